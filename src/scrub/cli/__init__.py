@@ -1,0 +1,53 @@
+"""The command line: thin over the public face. Each command is imported when it is called."""
+
+from __future__ import annotations
+
+import os
+import sys
+
+from scrub.cli.group import scrub
+
+__all__ = ["main", "scrub"]
+
+
+def main() -> None:
+    """Runs the command line and ends the process with its exit code."""
+    sys.exit(run(sys.argv[1:]))
+
+
+def run(arguments: list[str]) -> int:
+    """Runs the command line with these words; gives the exit code. Problems go to standard error."""
+    import click
+
+    from scrub.model.problem import ScrubError  # of the public face; imported here to spare the rest of it
+
+    try:
+        code = scrub.main(arguments, prog_name="scrub", standalone_mode=False)
+        return code if isinstance(code, int) else 0
+    except ScrubError as problem:
+        click.echo(str(problem), err=True)
+        return problem.exit_code
+    except click.exceptions.Exit as end:
+        return end.exit_code
+    except click.Abort:
+        click.echo("Stopped. Nothing of the file at hand was saved.", err=True)
+        return 1
+    except click.ClickException as error:
+        message = error.format_message()
+        click.echo(message, err=True)
+        context = getattr(error, "ctx", None)
+        if context is not None:
+            click.echo(f"How it is called: {context.command_path} --help", err=True)
+        return 2
+    except BrokenPipeError:
+        sys.stderr.close()
+        return 0
+    except Exception as error:
+        if os.environ.get("SCRUB_TRACEBACK"):
+            raise
+        click.echo(
+            f"Scrub came upon a mistake of its own ({type(error).__name__}). No file was left half written.\n"
+            "To see where, for a report: set SCRUB_TRACEBACK=1 and run again.",
+            err=True,
+        )
+        return 1

@@ -1,0 +1,36 @@
+"""`scrub catalog`."""
+
+from __future__ import annotations
+
+import click
+
+import scrub
+from scrub.cli.output import accent, print_json
+
+
+@click.command("catalog")
+@click.argument("words", nargs=-1)
+@click.option("--json", "as_json", is_flag=True, help="Print the entries as JSON.")
+def command(words: tuple[str, ...], as_json: bool) -> int:
+    """Kinds, fields, actions and operations, searched by what they do: `scrub catalog lock cells`."""
+    entries = scrub.vocabulary().search(" ".join(words))
+    if as_json:
+        print_json([entry.as_dict() for entry in entries])
+        return 0
+    if not entries:
+        click.echo(f"Nothing in the catalog is about {' '.join(words)}. See all of it: scrub catalog")
+        return 1
+    for entry in entries[:8] if words else entries:
+        click.echo(f"{accent(entry.written)}  ({entry.what})")
+        click.echo(f"  {entry.docs.summary}")
+        if not words:
+            continue
+        for name, text in entry.docs.arguments.items():
+            click.echo(f"    {name.replace('_', '-')}: {text}")
+        for line in entry.choices:
+            click.echo(f"    {line}")
+        if entry.docs.example:
+            click.echo(f"  Example: {entry.docs.example}")
+    if words and len(entries) > 8:
+        click.echo(f"... {len(entries) - 8} more: write more words, or see all with: scrub catalog")
+    return 0

@@ -1,0 +1,104 @@
+"""The person at the terminal: asks them, and shows a bar when something takes longer than a second."""
+
+from __future__ import annotations
+
+import sys
+import threading
+from collections.abc import Sequence
+from typing import Any
+
+import click
+
+from scrub import Question
+
+
+class TerminalHost:
+    """A host at a terminal. What is said is kept for whoever prints the results; without a terminal nobody answers."""
+
+    def __init__(self, asking: bool = True) -> None:
+        self.asking = asking and sys.stdin.isatty()
+        self._bar: Any = None
+        self._task: Any = None
+        self._timer: threading.Timer | None = None
+        self._lock = threading.Lock()
+        self._state = (0, 1, "")
+
+    def say(self, text: str) -> None:
+        """Kept in the result of the file."""
+
+    def log(self, text: str) -> None:
+        """Kept in the record of the run."""
+
+    def ask(self, question: Question) -> str | None:
+        """The answer typed at the terminal."""
+        if not self.asking:
+            return None
+        hint = ""
+        if question.choices:
+            hint = f" ({', '.join(str(choice) for choice in question.choices)})"
+        elif question.type == "yes-no":
+            hint = " (yes or no)"
+        default = "" if question.default is None else str(question.default)
+        if question.default in (True, False):
+            default = "yes" if question.default else "no"
+        answer: str = click.prompt(question.prompt + hint, default=default, show_default=bool(default), err=True)
+        return answer
+
+    def secret(self, question: Question) -> str | None:
+        """A password typed without echo."""
+        if not self.asking:
+            return None
+        answer: str = click.prompt(f"Password ({question.prompt})", hide_input=True, err=True)
+        return answer
+
+    def approve(self, title: str, reaches: Sequence[str]) -> bool:
+        """Asks once."""
+        return self.asking and click.confirm(f'"{title}" {" and ".join(reaches)}. Let it?', err=True)
+
+    def progress(self, done: int, of: int, label: str) -> None:
+        """Moves the bar, which is shown from the second second on."""
+        with self._lock:
+            self._state = (done, of, label)
+            if self._bar is not None:
+                self._bar.update(self._task, completed=done, total=of, description=label)
+            elif self._timer is None and done < of and sys.stderr.isatty():
+                self._timer = threading.Timer(1.0, self._show)
+                self._timer.daemon = True
+                self._timer.start()
+        if done >= of:
+            self.close()
+
+    @property
+    def busy(self) -> bool:
+        """Whether a bar is on the screen."""
+        return self._bar is not None
+
+    def _show(self) -> None:
+        from rich.console import Console
+        from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeElapsedColumn
+
+        with self._lock:
+            done, of, label = self._state
+            if self._timer is None:
+                return
+            self._bar = Progress(
+                BarColumn(bar_width=30),
+                MofNCompleteColumn(),
+                TimeElapsedColumn(),
+                TextColumn("{task.description}"),
+                console=Console(stderr=True),
+                transient=True,
+            )
+            # A single file has no steps to count: its bar just moves.
+            self._task = self._bar.add_task(label, total=of if of > 1 else None, completed=done)
+            self._bar.start()
+
+    def close(self) -> None:
+        """Takes the bar away."""
+        with self._lock:
+            if self._timer is not None:
+                self._timer.cancel()
+                self._timer = None
+            if self._bar is not None:
+                self._bar.stop()
+                self._bar = None

@@ -1,0 +1,140 @@
+"""`scrub run`."""
+
+from __future__ import annotations
+
+import os
+import sys
+
+import click
+
+import scrub
+from scrub.cli.host import TerminalHost
+from scrub.cli.output import SHOWN, accent, change_count, change_lines, print_json
+
+
+@click.command("run")
+@click.argument("macro")
+@click.argument("files", nargs=-1)
+@click.option("--preview", is_flag=True, help="Show the changes and write nothing.")
+@click.option("--with", "given", multiple=True, metavar="NAME=VALUE", help="Answer a question ahead.")
+@click.option("--no-questions", is_flag=True, help="Fail before starting when an answer is missing.")
+@click.option("--stop", is_flag=True, help="Stop at the first file that fails.")
+@click.option("--all", "every", is_flag=True, help="Show every change.")
+@click.option("--json", "as_json", is_flag=True, help="Print the result as JSON.")
+def command(
+    macro: str,
+    files: tuple[str, ...],
+    preview: bool,
+    given: tuple[str, ...],
+    no_questions: bool,
+    stop: bool,
+    every: bool,
+    as_json: bool,
+) -> int:
+    """Runs MACRO (a title, some of its words, or a path) on FILES; `-` reads file names from standard input."""
+    _notice_swap(macro, files)
+    names = [name for given_name in files for name in _named(given_name)]
+    host = TerminalHost(asking=not no_questions and "-" not in files)
+    printer = _Printer(host, len(names), every, preview, as_json)
+    try:
+        result = scrub.run(
+            macro, names, preview=preview, answers=_answers(given), host=host, stop=stop, report=printer.file
+        )
+    finally:
+        host.close()
+    if as_json:
+        print_json(result.as_dict())
+    else:
+        printer.summary(result, macro, files)
+    return result.exit_code
+
+
+def _named(name: str) -> list[str]:
+    if name != "-":
+        return [name]
+    return [line.strip() for line in sys.stdin if line.strip()]
+
+
+def _answers(given: tuple[str, ...]) -> dict[str, str]:
+    found: dict[str, str] = {}
+    for each in given:
+        name, equals, value = each.partition("=")
+        if not equals or not name.strip():
+            raise scrub.BadCall(f'write an answer as --with NAME=VALUE, not "{each}"')
+        found[name.strip().lower()] = value
+    return found
+
+
+def _notice_swap(macro: str, files: tuple[str, ...]) -> None:
+    if os.path.isfile(macro) and not scrub.is_macro_path(macro) and files and not os.path.exists(files[0]):
+        raise scrub.BadCall(f'the macro comes first, then the file: scrub run "{files[0]}" "{macro}"')
+    if os.path.isfile(macro) and not scrub.is_macro_path(macro) and not files:
+        raise scrub.BadCall(f'which macro? Write: scrub run MACRO "{macro}". See them: scrub macros')
+
+
+class _Printer:
+    """Prints each file as it is done, and the summary."""
+
+    def __init__(self, host: TerminalHost, files: int, every: bool, preview: bool, quiet: bool) -> None:
+        self.host = host
+        self.limit = None if every else SHOWN if files == 1 else 3
+        self.preview = preview
+        self.quiet = quiet
+        self.waiting: list[str] = []
+
+    def file(self, found: scrub.FileResult) -> None:
+        """Prints one file; while a bar is shown, the lines wait for its end."""
+        if self.quiet:
+            return
+        if found.changes:
+            self.waiting.append(accent(found.path))
+            self.waiting += change_lines(found.changes, self.limit)
+        if found.problem is None:
+            self.waiting += found.said
+            self.waiting += found.notes
+        if not self.host.busy:
+            self.flush()
+
+    def flush(self) -> None:
+        """Prints what waited."""
+        for line in self.waiting:
+            click.echo(line)
+        self.waiting = []
+
+    def summary(self, result: scrub.RunResult, macro: str, files: tuple[str, ...]) -> None:
+        """Says what was saved, what failed and why, and what can be done next."""
+        self.flush()
+        for sentence in result.recovered:
+            click.echo(sentence, err=True)
+        changed = [found for found in result.files if found.changes or found.state == "changed"]
+        failed = [found for found in result.files if found.problem is not None]
+        unchanged = [found for found in result.files if found.state == "unchanged" and found.path]
+        left = [found for found in result.files if found.state == "not tried"]
+        for found in changed:
+            if len(changed) <= 3:
+                verb = "Would change" if self.preview else "Saved"
+                click.echo(f"{verb} {found.path}: {change_count(found.changes)}.")
+        if len(changed) > 3:
+            every = [change for found in changed for change in found.changes]
+            verb = "Would change" if self.preview else "Saved"
+            click.echo(f"{verb} {scrub.counted(len(changed), 'file')}: {scrub.counted(len(every), 'change')}.")
+        if unchanged:
+            names = unchanged[0].path if len(unchanged) == 1 else scrub.counted(len(unchanged), "file")
+            click.echo(f"Nothing to change in {names}.")
+        if failed and len(result.files) > 1:
+            click.echo(f"{len(failed)} of {scrub.counted(len(result.files), 'file')} failed:", err=True)
+        for found in failed:
+            click.echo(str(found.problem), err=True)
+            if len(result.files) == 1:
+                click.echo("Nothing was saved.", err=True)
+        if left:
+            click.echo(f"Not tried after the failure: {', '.join(found.path for found in left)}", err=True)
+        if changed and self.preview:
+            words = " ".join(_quoted(word) for word in (macro, *files))
+            click.echo(f"Nothing was written. To do it: scrub run {words}")
+        elif changed:
+            click.echo(f"See them: scrub changes {result.number}    Take them back: scrub undo {result.number}")
+
+
+def _quoted(word: str) -> str:
+    return f'"{word}"' if any(letter in word for letter in " '&()*?[]$") else word

@@ -1,0 +1,45 @@
+"""Open Packaging Conventions (ISO/IEC 29500-2): parts, and the relationships between them."""
+
+from __future__ import annotations
+
+import posixpath
+from typing import NamedTuple
+from urllib.parse import unquote
+
+from scrub.formats.spans import NotReadable, Span, parse
+from scrub.formats.zip import Package
+
+
+class Relationship(NamedTuple):
+    """A relationship (6.5.3): its id, the last word of its type, and the part it leads to (None when outside)."""
+
+    id: str
+    type: str
+    target: str | None
+
+
+def part_tree(package: Package, name: str) -> tuple[bytes, Span]:
+    """A part's bytes and span tree. Raises `FileProblem` when it is missing or cannot be read."""
+    data = package.read(name)
+    try:
+        return data, parse(data)
+    except NotReadable as problem:
+        raise package.problem(f'its part "{name}": {problem}') from None
+
+
+def relationships(package: Package, part: str) -> dict[str, Relationship]:
+    """The relationships of a part ("" for the package itself), by id."""
+    folder, own = posixpath.split(part)
+    name = posixpath.join(folder, "_rels", f"{own}.rels")
+    if name not in package.members:
+        return {}
+    found: dict[str, Relationship] = {}
+    for span in part_tree(package, name)[1].all("Relationship"):
+        values = span.attributes
+        target: str | None = None
+        if values.get("TargetMode") != "External":
+            joined = posixpath.join("/", folder, unquote(values.get("Target", "")))
+            target = posixpath.normpath(joined).lstrip("/")
+        id_ = values.get("Id", "")
+        found[id_] = Relationship(id_, values.get("Type", "").rpartition("/")[2], target)
+    return found

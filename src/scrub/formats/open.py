@@ -1,0 +1,66 @@
+"""Which format a file is, and what to do with those that Scrub cannot open."""
+
+from __future__ import annotations
+
+import os
+from typing import Protocol
+
+from scrub.formats.source import Source
+from scrub.model.change import Change, Recorder
+from scrub.model.declare import FileItem
+from scrub.model.problem import FileProblem
+from scrub.store.patch import Patch
+
+
+class Opened(Protocol):
+    """What every format offers to a run."""
+
+    source: Source
+    recorder: Recorder
+
+    @property
+    def changes(self) -> list[Change]:
+        """What was changed so far."""
+
+    @property
+    def notes(self) -> list[str]:
+        """What a person should know about saving the changes."""
+
+    def patch(self) -> Patch | None:
+        """What is to be written, or None."""
+
+    def close(self) -> None:
+        """Lets the file go."""
+
+
+#: The file endings that can be opened, with the kind of item each is.
+ENDINGS = {".xlsx": "workbook", ".xlsm": "workbook"}
+
+_SAVE_AS = {
+    ".xls": "an older format", ".xlsb": "a closed format", ".numbers": "a closed format", ".xlt": "an older format",
+    ".et": "a closed format", ".wk1": "an older format",
+}  # fmt: skip
+_LATER = {".ods": ".xlsx", ".csv": ".xlsx", ".tsv": ".xlsx", ".fods": ".xlsx"}
+
+
+def open_file(path: str) -> FileItem:
+    """Opens a file as an item. Raises `FileProblem` when it is missing, damaged or of another format."""
+    ending = os.path.splitext(path)[1].lower()
+    if ending not in ENDINGS and os.path.isfile(path):
+        if ending in _SAVE_AS:
+            raise FileProblem(
+                path, f"{ending} is {_SAVE_AS[ending]}. Open it in its program, save it as .xlsx, and run again"
+            )
+        if ending in _LATER:
+            raise FileProblem(path, f"{ending} files cannot be opened yet. Save it as {_LATER[ending]}, and run again")
+        raise FileProblem(
+            path, f"Scrub does not know {ending or 'files without an ending'}. It opens: {', '.join(ENDINGS)}"
+        )
+    source = Source(path)
+    try:
+        from scrub.formats.workbook.book import OfficeWorkbook
+
+        return OfficeWorkbook(source)
+    except BaseException:
+        source.close()
+        raise

@@ -1,0 +1,40 @@
+"""The bytes of a picked file as they were when it was opened."""
+
+from __future__ import annotations
+
+import os
+from typing import BinaryIO
+
+from scrub.model.problem import FileProblem
+from scrub.store.disk import digest_of
+
+
+class Source:
+    """An open file with its hash. `path` is absolute, with links followed; `shown` is what the person wrote."""
+
+    def __init__(self, path: str) -> None:
+        self.shown = path
+        self.path = os.path.realpath(path)
+        if os.path.isdir(self.path):
+            raise FileProblem(path, "this is a folder. Name the files in it, for example with *.xlsx")
+        try:
+            self.stream: BinaryIO = open(self.path, "rb")  # noqa: SIM115 - held until `close`
+        except FileNotFoundError:
+            raise FileProblem(path, "there is no such file") from None
+        except OSError as error:
+            raise FileProblem(path, f"it cannot be read: {error.strerror}") from None
+        self.digest = digest_of(self.stream)
+        self.size = self.stream.seek(0, os.SEEK_END)
+
+    def read(self, start: int, length: int) -> bytes:
+        """A range of the file; shorter at its end."""
+        self.stream.seek(start)
+        return self.stream.read(length)
+
+    def problem(self, what: str) -> FileProblem:
+        """A problem with this file."""
+        return FileProblem(self.shown, what)
+
+    def close(self) -> None:
+        """Lets the file go."""
+        self.stream.close()

@@ -1,0 +1,171 @@
+"""A span tree: XML elements that know their byte ranges, so that an edit is a splice and all else stays.
+
+The text is never written anew. Attribute values are spliced inside their start tag, elements at their edges.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable, Iterator
+from typing import NamedTuple
+from xml.parsers import expat
+
+
+class NotReadable(Exception):
+    """The XML is not well-formed, or of a sort that Scrub refuses; `str()` says which."""
+
+
+class Splice(NamedTuple):
+    """Bytes to put in place of the range from `start` to `end` of a part."""
+
+    start: int
+    end: int
+    new: bytes
+
+
+class Span:
+    """An element: its local name, attributes (local names), children, and the byte range of its tags.
+
+    `start` … `open_end` is the start tag, `close_start` … `end` the end tag (both empty ranges at `open_end` for an
+    empty-element tag).
+    """
+
+    __slots__ = ("attributes", "children", "close_start", "end", "name", "open_end", "raw_name", "start")
+
+    def __init__(self, raw_name: str, attributes: dict[str, str], start: int) -> None:
+        self.raw_name = raw_name
+        self.name = raw_name.rpartition(":")[2]
+        self.attributes = attributes
+        self.children: list[Span] = []
+        self.start = start
+        self.open_end = self.close_start = self.end = start
+
+    @property
+    def prefix(self) -> str:
+        """Its namespace prefix with the colon, or an empty text."""
+        return self.raw_name[: len(self.raw_name) - len(self.name)]
+
+    def child(self, *names: str) -> Span | None:
+        """The first child with one of these local names."""
+        return next((child for child in self.children if child.name in names), None)
+
+    def all(self, name: str) -> Iterator[Span]:
+        """The children with this local name."""
+        return (child for child in self.children if child.name == name)
+
+
+def parse(data: bytes) -> Span:
+    """The root of a part. Raises `NotReadable` for XML that is malformed, has a DTD or is not in UTF-8."""
+    if data[:2] in (b"\xff\xfe", b"\xfe\xff") or data[:4] in (b"\x00<\x00?", b"<\x00?\x00"):
+        raise NotReadable("it is written in UTF-16; open the file in its program and save it again")
+    parser = expat.ParserCreate()
+    builder = _Builder(data, parser)
+    parser.StartElementHandler = builder.start
+    parser.EndElementHandler = builder.end
+    parser.StartDoctypeDeclHandler = builder.doctype
+    parser.XmlDeclHandler = builder.declaration
+    parser.ordered_attributes = False
+    try:
+        parser.Parse(data, True)
+    except expat.ExpatError as error:
+        raise NotReadable(f"its XML is broken at line {error.lineno}") from None
+    assert builder.root is not None
+    return builder.root
+
+
+class _Builder:
+    def __init__(self, data: bytes, parser: expat.XMLParserType) -> None:
+        self.data = data
+        self.parser = parser
+        self.root: Span | None = None
+        self.open: list[Span] = []
+
+    def start(self, name: str, attributes: dict[str, str]) -> None:
+        at = self.parser.CurrentByteIndex
+        span = Span(name, attributes, at)
+        span.open_end = tag_end(self.data, at)
+        if self.open:
+            self.open[-1].children.append(span)
+        else:
+            self.root = span
+        self.open.append(span)
+
+    def end(self, name: str) -> None:
+        span = self.open.pop()
+        if self.data[span.open_end - 2 : span.open_end] == b"/>":
+            span.close_start = span.end = span.open_end
+        else:
+            span.close_start = self.parser.CurrentByteIndex
+            span.end = self.data.index(b">", span.close_start) + 1
+
+    def doctype(self, *_: object) -> None:
+        raise NotReadable("it holds a document type declaration, which office files never do and attacks need")
+
+    def declaration(self, version: str, encoding: str | None, standalone: int) -> None:
+        if encoding and encoding.lower().replace("_", "-") not in ("utf-8", "utf8", "us-ascii", "ascii"):
+            raise NotReadable(f"it is written in {encoding}; open the file in its program and save it again")
+
+
+_TAG_REST = re.compile(rb"""[^>"']*(?:"[^"]*"[^>"']*|'[^']*'[^>"']*)*>""")
+
+
+def tag_end(data: bytes, start: int) -> int:
+    """Where the tag that starts here ends; a `>` inside a value does not count."""
+    found = _TAG_REST.match(data, start)
+    if not found:
+        raise NotReadable("a tag is never closed")
+    return found.end()
+
+
+def set_attributes(data: bytes, span: Span, values: Iterable[tuple[str, str | None]]) -> list[Splice]:
+    """The splices that give attributes of an element new values; None takes an attribute out."""
+    wanted = dict(values)
+    splices: list[Splice] = []
+    at = span.start + 1 + len(span.raw_name.encode())
+    while (found := _ATTRIBUTE.match(data, at)) is not None:
+        name = found[1].decode()
+        if name in wanted:
+            splices.append(Splice(found.start(), found.end(), _attribute(name, wanted.pop(name))))
+        at = found.end()
+    added = b"".join(_attribute(name, value) for name, value in wanted.items())
+    if added:
+        close = span.open_end - (2 if data[span.open_end - 2 : span.open_end] == b"/>" else 1)
+        while data[close - 1 : close].isspace():
+            close -= 1
+        splices.append(Splice(close, close, added))
+    return splices
+
+
+_ATTRIBUTE = re.compile(rb"""\s+([^\s=/>]+)\s*=\s*(?:"[^"]*"|'[^']*')""")
+
+
+def _attribute(name: str, value: str | None) -> bytes:
+    return b"" if value is None else f' {name}="{escaped(value)}"'.encode()
+
+
+def escaped(value: str) -> str:
+    """A text as an attribute value between double quotes (XML 1.0, 2.4 and 3.3.3)."""
+    for plain, entity in (
+        ("&", "&amp;"),
+        ("<", "&lt;"),
+        (">", "&gt;"),
+        ('"', "&quot;"),
+        ("\t", "&#9;"),
+        ("\n", "&#10;"),
+        ("\r", "&#13;"),
+    ):
+        value = value.replace(plain, entity)
+    return value
+
+
+def spliced(data: bytes, splices: Iterable[Splice]) -> bytes:
+    """The part with all splices done; they must not overlap."""
+    parts: list[bytes] = []
+    at = 0
+    for splice in sorted(splices, key=lambda each: (each.start, each.end)):
+        if splice.start < at:
+            raise ValueError("two splices overlap")
+        parts += [data[at : splice.start], splice.new]
+        at = splice.end
+    parts.append(data[at:])
+    return b"".join(parts)

@@ -1,0 +1,163 @@
+"""Sheet protection (ISO/IEC 29500-1, 18.3.1.85): the element, its password hashes, and what they allow."""
+
+from __future__ import annotations
+
+import base64
+import binascii
+import hashlib
+import os
+from collections.abc import Collection, Mapping
+from functools import partial
+
+from scrub.model.problem import Failure
+from scrub.model.values import Secret
+from scrub.model.workbook import Selecting, SheetPermission
+
+#: The attribute that locks each permission, and its default in the schema: these are locked unless set to 0 …
+_LOCKED_BY_DEFAULT = {
+    SheetPermission.FORMAT_CELLS: "formatCells",
+    SheetPermission.FORMAT_COLUMNS: "formatColumns",
+    SheetPermission.FORMAT_ROWS: "formatRows",
+    SheetPermission.INSERT_COLUMNS: "insertColumns",
+    SheetPermission.INSERT_ROWS: "insertRows",
+    SheetPermission.INSERT_LINKS: "insertHyperlinks",
+    SheetPermission.DELETE_COLUMNS: "deleteColumns",
+    SheetPermission.DELETE_ROWS: "deleteRows",
+    SheetPermission.SORT: "sort",
+    SheetPermission.FILTER: "autoFilter",
+    SheetPermission.PIVOT_TABLES: "pivotTables",
+}
+#: … and these are open unless set to 1.
+_OPEN_BY_DEFAULT = {SheetPermission.EDIT_OBJECTS: "objects", SheetPermission.EDIT_SCENARIOS: "scenarios"}
+
+#: Every attribute that says what is possible, and so may be shown; the others belong to the password.
+SETTINGS = frozenset(
+    (*_LOCKED_BY_DEFAULT.values(), *_OPEN_BY_DEFAULT.values(), "selectLockedCells", "selectUnlockedCells")
+)
+
+_SPIN = 100_000
+_HASHES = {"SHA-512": "sha512", "SHA-384": "sha384", "SHA-256": "sha256", "SHA-1": "sha1", "MD5": "md5"}
+
+Attributes = Mapping[str, str]
+
+
+def is_on(attributes: Attributes | None) -> bool:
+    """Whether the element protects anything: it can stand there switched off."""
+    if attributes is None:
+        return False
+    return _yes(attributes.get("sheet", "0")) or _yes(attributes.get("content", "0"))
+
+
+def settings(allow: Collection[SheetPermission], select: Selecting) -> dict[str, str]:
+    """The attributes of a worksheet's protection, without those of the password."""
+    found = {"sheet": "1"}
+    for permission, name in _OPEN_BY_DEFAULT.items():
+        if permission not in allow:
+            found[name] = "1"
+    for permission, name in _LOCKED_BY_DEFAULT.items():
+        if permission in allow:
+            found[name] = "0"
+    if select != Selecting.ANY_CELL:
+        found["selectLockedCells"] = "1"
+    if select == Selecting.NO_CELL:
+        found["selectUnlockedCells"] = "1"
+    return found
+
+
+def chart_settings(allow: Collection[SheetPermission]) -> dict[str, str]:
+    """The attributes of a chart sheet's protection (CT_ChartsheetProtection, 18.3.1.84), without the password's."""
+    found = {"content": "1"}
+    if SheetPermission.EDIT_OBJECTS not in allow:
+        found["objects"] = "1"
+    return found
+
+
+def same_settings(one: Attributes, other: Attributes) -> bool:
+    """Whether two protections allow the same, however they spell it."""
+    return _meaning(one) == _meaning(other)
+
+
+def _meaning(attributes: Attributes) -> dict[str, bool]:
+    defaults = {
+        "sheet": "0", "content": "0", "selectLockedCells": "0", "selectUnlockedCells": "0",
+        **dict.fromkeys(_LOCKED_BY_DEFAULT.values(), "1"), **dict.fromkeys(_OPEN_BY_DEFAULT.values(), "0"),
+    }  # fmt: skip
+    return {name: _yes(attributes.get(name, default)) for name, default in defaults.items()}
+
+
+def _yes(value: str) -> bool:
+    return value.strip().lower() in ("1", "true", "on")
+
+
+def has_password(attributes: Attributes) -> bool:
+    """Whether a password is needed to lift it."""
+    return bool(attributes.get("hashValue") or attributes.get("password", "").strip("0"))
+
+
+def opens(attributes: Attributes, password: Secret | None) -> bool:
+    """Whether this password (or none) lifts the protection. Raises `Failure` for a hash nobody can check."""
+    if not has_password(attributes):
+        return True
+    if password is None:
+        return False
+    if attributes.get("hashValue"):
+        return _opens_hash(attributes, password)
+    try:
+        wanted = int(attributes["password"], 16)
+    except ValueError:
+        raise Failure("its protection is damaged: the password's hash is no number") from None
+    return wanted in password.derived("16 bit", _old_hashes)
+
+
+def _opens_hash(attributes: Attributes, password: Secret) -> bool:
+    name = attributes.get("algorithmName", "")
+    algorithm = _HASHES.get(name.upper())
+    if algorithm is None:
+        raise Failure(f'its password was hashed with "{name}", which Scrub does not know')
+    try:
+        spin = int(attributes.get("spinCount", "0"))
+        salt = base64.b64decode(attributes.get("saltValue", ""), validate=True)
+        wanted = base64.b64decode(attributes["hashValue"], validate=True)
+    except (ValueError, binascii.Error):
+        raise Failure("its protection is damaged: the password's hash cannot be read") from None
+    if spin > 10_000_000:  # the standard's own ceiling
+        raise Failure(f"its protection is damaged: {spin:,} rounds of hashing are more than the standard allows")
+    found = password.derived((algorithm, salt, spin), partial(_hash, algorithm=algorithm, salt=salt, spin=spin))
+    return bool(found == wanted)
+
+
+def password_attributes(password: Secret) -> dict[str, str]:
+    """The attributes of a password: SHA-512 over a fresh salt, the same for all sheets of a run."""
+    salt: bytes = password.derived("salt", lambda _: os.urandom(16))
+    hashed = password.derived(("sha512", salt, _SPIN), partial(_hash, algorithm="sha512", salt=salt, spin=_SPIN))
+    return {
+        "algorithmName": "SHA-512",
+        "hashValue": base64.b64encode(hashed).decode(),
+        "saltValue": base64.b64encode(salt).decode(),
+        "spinCount": str(_SPIN),
+    }
+
+
+def _hash(text: str, algorithm: str, salt: bytes, spin: int) -> bytes:
+    """The iterated hash: salt and UTF-16LE password first, then each round its own number behind the last hash."""
+    make = getattr(hashlib, algorithm)
+    found: bytes = make(salt + text.encode("utf-16-le")).digest()
+    for turn in range(spin):
+        found = make(found + turn.to_bytes(4, "little")).digest()
+    return found
+
+
+def _old_hashes(text: str) -> frozenset[int]:
+    """The 16-bit hash of a password (ISO/IEC 29500-4, 14.7.1), for each single-byte form of its letters."""
+    found = set()
+    for encoding in ("latin-1", "cp1252", "cp1250", "cp1251", "utf-8"):
+        try:
+            letters = text.encode(encoding)
+        except UnicodeEncodeError:
+            continue
+        value = 0
+        for letter in reversed(letters[:255]):
+            value = (value >> 14 & 1 | value << 1 & 0x7FFF) ^ letter
+        value = (value >> 14 & 1 | value << 1 & 0x7FFF) ^ len(letters[:255]) ^ 0xCE4B
+        found.add(value)
+    return frozenset(found)

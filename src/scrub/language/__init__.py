@@ -1,0 +1,1 @@
+"""The macro language: text to a checked program, and nothing that touches a file."""

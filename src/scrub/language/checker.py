@@ -1,0 +1,392 @@
+"""Checks a macro against the Vocabulary before any file is touched, and finds every slip at once."""
+
+from __future__ import annotations
+
+from scrub.language import tree
+from scrub.language.meaning import Meaning, cannot_be_name
+from scrub.language.parser import parse
+from scrub.language.scope import LATER_KINDS, ItemOf, NameOf
+from scrub.language.tree import Argument, Block, Expression, Program
+from scrub.model.declare import FileItem, Reach
+from scrub.model.host import Question
+from scrub.model.problem import MacroProblems, Problem, did_you_mean, listed
+from scrub.model.types import ANY, DATE, NOTHING, NUMBER, SECRET, TEXT, YES_NO, Type
+from scrub.model.vocabulary import Vocabulary
+
+#: What `ask(…, as: …)` takes, and the type of its answer.
+ANSWER_TYPES = {"text": TEXT, "number": NUMBER, "date": DATE, "yes-no": YES_NO}
+_LATER_ANSWERS = ("address", "colour", "file", "folder")
+
+
+def check(text: str, name: str, vocabulary: Vocabulary) -> list[Problem]:
+    """Every problem of a macro, in the order of its lines; none when it can run."""
+    return _checked(text, name, vocabulary)[1]
+
+
+def program(text: str, name: str, vocabulary: Vocabulary) -> Program:
+    """The macro, ready to run. Raises `MacroProblems` with all that is wrong."""
+    found, problems = _checked(text, name, vocabulary)
+    if problems:
+        raise MacroProblems(problems)
+    return found
+
+
+def _checked(text: str, name: str, vocabulary: Vocabulary) -> tuple[Program, list[Problem]]:
+    macro, problems = parse(text, name)
+    found = Program(macro, text)
+    _Checker(found, vocabulary, problems).whole()
+    for problem in problems:
+        problem.name = name
+        problem.source = macro.lines[problem.line - 1] if problem.line <= len(macro.lines) else ""
+    # Two readings of one place tell the same twice; the first, from the lower layer, is the nearer cause.
+    first: dict[tuple[int, int], Problem] = {}
+    for problem in problems:
+        first.setdefault((problem.line, problem.column), problem)
+    return found, sorted(first.values(), key=lambda each: (each.line, each.column))
+
+
+class _Checker(Meaning):
+    def __init__(self, found: Program, vocabulary: Vocabulary, problems: list[Problem]) -> None:
+        super().__init__(vocabulary, problems)
+        self.program = found
+        self.loops: list[str] = []  # the loops around a line: kinds visited, or "" for a loop over values
+        self.at_top = True
+
+    def whole(self) -> None:
+        """Checks header and body."""
+        macro = self.program.macro
+        place = macro.places.get("for")
+        if macro.for_all and place:
+            self.note(place, '"for all" cannot be used yet. Write: for workbook')
+        if "into" in macro.places:
+            self.note(macro.places["into"], '"into" cannot be used yet. Take the line out: what changes can be undone')
+        kinds = [kind for kind in self.vocabulary.kinds.values() if issubclass(kind.cls, FileItem)]
+        for word in macro.runs_on if place else ():
+            if word in {kind.word for kind in kinds} or word == "nothing":
+                continue
+            assert place is not None
+            if word in LATER_KINDS:
+                self.note(place, f'a macro cannot run on "{word}" yet. So far: {listed(k.word for k in kinds)}')
+            else:
+                guess = did_you_mean(word, [kind.word for kind in kinds])
+                self.note(place, f'"{word}" is nothing a macro runs on.{guess} Write: for workbook')
+        start = next((word for word in macro.runs_on if word in self.vocabulary.kinds), None)
+        if start is None and "nothing" not in macro.runs_on:
+            start = "workbook"  # the header's problem is told; the body is still read
+        if start:
+            with self.scope.entered(start, start) as slot:
+                self.program.start_slot = slot
+                self.block(macro.body)
+        else:
+            self.block(macro.body)
+        self.program.slots = self.scope.slots
+
+    def block(self, body: Block) -> bool:
+        """Checks statements; tells whether the end of the block is never reached."""
+        left = False
+        for statement in body:
+            if self.at_top and not isinstance(statement, tree.SetName):
+                self.at_top = False
+            left = bool(getattr(self, f"_do_{type(statement).__name__.lower()}")(statement)) or left
+        return left
+
+    def _branch(self, body: Block) -> tuple[bool, set[str]]:
+        """Checks a block that may not run; gives whether it leaves, and the names it surely set."""
+        before = set(self.scope.assigned)
+        left = self.block(body)
+        after, self.scope.assigned = self.scope.assigned, before
+        return left, after
+
+    # -- names
+
+    def _do_setname(self, node: tree.SetName) -> None:
+        wrong = cannot_be_name(node.word, self.vocabulary)
+        if wrong:
+            self.note(node.place, wrong)
+            self.type(node.value)
+            return
+        if isinstance(node.value, tree.Call) and node.value.word in ("ask", "secret"):
+            found = self._question(node, node.value)
+        else:
+            found = self.type(node.value)
+        node.slot = self._set(node.word, found, node.place)
+
+    def _set(self, word: str, found: Type, place: tree.Place) -> int:
+        known = self.scope.names.get(word)
+        if known is None:
+            known = NameOf(self.scope.new_slot(), ANY if found == NOTHING else found, place.line)
+            self.scope.names[word] = known
+        elif not found.fits(known.type):
+            self.note(
+                place, f'"{word}" is {known.type} since line {known.line} and cannot become {found}. Use another name'
+            )
+        elif known.type == ANY:
+            self.scope.names[word] = known._replace(type=ANY if known.line != place.line else found)
+        self.scope.assigned.add(word)
+        return known.slot
+
+    def _question(self, node: tree.SetName, call: tree.Call) -> Type:
+        if not self.at_top or len(self.scope.items) > 1:
+            self.note(call.place, "questions stand at the top of the body, above the first action or block")
+        if any(question.name == node.word for question in self.program.questions):
+            self.note(node.place, f'"{node.word}" is asked already')
+        given: dict[str, Argument] = {argument.name or "": argument for argument in call.arguments}
+        prompt = self._fixed(given.pop("", None), call, 'what to ask? Write it in the brackets: ask("Pass on to")')
+        type_ = ANSWER_TYPES["text"]
+        type_word = "text"
+        choices: tuple[object, ...] = ()
+        default: object = None
+        secret = call.word == "secret"
+        for word, argument in given.items():
+            if word == "as" and not secret:
+                type_word, type_ = self._answer_type(argument)
+            elif word == "from" and not secret:
+                values = argument.value.items if isinstance(argument.value, tree.ListOf) else ()
+                if not values or not all(isinstance(value, tree.Constant) for value in values):
+                    self.note(argument.place, 'after "from:" stands a list of plain values: ["a", "b"]')
+                choices = tuple(value.value for value in values if isinstance(value, tree.Constant))
+            elif word == "default" and not secret:
+                default = self._fixed(argument, call, "")
+                if isinstance(argument.value, tree.Constant) and not argument.value.type.fits(type_):
+                    self.note(argument.place, f"the answer is {type_}, so its default cannot be {argument.value.type}")
+            else:
+                taken = "" if secret else " It takes as, from and default"
+                self.note(argument.place, f'"{call.word}" takes no "{word}".{taken}')
+        question = Question(node.word, str(prompt or node.word), type_word, choices, default, secret)
+        self.program.questions.append(question)
+        self.program.question_slots.append(-1)
+        slot = self._set(node.word, SECRET if secret else type_, node.place)
+        self.program.question_slots[-1] = slot
+        return SECRET if secret else type_
+
+    def _fixed(self, argument: Argument | None, call: tree.Call, missing: str) -> object:
+        """A value that must be known before the macro starts."""
+        if argument is None:
+            self.note(call.place, missing)
+            return None
+        if not isinstance(argument.value, tree.Constant):
+            self.note(argument.value.place, "a question is asked before the start: only plain values can stand here")
+            return None
+        return argument.value.value
+
+    def _answer_type(self, argument: Argument) -> tuple[str, Type]:
+        word = argument.value.word if isinstance(argument.value, tree.Name) else ""
+        if word not in ANSWER_TYPES:
+            if word in _LATER_ANSWERS:
+                self.note(argument.value.place, f'an answer cannot be "{word}" yet. So far: {listed(ANSWER_TYPES)}')
+            else:
+                guess = did_you_mean(word, ANSWER_TYPES)
+                self.note(argument.value.place, f"an answer is one of: {', '.join(ANSWER_TYPES)}.{guess}")
+            return "text", ANY
+        return word, ANSWER_TYPES[word]
+
+    # -- fields and actions
+
+    def _do_setfield(self, node: tree.SetField) -> None:
+        target = self.type(node.target.target)
+        if not target.item:
+            self.type(node.value)
+            if target != ANY:
+                self.note(node.target.place, f"{target} has no fields to set")
+            return
+        kind = self.vocabulary.kinds[target.word]
+        field = kind.fields.get(node.target.word)
+        if field is None:
+            self.type(node.target)  # notes what is wrong with it
+            self.type(node.value)
+            return
+        if not field.can_be_set:
+            actions = [word for word, each in kind.actions.items() if field.word[:7] in word or word[:7] in field.word]
+            advice = f" The actions {listed(actions)} change it" if actions else ""
+            self.note(node.target.place, f'"{field.word}" of a {kind.word} can be read but not set.{advice}')
+            self.type(node.value)
+            return
+        self._reaches(Reach.CHANGE)
+        self.value(node.value, field.type, f'"{field.word}"', field.choice)
+
+    def _do_do(self, node: tree.Do) -> None:
+        current = self.scope.current
+        kind = self.vocabulary.kinds[current.kind] if current else None
+        action = kind.actions.get(node.word) if kind else None
+        if action is None:
+            self.note(node.place, self._no_action(node, current))
+            for argument in node.arguments:
+                if not isinstance(argument.value, tree.Name | tree.ListOf):
+                    self.type(argument.value)
+            return
+        assert current is not None
+        node.base, node.method = current.slot, action.function.__name__
+        self._reaches(action.reach)
+        names = self.arguments(action, node.arguments, node.place, node.word)
+        node.arguments = tuple(
+            argument._replace(name=name) for argument, name in zip(node.arguments, names, strict=False)
+        )
+
+    def _no_action(self, node: tree.Do, current: ItemOf | None) -> str:
+        word = node.word
+        here = f'a {current.kind} has no action "{word}"' if current else f'"{word}" needs an item to act on'
+        for item in reversed(self.scope.items[:-1]):
+            if word in self.vocabulary.kinds[item.kind].actions:
+                return f"{here}; the {item.kind} has. To act on it, open a block: in {item.word}"
+        kinds = self.vocabulary.kinds
+        for kind in kinds.values():
+            if word in kind.actions:
+                return f"{here}; a {kind.word} has. Put it in a block: each {kind.word}"
+        if word in kinds:
+            return f'brackets are missing: write {word}("…")'
+        if word in LATER_KINDS:
+            return f'"{word}" cannot be used yet'
+        fields = kinds[current.kind].fields if current else {}
+        if current and word in fields:
+            how = f"{current.word}.{word} = …" if fields[word].can_be_set else f"{current.word}.{word}"
+            return f'"{word}" is a field of the {current.kind}: {how}'
+        actions = kinds[current.kind].actions if current else {}
+        starters = (
+            "each",
+            "if",
+            "else",
+            "end",
+            "in",
+            "skip",
+            "finish",
+            "fail",
+            "say",
+            "log",
+            "repeat",
+            "run",
+            "attempt",
+        )
+        advice = did_you_mean(word, [*actions, *starters])
+        if not advice:
+            known = [*(each.docs for each in actions.values()), *(each.docs for each in fields.values())]
+            advice = next((f" Write: {docs.example}" for docs in known if word in docs.also), "")
+        return f"{here}.{advice}"
+
+    def _reaches(self, reach: int) -> None:
+        self.program.reach = max(self.program.reach, reach)
+
+    # -- conditions and loops
+
+    def _do_if(self, node: tree.If) -> bool:
+        ends: list[tuple[bool, set[str]]] = []
+        for condition, body in node.branches:
+            self.condition(condition)
+            ends.append(self._branch(body))
+        ends.append(self._branch(node.otherwise))
+        going_on = [assigned for left, assigned in ends if not left]
+        if going_on:
+            self.scope.assigned = set.intersection(*going_on)
+        return not going_on
+
+    def _do_each(self, node: tree.Each) -> None:
+        if node.word in self.vocabulary.kinds:
+            found = self.items_inside(node.word, node.inside, node.place)
+            node.items = True
+            if found:
+                node.base, node.path = found
+            alias = node.alias or node.word
+            if node.alias:
+                self._check_alias(node.alias, node.place)
+            with self.scope.entered(alias, node.word) as slot:
+                node.slot = slot
+                if node.where is not None:
+                    self.condition(node.where)
+                self._loop(node.word, node.body)
+            return
+        if node.inside is None or node.word in LATER_KINDS:
+            self.items_inside(node.word, node.inside, node.place)
+            inner = ANY
+        else:
+            values = self.value(node.inside, Type("list"), f'what "each {node.word} in" goes through')
+            inner = values.of or ANY
+        self._value_loop(node, node.word, inner)
+
+    def _value_loop(self, node: tree.Each, word: str, inner: Type) -> None:
+        if node.alias:
+            self.note(node.place, f'"{word}" is the name already. Take out "as {node.alias}"')
+        self._check_alias(word, node.place)
+        before = set(self.scope.assigned)
+        node.slot = self._set(word, inner, node.place)
+        if node.where is not None:
+            self.condition(node.where)
+        self._loop("", node.body)
+        self.scope.assigned = before
+
+    def _check_alias(self, word: str, place: tree.Place) -> None:
+        wrong = cannot_be_name(word, self.vocabulary)
+        if wrong:
+            self.note(place, wrong)
+
+    def _loop(self, kind: str, body: Block) -> None:
+        self.loops.append(kind)
+        self._branch(body)
+        self.loops.pop()
+
+    def _do_repeat(self, node: tree.Repeat) -> None:
+        self.value(node.times, NUMBER, "how often to repeat")
+        before = set(self.scope.assigned)
+        if node.alias:
+            self._check_alias(node.alias, node.place)
+            node.slot = self._set(node.alias, NUMBER, node.place)
+        self._loop("", node.body)
+        self.scope.assigned = before
+
+    def _do_while(self, node: tree.While) -> None:
+        self.condition(node.condition)
+        self._loop("", node.body)
+
+    def _do_in(self, node: tree.In) -> bool:
+        found = self.type(node.item)
+        if not found.item:
+            if found != ANY:
+                self.note(node.item.place, f'after "in" stands an item: in sheet("Totals"), not {found}')
+            return self.block(node.body)
+        with self.scope.entered(found.word, found.word) as slot:
+            node.slot = slot
+            return self.block(node.body)
+
+    def _do_attempt(self, node: tree.Attempt) -> bool:
+        left, tried = self._branch(node.body)
+        before = set(self.scope.assigned)
+        node.slot = self._set("problem", TEXT, node.place)
+        handler_left, handled = self._branch(node.handler)
+        going_on = [names for gone, names in ((left, tried), (handler_left, handled)) if not gone]
+        self.scope.assigned = set.intersection(*going_on) if going_on else before
+        return not going_on
+
+    def _do_skip(self, node: tree.Skip) -> bool:
+        if not self.loops:
+            self.note(node.place, '"skip" goes to the next item of a loop, and there is no loop here. To end: finish')
+        elif node.word is not None:
+            kinds = [kind for kind in reversed(self.loops) if kind]
+            if node.word not in kinds:
+                self.note(node.place, f'no loop over "{node.word}" is around this line')
+            else:
+                node.depth = list(reversed(self.loops)).index(node.word)
+        return True
+
+    def _do_leave(self, node: tree.Leave) -> bool:
+        if not self.loops:
+            self.note(node.place, "there is no loop here to leave. To end the macro: finish")
+        return True
+
+    def _do_finish(self, node: tree.Finish) -> bool:
+        if node.text is not None:
+            self._spoken(node.text)
+        return True
+
+    def _do_fail(self, node: tree.Fail) -> bool:
+        self._spoken(node.text)
+        return True
+
+    def _do_say(self, node: tree.Say) -> None:
+        self._spoken(node.text)
+
+    def _spoken(self, text: Expression) -> None:
+        if self.type(text) == SECRET:
+            self.note(text.place, "a secret is never shown")
+
+    def _do_runmacro(self, node: tree.RunMacro) -> None:
+        for argument in node.arguments:
+            self.type(argument.value)
+        self.note(node.place, "one macro cannot run another yet. Copy its lines in here")

@@ -1,0 +1,391 @@
+"""Expressions: tokens to the tree of a value, with the advice for everyday slips."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from datetime import date, datetime
+from decimal import Decimal
+
+from scrub.language import tree
+from scrub.language.lexer import DATE, END, NEWLINE, NUMBER, TEXT, UNITS, WORD, Token
+from scrub.language.tree import Argument, Expression, Place
+from scrub.model.problem import Problem
+from scrub.model.types import DATE as DATE_TYPE
+from scrub.model.types import NOTHING, TIME, YES_NO
+from scrub.model.types import NUMBER as NUMBER_TYPE
+from scrub.model.types import TEXT as TEXT_TYPE
+
+#: Blocks and brackets inside each other; more is a slip, or an attack.
+DEEPEST = 50
+
+KEYWORDS = frozenset(
+    (
+        "macro about group into each as in where if else end repeat times while leave loop skip finish fail attempt "
+        "run say log and or not is contains matches exists missing exactly yes no nothing today now"
+    ).split()
+)
+_BLOCK_WORDS = frozenset(("each", "if", "in", "repeat", "attempt"))
+_OPPOSITE_FORMS = {
+    "contain": "contains",
+    "start": "starts with",
+    "end": "ends with",
+    "match": "matches",
+    "exist": "exists",
+}
+
+
+class Slip(Exception):
+    """A problem that ends the reading of its line."""
+
+    def __init__(self, problem: Problem) -> None:
+        self.problem = problem
+
+
+def place_of(token: Token) -> Place:
+    """The place of a token."""
+    return Place(token.line, token.column, token.length)
+
+
+class ExpressionReader:
+    """Reads expressions from tokens."""
+
+    def __init__(self, tokens: list[Token] | tuple[Token, ...], problems: list[Problem], nesting: int = 0) -> None:
+        self.tokens = tokens
+        self.problems = problems
+        self.at = 0
+        self.depth = 0
+        self.nesting = nesting
+        self.given_up = False
+
+    # -- moving along the tokens
+
+    @property
+    def token(self) -> Token:
+        return self.tokens[self.at]
+
+    def following(self, ahead: int = 1) -> Token:
+        return self.tokens[min(self.at + ahead, len(self.tokens) - 1)]
+
+    def take(self) -> Token:
+        token = self.tokens[self.at]
+        if token.type != END:
+            self.at += 1
+        return token
+
+    def take_word(self, *words: str) -> Token | None:
+        return self.take() if self.token.is_word(*words) else None
+
+    def take_sign(self, *signs: str) -> Token | None:
+        return self.take() if self.token.is_sign(*signs) else None
+
+    def at_line_end(self) -> bool:
+        return self.token.type in (NEWLINE, END)
+
+    def slip(self, message: str, token: Token | None = None) -> Slip:
+        token = token or self.token
+        return Slip(Problem(message, token.line, token.column, token.length))
+
+    def note(self, message: str, token: Token) -> None:
+        self.problems.append(self.slip(message, token).problem)
+
+    def skip_line(self) -> None:
+        while not self.at_line_end():
+            self.at += 1
+
+    def end_line(self) -> None:
+        if not self.at_line_end():
+            raise self.unexpected()
+        self.take()
+
+    def unexpected(self) -> Slip:
+        """The advice for whatever stands where a line should end."""
+        token = self.token
+        before = self.tokens[self.at - 1] if self.at else token
+        if token.is_sign("=", "=="):
+            return self.slip('to compare, write: is   (a single "=" gives a name its value)')
+        if token.is_sign("<>", "!="):
+            return self.slip("to compare, write: is not")
+        if token.type == TEXT and before.type == WORD:
+            return self.slip(f"brackets are missing: write {before.text}({token.text})")
+        if token.type == WORD and self.following().is_sign(":"):
+            return self.slip(f'a comma is missing before "{token.text}"')
+        if token.is_sign(")", "]"):
+            return self.slip(f'this "{token.text}" closes nothing. Take it out')
+        if token.is_sign("%"):
+            return self.slip("a percent sign stands right after its number: 30%")
+        return self.slip(f'"{token.text}" is not expected here. The line could end before it')
+
+    def name_word(self, message: str) -> Token:
+        if self.token.type != WORD or self.token.text in KEYWORDS:
+            raise self.slip(message)
+        return self.take()
+
+    def expression(self) -> Expression:
+        self.nesting += 1
+        if self.nesting > DEEPEST:
+            raise self.slip("too many brackets inside each other. Keep a part under a name in a line before")
+        found = self.either()
+        self.nesting -= 1
+        return found
+
+    def either(self) -> Expression:
+        left = self.all()
+        while (token := self.take_word("or")) is not None:
+            left = tree.Both(place_of(token), "or", left, self.all())
+        return left
+
+    def all(self) -> Expression:
+        left = self.negation()
+        while (token := self.take_word("and")) is not None:
+            left = tree.Both(place_of(token), "and", left, self.negation())
+        return left
+
+    def negation(self) -> Expression:
+        negations: list[Token] = []
+        while (token := self.take_word("not")) is not None:
+            negations.append(token)
+        found = self.comparison()
+        for token in reversed(negations):
+            found = tree.Not(place_of(token), found)
+        return found
+
+    def comparison(self) -> Expression:
+        left = self.sum()
+        found = self.one_comparison(left)
+        if found is not left and self.comparison_word() is not None and not self.at_line_end():
+            raise self.slip('comparisons are not chained. Join two with "and": a < b and b < c')
+        return found
+
+    def comparison_word(self) -> Token | None:
+        token = self.token
+        if token.is_sign("<", "<=", ">", ">=") or token.is_word(
+            "is", "contains", "matches", "exists", "starts", "ends", "does"
+        ):
+            return token
+        return None
+
+    def one_comparison(self, left: Expression) -> Expression:
+        token = self.comparison_word()
+        if token is None:
+            return left
+        self.take()
+        place = place_of(token)
+        if token.type != WORD:
+            return tree.Compare(place, token.text, False, False, left, self.sum())
+        operator, negated = token.text, False
+        if operator == "does":
+            if not self.take_word("not"):
+                raise self.slip("write: does not contain")
+            negated = True
+            base = self.token
+            if base.type != WORD or base.text not in _OPPOSITE_FORMS:
+                raise self.slip('after "does not" stands contain, start with, end with, match or exist')
+            self.take()
+            operator = _OPPOSITE_FORMS[base.text].split()[0]
+        if operator in ("starts", "ends"):
+            if not self.take_word("with"):
+                raise self.slip(f"write: {operator} with")
+            operator = f"{operator} with"
+        elif operator == "is":
+            operator, negated = self.after_is()
+        if operator in ("is empty", "exists"):
+            return tree.Compare(place, operator, negated, False, left, None)
+        exactly = self.take_word("exactly") is not None
+        return tree.Compare(place, operator, negated, exactly, left, self.sum())
+
+    def after_is(self) -> tuple[str, bool]:
+        negated = self.take_word("not") is not None
+        if self.take_word("in"):
+            return "is in", negated
+        if self.take_word("empty"):
+            return "is empty", negated
+        if self.take_word("missing"):
+            return "exists", not negated
+        if self.token.is_sign("<", ">", "<=", ">="):
+            raise self.slip(f"write only: {self.token.text}")
+        for wrong, right in (
+            ("equal", "is"),
+            ("greater", ">"),
+            ("less", "<"),
+            ("more", ">"),
+            ("before", "<"),
+            ("after", ">"),
+        ):
+            if self.token.is_word(wrong) and not self.following().is_sign("."):
+                if self.following().is_word("than", "to") or self.following().type in (NUMBER, DATE):
+                    raise self.slip(f"to compare, write: {right}")
+        return "is", negated
+
+    def sum(self) -> Expression:
+        left = self.product()
+        while (token := self.take_sign("+", "-")) is not None:
+            left = tree.Arithmetic(place_of(token), token.text, left, self.product())
+        return left
+
+    def product(self) -> Expression:
+        left = self.signed()
+        while (token := self.take_sign("*", "/")) is not None:
+            left = tree.Arithmetic(place_of(token), token.text, left, self.signed())
+        return left
+
+    def signed(self) -> Expression:
+        signs: list[Token] = []
+        while (token := self.take_sign("-")) is not None:
+            signs.append(token)
+        found = self.postfix()
+        for token in reversed(signs):
+            found = tree.Negative(place_of(token), found)
+        return found
+
+    def postfix(self) -> Expression:
+        found = self.primary()
+        while (dot := self.take_sign(".")) is not None:
+            word = self.token
+            if word.type == TEXT and all(isinstance(part, str) for part in word.parts):
+                self.take()
+                found = tree.Dot(place_of(word), found, "".join(str(part) for part in word.parts), None, True)
+                continue
+            if word.type != WORD:
+                raise self.slip("after a dot stands a field or an operation", word if not self.at_line_end() else dot)
+            self.take()
+            arguments = None
+            if self.token.is_sign("("):
+                arguments = tuple(self.bracketed(word))
+            found = tree.Dot(place_of(word), found, word.text, arguments)
+        return found
+
+    def arguments(self, at_close: Callable[[], bool]) -> list[Argument]:
+        found: list[Argument] = []
+        while True:
+            token = self.token
+            if token.type == WORD and self.following().is_sign(":"):
+                self.take()
+                self.take()
+                found.append(Argument(token.text, self.expression(), place_of(token)))
+            else:
+                if found:
+                    raise self.slip("only the first argument goes without a name. Write: name: value")
+                found.append(Argument(None, self.expression(), place_of(token)))
+            if at_close():
+                return found
+            if not self.take_sign(","):
+                raise self.unexpected()
+
+    def bracketed(self, opener: Token) -> list[Argument]:
+        bracket = self.take()
+        if self.take_sign(")"):
+            return []
+        found = self.arguments(lambda: self.token.is_sign(")") or self.at_line_end())
+        if not self.take_sign(")"):
+            raise self.slip("this bracket is never closed. Write ) after its last value", bracket)
+        return found
+
+    def primary(self) -> Expression:
+        token = self.token
+        place = place_of(token)
+        if token.type == NUMBER:
+            return self.amount()
+        if token.type == TEXT:
+            self.take()
+            return self.text(token)
+        if token.type == DATE:
+            self.take()
+            return _moment(token, self)
+        if token.is_sign("["):
+            return self.values()
+        if token.is_sign("("):
+            self.take()
+            inner = self.expression()
+            if not self.take_sign(")"):
+                raise (
+                    self.unexpected() if not self.at_line_end() else self.slip("this bracket is never closed", token)
+                )
+            return inner
+        if token.type == WORD:
+            return self.word()
+        if self.at_line_end():
+            before = self.tokens[self.at - 1] if self.at else token
+            raise self.slip(f'something is missing after "{before.text}"', before)
+        if token.is_sign("=", "=="):
+            raise self.unexpected()
+        if token.is_sign("+"):
+            raise self.slip("a number needs no plus before it. Take it out")
+        raise Slip(Problem(f'a value is expected here, not "{token.text}"', *place))
+
+    def amount(self) -> Expression:
+        token = self.take()
+        percent = token.text.endswith("%")
+        number = Decimal(token.text.removesuffix("%"))
+        if len(number.as_tuple().digits) > 28:
+            raise self.slip("a number has at most 28 digits", token)
+        if self.token.type == WORD and self.token.text in UNITS:
+            return tree.Amount(place_of(token), number, self.take().text)
+        return tree.Constant(place_of(token), number.scaleb(-2) if percent else number, NUMBER_TYPE)
+
+    def text(self, token: Token) -> Expression:
+        parts: list[str | Expression] = []
+        for part in token.parts:
+            if isinstance(part, str):
+                parts.append(part)
+                continue
+            inner = ExpressionReader(part, self.problems, self.nesting)
+            if inner.token.type == END:
+                continue  # an empty hole: the lexer told
+            parts.append(inner.expression())
+            if inner.token.type != END:
+                raise inner.unexpected()
+        if all(isinstance(part, str) for part in parts):
+            return tree.Constant(place_of(token), "".join(str(part) for part in parts), TEXT_TYPE)
+        return tree.Text(place_of(token), tuple(parts))
+
+    def values(self) -> Expression:
+        bracket = self.take()
+        items: list[Expression] = []
+        while not self.take_sign("]"):
+            if self.at_line_end():
+                raise self.slip("this list is never closed. Write ] after its last value", bracket)
+            items.append(self.expression())
+            if not self.token.is_sign("]") and not self.take_sign(","):
+                if self.at_line_end():
+                    raise self.slip("this list is never closed. Write ] after its last value", bracket)
+                raise self.slip("a comma is missing between the values of the list")
+        return tree.ListOf(place_of(bracket), tuple(items))
+
+    def word(self) -> Expression:
+        token = self.take()
+        place = place_of(token)
+        if token.text in ("yes", "no"):
+            return tree.Constant(place, token.text == "yes", YES_NO)
+        if token.text == "nothing":
+            return tree.Constant(place, None, NOTHING)
+        if token.text in ("today", "now"):
+            return tree.Moment(place, token.text)
+        if token.text == "count" and self.token.is_sign("("):
+            return self.count(token)
+        if token.text in KEYWORDS and token.text not in ("group", "about", "into", "macro", "times", "loop"):
+            raise self.slip(f'"{token.text}" is a word of the language; a value is expected here', token)
+        if self.token.is_sign("("):
+            return tree.Call(place, token.text, tuple(self.bracketed(token)))
+        if self.token.type == TEXT:
+            raise self.slip(f"brackets are missing: write {token.text}({self.token.text})")
+        return tree.Name(place, token.text)
+
+    def count(self, token: Token) -> Expression:
+        bracket = self.take()
+        word = self.name_word("count what? Write: count(sheet) or count(sheet where sheet.hidden)")
+        inside = self.expression() if self.take_word("in") else None
+        where = self.expression() if self.take_word("where") else None
+        if not self.take_sign(")"):
+            if self.at_line_end():
+                raise self.slip("this bracket is never closed. Write ) after it", bracket)
+            raise self.slip("write: count(sheet where …). For a list, write: names.count")
+        return tree.Count(place_of(word), word.text, inside, where)
+
+
+def _moment(token: Token, reader: ExpressionReader) -> Expression:
+    try:
+        if "T" in token.text:
+            return tree.Constant(place_of(token), datetime.fromisoformat(token.text), TIME)
+        return tree.Constant(place_of(token), date.fromisoformat(token.text), DATE_TYPE)
+    except ValueError:
+        raise reader.slip(f'"{token.text}" is no day of the calendar', token) from None

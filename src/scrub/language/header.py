@@ -1,0 +1,72 @@
+"""The leading lines of a macro: its title, what it is about, what it runs on, its group."""
+
+from __future__ import annotations
+
+from scrub.language import characters as ch
+from scrub.language.tree import Macro, Place
+from scrub.model.problem import Problem
+
+_WORDS = ("macro", "about", "for", "group", "into")
+
+
+def read_header(macro: Macro, lines: list[str], problems: list[Problem]) -> int:
+    """Fills in the header and gives the index of the first line of the body."""
+    index = 0
+    for index, line in enumerate(lines):
+        if any(mark in line for mark in ch.DIRECTION_MARKS):
+            break
+        text = ch.plain(line)
+        if not text or text.startswith("#"):
+            continue
+        word, _, rest = text.partition(" ")
+        word = word.lower()
+        if word not in _WORDS or rest.startswith("="):
+            break
+        column = line.lower().find(word) + 1
+        place = Place(index + 1, column, len(word))
+        _header_line(macro, word, rest, place, problems)
+    else:
+        index = len(lines)
+    _complete(macro, lines, problems)
+    return index
+
+
+def _header_line(macro: Macro, word: str, rest: str, place: Place, problems: list[Problem]) -> None:
+    if not rest:
+        problems.append(Problem(f'after "{word}" its text is missing', *place))
+    if word != "about" and word in macro.places:
+        problems.append(Problem(f'"{word}" stands here a second time. Take one out', *place))
+        return
+    if word != "macro" and "macro" not in macro.places:
+        problems.append(Problem("the first line is the title: macro …", *place))
+        macro.places["macro"] = place
+    macro.places[word] = place
+    if word == "macro":
+        macro.title = rest
+    elif word == "about":
+        macro.about.append(rest)
+    elif word == "group":
+        macro.group = rest
+    elif word == "into":
+        macro.into = rest
+    else:
+        first, _, others = rest.lower().partition(" ")
+        macro.for_all = first == "all" and bool(others)
+        macro.runs_on = [kind.strip() for kind in (others if macro.for_all else rest.lower()).split(",")]
+
+
+def _complete(macro: Macro, lines: list[str], problems: list[Problem]) -> None:
+    if not any(ch.plain(line) for line in lines):
+        problems.append(Problem("the macro is empty. Its first line is: macro, and a title", 1, 1))
+    elif "macro" not in macro.places:
+        problems.append(Problem("the title is missing. Write at the top: macro, and a title", 1, 1, len(lines[0])))
+    elif "for" not in macro.places:
+        line = macro.places["macro"].line
+        problems.append(
+            Problem(
+                "what does it run on? Write below the title: for workbook",
+                line,
+                1,
+                len(lines[line - 1].rstrip()),
+            )
+        )

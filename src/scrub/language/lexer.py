@@ -1,0 +1,300 @@
+"""Text to tokens. Outside texts, what a word processor makes of plain characters is read as what was meant."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+from scrub.language import characters as ch
+from scrub.model.problem import Problem
+
+WORD, NUMBER, DATE, TEXT, SIGN, NEWLINE, END = "word", "number", "date", "text", "sign", "newline", "end"
+
+
+class Token(NamedTuple):
+    """A token: what it is, its plain text, and where it stands (line and column from 1, length in characters).
+
+    A TEXT token holds its parts in `parts`: a str, or the tokens of a hole.
+    """
+
+    type: str
+    text: str
+    line: int
+    column: int
+    length: int
+    parts: tuple[str | tuple[Token, ...], ...] = ()
+
+    def is_word(self, *words: str) -> bool:
+        """Whether it is one of these words, in any case."""
+        return self.type == WORD and self.text in words
+
+    def is_sign(self, *signs: str) -> bool:
+        """Whether it is one of these signs."""
+        return self.type == SIGN and self.text in signs
+
+
+_TWO = ("<=", ">=", "<>", "!=", "==")
+_ONE = ".,:()[]+-*/=<>%"
+_DIGITS = frozenset("0123456789")
+
+#: A line that starts with one of these, inside an open bracket, shows that the bracket was forgotten.
+STATEMENT_WORDS = frozenset(
+    ("each", "if", "else", "end", "repeat", "skip", "leave", "finish", "fail", "attempt", "say", "log", "run")
+)
+
+
+def split_lines(source: str) -> list[str]:
+    """The lines of a macro, whatever ends them."""
+    if len(source) > 100 and not any(mark in source for mark in "\x0b\x0c\x85\u2028\u2029"):
+        return source.replace("\r\n", "\n").replace("\r", "\n").split("\n")
+    for end in ch.LINE_ENDS:
+        source = source.replace(end, "\n")
+    return source.split("\n")
+
+
+def lex(lines: list[str], start: int, problems: list[Problem]) -> list[Token]:
+    """The tokens of `lines` from index `start` on, with a NEWLINE after each statement and an END."""
+    tokens: list[Token] = []
+    depth = 0
+    for index in range(start, len(lines)):
+        lexer = _LineLexer(lines[index], index + 1, problems)
+        fresh = lexer.tokens()
+        if not fresh:
+            continue
+        if depth and _starts_statement(fresh):
+            tokens.append(Token(NEWLINE, "", index, 1, 1))
+            depth = 0
+        tokens += fresh
+        for token in fresh:
+            if token.type == SIGN:
+                if token.text in "([":
+                    depth += 1
+                elif token.text in ")]":
+                    depth = max(0, depth - 1)
+        last = fresh[-1]
+        if depth == 0 and not last.is_sign(",") and not last.is_word("and", "or"):
+            tokens.append(Token(NEWLINE, "", index + 1, last.column + last.length, 1))
+    if tokens and tokens[-1].type != NEWLINE:
+        last = tokens[-1]
+        tokens.append(Token(NEWLINE, "", last.line, last.column + last.length, 1))
+    tokens.append(Token(END, "", max(1, len(lines)), 1, 1))
+    return tokens
+
+
+def _starts_statement(tokens: list[Token]) -> bool:
+    if tokens[0].type != WORD:
+        return False
+    return tokens[0].text in STATEMENT_WORDS or (len(tokens) > 1 and tokens[1].is_sign("="))
+
+
+class _LineLexer:
+    """Reads one physical line. A text never runs over the end of its line."""
+
+    def __init__(self, text: str, line: int, problems: list[Problem]) -> None:
+        self.text = text
+        self.line = line
+        self.problems = problems
+        self.at = 0
+        for index, letter in enumerate(text):
+            if letter in ch.DIRECTION_MARKS:
+                self.problem(
+                    "this is a mark that reverses the reading direction. Take it out: a macro must read as it runs",
+                    index,
+                )
+                self.text = "".join(" " if each in ch.DIRECTION_MARKS else each for each in text)
+                break
+
+    def problem(self, message: str, at: int, length: int = 1) -> None:
+        self.problems.append(Problem(message, self.line, at + 1, length))
+
+    def token(self, type_: str, text: str, start: int, parts: tuple[str | tuple[Token, ...], ...] = ()) -> Token:
+        return Token(type_, text, self.line, start + 1, max(1, self.at - start), parts)
+
+    def tokens(self) -> list[Token]:
+        """All tokens of the line."""
+        found: list[Token] = []
+        while (token := self.next()) is not None:
+            found.append(token)
+        return found
+
+    def next(self, in_hole: bool = False) -> Token | None:
+        """The next token, or None at the end of the line (or at the `}` that closes a hole)."""
+        text = self.text
+        while self.at < len(text):
+            letter = text[self.at]
+            start = self.at
+            if letter in ch.SPACES or letter in ch.ZERO_WIDTH:
+                self.at += 1
+                continue
+            if letter == "#" and not in_hole:
+                self.at = len(text)
+                return None
+            if letter == "}" and in_hole:
+                return None
+            if letter == '"' or letter in ch.CURLY_QUOTES:
+                return self.quoted(in_hole)
+            if letter in _DIGITS:
+                return self.number()
+            if letter.isalpha() or letter == "_":
+                return self.word()
+            letter = "-" if letter in ch.DASHES else letter
+            pair = letter + text[start + 1 : start + 2]
+            if pair in _TWO:
+                self.at += 2
+                return self.token(SIGN, pair, start)
+            self.at += 1
+            if letter in ch.SIGNS:
+                return self.token(SIGN, ch.SIGNS[letter], start)
+            if letter in _ONE:
+                return self.token(SIGN, letter, start)
+            if letter in "'\u2018\u2019`\u00ab\u00bb":
+                self.problem('a text stands between double quotes: "…"', start)
+                self.at = len(text)
+            elif letter in "{}":
+                self.problem('braces belong inside a text: "{sheet.name}"', start)
+            else:
+                self.problem(f"the sign {letter!r} means nothing here", start)
+        return None
+
+    def word(self) -> Token:
+        text, start = self.text, self.at
+        letters = []
+        while self.at < len(text):
+            letter = text[self.at]
+            if letter.isalnum() or letter == "_":
+                letters.append(letter)
+            elif letter in ch.DASHES:
+                following = self.at + 1
+                if following >= len(text) or not (text[following].isalnum()):
+                    break
+                letters.append("-")
+            elif letter not in ch.ZERO_WIDTH:
+                break
+            self.at += 1
+        return self.token(WORD, "".join(letters).lower(), start)
+
+    def number(self) -> Token:
+        text, start = self.text, self.at
+        date = self.date()
+        if date:
+            return date
+        self.digits()
+        if self.peek() == "." and self.peek(1) in _DIGITS:
+            self.at += 1
+            self.digits()
+        elif self.peek() == "," and len(text) >= self.at + 4 and all(
+            each in _DIGITS for each in text[self.at + 1 : self.at + 4]
+        ) and not (text[self.at + 4 : self.at + 5] or " ")[0].isdigit():  # fmt: skip
+            whole = text[start : self.at] + text[self.at + 1 : self.at + 4]
+            self.at += 4
+            self.problem(
+                f"a number has no comma inside: write {whole} (in a list, put a space after the comma)",
+                start,
+                self.at - start,
+            )
+            return self.token(NUMBER, whole, start)
+        number = text[start : self.at]
+        if self.peek() == "%":
+            self.at += 1
+            return self.token(NUMBER, number + "%", start)
+        if self.peek().isalpha() and self.at > start:
+            end = self.at
+            word = self.word()
+            if word.text not in UNITS:
+                self.problem(f'put a space between "{number}" and "{word.text}"', end, 1)
+            self.at = end
+        return self.token(NUMBER, number, start)
+
+    def date(self) -> Token | None:
+        """A date or a time in ISO 8601, with whatever dash."""
+        start = self.at
+        piece = "".join("-" if each in ch.DASHES else each for each in self.text[start : start + 19])
+        shape = "".join("0" if each in _DIGITS else each for each in piece)
+        for pattern in ("0000-00-00T00:00:00", "0000-00-00T00:00", "0000-00-00"):
+            if shape.upper().startswith(pattern):
+                self.at += len(pattern)
+                return self.token(DATE, piece[: len(pattern)].upper(), start)
+        return None
+
+    def digits(self) -> None:
+        while self.peek() in _DIGITS:
+            self.at += 1
+
+    def peek(self, ahead: int = 0) -> str:
+        return self.text[self.at + ahead : self.at + ahead + 1] or " "
+
+    def quoted(self, in_hole: bool) -> Token:
+        """A text; straight quotes end at a straight one, curly at a curly. A doubled quote stands for itself."""
+        text, start = self.text, self.at
+        closers = frozenset('"') if text[start] == '"' else ch.CURLY_QUOTES
+        self.at += 1
+        parts: list[str | tuple[Token, ...]] = []
+        letters: list[str] = []
+        while self.at < len(text):
+            letter = text[self.at]
+            following = text[self.at + 1 : self.at + 2]
+            if letter in closers:
+                if following and following in closers:
+                    letters.append('"' if letter == '"' else letter)
+                    self.at += 2
+                    continue
+                self.at += 1
+                if letters or not parts:
+                    parts.append("".join(letters))
+                return self.token(TEXT, text[start : self.at], start, tuple(parts))
+            if letter in "{}" and following == letter:
+                letters.append(letter)
+                self.at += 2
+            elif letter == "{":
+                counts = self.pattern_count()
+                if counts:
+                    letters.append(counts)
+                elif in_hole:
+                    self.problem(
+                        "a text inside a hole has no holes of its own. Give it a name in a line before",
+                        self.at,
+                    )
+                    self.at += 1
+                else:
+                    if letters:
+                        parts.append("".join(letters))
+                        letters = []
+                    parts.append(self.hole())
+            else:
+                if letter == "}" and not in_hole:
+                    self.problem("a brace inside a text is written twice: }}", self.at)
+                letters.append(letter)
+                self.at += 1
+        close = '"' if '"' in closers else "\u201d"
+        self.problem(f"this text is never closed. Put {close} at its end", start, len(text) - start)
+        parts.append("".join(letters))
+        return self.token(TEXT, text[start:], start, tuple(parts))
+
+    def pattern_count(self) -> str:
+        """`{3}` or `{2,}` of a pattern, which is no hole."""
+        end = self.text.find("}", self.at)
+        inner = self.text[self.at + 1 : end] if end > 0 else ""
+        if inner and all(each in "0123456789," for each in inner):
+            self.at = end + 1
+            return "{" + inner + "}"
+        return ""
+
+    def hole(self) -> tuple[Token, ...]:
+        start = self.at
+        self.at += 1
+        found: list[Token] = []
+        while (token := self.next(in_hole=True)) is not None:
+            found.append(token)
+        if self.peek() == "}":
+            self.at += 1
+        else:
+            self.problem("this hole is never closed. Put } after it, or write {{ for a brace", start)
+        if not found:
+            self.problem("this hole is empty. Write a name in it, or {{ }} for braces", start, self.at - start)
+        end = self.token(END, "", self.at - 1)
+        return (*found, end)
+
+
+#: Words that make a number an amount.
+UNITS = frozenset(
+    "second seconds minute minutes hour hours day days week weeks month months year years cm mm pt kb mb gb".split()
+)

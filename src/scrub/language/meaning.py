@@ -1,0 +1,395 @@
+"""What the words of an expression mean: names, items, fields, operations, and the type of every value."""
+
+from __future__ import annotations
+
+from scrub.language import tree
+from scrub.language.expressions import KEYWORDS
+from scrub.language.scope import LATER_KINDS, Scope
+from scrub.language.tree import Argument, Expression, Place
+from scrub.model.problem import Problem, did_you_mean, listed
+from scrub.model.types import (
+    ANY,
+    DATE,
+    NOTHING,
+    NUMBER,
+    SECRET,
+    TEXT,
+    TIME,
+    YES_NO,
+    ChoiceClass,
+    Type,
+    list_of,
+)
+from scrub.model.vocabulary import Callee, Kind, Parameter, Vocabulary
+
+_ORDERED = (NUMBER, DATE, TIME)
+
+
+class Meaning:
+    """Gives every expression its meaning and type; notes a problem for each that has none."""
+
+    def __init__(self, vocabulary: Vocabulary, problems: list[Problem]) -> None:
+        self.vocabulary = vocabulary
+        self.problems = problems
+        self.scope = Scope()
+
+    def note(self, place: Place, message: str) -> None:
+        """Notes a problem."""
+        self.problems.append(Problem(message, *place))
+
+    def type(self, node: Expression) -> Type:
+        """The type of an expression."""
+        found: Type = getattr(self, f"_{type(node).__name__.lower()}")(node)
+        return found
+
+    def value(self, node: Expression, wanted: Type, what: str, choice: ChoiceClass | None = None) -> Type:
+        """Checks an expression that must fit `wanted`; `what` names the place for a problem."""
+        if choice is not None and self._choice_word(node, wanted, choice):
+            return wanted
+        if choice is not None and wanted.of is not None and isinstance(node, tree.ListOf):
+            for item in node.items:
+                self.value(item, wanted.of, what, choice)
+            return wanted
+        found = self.type(node)
+        if wanted.choices or (wanted.of is not None and wanted.of.choices):
+            if found != ANY:
+                self.note(node.place, f"{what} is {wanted}")
+        elif not found.fits(wanted):
+            if wanted == SECRET:
+                self.note(
+                    node.place,
+                    f"{what} is never written into a macro. "
+                    'Write at the top: code = secret("sheet-code"), and here: code',
+                )
+            else:
+                self.note(node.place, f"{what} is {wanted}, not {found}")
+        return found
+
+    def condition(self, node: Expression) -> None:
+        """Checks an expression that must be yes or no."""
+        found = self.type(node)
+        if found not in (YES_NO, ANY):
+            self.note(node.place, f"a condition is expected, this is {found}. Compare it: … is …")
+
+    def _choice_word(self, node: Expression, wanted: Type, choice: ChoiceClass) -> bool:
+        """Where a choice is expected, the choice word wins."""
+        if not isinstance(node, tree.Name) or not wanted.choices:
+            return False
+        if node.word in wanted.choices:
+            node.choice = choice(node.word)
+            return True
+        if node.word in self.scope.names:
+            return False
+        self.note(
+            node.place,
+            f'"{node.word}" is none of: {", ".join(wanted.choices)}.{did_you_mean(node.word, wanted.choices)}',
+        )
+        node.choice = node.word
+        return True
+
+    # -- one method for each kind of expression
+
+    def _bad(self, node: tree.Bad) -> Type:
+        return ANY
+
+    def _constant(self, node: tree.Constant) -> Type:
+        return node.type
+
+    def _moment(self, node: tree.Moment) -> Type:
+        return DATE if node.word == "today" else TIME
+
+    def _amount(self, node: tree.Amount) -> Type:
+        self.note(node.place, "durations, lengths and sizes cannot be used yet")
+        return ANY
+
+    def _text(self, node: tree.Text) -> Type:
+        for part in node.parts:
+            if not isinstance(part, str) and self.type(part) == SECRET:
+                self.note(part.place, "a secret cannot be written into a text")
+        return TEXT
+
+    def _listof(self, node: tree.ListOf) -> Type:
+        types = [self.type(item) for item in node.items]
+        known = {each for each in types if each not in (ANY, NOTHING)}
+        return list_of(known.pop() if len(known) == 1 else ANY)
+
+    def _name(self, node: tree.Name) -> Type:
+        item = self.scope.item(node.word)
+        if item is not None:
+            node.slot = item.slot
+            return self.vocabulary.kinds[item.kind].type
+        name = self.scope.names.get(node.word)
+        if name is not None:
+            node.slot = name.slot
+            if node.word not in self.scope.assigned:
+                self.note(
+                    node.place,
+                    f'"{node.word}" may have no value yet when this line runs. Give it one above: {node.word} = …',
+                )
+                self.scope.assigned.add(node.word)
+            return name.type
+        self.note(node.place, self._unknown_name(node.word))
+        return ANY
+
+    def _unknown_name(self, word: str) -> str:
+        if word in self.vocabulary.kinds:
+            return f'no {word} is at hand here. Write {word}("…") for a certain one, or open a block: each {word}'
+        if word in LATER_KINDS or word in ("selection", "picked"):
+            return f'"{word}" cannot be used yet'
+        left, _, right = word.rpartition("-")
+        if left and (right.isdigit() or right in self.scope.names) and self.scope.known(left):
+            return f'no value has the name "{word}". To subtract, put spaces round the minus: {left} - {right}'
+        items = [item.word for item in self.scope.items]
+        for item in reversed(self.scope.items):
+            if word in self.vocabulary.kinds[item.kind].fields:
+                return f"a field is written with its item: {item.word}.{word}"
+        guess = did_you_mean(word, [*self.scope.names, *items])
+        return f'no value has the name "{word}".{guess}' + ("" if guess else ' A text stands between quotes: "…"')
+
+    def _dot(self, node: tree.Dot) -> Type:
+        target = self.type(node.target)
+        if target.item:
+            return self._field(node, self.vocabulary.kinds[target.word])
+        if node.quoted:
+            if target != ANY:
+                self.note(node.place, f'{target} has no field "{node.word}"')
+            return ANY
+        if target in (ANY, NOTHING):
+            for argument in node.arguments or ():
+                self.type(argument.value)
+            words = {word for _, word in self.vocabulary.operations}
+            if target == ANY and node.word not in words:
+                self.note(node.place, f'no value has an operation "{node.word}".{did_you_mean(node.word, words)}')
+            return ANY
+        operation = self.vocabulary.operations.get((target.word, node.word))
+        if operation is None:
+            words = set(self.vocabulary.operation_words(target.word))
+            advice = did_you_mean(node.word, words) or self._everyday(node.word, target.word)
+            self.note(node.place, f'{target} has no operation "{node.word}".{advice}')
+            for argument in node.arguments or ():
+                self.type(argument.value)
+            return ANY
+        node.bound = self.arguments(operation, node.arguments or (), node.place, f".{node.word}")
+        if operation.gives.word == "list" and operation.gives.of == ANY and target.word == "list":
+            return target
+        return operation.gives
+
+    def _field(self, node: tree.Dot, kind: Kind) -> Type:
+        field = kind.fields.get(node.word)
+        if field is None:
+            self.note(node.place, self._no_field(kind, node.word))
+            return ANY
+        if node.arguments is not None:
+            self.note(node.place, f'"{node.word}" is a field and takes no brackets')
+        return field.type
+
+    def _no_field(self, kind: Kind, word: str) -> str:
+        if word in kind.actions:
+            return (
+                f'"{word}" is an action of a {kind.word}, not a field. It stands alone at the start of a line: {word}'
+            )
+        inside = [other for other in kind.holds if word in self.vocabulary.kinds[other].fields]
+        advice = did_you_mean(word, kind.fields)
+        if not advice:
+            advice = next(
+                (f' Did you mean "{field.word}"?' for field in kind.fields.values() if word in field.docs.also), ""
+            )
+        if not advice and inside:
+            advice = f" A {inside[0]} has: open a block with each {inside[0]}"
+        return f'a {kind.word} has no field "{word}".{advice}'
+
+    def _everyday(self, word: str, type_word: str) -> str:
+        for (owner, name), operation in self.vocabulary.operations.items():
+            if owner == type_word and word in operation.docs.also:
+                return f' Did you mean "{name}"?'
+        return ""
+
+    def arguments(self, callee: Callee, arguments: tuple[Argument, ...], place: Place, written: str) -> tuple[str, ...]:
+        """Checks the arguments of an action or operation; gives the Python name of each, in their order."""
+        parameters = {parameter.word: parameter for parameter in callee.parameters}
+        bound: list[str] = []
+        for argument in arguments:
+            parameter = self._parameter(argument, callee.parameters, parameters, written)
+            if parameter is None:
+                self.type(argument.value)
+            elif parameter.python in bound:
+                self.note(argument.place, f'"{parameter.word}" is given twice')
+            else:
+                bound.append(parameter.python)
+                self.value(argument.value, parameter.type, f'"{parameter.word}"', parameter.choice)
+        missing = [each.word for each in callee.parameters if each.required and each.python not in bound]
+        if missing and len(bound) == len(arguments):
+            wanted = callee.docs.example
+            self.note(place, f"{listed(missing)} is missing" + (f". For example: {wanted}" if wanted else ""))
+        return tuple(bound)
+
+    def _parameter(
+        self, argument: Argument, order: tuple[Parameter, ...], by_word: dict[str, Parameter], written: str
+    ) -> Parameter | None:
+        if argument.name is None:
+            if order:
+                return order[0]
+            self.note(argument.place, f'"{written}" takes no value')
+            return None
+        found = by_word.get(argument.name)
+        if found is None:
+            guess = did_you_mean(argument.name, by_word)
+            if by_word and not guess:
+                guess = f" It takes {listed(by_word)}"
+            self.note(argument.place, f'"{written}" takes no "{argument.name}".{guess}')
+        return found
+
+    def _call(self, node: tree.Call) -> Type:
+        if node.word in self.vocabulary.kinds:
+            return self._lookup(node)
+        if node.word in ("ask", "secret"):
+            self.note(
+                node.place,
+                f"questions stand at the top of the body, each as a line of its own: name = {node.word}(…)",
+            )
+            return ANY
+        for argument in node.arguments:
+            self.type(argument.value)
+        if node.word in LATER_KINDS or node.word == "open":
+            self.note(node.place, f'"{node.word}(…)" cannot be used yet')
+        elif any(node.word in kind.actions for kind in self.vocabulary.kinds.values()):
+            self.note(node.place, f'"{node.word}" gives nothing back. Write it alone at the start of a line')
+        elif node.word in {word for _, word in self.vocabulary.operations}:
+            self.note(node.place, f"an operation follows its value after a dot: value.{node.word}")
+        else:
+            guess = did_you_mean(node.word, [*self.vocabulary.kinds, "count", "ask", "secret"])
+            self.note(node.place, f'"{node.word}(…)" is not known.{guess}')
+        return ANY
+
+    def _lookup(self, node: tree.Call) -> Type:
+        kind = self.vocabulary.kinds[node.word]
+        if len(node.arguments) != 1 or node.arguments[0].name is not None:
+            self.note(node.place, f'write the name of the {node.word} in the brackets: {node.word}("…")')
+        else:
+            self.value(node.arguments[0].value, TEXT, f"the name of a {node.word}")
+        node.base, node.path = self.scope.way_to(node.word, self.vocabulary)
+        if node.base < 0:
+            self.note(node.place, f"there is no {node.word} to look up here")
+        return kind.type
+
+    def _count(self, node: tree.Count) -> Type:
+        found = self.items_inside(node.word, node.inside, node.place)
+        if found is None:
+            if node.where is not None:
+                self.note(node.place, f'"{node.word}" is no kind of item, so nothing can be asked of it')
+            return NUMBER
+        node.base, node.path = found
+        with self.scope.entered(node.word, node.word) as slot:
+            node.slot = slot
+            if node.where is not None:
+                self.condition(node.where)
+        return NUMBER
+
+    def items_inside(self, word: str, inside: Expression | None, place: Place) -> tuple[int, tuple[str, ...]] | None:
+        """The way from the current item (or `inside`) to the items of a kind; None after noting a problem."""
+        outer = self.type(inside) if inside is not None else None
+        if word not in self.vocabulary.kinds:
+            if word in LATER_KINDS:
+                self.note(place, f'"{word}" cannot be visited yet')
+            else:
+                guess = did_you_mean(word, self.vocabulary.kinds)
+                self.note(place, f'"{word}" is no kind of item.{guess} For a list, write: each {word} in …')
+            return None
+        if outer is not None:
+            path = self.vocabulary.path(outer.word, word) if outer.item else None
+            if path is None:
+                if outer != ANY:
+                    self.note(place, f"there is no {word} inside {outer}")
+                return None
+            return -1, path
+        current = self.scope.current
+        found = (current.slot, self.vocabulary.path(current.kind, word)) if current else (-1, None)
+        if found[1] is None:
+            self.note(place, f"there is no {word} inside a {current.kind}" if current else f"there is no {word} here")
+            return None
+        return found[0], found[1]
+
+    def _compare(self, node: tree.Compare) -> Type:
+        left = self.type(node.left)
+        operator = node.operator
+        if operator == "exists":
+            if isinstance(node.left, tree.Call) and left.item:
+                node.left.may_be_missing = True
+            else:
+                self.note(node.place, 'only something looked up can exist or be missing: sheet("Totals") exists')
+        if node.right is None:
+            return YES_NO
+        if left.choices and isinstance(node.right, tree.Name) and node.right.word in left.choices:
+            node.right.choice = node.right.word
+            return YES_NO
+        right = self.type(node.right)
+        if operator == "matches":
+            self.note(node.place, '"matches" cannot be used yet')
+        elif SECRET in (left, right):
+            self.note(node.place, "a secret cannot be compared")
+        elif operator in ("contains", "starts with", "ends with"):
+            self._text_comparison(node, left, right)
+        elif operator == "is in":
+            if right.word not in ("list", "anything"):
+                self.note(node.right.place, f'after "is in" stands a list: ["a", "b"], not {right}')
+        elif operator == "is":
+            if not (left.fits(right) or right.fits(left)) and not (left.choices or right.choices):
+                self.note(node.place, f"{left} is never {right}")
+        else:
+            for side, found in ((node.left, left), (node.right, right)):
+                if found not in (*_ORDERED, ANY):
+                    self.note(side.place, f'"{operator}" compares numbers and dates, this is {found}')
+                    break
+            else:
+                if not left.fits(right):
+                    self.note(node.place, f"{left} cannot be compared with {right}")
+        if node.exactly and right not in (TEXT, ANY):
+            self.note(node.place, '"exactly" goes with a text')
+        return YES_NO
+
+    def _text_comparison(self, node: tree.Compare, left: Type, right: Type) -> None:
+        assert node.right is not None
+        if left.word == "list" and node.operator == "contains":
+            return
+        for side, found in ((node.left, left), (node.right, right)):
+            if found not in (TEXT, ANY):
+                self.note(side.place, f'"{node.operator}" goes with texts, this is {found}')
+
+    def _arithmetic(self, node: tree.Arithmetic) -> Type:
+        left, right = self.type(node.left), self.type(node.right)
+        if node.operator == "+" and TEXT in (left, right):
+            self.note(node.place, 'texts are joined with braces: "{first} {second}"')
+            return TEXT
+        for side, found in ((node.left, left), (node.right, right)):
+            if found not in (NUMBER, ANY):
+                self.note(side.place, f'"{node.operator}" goes with numbers, this is {found}')
+                return ANY
+        return NUMBER
+
+    def _negative(self, node: tree.Negative) -> Type:
+        self.value(node.value, NUMBER, "what a minus stands before")
+        return NUMBER
+
+    def _not(self, node: tree.Not) -> Type:
+        self.condition(node.value)
+        return YES_NO
+
+    def _both(self, node: tree.Both) -> Type:
+        for side in (node.left, node.right):
+            found = self.type(side)
+            if found not in (YES_NO, ANY):
+                self.note(
+                    side.place,
+                    f'both sides of "{node.operator}" are conditions, this is {found}. '
+                    f'Write the comparison out: … is "a" {node.operator} … is "b"',
+                )
+        return YES_NO
+
+
+def cannot_be_name(word: str, vocabulary: Vocabulary) -> str | None:
+    """Why a word cannot be the name of a value, or None."""
+    if word in vocabulary.kinds or word in LATER_KINDS:
+        return f'"{word}" is a kind of item and cannot be a name. Choose another'
+    if word in KEYWORDS:
+        return f'"{word}" is a word of the language and cannot be a name. Choose another'
+    return None

@@ -1,0 +1,307 @@
+"""Tokens to a tree. A slip ends its line, not the reading: all problems are found at once."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from scrub.language import tree
+from scrub.language.expressions import DEEPEST, KEYWORDS, ExpressionReader, Slip, place_of
+from scrub.language.header import read_header
+from scrub.language.lexer import END, NEWLINE, TEXT, WORD, Token, lex, split_lines
+from scrub.language.tree import Argument, Block, Expression, Statement
+from scrub.model.problem import Problem
+
+_BLOCK_WORDS = frozenset(("each", "if", "in", "repeat", "attempt"))
+_STATEMENTS = _BLOCK_WORDS | {"skip", "leave", "finish", "fail", "say", "log", "run"}
+
+
+def parse(text: str, name: str) -> tuple[tree.Macro, list[Problem]]:
+    """The tree of a macro and what is wrong with it. `name` is how problems call the text."""
+    lines = split_lines(text.removeprefix("\ufeff"))
+    problems: list[Problem] = []
+    macro = tree.Macro(name, lines)
+    body_at = read_header(macro, lines, problems)
+    macro.body = _Parser(lex(lines, body_at, problems), problems).whole()
+    return macro, problems
+
+
+class _Parser(ExpressionReader):
+    """Reads statements and blocks."""
+
+    # -- blocks
+
+    def whole(self) -> Block:
+        """The whole body; an `end` too many is a problem."""
+        body: Block = []
+        while True:
+            body += self.block()
+            token = self.token
+            if token.type == END:
+                return body
+            if token.is_word("end"):
+                self.note('this "end" closes nothing. Take it out', token)
+            else:
+                self.note('this "else" belongs to no "if". Look for an "end" too many above it', token)
+            self.skip_line()
+
+    def block(self) -> Block:
+        """Statements up to the `end`, `else` or `if it fails` that is not theirs."""
+        body: Block = []
+        while self.token.type != END:
+            if self.token.type == NEWLINE:
+                self.take()
+                continue
+            if self.token.is_word("end", "else") or self.at_handler():
+                return body
+            try:
+                self.nesting = 0
+                body.append(self.statement())
+            except Slip as slip:
+                self.problems.append(slip.problem)
+                self.skip_line()
+        return body
+
+    def at_handler(self) -> bool:
+        return self.token.is_word("if") and self.following().is_word("it") and self.following(2).is_word("fails")
+
+    def head(self, read: Callable[[], Expression]) -> Expression:
+        """An expression that ends the opening line of a block; a slip in it does not lose the block."""
+        try:
+            self.nesting = 0
+            found = read()
+            self.end_line()
+        except Slip as slip:
+            self.problems.append(slip.problem)
+            found = tree.Bad(place_of(self.token))
+            self.skip_line()
+        return found
+
+    def body(self, opener: Token, closing: bool = True) -> Block:
+        """The statements of a block, and its `end`."""
+        self.depth += 1
+        if self.depth > DEEPEST:
+            self.note(
+                f"more than {DEEPEST} blocks inside each other. Put an inner part into a macro of its own",
+                opener,
+            )
+            self.at = len(self.tokens) - 1
+            self.given_up = True
+        body = self.block()
+        self.depth -= 1
+        if closing:
+            self.close(opener)
+        return body
+
+    def close(self, opener: Token) -> None:
+        if self.given_up:
+            return
+        end = self.take_word("end")
+        if end is None:
+            if self.token.type == END:
+                self.note(f'this "{opener.text}" is never closed. Write end below its last line', opener)
+            return
+        if self.token.is_word(*_BLOCK_WORDS):
+            named = self.take()
+            if named.text != opener.text:
+                self.note(
+                    f'this closes the "{opener.text}" of line {opener.line}, not a "{named.text}". '
+                    f'An "end" is missing above, or write: end {opener.text}',
+                    named,
+                )
+        try:
+            self.end_line()
+        except Slip as slip:
+            self.problems.append(slip.problem)
+            self.skip_line()
+
+    # -- statements
+
+    def statement(self) -> Statement:
+        token = self.token
+        if token.type != WORD:
+            if token.type == TEXT:
+                raise self.slip("a line starts with a word. To show a text, write: say " + token.text[:30])
+            raise self.slip(f'a line cannot start with "{token.text}"')
+        if self.following().is_sign("=") and token.text not in KEYWORDS - {"group", "about", "into", "macro"}:
+            return self.set_name()
+        reader = getattr(self, f"{token.text}_statement", None) if token.text in _STATEMENTS else None
+        if reader is not None:
+            found: Statement = reader(self.take())
+            return found
+        if token.text in ("macro", "about", "group", "into", "for") and self.following().type in (WORD, TEXT):
+            raise self.slip(f'"{token.text}" belongs at the top, above the first statement')
+        if self.following().is_sign("=") and token.text in KEYWORDS:
+            raise self.slip(f'"{token.text}" is a word of the language and cannot be a name. Choose another')
+        if self.following().is_sign(".", "("):
+            return self.path_statement()
+        return self.action_statement()
+
+    def set_name(self) -> Statement:
+        name = self.take()
+        self.take()
+        value = self.expression()
+        self.end_line()
+        return tree.SetName(place_of(name), name.text, value)
+
+    def path_statement(self) -> Statement:
+        """A line that starts with `word.` or `word(`: a field to set, or an action with brackets."""
+        first = self.token
+        target = self.postfix()
+        if self.take_sign("="):
+            value = self.expression()
+            self.end_line()
+            if isinstance(target, tree.Dot) and target.arguments is None:
+                return tree.SetField(target.place, target, value)
+            raise self.slip('only a name or a field can stand before "="', first)
+        if isinstance(target, tree.Call):
+            self.end_line()
+            return tree.Do(target.place, target.word, target.arguments)
+        if isinstance(target, tree.Dot):
+            if not self.at_line_end() and self.token.is_word("is"):
+                raise self.slip('to set a field, write: =   ("is" compares)')
+            if isinstance(target.target, tree.Name):
+                raise self.slip(
+                    f'this line does nothing. An action stands alone in its block: "{target.word}"; '
+                    f"to set a field, write: {first.text}.{target.word} = …",
+                    first,
+                )
+            raise self.slip(
+                "this line does nothing. To act on another item, open a block with: in " + first.text + "(…)",
+                first,
+            )
+        raise self.slip("this line does nothing", first)
+
+    def action_statement(self) -> Statement:
+        word = self.take()
+        arguments: list[Argument] = []
+        if not self.at_line_end():
+            arguments = self.arguments(lambda: self.at_line_end())
+        self.end_line()
+        return tree.Do(place_of(word), word.text, tuple(arguments))
+
+    def if_statement(self, opener: Token) -> Statement:
+        branches = [(self.head(self.expression), self.body(opener, closing=False))]
+        otherwise: Block = []
+        while (token := self.take_word("else")) is not None:
+            if self.take_word("if"):
+                branches.append((self.head(self.expression), self.body(opener, closing=False)))
+            else:
+                try:
+                    if self.token.is_word("where", "is", "when"):
+                        raise self.slip("to ask again, write: else if")
+                    self.end_line()
+                except Slip as slip:
+                    self.problems.append(slip.problem)
+                    self.skip_line()
+                otherwise = self.body(token, closing=False)
+                if self.token.is_word("else"):
+                    self.note('nothing can follow "else" but "end"', self.token)
+        self.close(opener)
+        return tree.If(place_of(opener), branches, otherwise)
+
+    def each_statement(self, opener: Token) -> Statement:
+        alias: str | None = None
+        inside: Expression | None = None
+        where: Expression | None = None
+        word = opener
+
+        def read() -> Expression:
+            nonlocal word, alias, inside, where
+            word = self.name_word("after each stands what to visit: each sheet")
+            if self.take_word("as"):
+                alias = self.name_word('after "as" stands a name').text
+            if self.take_word("in"):
+                inside = self.expression()
+            if self.take_word("where"):
+                where = self.expression()
+            return tree.Bad(place_of(word))
+
+        self.head(read)
+        body = self.body(opener)
+        return tree.Each(place_of(word), word.text, alias, inside, where, body)
+
+    def repeat_statement(self, opener: Token) -> Statement:
+        alias: str | None = None
+        looping = self.take_word("while")
+
+        def read() -> Expression:
+            nonlocal alias
+            found = self.expression()
+            if not looping:
+                if not self.take_word("times"):
+                    raise self.slip("write: repeat 3 times, or: repeat while …")
+                if self.take_word("as"):
+                    alias = self.name_word('after "as" stands a name').text
+            return found
+
+        count = self.head(read)
+        body = self.body(opener)
+        if looping:
+            return tree.While(place_of(opener), count, body)
+        return tree.Repeat(place_of(opener), count, alias, body)
+
+    def in_statement(self, opener: Token) -> Statement:
+        item = self.head(self.expression)
+        return tree.In(place_of(opener), item, self.body(opener))
+
+    def attempt_statement(self, opener: Token) -> Statement:
+        self.end_line()
+        body = self.body(opener, closing=False)
+        handler: Block = []
+        if self.at_handler():
+            for _ in range(3):
+                self.take()
+            self.end_line()
+            handler = self.body(opener, closing=False)
+        else:
+            self.note('an "attempt" needs its: if it fails', opener)
+        self.close(opener)
+        return tree.Attempt(place_of(opener), body, handler)
+
+    def skip_statement(self, word: Token) -> Statement:
+        kind = (
+            None
+            if self.at_line_end()
+            else self.name_word("after skip stands the kind of item to pass over, or nothing").text
+        )
+        self.end_line()
+        return tree.Skip(place_of(word), kind)
+
+    def leave_statement(self, word: Token) -> Statement:
+        if not self.take_word("loop"):
+            raise self.slip("write: leave loop")
+        self.end_line()
+        return tree.Leave(place_of(word))
+
+    def finish_statement(self, word: Token) -> Statement:
+        text = None if self.at_line_end() else self.expression()
+        self.end_line()
+        return tree.Finish(place_of(word), text)
+
+    def fail_statement(self, word: Token) -> Statement:
+        return tree.Fail(place_of(word), self.wanted_text(word))
+
+    def say_statement(self, word: Token) -> Statement:
+        return tree.Say(place_of(word), word.text, self.wanted_text(word))
+
+    log_statement = say_statement
+
+    def wanted_text(self, word: Token) -> Expression:
+        if self.at_line_end():
+            raise self.slip(f'what to {word.text}? Write: {word.text} "…"', word)
+        text = self.expression()
+        self.end_line()
+        return text
+
+    def run_statement(self, word: Token) -> Statement:
+        title = self.token
+        if title.type != TEXT or any(not isinstance(part, str) for part in title.parts):
+            raise self.slip('after run stands the full title of a macro as a plain text: run "Seal every sheet"')
+        self.take()
+        arguments: list[Argument] = []
+        if self.take_sign(","):
+            arguments = self.arguments(self.at_line_end)
+            if arguments[0].name is None:
+                raise self.slip('an answer for the macro is named: run "…", name: value', title)
+        self.end_line()
+        return tree.RunMacro(place_of(title), "".join(str(part) for part in title.parts), tuple(arguments))

@@ -1,0 +1,78 @@
+"""What is in reach at a line: kept values and current items, each with its slot in the running frame."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+from typing import NamedTuple
+
+from scrub.model.types import Type
+from scrub.model.vocabulary import Vocabulary
+
+#: Kinds that the language names and this version cannot open yet.
+LATER_KINDS = frozenset(
+    "document message mailbox database pdf picture folder file table row column record cells cell merged-range "
+    "comment paragraph".split()
+)
+
+
+class NameOf(NamedTuple):
+    """A kept value: its slot, its type, and the line that first set it."""
+
+    slot: int
+    type: Type
+    line: int
+
+
+class ItemOf(NamedTuple):
+    """A current item: the word for it, its kind and its slot."""
+
+    word: str
+    kind: str
+    slot: int
+
+
+class Scope:
+    """Names and items in reach."""
+
+    def __init__(self) -> None:
+        self.names: dict[str, NameOf] = {}
+        self.assigned: set[str] = set()
+        self.items: list[ItemOf] = []
+        self.slots = 1  # the first place of a frame is the run itself
+
+    def new_slot(self) -> int:
+        """A fresh place in the frame."""
+        self.slots += 1
+        return self.slots - 1
+
+    @property
+    def current(self) -> ItemOf | None:
+        """The innermost item."""
+        return self.items[-1] if self.items else None
+
+    def item(self, word: str) -> ItemOf | None:
+        """The innermost item that goes by this word."""
+        return next((item for item in reversed(self.items) if item.word == word), None)
+
+    def known(self, word: str) -> bool:
+        """Whether the word is a name or an item here."""
+        return word in self.names or self.item(word) is not None
+
+    @contextmanager
+    def entered(self, word: str, kind: str) -> Iterator[int]:
+        """Makes an item current; gives its slot."""
+        slot = self.new_slot()
+        self.items.append(ItemOf(word, kind, slot))
+        try:
+            yield slot
+        finally:
+            self.items.pop()
+
+    def way_to(self, kind: str, vocabulary: Vocabulary) -> tuple[int, tuple[str, ...]]:
+        """From the innermost item that holds such items: its slot and the methods that lead there; -1 for none."""
+        for item in reversed(self.items):
+            path = vocabulary.path(item.kind, kind)
+            if path is not None:
+                return item.slot, path
+        return -1, ()

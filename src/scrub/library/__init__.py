@@ -1,0 +1,1 @@
+"""A person's macros: one folder of readable text files."""

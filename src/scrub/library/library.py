@@ -1,0 +1,159 @@
+"""The library: macros found by title or by any of their words, the shipped examples apart."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Iterable
+from typing import NamedTuple
+
+from scrub.language.header import read_header
+from scrub.language.lexer import split_lines
+from scrub.language.tree import Macro
+from scrub.library.text import ENDINGS, read_macro
+from scrub.model.operations import as_file_name
+from scrub.model.problem import BadCall, Problem, ScrubError, did_you_mean
+from scrub.model.values import fold
+
+#: The group under which the shipped macros are listed.
+EXAMPLES = "Examples"
+
+
+class Entry(NamedTuple):
+    """One macro of the library, as its header tells. `unreadable` says why nothing is known of it."""
+
+    title: str
+    path: str
+    about: str
+    group: str
+    runs_on: tuple[str, ...]
+    example: bool
+    unreadable: str = ""
+    draft: bool = False
+
+    @property
+    def text(self) -> str:
+        """The whole macro."""
+        return read_macro(self.path)
+
+
+class Library:
+    """The macros in one folder, and the shipped examples beside them. The folder is made at the first `add`."""
+
+    def __init__(self, folder: str, examples: str | None = None) -> None:
+        self.folder = folder
+        self._drafts = os.path.join(folder, "drafts")
+        self._examples = examples
+
+    def entries(self) -> list[Entry]:
+        """Every macro, one's own first, by group and title."""
+        drafts = [entry._replace(draft=True) for entry in _in_folder(self._drafts, False)]
+        found = [*_in_folder(self.folder, False), *drafts, *_in_folder(self._examples, True)]
+        return sorted(found, key=lambda entry: (entry.example, entry.draft, fold(entry.group), fold(entry.title)))
+
+    def find(self, words: str) -> Entry:
+        """The one macro with this title, or with these words in its title. Raises `BadCall` for none or several."""
+        entries = [entry for entry in self.entries() if not entry.unreadable]
+        for candidates in _tiers(words, entries):
+            own = [entry for entry in candidates if not entry.example] or candidates
+            if len(own) == 1:
+                return own[0]
+            if own:
+                several = ", ".join(f'"{entry.title}"' for entry in own[:6])
+                raise BadCall(f'"{words}" could be {several}. Write more of the title')
+        titles = [entry.title for entry in entries]
+        guess = did_you_mean(words, titles) or did_you_mean(words, [word for title in titles for word in title.split()])
+        raise BadCall(f'no macro is called "{words}".{guess} See them all: scrub macros')
+
+    def search(self, words: str) -> list[Entry]:
+        """The macros in whose title, group, description or text every one of the words stands."""
+        wanted = fold(words).split()
+        found = []
+        for entry in self.entries():
+            text = fold(" ".join((entry.title, entry.group, entry.about)))
+            if not all(word in text for word in wanted):
+                try:
+                    text = fold(entry.text)
+                except ScrubError:
+                    continue
+            if all(word in text for word in wanted):
+                found.append(entry)
+        return found
+
+    def add(self, text: str, name: str, draft: bool = False) -> Entry:
+        """Keeps a macro, under a file name made of its title; one with mistakes as a draft.
+
+        A draft of the same title gives way. Raises `BadCall` when the title is taken or missing.
+        """
+        macro, _ = header(text, name)
+        title = macro.title or (os.path.basename(name).partition(".scrub")[0] if draft else "")
+        if not title:
+            raise BadCall(f"{name}: it has no title. Its first line is: macro, and a title")
+        taken = _titled(title, _in_folder(self.folder, False))
+        if taken is not None:
+            if taken.text == text:
+                return taken
+            raise BadCall(
+                f'a macro called "{title}" is in the library already ({taken.path}). '
+                "Change the title in the first line of the new one"
+            )
+        former = _titled(title, _in_folder(self._drafts, False))
+        folder = self._drafts if draft else self.folder
+        os.makedirs(folder, exist_ok=True)
+        path = former.path if former and draft else _free_path(folder, title)
+        with open(path + ".new", "w", encoding="utf-8", newline="") as stream:
+            stream.write(text)
+        os.replace(path + ".new", path)
+        if former and not draft:
+            os.remove(former.path)
+        return _entry(path, text, False)._replace(draft=draft)
+
+
+def _titled(title: str, entries: Iterable[Entry]) -> Entry | None:
+    return next((entry for entry in entries if fold(entry.title) == fold(title)), None)
+
+
+def _free_path(folder: str, title: str) -> str:
+    name, number = as_file_name(title)[:120], 2
+    path = os.path.join(folder, name + ENDINGS[0])
+    while os.path.lexists(path):
+        path, number = os.path.join(folder, f"{name} ({number}){ENDINGS[0]}"), number + 1
+    return path
+
+
+def header(text: str, name: str) -> tuple[Macro, list[Problem]]:
+    """The header of a macro alone, without reading its body."""
+    lines = split_lines(text)
+    macro, problems = Macro(name, lines), list[Problem]()
+    read_header(macro, lines, problems)
+    return macro, problems
+
+
+def _in_folder(folder: str | None, example: bool) -> Iterable[Entry]:
+    if folder is None or not os.path.isdir(folder):
+        return
+    for name in sorted(os.listdir(folder)):
+        if not name.lower().endswith(ENDINGS):
+            continue
+        path = os.path.join(folder, name)
+        try:
+            yield _entry(path, read_macro(path), example)
+        except ScrubError as problem:
+            yield Entry(name, path, "", "", (), example, str(problem))
+
+
+def _entry(path: str, text: str, example: bool) -> Entry:
+    macro, _ = header(text, path)
+    title = macro.title or os.path.basename(path).partition(".scrub")[0]
+    return Entry(title, path, " ".join(macro.about), macro.group, tuple(macro.runs_on), example)
+
+
+def _tiers(words: str, entries: list[Entry]) -> Iterable[list[Entry]]:
+    """Candidates from the surest to the loosest: the title, whole words of it, beginnings of its words."""
+    low = fold(words).strip()
+    wanted = low.split()
+    yield [entry for entry in entries if fold(entry.title) == low]
+    if not wanted:
+        return
+    titles = [(fold(entry.title).split(), entry) for entry in entries]
+    yield [entry for title, entry in titles if all(word in title for word in wanted)]
+    yield [entry for title, entry in titles if all(any(each.startswith(word) for each in title) for word in wanted)]

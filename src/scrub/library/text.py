@@ -1,0 +1,52 @@
+"""Reading a macro's file: UTF-8, with or without a mark, or UTF-16 as some editors save it."""
+
+from __future__ import annotations
+
+import os
+
+from scrub.model.problem import BadCall, FileProblem
+
+ENDINGS = (".scrub", ".scrub.txt")
+
+#: A macro longer than this in bytes is no macro.
+LARGEST = 1 << 20
+
+
+def read_macro(path: str) -> str:
+    """The text of a macro's file. Raises `FileProblem` when it cannot be read as text."""
+    try:
+        with open(path, "rb") as stream:
+            data = stream.read(LARGEST + 1)
+    except FileNotFoundError:
+        raise FileProblem(path, "there is no such file") from None
+    except IsADirectoryError:
+        raise FileProblem(path, "this is a folder, not a macro") from None
+    except OSError as error:
+        raise FileProblem(path, f"it cannot be read: {error.strerror}") from None
+    return decoded(data, path)
+
+
+def decoded(data: bytes, name: str) -> str:
+    """The text of a macro's bytes. Raises `BadCall` when they are none."""
+    if len(data) > LARGEST:
+        raise BadCall(f"{name}: a macro has at most 1 MB; this is another sort of file")
+    if data[:2] in (b"\xff\xfe", b"\xfe\xff"):
+        try:
+            return data.decode("utf-16")
+        except UnicodeDecodeError:
+            raise BadCall(f"{name}: the text is damaged. Save it again, as UTF-8") from None
+    try:
+        text = data.decode("utf-8-sig")
+    except UnicodeDecodeError as error:
+        line = data[: error.start].count(b"\n") + 1
+        raise BadCall(
+            f"{name}, line {line}: the text is not in UTF-8. Open it in an editor and save it with the encoding UTF-8"
+        ) from None
+    if "\0" in text:
+        raise BadCall(f"{name}: this is not a text, so it is no macro")
+    return text
+
+
+def is_macro_path(name: str) -> bool:
+    """Whether a word of a call names a macro's file rather than a title."""
+    return name.lower().endswith(ENDINGS) or (os.sep in name and os.path.isfile(name))

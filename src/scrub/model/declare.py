@@ -1,0 +1,133 @@
+"""Kinds, fields and actions are declared once, as typed and documented Python; this is how.
+
+From a declaration come the checker's knowledge, the catalog, the help and the completion.
+A docstring's first paragraph says what it does; then lines `name: ...` describe arguments, a line
+`Example: ...` shows one, and a line `Also: ...` lists everyday words by which people look for it.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Iterator
+from enum import IntEnum
+from typing import Any, ClassVar, TypeVar
+
+from scrub.model.change import Change, Recorder
+
+F = TypeVar("F", bound=Callable[..., Any])
+
+
+class Reach(IntEnum):
+    """How far an action goes, from harmless to leaving this machine."""
+
+    READ = 0
+    CHANGE = 1
+    FILES = 2
+    SEND = 3
+
+    @property
+    def sentence(self) -> str:
+        """What a person is told about it."""
+        return (
+            "reads the picked files",
+            "changes the picked files (can be taken back)",
+            "makes, moves or removes other files (can be taken back)",
+            "sends something away from this machine (cannot be taken back)",
+        )[self]
+
+
+def field(getter: F) -> F:
+    """Marks the getter under `@property` as a field of the kind; a setter makes it one that can be set."""
+    getter.scrub_field = True  # type: ignore[attr-defined]
+    return getter
+
+
+def action(reach: Reach) -> Callable[[F], F]:
+    """Marks a method (or a function of an item) as an action with this reach."""
+
+    def mark(function: F) -> F:
+        function.scrub_reach = reach  # type: ignore[attr-defined]
+        return function
+
+    return mark
+
+
+def holds(method: F) -> F:
+    """Marks the method that lists, in document order, the items of a kind directly inside this one."""
+    method.scrub_holds = True  # type: ignore[attr-defined]
+    return method
+
+
+class Item:
+    """Something in a file that a macro can visit. Items are identities: the same thing is the same object."""
+
+    #: The word by which a macro calls this kind.
+    kind_word: ClassVar[str] = "item"
+
+    @property
+    def file(self) -> FileItem:
+        """The picked file this item belongs to."""
+        raise NotImplementedError
+
+    @property
+    def label(self) -> str:
+        """How a person calls this very item."""
+        return self.kind_word
+
+    @property
+    def removed(self) -> bool:
+        """Whether it was deleted during this run."""
+        return False
+
+    def changed(self, what: str, before: object, after: object, revert: Callable[[], None], said: str = "") -> None:
+        """Notes a change just made to this item, with the way to take it back within the run."""
+        self.file.recorder.add(Change(self.label, what, before, after, said), revert)
+
+
+class FileItem(Item):
+    """An item that is a whole file."""
+
+    recorder: Recorder
+
+    @property
+    def file(self) -> FileItem:
+        """Itself."""
+        return self
+
+
+class Docs:
+    """A docstring, taken apart: summary, arguments, example, synonyms."""
+
+    __slots__ = ("also", "arguments", "example", "summary")
+
+    def __init__(self, docstring: str | None) -> None:
+        self.summary = ""
+        self.arguments: dict[str, str] = {}
+        self.example = ""
+        self.also: tuple[str, ...] = ()
+        for label, text in _labelled(docstring or ""):
+            if label is None:
+                self.summary = text
+            elif label == "Example":
+                self.example = text
+            elif label == "Also":
+                self.also = tuple(word.strip() for word in text.split(","))
+            else:
+                self.arguments[label] = text
+
+
+_LABEL = re.compile(r"([A-Za-z][\w-]*): (.*)")
+
+
+def _labelled(docstring: str) -> Iterator[tuple[str | None, str]]:
+    label: str | None = None
+    parts: list[str] = []
+    for raw in docstring.strip().splitlines():
+        line = raw.strip()
+        match = _LABEL.fullmatch(line)
+        if match:
+            yield label, " ".join(parts).strip()
+            label, parts = match[1], [match[2]]
+        elif line:
+            parts.append(line)
+    yield label, " ".join(parts).strip()

@@ -1,0 +1,70 @@
+"""The only way in which the core talks to a person."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any, NamedTuple, Protocol
+
+
+class Question(NamedTuple):
+    """A question at the top of a macro. `type` is the word after `as:`; `choices` come from `from:`."""
+
+    name: str
+    prompt: str
+    type: str = "text"
+    choices: tuple[Any, ...] = ()
+    default: Any = None
+    secret: bool = False
+
+
+class Host(Protocol):
+    """What a run needs from whoever runs it: the command line, a test, or a script of your own."""
+
+    def say(self, text: str) -> None:
+        """Tells the person something."""
+
+    def log(self, text: str) -> None:
+        """Notes a line of the run's record."""
+
+    def ask(self, question: Question) -> str | None:
+        """The answer as typed, or None when there is nobody to ask."""
+
+    def secret(self, question: Question) -> str | None:
+        """A password, or None when there is nobody to ask. It must not be echoed or kept."""
+
+    def progress(self, done: int, of: int, label: str) -> None:
+        """Is told before each file: `done` of `of` files are finished, `label` is next."""
+
+    def approve(self, title: str, reaches: Sequence[str]) -> bool:
+        """Whether the person lets this macro do what `reaches` says in plain words."""
+
+
+class QuietHost:
+    """A host with nobody there: collects what is said and logged, and has no answers."""
+
+    def __init__(self) -> None:
+        self.said: list[str] = []
+        self.logged: list[str] = []
+
+    def say(self, text: str) -> None:
+        """Keeps it in `said`."""
+        self.said.append(text)
+
+    def log(self, text: str) -> None:
+        """Keeps it in `logged`."""
+        self.logged.append(text)
+
+    def ask(self, question: Question) -> str | None:
+        """Nobody is there."""
+        return None
+
+    def secret(self, question: Question) -> str | None:
+        """Nobody is there."""
+        return None
+
+    def progress(self, done: int, of: int, label: str) -> None:
+        """Nobody looks."""
+
+    def approve(self, title: str, reaches: Sequence[str]) -> bool:
+        """Nobody can allow it."""
+        return False

@@ -1,0 +1,122 @@
+"""Everything that can go wrong, each a sentence for the person at the keyboard."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from difflib import SequenceMatcher
+
+
+class ScrubError(Exception):
+    """Any problem that Scrub explains to a person. `str()` is the whole explanation."""
+
+    exit_code = 1
+
+
+class FileProblem(ScrubError):
+    """A file is missing, damaged, of another format, or cannot be written."""
+
+    def __init__(self, path: str, what: str) -> None:
+        super().__init__(f"{path}: {what}")
+        self.path = path
+        self.what = what
+
+
+class Failure(ScrubError):
+    """A macro failed on one file: nothing of that file is saved.
+
+    `line` is the macro's line (from 1), filled in by the runner; `title` names the macro.
+    """
+
+    def __init__(self, what: str) -> None:
+        super().__init__(what)
+        self.what = what
+        self.title: str | None = None
+        self.line: int | None = None
+
+    def __str__(self) -> str:
+        if self.line is None:
+            return self.what
+        return f"{self.what}  ({self.title}, line {self.line})"
+
+
+class BadCall(ScrubError):
+    """The call is wrong, or an answer is missing: nothing was started."""
+
+    exit_code = 2
+
+
+class Refused(ScrubError):
+    """Not done because it would not be safe: a file is in use, was edited since, or is not approved."""
+
+    exit_code = 3
+
+
+class Problem:
+    """One slip in a macro: where it stands, what is wrong, and how to mend it.
+
+    `line` and `column` count from 1; `length` is in characters.
+    """
+
+    __slots__ = ("column", "length", "line", "message", "name", "source")
+
+    def __init__(self, message: str, line: int, column: int, length: int = 1) -> None:
+        self.message = message
+        self.line = line
+        self.column = column
+        self.length = max(1, length)
+        self.name = ""
+        self.source = ""
+
+    def __str__(self) -> str:
+        head = f"{self.name}, line {self.line}, column {self.column}"
+        shown = self.source.expandtabs(1).rstrip()
+        indent = len(shown) - len(shown.lstrip())
+        start, length = self.column - 1 - indent, self.length
+        shown = shown[indent:]
+        if len(shown) > 160:
+            cut = max(0, start - 60)
+            shown, start, length = shown[cut : cut + 160], start - cut, min(length, 80)
+        return f"{head}\n    {shown}\n    {' ' * max(0, start)}{'^' * length} {self.message}"
+
+    def __repr__(self) -> str:
+        return f"Problem({self.line}:{self.column} {self.message!r})"
+
+
+class MacroProblems(ScrubError):
+    """A macro that cannot run, with all its problems at once."""
+
+    exit_code = 2
+
+    def __init__(self, problems: Sequence[Problem]) -> None:
+        super().__init__("\n".join(str(problem) for problem in problems))
+        self.problems = tuple(problems)
+
+
+def listed(words: Iterable[str], joint: str = "and") -> str:
+    """The words as a person lists them: `a, b and c`."""
+    every = list(words)
+    if len(every) < 2:
+        return "".join(every)
+    return f"{', '.join(every[:-1])} {joint} {every[-1]}"
+
+
+def nearest(word: str, candidates: Iterable[str], cutoff: float = 0.6) -> str | None:
+    """The candidate most like `word`, or None when none is near."""
+    best, score = None, cutoff
+    low = word.casefold()
+    for candidate in candidates:
+        ratio = SequenceMatcher(None, low, candidate.casefold()).ratio()
+        if ratio > score or (ratio == score and best is None):
+            best, score = candidate, ratio
+    return best
+
+
+def did_you_mean(word: str, candidates: Iterable[str]) -> str:
+    """The end of a sentence about an unknown word: the nearest right one, or nothing."""
+    near = nearest(word, candidates)
+    return f' Did you mean "{near}"?' if near else ""
+
+
+def counted(number: int, thing: str, things: str | None = None) -> str:
+    """`1 sheet`, `2 sheets`."""
+    return f"{number:,} {thing if number == 1 else things or thing + 's'}"

@@ -1,0 +1,145 @@
+"""The values of a macro, how they compare, and how they are written for a person."""
+
+from __future__ import annotations
+
+import decimal
+from collections.abc import Callable
+from datetime import date, datetime
+from decimal import ROUND_HALF_UP, Decimal
+from enum import StrEnum
+from typing import Any, TypeAlias, TypeVar
+
+from scrub.model.problem import Failure
+
+T = TypeVar("T")
+
+#: Decimal arithmetic as the language promises it: 28 digits, halves away from zero.
+ARITHMETIC = decimal.Context(prec=28, rounding=ROUND_HALF_UP, traps=[decimal.Overflow, decimal.InvalidOperation])
+
+
+class Choice(StrEnum):
+    """A set of words, one of which is expected; a macro writes them bare."""
+
+
+class Secret:
+    """A password. It never prints, and never enters a log, a record or an error."""
+
+    __slots__ = ("_derived", "_text")
+
+    def __init__(self, text: str) -> None:
+        self._text = text
+        self._derived: dict[object, Any] = {}
+
+    def reveal(self) -> str:
+        """The password itself, for the one place that needs it."""
+        return self._text
+
+    def derived(self, key: object, make: Callable[[str], T]) -> T:
+        """What `make` computes from the password, computed once for each key and forgotten with the secret."""
+        if key not in self._derived:
+            self._derived[key] = make(self._text)
+        found: T = self._derived[key]
+        return found
+
+    def __repr__(self) -> str:
+        return "a secret"
+
+    __str__ = __repr__
+
+    def __reduce__(self) -> Any:
+        raise TypeError("a secret cannot be stored")
+
+
+Value: TypeAlias = Any  # text, number, yes/no, date, time, list, nothing, a secret, an item
+
+_FOLD = str.maketrans({"\u00a0": " ", "\u202f": " ", "\u2007": " ", "\u2019": "'", "\u2018": "'", "\u02bc": "'"})
+
+
+def fold(text: str) -> str:
+    """`text` as comparisons see it: no case, plain spaces, straight apostrophes."""
+    if text.isascii():
+        return text.lower()
+    return text.translate(_FOLD).casefold()
+
+
+def loosen(text: str) -> str:
+    """`text` for a strict comparison: only the marks that a word processor swaps are made equal."""
+    return text if text.isascii() else text.translate(_FOLD)
+
+
+def type_name(value: Value) -> str:
+    """What a person calls the type of `value`, with its article."""
+    if value is None:
+        return "nothing"
+    for kind, name in (
+        (bool, "yes or no"), (str, "a text"), (Decimal, "a number"), (datetime, "a time"), (date, "a date"),
+        (list, "a list"), (Secret, "a secret"),
+    ):  # fmt: skip
+        if isinstance(value, kind):
+            return name
+    return f"a {value.kind_word}"
+
+
+def number_text(number: Decimal) -> str:
+    """A number without exponent and without idle zeros."""
+    text = format(number, "f")
+    if "." in text:
+        text = text.rstrip("0").rstrip(".")
+    return "0" if text in ("-0", "") else text
+
+
+def shown(value: Value) -> str:
+    """A value as a text with holes shows it. Raises `Failure` for a secret."""
+    if isinstance(value, str):
+        return str(value)
+    if value is None:
+        return ""
+    if value is True:
+        return "yes"
+    if value is False:
+        return "no"
+    if isinstance(value, Decimal):
+        return number_text(value)
+    if isinstance(value, datetime):
+        return value.strftime("%Y-%m-%dT%H:%M")
+    if isinstance(value, date):
+        return value.isoformat()
+    if isinstance(value, list):
+        return ", ".join(shown(each) for each in value)
+    if isinstance(value, Secret):
+        raise Failure("a secret cannot be written into a text")
+    return str(value.label)
+
+
+def is_empty(value: Value) -> bool:
+    """`is empty`: nothing, blanks only, or a list without values."""
+    if value is None:
+        return True
+    if isinstance(value, str):
+        return not value.strip("\u200b\ufeff \t\r\n\u00a0\u202f")
+    return isinstance(value, list) and not value
+
+
+def same(left: Value, right: Value, exactly: bool = False) -> bool:
+    """`left is right`; texts without regard to case unless `exactly`. Raises `Failure` for a number stored as text."""
+    if isinstance(left, str) and isinstance(right, str):
+        return loosen(left) == loosen(right) if exactly else fold(left) == fold(right)
+    if isinstance(left, list) and isinstance(right, list):
+        return len(left) == len(right) and all(same(a, b, exactly) for a, b in zip(left, right, strict=True))
+    if isinstance(left, bool) or isinstance(right, bool):
+        return left is right
+    if isinstance(left, Decimal) and isinstance(right, str):
+        _refuse_number_text(right)
+    if isinstance(right, Decimal) and isinstance(left, str):
+        _refuse_number_text(left)
+    if isinstance(left, datetime) != isinstance(right, datetime):
+        return False
+    return bool(left == right)
+
+
+def _refuse_number_text(text: str) -> None:
+    try:
+        Decimal(text.strip())
+    except decimal.InvalidOperation:
+        return
+    raise Failure(f'the text "{text}" reads as a number but is stored as text; turn it into one first: .as-number')

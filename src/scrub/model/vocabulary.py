@@ -1,0 +1,228 @@
+"""The Vocabulary: all kinds, fields, actions and operations, gathered from their declarations."""
+
+from __future__ import annotations
+
+import inspect
+import typing
+from collections.abc import Callable, Iterator, Sequence
+from functools import cached_property
+from typing import Any, NamedTuple
+
+from scrub.model.declare import Docs, Item, Reach
+from scrub.model.operations import OPERATIONS
+from scrub.model.types import ChoiceClass, Type, choice_class, item_of, type_of
+from scrub.model.values import fold
+
+
+class Parameter(NamedTuple):
+    """One argument of an action or operation, as a macro names it."""
+
+    word: str
+    python: str
+    type: Type
+    required: bool
+    choice: ChoiceClass | None
+    whole: bool
+    doc: str
+
+
+class Callee:
+    """What is common to actions and operations: a word, its arguments, what it gives back."""
+
+    def __init__(self, word: str, owner: str, function: Callable[..., Any]) -> None:
+        self.word = word
+        self.owner = owner
+        self.function = function
+
+    @cached_property
+    def docs(self) -> Docs:
+        """What the docstring says."""
+        return Docs(inspect.getdoc(self.function))
+
+    @cached_property
+    def _hints(self) -> dict[str, Any]:
+        return typing.get_type_hints(self.function)
+
+    @cached_property
+    def parameters(self) -> tuple[Parameter, ...]:
+        """Its arguments in order, without the item or value it works on."""
+        found = []
+        for name, parameter in list(inspect.signature(self.function).parameters.items())[1:]:
+            hint = self._hints[name]
+            word = name.rstrip("_").replace("_", "-")
+            found.append(
+                Parameter(
+                    word,
+                    name,
+                    type_of(hint),
+                    parameter.default is parameter.empty,
+                    choice_class(hint),
+                    hint is int,
+                    self.docs.arguments.get(name, ""),
+                )
+            )
+        return tuple(found)
+
+    @cached_property
+    def gives(self) -> Type:
+        """The type of what it gives back."""
+        return type_of(self._hints.get("return", object))
+
+
+class Action(Callee):
+    """An action of a kind."""
+
+    @property
+    def reach(self) -> Reach:
+        """How far it goes."""
+        reach: Reach = self.function.scrub_reach  # type: ignore[attr-defined]
+        return reach
+
+
+class Field:
+    """A field of a kind."""
+
+    def __init__(self, word: str, owner: str, accessor: property) -> None:
+        self.word = word
+        self.owner = owner
+        self.python = accessor.fget.__name__ if accessor.fget else word
+        self.can_be_set = accessor.fset is not None
+        self._getter: Any = accessor.fget
+
+    @cached_property
+    def docs(self) -> Docs:
+        """What the docstring says."""
+        return Docs(inspect.getdoc(self._getter))
+
+    @cached_property
+    def _hint(self) -> Any:
+        return typing.get_type_hints(self._getter)["return"]
+
+    @property
+    def type(self) -> Type:
+        """The type of its value."""
+        return type_of(self._hint)
+
+    @property
+    def choice(self) -> ChoiceClass | None:
+        """The words it takes, where it takes one of a few."""
+        return choice_class(self._hint)
+
+
+class Kind:
+    """A kind of item: its word, fields, actions, and the kinds of item directly inside."""
+
+    def __init__(self, cls: type[Item]) -> None:
+        self.word = cls.kind_word
+        self.cls = cls
+        self.summary = Docs(cls.__doc__).summary
+        self.fields: dict[str, Field] = {}
+        self.actions: dict[str, Action] = {}
+        self.holds: dict[str, str] = {}
+        members = {name: member for base in reversed(cls.__mro__) for name, member in vars(base).items()}
+        for name, member in members.items():
+            word = name.replace("_", "-")
+            if isinstance(member, property) and getattr(member.fget, "scrub_field", False):
+                self.fields[word] = Field(word, self.word, member)
+            elif hasattr(member, "scrub_reach"):
+                self.actions[word] = Action(word, self.word, member)
+            elif hasattr(member, "scrub_holds"):
+                held = typing.get_args(typing.get_type_hints(member)["return"])[0]
+                self.holds[held.kind_word] = name
+
+    @property
+    def type(self) -> Type:
+        """The type of an item of this kind."""
+        return item_of(self.word)
+
+
+class Entry(NamedTuple):
+    """One line of the catalog: what it is, how it is written, what it does, an example, everyday words for it.
+
+    `choices` has a line for each argument that takes one of a few words.
+    """
+
+    what: str
+    written: str
+    docs: Docs
+    choices: tuple[str, ...] = ()
+
+    def as_dict(self) -> dict[str, Any]:
+        """The entry as JSON shows it."""
+        return {
+            "what": self.what,
+            "written": self.written,
+            "summary": self.docs.summary,
+            "arguments": self.docs.arguments,
+            "choices": list(self.choices),
+            "example": self.docs.example,
+            "also": list(self.docs.also),
+        }
+
+    def score(self, words: list[str]) -> int:
+        """How well the entry answers a search: its own word counts most, then everyday words, then its text."""
+        own = fold(self.written).replace(".", " ").replace("-", " ").split()
+        also = fold(" ".join(self.docs.also)).split()
+        text = fold(" ".join((self.docs.summary, *self.docs.arguments.values(), *self.choices)))
+        total = 0
+        for word in words:
+            stem = word[:-1] if len(word) > 3 and word.endswith("s") else word
+            found = 8 * (word in own) or 5 * any(each.startswith(stem) for each in (*own, *also)) or 2 * (stem in text)
+            if not found:
+                return 0
+            total += found
+        return total
+
+
+class Vocabulary:
+    """All that a macro can name."""
+
+    def __init__(self, kinds: Sequence[type[Item]]) -> None:
+        self.kinds = {cls.kind_word: Kind(cls) for cls in kinds}
+        self.operations = {key: Callee(key[1], key[0], function) for key, function in OPERATIONS.items()}
+
+    def operation_words(self, type_word: str) -> list[str]:
+        """The operations of values of a type."""
+        return [word for name, word in self.operations if name == type_word]
+
+    def path(self, outer: str, inner: str) -> tuple[str, ...] | None:
+        """The methods that lead from an item of one kind to those of another inside it; None when there is no way."""
+        kind = self.kinds.get(outer)
+        if kind is None:
+            return None
+        if inner in kind.holds:
+            return (kind.holds[inner],)
+        for held, method in kind.holds.items():
+            deeper = self.path(held, inner)
+            if deeper:
+                return (method, *deeper)
+        return None
+
+    def entries(self) -> Iterator[Entry]:
+        """The catalog, in the order in which a person would read it."""
+        for kind in self.kinds.values():
+            yield Entry("kind", kind.word, Docs(kind.cls.__doc__))
+            for field in kind.fields.values():
+                what = f"field of a {kind.word}, {field.type}" + ("" if field.can_be_set else ", read only")
+                yield Entry(what, f"{kind.word}.{field.word}", field.docs)
+            for action in kind.actions.values():
+                yield Entry(f"action of a {kind.word}", action.word, action.docs, _choices(action))
+        for callee in self.operations.values():
+            yield Entry(f"operation of a {callee.owner}, gives {callee.gives}", f".{callee.word}", callee.docs)
+
+    def search(self, words: str) -> list[Entry]:
+        """The entries that answer these everyday words, the best first; all of them for no words."""
+        wanted = fold(words).replace("-", " ").replace(".", " ").split()
+        entries = list(self.entries())
+        if not wanted:
+            return entries
+        scored = [(entry.score(wanted), entry) for entry in entries]
+        return [entry for score, entry in sorted(scored, key=lambda pair: -pair[0]) if score]
+
+
+def _choices(callee: Callee) -> tuple[str, ...]:
+    return tuple(
+        f"{parameter.word} takes: {', '.join(each.value for each in parameter.choice)}"
+        for parameter in callee.parameters
+        if parameter.choice
+    )

@@ -1,0 +1,36 @@
+"""What the store and the system refuse, as a person reads it."""
+
+from __future__ import annotations
+
+import contextlib
+import errno
+from collections.abc import Iterator
+
+from scrub.model.problem import BadCall, FileProblem, Refused, ScrubError
+from scrub.store.errors import EditedSince, InUse, NoSuchRun, StoreError
+
+
+def told(error: Exception, path: str = "") -> ScrubError:
+    """The problem behind an error; `path` is the file as the person wrote it, where that is known."""
+    if isinstance(error, NoSuchRun):
+        return BadCall(error.what)
+    if isinstance(error, StoreError):
+        name = path or error.path
+        if isinstance(error, InUse | EditedSince):
+            return Refused(f"{name}: {error.what}")
+        return FileProblem(name, error.what)
+    if isinstance(error, MemoryError):
+        return FileProblem(path, "it is too big for this machine's memory, and is as it was")
+    if isinstance(error, OSError):
+        what = "the disk is full" if error.errno == errno.ENOSPC else error.strerror or str(error)
+        return FileProblem(path or str(error.filename or ""), f"it could not be saved, and is as it was: {what}")
+    raise error
+
+
+@contextlib.contextmanager
+def explained() -> Iterator[None]:
+    """Raises what the store and the system refuse as a problem that a person can read."""
+    try:
+        yield
+    except (StoreError, OSError) as error:
+        raise told(error) from error

@@ -1,0 +1,304 @@
+"""Expressions to closures: each takes the running frame and gives a value."""
+
+from __future__ import annotations
+
+import decimal
+import operator
+from collections.abc import Callable, Iterator
+from datetime import date, datetime
+from decimal import Decimal
+from typing import Any
+
+from scrub.language import tree
+from scrub.language.tree import Argument, Expression
+from scrub.model.declare import Item
+from scrub.model.problem import Failure, did_you_mean
+from scrub.model.values import Value, fold, is_empty, loosen, same, shown, type_name
+from scrub.model.vocabulary import Callee, Vocabulary
+from scrub.runner.execution import Frame
+from scrub.runner.fitting import fitted, given
+
+Evaluate = Callable[[Frame], Value]
+
+_ARITHMETIC: dict[str, Callable[[Any, Any], Any]] = {
+    "+": operator.add, "-": operator.sub, "*": operator.mul, "/": operator.truediv,
+}  # fmt: skip
+_ORDER: dict[str, Callable[[Any, Any], bool]] = {
+    "<": operator.lt, "<=": operator.le, ">": operator.gt, ">=": operator.ge,
+}  # fmt: skip
+
+
+class Expressions:
+    """Compiles expressions of one program."""
+
+    def __init__(self, vocabulary: Vocabulary) -> None:
+        self.vocabulary = vocabulary
+        self._by_type = {"text": str, "number": Decimal, "yes or no": bool, "list": list}
+
+    def evaluate(self, node: Expression) -> Evaluate:
+        """The closure of an expression."""
+        found: Evaluate = getattr(self, f"_{type(node).__name__.lower()}")(node)
+        return found
+
+    def condition(self, node: Expression) -> Callable[[Frame], bool]:
+        """The closure of a condition; anything but yes or no is a failure."""
+        value = self.evaluate(node)
+        if isinstance(node, tree.Compare | tree.Both | tree.Not):
+            return value  # these give yes or no by themselves
+
+        def test(frame: Frame) -> bool:
+            found = value(frame)
+            if found is True or found is False:
+                return found
+            raise Failure(f"a condition is expected, this is {type_name(found)}")
+
+        return test
+
+    def _constant(self, node: tree.Constant) -> Evaluate:
+        value = node.value
+        return lambda frame: value
+
+    def _moment(self, node: tree.Moment) -> Evaluate:
+        if node.word == "today":
+            return lambda frame: date.today()
+        return lambda frame: datetime.now().replace(second=0, microsecond=0)
+
+    def _text(self, node: tree.Text) -> Evaluate:
+        parts = [part if isinstance(part, str) else self.evaluate(part) for part in node.parts]
+        return lambda frame: "".join(part if isinstance(part, str) else shown(part(frame)) for part in parts)
+
+    def _listof(self, node: tree.ListOf) -> Evaluate:
+        items = [self.evaluate(item) for item in node.items]
+        return lambda frame: [item(frame) for item in items]
+
+    def _name(self, node: tree.Name) -> Evaluate:
+        if node.choice is not None:
+            choice = node.choice
+            return lambda frame: choice
+        slot = node.slot
+
+        def look(frame: Frame) -> Value:
+            found = frame[slot]
+            if isinstance(found, Item) and found.removed:
+                raise Failure(f'the {found.kind_word} "{found.label}" was deleted above')
+            return found
+
+        return look
+
+    # -- fields and operations
+
+    def _dot(self, node: tree.Dot) -> Evaluate:
+        target = self.evaluate(node.target)
+        word = node.word
+        attribute = word.replace("-", "_")
+        arguments = self._arguments(node.arguments or ())
+        bound = node.bound
+
+        def read(frame: Frame) -> Value:
+            value = target(frame)
+            if isinstance(value, Item):
+                return given(getattr(value, attribute))
+            return self._operate(value, word, bound, [argument(frame) for argument in arguments])
+
+        return read
+
+    def _operate(self, value: Value, word: str, bound: tuple[str, ...], arguments: list[Value]) -> Value:
+        type_word = next((name for name, cls in self._by_type.items() if isinstance(value, cls)), None)
+        callee = self.vocabulary.operations.get((type_word or "", word))
+        if callee is None:
+            raise Failure(f'{type_name(value)} has no operation "{word}"')
+        return self._called(callee, value, bound, arguments)
+
+    @staticmethod
+    def _called(callee: Callee, value: Value, bound: tuple[str, ...], arguments: list[Value]) -> Value:
+        parameters = {parameter.python: parameter for parameter in callee.parameters}
+        names = bound or tuple(parameters)[: len(arguments)]
+        if len(names) < len(arguments):
+            raise Failure(f'".{callee.word}" does not take so many values')
+        named = {
+            name: fitted(
+                argument,
+                parameters[name].type,
+                f'"{parameters[name].word}"',
+                parameters[name].choice,
+                parameters[name].whole,
+            )
+            for name, argument in zip(names, arguments, strict=False)
+        }
+        missing = [
+            parameter.word for parameter in parameters.values() if parameter.required and parameter.python not in named
+        ]
+        if missing:
+            raise Failure(f'".{callee.word}" needs {missing[0]}')
+        return given(callee.function(value, **named))
+
+    def _arguments(self, arguments: tuple[Argument, ...]) -> list[Evaluate]:
+        return [self.evaluate(argument.value) for argument in arguments]
+
+    # -- items
+
+    def _call(self, node: tree.Call) -> Evaluate:
+        name = self.evaluate(node.arguments[0].value)
+        base, path, word, missing_is_fine = node.base, node.path, node.word, node.may_be_missing
+
+        def look_up(frame: Frame) -> Value:
+            wanted = name(frame)
+            if not isinstance(wanted, str):
+                raise Failure(f"the name of a {word} is a text, not {type_name(wanted)}")
+            low = fold(wanted)
+            every = list(inside(frame[base], path))
+            for item in every:
+                if fold(item.label) == low:
+                    return item
+            if missing_is_fine:
+                return None
+            names = [item.label for item in every]
+            there = ", ".join(names[:8]) + (f" and {len(names) - 8} more" if len(names) > 8 else "")
+            raise Failure(f'there is no {word} "{wanted}".{did_you_mean(wanted, names)} There are: {there}')
+
+        return look_up
+
+    def _count(self, node: tree.Count) -> Evaluate:
+        outer = self.evaluate(node.inside) if node.inside is not None else None
+        where = self.condition(node.where) if node.where is not None else None
+        base, path, slot = node.base, node.path, node.slot
+
+        def count(frame: Frame) -> Value:
+            items = inside(outer(frame) if outer else frame[base], path)
+            if where is None:
+                return Decimal(sum(1 for _ in items))
+            found = 0
+            for item in items:
+                frame[slot] = item
+                found += where(frame)
+            return Decimal(found)
+
+        return count
+
+    # -- comparisons
+
+    def _compare(self, node: tree.Compare) -> Evaluate:
+        left = self.evaluate(node.left)
+        test = self._test(node, left)
+        if not node.negated:
+            return test
+        return lambda frame: not test(frame)
+
+    def _test(self, node: tree.Compare, left: Evaluate) -> Callable[[Frame], bool]:
+        name, exactly = node.operator, node.exactly
+        if name == "exists":
+            return lambda frame: left(frame) is not None
+        if name == "is empty":
+            return lambda frame: is_empty(left(frame))
+        assert node.right is not None
+        if name == "is" and isinstance(node.right, tree.Constant) and isinstance(node.right.value, str) and not exactly:
+            return self._is_constant(left, node.right.value)
+        right = self.evaluate(node.right)
+        if name == "is":
+            return lambda frame: same(left(frame), right(frame), exactly)
+        if name == "is in":
+            return lambda frame: _is_in(left(frame), right(frame), exactly)
+        if name in _ORDER:
+            return _ordered(name, left, right)
+        fix = loosen if exactly else fold
+        return lambda frame: _text_test(name, left(frame), right(frame), fix)
+
+    @staticmethod
+    def _is_constant(left: Evaluate, text: str) -> Callable[[Frame], bool]:
+        """The commonest comparison, with its constant side prepared."""
+        low = fold(text)
+
+        def test(frame: Frame) -> bool:
+            value = left(frame)
+            return fold(value) == low if isinstance(value, str) else same(value, text)
+
+        return test
+
+    def _arithmetic(self, node: tree.Arithmetic) -> Evaluate:
+        left, right, sign = self.evaluate(node.left), self.evaluate(node.right), node.operator
+        work = _ARITHMETIC[sign]
+
+        def calculate(frame: Frame) -> Value:
+            one, other = left(frame), right(frame)
+            if type(one) is Decimal and type(other) is Decimal:
+                try:
+                    return work(one, other)
+                except decimal.DivisionByZero:
+                    raise Failure("a number was divided by zero") from None
+                except decimal.InvalidOperation:
+                    raise Failure("zero was divided by zero") from None
+                except decimal.Overflow:
+                    raise Failure("the number has grown too big") from None
+            wrong = other if type(one) is Decimal else one
+            raise Failure(f'"{sign}" goes with numbers, this is {type_name(wrong)}{_quoted(wrong)}')
+
+        return calculate
+
+    def _negative(self, node: tree.Negative) -> Evaluate:
+        value = self.evaluate(node.value)
+
+        def negate(frame: Frame) -> Value:
+            found = value(frame)
+            if type(found) is not Decimal:
+                raise Failure(f"a minus stands before a number, this is {type_name(found)}")
+            return -found
+
+        return negate
+
+    def _not(self, node: tree.Not) -> Evaluate:
+        value = self.condition(node.value)
+        return lambda frame: not value(frame)
+
+    def _both(self, node: tree.Both) -> Evaluate:
+        left, right = self.condition(node.left), self.condition(node.right)
+        if node.operator == "and":
+            return lambda frame: left(frame) and right(frame)
+        return lambda frame: left(frame) or right(frame)
+
+
+def inside(item: Any, path: tuple[str, ...]) -> Iterator[Any]:
+    """The items at the end of a path of methods, in document order."""
+    if item is None:
+        raise Failure("the item is missing")
+    if len(path) == 1:
+        yield from getattr(item, path[0])()
+        return
+    for inner in getattr(item, path[0])():
+        yield from inside(inner, path[1:])
+
+
+def _quoted(value: Value) -> str:
+    return f' "{value[:40]}"' if isinstance(value, str) else ""
+
+
+def _ordered(name: str, left: Evaluate, right: Evaluate) -> Callable[[Frame], bool]:
+    work = _ORDER[name]
+
+    def test(frame: Frame) -> bool:
+        one, other = left(frame), right(frame)
+        if type(one) is type(other) and isinstance(one, Decimal | date):
+            return work(one, other)
+        for value in (one, other):
+            if not isinstance(value, Decimal | date):
+                raise Failure(f'"{name}" compares numbers and dates, this is {type_name(value)}{_quoted(value)}')
+        raise Failure(f"{type_name(one)} cannot be compared with {type_name(other)}")
+
+    return test
+
+
+def _is_in(value: Value, values: Value, exactly: bool) -> bool:
+    if not isinstance(values, list):
+        raise Failure(f'after "is in" stands a list, not {type_name(values)}')
+    return any(same(value, each, exactly) for each in values)
+
+
+def _text_test(name: str, one: Value, other: Value, fix: Callable[[str], str]) -> bool:
+    if name == "contains" and isinstance(one, list):
+        return any(same(each, other, fix is loosen) for each in one)
+    for value in (one, other):
+        if not isinstance(value, str):
+            raise Failure(f'"{name}" goes with texts, this is {type_name(value)}')
+    text, mark = fix(one), fix(other)
+    if name == "contains":
+        return mark in text
+    return text.startswith(mark) if name == "starts with" else text.endswith(mark)

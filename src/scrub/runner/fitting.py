@@ -1,0 +1,44 @@
+"""Values on their way into Python and back: what an action takes, and what a field gives."""
+
+from __future__ import annotations
+
+from decimal import Decimal
+from typing import Any
+
+from scrub.model.problem import Failure
+from scrub.model.types import ANY, NUMBER, SECRET, TEXT, YES_NO, ChoiceClass, Type
+from scrub.model.values import Secret, Value, type_name
+
+_CLASSES: dict[Type, type] = {NUMBER: Decimal, TEXT: str, YES_NO: bool, SECRET: Secret}
+
+
+def given(value: Any) -> Value:
+    """A value from Python as a macro's value: whole numbers become decimal, sequences lists."""
+    if isinstance(value, int) and not isinstance(value, bool):
+        return Decimal(value)
+    if isinstance(value, tuple):
+        return [given(each) for each in value]
+    return value
+
+
+def fitted(value: Value, wanted: Type, what: str, choice: ChoiceClass | None = None, whole: bool = False) -> Any:
+    """A macro's value as Python takes it. Raises `Failure` when it does not fit."""
+    if value is None or wanted == ANY:
+        return value
+    if wanted.word == "list":
+        if not isinstance(value, list):
+            raise Failure(f"{what} is {wanted}, not {type_name(value)}")
+        return [fitted(each, wanted.of or ANY, what, choice, whole) for each in value]
+    if choice is not None:
+        try:
+            return choice(str(value).lower())
+        except ValueError:
+            raise Failure(f'{what} is {wanted}, not "{value}"') from None
+    expected = _CLASSES.get(wanted)
+    if expected is not None and not isinstance(value, expected):
+        raise Failure(f"{what} is {wanted}, not {type_name(value)}")
+    if whole:
+        if value != value.to_integral_value():
+            raise Failure(f"{what} is a whole number, not {value}")
+        return int(value)
+    return value

@@ -1,0 +1,90 @@
+"""The history as a person reads it: runs, their files, and what was changed in each."""
+
+from __future__ import annotations
+
+from typing import Any, NamedTuple
+
+from scrub.model.change import Change
+from scrub.store.store import UNDONE, KeptRun
+
+
+class FileRecord(NamedTuple):
+    """What one run did to one file. `undone` tells whether that was taken back."""
+
+    path: str
+    state: str
+    undone: bool
+    changes: tuple[Change, ...]
+    log: tuple[str, ...]
+    said: tuple[str, ...]
+    problem: str
+
+
+class RunRecord(NamedTuple):
+    """One run: its number, the macro's title and text, when it was (ISO 8601), and its files."""
+
+    number: int
+    title: str
+    macro: str
+    when: str
+    undone: bool
+    files: tuple[FileRecord, ...]
+
+    @property
+    def changes(self) -> int:
+        """How many changes it made."""
+        return sum(len(file.changes) for file in self.files)
+
+    def as_dict(self) -> dict[str, Any]:
+        """The run as JSON shows it."""
+        return {
+            "run": self.number,
+            "title": self.title,
+            "when": self.when,
+            "undone": self.undone,
+            "files": [
+                {
+                    "file": file.path,
+                    "state": file.state,
+                    "undone": file.undone,
+                    "changes": [change.as_dict() for change in file.changes],
+                    "log": list(file.log),
+                    "said": list(file.said),
+                    "problem": file.problem or None,
+                }
+                for file in self.files
+            ],
+        }
+
+
+def read_record(kept: KeptRun) -> RunRecord:
+    """A run as the store kept it."""
+    saved = {
+        commit.record.get("file", commit.steps[0].path): FileRecord(
+            commit.record.get("file", commit.steps[0].path),
+            "changed",
+            commit.state == UNDONE,
+            tuple(_change(each) for each in commit.record.get("changes", ())),
+            tuple(commit.record.get("log", ())),
+            tuple(commit.record.get("said", ())),
+            "",
+        )
+        for commit in kept.commits
+    }
+    others = [
+        FileRecord(each["file"], each["state"], False, (), (), (), each["problem"])
+        for each in kept.record.get("files", ())
+        if each["state"] != "changed"
+    ]
+    return RunRecord(
+        kept.number,
+        kept.record.get("title", "(cut short)"),
+        kept.record.get("macro", ""),
+        kept.record.get("when", ""),
+        kept.undone,
+        (*saved.values(), *others),
+    )
+
+
+def _change(record: dict[str, str]) -> Change:
+    return Change(record["place"], record["what"], record["before"], record["after"], record.get("said", ""))

@@ -1,0 +1,258 @@
+"""Statements to closures. Each gives None to go on, or a signal that its loop or macro understands."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from decimal import Decimal
+
+from scrub.language import tree
+from scrub.language.tree import Block, Program
+from scrub.model.declare import Item
+from scrub.model.problem import Failure
+from scrub.model.types import NUMBER
+from scrub.model.values import shown, type_name
+from scrub.model.vocabulary import Vocabulary
+from scrub.runner.execution import Execution, Frame
+from scrub.runner.expressions import Expressions, inside
+from scrub.runner.fitting import fitted
+
+#: Signals: 0 and up skips so many loops outwards; these two leave a loop and end the macro.
+LEAVE, FINISH = -1, -2
+
+Run = Callable[[Frame], int | None]
+
+
+class Statements(Expressions):
+    """Compiles the statements of one program."""
+
+    def __init__(self, program: Program, vocabulary: Vocabulary) -> None:
+        super().__init__(vocabulary)
+        self.program = program
+
+    def block(self, body: Block) -> Run:
+        """The closure of a block. A failure inside gets the line it happened in."""
+        title = self.program.title
+        compiled = [(self.statement(statement), statement.place.line) for statement in body]
+
+        def run(frame: Frame) -> int | None:
+            line = 0
+            try:
+                for step, line in compiled:  # noqa: B007 - the line is for the failure below
+                    signal = step(frame)
+                    if signal is not None:
+                        return signal
+            except Failure as failure:
+                if failure.line is None:
+                    failure.title, failure.line = title, line
+                raise
+            return None
+
+        return run
+
+    def statement(self, node: tree.Statement) -> Run:
+        """The closure of a statement."""
+        found: Run = getattr(self, f"_do_{type(node).__name__.lower()}")(node)
+        return found
+
+    def _do_setname(self, node: tree.SetName) -> Run:
+        if isinstance(node.value, tree.Call) and node.value.word in ("ask", "secret"):
+            return lambda frame: None  # answered before the start
+        value, slot = self.evaluate(node.value), node.slot
+
+        def run(frame: Frame) -> None:
+            frame[slot] = value(frame)
+
+        return run
+
+    def _do_setfield(self, node: tree.SetField) -> Run:
+        target, value, word = self.evaluate(node.target.target), self.evaluate(node.value), node.target.word
+        attribute = word.replace("-", "_")
+        kinds = self.vocabulary.kinds
+
+        def run(frame: Frame) -> None:
+            item = target(frame)
+            if not isinstance(item, Item):
+                raise Failure(f"{type_name(item)} has no fields to set")
+            field = kinds[item.kind_word].fields.get(word)
+            if field is None or not field.can_be_set:
+                raise Failure(f'"{word}" of a {item.kind_word} cannot be set')
+            setattr(item, attribute, fitted(value(frame), field.type, f'"{word}"', field.choice))
+
+        return run
+
+    def _do_do(self, node: tree.Do) -> Run:
+        base, method = node.base, node.method
+        arguments = [(argument.name or "", self.evaluate(argument.value)) for argument in node.arguments]
+        word = node.word
+        actions = {kind.cls: kind.actions.get(word) for kind in self.vocabulary.kinds.values()}
+        action = next(each for each in actions.values() if each is not None and each.function.__name__ == method)
+        parameters = {parameter.python: parameter for parameter in action.parameters}
+        reach = action.reach
+
+        def run(frame: Frame) -> None:
+            item = frame[base]
+            if item.removed:
+                raise Failure(f'the {item.kind_word} "{item.label}" was deleted above')
+            if reach > frame[0].reach:
+                raise Failure(f'"{word}" {reach.sentence}, which this run was not allowed to do')
+            given = {
+                name: fitted(
+                    value(frame),
+                    parameters[name].type,
+                    f'"{parameters[name].word}"',
+                    parameters[name].choice,
+                    parameters[name].whole,
+                )
+                for name, value in arguments
+            }
+            getattr(item, method)(**{name: value for name, value in given.items() if value is not None})
+
+        return run
+
+    def _do_if(self, node: tree.If) -> Run:
+        branches = [(self.condition(condition), self.block(body)) for condition, body in node.branches]
+        otherwise = self.block(node.otherwise) if node.otherwise else None
+
+        def run(frame: Frame) -> int | None:
+            for condition, body in branches:
+                if condition(frame):
+                    return body(frame)
+            return otherwise(frame) if otherwise else None
+
+        return run
+
+    def _do_each(self, node: tree.Each) -> Run:
+        where = self.condition(node.where) if node.where is not None else None
+        outer = self.evaluate(node.inside) if node.inside is not None else None
+        body, cost, slot = self.block(node.body), _cost(node.body), node.slot
+        base, path, items = node.base, node.path, node.items
+
+        def run(frame: Frame) -> int | None:
+            execution: Execution = frame[0]
+            found = outer(frame) if outer else frame[base]
+            if items:
+                found = list(inside(found, path))
+            elif not isinstance(found, list):
+                raise Failure(f'"each … in" goes through a list, this is {type_name(found)}')
+            for value in list(found):
+                if items and value.removed:
+                    continue
+                execution.spend(cost)
+                frame[slot] = value
+                if where is not None and not where(frame):
+                    continue
+                signal = body(frame)
+                if signal:
+                    if signal == LEAVE:
+                        break
+                    return signal - 1 if signal > 0 else signal
+            return None
+
+        return run
+
+    def _do_repeat(self, node: tree.Repeat) -> Run:
+        times, body, cost, slot = self.evaluate(node.times), self.block(node.body), _cost(node.body), node.slot
+
+        def run(frame: Frame) -> int | None:
+            execution: Execution = frame[0]
+            count = fitted(times(frame), NUMBER, "how often to repeat", None, True) or 0
+            for turn in range(1, count + 1):
+                execution.spend(cost)
+                if slot >= 0:
+                    frame[slot] = Decimal(turn)
+                signal = body(frame)
+                if signal:
+                    if signal == LEAVE:
+                        break
+                    return signal - 1 if signal > 0 else signal
+            return None
+
+        return run
+
+    def _do_while(self, node: tree.While) -> Run:
+        condition, body, cost = self.condition(node.condition), self.block(node.body), _cost(node.body)
+
+        def run(frame: Frame) -> int | None:
+            execution: Execution = frame[0]
+            while condition(frame):
+                execution.spend(cost)
+                signal = body(frame)
+                if signal:
+                    if signal == LEAVE:
+                        break
+                    return signal - 1 if signal > 0 else signal
+            return None
+
+        return run
+
+    def _do_in(self, node: tree.In) -> Run:
+        item, body, slot = self.evaluate(node.item), self.block(node.body), node.slot
+
+        def run(frame: Frame) -> int | None:
+            found = item(frame)
+            if not isinstance(found, Item):
+                raise Failure(f'after "in" stands an item, this is {type_name(found)}')
+            frame[slot] = found
+            return body(frame)
+
+        return run
+
+    def _do_attempt(self, node: tree.Attempt) -> Run:
+        body, handler, slot = self.block(node.body), self.block(node.handler), node.slot
+
+        def run(frame: Frame) -> int | None:
+            root = frame[0].root
+            mark, values = (root.recorder.savepoint() if root else 0), list(frame)
+            try:
+                return body(frame)
+            except Failure as failure:
+                if root:
+                    root.recorder.rollback(mark)
+                frame[:] = values
+                frame[slot] = failure.what
+            return handler(frame)
+
+        return run
+
+    def _do_skip(self, node: tree.Skip) -> Run:
+        depth = node.depth
+        return lambda frame: depth
+
+    def _do_leave(self, node: tree.Leave) -> Run:
+        return lambda frame: LEAVE
+
+    def _do_finish(self, node: tree.Finish) -> Run:
+        text = self.evaluate(node.text) if node.text is not None else None
+
+        def run(frame: Frame) -> int:
+            if text is not None:
+                frame[0].say(shown(text(frame)))
+            return FINISH
+
+        return run
+
+    def _do_fail(self, node: tree.Fail) -> Run:
+        text = self.evaluate(node.text)
+
+        def run(frame: Frame) -> None:
+            raise Failure(shown(text(frame)))
+
+        return run
+
+    def _do_say(self, node: tree.Say) -> Run:
+        text = self.evaluate(node.text)
+        if node.word == "say":
+
+            def run(frame: Frame) -> None:
+                frame[0].say(shown(text(frame)))
+        else:
+
+            def run(frame: Frame) -> None:
+                frame[0].note(shown(text(frame)))
+
+        return run
+
+
+def _cost(body: Block) -> int:
+    """How many statements a turn of a loop runs at the most, inner loops counted by themselves."""
+    return 1 + len(body)

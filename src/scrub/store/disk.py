@@ -1,0 +1,114 @@
+"""Every operation on the disk goes through one object, so that a test can stop a run after each of them."""
+
+from __future__ import annotations
+
+import contextlib
+import errno
+import hashlib
+import os
+import stat
+from collections.abc import Iterable, Iterator
+from typing import BinaryIO
+
+CHUNK = 1 << 20
+
+
+def digest_of(stream: BinaryIO) -> str:
+    """The BLAKE2b hash (RFC 7693, 32 bytes, hexadecimal) of an open file, read from its start."""
+    stream.seek(0)
+    found = hashlib.blake2b(digest_size=32)
+    while chunk := stream.read(CHUNK):
+        found.update(chunk)
+    return found.hexdigest()
+
+
+def hashed(chunks: Iterable[bytes], into: hashlib.blake2b) -> Iterator[bytes]:
+    """The chunks, hashed as they pass."""
+    for chunk in chunks:
+        into.update(chunk)
+        yield chunk
+
+
+class Disk:
+    """The disk as it is. Every method that changes something is one step of the commit protocol."""
+
+    def digest(self, path: str) -> str | None:
+        """The hash of a file, or None where there is none."""
+        try:
+            with open(path, "rb") as stream:
+                return digest_of(stream)
+        except FileNotFoundError:
+            return None
+
+    def read(self, path: str) -> bytes:
+        """The bytes of a file."""
+        with open(path, "rb") as stream:
+            return stream.read()
+
+    def names(self, folder: str) -> list[str]:
+        """The names in a folder, sorted; none where there is no folder."""
+        try:
+            return sorted(os.listdir(folder))
+        except FileNotFoundError:
+            return []
+
+    def exists(self, path: str) -> bool:
+        """Whether something is there."""
+        return os.path.lexists(path)
+
+    def make_folder(self, path: str) -> None:
+        """Makes a folder and those above it; one that is there is fine."""
+        os.makedirs(path, exist_ok=True)
+
+    def claim_folder(self, path: str) -> bool:
+        """Makes a folder that nobody else has made; False when it is there already."""
+        try:
+            os.mkdir(path)
+        except FileExistsError:
+            return False
+        return True
+
+    def write(self, path: str, chunks: Iterable[bytes], like: str | None = None, lasting: bool = True) -> None:
+        """Writes a new file, and syncs it if `lasting`. With `like`, it takes over that file's mode and owner."""
+        with open(path, "wb") as stream:
+            if like is not None:
+                self._take_over(stream.fileno(), like)
+            for chunk in chunks:
+                stream.write(chunk)
+            if lasting:
+                stream.flush()
+                os.fsync(stream.fileno())
+
+    def rename(self, old: str, new: str) -> None:
+        """Puts a file in the place of another, in one step."""
+        os.replace(old, new)
+
+    def remove(self, path: str) -> None:
+        """Removes a file; one that is gone is fine."""
+        with contextlib.suppress(FileNotFoundError):
+            os.remove(path)
+
+    def sync_folder(self, path: str) -> None:
+        """Makes renames in a folder last. Where the system cannot open folders, renames last by themselves."""
+        if os.name == "nt":
+            return
+        handle = os.open(path, os.O_RDONLY)
+        try:
+            os.fsync(handle)
+        except OSError as error:  # some network file systems have no sync of folders
+            if error.errno not in (errno.EINVAL, errno.ENOTSUP):
+                raise
+        finally:
+            os.close(handle)
+
+    @staticmethod
+    def _take_over(handle: int, like: str) -> None:
+        try:
+            was = os.stat(like)
+        except FileNotFoundError:
+            return
+        if hasattr(os, "fchown"):
+            with contextlib.suppress(PermissionError):
+                os.fchown(handle, was.st_uid, was.st_gid)
+        if hasattr(os, "fchmod"):
+            os.fchmod(handle, stat.S_IMODE(was.st_mode))

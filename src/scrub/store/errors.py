@@ -1,0 +1,42 @@
+"""What keeps the store from changing a file, each with the file and a sentence."""
+
+from __future__ import annotations
+
+
+class StoreError(Exception):
+    """A file was not changed. `path` names it, `what` says why and how to mend it."""
+
+    what = "could not be changed"
+
+    def __init__(self, path: str, what: str = "") -> None:
+        super().__init__(path)
+        self.path = path
+        self.what = what or type(self).what
+
+
+class Changed(StoreError):
+    """The file is not what it was when it was read."""
+
+    what = "it was changed by another program while Scrub worked on it. Nothing was written; run the macro again"
+
+
+class EditedSince(StoreError):
+    """The file was edited after the run that is to be taken back."""
+
+    what = "it was edited since. To get the former version beside it: scrub undo --copy"
+
+
+class InUse(StoreError):
+    """Another program has the file open."""
+
+
+class ReadOnly(StoreError):
+    """The file, or its folder, cannot be written."""
+
+
+class NoSuchRun(StoreError):
+    """There is no such run, or nothing of it to take back."""
+
+
+class CannotRead(StoreError):
+    """The store's own folder is damaged or cannot be written."""

@@ -1,0 +1,64 @@
+"""Whether another program has a file open, and whether it can be written at all."""
+
+from __future__ import annotations
+
+import os
+import stat
+
+from scrub.store.errors import InUse, ReadOnly
+
+
+def ensure_free(path: str) -> None:
+    """Raises `InUse` or `ReadOnly` when the file should not, or cannot, be changed now."""
+    mode = os.stat(path).st_mode
+    if not mode & (stat.S_IWUSR | stat.S_IWGRP | stat.S_IWOTH) or not os.access(path, os.W_OK):
+        raise ReadOnly(path, "it is read-only. Allow writing in its properties, or work on a copy")
+    folder, name = os.path.split(path)
+    if not os.access(folder or ".", os.W_OK):
+        raise ReadOnly(path, "its folder cannot be written. Copy the file to a folder of your own")
+    for owner in _owner_files(folder, name):
+        if os.path.exists(owner):
+            who = _who(owner)
+            raise InUse(
+                path,
+                f"another program has it open{f' ({who})' if who else ''}. Close it there, and run again. "
+                f"If no program has it open, a crash left this file behind; delete it: {owner}",
+            )
+    if _locked(path):
+        raise InUse(path, "another program has locked it. Close it there, and run again")
+
+
+def _owner_files(folder: str, name: str) -> list[str]:
+    """The files that office programs lay beside one that they have open."""
+    names = [f"~${name}", f"~${name[2:]}", f".~lock.{name}#"]
+    return [os.path.join(folder, each) for each in names]
+
+
+def _who(owner: str) -> str:
+    """The person an owner file names, where that is easily read."""
+    try:
+        with open(owner, "rb") as stream:
+            data = stream.read(512)
+    except OSError:
+        return ""
+    if os.path.basename(owner).startswith(".~lock."):
+        return data.split(b",")[0].decode("utf-8", "replace").strip()
+    return data[1 : 1 + data[0]].decode("latin-1").strip() if data and data[0] < 54 else ""
+
+
+def _locked(path: str) -> bool:
+    try:
+        import fcntl
+    except ImportError:  # Windows: opening a file that is held for writing fails by itself
+        try:
+            with open(path, "rb+"):
+                return False
+        except OSError:
+            return True
+    with open(path, "rb+") as stream:
+        try:
+            fcntl.lockf(stream, fcntl.LOCK_EX | fcntl.LOCK_NB)
+            fcntl.lockf(stream, fcntl.LOCK_UN)
+        except OSError:
+            return True
+    return False

@@ -1,0 +1,166 @@
+"""A Patch: a new file as ranges copied from the old one and new bytes between them; its inverse is the undo.
+
+As a file it is one line of JSON, `{"format": "scrub patch 1", "before": …, "after": …, "pieces": […]}`, where a
+piece is `[start, length]` of the old file or a plain number of new bytes, and then the new bytes in order.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from collections.abc import Iterable, Iterator
+from typing import BinaryIO, NamedTuple
+
+from scrub.store.disk import CHUNK
+
+FORMAT = "scrub patch 1"
+
+#: Up to this size in bytes the undo keeps the old file whole, so that it survives later edits of the new one.
+WHOLE_UP_TO = 1 << 21
+
+
+class Copy(NamedTuple):
+    """A range of the old file, in bytes."""
+
+    start: int
+    length: int
+
+
+Piece = Copy | bytes
+
+
+class Patch:
+    """How to make a new file from an old one.
+
+    `before` is the hash of the old file, or None where there was none; `size` is the old file's, in bytes.
+    """
+
+    def __init__(self, before: str | None, size: int, pieces: Iterable[Piece]) -> None:
+        self.before = before
+        self.size = size
+        self.pieces = list(_joined(pieces))
+
+    def chunks(self, old: BinaryIO | None) -> Iterator[bytes]:
+        """The new file, in chunks."""
+        for piece in self.pieces:
+            if isinstance(piece, bytes):
+                yield piece
+            else:
+                assert old is not None
+                yield from _range(old, piece.start, piece.length)
+
+    def inverse(self, old: BinaryIO | None, after: str, after_size: int) -> Patch:
+        """The patch that makes the old file from the new one: what was not copied is kept as bytes."""
+        if old is not None and self.size <= WHOLE_UP_TO:
+            return Patch(after, after_size, _range(old, 0, self.size))
+        spans: list[tuple[int, int, int]] = []  # start in the old file, length, start in the new one
+        at = 0
+        for piece in self.pieces:
+            if isinstance(piece, bytes):
+                at += len(piece)
+            else:
+                spans.append((piece.start, piece.length, at))
+                at += piece.length
+        pieces: list[Piece] = []
+        done = 0
+        for start, length, new_start in sorted(spans):
+            skipped = max(0, done - start)  # two copies may overlap in the old file
+            start, length, new_start = start + skipped, length - skipped, new_start + skipped
+            if length <= 0:
+                continue
+            if start > done and old is not None:
+                pieces.extend(_range(old, done, start - done))
+            pieces.append(Copy(new_start, length))
+            done = start + length
+        if done < self.size and old is not None:
+            pieces.extend(_range(old, done, self.size - done))
+        return Patch(after, after_size, pieces)
+
+    @property
+    def is_whole(self) -> bool:
+        """Whether it holds the new file whole and needs nothing of the old one."""
+        return all(isinstance(piece, bytes) for piece in self.pieces)
+
+    @property
+    def new_bytes(self) -> int:
+        """How many bytes it carries itself."""
+        return sum(len(piece) for piece in self.pieces if isinstance(piece, bytes))
+
+    def dump(self) -> Iterator[bytes]:
+        """The patch as a file, in chunks."""
+        head = {
+            "format": FORMAT,
+            "before": self.before,
+            "size": self.size,
+            "pieces": [len(piece) if isinstance(piece, bytes) else list(piece) for piece in self.pieces],
+        }
+        yield json.dumps(head, separators=(",", ":")).encode() + b"\n"
+        for piece in self.pieces:
+            if isinstance(piece, bytes):
+                yield piece
+
+    @classmethod
+    def load(cls, data: bytes) -> Patch:
+        """Reads a patch back. Raises `ValueError` when it is damaged."""
+        line, _, body = data.partition(b"\n")
+        head = json.loads(line)
+        if head.get("format") != FORMAT:
+            raise ValueError("not a patch of this version")
+        pieces: list[Piece] = []
+        at = 0
+        for piece in head["pieces"]:
+            if isinstance(piece, int):
+                pieces.append(body[at : at + piece])
+                at += piece
+            else:
+                pieces.append(Copy(*piece))
+        if at != len(body):
+            raise ValueError("the patch is cut short")
+        return cls(head["before"], head["size"], pieces)
+
+
+def whole(data: bytes) -> Patch:
+    """The patch that makes a file where none was."""
+    return Patch(None, 0, [data])
+
+
+def digest(data: bytes) -> str:
+    """The hash of some bytes, as `Disk.digest` gives it for a file."""
+    return hashlib.blake2b(data, digest_size=32).hexdigest()
+
+
+def _range(stream: BinaryIO, start: int, length: int) -> Iterator[bytes]:
+    stream.seek(start)
+    while length > 0:
+        chunk = stream.read(min(CHUNK, length))
+        if not chunk:
+            raise ValueError("the file is shorter than it was")
+        length -= len(chunk)
+        yield chunk
+
+
+def _joined(pieces: Iterable[Piece]) -> Iterator[Piece]:
+    """Neighbouring pieces of one sort made one, empty ones dropped."""
+    copy: Copy | None = None
+    fresh: list[bytes] = []
+    for piece in pieces:
+        if isinstance(piece, bytes):
+            if copy is not None and piece:
+                yield copy
+                copy = None
+            if piece:
+                fresh.append(piece)
+        elif piece.length:
+            if fresh:
+                yield b"".join(fresh)
+                fresh = []
+            if copy is not None and copy.start + copy.length == piece.start:
+                copy = Copy(copy.start, copy.length + piece.length)
+            else:
+                if copy is not None:
+                    yield copy
+                copy = piece
+    if fresh:
+        yield b"".join(fresh)
+    if copy is not None:
+        yield copy

@@ -1,0 +1,235 @@
+"""The store: runs with their files, undo and redo, and what was done when."""
+
+from __future__ import annotations
+
+import contextlib
+import json
+import os
+from collections.abc import Iterator, Sequence
+from typing import Any, NamedTuple
+
+from scrub.store.commit import Committer, Effect, Step
+from scrub.store.disk import Disk
+from scrub.store.errors import CannotRead, Changed, EditedSince, NoSuchRun
+from scrub.store.inuse import ensure_free
+from scrub.store.patch import Patch
+
+#: States of one commit.
+DONE, UNDONE = "done", "undone"
+
+
+class Kept(NamedTuple):
+    """One commit as it is kept: its name in the run, its state, its targets, and the caller's own record."""
+
+    name: str
+    state: str
+    steps: tuple[Step, ...]
+    record: dict[str, Any]
+
+
+class KeptRun(NamedTuple):
+    """One run as it is kept."""
+
+    number: int
+    record: dict[str, Any]
+    commits: tuple[Kept, ...]
+
+    @property
+    def undone(self) -> bool:
+        """Whether all that it changed was taken back."""
+        return bool(self.commits) and all(commit.state == UNDONE for commit in self.commits)
+
+
+class Restored(NamedTuple):
+    """What an undo or redo did: the files put back, and copies laid beside files that were edited since."""
+
+    run: int
+    paths: tuple[str, ...]
+    copies: tuple[str, ...]
+
+
+class Store:
+    """All runs of one person, in the folder `home`."""
+
+    def __init__(self, home: str, disk: Disk | None = None) -> None:
+        self.home = home
+        self.disk = disk or Disk()
+        self._committer = Committer(home, self.disk)
+
+    @contextlib.contextmanager
+    def _locked(self) -> Iterator[None]:
+        """One process at a time commits, undoes or recovers."""
+        from filelock import FileLock  # imported when used: it takes as long as the rest of a small command
+
+        try:
+            self.disk.make_folder(self._committer.pending)
+            self.disk.make_folder(self._committer.runs)
+        except OSError as error:
+            raise CannotRead(self.home, f"Scrub's own folder cannot be written: {error.strerror}") from error
+        with FileLock(os.path.join(self.home, "lock")):
+            yield
+
+    def recover(self) -> list[str]:
+        """Finishes or takes back what a stop of the machine cut short; a sentence for each file that needs a look."""
+        if not self.disk.names(self._committer.pending):
+            return []
+        with self._locked():
+            return self._committer.recover()
+
+    def begin(self, record: dict[str, Any]) -> int:
+        """Opens a run and gives its number."""
+        runs = self._committer.runs
+        self.disk.make_folder(runs)
+        number = max((int(name) for name in self.disk.names(runs) if name.isdigit()), default=0) + 1
+        while not self.disk.claim_folder(os.path.join(runs, str(number))):
+            number += 1
+        self.update(number, record)
+        return number
+
+    def update(self, run: int, record: dict[str, Any]) -> None:
+        """Writes what the caller keeps of a run."""
+        path = os.path.join(self._committer.runs, str(run), "run.json")
+        self.disk.write(path + ".new", [_json(record)], lasting=False)
+        self.disk.rename(path + ".new", path)
+
+    def save(self, run: int, name: str, effects: Sequence[Effect], record: dict[str, Any]) -> None:
+        """Makes effects real as one, all or none. Raises a `StoreError`, or `OSError` from the disk."""
+        with self._locked():
+            for effect in effects:
+                if effect.before is not None:
+                    ensure_free(effect.path)
+            self._committer.commit(run, name, effects, "undo", {"state": DONE, "record": record})
+
+    def runs(self) -> list[KeptRun]:
+        """Every run, the last one first."""
+        numbers = [int(name) for name in self.disk.names(self._committer.runs) if name.isdigit()]
+        return [self._run(number) for number in sorted(numbers, reverse=True)]
+
+    def run(self, number: int) -> KeptRun:
+        """One run. Raises `NoSuchRun`."""
+        if not self.disk.exists(os.path.join(self._committer.runs, str(number))):
+            raise NoSuchRun("", f"there is no run {number}. See them: scrub history")
+        return self._run(number)
+
+    def _run(self, number: int) -> KeptRun:
+        folder = os.path.join(self._committer.runs, str(number))
+        record: dict[str, Any] = {}
+        commits: list[Kept] = []
+        for entry in self.disk.names(folder):
+            if not entry.endswith(".json"):
+                continue
+            try:
+                data = json.loads(self.disk.read(os.path.join(folder, entry)))
+            except ValueError:
+                continue  # cut while it was written, and not part of any promise
+            if entry == "run.json":
+                record = data
+            else:
+                steps = tuple(Step(*step) for step in data["steps"])
+                commits.append(Kept(data["name"], data["state"], steps, data["record"]))
+        commits.sort(key=lambda commit: int(commit.name))
+        return KeptRun(number, record, tuple(commits))
+
+    def undo(self, number: int | None = None, copy: bool = False) -> Restored:
+        """Puts back what a run changed (left out: the last one), byte for byte.
+
+        Refused as a whole (`EditedSince`) when a file was edited since; with `copy`, the former version of such a
+        file is laid beside it and the others are put back.
+        """
+        return self._turn(number, DONE, copy)
+
+    def redo(self, number: int | None = None) -> Restored:
+        """Does again what was taken back (left out: the run taken back last)."""
+        return self._turn(number, UNDONE, False)
+
+    def _turn(self, number: int | None, state: str, copy: bool) -> Restored:
+        with self._locked():
+            run = self._to_turn(number, state)
+            commits = [commit for commit in run.commits if commit.state == state]
+            edited: list[tuple[Kept, int]] = []
+            for commit in commits:
+                for index, step in enumerate(commit.steps):
+                    if self.disk.digest(step.path) != step.new:
+                        edited.append((commit, index))
+            if edited and not copy:
+                commit, index = edited[0]
+                raise self._edited_since(run, commit.steps[index].path)
+            copies = [self._beside(run, commit, index) for commit, index in edited]
+            paths: list[str] = []
+            for commit in reversed(commits):
+                if any(commit is each for each, _ in edited):
+                    continue
+                self._turn_one(run.number, commit, state)
+                paths += [step.path for step in commit.steps]
+            return Restored(run.number, tuple(reversed(paths)), tuple(copies))
+
+    def _to_turn(self, number: int | None, state: str) -> KeptRun:
+        if number is not None:
+            run = self.run(number)
+            if any(commit.state == state for commit in run.commits):
+                return run
+            if not run.commits:
+                raise NoSuchRun("", f"run {number} changed nothing, so there is nothing to take back")
+            word = "taken back already. Do it again: scrub undo --redo" if state == DONE else "not taken back"
+            raise NoSuchRun("", f"run {number} is {word}")
+        found = [run for run in self.runs() if any(commit.state == state for commit in run.commits)]
+        if not found:
+            raise NoSuchRun("", "there is nothing to take back" if state == DONE else "there is nothing to do again")
+        if state == UNDONE:
+            found.sort(key=lambda run: os.stat(self._file(run.number, run.commits[0].name)).st_mtime_ns, reverse=True)
+        return found[0]
+
+    def _file(self, run: int, name: str) -> str:
+        return os.path.join(self._committer.runs, str(run), f"{name}.json")
+
+    def _edited_since(self, run: KeptRun, path: str) -> EditedSince:
+        for later in self.runs():
+            if later.number <= run.number:
+                break
+            if any(commit.state == DONE and any(s.path == path for s in commit.steps) for commit in later.commits):
+                return EditedSince(
+                    path, f"run {later.number} changed it since. Take that one back first: scrub undo {later.number}"
+                )
+        return EditedSince(path)
+
+    def _turn_one(self, run: int, commit: Kept, state: str) -> None:
+        keep, other = ("undo", "redo") if state == DONE else ("redo", "undo")
+        effects = []
+        for index, step in enumerate(commit.steps):
+            patch = self._patch(run, commit.name, index, keep)
+            effects.append(Effect(step.path, None if step.old is None else patch, step.new))
+            if step.new is not None:
+                ensure_free(step.path)
+        now = UNDONE if state == DONE else DONE
+        try:
+            self._committer.commit(run, commit.name, effects, other, {"state": now, "record": commit.record})
+        except Changed as error:
+            raise EditedSince(error.path) from error
+
+    def _patch(self, run: int, name: str, index: int, keep: str) -> Patch:
+        path = os.path.join(self._committer.runs, str(run), f"{name}-{index}.{keep}")
+        try:
+            return Patch.load(self.disk.read(path))
+        except (OSError, ValueError) as error:
+            raise CannotRead(path, "what would take this back is gone or damaged") from error
+
+    def _beside(self, run: KeptRun, commit: Kept, index: int) -> str:
+        """Lays the former version of an edited file beside it, where it was kept whole."""
+        step = commit.steps[index]
+        patch = self._patch(run.number, commit.name, index, "undo")
+        if not patch.is_whole:
+            raise EditedSince(
+                step.path,
+                "it was edited since, and it is so big that its former version was kept only as the difference",
+            )
+        stem, ending = os.path.splitext(step.path)
+        path, number = f"{stem} (before run {run.number}){ending}", 2
+        while self.disk.exists(path):
+            path, number = f"{stem} (before run {run.number}, {number}){ending}", number + 1
+        self.disk.write(path + ".new", patch.chunks(None), like=step.path)
+        self.disk.rename(path + ".new", path)
+        return path
+
+
+def _json(record: dict[str, Any]) -> bytes:
+    return json.dumps(record, ensure_ascii=False, indent=1).encode()
