@@ -12,7 +12,6 @@ Everything a Python caller needs is here; what is not named here may change.
 
 from __future__ import annotations
 
-import glob
 import os
 from collections.abc import Callable, Iterable, Mapping
 from typing import TYPE_CHECKING, Any
@@ -112,7 +111,7 @@ def macro_text(macro: str) -> tuple[str, str]:
     """
     from scrub.library.text import is_macro_path, read_macro
 
-    if "\n" in macro:
+    if len(macro.splitlines()) > 1:
         return macro, "macro"
     if is_macro_path(macro):
         return read_macro(macro), os.path.basename(macro)
@@ -187,6 +186,8 @@ def expanded(files: Iterable[str]) -> list[str]:
     for name in [files] if isinstance(files, str) else files:
         path = os.path.expanduser(os.fspath(name))
         if any(mark in path for mark in "*?[") and not os.path.exists(path):
+            import glob
+
             # The owner files of office programs fit such patterns too, and are no documents.
             fitting = [each for each in sorted(glob.glob(path)) if not os.path.basename(each).startswith("~$")]
             if not fitting:

@@ -19,7 +19,7 @@ def run(arguments: list[str]) -> int:
     """Runs the command line with these words; gives the exit code. Problems go to standard error."""
     import click
 
-    from scrub.model.problem import ScrubError  # of the public face; imported here to spare the rest of it
+    from scrub import ScrubError
 
     try:
         code = scrub.main(arguments, prog_name="scrub", standalone_mode=False)

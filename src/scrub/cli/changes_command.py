@@ -2,12 +2,10 @@
 
 from __future__ import annotations
 
-import os
-
 import click
 
 import scrub
-from scrub.cli.output import accent, change_lines, print_json
+from scrub.cli.output import accent, change_lines, print_json, short_path
 
 
 @click.command("changes")
@@ -22,7 +20,7 @@ def command(run: int | None, as_json: bool) -> int:
     undone = ", taken back" if record.undone else ""
     click.echo(f"Run {record.number}: {record.title}, {record.when[:16].replace('T', ' ')}{undone}")
     for file in record.files:
-        click.echo(accent(os.path.relpath(file.path) if file.path.startswith(os.getcwd() + os.sep) else file.path))
+        click.echo(accent(short_path(file.path)))
         for line in change_lines(file.changes, None):
             click.echo(line)
         for text in file.log:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import json
 import os
-import shutil
 from collections.abc import Iterable, Sequence
 from typing import Any
 
@@ -23,7 +22,11 @@ def accent(text: str) -> str:
 
 def width() -> int:
     """The columns of the terminal."""
-    return max(60, min(120, shutil.get_terminal_size((100, 24)).columns))
+    try:
+        found = int(os.environ.get("COLUMNS", "")) or os.get_terminal_size().columns
+    except (ValueError, OSError):
+        found = 100
+    return max(60, min(120, found))
 
 
 def print_json(value: Any) -> None:
@@ -54,6 +57,12 @@ def change_lines(changes: Sequence[Change], limit: int | None = SHOWN) -> list[s
     if limit is not None and len(lines) > limit + 1:
         return [*lines[:limit], f"  ... {len(lines) - limit} more (--all)"]
     return lines
+
+
+def short_path(path: str) -> str:
+    """A path as a person in the current folder writes it."""
+    inside = os.path.realpath(os.getcwd()) + os.sep
+    return path[len(inside) :] if path.startswith(inside) else path
 
 
 def change_count(changes: Iterable[Change]) -> str:

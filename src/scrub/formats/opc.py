@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import posixpath
 from typing import NamedTuple
-from urllib.parse import unquote
 
 from scrub.formats.spans import NotReadable, Span, parse
 from scrub.formats.zip import Package
@@ -38,7 +37,11 @@ def relationships(package: Package, part: str) -> dict[str, Relationship]:
         values = span.attributes
         target: str | None = None
         if values.get("TargetMode") != "External":
-            joined = posixpath.join("/", folder, unquote(values.get("Target", "")))
+            joined = posixpath.join("/", folder, values.get("Target", ""))
+            if "%" in joined:
+                from urllib.parse import unquote  # rarely needed, and slow to import
+
+                joined = unquote(joined)
             target = posixpath.normpath(joined).lstrip("/")
         id_ = values.get("Id", "")
         found[id_] = Relationship(id_, values.get("Type", "").rpartition("/")[2], target)

@@ -211,8 +211,7 @@ class _Checker(Meaning):
         if action is None:
             self.note(node.place, self._no_action(node, current))
             for argument in node.arguments:
-                if not isinstance(argument.value, tree.Name | tree.ListOf):
-                    self.type(argument.value)
+                self.unplaced(argument)
             return
         assert current is not None
         node.base, node.method = current.slot, action.function.__name__

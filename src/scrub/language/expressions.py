@@ -17,6 +17,8 @@ from scrub.model.types import TEXT as TEXT_TYPE
 
 #: Blocks and brackets inside each other; more is a slip, or an attack.
 DEEPEST = 50
+#: Operators in one statement.
+MOST_OPERATORS = 150
 
 KEYWORDS = frozenset(
     (
@@ -53,8 +55,9 @@ class ExpressionReader:
         self.tokens = tokens
         self.problems = problems
         self.at = 0
-        self.depth = 0
+        self.open: list[Token] = []  # the blocks around the line that is read
         self.nesting = nesting
+        self.operators = 0
         self.given_up = False
 
     # -- moving along the tokens
@@ -128,21 +131,31 @@ class ExpressionReader:
         self.nesting -= 1
         return found
 
+    def operator(self, token: Token | None) -> Token | None:
+        """Counts an operator, so that no statement grows deeper than it can be read."""
+        if token is not None:
+            self.operators += 1
+            if self.operators > MOST_OPERATORS:
+                raise self.slip(
+                    f"more than {MOST_OPERATORS} operators in one line. Keep a part under a name above", token
+                )
+        return token
+
     def either(self) -> Expression:
         left = self.all()
-        while (token := self.take_word("or")) is not None:
+        while (token := self.operator(self.take_word("or"))) is not None:
             left = tree.Both(place_of(token), "or", left, self.all())
         return left
 
     def all(self) -> Expression:
         left = self.negation()
-        while (token := self.take_word("and")) is not None:
+        while (token := self.operator(self.take_word("and"))) is not None:
             left = tree.Both(place_of(token), "and", left, self.negation())
         return left
 
     def negation(self) -> Expression:
         negations: list[Token] = []
-        while (token := self.take_word("not")) is not None:
+        while (token := self.operator(self.take_word("not"))) is not None:
             negations.append(token)
         found = self.comparison()
         for token in reversed(negations):
@@ -218,19 +231,19 @@ class ExpressionReader:
 
     def sum(self) -> Expression:
         left = self.product()
-        while (token := self.take_sign("+", "-")) is not None:
+        while (token := self.operator(self.take_sign("+", "-"))) is not None:
             left = tree.Arithmetic(place_of(token), token.text, left, self.product())
         return left
 
     def product(self) -> Expression:
         left = self.signed()
-        while (token := self.take_sign("*", "/")) is not None:
+        while (token := self.operator(self.take_sign("*", "/"))) is not None:
             left = tree.Arithmetic(place_of(token), token.text, left, self.signed())
         return left
 
     def signed(self) -> Expression:
         signs: list[Token] = []
-        while (token := self.take_sign("-")) is not None:
+        while (token := self.operator(self.take_sign("-"))) is not None:
             signs.append(token)
         found = self.postfix()
         for token in reversed(signs):
@@ -239,7 +252,7 @@ class ExpressionReader:
 
     def postfix(self) -> Expression:
         found = self.primary()
-        while (dot := self.take_sign(".")) is not None:
+        while (dot := self.operator(self.take_sign("."))) is not None:
             word = self.token
             if word.type == TEXT and all(isinstance(part, str) for part in word.parts):
                 self.take()

@@ -32,6 +32,8 @@ class Token(NamedTuple):
         return self.type == SIGN and self.text in signs
 
 
+LONGEST_WORD = 60
+
 _TWO = ("<=", ">=", "<>", "!=", "==")
 _ONE = ".,:()[]+-*/=<>%"
 _DIGITS = frozenset("0123456789")
@@ -94,6 +96,7 @@ class _LineLexer:
         self.line = line
         self.problems = problems
         self.at = 0
+        self.broken = False
         for index, letter in enumerate(text):
             if letter in ch.DIRECTION_MARKS:
                 self.problem(
@@ -137,11 +140,14 @@ class _LineLexer:
             if letter.isalpha() or letter == "_":
                 return self.word()
             letter = "-" if letter in ch.DASHES else letter
-            pair = letter + text[start + 1 : start + 2]
-            if pair in _TWO:
-                self.at += 2
-                return self.token(SIGN, pair, start)
             self.at += 1
+            following = self.at
+            while text[following : following + 1] in ch.ZERO_WIDTH:
+                following += 1
+            pair = letter + text[following : following + 1]
+            if pair in _TWO:
+                self.at = following + 1
+                return self.token(SIGN, pair, start)
             if letter in ch.SIGNS:
                 return self.token(SIGN, ch.SIGNS[letter], start)
             if letter in _ONE:
@@ -149,7 +155,8 @@ class _LineLexer:
             if letter in "'\u2018\u2019`\u00ab\u00bb":
                 self.problem('a text stands between double quotes: "…"', start)
                 self.at = len(text)
-            elif letter in "{}":
+                return self.token(TEXT, text[start:], start, ("",))
+            if letter in "{}":
                 self.problem('braces belong inside a text: "{sheet.name}"', start)
             else:
                 self.problem(f"the sign {letter!r} means nothing here", start)
@@ -170,6 +177,9 @@ class _LineLexer:
             elif letter not in ch.ZERO_WIDTH:
                 break
             self.at += 1
+        if len(letters) > LONGEST_WORD:
+            self.problem(f"a word has at most {LONGEST_WORD} letters", start, LONGEST_WORD)
+            del letters[LONGEST_WORD:]
         return self.token(WORD, "".join(letters).lower(), start)
 
     def number(self) -> Token:
@@ -264,8 +274,9 @@ class _LineLexer:
                     self.problem("a brace inside a text is written twice: }}", self.at)
                 letters.append(letter)
                 self.at += 1
-        close = '"' if '"' in closers else "\u201d"
-        self.problem(f"this text is never closed. Put {close} at its end", start, len(text) - start)
+        if not self.broken:
+            close = '"' if '"' in closers else "\u201d"
+            self.problem(f"this text is never closed. Put {close} at its end", start, len(text) - start)
         parts.append("".join(letters))
         return self.token(TEXT, text[start:], start, tuple(parts))
 
@@ -282,13 +293,18 @@ class _LineLexer:
         start = self.at
         self.at += 1
         found: list[Token] = []
+        told = len(self.problems)
         while (token := self.next(in_hole=True)) is not None:
             found.append(token)
         if self.peek() == "}":
             self.at += 1
         else:
+            # The quote that ends the text was read as the start of one inside the hole: one slip, told once.
+            del self.problems[told:]
+            self.broken = True
+            found = []
             self.problem("this hole is never closed. Put } after it, or write {{ for a brace", start)
-        if not found:
+        if not found and not self.broken:
             self.problem("this hole is empty. Write a name in it, or {{ }} for braces", start, self.at - start)
         end = self.token(END, "", self.at - 1)
         return (*found, end)

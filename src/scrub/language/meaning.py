@@ -211,7 +211,7 @@ class Meaning:
         for argument in arguments:
             parameter = self._parameter(argument, callee.parameters, parameters, written)
             if parameter is None:
-                self.type(argument.value)
+                self.unplaced(argument)
             elif parameter.python in bound:
                 self.note(argument.place, f'"{parameter.word}" is given twice')
             else:
@@ -222,6 +222,11 @@ class Meaning:
             wanted = callee.docs.example
             self.note(place, f"{listed(missing)} is missing" + (f". For example: {wanted}" if wanted else ""))
         return tuple(bound)
+
+    def unplaced(self, argument: Argument) -> None:
+        """Checks the value of an argument that has no place; its bare words may well be choice words."""
+        if not isinstance(argument.value, tree.Name | tree.ListOf):
+            self.type(argument.value)
 
     def _parameter(
         self, argument: Argument, order: tuple[Parameter, ...], by_word: dict[str, Parameter], written: str

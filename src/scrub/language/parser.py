@@ -54,7 +54,7 @@ class _Parser(ExpressionReader):
             if self.token.is_word("end", "else") or self.at_handler():
                 return body
             try:
-                self.nesting = 0
+                self.nesting = self.operators = 0
                 body.append(self.statement())
             except Slip as slip:
                 self.problems.append(slip.problem)
@@ -67,7 +67,7 @@ class _Parser(ExpressionReader):
     def head(self, read: Callable[[], Expression]) -> Expression:
         """An expression that ends the opening line of a block; a slip in it does not lose the block."""
         try:
-            self.nesting = 0
+            self.nesting = self.operators = 0
             found = read()
             self.end_line()
         except Slip as slip:
@@ -78,8 +78,8 @@ class _Parser(ExpressionReader):
 
     def body(self, opener: Token, closing: bool = True) -> Block:
         """The statements of a block, and its `end`."""
-        self.depth += 1
-        if self.depth > DEEPEST:
+        self.open.append(opener)
+        if len(self.open) > DEEPEST:
             self.note(
                 f"more than {DEEPEST} blocks inside each other. Put an inner part into a macro of its own",
                 opener,
@@ -87,7 +87,7 @@ class _Parser(ExpressionReader):
             self.at = len(self.tokens) - 1
             self.given_up = True
         body = self.block()
-        self.depth -= 1
+        self.open.pop()
         if closing:
             self.close(opener)
         return body
@@ -95,6 +95,15 @@ class _Parser(ExpressionReader):
     def close(self, opener: Token) -> None:
         if self.given_up:
             return
+        named = self.following()
+        if self.token.is_word("end") and named.is_word(*_BLOCK_WORDS) and named.text != opener.text:
+            if any(outer.is_word(named.text) for outer in self.open):
+                self.note(
+                    f'this "{opener.text}" is never closed: line {named.line} ends the "{named.text}" around it. '
+                    "Write end below its last line",
+                    opener,
+                )
+                return
         end = self.take_word("end")
         if end is None:
             if self.token.type == END:
@@ -122,7 +131,9 @@ class _Parser(ExpressionReader):
             if token.type == TEXT:
                 raise self.slip("a line starts with a word. To show a text, write: say " + token.text[:30])
             raise self.slip(f'a line cannot start with "{token.text}"')
-        if self.following().is_sign("=") and token.text not in KEYWORDS - {"group", "about", "into", "macro"}:
+        if self.following().is_sign("="):
+            if token.text in KEYWORDS - {"group", "about", "into", "macro"}:
+                raise self.slip(f'"{token.text}" is a word of the language and cannot be a name. Choose another')
             return self.set_name()
         reader = getattr(self, f"{token.text}_statement", None) if token.text in _STATEMENTS else None
         if reader is not None:
@@ -130,8 +141,6 @@ class _Parser(ExpressionReader):
             return found
         if token.text in ("macro", "about", "group", "into", "for") and self.following().type in (WORD, TEXT):
             raise self.slip(f'"{token.text}" belongs at the top, above the first statement')
-        if self.following().is_sign("=") and token.text in KEYWORDS:
-            raise self.slip(f'"{token.text}" is a word of the language and cannot be a name. Choose another')
         if self.following().is_sign(".", "("):
             return self.path_statement()
         return self.action_statement()

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from difflib import SequenceMatcher
 
 
 class ScrubError(Exception):
@@ -102,6 +101,8 @@ def listed(words: Iterable[str], joint: str = "and") -> str:
 
 def nearest(word: str, candidates: Iterable[str], cutoff: float = 0.6) -> str | None:
     """The candidate most like `word`, or None when none is near."""
+    from difflib import SequenceMatcher
+
     best, score = None, cutoff
     low = word.casefold()
     for candidate in candidates:

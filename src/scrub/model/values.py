@@ -14,7 +14,9 @@ from scrub.model.problem import Failure
 T = TypeVar("T")
 
 #: Decimal arithmetic as the language promises it: 28 digits, halves away from zero.
-ARITHMETIC = decimal.Context(prec=28, rounding=ROUND_HALF_UP, traps=[decimal.Overflow, decimal.InvalidOperation])
+ARITHMETIC = decimal.Context(
+    prec=28, rounding=ROUND_HALF_UP, traps=[decimal.Overflow, decimal.InvalidOperation, decimal.DivisionByZero]
+)
 
 
 class Choice(StrEnum):

@@ -7,6 +7,7 @@ import errno
 import hashlib
 import os
 import stat
+import sys
 from collections.abc import Iterable, Iterator
 from typing import BinaryIO
 
@@ -57,8 +58,8 @@ class Disk:
         return os.path.lexists(path)
 
     def make_folder(self, path: str) -> None:
-        """Makes a folder and those above it; one that is there is fine."""
-        os.makedirs(path, exist_ok=True)
+        """Makes a folder and those above it, for its owner alone; one that is there is fine."""
+        os.makedirs(path, mode=0o700, exist_ok=True)
 
     def claim_folder(self, path: str) -> bool:
         """Makes a folder that nobody else has made; False when it is there already."""
@@ -100,6 +101,26 @@ class Disk:
                 raise
         finally:
             os.close(handle)
+
+    @contextlib.contextmanager
+    def locked(self, path: str) -> Iterator[None]:
+        """Waits until no other process holds this lock, and holds it; the system lets go when a process dies.
+
+        The system's own call, because importing a locking package takes a fifth of a small run's time.
+        """
+        with open(path, "ab") as stream:
+            if sys.platform == "win32":
+                import msvcrt
+
+                while True:
+                    with contextlib.suppress(OSError):  # it gives up after ten seconds
+                        msvcrt.locking(stream.fileno(), msvcrt.LK_LOCK, 1)
+                        break
+            else:
+                import fcntl
+
+                fcntl.flock(stream, fcntl.LOCK_EX)
+            yield
 
     @staticmethod
     def _take_over(handle: int, like: str) -> None:

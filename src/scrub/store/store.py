@@ -59,14 +59,12 @@ class Store:
     @contextlib.contextmanager
     def _locked(self) -> Iterator[None]:
         """One process at a time commits, undoes or recovers."""
-        from filelock import FileLock  # imported when used: it takes as long as the rest of a small command
-
         try:
-            self.disk.make_folder(self._committer.pending)
-            self.disk.make_folder(self._committer.runs)
+            for folder in (self.home, self._committer.pending, self._committer.runs):
+                self.disk.make_folder(folder)
         except OSError as error:
             raise CannotRead(self.home, f"Scrub's own folder cannot be written: {error.strerror}") from error
-        with FileLock(os.path.join(self.home, "lock")):
+        with self.disk.locked(os.path.join(self.home, "lock")):
             yield
 
     def recover(self) -> list[str]:
@@ -79,7 +77,8 @@ class Store:
     def begin(self, record: dict[str, Any]) -> int:
         """Opens a run and gives its number."""
         runs = self._committer.runs
-        self.disk.make_folder(runs)
+        for folder in (self.home, runs):
+            self.disk.make_folder(folder)
         number = max((int(name) for name in self.disk.names(runs) if name.isdigit()), default=0) + 1
         while not self.disk.claim_folder(os.path.join(runs, str(number))):
             number += 1

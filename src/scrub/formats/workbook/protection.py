@@ -30,11 +30,6 @@ _LOCKED_BY_DEFAULT = {
 #: … and these are open unless set to 1.
 _OPEN_BY_DEFAULT = {SheetPermission.EDIT_OBJECTS: "objects", SheetPermission.EDIT_SCENARIOS: "scenarios"}
 
-#: Every attribute that says what is possible, and so may be shown; the others belong to the password.
-SETTINGS = frozenset(
-    (*_LOCKED_BY_DEFAULT.values(), *_OPEN_BY_DEFAULT.values(), "selectLockedCells", "selectUnlockedCells")
-)
-
 _SPIN = 100_000
 _HASHES = {"SHA-512": "sha512", "SHA-384": "sha384", "SHA-256": "sha256", "SHA-1": "sha1", "MD5": "md5"}
 
@@ -83,6 +78,19 @@ def _meaning(attributes: Attributes) -> dict[str, bool]:
         **dict.fromkeys(_LOCKED_BY_DEFAULT.values(), "1"), **dict.fromkeys(_OPEN_BY_DEFAULT.values(), "0"),
     }  # fmt: skip
     return {name: _yes(attributes.get(name, default)) for name, default in defaults.items()}
+
+
+def in_words(attributes: Attributes) -> list[str]:
+    """What a protection leaves possible, as a macro writes it; nothing of the password."""
+    locked = _meaning(attributes)
+    every = {**_LOCKED_BY_DEFAULT, **_OPEN_BY_DEFAULT}
+    allowed = [permission.value for permission, name in every.items() if not locked[name]]
+    found = [f"allow: [{', '.join(allowed)}]"] if allowed else []
+    if locked["selectUnlockedCells"]:
+        found.append(f"select: {Selecting.NO_CELL}")
+    elif locked["selectLockedCells"]:
+        found.append(f"select: {Selecting.OPEN_CELLS}")
+    return found
 
 
 def _yes(value: str) -> bool:

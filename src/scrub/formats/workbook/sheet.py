@@ -188,9 +188,8 @@ def _state(attributes: protection.Attributes | None) -> str | bool:
     """A protection in the record of changes: no, yes, or yes and what it allows; never anything of the password."""
     if attributes is None:
         return False
-    shown = [f"{name}={value}" for name, value in sorted(attributes.items()) if name in protection.SETTINGS]
     locked = "with a password" if protection.has_password(attributes) else "without a password"
-    return f"yes, {locked}" + (f" ({', '.join(shown)})" if shown else "")
+    return ", ".join([f"yes, {locked}", *protection.in_words(attributes)])
 
 
 def _selected_splices(skeleton: bytes, root: Span, selected: bool) -> list[Splice]:

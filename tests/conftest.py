@@ -1,0 +1,76 @@
+from __future__ import annotations
+
+import os
+import shutil
+from collections.abc import Callable
+from pathlib import Path
+from typing import NamedTuple
+
+import pytest
+
+import scrub
+import scrub.cli
+
+SAMPLE = Path(scrub.__file__).parent / "demo" / "season-book.xlsx"
+
+
+class Output(NamedTuple):
+    """What a command printed, and its exit code."""
+
+    code: int
+    out: str
+    err: str
+
+
+@pytest.fixture(autouse=True)
+def home(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
+    """A fresh library and history for each test, and nothing of this machine's own settings."""
+    for name in list(os.environ):
+        if name.startswith("SCRUB_"):
+            monkeypatch.delenv(name)
+    monkeypatch.setenv("SCRUB_HOME", str(tmp_path / "home"))
+    monkeypatch.setenv("COLUMNS", "100")
+    work = tmp_path / "work"
+    work.mkdir()
+    monkeypatch.chdir(work)
+    return tmp_path / "home"
+
+
+@pytest.fixture
+def book(home: Path) -> Path:
+    """A copy of the season book, in the current folder."""
+    path = Path("season-book.xlsx")
+    shutil.copyfile(SAMPLE, path)
+    return path
+
+
+@pytest.fixture
+def cli(capsys: pytest.CaptureFixture[str]) -> Callable[..., Output]:
+    """Runs the command line with these words."""
+
+    def run(*words: object) -> Output:
+        capsys.readouterr()
+        code = scrub.cli.run([str(word) for word in words])
+        printed = capsys.readouterr()
+        return Output(code, printed.out, printed.err)
+
+    return run
+
+
+def macro(body: str, runs_on: str = "workbook", title: str = "Test") -> str:
+    """A whole macro around some statements."""
+    return f"macro {title}\nfor {runs_on}\n{body}\n"
+
+
+def said(body: str, **answers: object) -> list[str]:
+    """What a macro without a file says."""
+    result = scrub.run(macro(body, "nothing"), answers=answers, budget=100_000)
+    problem = result.files[0].problem
+    if problem is not None:
+        raise problem
+    return result.files[0].said
+
+
+def problems(text: str) -> list[str]:
+    """The problems of a macro, each `line:column message`."""
+    return [f"{each.line}:{each.column} {each.message}" for each in scrub.check(text)]

@@ -1,0 +1,157 @@
+"""The examples run, the docs are in step, and the rooms keep their rules."""
+
+from __future__ import annotations
+
+import ast
+import os
+import re
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+import xlsxwriter
+from conftest import SAMPLE
+from sheets import load, schema_findings, states
+
+import scrub
+
+ROOT = Path(__file__).parent.parent
+SOURCE = ROOT / "src" / "scrub"
+
+
+def run_example(name: str, *words: str, **environment: str) -> subprocess.CompletedProcess[str]:
+    path = ROOT / "examples" / name
+    assert len(path.read_text().splitlines()) < 40
+    return subprocess.run(
+        [sys.executable, str(path), *words],
+        env={**os.environ, **environment},
+        text=True,
+        capture_output=True,
+        check=False,
+    )
+
+
+def test_the_example_for_a_folder(book: Path) -> None:
+    Path("bad.xlsx").write_bytes(b"no workbook")
+    found = run_example("run_on_a_folder.py", ".", SCRUB_SECRET_SHEET_CODE="larch")
+    assert found.returncode == 1, found.stderr
+    assert "10 changes in 2 files" in found.stdout
+    assert "season-book.xlsx: 10 sheets sealed" in found.stdout
+    assert "bad.xlsx: ./bad.xlsx: this is not" in found.stdout or "this is not an office file" in found.stdout
+    assert load(book)["Kite Hut"].protection.sheet
+
+
+def test_the_example_with_a_host_of_its_own(book: Path) -> None:
+    scrub.run("show every", [str(book)])
+    found = run_example("own_host.py", str(book))
+    assert found.stdout == "hid Draft prices\n1 sheets are hidden.\n", found.stderr
+    assert states(book)["Draft prices"] == "hidden"
+
+
+def test_every_example_macro_is_whole_and_tidy() -> None:
+    entries = [entry for entry in scrub.own_library().entries() if entry.example]
+    assert len(entries) >= 4
+    for entry in entries:
+        assert scrub.check(entry.path) == []
+        assert entry.about
+        assert entry.group
+        assert os.path.basename(entry.path) == f"{entry.title}.scrub"
+
+
+def test_the_example_with_conditions_goes_by_names(book: Path) -> None:
+    found = scrub.run("ready", [str(book)]).files[0]
+    assert found.log == ["left Totals as it is"]
+    now = states(book)
+    assert [name for name, state in now.items() if state == "hidden"] == ["Draft prices"]
+    assert now["Lists"] == "veryHidden"
+    other = xlsxwriter.Workbook("seven.xlsx")
+    for number in range(7):
+        other.add_worksheet(f"{number} Hut")
+    other.close()
+    failed = scrub.run("ready", ["seven.xlsx"]).files[0]
+    assert "There are 7 huts in seven.xlsx, and the association keeps 8." in str(failed.problem)
+
+
+def test_the_season_book_holds_all_that_could_be_lost() -> None:
+    book = load(SAMPLE)
+    larch = book["Larch Hut"]
+    assert len(book["Totals"]._charts) == 1
+    assert list(book["Totals"].tables) == ["Totals"]
+    assert list(book.defined_names) == ["Night_price"]
+    assert len(larch._images) == 1
+    assert larch["C3"].comment is not None
+    assert not larch["C4"].protection.locked
+    assert larch.data_validations.dataValidation
+    assert larch.conditional_formatting
+    assert larch.merged_cells.ranges
+    assert schema_findings(SAMPLE) == set()
+
+
+def test_the_catalog_page_is_in_step() -> None:
+    made = subprocess.run(
+        [sys.executable, str(ROOT / "tools" / "make_catalog.py"), "-"], text=True, capture_output=True, check=True
+    )
+    assert made.stdout == (ROOT / "docs" / "catalog.md").read_text()
+
+
+@pytest.mark.parametrize("page", [*(ROOT / "docs").glob("*.md"), ROOT / "README.md"], ids=lambda page: page.name)
+def test_macros_in_the_docs_are_right_and_links_lead_somewhere(page: Path) -> None:
+    text = page.read_text()
+    for code in re.findall(r"```scrub\n(.*?)```", text, re.S):
+        assert scrub.check_text(code) == [], code
+    for target in re.findall(r"\]\((?!http)([^)#]+)", text):
+        assert (page.parent / target).exists(), target
+
+
+def test_every_declaration_is_documented_with_an_example_that_is_right() -> None:
+    for entry in scrub.vocabulary().entries():
+        assert entry.docs.summary, entry.written
+        if entry.what == "kind":
+            continue
+        assert entry.docs.also, entry.written
+        example = entry.docs.example
+        assert example, entry.written
+        header = (
+            "macro Test\nfor workbook\n"
+            + 'reply = "a"\nnote = "a"\nweight = 1.5\nboxes = 2\ndifference = 3\nlate = ["a"]\nnames = ["a"]\n'
+        )
+        if example.startswith("if "):
+            example = f"{example}\nend"
+        elif re.match(r"[\w-]+\.|\"", example) and " = " not in example:
+            example = f"x = {example}"
+        body = f"each sheet\n{example}\nend" if "workbook." not in example else example
+        if "password: code" in body:
+            header += 'code = secret("c")\n'
+            header = header.replace('reply = "a"\n', "").replace("for workbook\n", "for workbook\n")
+        found = scrub.check_text(f"{header}{body}\n")
+        assert found == [], (entry.written, [str(each) for each in found])
+
+
+ALLOWED = {
+    "model": set(), "store": set(), "language": {"model"}, "formats": {"model", "store"}, "catalog": {"model"},
+    "runner": {"model", "language", "store"}, "library": {"model", "language", "store"},
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("room", [*ALLOWED, "cli", "demo"])
+def test_a_room_imports_only_the_rooms_it_may(room: str) -> None:
+    for path in (SOURCE / room).rglob("*.py"):
+        for node in ast.walk(ast.parse(path.read_text())):
+            names = (
+                [node.module or ""]
+                if isinstance(node, ast.ImportFrom)
+                else [each.name for each in node.names]
+                if isinstance(node, ast.Import)
+                else []
+            )
+            for name in names:
+                parts = name.split(".")
+                if parts[0] != "scrub" or parts[1:2] == [room]:
+                    continue
+                if room in ("cli", "demo"):
+                    assert len(parts) == 1, f"{path.name} imports {name}"
+                else:
+                    assert parts[1] in ALLOWED[room], f"{path.name} imports {name}"
+                    if room == "formats" and parts[1] == "store":
+                        assert name in ("scrub.store.patch", "scrub.store.disk"), f"{path.name} imports {name}"

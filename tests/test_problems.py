@@ -1,0 +1,263 @@
+"""Slips that everyone makes: each is found before any file is touched, all at once, with its own advice."""
+
+from __future__ import annotations
+
+import random
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+import pytest
+from conftest import Output, macro, problems
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+import scrub
+
+
+@pytest.mark.parametrize(
+    ("body", "advice"),
+    [
+        ("each sheet\nif sheet.hiden\nend\nend", '4:10 a sheet has no field "hiden". Did you mean "hidden"?'),
+        ("each sheet\nif sheet.visible\nend\nend", 'Did you mean "hidden"?'),
+        ("each sheet\nif sheet.hidden = no\nend\nend", "to compare, write: is"),
+        ("each sheet\nif sheet.number == 1\nend\nend", "to compare, write: is"),
+        ("each sheet\nif sheet.number != 1\nend\nend", "to compare, write: is not"),
+        ("each sheet\nif sheet.number is greater than 1\nend\nend", "to compare, write: >"),
+        ("each sheet\nif sheet.hidden is no and yes is\nend\nend", 'something is missing after "is"'),
+        ("nights = 3\nx = nights-1", "put spaces round the minus: nights - 1"),
+        ('x = sheet "Totals"', 'brackets are missing: write sheet("Totals")'),
+        ('in sheet "Totals"\nend', 'brackets are missing: write sheet("Totals")'),
+        ('x = "a" + "b"', 'joined with braces: "{first} {second}"'),
+        ("x = 1,000", "a number has no comma inside: write 1000"),
+        ("each sheet\nprotect allow: [sort filter]\nend", "a comma is missing between the values"),
+        ("each sheet\nprotect allow: [sort] select: any-cell\nend", 'a comma is missing before "select"'),
+        ("each sheet\nprotect allow: [sorting]\nend", '"sorting" is none of: format-cells'),
+        ("each sheet\nprotect allow: [sorting]\nend", 'Did you mean "sort"?'),
+        ("each sheet\nprotect alow: [sort]\nend", 'Did you mean "allow"?'),
+        ('each sheet\nprotect password: "larch"\nend', "never written into a macro"),
+        ("each sheet\nprotect\n", '3:1 this "each" is never closed'),
+        ("end", 'this "end" closes nothing'),
+        ("else", 'belongs to no "if"'),
+        ("each sheet\nif sheet.hidden\nprotect\nend each", '4:1 this "if" is never closed: line 6 ends the "each" around it'),
+        ("each sheet\nprotect\nend if", 'closes the "each" of line 3, not a "if"'),
+        ("each sheet\nprotekt\nend", 'a sheet has no action "protekt". Did you mean "protect"?'),
+        ("protect", 'a workbook has no action "protect"; a sheet has. Put it in a block: each sheet'),
+        ("each sheet\nunhide\nend", "Write: sheet.hidden = no"),
+        ("each sheet\nhidden\nend", "sheet.hidden = …"),
+        ("each sheet\nsheet.protect\nend", 'An action stands alone in its block: "protect"'),
+        ("each sheet\nsheet.protected = yes\nend", "The actions protect and unprotect change it"),
+        ('each sheet\nsheet.name = "x"\nend', "can be read but not set"),
+        ("each sheet\nsheet.hidden is no\nend", "to set a field, write: ="),
+        ("each shet\nend", '"shet" is no kind of item. Did you mean "sheet"?'),
+        ("sheet.hidden = no", "open a block: each sheet"),
+        ("each sheet\nx = hidden\nend", "a field is written with its item: sheet.hidden"),
+        ("say hut", 'no value has the name "hut"'),
+        ("if yes\nx = 1\nend\nsay x.as-text", '"x" may have no value yet'),
+        ('x = 1\nx = "a"', '"x" is a number since line 3 and cannot become a text'),
+        ("sheet = 1", "is a kind of item and cannot be a name"),
+        ("each = 1", "is a word of the language and cannot be a name"),
+        ('x = "a".uper', 'a text has no operation "uper". Did you mean "upper"?'),
+        ('x = "a".uppercase', 'Did you mean "upper"?'),
+        ('x = upper("a")', "an operation follows its value after a dot"),
+        ('x = "a".replaced("b")', "by is missing. For example:"),
+        ("x = 1 < 2 < 3", "comparisons are not chained"),
+        ('if "a"\nend', "a condition is expected, this is a text"),
+        ('if 1 is 1 or "b"\nend', 'both sides of "or" are conditions'),
+        ('if 1 is "a"\nend', "a number is never a text"),
+        ('if "a" < 2\nend', "compares numbers and dates"),
+        ("skip", "there is no loop here"),
+        ("leave loop", "there is no loop here to leave"),
+        ("each sheet\nskip workbook\nend", 'no loop over "workbook" is around'),
+        ('say "x', "this text is never closed"),
+        ('say "{x"', "this hole is never closed"),
+        ('say "{}"', "this hole is empty"),
+        ('say "a}"', "a brace inside a text is written twice"),
+        ("say 'x'", "between double quotes"),
+        ("x = (1 + 2\nsay \"a\"", "this bracket is never closed"),
+        ("x = [1, 2\nsay \"a\"", "this list is never closed"),
+        ("x = 1)", "closes nothing"),
+        ("x = 2026-02-30", "is no day of the calendar"),
+        ("x = 3kilos", "put a space"),
+        ("say", "what to say? Write"),
+        ("skippy 3", 'has no action "skippy". Did you mean "skip"?'),
+        ("x = 1\ngroup Huts", '"group" belongs at the top'),
+        ("yes = 3", "cannot be a name"),
+        ('code = secret("c")\nsay "{code}"', "a secret cannot be written into a text"),
+        ('code = secret("c")\nsay code', "a secret is never shown"),
+        ('code = secret("c")\nif code is "x"\nend', "a secret cannot be compared"),
+        ('say "a"\nwho = ask("Who")', "questions stand at the top"),
+        ('who = ask("Who", as: nmber)', 'Did you mean "number"?'),
+        ('who = ask("Who", as: number, default: "x")', "its default cannot be a text"),
+        ("x = sheet(1)", "the name of a sheet is a text"),
+        ('if workbook exists\nend', "only something looked up can exist"),
+        ("each sheet as each\nend", "after \"as\" stands a name"),
+        ('attempt\nend', "needs its: if it fails"),
+        ("x = 12345678901234567890123456789", "at most 28 digits"),
+        ('say "a\u202eb"', "reverses the reading direction"),
+    ],
+)  # fmt: skip
+def test_a_slip_gets_its_advice(body: str, advice: str) -> None:
+    found = problems(macro(body))
+    assert any(advice in each for each in found), found
+    assert len(found) == 1, found
+
+
+@pytest.mark.parametrize(
+    ("body", "word"),
+    [
+        ("x = 3 days", "durations"),
+        ('if "a" matches "b"\nend', "matches"),
+        ('run "Other"', "one macro cannot run another"),
+        ("each cell\nend", "cell"),
+        ('each record in sheet("a")\nend', "record"),
+        ('x = table("a")', "table"),
+        ('x = open("a")', "open"),
+        ("x = selection", "selection"),
+        ('who = ask("a", as: address)', "address"),
+    ],
+)
+def test_what_is_not_here_yet_says_so(body: str, word: str) -> None:
+    (found,) = problems(macro(body))
+    assert word in found
+    assert "yet" in found
+
+
+@pytest.mark.parametrize(
+    ("header", "advice"),
+    [
+        ("", "the macro is empty"),
+        ("\n \n", "the macro is empty"),
+        ('say "x"\n', "the title is missing"),
+        ('macro X\nsay "x"\n', "what does it run on?"),
+        ("macro\nfor workbook\n", "its text is missing"),
+        ("macro X\nfor wrkbook\n", 'Did you mean "workbook"?'),
+        ("macro X\nfor document\n", 'cannot run on "document" yet'),
+        ("macro X\nfor all picture, pdf\n", '"for all" cannot be used yet'),
+        ("macro X\nfor workbook\ninto out\n", '"into" cannot be used yet'),
+        ("macro X\nmacro Y\nfor workbook\n", "a second time"),
+        ("for workbook\nmacro X\n", "the first line is the title"),
+    ],
+)
+def test_a_header_gets_its_advice(header: str, advice: str) -> None:
+    found = [each.message for each in scrub.check_text(header)]
+    assert any(advice in each for each in found), found
+
+
+def test_ten_slips_are_shown_at_once_and_no_file_is_touched(cli: Callable[..., Output], book: Path) -> None:
+    slips = [
+        "    if sheet.hiden", "        shw", "    end", "    protect alow: [sort]", '    x = "a" + "b"',
+        "    y = 1,000", "    if sheet.number = 1", "    end", "    z = q", '    say "never closed',
+        "    sheet.protected = yes", "    protect allow: [sorting]", "end sheet", 'say sheet "Totals"',
+    ]  # fmt: skip
+    Path("Slips.scrub").write_text("macro Slips\nfor workbook\n\neach sheet\n" + "\n".join(slips) + "\n")
+    before = book.read_bytes()
+    checked = cli("check", "Slips.scrub")
+    assert checked.code == 2
+    assert checked.out.count("Slips.scrub, line") >= 10
+    ran = cli("run", "Slips.scrub", book)
+    assert ran.code == 2
+    assert ran.err.count("Slips.scrub, line") >= 10
+    assert book.read_bytes() == before
+    assert cli("history").out.startswith("Nothing was run yet")
+
+
+def test_a_problem_shows_its_line_and_a_caret() -> None:
+    text = "macro Seal\nfor workbook\neach sheet\n    if sheet.hidden\n    else if sheet.hiden\n    end\nend\n"
+    (found,) = scrub.check_text(text, "Seal.scrub")
+    assert str(found) == (
+        "Seal.scrub, line 5, column 19\n"
+        "    else if sheet.hiden\n"
+        '                  ^^^^^ a sheet has no field "hiden". Did you mean "hidden"?'
+    )
+
+
+PLAIN = """macro Ready
+about Shows the huts.
+for workbook
+
+huts = ["Larch Hut", "Kite Hut"]
+each sheet where sheet.name is in huts and
+        not sheet.protected
+    if sheet.hidden is yes
+        sheet.hidden = no   # a comment
+    else if sheet.number >= 3 - 1
+        protect allow: [sort, filter],
+            select: open-cells
+    end if
+end each
+say "Done: {count(sheet where sheet.hidden)}"
+"""
+
+
+def pasted(text: str, chance: random.Random) -> str:
+    """What a word processor, a web page or a mail program makes of a macro, outside its texts."""
+    lines = []
+    for line in text.splitlines():
+        line = line.strip() if chance.random() < 0.5 else line
+        line = line.replace('"', "\u201c", 1).replace('"', "\u201d", 1) if line.count('"') == 2 else line
+        out = []
+        quoted = False
+        for letter in line:
+            if letter in '"\u201c\u201d':
+                quoted = not quoted
+            if quoted or letter in "\u201c\u201d":
+                out.append(letter)
+            elif letter == " ":
+                out.append(chance.choice([" ", "\u00a0", "\u202f", "  "]))
+            elif letter == "-":
+                out.append(chance.choice("-\u2013\u2011\u2212"))
+            else:
+                out.append(letter + chance.choice(["", "", "", "\u200b", "\ufeff"]))
+        text_line = "".join(out).replace(">=", chance.choice([">=", "\u2265"]))
+        lines.append(text_line[:1].upper() + text_line[1:] if chance.random() < 0.5 else text_line)
+    return chance.choice(["\n", "\r\n", "\r", "\u2028"]).join(lines)
+
+
+@given(st.randoms(use_true_random=False))
+def test_text_from_elsewhere_reads_the_same(chance: random.Random) -> None:
+    assert problems(PLAIN) == []
+    assert problems(pasted(PLAIN, chance)) == []
+
+
+@settings(max_examples=300)
+@given(st.data())
+def test_no_macro_breaks_the_reader(data: st.DataObject) -> None:
+    """Prefixes, cuts, doubled and swapped pieces of a macro, and plain noise: problems or none, never an exception."""
+    text = PLAIN
+    for _ in range(data.draw(st.integers(1, 4))):
+        start, end = sorted(data.draw(st.tuples(st.integers(0, len(text)), st.integers(0, len(text)))))
+        how = data.draw(st.sampled_from(["cut", "double", "noise", "prefix"]))
+        if how == "cut":
+            text = text[:start] + text[end:]
+        elif how == "double":
+            text = text[:end] + text[start:]
+        elif how == "prefix":
+            text = text[:start]
+        else:
+            noise = data.draw(st.text(st.sampled_from('"{}[]().,:=<>+-*/% \n\u201c#endifach0129'), max_size=12))
+            text = text[:start] + noise + text[end:]
+    for found in scrub.check_text(text):
+        assert str(found)
+
+
+@pytest.mark.parametrize(
+    "text",
+    [
+        macro("if yes\n" * 10_000),
+        macro("x = " + "(" * 10_000),
+        macro("x = " + "[" * 10_000 + "]" * 10_000),
+        macro("x = " + "not " * 5000 + "yes"),
+        macro("x = " + "-" * 5000 + "1"),
+        macro('say "' + "{" * 5000 + '"'),
+        macro("x = 1" + " + 1" * 3000),
+        macro("x" * 900_000),
+    ],
+    ids=["blocks", "brackets", "lists", "nots", "minuses", "holes", "sums", "one line"],
+)
+def test_a_monstrous_macro_ends_in_problems_soon(text: str) -> None:
+    start = time.monotonic()
+    found = scrub.check_text(text)
+    assert len(found) < 6000
+    assert time.monotonic() - start < 20
+    assert all(len(str(each)) < 2000 for each in found[:10])

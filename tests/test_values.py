@@ -1,0 +1,185 @@
+"""What the language computes, seen through `say`."""
+
+from __future__ import annotations
+
+import itertools
+from decimal import ROUND_HALF_UP, Decimal
+
+import pytest
+from conftest import macro, said
+from hypothesis import given
+from hypothesis import strategies as st
+
+import scrub
+
+
+@pytest.mark.parametrize(
+    ("expression", "shown"),
+    [
+        ("0.1 + 0.2", "0.3"),
+        ("1 / 3", "0.3333333333333333333333333333"),
+        ("2 + 3 * 4 - -1", "15"),
+        ("(2 + 3) * 4", "20"),
+        ("30%", "0.3"),
+        ("2.5.rounded", "3"),
+        ("(0 - 2.5).rounded", "-3"),
+        ("1.005.rounded(2)", "1.01"),
+        ("2.9.rounded-down", "2"),
+        ("2.1.rounded-up", "3"),
+        ("(0 - 4).size", "4"),
+        ("100000000000 * 100000000000", "10000000000000000000000"),
+        ("yes", "yes"),
+        ("nothing", ""),
+        ('["b", "a"]', "b, a"),
+        ('["b", "a"].joined(" and ")', "b and a"),
+        ('["b", "a"].count', "2"),
+        ('["b", "a"].first', "b"),
+        ('["b", "a"].with("c").last', "c"),
+        ('" Larch  Hut ".trimmed.upper', "LARCH  HUT"),
+        ('" Larch \u00a0 Hut ".single-spaced', "Larch Hut"),
+        ('"larch hut\u2019s o\'clock".title', "Larch Hut\u2019s O'clock"),
+        ('"Larch".starting(2)', "La"),
+        ('"Larch".ending(2)', "ch"),
+        ('"Larch".ending(0)', ""),
+        ('"Moss, Ann".before(", ")', "Moss"),
+        ('"Moss, Ann".after(", ")', "Ann"),
+        ('"no mark".after(",")', ""),
+        ('"Hut HUT hut".replaced("hut", by: "house")', "house house house"),
+        ('"6\u00a0kg".replaced("6 kg", by: "6 kilos")', "6 kilos"),
+        ('"one two".words.count', "2"),
+        ('"Gañet Çol".without-marks', "Ganet Col"),
+        ('"a/b:c".as-file-name', "a-b-c"),
+        ('"con".as-file-name', "con-"),
+        ('"1,234.5".as-number', "1234.5"),
+        ('"1.234,5".as-number', "1234.5"),
+        ('"1\u00a0234".as-number', "1234"),
+        ('"0,125".as-number', "0.125"),
+        ('"12%".as-number', "0.12"),
+        ('"Larch".length.as-text', "5"),
+        ("2026-05-01", "2026-05-01"),
+        ("2026-05-01T14:30", "2026-05-01T14:30"),
+    ],
+)
+def test_an_expression_has_its_value(expression: str, shown: str) -> None:
+    assert said(f"x = {expression}\nsay x") == [shown]
+    assert said(f'say "<{{{expression}}}>"' if '"' not in expression else f'x = {expression}\nsay "<{{x}}>"') == [
+        f"<{shown}>"
+    ]
+
+
+@pytest.mark.parametrize(
+    ("condition", "holds"),
+    [
+        ('"Larch" is "LARCH"', True),
+        ('"6\u00a0kg" is "6 kg"', True),
+        ('"o\u2019clock" is "o\'clock"', True),
+        ('"Larch" is exactly "larch"', False),
+        ('"Larch" is not exactly "larch"', True),
+        ('"Straße" is "STRASSE"', True),
+        ('"Larch Hut" contains "HUT"', True),
+        ('"Larch Hut" does not contain "hut"', False),
+        ('"Larch Hut" starts with "larch"', True),
+        ('"Larch Hut" does not start with "kite"', True),
+        ('"Larch Hut" ends with "HUT"', True),
+        ('"Larch Hut" does not end with "x"', True),
+        ('"a" is in ["A", "b"]', True),
+        ('"a" is not in ["A", "b"]', False),
+        ('["A", "b"] contains "a"', True),
+        ('" \u00a0" is empty', True),
+        ('"x" is not empty', True),
+        ("nothing is empty", True),
+        ("[] is empty", True),
+        ("1 < 2 and 2 <= 2 and 3 > 2 and 2 >= 2", True),
+        ("1 is 1.0", True),
+        ("yes is not no", True),
+        ("not (1 < 2) or 1 is 1", True),
+        ("2026-05-01 < 2026-05-02", True),
+        ("today >= 2026-01-01", True),
+        ("now > 2026-01-01T00:00", True),
+    ],
+)
+def test_a_condition_holds_or_not(condition: str, holds: bool) -> None:
+    assert said(f'if {condition}\nsay "yes"\nelse\nsay "no"\nend') == ["yes" if holds else "no"]
+
+
+def test_texts_hold_paths_quotes_braces_and_marks() -> None:
+    assert said('say "C:\\huts\\new"') == ["C:\\huts\\new"]
+    assert said('say "a ""b"" {{c}} \\d{3}{2,}"') == ['a "b" {c} \\d{3}{2,}']
+    assert said('names = ["a", "b"]\nsay "all: {names.joined(", ")}."') == ["all: a, b."]
+
+
+def test_loops_and_blocks() -> None:
+    assert said('each hut in ["Larch", "Kite", "Col"]\nif hut is "kite"\nskip\nend\nsay hut\nend') == ["Larch", "Col"]
+    assert said('repeat 3 times as n\nif n is 3\nleave loop\nend\nsay "{n}"\nend') == ["1", "2"]
+    assert said('n = 0\nrepeat while n < 3\nn = n + 1\nend repeat\nsay "{n}"') == ["3"]
+    assert said('say "a"\nfinish "done"\nsay "never"') == ["a", "done"]
+    assert said('each a in [1, 2] where a > 1\nsay "{a}"\nend each') == ["2"]
+
+
+def test_an_attempt_takes_its_values_back() -> None:
+    body = 'n = 1\nattempt\nn = 2\nfail "no luck"\nif it fails\nsay "{problem}, n is {n}"\nend attempt'
+    assert said(body) == ["no luck, n is 1"]
+
+
+@pytest.mark.parametrize(
+    ("body", "message"),
+    [
+        ("x = 1 / 0", "divided by zero"),
+        ("x = 0 / 0", "zero was divided by zero"),
+        ('x = "1,234".as-number', "read in two ways"),
+        ('x = "six".as-number', '"six" is not a number'),
+        ("x = [].first", "empty list has no first"),
+        ('x = "a".starting(0 - 1)', "cannot be -1"),
+        ('x = "a".starting(1.5)', "whole number"),
+        ('x = [1, "2"]\neach y in x\nif y is 2\nend\nend', "stored as text"),
+        ('x = [1, "a"]\neach y in x\nz = y + 1\nend', 'this is a text "a"'),
+        ('x = [1, "a"]\nif x.last < 2\nend', "compares numbers and dates"),
+        ('x = ["a", 1]\nif x.last contains "a"\nend', "goes with texts"),
+        ('x = [1, "a"]\nif x.last\nend', "a condition is expected"),
+        ('x = ["a", 1]\nx = x.last.upper', 'a number has no operation "upper"'),
+        ("repeat while yes\nend", "without coming to an end"),
+        ('fail "The {1 + 1} huts"', "The 2 huts"),
+    ],
+)
+def test_a_failure_names_its_line(body: str, message: str) -> None:
+    with pytest.raises(scrub.Failure, match=message) as caught:
+        said(body)
+    assert caught.value.line is not None
+    assert caught.value.line > 2
+    assert "Test, line" in str(caught.value)
+
+
+@given(st.decimals(-1000, 1000, places=3), st.decimals(-1000, 1000, places=3), st.integers(0, 3))
+def test_arithmetic_is_decimal(a: Decimal, b: Decimal, places: int) -> None:
+    lines = [f"a = 0 + {a:f}" if a >= 0 else f"a = -{-a:f}", f"b = 0 + {b:f}" if b >= 0 else f"b = -{-b:f}"]
+    found = said("\n".join([*lines, f'say "{{a + b}} {{a * b}} {{a.rounded({places})}}"']))[0].split()
+    rounded = a.quantize(Decimal(1).scaleb(-places), ROUND_HALF_UP)
+    assert [Decimal(each) for each in found] == [a + b, a * b, rounded]
+
+
+@given(st.text(st.characters(exclude_categories=["Cs", "Cc", "Zl", "Zp"], exclude_characters='"{}'), max_size=40))
+def test_any_text_comes_through_as_it_is(text: str) -> None:
+    marks = "\u200e\u200f\u061c\u202a\u202b\u202c\u202d\u202e\u2066\u2067\u2068\u2069"
+    if any(mark in text for mark in marks):
+        assert "reading direction" in scrub.check(macro(f'say "{text}"', "nothing"))[0].message
+    else:
+        assert said(f'say "{text}"') == [text]
+
+
+def test_questions_are_answered_ahead_or_by_the_host() -> None:
+    body = (
+        'who = ask("Pass on to", default: "office")\nlimit = ask("How many", as: number)\n'
+        'day = ask("From", as: date)\nsure = ask("Sure", as: yes-no)\nhut = ask("Hut", from: ["Larch", "Kite"])\n'
+        'say "{who} {limit + 1} {day} {sure} {hut}"'
+    )
+    answers = {"limit": "1.5", "day": "2026-05-01", "sure": "y", "hut": "KITE"}
+    assert said(body, **answers) == ["office 2.5 2026-05-01 yes Kite"]
+    typed = {**answers, "limit": 3, "who": "Ann", "sure": False}
+    assert said(body, **typed) == ["Ann 4 2026-05-01 no Kite"]
+    for name, wrong in itertools.product(["limit", "day", "sure", "hut"], ["maybe"]):
+        with pytest.raises(scrub.BadCall, match=name):
+            said(body, **{**answers, name: wrong})
+    with pytest.raises(scrub.BadCall, match='does not ask for "lmit". Did you mean "limit"'):
+        said(body, **answers, lmit="3")
+    with pytest.raises(scrub.BadCall, match='no answer for "limit"'):
+        said(body)

@@ -1,0 +1,43 @@
+"""Writes docs/catalog.md from the declarations in the code; `-` prints it instead."""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+
+import scrub
+
+
+def page() -> str:
+    """The catalog as a page."""
+    lines = [
+        "# Catalog",
+        "",
+        "All that a macro can name, made from the code by `tools/make_catalog.py`.",
+        "At the terminal, search it in everyday words: `scrub catalog lock cells`.",
+    ]
+    heading = ""
+    for entry in scrub.vocabulary().entries():
+        group = entry.written if entry.what == "kind" else heading
+        if entry.what.startswith("operation"):
+            group = "Operations of a " + entry.what.removeprefix("operation of a ").partition(",")[0]
+        if group != heading:
+            heading = group
+            lines += ["", f"## {heading}"]
+        if entry.what == "kind":
+            lines += ["", entry.docs.summary]
+            continue
+        lines += ["", f"**`{entry.written}`** ({entry.what}): {entry.docs.summary}"]
+        lines += [""] if entry.docs.arguments or entry.choices else []
+        lines += [f"- `{name.replace('_', '-')}`: {text}" for name, text in entry.docs.arguments.items()]
+        lines += [f"- {text}" for text in entry.choices]
+        if entry.docs.example:
+            lines += ["", f"    {entry.docs.example}"]
+    return "\n".join(lines) + "\n"
+
+
+if __name__ == "__main__":
+    if sys.argv[1:] == ["-"]:
+        sys.stdout.write(page())
+    else:
+        (Path(__file__).parent.parent / "docs" / "catalog.md").write_text(page())
