@@ -177,7 +177,7 @@ def test_one_that_fails_does_not_stop_the_others(cli: Cli, book: Path) -> None:
     assert found.code == 1
     assert "Saved a.xlsx" in found.out
     assert "Saved c.xlsx" in found.out
-    assert "1 of 4 files failed:\nb.xlsx: this is not an office file" in found.err
+    assert "1 of 4 files failed:\n  b.xlsx: this is not an office file" in found.err
     assert cli("undo", "1").code == 0
     assert Path("c.xlsx").read_bytes() == SAMPLE.read_bytes()
     stopped = cli("run", "show every", "a.xlsx", "b.xlsx", "c.xlsx", "--stop")

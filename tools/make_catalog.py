@@ -28,9 +28,10 @@ def page() -> str:
             lines += ["", entry.docs.summary]
             continue
         lines += ["", f"**`{entry.written}`** ({entry.what}): {entry.docs.summary}"]
-        lines += [""] if entry.docs.arguments or entry.choices else []
-        lines += [f"- `{name.replace('_', '-')}`: {text}" for name, text in entry.docs.arguments.items()]
-        lines += [f"- {text}" for text in entry.choices]
+        lines += [""] if entry.docs.arguments else []
+        for name, text in entry.docs.arguments.items():
+            words = f" One of: {', '.join(entry.choices[name])}." if name in entry.choices else ""
+            lines.append(f"- `{name.replace('_', '-')}`: {text}{words}")
         if entry.docs.example:
             lines += ["", f"    {entry.docs.example}"]
     return "\n".join(lines) + "\n"

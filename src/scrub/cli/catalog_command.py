@@ -5,7 +5,7 @@ from __future__ import annotations
 import click
 
 import scrub
-from scrub.cli.output import accent, print_json
+from scrub.cli.output import accent, print_json, width
 
 
 @click.command("catalog")
@@ -17,20 +17,28 @@ def command(words: tuple[str, ...], as_json: bool) -> int:
     if as_json:
         print_json([entry.as_dict() for entry in entries])
         return 0
+
+
+def _wrapped(text: str, indent: str) -> None:
+    click.echo(click.wrap_text(text, width(), indent, indent))
     if not entries:
         click.echo(f"Nothing in the catalog is about {' '.join(words)}. See all of it: scrub catalog")
         return 1
     for entry in entries[:8] if words else entries:
         click.echo(f"{accent(entry.written)}  ({entry.what})")
-        click.echo(f"  {entry.docs.summary}")
+        _wrapped(entry.docs.summary, "  ")
         if not words:
             continue
         for name, text in entry.docs.arguments.items():
-            click.echo(f"    {name.replace('_', '-')}: {text}")
-        for line in entry.choices:
-            click.echo(f"    {line}")
+            _wrapped(f"{name.replace('_', '-')}: {text}", "    ")
+            if name in entry.choices:
+                _wrapped(", ".join(entry.choices[name]), "      ")
         if entry.docs.example:
             click.echo(f"  Example: {entry.docs.example}")
     if words and len(entries) > 8:
         click.echo(f"... {len(entries) - 8} more: write more words, or see all with: scrub catalog")
     return 0
+
+
+def _wrapped(text: str, indent: str) -> None:
+    click.echo(click.wrap_text(text, width(), indent, indent))

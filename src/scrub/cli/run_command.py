@@ -124,7 +124,7 @@ class _Printer:
         if failed and len(result.files) > 1:
             click.echo(f"{len(failed)} of {scrub.counted(len(result.files), 'file')} failed:", err=True)
         for found in failed:
-            click.echo(str(found.problem), err=True)
+            click.echo(("  " if len(result.files) > 1 else "") + str(found.problem), err=True)
             if len(result.files) == 1:
                 click.echo("Nothing was saved.", err=True)
         if left:

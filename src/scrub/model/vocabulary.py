@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import inspect
 import typing
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from functools import cached_property
+from types import MappingProxyType
 from typing import Any, NamedTuple
 
 from scrub.model.declare import Docs, Item, Reach
@@ -139,13 +140,13 @@ class Kind:
 class Entry(NamedTuple):
     """One line of the catalog: what it is, how it is written, what it does, an example, everyday words for it.
 
-    `choices` has a line for each argument that takes one of a few words.
+    `choices` has the words of each argument that takes one of a few.
     """
 
     what: str
     written: str
     docs: Docs
-    choices: tuple[str, ...] = ()
+    choices: Mapping[str, tuple[str, ...]] = MappingProxyType({})
 
     def as_dict(self) -> dict[str, Any]:
         """The entry as JSON shows it."""
@@ -154,7 +155,7 @@ class Entry(NamedTuple):
             "written": self.written,
             "summary": self.docs.summary,
             "arguments": self.docs.arguments,
-            "choices": list(self.choices),
+            "choices": {name: list(words) for name, words in self.choices.items()},
             "example": self.docs.example,
             "also": list(self.docs.also),
         }
@@ -163,7 +164,7 @@ class Entry(NamedTuple):
         """How well the entry answers a search: its own word counts most, then everyday words, then its text."""
         own = fold(self.written).replace(".", " ").replace("-", " ").split()
         also = fold(" ".join(self.docs.also)).split()
-        text = fold(" ".join((self.docs.summary, *self.docs.arguments.values(), *self.choices)))
+        text = fold(" ".join((self.docs.summary, *self.docs.arguments.values(), *sum(self.choices.values(), ()))))
         total = 0
         for word in words:
             stem = word[:-1] if len(word) > 3 and word.endswith("s") else word
@@ -220,9 +221,9 @@ class Vocabulary:
         return [entry for score, entry in sorted(scored, key=lambda pair: -pair[0]) if score]
 
 
-def _choices(callee: Callee) -> tuple[str, ...]:
-    return tuple(
-        f"{parameter.word} takes: {', '.join(each.value for each in parameter.choice)}"
+def _choices(callee: Callee) -> dict[str, tuple[str, ...]]:
+    return {
+        parameter.python: tuple(each.value for each in parameter.choice)
         for parameter in callee.parameters
         if parameter.choice
-    )
+    }

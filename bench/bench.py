@@ -1,0 +1,182 @@
+"""Whole processes side by side on the same file: Scrub, and the script one would write with the usual library.
+
+    python bench/bench.py            all rows, written to bench/results.md
+    python bench/bench.py small      only the rows whose name has the word
+
+What counts is the ratio; both sides run on one machine, one after the other, the best of a few turns each.
+"""
+
+from __future__ import annotations
+
+import compileall
+import os
+import platform
+import random
+import shutil
+import subprocess
+import sys
+import time
+from collections.abc import Callable
+from pathlib import Path
+from typing import NamedTuple
+
+import xlsxwriter
+
+import scrub
+
+HERE = Path(__file__).parent
+DATA = HERE / "data"
+SCRUB = [str(Path(sys.executable).with_name("scrub"))]
+ENVIRONMENT = {**os.environ, "SCRUB_HOME": str(DATA / "home"), "SCRUB_SECRET_SHEET_CODE": "larch"}
+
+SHOW = """
+import openpyxl, sys
+book = openpyxl.load_workbook(sys.argv[1])
+for sheet in book:
+    sheet.sheet_state = "visible"
+book.save(sys.argv[1])
+"""
+PROTECT = """
+import openpyxl, sys
+book = openpyxl.load_workbook(sys.argv[1])
+for sheet in book:
+    sheet.protection.set_password("larch")
+    sheet.protection.enable()
+book.save(sys.argv[1])
+"""
+
+
+class Cost(NamedTuple):
+    """Wall time in seconds and peak memory in bytes of one process."""
+
+    seconds: float
+    memory: int
+
+
+class Row(NamedTuple):
+    """One line of the table; `memory` is the least ratio of memory asked for, if one is."""
+
+    name: str
+    ours: Callable[[Path], list[str]]
+    theirs: Callable[[Path], list[str]]
+    file: Path
+    asked: str
+    turns: int
+
+
+def workbook(path: Path, rows: int) -> Path:
+    """A workbook of 12 sheets of bookings, every third one hidden."""
+    if path.exists():
+        return path
+    chance = random.Random(7)
+    book = xlsxwriter.Workbook(str(path), {"constant_memory": True})
+    for number in range(12):
+        sheet = book.add_worksheet(f"Hut {number}")
+        if number % 3 == 1:
+            sheet.hide()
+        sheet.write_row(0, 0, ["Guest", "Hut", "Nights", "Weight", "Paid", "Note", "Arrival"])
+        for row in range(1, rows + 1):
+            values = (f"Guest {chance.randrange(90_000)}", chance.choice(["Larch", "Kite"]), chance.randrange(9))
+            more = (round(chance.random() * 90, 2), chance.randrange(2), f"note {chance.randrange(90_000)}")
+            sheet.write_row(row, 0, [*values, *more, 45_000 + chance.randrange(600)])
+    book.close()
+    return path
+
+
+def cost(words: list[str]) -> Cost:
+    """Runs a process and measures it."""
+    start = time.perf_counter()
+    process = subprocess.Popen(words, env=ENVIRONMENT, stdout=subprocess.DEVNULL)
+    _, status, usage = os.wait4(process.pid, 0)
+    seconds = time.perf_counter() - start
+    if status:
+        raise SystemExit(f"{words} failed")
+    return Cost(seconds, usage.ru_maxrss * 1024)
+
+
+def best(words: Callable[[Path], list[str]], file: Path, turns: int) -> Cost:
+    """The best of so many turns, each on a fresh copy."""
+    costs = []
+    copy = DATA / f"copy-{file.name}"
+    for _ in range(turns):
+        if file.is_file():
+            shutil.copyfile(file, copy)
+        costs.append(cost(words(copy)))
+    return Cost(min(each.seconds for each in costs), min(each.memory for each in costs))
+
+
+def python(code: str) -> Callable[[Path], list[str]]:
+    """A script of a few lines, as one would write it."""
+    return lambda file: [sys.executable, "-c", code, str(file)]
+
+
+def macro(title: str) -> Callable[[Path], list[str]]:
+    """A macro run by the command."""
+    return lambda file: [*SCRUB, "run", title, str(file)]
+
+
+def library_of(count: int) -> None:
+    """A library of so many macros."""
+    folder = DATA / "home" / "library"
+    folder.mkdir(parents=True, exist_ok=True)
+    text = scrub.own_library().find("seal").text
+    for number in range(count):
+        title = f"Seal the books of week {number}"
+        (folder / f"{title}.scrub").write_text(text.replace("Seal every sheet", title))
+
+
+def rows() -> list[Row]:
+    """The table."""
+    big, small = workbook(DATA / "big.xlsx", 20_000), workbook(DATA / "small.xlsx", 250)
+    library_of(200)
+    show, seal = "Show every hidden sheet", "Seal every sheet"
+    return [
+        Row(f"show hidden sheets, {_size(small)}, small", macro(show), python(SHOW), small, "5x faster", 7),
+        Row(f"show hidden sheets, {_size(big)}, big", macro(show), python(SHOW), big, "200x faster", 1),
+        Row(
+            f"protect all sheets, {_size(big)}, big",
+            macro(seal),
+            python(PROTECT),
+            big,
+            "20x faster, a fifth of the memory",
+            1,
+        ),
+        Row(
+            "list 200 macros, against `import click`, small",
+            lambda _: [*SCRUB, "macros"],
+            lambda _: [sys.executable, "-c", "import click"],
+            DATA,
+            "at most 3x its time",
+            11,
+        ),
+    ]
+
+
+def _size(path: Path) -> str:
+    size = path.stat().st_size
+    return f"{size / 1e6:.1f} MB" if size > 1e6 else f"{size // 1000} KB"
+
+
+def main(words: list[str]) -> None:
+    """Prints the table; writes it down when all rows were run."""
+    DATA.mkdir(exist_ok=True)
+    compileall.compile_dir(Path(scrub.__file__).parent, quiet=1)  # as an installer does
+    lines = ["| work | Scrub | the script | ratio | memory | asked |", "| --- | --- | --- | --- | --- | --- |"]
+    for row in rows():
+        if not all(word in row.name for word in words):
+            continue
+        ours = best(row.ours, row.file, max(3, row.turns))
+        theirs = best(row.theirs, row.file, row.turns)
+        ratio = theirs.seconds / ours.seconds
+        speed = f"{ratio:.1f}x faster" if ratio >= 1 else f"{1 / ratio:.1f}x its time"
+        memory = f"{ours.memory / 1e6:.0f} of {theirs.memory / 1e6:.0f} MB"
+        name = row.name.rpartition(",")[0]
+        lines.append(f"| {name} | {ours.seconds:.2f} s | {theirs.seconds:.2f} s | {speed} | {memory} | {row.asked} |")
+        print(lines[-1], flush=True)
+    if not words:
+        head = f"# Results\n\nPython {platform.python_version()}, {os.cpu_count()} cores. Made by `make bench`.\n\n"
+        (HERE / "results.md").write_text(head + "\n".join(lines) + "\n")
+
+
+if __name__ == "__main__":
+    main(sys.argv[1:])

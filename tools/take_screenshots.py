@@ -1,0 +1,103 @@
+"""Takes the pictures in docs/screenshots: each main command in a terminal window, on the sample data.
+
+Needs Xvfb, xterm and ImageMagick's `import`. Run it after a change of what is printed: `make screenshots`.
+"""
+
+from __future__ import annotations
+
+import os
+import shutil
+import subprocess
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+TARGET = Path(__file__).parent.parent / "docs" / "screenshots"
+DISPLAY = ":97"
+
+SLIPS = """macro Seal the huts
+for workbook
+
+code = secret("sheet-code")
+each sheet
+    if sheet.name = "Totals"
+        skip
+    else if sheet.hiden
+        sheet.hidden = no
+    end
+    protect password: code allow: [sort, filter]
+    say "sealed " + sheet.name
+"""
+
+#: Each picture: what is done before it is taken, and the commands that are seen.
+PICTURES = {
+    "demo": ([], ["scrub demo"]),
+    "inside": (["scrub demo"], ["cd kestrel-ridge", "scrub inside season-book.xlsx"]),
+    "macros": (["scrub demo", "scrub add mine.scrub"], ["scrub macros"]),
+    "show": ([], ["scrub show seal"]),
+    "run-preview": (["scrub demo"], ["cd kestrel-ridge", "scrub run seal season-book.xlsx --preview"]),
+    "run": (["scrub demo", "cp kestrel-ridge/*.xlsx kestrel-ridge/copy.xlsx", "echo no > kestrel-ridge/broken.xlsx"],
+            ["cd kestrel-ridge", "scrub run seal *.xlsx"]),
+    "undo": (["scrub demo", "scrub run seal kestrel-ridge/season-book.xlsx"],
+             ["cd kestrel-ridge", "scrub history", "scrub changes 1", "scrub undo", "scrub undo --redo"]),
+    "check": ([], ["scrub check slips.scrub"]),
+    "catalog": ([], ["scrub catalog lock cells"]),
+}  # fmt: skip
+
+
+def take(name: str, before: list[str], seen: list[str]) -> None:
+    """Takes one picture."""
+    folder = Path(tempfile.mkdtemp())
+    (folder / "slips.scrub").write_text(SLIPS)
+    (folder / "mine.scrub").write_text(
+        "macro Show the huts\nabout Shows the sheets of the huts, and only these.\nfor workbook\ngroup Season books\n"
+        'each sheet\n    sheet.hidden = not (sheet.name ends with "Hut")\nend\n'
+    )
+    path = f"{Path(sys.executable).parent}{os.pathsep}{os.environ['PATH']}"
+    environment = {
+        **os.environ, "DISPLAY": DISPLAY, "PATH": path, "SCRUB_HOME": str(folder / ".home"),
+        "SCRUB_SECRET_SHEET_CODE": "larch", "PS1": "$ ",
+    }  # fmt: skip
+    for command in before:
+        subprocess.run(command, shell=True, cwd=folder, env=environment, check=True, stdout=subprocess.DEVNULL)
+    script = "\n".join(f"printf '\\033[1m$ %s\\033[0m\\n' '{command}'; {command}; echo" for command in seen)
+    (folder / "seen.sh").write_text(f"clear\n{script}\ntouch {folder}/done\nsleep 30\n")
+    words = [
+        "xterm",
+        "-geometry",
+        "104x34+0+0",
+        "-fa",
+        "DejaVu Sans Mono",
+        "-fs",
+        "13",
+        "-bg",
+        "#fbfaf7",
+        "-fg",
+        "#222222",
+    ]
+    colours = ["-xrm", "XTerm*color6: #00727c", "-xrm", "XTerm*internalBorder: 16"]
+    window = subprocess.Popen([*words, *colours, "-e", "bash", "seen.sh"], cwd=folder, env=environment)
+    while not (folder / "done").exists():
+        time.sleep(0.1)
+    time.sleep(0.7)
+    subprocess.run(["import", "-window", "root", str(TARGET / f"{name}.png")], env=environment, check=True)
+    window.terminate()
+    window.wait()
+    shutil.rmtree(folder)
+
+
+def main(names: list[str]) -> None:
+    """Takes the pictures with these names, or all."""
+    TARGET.mkdir(parents=True, exist_ok=True)
+    screen = subprocess.Popen(["Xvfb", DISPLAY, "-screen", "0", "1280x800x24"], stderr=subprocess.DEVNULL)
+    time.sleep(1)
+    try:
+        for name in names or PICTURES:
+            take(name, *PICTURES[name])
+    finally:
+        screen.terminate()
+
+
+if __name__ == "__main__":
+    main(sys.argv[1:])
