@@ -66,7 +66,7 @@ def take(name: str, before: list[str], seen: list[str]) -> None:
     words = [
         "xterm",
         "-geometry",
-        "104x34+0+0",
+        "113x34+0+0",
         "-fa",
         "DejaVu Sans Mono",
         "-fs",
@@ -81,7 +81,9 @@ def take(name: str, before: list[str], seen: list[str]) -> None:
     while not (folder / "done").exists():
         time.sleep(0.1)
     time.sleep(0.7)
-    subprocess.run(["import", "-window", "root", str(TARGET / f"{name}.png")], env=environment, check=True)
+    subprocess.run(
+        ["import", "-window", "root", "-trim", "+repage", str(TARGET / f"{name}.png")], env=environment, check=True
+    )
     window.terminate()
     window.wait()
     shutil.rmtree(folder)

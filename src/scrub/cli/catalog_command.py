@@ -18,9 +18,6 @@ def command(words: tuple[str, ...], as_json: bool) -> int:
         print_json([entry.as_dict() for entry in entries])
         return 0
 
-
-def _wrapped(text: str, indent: str) -> None:
-    click.echo(click.wrap_text(text, width(), indent, indent))
     if not entries:
         click.echo(f"Nothing in the catalog is about {' '.join(words)}. See all of it: scrub catalog")
         return 1
