@@ -83,6 +83,21 @@ def test_sealing_closes_locked_cells_and_leaves_the_rest(book: Path) -> None:
     assert schema_findings(book) <= schema_findings(SAMPLE)
 
 
+def test_many_big_sheets_are_packed_side_by_side(tmp_path: Path) -> None:
+    path = tmp_path / "wide.xlsx"
+    made = xlsxwriter.Workbook(str(path))
+    for number in range(24):
+        sheet = made.add_worksheet(f"Hut {number}")
+        for row in range(400):
+            sheet.write_row(row, 0, [row * number, f"text {row}", row / 7])
+    made.close()
+    before = members(path)
+    for _ in range(5):
+        assert len(run("each sheet\nprotect\nend", path).changes) == 24
+        assert len(run("each sheet\nunprotect\nend", path).changes) == 24
+    assert members(path) == before
+
+
 def test_unsealing_with_the_right_password_gives_the_old_parts_back(book: Path) -> None:
     run(SEAL, book, **CODE)
     body = 'code = secret("code")\neach sheet\nunprotect password: code\nend'

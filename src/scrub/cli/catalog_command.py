@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import textwrap
+
 import click
 
 import scrub
@@ -17,7 +19,6 @@ def command(words: tuple[str, ...], as_json: bool) -> int:
     if as_json:
         print_json([entry.as_dict() for entry in entries])
         return 0
-
     if not entries:
         click.echo(f"Nothing in the catalog is about {' '.join(words)}. See all of it: scrub catalog")
         return 1
@@ -38,4 +39,5 @@ def command(words: tuple[str, ...], as_json: bool) -> int:
 
 
 def _wrapped(text: str, indent: str) -> None:
-    click.echo(click.wrap_text(text, width(), indent, indent))
+    for line in textwrap.wrap(text, width(), initial_indent=indent, subsequent_indent=indent, break_on_hyphens=False):
+        click.echo(line)

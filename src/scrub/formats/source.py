@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import threading
 from typing import BinaryIO
 
 from scrub.model.problem import FileProblem
@@ -23,13 +24,15 @@ class Source:
             raise FileProblem(path, "there is no such file") from None
         except OSError as error:
             raise FileProblem(path, f"it cannot be read: {error.strerror}") from None
+        self._lock = threading.Lock()  # several threads pack parts of one file
         self.digest = digest_of(self.stream)
         self.size = self.stream.seek(0, os.SEEK_END)
 
     def read(self, start: int, length: int) -> bytes:
         """A range of the file; shorter at its end."""
-        self.stream.seek(start)
-        return self.stream.read(length)
+        with self._lock:
+            self.stream.seek(start)
+            return self.stream.read(length)
 
     def problem(self, what: str) -> FileProblem:
         """A problem with this file."""
