@@ -74,12 +74,12 @@ class Package:
 
     def _read_directory(self) -> list[Member]:
         source = self.source
-        if source.read(0, 8) == b"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1":
-            raise self.problem(_compound_file(source))
         tail_at = max(0, source.size - 65_557)
         tail = source.read(tail_at, 65_557)
         found = tail.rfind(b"PK\x05\x06")
         if found < 0 or len(tail) - found < _END.size:
+            if source.read(0, 8) == b"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1":
+                raise self.problem(_compound_file(source))
             if source.size == 0:
                 raise self.problem("the file is empty")
             if source.read(0, 4) == b"PK\x03\x04":
