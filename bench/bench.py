@@ -119,7 +119,7 @@ def library_of(count: int) -> None:
     """A library of so many macros."""
     folder = DATA / "home" / "library"
     folder.mkdir(parents=True, exist_ok=True)
-    text = scrub.own_library().find("seal").text
+    text = scrub.home().library.find("seal").text
     for number in range(count):
         title = f"Seal the books of week {number}"
         (folder / f"{title}.scrub").write_text(text.replace("Seal every sheet", title))

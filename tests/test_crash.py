@@ -16,9 +16,8 @@ from typing import Any
 import pytest
 from conftest import SAMPLE
 
-from scrub.store.commit import Effect
 from scrub.store.disk import Disk
-from scrub.store.patch import Copy, Patch, whole
+from scrub.store.patch import Copy, Effect, Patch, whole
 from scrub.store.store import Store
 
 

@@ -50,7 +50,7 @@ def test_the_example_with_a_host_of_its_own(book: Path) -> None:
 
 
 def test_every_example_macro_is_whole_and_tidy() -> None:
-    entries = [entry for entry in scrub.own_library().entries() if entry.example]
+    entries = [entry for entry in scrub.home().library.entries() if entry.example]
     assert len(entries) >= 4
     for entry in entries:
         assert scrub.check(entry.path) == []
@@ -114,13 +114,17 @@ def test_every_declaration_is_documented_with_an_example_that_is_right() -> None
         assert example, entry.written
         header = (
             "macro Test\nfor workbook\n"
-            + 'reply = "a"\nnote = "a"\nweight = 1.5\nboxes = 2\ndifference = 3\nlate = ["a"]\nnames = ["a"]\n'
+            + 'reply = "a"\nnote = "a"\nweight = 1.5\nboxes = 2\ndifference = 3\nlate = ["a"]\nnames = ["a"]\namounts = [1]\nwait = 3 days\nmargin = 2 cm\nlimit = 1 MB\n'
         )
         if example.startswith("if "):
             example = f"{example}\nend"
         elif re.match(r"[\w-]+\.|\"", example) and " = " not in example:
             example = f"x = {example}"
-        body = f"each sheet\n{example}\nend" if "workbook." not in example else example
+        kind = re.match(r"(?:field|action) of a (\w+)", entry.what)
+        owner = kind[1] if kind else "sheet"
+        if owner in ("folder", "file"):
+            header = header.replace("for workbook", "for folder")
+        body = f"each {owner}\n{example}\nend" if owner in ("sheet", "file") else example
         if "password: code" in body:
             header += 'code = secret("c")\n'
             header = header.replace('reply = "a"\n', "").replace("for workbook\n", "for workbook\n")

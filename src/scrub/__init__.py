@@ -31,28 +31,80 @@ from scrub.model.problem import (
 
 if TYPE_CHECKING:
     from scrub.demo import lay_out_samples
+    from scrub.language.paste import mended
     from scrub.language.tree import Program
-    from scrub.library.library import Entry, Library
+    from scrub.library.library import Entry, Library, retitled
+    from scrub.library.records import SETTINGS
     from scrub.library.text import decoded, is_macro_path, read_macro
     from scrub.model.change import Change
     from scrub.model.declare import Reach
     from scrub.model.host import Host, Question, QuietHost
     from scrub.model.values import Secret
     from scrub.model.vocabulary import Vocabulary
+    from scrub.own import action
+    from scrub.runner.answers import variable
     from scrub.runner.records import FileRecord, RunRecord
-    from scrub.runner.run import FileResult, RunResult
-    from scrub.store.store import Restored, Store
+    from scrub.runner.run import FileResult, InUseChoice, RunResult
+    from scrub.runner.step import Go, Stepper, View
+    from scrub.store.store import Restored
+    from scrub.trying import Trial
+    from scrub.wiring import Home, expanded
 
 __version__ = "0.1.0"
 
 __all__ = [
-    "BadCall", "Change", "Entry", "Failure", "FileProblem", "FileRecord", "FileResult", "Host", "Library",
-    "MacroProblems", "OpenFile", "Problem", "Question", "QuietHost", "Reach", "Refused", "Restored", "RunRecord",
-    "RunResult", "ScrubError", "Secret", "changes", "check",
-    "check_text", "counted", "decoded", "did_you_mean", "expanded", "history", "home",
+    "SETTINGS",
+    "BadCall",
+    "Change",
+    "Entry",
+    "Failure",
+    "FileProblem",
+    "FileRecord",
+    "FileResult",
+    "Go",
+    "Home",
+    "Host",
+    "Library",
+    "MacroProblems",
+    "OpenFile",
+    "Problem",
+    "Question",
+    "QuietHost",
+    "Reach",
+    "Refused",
+    "Restored",
+    "RunRecord",
+    "RunResult",
+    "ScrubError",
+    "Secret",
+    "Stepper",
+    "View",
+    "action",
+    "changes",
+    "check",
+    "check_text",
+    "counted",
+    "decoded",
+    "did_you_mean",
+    "expanded",
+    "history",
+    "home",
     "is_macro_path",
-    "lay_out_samples", "listed", "macro_text", "open", "own_library", "program", "read_macro", "recover",
-    "redo", "run", "undo",
+    "kind_of",
+    "lay_out_samples",
+    "listed",
+    "mended",
+    "open",
+    "program",
+    "read_macro",
+    "recover",
+    "redo",
+    "retitled",
+    "run",
+    "tidy",
+    "trial",
+    "undo",
+    "variable",
     "vocabulary",
 ]  # fmt: skip
 
@@ -61,7 +113,10 @@ _WHERE = {
     "FileResult": "scrub.runner.run", "Host": "scrub.model.host", "Library": "scrub.library.library",
     "Question": "scrub.model.host", "QuietHost": "scrub.model.host", "Reach": "scrub.model.declare",
     "Restored": "scrub.store.store", "RunRecord": "scrub.runner.records", "RunResult": "scrub.runner.run",
-    "Secret": "scrub.model.values", "decoded": "scrub.library.text",
+    "Secret": "scrub.model.values", "Home": "scrub.wiring", "expanded": "scrub.wiring", "action": "scrub.own",
+    "SETTINGS": "scrub.library.records", "mended": "scrub.language.paste", "retitled": "scrub.library.library",
+    "variable": "scrub.runner.answers", "Go": "scrub.runner.step", "Stepper": "scrub.runner.step",
+    "View": "scrub.runner.step", "decoded": "scrub.library.text",
     "is_macro_path": "scrub.library.text", "lay_out_samples": "scrub.demo", "read_macro": "scrub.library.text",
 }  # fmt: skip
 
@@ -77,66 +132,47 @@ def __getattr__(name: str) -> Any:
     return found
 
 
-def home() -> str:
-    """The folder that holds the library and the history; the variable SCRUB_HOME moves it."""
+def home() -> Home:
+    """The person's own Scrub: `home().library`, `.pins`, `.settings` and the rest, in `home().folder`.
+
+    The folder is the usual data folder of the system; the variable SCRUB_HOME moves it.
+    """
+    from scrub.wiring import Home
+
     chosen = os.environ.get("SCRUB_HOME")
     if chosen:
-        return os.path.abspath(os.path.expanduser(chosen))
+        return Home(os.path.abspath(os.path.expanduser(chosen)))
     from platformdirs import user_data_dir
 
-    return user_data_dir("scrub-macros", appauthor=False)
-
-
-def own_library() -> Library:
-    """The person's own library, with the shipped examples beside it."""
-    from scrub.library.library import Library
-
-    examples = os.path.join(os.path.dirname(__file__), "demo", "macros")
-    return Library(os.path.join(home(), "library"), examples)
+    return Home(user_data_dir("scrub-macros", appauthor=False))
 
 
 def vocabulary() -> Vocabulary:
     """All that a macro can name: kinds, fields, actions and operations."""
-    from scrub.model.vocabulary import Vocabulary
-    from scrub.model.workbook import Sheet, Workbook
-
-    return Vocabulary((Workbook, Sheet))
-
-
-def macro_text(macro: str) -> tuple[str, str]:
-    """The text of a macro and the name that problems call it by.
-
-    `macro` is the text itself (more than one line), the path of a file, or a title in the library.
-    Raises `BadCall` or `FileProblem` when there is none.
-    """
-    from scrub.library.text import is_macro_path, read_macro
-
-    if len(macro.splitlines()) > 1:
-        return macro, "macro"
-    if is_macro_path(macro):
-        return read_macro(macro), os.path.basename(macro)
-    entry = own_library().find(macro)
-    return entry.text, os.path.basename(entry.path)
+    return home().vocabulary
 
 
 def program(macro: str) -> Program:
     """A macro, checked and ready to run. Raises `MacroProblems` with all that is wrong with it."""
-    from scrub.language import checker
-
-    text, name = macro_text(macro)
-    return checker.program(text, name, vocabulary())
+    return home().program(macro)
 
 
 def check(macro: str) -> list[Problem]:
     """Every problem of a macro (its text, a path or a title), in the order of its lines; none when it can run."""
-    return check_text(*macro_text(macro))
+    own = home()
+    return own.problems(*own.text(macro))
 
 
 def check_text(text: str, name: str = "macro") -> list[Problem]:
     """Every problem of a macro's text; `name` is what problems call it by."""
-    from scrub.language import checker
+    return home().problems(text, name)
 
-    return checker.check(text, name, vocabulary())
+
+def tidy(text: str) -> str:
+    """A macro's text in the standard layout. Raises `MacroProblems` for one that cannot be read."""
+    from scrub.language.layout import tidy
+
+    return tidy(text, "macro")
 
 
 def run(
@@ -148,54 +184,39 @@ def run(
     host: Host | None = None,
     stop: bool = False,
     budget: int | None = None,
+    into: str | None = None,
+    in_use: InUseChoice = "stop",
+    stepper: Stepper | None = None,
     report: Callable[[FileResult], None] | None = None,
 ) -> RunResult:
     """Runs a macro (its text, a path or a title) on files; patterns such as `*.xlsx` are expanded.
 
     `preview` does all but write. `answers` holds an answer for each question by name, a `Secret` for a password.
     `host` is asked and told everything else; without one nobody is there. `stop` ends at the first file that fails.
-    `budget` limits the statements that loops may run on one file. `report` is told of each file when it is done.
+    `budget` limits the statements that loops may run on one file. `into` names a folder for the results, and leaves
+    the files as they are. `in_use` says what to do about a file that another program has open: "stop", "wait",
+    "copy" (the result is laid beside it), or a function of its path and the reason that says so. `stepper` is shown
+    each statement before it runs. `report` is told of each file when it is done.
 
     What happens to a file stands in the result, also when it fails. Raises `MacroProblems` for a macro that cannot
     run, `BadCall` when an answer is missing, `Refused` when the macro reaches further than allowed.
     """
-    from scrub.formats.open import open_file
     from scrub.model.host import QuietHost
-    from scrub.runner.execution import BUDGET
-    from scrub.runner.run import Runner
+    from scrub.wiring import expanded
 
-    checked = program(macro)
-    paths = expanded(files)
-    if not paths and "nothing" not in checked.macro.runs_on:
-        raise BadCall(f'"{checked.title}" runs on a {listed(checked.macro.runs_on, "or")}: name a file')
-    runner = Runner(
-        checked,
-        vocabulary(),
-        open_file,
-        None if preview else _store(),
-        host or QuietHost(),
-        answers or {},
-        budget=budget or BUDGET,
+    return home().run(
+        macro,
+        expanded(files),
+        preview=preview,
+        answers=answers or {},
+        host=host or QuietHost(),
+        stop=stop,
+        budget=budget,
+        into=into,
+        in_use=in_use,
+        stepper=stepper,
+        report=report,
     )
-    return runner.run(paths, stop, report)
-
-
-def expanded(files: Iterable[str]) -> list[str]:
-    """The files named, with patterns such as `*.xlsx` expanded. Raises `BadCall` for a pattern that fits nothing."""
-    found: list[str] = []
-    for name in [files] if isinstance(files, str) else files:
-        path = os.path.expanduser(os.fspath(name))
-        if any(mark in path for mark in "*?[") and not os.path.exists(path):
-            import glob
-
-            # The owner files of office programs fit such patterns too, and are no documents.
-            fitting = [each for each in sorted(glob.glob(path)) if not os.path.basename(each).startswith("~$")]
-            if not fitting:
-                raise BadCall(f"no file fits {name}")
-            found += fitting
-        else:
-            found.append(path)
-    return found
 
 
 class OpenFile:
@@ -229,7 +250,7 @@ class OpenFile:
         """
         from scrub.runner.run import save_opened
 
-        return save_opened(_store(), self.item, title)
+        return save_opened(home().store, self.item, title)
 
 
 def open(path: str) -> OpenFile:
@@ -237,18 +258,35 @@ def open(path: str) -> OpenFile:
     return OpenFile(path)
 
 
+def kind_of(path: str) -> str:
+    """The kind of item that a file is, by its name. Raises `FileProblem` for a format that Scrub cannot open."""
+    from scrub.formats.open import ENDINGS, open_file
+
+    ending = os.path.splitext(path)[1].lower()
+    if os.path.isdir(path):
+        return "folder"
+    return ENDINGS[ending] if ending in ENDINGS else open_file(path).kind_word
+
+
+def trial(path: str, host: Host) -> Trial:
+    """Tries steps out on a file, one at a time, in memory. Raises `FileProblem` as `open` does."""
+    from scrub.trying import Trial
+
+    return Trial(home(), path, host)
+
+
 def history() -> list[RunRecord]:
     """Every run, the last one first."""
     from scrub.runner.records import read_record
 
-    return [read_record(kept) for kept in _store().runs()]
+    return [read_record(kept) for kept in home().store.runs()]
 
 
 def changes(run: int | None = None) -> RunRecord:
     """One run with all its changes; left out, the last one. Raises `BadCall` when there is none."""
     from scrub.runner.records import read_record
 
-    store = _store()
+    store = home().store
     with _explained():
         if run is not None:
             return read_record(store.run(run))
@@ -263,7 +301,7 @@ def undo(run: int | None = None, *, copy: bool = False) -> Restored:
 
     Raises `Refused` when a file was edited since; with `copy`, its former version is then laid beside it.
     """
-    store = _store()
+    store = home().store
     with _explained():
         store.recover()
         return store.undo(run, copy)
@@ -271,7 +309,7 @@ def undo(run: int | None = None, *, copy: bool = False) -> Restored:
 
 def redo(run: int | None = None) -> Restored:
     """Does again what was taken back last, or what was taken back of this run. Raises `Refused` as `undo` does."""
-    store = _store()
+    store = home().store
     with _explained():
         store.recover()
         return store.redo(run)
@@ -279,15 +317,9 @@ def redo(run: int | None = None) -> Restored:
 
 def recover() -> list[str]:
     """Finishes or takes back runs that a stop of the machine cut short; a sentence for each file to look at."""
-    store = _store()
+    store = home().store
     with _explained():
         return store.recover()
-
-
-def _store() -> Store:
-    from scrub.store.store import Store
-
-    return Store(home())
 
 
 def _explained() -> Any:

@@ -7,6 +7,7 @@ import sys
 import click
 
 import scrub
+from scrub.cli.editing import keep
 
 
 @click.command("add")
@@ -15,22 +16,17 @@ def command(files: tuple[str, ...]) -> int:
     """Keeps macros in the library; `-` reads one from standard input. One with mistakes is kept as a draft."""
     code = 0
     for name in files:
+        if name.lower().endswith(".scrubpack"):
+            for text, shown in scrub.home().unpack(name):
+                code = max(code, keep(text, shown, own=False))
+            continue
         if name == "-":
             text, shown = scrub.decoded(sys.stdin.buffer.read(), "pasted text"), "pasted text"
         else:
             text, shown = scrub.read_macro(name), name
-        problems = scrub.check_text(text, shown)
-        entry = scrub.own_library().add(text, shown, draft=bool(problems))
-        if problems:
-            for problem in problems:
-                click.echo(str(problem), err=True)
-            click.echo(
-                f"Kept as a draft, with {scrub.counted(len(problems), 'mistake')}: {entry.path}\n"
-                "Mend the file and add it again.",
-                err=True,
-            )
-            code = 2
-        else:
-            click.echo(f'Added "{entry.title}": {entry.path}')
-            click.echo(f'Try it: scrub run "{entry.title}" FILE --preview')
+        mended = scrub.mended(text)
+        if mended != text:
+            click.echo("The text was broken or quoted by a mail program. It is read as:")
+            click.echo("".join(f"    {line}\n" for line in mended.splitlines()), nl=False)
+        code = max(code, keep(mended, shown, own=False))
     return code

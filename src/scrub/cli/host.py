@@ -9,7 +9,7 @@ from typing import Any
 
 import click
 
-from scrub import Question
+from scrub import Go, Question, View
 
 
 class TerminalHost:
@@ -54,6 +54,18 @@ class TerminalHost:
     def approve(self, title: str, reaches: Sequence[str]) -> bool:
         """Asks once."""
         return self.asking and click.confirm(f'"{title}" {" and ".join(reaches)}. Let it?', err=True)
+
+    def in_use(self, path: str, why: str) -> str:
+        """Asks what to do about a file that another program has open; without a terminal, stops."""
+        if not self.asking:
+            return "stop"
+        self.close()
+        click.echo(f"{path}: {why}", err=True)
+        choices = click.Choice(["wait", "copy", "stop"])
+        answer: str = click.prompt(
+            "Wait until it is closed, lay the result beside it, or stop?", type=choices, err=True
+        )
+        return answer
 
     def progress(self, done: int, of: int, label: str) -> None:
         """Moves the bar, which is shown from the second second on."""
@@ -102,3 +114,20 @@ class TerminalHost:
             if self._bar is not None:
                 self._bar.stop()
                 self._bar = None
+
+
+class TerminalStepper:
+    """Shows each statement with the current item and the values, and asks how to go on."""
+
+    def step(self, view: View) -> Go:
+        """Asks on the terminal; an empty answer is: next."""
+        click.echo(f"{view.title}, line {view.line}" + (f"  ({view.item})" if view.item else ""), err=True)
+        click.echo(f"    {view.text}", err=True)
+        if view.values:
+            click.echo("    " + ", ".join(f"{name} = {value}" for name, value in view.values.items()), err=True)
+        words = {go.value[0]: go for go in Go} | {go.value: go for go in Go}
+        while True:
+            answer = click.prompt("next, into, over, end, stop", default="next", show_default=False, err=True)
+            if answer.strip().lower() in words:
+                return words[answer.strip().lower()]
+            click.echo("Answer with one of these words, or its first letter.", err=True)

@@ -10,13 +10,23 @@ from scrub.cli.output import accent, columns, print_json
 
 @click.command("macros")
 @click.argument("words", nargs=-1)
+@click.option("--for", "file", metavar="FILE", help="Only what fits this file.")
 @click.option("--json", "as_json", is_flag=True, help="Print the list as JSON.")
-def command(words: tuple[str, ...], as_json: bool) -> int:
+def command(words: tuple[str, ...], file: str | None, as_json: bool) -> int:
     """The library, searched in titles and texts when WORDS are given."""
-    library = scrub.own_library()
+    library = scrub.home().library
     entries = library.search(" ".join(words)) if words else library.entries()
+    if file is not None:
+        kind = scrub.kind_of(file)
+        entries = [entry for entry in entries if kind in entry.runs_on]
+    use = scrub.home().use.of()
     if as_json:
-        print_json([{**entry._asdict(), "runs_on": list(entry.runs_on)} for entry in entries])
+        print_json(
+            [
+                {**entry._asdict(), "runs_on": list(entry.runs_on), "runs": use.get(entry.title, (0, ""))[0]}
+                for entry in entries
+            ]
+        )
         return 0
     if words and not entries:
         click.echo(f"No macro has {' and '.join(words)} in its title or text. See them all: scrub macros")
@@ -25,11 +35,14 @@ def command(words: tuple[str, ...], as_json: bool) -> int:
     wide = max((len(entry.title) for entry in entries), default=0)
     for entry in entries:
         group = "Examples" if entry.example else "Drafts, to be mended" if entry.draft else entry.group or "No group"
+        group = f"Joined: {entry.shared}" if entry.shared else group
         if group != heading:
             click.echo(("\n" if heading else "") + accent(group))
             heading = group
         about = f"cannot be read: {entry.unreadable}" if entry.unreadable else entry.about
-        for line in columns([(f"{entry.title:<{min(wide, 48)}}", about)]):
+        times, last = use.get(entry.title, (0, ""))
+        used = f"run {scrub.counted(times, 'time')}, last {last[:10]}" if times else ""
+        for line in columns([(f"{entry.title:<{min(wide, 48)}}", f"{about}  ({used})" if used and words else about)]):
             click.echo(line)
     if not words:
         click.echo("\nRead one: scrub show TITLE    Run one: scrub run TITLE FILE --preview")

@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
+import json
 import os
 import sys
+from typing import Any
 
 import click
 
 import scrub
-from scrub.cli.host import TerminalHost
-from scrub.cli.output import SHOWN, accent, change_count, change_lines, print_json
+from scrub.cli.host import TerminalHost, TerminalStepper
+from scrub.cli.output import SHOWN, accent, change_count, change_lines, print_json, short_path
 
 
 @click.command("run")
@@ -18,6 +20,13 @@ from scrub.cli.output import SHOWN, accent, change_count, change_lines, print_js
 @click.option("--preview", is_flag=True, help="Show the changes and write nothing.")
 @click.option("--with", "given", multiple=True, metavar="NAME=VALUE", help="Answer a question ahead.")
 @click.option("--no-questions", is_flag=True, help="Fail before starting when an answer is missing.")
+@click.option("--answers", "answers_file", metavar="FILE", help="Answers from a file, TOML or JSON.")
+@click.option("--into", metavar="FOLDER", help="Put the results there, leave the files as they are.")
+@click.option("--inside", is_flag=True, help="Take the macro from inside the (first) file.")
+@click.option("--step", is_flag=True, help="Look at each statement before it runs.")
+@click.option("--again", type=int, metavar="RUN", help="Run on the files that failed in that run.")
+@click.option("--wait", is_flag=True, help="Wait for a file that is in use to be closed.")
+@click.option("--copy", is_flag=True, help="Lay the result beside a file that is in use.")
 @click.option("--stop", is_flag=True, help="Stop at the first file that fails.")
 @click.option("--all", "every", is_flag=True, help="Show every change.")
 @click.option("--json", "as_json", is_flag=True, help="Print the result as JSON.")
@@ -27,6 +36,13 @@ def command(
     preview: bool,
     given: tuple[str, ...],
     no_questions: bool,
+    answers_file: str | None,
+    into: str | None,
+    inside: bool,
+    step: bool,
+    again: int | None,
+    wait: bool,
+    copy: bool,
     stop: bool,
     every: bool,
     as_json: bool,
@@ -34,11 +50,27 @@ def command(
     """Runs MACRO (a title, some of its words, or a path) on FILES; `-` reads file names from standard input."""
     _notice_swap(macro, files)
     names = [name for given_name in files for name in _named(given_name)]
+    if again is not None:
+        names += [file.path for file in scrub.changes(again).files if file.problem]
+        if not names:
+            raise scrub.BadCall(f"no file failed in run {again}")
     host = TerminalHost(asking=not no_questions and "-" not in files)
     printer = _Printer(host, len(names), every, preview, as_json)
+    answers = {**(_read_answers(answers_file) if answers_file else {}), **_answers(given)}
+    if inside and not names:
+        raise scrub.BadCall("which file is the macro inside? Name it behind the macro")
     try:
         result = scrub.run(
-            macro, names, preview=preview, answers=_answers(given), host=host, stop=stop, report=printer.file
+            scrub.home().inside(macro, names[0]) if inside else macro,
+            names,
+            preview=preview,
+            answers=answers,
+            host=host,
+            stop=stop,
+            into=into,
+            in_use="wait" if wait else "copy" if copy else host.in_use,
+            stepper=TerminalStepper() if step else None,
+            report=printer.file,
         )
     finally:
         host.close()
@@ -65,6 +97,23 @@ def _answers(given: tuple[str, ...]) -> dict[str, str]:
     return found
 
 
+def _read_answers(path: str) -> dict[str, Any]:
+    """Answers from a file: TOML (`who = "Ann"`), or JSON by its ending."""
+    text = scrub.read_macro(path)
+    try:
+        if path.lower().endswith(".json"):
+            found = json.loads(text)
+        else:
+            import tomllib
+
+            found = tomllib.loads(text)
+    except ValueError as error:
+        raise scrub.BadCall(f'{path}: it cannot be read ({error}). Write a line for each answer: who = "Ann"') from None
+    if not isinstance(found, dict):
+        raise scrub.BadCall(f"{path}: it holds no names with values")
+    return {str(name).lower(): value for name, value in found.items()}
+
+
 def _notice_swap(macro: str, files: tuple[str, ...]) -> None:
     if os.path.isfile(macro) and not scrub.is_macro_path(macro) and files and not os.path.exists(files[0]):
         raise scrub.BadCall(f'the macro comes first, then the file: scrub run "{files[0]}" "{macro}"')
@@ -89,6 +138,8 @@ class _Printer:
         if found.changes:
             self.waiting.append(accent(found.path))
             self.waiting += change_lines(found.changes, self.limit)
+        if found.made:
+            self.waiting.append(f"{'Would make' if self.preview else 'Made'} {short_path(found.made)}")
         if found.problem is None:
             self.waiting += found.said
             self.waiting += found.notes

@@ -5,31 +5,80 @@ from __future__ import annotations
 import click
 
 import scrub
-from scrub.cli.output import accent
+from scrub.cli.output import accent, columns
 
 
 @click.command("show")
 @click.argument("macro")
-def command(macro: str) -> int:
-    """One macro: what it asks, what it may do, and its text."""
-    text, name = scrub.macro_text(macro)
+@click.option("--outline", is_flag=False, flag_value=1, type=int, metavar="DEPTH", help="Fold blocks, below a depth.")
+@click.option("--history", is_flag=True, help="Its former texts.")
+def command(macro: str, outline: int | None, history: bool) -> int:
+    """One macro: what it asks, what it may do, where it is used, and its text."""
+    home = scrub.home()
+    if history:
+        return _history(macro)
+    text, name = home.text(macro)
     try:
-        found = scrub.program(macro)
+        found = home.checked(text, name)
     except scrub.MacroProblems as problems:
         click.echo(text.rstrip("\n"))
-        click.echo(
-            f"\nIt cannot run yet: {scrub.counted(len(problems.problems), 'mistake')}. See them: scrub check {name!r}"
-        )
+        count = scrub.counted(len(problems.problems), "mistake")
+        click.echo(f'\nIt cannot run yet: {count}. See them: scrub check "{macro}"')
         return 2
     click.echo(accent(found.title))
     for line in found.macro.about:
         click.echo(f"  {line}")
-    click.echo(f"Runs on: {', '.join(found.macro.runs_on)}")
+    click.echo(f"Runs on: {'all at once: ' if found.macro.for_all else ''}{', '.join(found.macro.runs_on)}")
     for question in found.questions:
-        what = "the password" if question.secret else f"{question.prompt} ({question.type})"
-        click.echo(f"Asks for: {what}{f' {question.prompt}' if question.secret else ''}")
-    click.echo(f"It {scrub.Reach(found.reach).sentence}.")
+        if question.secret:
+            click.echo(f"Asks for: the password {question.prompt} (or the variable {scrub.variable(question.prompt)})")
+        else:
+            click.echo(f"Asks for: {question.prompt} ({question.type}, --with {question.name}=...)")
+    for sentence in home.permissions(found):
+        click.echo(f"It {sentence}.")
+    users = home.uses_of(found.title)
+    if users:
+        click.echo(f"It is run by: {', '.join(users)}")
     click.echo()
-    for line in text.rstrip("\n").splitlines():
+    lines = _folded(scrub.tidy(text), outline) if outline is not None else text.splitlines()
+    for line in lines:
         click.echo(f"    {line}".rstrip())
+    return 0
+
+
+def _folded(text: str, depth: int) -> list[str]:
+    """The lines of a tidy macro down to a depth of blocks; what is folded away is counted."""
+    found: list[str] = []
+    hidden = 0
+    for line in text.splitlines():
+        indent = len(line) - len(line.lstrip())
+        if line.strip() and indent < 4 * depth:
+            if hidden:
+                found.append(f"{' ' * 4 * depth}... {scrub.counted(hidden, 'line')}")
+                hidden = 0
+            found.append(line)
+        elif line.strip():
+            hidden += 1
+        elif not hidden:
+            found.append(line)
+    return found
+
+
+def _history(macro: str) -> int:
+    library = scrub.home().library
+    try:
+        title = scrub.home().find(macro).title
+    except scrub.BadCall:
+        title = macro
+    former = library.former.all(title)
+    if not former:
+        click.echo(f'"{title}" has no former text.')
+        return 0
+    rows = [
+        (str(number), each.when, each.why, scrub.counted(len(each.text.splitlines()), "line"))
+        for number, each in enumerate(former, 1)
+    ]
+    for line in columns(rows):
+        click.echo(line)
+    click.echo(f'Bring one back: scrub edit "{title}" --back N')
     return 0

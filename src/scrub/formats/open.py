@@ -3,35 +3,10 @@
 from __future__ import annotations
 
 import os
-from typing import Protocol
 
 from scrub.formats.source import Source
-from scrub.model.change import Change, Recorder
 from scrub.model.declare import FileItem
 from scrub.model.problem import FileProblem
-from scrub.store.patch import Patch
-
-
-class Opened(Protocol):
-    """What every format offers to a run."""
-
-    source: Source
-    recorder: Recorder
-
-    @property
-    def changes(self) -> list[Change]:
-        """What was changed so far."""
-
-    @property
-    def notes(self) -> list[str]:
-        """What a person should know about saving the changes."""
-
-    def patch(self) -> Patch | None:
-        """What is to be written, or None."""
-
-    def close(self) -> None:
-        """Lets the file go."""
-
 
 #: The file endings that can be opened, with the kind of item each is.
 ENDINGS = {".xlsx": "workbook", ".xlsm": "workbook"}
@@ -43,8 +18,15 @@ _SAVE_AS = {
 _LATER = {".ods": ".xlsx", ".csv": ".xlsx", ".tsv": ".xlsx", ".fods": ".xlsx"}
 
 
-def open_file(path: str) -> FileItem:
-    """Opens a file as an item. Raises `FileProblem` when it is missing, damaged or of another format."""
+def open_file(path: str, folder: bool = False) -> FileItem:
+    """Opens a file, or with `folder` a folder, as an item.
+
+    Raises `FileProblem` when it is missing, damaged or of another format.
+    """
+    if folder and os.path.isdir(path):
+        from scrub.formats.folder import PlainFolder
+
+        return PlainFolder(path)
     ending = os.path.splitext(path)[1].lower()
     if ending not in ENDINGS and os.path.isfile(path):
         if ending in _SAVE_AS:

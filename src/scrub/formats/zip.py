@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import struct
 import zlib
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from typing import NamedTuple
 
 from scrub.formats.source import Source
@@ -199,8 +199,8 @@ class Package:
 
     # -- writing
 
-    def patch(self, changed: dict[str, Callable[[], bytes]]) -> Patch:
-        """The patch that gives these members new contents and leaves all else as it is.
+    def patch(self, changed: Mapping[str, Callable[[], bytes]], added: Mapping[str, bytes] = {}) -> Patch:
+        """The patch that gives these members new contents, adds others, and leaves all else as it is.
 
         Each is a function, called when its member is packed, so that large parts are not all held at once.
         """
@@ -228,6 +228,14 @@ class Package:
             placed[member.name] = fresh
             at += len(header) + len(data)
         moved = [placed[name] for name in self.members]  # the directory keeps its own order
+        for name, content in added.items():
+            data, size, crc = packed_bytes(content)
+            raw = name.encode()
+            fresh = Member(name, raw, 20, 20, 0x800, _DEFLATED, 0, 0x21, crc, len(data), size, b"", b"", 0, 0, at)
+            header = self._local_header(fresh)
+            pieces += [header, data]
+            moved.append(fresh)
+            at += len(header) + len(data)
         pieces.append(self._directory(moved, at))
         return Patch(self.source.digest, self.source.size, pieces)
 
@@ -324,7 +332,11 @@ def _packed(makers: list[Callable[[], bytes]]) -> Iterable[tuple[bytes, int, int
 
 
 def _pack(maker: Callable[[], bytes]) -> tuple[bytes, int, int]:
-    data = maker()
+    return packed_bytes(maker())
+
+
+def packed_bytes(data: bytes) -> tuple[bytes, int, int]:
+    """Some bytes deflated, their size and their checksum."""
     deflater = zlib.compressobj(6, zlib.DEFLATED, -15)
     return deflater.compress(data) + deflater.flush(), len(data), zlib.crc32(data)
 

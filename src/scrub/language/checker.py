@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from scrub.language import tree
 from scrub.language.meaning import Meaning, cannot_be_name
 from scrub.language.parser import parse
@@ -9,8 +11,8 @@ from scrub.language.scope import LATER_KINDS, ItemOf, NameOf
 from scrub.language.tree import Argument, Block, Expression, Program
 from scrub.model.declare import FileItem, Reach
 from scrub.model.host import Question
-from scrub.model.problem import MacroProblems, Problem, did_you_mean, listed
-from scrub.model.types import ANY, DATE, NOTHING, NUMBER, SECRET, TEXT, YES_NO, Type
+from scrub.model.problem import MacroProblems, Problem, ScrubError, counted, did_you_mean, listed
+from scrub.model.types import ANY, DATE, NOTHING, NUMBER, SECRET, TEXT, YES_NO, Type, item_of, list_of
 from scrub.model.vocabulary import Vocabulary
 
 #: What `ask(…, as: …)` takes, and the type of its answer.
@@ -18,23 +20,27 @@ ANSWER_TYPES = {"text": TEXT, "number": NUMBER, "date": DATE, "yes-no": YES_NO}
 _LATER_ANSWERS = ("address", "colour", "file", "folder")
 
 
-def check(text: str, name: str, vocabulary: Vocabulary) -> list[Problem]:
+#: Finds a macro of the library by its full title, checked, for `run "Title"`.
+Resolver = Callable[[str], Program]
+
+
+def check(text: str, name: str, vocabulary: Vocabulary, resolve: Resolver | None = None) -> list[Problem]:
     """Every problem of a macro, in the order of its lines; none when it can run."""
-    return _checked(text, name, vocabulary)[1]
+    return _checked(text, name, vocabulary, resolve)[1]
 
 
-def program(text: str, name: str, vocabulary: Vocabulary) -> Program:
+def program(text: str, name: str, vocabulary: Vocabulary, resolve: Resolver | None = None) -> Program:
     """The macro, ready to run. Raises `MacroProblems` with all that is wrong."""
-    found, problems = _checked(text, name, vocabulary)
+    found, problems = _checked(text, name, vocabulary, resolve)
     if problems:
         raise MacroProblems(problems)
     return found
 
 
-def _checked(text: str, name: str, vocabulary: Vocabulary) -> tuple[Program, list[Problem]]:
+def _checked(text: str, name: str, vocabulary: Vocabulary, resolve: Resolver | None) -> tuple[Program, list[Problem]]:
     macro, problems = parse(text, name)
     found = Program(macro, text)
-    _Checker(found, vocabulary, problems).whole()
+    _Checker(found, vocabulary, problems, resolve).whole()
     for problem in problems:
         problem.name = name
         problem.source = macro.lines[problem.line - 1] if problem.line <= len(macro.lines) else ""
@@ -46,9 +52,12 @@ def _checked(text: str, name: str, vocabulary: Vocabulary) -> tuple[Program, lis
 
 
 class _Checker(Meaning):
-    def __init__(self, found: Program, vocabulary: Vocabulary, problems: list[Problem]) -> None:
+    def __init__(
+        self, found: Program, vocabulary: Vocabulary, problems: list[Problem], resolve: Resolver | None
+    ) -> None:
         super().__init__(vocabulary, problems)
         self.program = found
+        self.resolve = resolve
         self.loops: list[str] = []  # the loops around a line: kinds visited, or "" for a loop over values
         self.at_top = True
 
@@ -56,10 +65,6 @@ class _Checker(Meaning):
         """Checks header and body."""
         macro = self.program.macro
         place = macro.places.get("for")
-        if macro.for_all and place:
-            self.note(place, '"for all" cannot be used yet. Write: for workbook')
-        if "into" in macro.places:
-            self.note(macro.places["into"], '"into" cannot be used yet. Take the line out: what changes can be undone')
         kinds = [kind for kind in self.vocabulary.kinds.values() if issubclass(kind.cls, FileItem)]
         for word in macro.runs_on if place else ():
             if word in {kind.word for kind in kinds} or word == "nothing":
@@ -70,6 +75,15 @@ class _Checker(Meaning):
             else:
                 guess = did_you_mean(word, [kind.word for kind in kinds])
                 self.note(place, f'"{word}" is nothing a macro runs on.{guess} Write: for workbook')
+        if macro.for_all:
+            found = [word for word in macro.runs_on if word in self.vocabulary.kinds]
+            picked = list_of(item_of(found[0]) if len(found) == 1 else ANY)
+            self.program.picked_slot = self.scope.new_slot()
+            self.scope.names["picked"] = NameOf(self.program.picked_slot, picked, place.line if place else 1)
+            self.scope.assigned.add("picked")
+            self.block(macro.body)
+            self._finish()
+            return
         start = next((word for word in macro.runs_on if word in self.vocabulary.kinds), None)
         if start is None and "nothing" not in macro.runs_on:
             start = "workbook"  # the header's problem is told; the body is still read
@@ -79,7 +93,11 @@ class _Checker(Meaning):
                 self.block(macro.body)
         else:
             self.block(macro.body)
+        self._finish()
+
+    def _finish(self) -> None:
         self.program.slots = self.scope.slots
+        self.program.names = {word: name.slot for word, name in self.scope.names.items()}
 
     def block(self, body: Block) -> bool:
         """Checks statements; tells whether the end of the block is never reached."""
@@ -214,7 +232,7 @@ class _Checker(Meaning):
                 self.unplaced(argument)
             return
         assert current is not None
-        node.base, node.method = current.slot, action.function.__name__
+        node.base, node.action = current.slot, action
         self._reaches(action.reach)
         names = self.arguments(action, node.arguments, node.place, node.word)
         node.arguments = tuple(
@@ -386,6 +404,61 @@ class _Checker(Meaning):
             self.note(text.place, "a secret is never shown")
 
     def _do_runmacro(self, node: tree.RunMacro) -> None:
+        given = {argument.name or "": self.type(argument.value) for argument in node.arguments}
+        if self.resolve is None:
+            self.note(node.place, "there is no library here to find the macro in")
+            return
+        try:
+            inner = self.resolve(node.title)
+        except MacroProblems as problems:
+            what = f"has {counted(len(problems.problems), 'mistake')} of its own. See them: scrub check"
+            self.note(node.place, f'"{node.title}" {what} "{node.title}"')
+            return
+        except ScrubError as problem:
+            self.note(node.place, str(problem))
+            return
+        node.program = inner
+        self.program.inner.append(inner)
+        self._reaches(inner.reach)
+        self._runs_here(node, inner)
+        questions = {question.name: question for question in inner.questions}
         for argument in node.arguments:
-            self.type(argument.value)
-        self.note(node.place, "one macro cannot run another yet. Copy its lines in here")
+            question = questions.get(argument.name or "")
+            if question is None:
+                tail = did_you_mean(argument.name or "", questions)
+                self.note(argument.place, f'"{inner.title}" does not ask for "{argument.name}".{tail}')
+            elif question.secret != (given[question.name] == SECRET):
+                self.note(argument.place, f'"{question.name}": a secret is answered by a secret, and only a secret')
+        node.asked = tuple(
+            (inner_slot, self._asked_for(question, node))
+            for question, inner_slot in zip(inner.questions, inner.question_slots, strict=True)
+            if question.name not in given
+        )
+
+    def _runs_here(self, node: tree.RunMacro, inner: Program) -> None:
+        kinds = inner.macro.runs_on
+        if "nothing" in kinds:
+            return
+        current = self.scope.current
+        if inner.macro.for_all:
+            self.note(node.place, f'"{inner.title}" runs on all files at once, so no other macro can run it')
+        elif current is None or current.kind not in kinds:
+            here = f"the current item is a {current.kind}" if current else "there is no current item here"
+            self.note(node.place, f'"{inner.title}" runs on a {listed(kinds, "or")}, and {here}')
+        else:
+            node.base = current.slot
+
+    def _asked_for(self, question: Question, node: tree.RunMacro) -> int:
+        """The slot of the answer to another macro's question, which is asked at the start with our own."""
+        for known, slot in zip(self.program.questions, self.program.question_slots, strict=True):
+            if known.name == question.name:
+                if (known.type, known.secret) != (question.type, question.secret):
+                    self.note(
+                        node.place,
+                        f'"{question.name}" is asked here as {known.type} and there as {question.type}. '
+                        f"Answer it in this line: {question.name}: …",
+                    )
+                return slot
+        self.program.questions.append(question)
+        self.program.question_slots.append(self.scope.new_slot())
+        return self.program.question_slots[-1]

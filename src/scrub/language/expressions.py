@@ -7,11 +7,12 @@ from datetime import date, datetime
 from decimal import Decimal
 
 from scrub.language import tree
-from scrub.language.lexer import DATE, END, NEWLINE, NUMBER, TEXT, UNITS, WORD, Token
+from scrub.language.lexer import DATE, END, NEWLINE, NUMBER, TEXT, WORD, Token
 from scrub.language.tree import Argument, Expression, Place
+from scrub.model.amounts import UNITS
 from scrub.model.problem import Problem
 from scrub.model.types import DATE as DATE_TYPE
-from scrub.model.types import NOTHING, TIME, YES_NO
+from scrub.model.types import NOTHING, TIME, YES_NO, Type
 from scrub.model.types import NUMBER as NUMBER_TYPE
 from scrub.model.types import TEXT as TEXT_TYPE
 
@@ -278,7 +279,8 @@ class ExpressionReader:
             else:
                 if found:
                     raise self.slip("only the first argument goes without a name. Write: name: value")
-                found.append(Argument(None, self.expression(), place_of(token)))
+                exactly = self.take_word("exactly") is not None
+                found.append(Argument(None, self.expression(), place_of(token), exactly))
             if at_close():
                 return found
             if not self.take_sign(","):
@@ -332,7 +334,8 @@ class ExpressionReader:
         if len(number.as_tuple().digits) > 28:
             raise self.slip("a number has at most 28 digits", token)
         if self.token.type == WORD and self.token.text in UNITS:
-            return tree.Amount(place_of(token), number, self.take().text)
+            amount, unit = UNITS[self.take().text]
+            return tree.Constant(place_of(token), amount(number, unit), Type(amount.word))
         return tree.Constant(place_of(token), number.scaleb(-2) if percent else number, NUMBER_TYPE)
 
     def text(self, token: Token) -> Expression:

@@ -6,7 +6,7 @@ from scrub.language import characters as ch
 from scrub.language.tree import Macro, Place
 from scrub.model.problem import Problem
 
-_WORDS = ("macro", "about", "for", "group", "into")
+WORDS = ("macro", "about", "for", "group", "into")
 
 
 def read_header(macro: Macro, lines: list[str], problems: list[Problem]) -> int:
@@ -20,7 +20,7 @@ def read_header(macro: Macro, lines: list[str], problems: list[Problem]) -> int:
             continue
         word, _, rest = text.partition(" ")
         word = word.lower()
-        if word not in _WORDS or rest.startswith("="):
+        if word not in WORDS or rest.startswith("="):
             break
         column = line.lower().find(word) + 1
         place = Place(index + 1, column, len(word))

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import NamedTuple
 
 from scrub.language import characters as ch
+from scrub.model.amounts import UNITS
 from scrub.model.problem import Problem
 
 WORD, NUMBER, DATE, TEXT, SIGN, NEWLINE, END = "word", "number", "date", "text", "sign", "newline", "end"
@@ -58,7 +59,7 @@ def lex(lines: list[str], start: int, problems: list[Problem]) -> list[Token]:
     tokens: list[Token] = []
     depth = 0
     for index in range(start, len(lines)):
-        lexer = _LineLexer(lines[index], index + 1, problems)
+        lexer = LineLexer(lines[index], index + 1, problems)
         fresh = lexer.tokens()
         if not fresh:
             continue
@@ -88,7 +89,7 @@ def _starts_statement(tokens: list[Token]) -> bool:
     return tokens[0].text in STATEMENT_WORDS or (len(tokens) > 1 and tokens[1].is_sign("="))
 
 
-class _LineLexer:
+class LineLexer:
     """Reads one physical line. A text never runs over the end of its line."""
 
     def __init__(self, text: str, line: int, problems: list[Problem]) -> None:
@@ -96,6 +97,7 @@ class _LineLexer:
         self.line = line
         self.problems = problems
         self.at = 0
+        self.comment = ""
         self.broken = False
         for index, letter in enumerate(text):
             if letter in ch.DIRECTION_MARKS:
@@ -130,6 +132,7 @@ class _LineLexer:
                 continue
             if letter == "#" and not in_hole:
                 self.at = len(text)
+                self.comment = text[start:].rstrip()
                 return None
             if letter == "}" and in_hole:
                 return None
@@ -308,9 +311,3 @@ class _LineLexer:
             self.problem("this hole is empty. Write a name in it, or {{ }} for braces", start, self.at - start)
         end = self.token(END, "", self.at - 1)
         return (*found, end)
-
-
-#: Words that make a number an amount.
-UNITS = frozenset(
-    "second seconds minute minutes hour hours day days week weeks month months year years cm mm pt kb mb gb".split()
-)

@@ -10,9 +10,12 @@ from scrub.model.problem import Problem, did_you_mean, listed
 from scrub.model.types import (
     ANY,
     DATE,
+    DURATION,
+    LENGTH,
     NOTHING,
     NUMBER,
     SECRET,
+    SIZE,
     TEXT,
     TIME,
     YES_NO,
@@ -22,7 +25,8 @@ from scrub.model.types import (
 )
 from scrub.model.vocabulary import Callee, Kind, Parameter, Vocabulary
 
-_ORDERED = (NUMBER, DATE, TIME)
+_AMOUNTS = (DURATION, LENGTH, SIZE)
+_ORDERED = (NUMBER, DATE, TIME, *_AMOUNTS)
 
 
 class Meaning:
@@ -97,10 +101,6 @@ class Meaning:
 
     def _moment(self, node: tree.Moment) -> Type:
         return DATE if node.word == "today" else TIME
-
-    def _amount(self, node: tree.Amount) -> Type:
-        self.note(node.place, "durations, lengths and sizes cannot be used yet")
-        return ANY
 
     def _text(self, node: tree.Text) -> Type:
         for part in node.parts:
@@ -216,6 +216,8 @@ class Meaning:
                 self.note(argument.place, f'"{parameter.word}" is given twice')
             else:
                 bound.append(parameter.python)
+                if argument.exactly and "exactly" not in parameters:
+                    self.note(argument.place, f'"{written}" takes no "exactly"')
                 self.value(argument.value, parameter.type, f'"{parameter.word}"', parameter.choice)
         missing = [each.word for each in callee.parameters if each.required and each.python not in bound]
         if missing and len(bound) == len(arguments):
@@ -329,7 +331,7 @@ class Meaning:
             return YES_NO
         right = self.type(node.right)
         if operator == "matches":
-            self.note(node.place, '"matches" cannot be used yet')
+            self._pattern(node, left, right)
         elif SECRET in (left, right):
             self.note(node.place, "a secret cannot be compared")
         elif operator in ("contains", "starts with", "ends with"):
@@ -352,6 +354,17 @@ class Meaning:
             self.note(node.place, '"exactly" goes with a text')
         return YES_NO
 
+    def _pattern(self, node: tree.Compare, left: Type, right: Type) -> None:
+        """A pattern written out is compiled now, so that a slip in it is found before any file is touched."""
+        self._text_comparison(node, left, right)
+        if isinstance(node.right, tree.Constant) and isinstance(node.right.value, str):
+            import regex  # only macros that use patterns pay for it
+
+            try:
+                node.pattern = regex.compile(node.right.value, 0 if node.exactly else regex.IGNORECASE)
+            except regex.error as error:
+                self.note(node.right.place, f"this pattern is not right: {error}")
+
     def _text_comparison(self, node: tree.Compare, left: Type, right: Type) -> None:
         assert node.right is not None
         if left.word == "list" and node.operator == "contains":
@@ -365,15 +378,27 @@ class Meaning:
         if node.operator == "+" and TEXT in (left, right):
             self.note(node.place, 'texts are joined with braces: "{first} {second}"')
             return TEXT
-        for side, found in ((node.left, left), (node.right, right)):
-            if found not in (NUMBER, ANY):
-                self.note(side.place, f'"{node.operator}" goes with numbers, this is {found}')
-                return ANY
-        return NUMBER
+        if ANY in (left, right):
+            other = right if left == ANY else left
+            if other not in (*_ORDERED, ANY):
+                self.note(node.place, f'"{node.operator}" goes with numbers, dates and amounts, not with {other}')
+            return ANY
+        found = _result(node.operator, left, right)
+        if found is None:
+            side = node.right if left in _ORDERED else node.left
+            wrong = right if left in _ORDERED else left
+            if wrong in _ORDERED:
+                self.note(node.place, f'"{node.operator}" has no meaning between {left} and {right}')
+            else:
+                self.note(side.place, f'"{node.operator}" goes with numbers, this is {wrong}')
+            return ANY
+        return found
 
     def _negative(self, node: tree.Negative) -> Type:
-        self.value(node.value, NUMBER, "what a minus stands before")
-        return NUMBER
+        found = self.type(node.value)
+        if found not in (NUMBER, *_AMOUNTS, ANY):
+            self.note(node.place, f"a minus stands before a number, this is {found}")
+        return found
 
     def _not(self, node: tree.Not) -> Type:
         self.condition(node.value)
@@ -389,6 +414,25 @@ class Meaning:
                     f'Write the comparison out: … is "a" {node.operator} … is "b"',
                 )
         return YES_NO
+
+
+def _result(sign: str, left: Type, right: Type) -> Type | None:
+    """The type of a calculation, or None where it has no meaning."""
+    if left == right:
+        if left == NUMBER:
+            return NUMBER
+        if left in _AMOUNTS:
+            return left if sign in "+-" else NUMBER if sign == "/" else None
+        return DURATION if sign == "-" else None
+    if left in _AMOUNTS and right == NUMBER and sign in "*/":
+        return left
+    if left == NUMBER and right in _AMOUNTS and sign == "*":
+        return right
+    if left in (DATE, TIME) and right == DURATION and sign in "+-":
+        return left
+    if left == DURATION and right in (DATE, TIME) and sign == "+":
+        return right
+    return None
 
 
 def cannot_be_name(word: str, vocabulary: Vocabulary) -> str | None:

@@ -11,7 +11,7 @@ from scrub.model.vocabulary import Vocabulary
 
 #: Kinds that the language names and this version cannot open yet.
 LATER_KINDS = frozenset(
-    "document message mailbox database pdf picture folder file table row column record cells cell merged-range "
+    "document message mailbox database pdf picture table row column record cells cell merged-range "
     "comment paragraph".split()
 )
 

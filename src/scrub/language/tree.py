@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from decimal import Decimal
 from typing import Any, ClassVar, NamedTuple, dataclass_transform
 
 from scrub.model.host import Question
-from scrub.model.types import ANY, Type
+from scrub.model.types import Type
 
 
 class Place(NamedTuple):
@@ -74,13 +73,6 @@ class Moment(Expression):
     word: str
 
 
-class Amount(Expression):
-    """A number with a unit: a duration, a length or a size."""
-
-    number: Decimal
-    unit: str
-
-
 class ListOf(Expression):
     """A list in brackets."""
 
@@ -96,11 +88,12 @@ class Name(Expression):
 
 
 class Argument(NamedTuple):
-    """An argument, named or not."""
+    """An argument, named or not; `exactly` when case counts."""
 
     name: str | None
     value: Expression
     place: Place
+    exactly: bool = False
 
 
 class Dot(Expression):
@@ -142,6 +135,7 @@ class Compare(Expression):
     exactly: bool
     left: Expression
     right: Expression | None
+    pattern: Any = None
 
 
 class Arithmetic(Expression):
@@ -193,7 +187,7 @@ class Do(Statement):
     word: str
     arguments: tuple[Argument, ...]
     base: int = -1
-    method: str = ""
+    action: Any = None
 
 
 class If(Statement):
@@ -285,6 +279,8 @@ class RunMacro(Statement):
     title: str
     arguments: tuple[Argument, ...]
     program: Any = None
+    base: int = -1
+    asked: tuple[tuple[int, int], ...] = ()
 
 
 class Macro:
@@ -314,7 +310,19 @@ class Program:
         self.slots = 0
         self.start_slot = 0
         self.reach = 0
-        self.result_type: Type = ANY
+        self.picked_slot = -1
+        self.inner: list[Program] = []
+        self.names: dict[str, int] = {}
+
+    @property
+    def fingerprint(self) -> str:
+        """The hash of this very text and of all texts that it runs: what an approval holds for."""
+        import hashlib
+
+        found = hashlib.blake2b(self.text.encode(), digest_size=32)
+        for inner in self.inner:
+            found.update(inner.fingerprint.encode())
+        return found.hexdigest()
 
     @property
     def title(self) -> str:

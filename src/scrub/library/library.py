@@ -9,6 +9,7 @@ from typing import NamedTuple
 from scrub.language.header import read_header
 from scrub.language.lexer import split_lines
 from scrub.language.tree import Macro
+from scrub.library.former import FormerTexts
 from scrub.library.text import ENDINGS, read_macro
 from scrub.model.operations import as_file_name
 from scrub.model.problem import BadCall, Problem, ScrubError, did_you_mean
@@ -29,6 +30,7 @@ class Entry(NamedTuple):
     example: bool
     unreadable: str = ""
     draft: bool = False
+    shared: str = ""
 
     @property
     def text(self) -> str:
@@ -39,16 +41,26 @@ class Entry(NamedTuple):
 class Library:
     """The macros in one folder, and the shipped examples beside them. The folder is made at the first `add`."""
 
-    def __init__(self, folder: str, examples: str | None = None) -> None:
+    def __init__(self, folder: str, examples: str | None = None, others: Iterable[str] = ()) -> None:
         self.folder = folder
+        self.others = tuple(others)
+        self.former = FormerTexts(os.path.join(folder, "former"))
         self._drafts = os.path.join(folder, "drafts")
         self._examples = examples
 
     def entries(self) -> list[Entry]:
         """Every macro, one's own first, by group and title."""
         drafts = [entry._replace(draft=True) for entry in _in_folder(self._drafts, False)]
-        found = [*_in_folder(self.folder, False), *drafts, *_in_folder(self._examples, True)]
-        return sorted(found, key=lambda entry: (entry.example, entry.draft, fold(entry.group), fold(entry.title)))
+        own = list(_in_folder(self.folder, False))
+        taken = {fold(entry.title) for entry in own}
+        shared = []
+        for folder in self.others:  # of equal titles one's own counts, then the library that was joined first
+            for entry in _in_folder(folder, False):
+                if fold(entry.title) not in taken:
+                    shared.append(entry._replace(shared=folder))
+            taken |= {fold(entry.title) for entry in shared}
+        found = [*own, *drafts, *shared, *_in_folder(self._examples, True)]
+        return sorted(found, key=lambda e: (e.example, e.draft, bool(e.shared), e.shared, fold(e.group), fold(e.title)))
 
     def find(self, words: str) -> Entry:
         """The one macro with this title, or with these words in its title. Raises `BadCall` for none or several."""
@@ -63,6 +75,57 @@ class Library:
         titles = [entry.title for entry in entries]
         guess = did_you_mean(words, titles) or did_you_mean(words, [word for title in titles for word in title.split()])
         raise BadCall(f'no macro is called "{words}".{guess} See them all: scrub macros')
+
+    def titled(self, title: str) -> Entry:
+        """The macro with exactly this title, in any case. Raises `BadCall` when there is none."""
+        entries = [entry for entry in self.entries() if not entry.draft and not entry.unreadable]
+        found = _titled(title, entries)
+        if found is None:
+            guess = did_you_mean(title, [entry.title for entry in entries])
+            raise BadCall(f'the library has no macro "{title}".{guess}')
+        return found
+
+    def replace(self, entry: Entry, text: str, why: str = "edited") -> Entry:
+        """Gives a macro another text, and keeps the former one. Raises `BadCall` for a title that is taken."""
+        self._ensure_own(entry)
+        title = header(text, entry.path)[0].title
+        if not title:
+            raise BadCall("it has no title. Its first line is: macro, and a title")
+        if fold(title) != fold(entry.title):
+            if _titled(title, _in_folder(self.folder, False)):
+                raise BadCall(f'a macro called "{title}" is in the library already')
+        self.former.keep(entry.title, entry.text, why)
+        path = entry.path if title == entry.title else _free_path(os.path.dirname(entry.path), title)
+        _write(path, text)
+        if path != entry.path:
+            os.remove(entry.path)
+        return _entry(path, text, False)
+
+    def draft_of(self, entry: Entry, text: str) -> str:
+        """Keeps an edited text with mistakes as a draft beside the good macro; gives its path."""
+        os.makedirs(self._drafts, exist_ok=True)
+        path = os.path.join(self._drafts, os.path.basename(entry.path))
+        _write(path, text)
+        return path
+
+    def rename(self, entry: Entry, title: str) -> Entry:
+        """Gives a macro another title, in its first line and in its file's name."""
+        return self.replace(entry, retitled(entry.text, title), "renamed")
+
+    def remove(self, entry: Entry) -> None:
+        """Takes a macro out; its text is kept with the former ones."""
+        self._ensure_own(entry)
+        self.former.keep(entry.title, entry.text, "removed")
+        os.remove(entry.path)
+
+    @staticmethod
+    def _ensure_own(entry: Entry) -> None:
+        if entry.example:
+            raise BadCall(
+                f'"{entry.title}" is a shipped example. Make one of your own from it: scrub new TITLE --from …'
+            )
+        if entry.shared:
+            raise BadCall(f'"{entry.title}" belongs to another library, which is only read: {entry.shared}')
 
     def search(self, words: str) -> list[Entry]:
         """The macros in whose title, group, description or text every one of the words stands."""
@@ -100,12 +163,16 @@ class Library:
         folder = self._drafts if draft else self.folder
         os.makedirs(folder, exist_ok=True)
         path = former.path if former and draft else _free_path(folder, title)
-        with open(path + ".new", "w", encoding="utf-8", newline="") as stream:
-            stream.write(text)
-        os.replace(path + ".new", path)
+        _write(path, text)
         if former and not draft:
             os.remove(former.path)
         return _entry(path, text, False)._replace(draft=draft)
+
+
+def _write(path: str, text: str) -> None:
+    with open(path + ".new", "w", encoding="utf-8", newline="") as stream:
+        stream.write(text)
+    os.replace(path + ".new", path)
 
 
 def _titled(title: str, entries: Iterable[Entry]) -> Entry | None:
@@ -126,6 +193,17 @@ def header(text: str, name: str) -> tuple[Macro, list[Problem]]:
     macro, problems = Macro(name, lines), list[Problem]()
     read_header(macro, lines, problems)
     return macro, problems
+
+
+def retitled(text: str, title: str) -> str:
+    """A macro's text with another title; one without gets a first line."""
+    macro, _ = header(text, "")
+    if not macro.title:
+        return f"macro {title}\n{text}"
+    line = macro.places["macro"].line - 1
+    lines = text.splitlines(keepends=True)
+    end = lines[line][len(lines[line].rstrip("\r\n")) :]
+    return "".join([*lines[:line], f"macro {title}{end}", *lines[line + 1 :]])
 
 
 def _in_folder(folder: str | None, example: bool) -> Iterable[Entry]:

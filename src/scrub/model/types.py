@@ -9,6 +9,7 @@ from datetime import date, datetime
 from decimal import Decimal
 from functools import cache
 
+from scrub.model.amounts import Duration, Length, Size
 from scrub.model.values import Choice, Secret
 
 
@@ -47,11 +48,15 @@ YES_NO = Type("yes or no")
 DATE = Type("date")
 TIME = Type("time")
 SECRET = Type("secret")
+DURATION = Type("duration")
+LENGTH = Type("length")
+SIZE = Type("size")
 NOTHING = Type("nothing")
 ITEM = Type("item")
 
 _PLAIN: dict[object, Type] = {
     str: TEXT, Decimal: NUMBER, int: NUMBER, bool: YES_NO, date: DATE, datetime: TIME, Secret: SECRET,
+    Duration: DURATION, Length: LENGTH, Size: SIZE,
     type(None): NOTHING, typing.Any: ANY, object: ANY,
 }  # fmt: skip
 
@@ -80,6 +85,8 @@ def type_of(annotation: object) -> Type:
         return type_of(arguments[0]) if len(arguments) == 1 else ANY
     if origin in (list, Sequence, Iterable):
         return list_of(type_of(arguments[0]) if arguments else ANY)
+    if isinstance(annotation, type) and issubclass(annotation, str) and not issubclass(annotation, Choice):
+        return TEXT
     if isinstance(annotation, type) and issubclass(annotation, Choice):
         return Type("choice", choices=tuple(word.value for word in annotation))
     word = getattr(annotation, "kind_word", None)

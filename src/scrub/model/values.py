@@ -9,6 +9,7 @@ from decimal import ROUND_HALF_UP, Decimal
 from enum import StrEnum
 from typing import Any, TypeAlias, TypeVar
 
+from scrub.model.amounts import Amount
 from scrub.model.problem import Failure
 
 T = TypeVar("T")
@@ -79,6 +80,8 @@ def type_name(value: Value) -> str:
     ):  # fmt: skip
         if isinstance(value, kind):
             return name
+    if isinstance(value, Amount):
+        return f"a {value.word}"
     return f"a {value.kind_word}"
 
 
@@ -110,6 +113,8 @@ def shown(value: Value) -> str:
         return ", ".join(shown(each) for each in value)
     if isinstance(value, Secret):
         raise Failure("a secret cannot be written into a text")
+    if isinstance(value, Amount):
+        return str(value)
     return str(value.label)
 
 

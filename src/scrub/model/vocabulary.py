@@ -10,6 +10,7 @@ from types import MappingProxyType
 from typing import Any, NamedTuple
 
 from scrub.model.declare import Docs, Item, Reach
+from scrub.model.files import FilePath
 from scrub.model.operations import OPERATIONS
 from scrub.model.types import ChoiceClass, Type, choice_class, item_of, type_of
 from scrub.model.values import fold
@@ -24,6 +25,7 @@ class Parameter(NamedTuple):
     required: bool
     choice: ChoiceClass | None
     whole: bool
+    path: bool
     doc: str
 
 
@@ -59,6 +61,7 @@ class Callee:
                     parameter.default is parameter.empty,
                     choice_class(hint),
                     hint is int,
+                    FilePath in (hint, *typing.get_args(hint)),
                     self.docs.arguments.get(name, ""),
                 )
             )
@@ -71,7 +74,18 @@ class Callee:
 
 
 class Action(Callee):
-    """An action of a kind."""
+    """An action of a kind: a method of its items, or (`of_item` False) a function that takes one."""
+
+    def __init__(self, word: str, owner: str, function: Callable[..., Any], of_item: bool = True) -> None:
+        super().__init__(word, owner, function)
+        self.of_item = of_item
+
+    def do(self, item: Item, arguments: dict[str, Any]) -> None:
+        """Does it."""
+        if self.of_item:
+            getattr(item, self.function.__name__)(**arguments)
+        else:
+            self.function(item, **arguments)
 
     @property
     def reach(self) -> Reach:
@@ -178,15 +192,19 @@ class Entry(NamedTuple):
 class Vocabulary:
     """All that a macro can name."""
 
-    def __init__(self, kinds: Sequence[type[Item]]) -> None:
+    def __init__(self, kinds: Sequence[type[Item]], actions: Sequence[tuple[str, Callable[..., Any]]] = ()) -> None:
+        """`actions` are functions of an item, each with the word of its kind."""
         self.kinds = {cls.kind_word: Kind(cls) for cls in kinds}
+        for kind, function in actions:
+            word = function.__name__.replace("_", "-")
+            self.kinds[kind].actions[word] = Action(word, kind, function, of_item=False)
         self.operations = {key: Callee(key[1], key[0], function) for key, function in OPERATIONS.items()}
 
     def operation_words(self, type_word: str) -> list[str]:
         """The operations of values of a type."""
         return [word for name, word in self.operations if name == type_word]
 
-    def path(self, outer: str, inner: str) -> tuple[str, ...] | None:
+    def path(self, outer: str, inner: str, through: frozenset[str] = frozenset()) -> tuple[str, ...] | None:
         """The methods that lead from an item of one kind to those of another inside it; None when there is no way."""
         kind = self.kinds.get(outer)
         if kind is None:
@@ -194,7 +212,7 @@ class Vocabulary:
         if inner in kind.holds:
             return (kind.holds[inner],)
         for held, method in kind.holds.items():
-            deeper = self.path(held, inner)
+            deeper = None if held in through else self.path(held, inner, through | {outer})
             if deeper:
                 return (method, *deeper)
         return None

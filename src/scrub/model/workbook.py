@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 
 from scrub.model.declare import FileItem, Item, Reach, action, field, holds
+from scrub.model.files import FilePath
 from scrub.model.values import Choice, Secret
 
 
@@ -130,6 +131,17 @@ class Workbook(FileItem):
 
         Example: say "Done with {workbook.name}."
         Also: file name
+        """
+        raise NotImplementedError
+
+    @action(Reach.FILES)
+    def save_copy(self, to: FilePath | None = None, name: FilePath | None = None) -> None:
+        """Saves the workbook, as it is at the end of the macro, once more under another name or in another folder.
+
+        to: the folder, which is made if it is not there; a relative one counts from the workbook's own.
+        name: the name of the copy; left out, the workbook's own.
+        Example: save-copy to: "sent", name: "Season book for the wardens"
+        Also: save as, duplicate, export, backup
         """
         raise NotImplementedError
 

@@ -3,12 +3,11 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Mapping
-from datetime import date
+from collections.abc import Callable, Mapping
 from typing import Any
 
 from scrub.model.host import Host, Question
-from scrub.model.operations import as_number
+from scrub.model.operations import as_date, as_number
 from scrub.model.problem import BadCall, Failure, did_you_mean, listed
 from scrub.model.values import Secret, Value, fold, shown
 from scrub.runner.fitting import given
@@ -21,7 +20,12 @@ def variable(prompt: str) -> str:
     return "SCRUB_SECRET_" + "".join(letter if letter.isalnum() else "_" for letter in prompt).upper()
 
 
-def answer_all(questions: list[Question], ahead: Mapping[str, Any], host: Host) -> list[Value]:
+Stored = Callable[[str], str | None]
+
+
+def answer_all(
+    questions: list[Question], ahead: Mapping[str, Any], host: Host, stored: Stored | None = None
+) -> list[Value]:
     """An answer for each question. Raises `BadCall` when one is missing, wrong, or was never asked for."""
     for name in ahead:
         if name not in {question.name for question in questions}:
@@ -30,12 +34,12 @@ def answer_all(questions: list[Question], ahead: Mapping[str, Any], host: Host) 
                 f" It asks for {asked}." if asked else " It asks for nothing."
             )
             raise BadCall(f'the macro does not ask for "{name}".{tail}')
-    return [_answer(question, ahead, host) for question in questions]
+    return [_answer(question, ahead, host, stored) for question in questions]
 
 
-def _answer(question: Question, ahead: Mapping[str, Any], host: Host) -> Value:
+def _answer(question: Question, ahead: Mapping[str, Any], host: Host, stored: Stored | None) -> Value:
     if question.secret:
-        return _secret(question, ahead, host)
+        return _secret(question, ahead, host, stored)
     if question.name in ahead:
         return typed(question, ahead[question.name])
     text = host.ask(question)
@@ -50,7 +54,7 @@ def _answer(question: Question, ahead: Mapping[str, Any], host: Host) -> Value:
     return typed(question, text)
 
 
-def _secret(question: Question, ahead: Mapping[str, Any], host: Host) -> Secret:
+def _secret(question: Question, ahead: Mapping[str, Any], host: Host, stored: Stored | None) -> Secret:
     found = ahead.get(question.name)
     name = variable(question.prompt)
     if isinstance(found, Secret):
@@ -63,7 +67,7 @@ def _secret(question: Question, ahead: Mapping[str, Any], host: Host) -> Secret:
     from_environment = os.environ.get(name)
     if from_environment:
         return Secret(from_environment)
-    text = host.secret(question)
+    text = (stored(question.prompt) if stored else None) or host.secret(question)
     if not text:
         raise BadCall(f'no password for "{question.prompt}", and nobody to ask. Put it into the variable {name}')
     return Secret(text)
@@ -92,7 +96,7 @@ def typed(question: Question, value: Any) -> Value:
         raise BadCall(f'"{question.name}" is answered with yes or no, not "{text}"')
     if question.type == "date":
         try:
-            return date.fromisoformat(text)
-        except ValueError:
-            raise BadCall(f'"{question.name}" is a date, written as 2026-05-01; not "{text}"') from None
+            return as_date(text)
+        except Failure as failure:
+            raise BadCall(f'the answer for "{question.name}": {failure.what}') from None
     return value

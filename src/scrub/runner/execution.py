@@ -15,15 +15,14 @@ BUDGET = 20_000_000
 class Execution:
     """The state of one execution: the first place of every frame holds it."""
 
-    def __init__(self, host: Host, root: FileItem | None, reach: Reach, budget: int = BUDGET) -> None:
+    def __init__(self, host: Host, reach: Reach, budget: int = BUDGET) -> None:
         self.host = host
-        self.root = root
+        self.roots: list[FileItem] = []
         self.reach = reach
         self.budget = budget
         self.steps = budget
         self.log: list[str] = []
         self.said: list[str] = []
-        self.finished: str | None = None
 
     def spend(self, steps: int) -> None:
         """Counts statements about to run. Raises `Failure` when the budget is spent."""
@@ -33,6 +32,15 @@ class Execution:
                 f"the macro ran {self.budget:,} lines without coming to an end. "
                 "Look for a loop whose condition never changes"
             )
+
+    def savepoint(self) -> list[int]:
+        """A mark in the changes of every open file."""
+        return [root.recorder.savepoint() for root in self.roots]
+
+    def rollback(self, marks: list[int]) -> None:
+        """Takes back every change since the mark."""
+        for root, mark in zip(self.roots, marks, strict=True):
+            root.recorder.rollback(mark)
 
     def say(self, text: str) -> None:
         """Tells the person."""

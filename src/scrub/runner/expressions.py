@@ -11,6 +11,7 @@ from typing import Any
 
 from scrub.language import tree
 from scrub.language.tree import Argument, Expression
+from scrub.model.amounts import Amount, Duration, Length, Size, combine
 from scrub.model.declare import Item
 from scrub.model.problem import Failure, did_you_mean
 from scrub.model.values import Value, fold, is_empty, loosen, same, shown, type_name
@@ -33,7 +34,10 @@ class Expressions:
 
     def __init__(self, vocabulary: Vocabulary) -> None:
         self.vocabulary = vocabulary
-        self._by_type = {"text": str, "number": Decimal, "yes or no": bool, "list": list}
+        self._by_type = {
+            "text": str, "number": Decimal, "yes or no": bool, "list": list, "time": datetime, "date": date,
+            "duration": Duration, "length": Length, "size": Size,
+        }  # fmt: skip
 
     def evaluate(self, node: Expression) -> Evaluate:
         """The closure of an expression."""
@@ -67,6 +71,18 @@ class Expressions:
         parts = [part if isinstance(part, str) else self.evaluate(part) for part in node.parts]
         return lambda frame: "".join(part if isinstance(part, str) else shown(part(frame)) for part in parts)
 
+    def path(self, node: Expression) -> Evaluate:
+        """The closure of a path. What stands in the macro may be any path; what comes from data may not climb."""
+        if isinstance(node, tree.Constant):
+            return self.evaluate(node)
+        if isinstance(node, tree.Text):
+            parts = [part if isinstance(part, str) else self.evaluate(part) for part in node.parts]
+            return lambda frame: "".join(
+                part if isinstance(part, str) else _no_separator(shown(part(frame))) for part in parts
+            )
+        value = self.evaluate(node)
+        return lambda frame: _no_climbing(value(frame))
+
     def _listof(self, node: tree.ListOf) -> Evaluate:
         items = [self.evaluate(item) for item in node.items]
         return lambda frame: [item(frame) for item in items]
@@ -93,6 +109,8 @@ class Expressions:
         attribute = word.replace("-", "_")
         arguments = self._arguments(node.arguments or ())
         bound = node.bound
+        if any(argument.exactly for argument in node.arguments or ()):
+            arguments, bound = [*arguments, lambda frame: True], (*bound, "exactly")
 
         def read(frame: Frame) -> Value:
             value = target(frame)
@@ -139,16 +157,17 @@ class Expressions:
 
     def _call(self, node: tree.Call) -> Evaluate:
         name = self.evaluate(node.arguments[0].value)
+        fix = loosen if node.arguments[0].exactly else fold
         base, path, word, missing_is_fine = node.base, node.path, node.word, node.may_be_missing
 
         def look_up(frame: Frame) -> Value:
             wanted = name(frame)
             if not isinstance(wanted, str):
                 raise Failure(f"the name of a {word} is a text, not {type_name(wanted)}")
-            low = fold(wanted)
+            low = fix(wanted)
             every = list(inside(frame[base], path))
             for item in every:
-                if fold(item.label) == low:
+                if fix(item.label) == low:
                     return item
             if missing_is_fine:
                 return None
@@ -200,6 +219,8 @@ class Expressions:
             return lambda frame: _is_in(left(frame), right(frame), exactly)
         if name in _ORDER:
             return _ordered(name, left, right)
+        if name == "matches":
+            return _matching(node, left, right)
         fix = loosen if exactly else fold
         return lambda frame: _text_test(name, left(frame), right(frame), fix)
 
@@ -229,6 +250,12 @@ class Expressions:
                     raise Failure("zero was divided by zero") from None
                 except decimal.Overflow:
                     raise Failure("the number has grown too big") from None
+            try:
+                found = combine(sign, one, other)
+            except decimal.DivisionByZero:
+                raise Failure("an amount was divided by zero") from None
+            if found is not NotImplemented:
+                return found
             wrong = other if type(one) is Decimal else one
             raise Failure(f'"{sign}" goes with numbers, this is {type_name(wrong)}{_quoted(wrong)}')
 
@@ -239,6 +266,8 @@ class Expressions:
 
         def negate(frame: Frame) -> Value:
             found = value(frame)
+            if isinstance(found, Amount):
+                return found.combined("*", Decimal(-1))
             if type(found) is not Decimal:
                 raise Failure(f"a minus stands before a number, this is {type_name(found)}")
             return -found
@@ -267,6 +296,18 @@ def inside(item: Any, path: tuple[str, ...]) -> Iterator[Any]:
         yield from inside(inner, path[1:])
 
 
+def _no_separator(piece: str) -> str:
+    if any(mark in piece for mark in "/\\\0") or piece in (".", ".."):
+        raise Failure(f'"{piece}" is put into a path and could lead out of it. Make it a name: .as-file-name')
+    return piece
+
+
+def _no_climbing(path: Value) -> Value:
+    if isinstance(path, str) and (".." in path.replace("\\", "/").split("/") or path.startswith(("/", "~"))):
+        raise Failure(f'"{path}" comes from data and leads out of the folder. Write the path into the macro')
+    return path
+
+
 def _quoted(value: Value) -> str:
     return f' "{value[:40]}"' if isinstance(value, str) else ""
 
@@ -276,12 +317,35 @@ def _ordered(name: str, left: Evaluate, right: Evaluate) -> Callable[[Frame], bo
 
     def test(frame: Frame) -> bool:
         one, other = left(frame), right(frame)
-        if type(one) is type(other) and isinstance(one, Decimal | date):
+        if type(one) is type(other) and isinstance(one, Decimal | date | Amount):
             return work(one, other)
         for value in (one, other):
-            if not isinstance(value, Decimal | date):
+            if not isinstance(value, Decimal | date | Amount):
                 raise Failure(f'"{name}" compares numbers and dates, this is {type_name(value)}{_quoted(value)}')
         raise Failure(f"{type_name(one)} cannot be compared with {type_name(other)}")
+
+    return test
+
+
+#: How long one pattern may search one text, in seconds.
+PATTERN_TIME = 1.0
+
+
+def _matching(node: tree.Compare, left: Evaluate, right: Evaluate) -> Callable[[Frame], bool]:
+    import regex
+
+    def test(frame: Frame) -> bool:
+        value, pattern = left(frame), node.pattern
+        if not isinstance(value, str):
+            raise Failure(f'"matches" goes with texts, this is {type_name(value)}')
+        try:
+            if pattern is None:
+                pattern = regex.compile(right(frame), 0 if node.exactly else regex.IGNORECASE)
+            return pattern.fullmatch(loosen(value), timeout=PATTERN_TIME) is not None
+        except TimeoutError:
+            raise Failure("the pattern took too long: it can be read in too many ways. Make it plainer") from None
+        except (regex.error, TypeError) as error:
+            raise Failure(f"this pattern is not right: {error}") from None
 
     return test
 

@@ -18,6 +18,7 @@ class FileRecord(NamedTuple):
     log: tuple[str, ...]
     said: tuple[str, ...]
     problem: str
+    made: tuple[str, ...] = ()
 
 
 class RunRecord(NamedTuple):
@@ -50,6 +51,7 @@ class RunRecord(NamedTuple):
                     "changes": [change.as_dict() for change in file.changes],
                     "log": list(file.log),
                     "said": list(file.said),
+                    "made": list(file.made),
                     "problem": file.problem or None,
                 }
                 for file in self.files
@@ -59,18 +61,20 @@ class RunRecord(NamedTuple):
 
 def read_record(kept: KeptRun) -> RunRecord:
     """A run as the store kept it."""
-    saved = {
-        commit.record.get("file", commit.steps[0].path): FileRecord(
-            commit.record.get("file", commit.steps[0].path),
+    saved = [
+        FileRecord(
+            file["file"],
             "changed",
             commit.state == UNDONE,
-            tuple(_change(each) for each in commit.record.get("changes", ())),
-            tuple(commit.record.get("log", ())),
-            tuple(commit.record.get("said", ())),
+            tuple(_change(each) for each in file.get("changes", ())),
+            tuple(commit.record.get("log", ())) if index == 0 else (),
+            tuple(commit.record.get("said", ())) if index == 0 else (),
             "",
+            tuple(file.get("made", ())),
         )
         for commit in kept.commits
-    }
+        for index, file in enumerate(commit.record.get("files", ()))
+    ]
     others = [
         FileRecord(each["file"], each["state"], False, (), (), (), each["problem"])
         for each in kept.record.get("files", ())
@@ -82,7 +86,7 @@ def read_record(kept: KeptRun) -> RunRecord:
         kept.record.get("macro", ""),
         kept.record.get("when", ""),
         kept.undone,
-        (*saved.values(), *others),
+        (*saved, *others),
     )
 
 

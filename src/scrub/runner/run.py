@@ -4,43 +4,34 @@ from __future__ import annotations
 
 import decimal
 import os
+import time
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from datetime import datetime
-from typing import Any, Protocol
+from typing import Any
 
 from scrub.language.tree import Program
-from scrub.model.change import Change, Recorder
+from scrub.model.change import Change
 from scrub.model.declare import FileItem, Reach
 from scrub.model.host import Host
-from scrub.model.problem import Refused, ScrubError
+from scrub.model.preferences import CURRENT, Preferences
+from scrub.model.problem import Failure, Refused, ScrubError
 from scrub.model.values import ARITHMETIC
 from scrub.model.vocabulary import Vocabulary
 from scrub.runner.answers import answer_all
 from scrub.runner.execution import BUDGET, Execution
 from scrub.runner.explain import explained, told
 from scrub.runner.statements import Statements
-from scrub.store.commit import Effect
-from scrub.store.errors import StoreError
+from scrub.runner.step import Stepper, Stopped, Watch
+from scrub.store.errors import InUse, StoreError
 from scrub.store.inuse import ensure_free
-from scrub.store.patch import Patch
+from scrub.store.patch import Copy, Effect, Patch, free_path
 from scrub.store.store import Store
 
 CHANGED, UNCHANGED, FAILED, NOT_TRIED = "changed", "unchanged", "failed", "not tried"
 
 
-class Openable(Protocol):
-    """What a run needs of an opened file."""
-
-    recorder: Recorder
-    changes: list[Change]
-    notes: list[str]
-    source: Any
-
-    def patch(self) -> Patch | None:
-        """What is to be written, or None."""
-
-    def close(self) -> None:
-        """Lets the file go."""
+#: What to do about a file in use: "stop", "wait" until it is closed, "copy" lays the result beside it; or who decides.
+InUseChoice = str | Callable[[str, str], str]
 
 
 class FileResult:
@@ -54,6 +45,8 @@ class FileResult:
         self.said: list[str] = []
         self.notes: list[str] = []
         self.problem: ScrubError | None = None
+        self.effects: list[Effect] = []
+        self.made = ""
 
     def as_dict(self) -> dict[str, Any]:
         """The result as JSON shows it."""
@@ -64,6 +57,7 @@ class FileResult:
             "log": self.log,
             "said": self.said,
             "notes": self.notes,
+            "made": self.made or None,
             "problem": str(self.problem) if self.problem else None,
         }
 
@@ -106,6 +100,11 @@ class Runner:
         answers: Mapping[str, Any],
         reach: Reach = Reach.CHANGE,
         budget: int = BUDGET,
+        into: str | None = None,
+        in_use: InUseChoice = "stop",
+        stored: Callable[[str], str | None] | None = None,
+        preferences: Preferences | None = None,
+        stepper: Stepper | None = None,
     ) -> None:
         if program.reach > reach:
             raise Refused(f'"{program.title}" {Reach(program.reach).sentence}, which was not allowed')
@@ -115,13 +114,23 @@ class Runner:
         self.host = host
         self.reach = reach
         self.budget = budget
-        self.body = Statements(program, vocabulary).block(program.macro.body)
-        self.answers = dict(zip(program.question_slots, answer_all(program.questions, answers, host), strict=True))
+        self.into = into or program.macro.into or None
+        self.targets: list[str] = []
+        self.beside: set[str] = set()
+        self.in_use = in_use
+        self.preferences = preferences or Preferences()
+        self.body = Statements(program, vocabulary, Watch(stepper) if stepper else None).block(program.macro.body)
+        token = CURRENT.set(self.preferences)
+        try:
+            found = answer_all(program.questions, answers, host, stored)
+        finally:
+            CURRENT.reset(token)
+        self.answers = dict(zip(program.question_slots, found, strict=True))
 
     def run(
         self, paths: Sequence[str], stop: bool = False, report: Callable[[FileResult], None] | None = None
     ) -> RunResult:
-        """Runs the program on each file (once with no file for a macro `for nothing`).
+        """Runs the program on each file, on all of them at once, or once with none: as its header says.
 
         `stop` ends at the first file that fails; the others are listed as not tried. `report` is told of each file
         as it is done.
@@ -129,89 +138,144 @@ class Runner:
         result = RunResult(self.program.title, self.store is None)
         if self.store is not None:
             result.recovered = self.store.recover()
-        if "nothing" in self.program.macro.runs_on and not paths:
-            result.files.append(self._without_file())
-        stopped = False
         every = list(_distinct(paths))
+        if "nothing" in self.program.macro.runs_on and not paths:
+            self._take(self._group([], result), result, report)
+        elif self.program.macro.for_all:
+            self._take(self._group(every, result), result, report)
+        else:
+            self._one_by_one(every, stop, result, report)
+        self.host.progress(1, 1, "")
+        if self.store is not None and (every or result.number is not None):
+            self._keep_record(result)
+        return result
+
+    def _one_by_one(
+        self, every: list[str], stop: bool, result: RunResult, report: Callable[[FileResult], None] | None
+    ) -> None:
+        stopped = False
         for index, path in enumerate(every):
             self.host.progress(index, len(every), os.path.basename(path))
             if stopped:
                 found = FileResult(path)
                 found.state = NOT_TRIED
-            else:
-                found = self._one(path, result)
-                stopped = stop and found.problem is not None
-            result.files.append(found)
+                result.files.append(found)
+                continue
+            (found,) = self._group([path], result)
+            stopped = stop and found.problem is not None
+            self._take([found], result, report)
+
+    @staticmethod
+    def _take(found: list[FileResult], result: RunResult, report: Callable[[FileResult], None] | None) -> None:
+        for each in found:
+            result.files.append(each)
             if report is not None:
-                report(found)
-        self.host.progress(len(every), len(every), "")
-        if self.store is not None and every:
-            self._keep_record(result)
-        return result
+                report(each)
 
-    def _without_file(self) -> FileResult:
-        found = FileResult("")
-        execution = Execution(self.host, None, self.reach, self.budget)
+    def _group(self, paths: list[str], result: RunResult) -> list[FileResult]:
+        """One execution, on these files together: all of them are saved, or none."""
+        found = [FileResult(path) for path in paths] or [FileResult("")]
+        execution = Execution(self.host, self.reach, self.budget)
+        items: list[Any] = []
+        at = found[0]
         try:
+            for each in found if paths else ():
+                at = each
+                items.append(self.opener(each.path))
+                if self.store is not None and self.into is None and os.path.isfile(each.path):
+                    self._ensure_free(items[-1])
+            at = found[0]
+            execution.roots = items
             self._execute(execution)
+            for each, item in zip(found, items, strict=False):
+                at = each
+                each.effects = self._effects(item)
+                each.changes, each.notes = item.changes, item.notes
+                each.state = CHANGED if each.effects else UNCHANGED
+            self._save(found, items, execution, result)
         except ScrubError as problem:
-            found.problem, found.state = problem, FAILED
-        found.log, found.said = execution.log, execution.said
-        return found
-
-    def _one(self, path: str, result: RunResult) -> FileResult:
-        found = FileResult(path)
-        execution = Execution(self.host, None, self.reach, self.budget)
-        try:
-            self._run_file(path, found, execution, result)
-        except ScrubError as problem:
-            found.problem = problem
+            at.problem = problem
         except (StoreError, OSError, MemoryError) as error:
-            found.problem = told(error, path)
-        if found.problem is not None:
-            found.state, found.changes = FAILED, []
-        found.log, found.said = execution.log, execution.said
+            at.problem = told(error, at.path)
+        finally:
+            for item in items:
+                item.close()
+        if at.problem is not None:
+            for each in found:
+                each.state, each.changes, each.made = (FAILED if each is at else NOT_TRIED), [], ""
+        found[0].log, found[0].said = execution.log, execution.said
         return found
 
-    def _run_file(self, path: str, found: FileResult, execution: Execution, result: RunResult) -> None:
-        item: Any = self.opener(path)
-        try:
-            if self.store is not None:
+    def _ensure_free(self, item: Any) -> None:
+        """Raises when the file cannot be changed now. One in use may be waited for, or get its result beside it."""
+        while True:
+            try:
                 ensure_free(item.source.path)
-            execution.root = item
-            self._execute(execution)
-            patch = item.patch()
-            found.changes, found.notes = item.changes, item.notes
-            if patch is None:
+            except InUse as busy:
+                choice = self.in_use(item.source.shown, busy.what) if callable(self.in_use) else self.in_use
+                if choice == "stop":
+                    raise
+                if choice == "copy":
+                    self.beside.add(item.source.path)
+                    return
+                time.sleep(0.5)
+            else:
                 return
-            found.state = CHANGED
-            if self.store is not None:
-                self._save(item, patch, found, execution, result)
-        finally:
-            item.close()
+
+    def _effects(self, item: Any) -> list[Effect]:
+        """What saving a file comes to: a change of the file itself, or a new one in the folder for results."""
+        effects: list[Effect] = list(item.effects())
+        if self.into is None and (item.source.path not in self.beside or not effects):
+            return effects
+        folder = os.path.join(os.path.dirname(item.source.path), os.path.expanduser(self.into or "."))
+        patch = next((each.patch for each in effects if each.path == item.source.path), None)
+        copied = patch or Patch(item.source.digest, item.source.size, [Copy(0, item.source.size)])
+        target = free_path(os.path.join(folder, os.path.basename(item.source.path)), self.targets)
+        self.targets.append(target)
+        others = [each for each in effects if each.path != item.source.path]
+        return [Effect(target, copied, None, item.source.path), *others]
 
     def _execute(self, execution: Execution) -> None:
         frame: list[Any] = [None] * self.program.slots
         frame[0] = execution
         for slot, answer in self.answers.items():
             frame[slot] = answer
-        if execution.root is not None:
-            frame[self.program.start_slot] = execution.root
-        with decimal.localcontext(ARITHMETIC):
-            self.body(frame)
+        if self.program.picked_slot >= 0:
+            frame[self.program.picked_slot] = list(execution.roots)
+        elif execution.roots:
+            frame[self.program.start_slot] = execution.roots[0]
+        token = CURRENT.set(self.preferences)
+        try:
+            with decimal.localcontext(ARITHMETIC):
+                self.body(frame)
+        except Stopped:
+            raise Failure("stopped by hand; nothing of this file was saved") from None
+        finally:
+            CURRENT.reset(token)
 
-    def _save(self, item: Any, patch: Patch, found: FileResult, execution: Execution, result: RunResult) -> None:
-        assert self.store is not None
+    def _save(self, found: list[FileResult], items: list[Any], execution: Execution, result: RunResult) -> None:
+        effects = [effect for each in found for effect in each.effects]
+        for each in found:
+            each.made = ", ".join(effect.path for effect in each.effects if effect.before is None)
+        if self.store is None or not effects:
+            return
         if result.number is None:
             result.number = self.store.begin(self._record(result))
         record = {
-            "file": item.source.path,
-            "changes": [change.as_dict() for change in found.changes],
+            "files": [
+                {
+                    "file": item.source.path,
+                    "changes": [change.as_dict() for change in each.changes],
+                    "made": [effect.path for effect in each.effects if effect.before is None],
+                }
+                for each, item in zip(found, items, strict=True)
+            ],
             "log": execution.log,
             "said": execution.said,
         }
-        name = str(len(result.files) + 1)
-        self.store.save(result.number, name, [Effect(item.source.path, patch, item.source.digest)], record)
+        for folder in {os.path.dirname(effect.path) for effect in effects if effect.before is None}:
+            os.makedirs(folder, exist_ok=True)
+        self.store.save(result.number, str(len(result.files) + 1), effects, record)
 
     def _record(self, result: RunResult) -> dict[str, Any]:
         return {
@@ -221,6 +285,7 @@ class Runner:
             "files": [
                 {"file": os.path.abspath(each.path), "state": each.state, "problem": str(each.problem or "")}
                 for each in result.files
+                if each.path
             ],
         }
 
@@ -249,12 +314,13 @@ def _distinct(paths: Sequence[str]) -> Iterator[str]:
 def save_opened(store: Store, item: Any, title: str) -> int | None:
     """Commits what was done to an opened file from Python, as a run of its own; None when nothing was."""
     with explained():
-        patch = item.patch()
-        if patch is None:
+        effects = item.effects()
+        if not effects:
             return None
         when = datetime.now().astimezone().isoformat(timespec="seconds")
         path = item.source.path
         number = store.begin({"title": title, "macro": "", "when": when, "files": []})
-        record = {"file": path, "changes": [change.as_dict() for change in item.changes], "log": [], "said": []}
-        store.save(number, "1", [Effect(path, patch, item.source.digest)], record)
+        changes = [change.as_dict() for change in item.changes]
+        record = {"files": [{"file": path, "changes": changes, "made": []}], "log": [], "said": []}
+        store.save(number, "1", effects, record)
         return number

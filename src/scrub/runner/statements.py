@@ -8,13 +8,15 @@ from decimal import Decimal
 from scrub.language import tree
 from scrub.language.tree import Block, Program
 from scrub.model.declare import Item
-from scrub.model.problem import Failure
+from scrub.model.problem import BadCall, Failure
 from scrub.model.types import NUMBER
-from scrub.model.values import shown, type_name
+from scrub.model.values import Secret, shown, type_name
 from scrub.model.vocabulary import Vocabulary
+from scrub.runner.answers import typed
 from scrub.runner.execution import Execution, Frame
 from scrub.runner.expressions import Expressions, inside
 from scrub.runner.fitting import fitted
+from scrub.runner.step import View, Watch
 
 #: Signals: 0 and up skips so many loops outwards; these two leave a loop and end the macro.
 LEAVE, FINISH = -1, -2
@@ -25,14 +27,41 @@ Run = Callable[[Frame], int | None]
 class Statements(Expressions):
     """Compiles the statements of one program."""
 
-    def __init__(self, program: Program, vocabulary: Vocabulary) -> None:
+    def __init__(self, program: Program, vocabulary: Vocabulary, watch: Watch | None = None) -> None:
         super().__init__(vocabulary)
         self.program = program
+        self.watch = watch
+        self.depth = 0
+
+    def _watched(self, node: tree.Statement) -> Run:
+        """The closure of a statement; when somebody steps, it is shown before it runs."""
+        run = self.statement(node)
+        if self.watch is None:
+            return run
+        watch, depth, line = self.watch, self.depth, node.place.line
+        title, text = self.program.title, self.program.macro.lines[line - 1].strip()
+
+        def watched(frame: Frame) -> int | None:
+            watch.before(depth, title, lambda: View(title, line, text, *self._seen(frame)))
+            return run(frame)
+
+        return watched
+
+    def _seen(self, frame: Frame) -> tuple[str, dict[str, str]]:
+        """The current item and the values that are set, as a person sees them; a secret stays one."""
+        values = {}
+        for name, slot in self.program.names.items():
+            if frame[slot] is not None:
+                values[name] = "a secret" if isinstance(frame[slot], Secret) else shown(frame[slot])
+        items = [each for each in frame[1:] if isinstance(each, Item)]
+        return (items[-1].label if items else ""), values
 
     def block(self, body: Block) -> Run:
         """The closure of a block. A failure inside gets the line it happened in."""
         title = self.program.title
-        compiled = [(self.statement(statement), statement.place.line) for statement in body]
+        self.depth += 1
+        compiled = [(self._watched(statement), statement.place.line) for statement in body]
+        self.depth -= 1
 
         def run(frame: Frame) -> int | None:
             line = 0
@@ -81,13 +110,14 @@ class Statements(Expressions):
         return run
 
     def _do_do(self, node: tree.Do) -> Run:
-        base, method = node.base, node.method
-        arguments = [(argument.name or "", self.evaluate(argument.value)) for argument in node.arguments]
-        word = node.word
-        actions = {kind.cls: kind.actions.get(word) for kind in self.vocabulary.kinds.values()}
-        action = next(each for each in actions.values() if each is not None and each.function.__name__ == method)
+        base, action = node.base, node.action
+        reach, word = action.reach, node.word
         parameters = {parameter.python: parameter for parameter in action.parameters}
-        reach = action.reach
+        arguments = [
+            (parameters[name], self.path(argument.value) if parameters[name].path else self.evaluate(argument.value))
+            for argument in node.arguments
+            for name in [argument.name or ""]
+        ]
 
         def run(frame: Frame) -> None:
             item = frame[base]
@@ -96,16 +126,10 @@ class Statements(Expressions):
             if reach > frame[0].reach:
                 raise Failure(f'"{word}" {reach.sentence}, which this run was not allowed to do')
             given = {
-                name: fitted(
-                    value(frame),
-                    parameters[name].type,
-                    f'"{parameters[name].word}"',
-                    parameters[name].choice,
-                    parameters[name].whole,
-                )
-                for name, value in arguments
+                each.python: fitted(value(frame), each.type, f'"{each.word}"', each.choice, each.whole)
+                for each, value in arguments
             }
-            getattr(item, method)(**{name: value for name, value in given.items() if value is not None})
+            action.do(item, {name: value for name, value in given.items() if value is not None})
 
         return run
 
@@ -201,13 +225,12 @@ class Statements(Expressions):
         body, handler, slot = self.block(node.body), self.block(node.handler), node.slot
 
         def run(frame: Frame) -> int | None:
-            root = frame[0].root
-            mark, values = (root.recorder.savepoint() if root else 0), list(frame)
+            execution: Execution = frame[0]
+            mark, values = execution.savepoint(), list(frame)
             try:
                 return body(frame)
             except Failure as failure:
-                if root:
-                    root.recorder.rollback(mark)
+                execution.rollback(mark)
                 frame[:] = values
                 frame[slot] = failure.what
             return handler(frame)
@@ -249,6 +272,35 @@ class Statements(Expressions):
 
             def run(frame: Frame) -> None:
                 frame[0].note(shown(text(frame)))
+
+        return run
+
+    def _do_runmacro(self, node: tree.RunMacro) -> Run:
+        inner: Program = node.program
+        compiler = Statements(inner, self.vocabulary, self.watch)
+        compiler.depth = self.depth
+        body = compiler.block(inner.macro.body)
+        slots = {question.name: slot for question, slot in zip(inner.questions, inner.question_slots, strict=True)}
+        questions = {question.name: question for question in inner.questions}
+        given = [
+            (slots[argument.name or ""], questions[argument.name or ""], self.evaluate(argument.value))
+            for argument in node.arguments
+        ]
+        asked, base = node.asked, node.base
+
+        def run(frame: Frame) -> None:
+            own: Frame = [None] * inner.slots
+            own[0] = frame[0]
+            for slot, question, value in given:
+                try:
+                    own[slot] = value(frame) if question.secret else typed(question, value(frame))
+                except BadCall as problem:
+                    raise Failure(str(problem)) from None
+            for slot, outer in asked:
+                own[slot] = frame[outer]
+            if base >= 0:
+                own[inner.start_slot] = frame[base]
+            body(own)
 
         return run
 

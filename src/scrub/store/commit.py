@@ -16,19 +16,11 @@ import hashlib
 import json
 import os
 from collections.abc import Iterable, Sequence
-from typing import Any, NamedTuple
+from typing import Any, BinaryIO, NamedTuple
 
 from scrub.store.disk import Disk, hashed
 from scrub.store.errors import Changed
-from scrub.store.patch import Patch
-
-
-class Effect(NamedTuple):
-    """What a commit does to one path. `patch` makes the new content of the old; None removes the file."""
-
-    path: str
-    patch: Patch | None
-    before: str | None
+from scrub.store.patch import Effect, Patch
 
 
 class Step(NamedTuple):
@@ -99,7 +91,8 @@ class Committer:
 
     def _stage(self, effect: Effect, temporary: str, undo_path: str) -> Step:
         before = effect.before
-        old = open(effect.path, "rb") if before is not None else None  # noqa: SIM115 - closed below
+        reads = effect.source or (effect.path if before is not None else None)
+        old = open(reads, "rb") if reads is not None else None  # noqa: SIM115 - closed below
         try:
             if effect.patch is None:
                 assert old is not None
@@ -117,9 +110,12 @@ class Committer:
                     size += len(chunk)
                     yield chunk
 
-            self.disk.write(temporary, counted(hashed(effect.patch.chunks(old), running)), like=effect.path)
+            chunks = counted(hashed(effect.patch.chunks(old), running))
+            self.disk.write(temporary, chunks, like=reads or effect.path)
             after = running.hexdigest()
-            self.disk.write(undo_path, effect.patch.inverse(old, after, size).dump())
+            if effect.source is not None and self.disk.digest(effect.source) != effect.patch.before:
+                raise Changed(effect.source)
+            self.disk.write(undo_path, self._undo(effect, old, after, size).dump())
             return Step(effect.path, before, after, temporary)
         except ValueError as error:
             raise Changed(effect.path) from error
@@ -130,6 +126,15 @@ class Committer:
     def _plan(self, path: str, temporaries: list[str]) -> None:
         """Notes which temporary files may be left beside people's files when the machine stops now."""
         self.disk.write(path, [json.dumps(temporaries, ensure_ascii=False).encode()], lasting=False)
+
+    def _undo(self, effect: Effect, old: BinaryIO | None, after: str, size: int) -> Patch:
+        """What gives a target its old content back; for a new file there is none, for one replaced by another, all."""
+        assert effect.patch is not None
+        if effect.source is None:
+            return effect.patch.inverse(old, after, size)
+        if effect.before is None:
+            return Patch(after, size, [])
+        return Patch(after, size, [self.disk.read(effect.path)])
 
     def _go_forward(self, steps: Sequence[Step]) -> None:
         for step in steps:

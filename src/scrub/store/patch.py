@@ -8,7 +8,8 @@ from __future__ import annotations
 
 import hashlib
 import json
-from collections.abc import Iterable, Iterator
+import os
+from collections.abc import Collection, Iterable, Iterator
 from typing import BinaryIO, NamedTuple
 
 from scrub.store.disk import CHUNK
@@ -117,6 +118,28 @@ class Patch:
         if at != len(body):
             raise ValueError("the patch is cut short")
         return cls(head["before"], head["size"], pieces)
+
+
+class Effect(NamedTuple):
+    """What a commit does to one path. `patch` makes the new content; None removes the file.
+
+    `before` is the hash of what is there now, None for nothing. `source` names the file that the patch copies from
+    where that is another one.
+    """
+
+    path: str
+    patch: Patch | None
+    before: str | None
+    source: str | None = None
+
+
+def free_path(path: str, taken: Collection[str] = ()) -> str:
+    """The path, with a number behind its name where something is there: nothing is ever overwritten."""
+    stem, ending = os.path.splitext(path)
+    found, number = path, 2
+    while found in taken or os.path.lexists(found):
+        found, number = f"{stem} ({number}){ending}", number + 1
+    return found
 
 
 def whole(data: bytes) -> Patch:

@@ -8,11 +8,11 @@ import os
 from collections.abc import Iterator, Sequence
 from typing import Any, NamedTuple
 
-from scrub.store.commit import Committer, Effect, Step
+from scrub.store.commit import Committer, Step
 from scrub.store.disk import Disk
 from scrub.store.errors import CannotRead, Changed, EditedSince, NoSuchRun
 from scrub.store.inuse import ensure_free
-from scrub.store.patch import Patch
+from scrub.store.patch import Effect, Patch
 
 #: States of one commit.
 DONE, UNDONE = "done", "undone"

@@ -9,12 +9,14 @@ from functools import partial
 from scrub.formats.opc import part_tree, relationships
 from scrub.formats.source import Source
 from scrub.formats.spans import Span, Splice, set_attributes, spliced
+from scrub.formats.workbook.embedded import embedded, new_part, part_of
 from scrub.formats.workbook.sheet import OfficeSheet
 from scrub.formats.zip import Package
 from scrub.model.change import Change, Recorder
-from scrub.model.problem import FileProblem
+from scrub.model.files import FilePath
+from scrub.model.problem import Failure, FileProblem
 from scrub.model.workbook import Workbook
-from scrub.store.patch import Patch
+from scrub.store.patch import Copy, Effect, Patch, free_path
 
 
 class OfficeWorkbook(Workbook):
@@ -30,6 +32,8 @@ class OfficeWorkbook(Workbook):
             raise self.problem("its main part is no workbook")
         self._sheets = list(self._read_sheets())
         self._views = self._root.child("bookViews")
+        self._copies: list[str] = []
+        self._to_embed: list[str] = []
 
     def problem(self, what: str) -> FileProblem:
         """A problem with this file."""
@@ -81,7 +85,31 @@ class OfficeWorkbook(Workbook):
             target = targets[id_].target if id_ in targets else None
             yield OfficeSheet(self, number, entry, target if target in self.package.members else None)
 
-    def patch(self) -> Patch | None:
+    def save_copy(self, to: FilePath | None = None, name: FilePath | None = None) -> None:
+        """Saves it once more."""
+        own = str(name) if name else self.name
+        if not os.path.splitext(own)[1]:
+            own += os.path.splitext(self.name)[1]
+        if any(mark in own for mark in '\\/:*?"<>|'):
+            raise Failure(f'"{own}" cannot be the name of a file. Make it one: .as-file-name')
+        folder = os.path.expanduser(str(to or ".").replace("\\", "/"))
+        path = free_path(os.path.normpath(os.path.join(os.path.dirname(self.source.path), folder, own)), self._copies)
+        self._copies.append(path)
+
+        def revert() -> None:
+            self._copies.remove(path)
+
+        self.changed(f"copy {path}", None, path, revert, f"saved once more: {os.path.relpath(path)}")
+
+    def effects(self) -> list[Effect]:
+        """What saving it comes to: the file itself where it was changed, and its copies."""
+        source, patch = self.source, self._patch()
+        found = [Effect(source.path, patch, source.digest)] if patch else []
+        copied = patch or Patch(source.digest, source.size, [Copy(0, source.size)])
+        copies = [Effect(path, copied, None, source.path) for path in self._copies]
+        return [*copies, *found]  # the copies read the file before it changes
+
+    def _patch(self) -> Patch | None:
         """What makes the changed file of the old one, or None when nothing is to be written."""
         changed: dict[str, Callable[[], bytes]] = {}
         splices: list[Splice] = []
@@ -95,7 +123,33 @@ class OfficeWorkbook(Workbook):
                 changed[sheet.part] = partial(sheet.make, selected.get(sheet))
         if splices:
             changed[self._part] = partial(spliced, self._data, splices)
-        return self.package.patch(changed) if changed else None
+        added: dict[str, bytes] = {}
+        for text in self._to_embed:
+            self._embed(text, changed, added)
+        return self.package.patch(changed, added) if changed or added else None
+
+    def embedded(self) -> list[str]:
+        """The texts of the macros inside it."""
+        return [text for _, text in embedded(self.package, self._part)]
+
+    def embed(self, title: str, text: str) -> None:
+        """Puts a macro inside; one of the same first line gives way."""
+        self._to_embed.append(text)
+
+        def revert() -> None:
+            self._to_embed.remove(text)
+
+        self.changed(f"macro {title}", None, title, revert, f'macro "{title}" put inside')
+
+    def _embed(self, text: str, changed: dict[str, Callable[[], bytes]], added: dict[str, bytes]) -> None:
+        first = text.lstrip().partition("\n")[0].split()
+        for part, other in embedded(self.package, self._part):
+            if other.lstrip().partition("\n")[0].split() == first:
+                changed[part] = partial(part_of, text)
+                return
+        name, others = new_part(self.package, self._part)
+        added[name] = part_of(text)
+        changed.update({other: partial(bytes, data) for other, data in others.items()})
 
     def _reselect(self, splices: list[Splice]) -> dict[OfficeSheet, bool]:
         """When the sheet that opens in front was hidden, brings the next visible one to the front.

@@ -1,0 +1,33 @@
+"""`scrub approve`."""
+
+from __future__ import annotations
+
+import click
+
+import scrub
+
+
+@click.command("approve")
+@click.argument("macro")
+@click.option("--withdraw", is_flag=True, help="Take the approval back.")
+@click.option("--yes", is_flag=True, help="Do not ask again.")
+def command(macro: str, withdraw: bool, yes: bool) -> int:
+    """Shows what MACRO may do, then lets it. The approval holds for exactly this text and the texts it runs."""
+    home = scrub.home()
+    if withdraw:
+        title = home.program(macro).title
+        count = home.approvals.withdraw(title)
+        click.echo(f'"{title}": {scrub.counted(count, "approval")} taken back.')
+        return 0
+    checked = home.program(macro)
+    for text in (checked, *checked.inner):
+        click.echo(text.text.rstrip("\n"))
+        click.echo()
+    for sentence in scrub.home().permissions(checked):
+        click.echo(f'"{checked.title}" {sentence}.')
+    if not yes and not click.confirm("Let it?", err=True):
+        click.echo("Not approved.")
+        return 3
+    home.approvals.approve(checked.fingerprint, checked.title)
+    click.echo("Approved, until its text changes.")
+    return 0

@@ -1,0 +1,49 @@
+"""`scrub edit`."""
+
+from __future__ import annotations
+
+import click
+
+import scrub
+from scrub.cli.editing import edited, keep, replace
+
+
+@click.command("edit")
+@click.argument("macro")
+@click.option("--back", type=int, metavar="N", help="Bring a former text back; `scrub show --history` numbers them.")
+def command(macro: str, back: int | None) -> int:
+    """Opens MACRO in your editor, and checks it on leaving. The former text is kept."""
+    home = scrub.home()
+    if back is not None:
+        return _bring_back(macro, back)
+    entry = home.find(macro)
+    if entry.example:
+        raise scrub.BadCall(
+            f'"{entry.title}" is a shipped example. Make one from it: scrub new TITLE --from "{entry.title}"'
+        )
+    text = edited(entry.text, entry.title)
+    if text == entry.text:
+        click.echo("Nothing was changed.")
+        return 0
+    if entry.draft:
+        return keep(text, entry.title, own=True)
+    return replace(entry, text)
+
+
+def _bring_back(macro: str, number: int) -> int:
+    library = scrub.home().library
+    try:
+        title = library.find(macro).title
+    except scrub.BadCall:
+        title = macro
+    former = library.former.all(title)
+    if not 1 <= number <= len(former):
+        raise scrub.BadCall(
+            f'"{title}" has {scrub.counted(len(former), "former text")}. See: scrub show "{title}" --history'
+        )
+    text = former[number - 1].text
+    try:
+        entry = library.titled(title)
+    except scrub.BadCall:
+        return keep(text, title, own=True)
+    return replace(entry, text)

@@ -1,0 +1,75 @@
+"""Writing macros at the terminal: the editor, and keeping what comes out of it."""
+
+from __future__ import annotations
+
+import os
+import shlex
+import subprocess
+import tempfile
+
+import click
+
+import scrub
+
+
+def edited(text: str, title: str) -> str:
+    """The text after the person had it in their editor. Raises `BadCall` when no editor can be started."""
+    chosen = scrub.home().settings.load().get("editor") or os.environ.get("VISUAL") or os.environ.get("EDITOR")
+    command = shlex.split(chosen) if chosen else ["notepad" if os.name == "nt" else "nano"]
+    handle, path = tempfile.mkstemp(suffix=".scrub", prefix="macro-")
+    with open(handle, "w", encoding="utf-8", newline="") as stream:
+        stream.write(text)
+    try:
+        subprocess.run([*command, path], check=True)
+        return scrub.read_macro(path)
+    except (OSError, subprocess.CalledProcessError) as error:
+        raise scrub.BadCall(
+            f"the editor {command[0]} did not work ({error}). Choose one: scrub settings editor PROGRAM"
+        ) from None
+    finally:
+        os.unlink(path)
+
+
+def keep(text: str, name: str, own: bool, title: str | None = None) -> int:
+    """Keeps a new macro, or with mistakes as a draft; `own` notes that it was written here."""
+    home = scrub.home()
+    if title:
+        text = scrub.retitled(text, title)
+    problems = home.problems(text, name)
+    for problem in problems:
+        click.echo(str(problem), err=True)
+    entry = home.library.add(text, name, draft=bool(problems))
+    if problems:
+        click.echo(
+            f"Kept as a draft, with {scrub.counted(len(problems), 'mistake')}: {entry.path}\n"
+            f'Mend it: scrub edit "{entry.title}", or mend the file and add it again.',
+            err=True,
+        )
+        return 2
+    if own:
+        home.written_here(text, name)
+    click.echo(f'Added "{entry.title}": {entry.path}')
+    click.echo(f'Try it: scrub run "{entry.title}" FILE --preview')
+    return 0
+
+
+def replace(entry: scrub.Entry, text: str) -> int:
+    """Gives a macro another text; one with mistakes becomes a draft, and the good one stays."""
+    home = scrub.home()
+    problems = home.problems(text, entry.title)
+    if problems:
+        for problem in problems:
+            click.echo(str(problem), err=True)
+        path = home.library.draft_of(entry, text)
+        click.echo(
+            "The macro stays as it was; your text is kept as a draft, "
+            f"with {scrub.counted(len(problems), 'mistake')}: {path}",
+            err=True,
+        )
+        return 2
+    new = home.library.replace(entry, text)
+    home.written_here(text, new.path)
+    if new.title != entry.title:
+        home.pins.renamed(entry.title, new.title)
+    click.echo(f'Kept "{new.title}". The former text: scrub show "{new.title}" --history')
+    return 0

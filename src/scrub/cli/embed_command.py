@@ -1,0 +1,18 @@
+"""`scrub embed`."""
+
+from __future__ import annotations
+
+import click
+
+import scrub
+
+
+@click.command("embed")
+@click.argument("macro")
+@click.argument("file")
+def command(macro: str, file: str) -> int:
+    """Puts MACRO inside the workbook FILE, so that it travels with it. It does nothing there until it is asked for."""
+    title, run = scrub.home().embed(macro, file)
+    click.echo(f'"{title}" is inside {file}. Run it from there: scrub run "{title}" {file} --inside')
+    click.echo(f"Take it out again: scrub undo {run}")
+    return 0

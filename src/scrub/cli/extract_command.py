@@ -1,0 +1,26 @@
+"""`scrub extract`."""
+
+from __future__ import annotations
+
+import click
+
+import scrub
+from scrub.cli.editing import keep
+
+
+@click.command("extract")
+@click.argument("file")
+@click.option("--show", is_flag=True, help="Print the macros and keep nothing.")
+def command(file: str, show: bool) -> int:
+    """Takes the macros out of the workbook FILE into the library."""
+    texts = scrub.home().embedded(file)
+    if not texts:
+        click.echo(f"No macro is inside {file}.")
+        return 1
+    code = 0
+    for text in texts:
+        if show:
+            click.echo(text)
+        else:
+            code = max(code, keep(text, file, own=False))
+    return code

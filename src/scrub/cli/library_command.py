@@ -1,0 +1,84 @@
+"""`scrub library`."""
+
+from __future__ import annotations
+
+import os
+
+import click
+
+import scrub
+
+
+@click.group("library", invoke_without_command=True)
+@click.pass_context
+def command(context: click.Context) -> None:
+    """Where the library is, its name, and what was joined to it."""
+    if context.invoked_subcommand:
+        return
+    home = scrub.home()
+    name = home.settings.load().get("name")
+    own = [entry for entry in home.library.entries() if not entry.example and not entry.shared]
+    click.echo(f"{name or 'Your library'}: {home.library.folder}, {scrub.counted(len(own), 'macro')}")
+    for folder in home.library.others:
+        click.echo(f"Joined, only read: {folder}")
+    click.echo("Give it a name: scrub settings name NAME    Back it up: scrub library backup FILE.zip")
+
+
+@command.command("backup")
+@click.argument("to")
+def backup(to: str) -> int:
+    """Writes all macros, drafts, former texts, pins and settings into the file TO."""
+    count = scrub.home().backup(to)
+    click.echo(f"{scrub.counted(count, 'file')} in {to}. Bring them back: scrub library restore {to}")
+    return 0
+
+
+@command.command("restore")
+@click.argument("source")
+@click.option("--replace", is_flag=True, help="Replace what differs; the former texts are kept.")
+def restore(source: str, replace: bool) -> int:
+    """Brings back what is in the backup SOURCE. What differs is shown, and replaced only with --replace."""
+    found = scrub.home().restore(source, replace)
+    for word, names in (
+        ("New", found.new),
+        ("Replaced" if replace else "Differs, and stays as it is", found.different),
+    ):
+        for name in names:
+            click.echo(f"{word}: {name}")
+    click.echo(f"{scrub.counted(len(found.same), 'file')} the same.")
+    if found.different and not replace:
+        click.echo(f"To replace what differs: scrub library restore {source} --replace")
+    return 0
+
+
+@command.command("join")
+@click.argument("folder")
+def join(folder: str) -> int:
+    """Adds the macros of another FOLDER (a team's), which is only read. Of equal titles, yours counts."""
+    path = os.path.abspath(folder)
+    if not os.path.isdir(path):
+        raise scrub.BadCall(f"{folder} is no folder")
+    _keep([*(each for each in _joined() if each != path), path])
+    click.echo(f"Joined: {path}. Of equal titles, yours counts.")
+    return 0
+
+
+@command.command("leave")
+@click.argument("folder")
+def leave(folder: str) -> int:
+    """Leaves out a FOLDER that was joined."""
+    path = os.path.abspath(folder)
+    if path not in _joined():
+        raise scrub.BadCall(f"{folder} was not joined. See: scrub library")
+    _keep([each for each in _joined() if each != path])
+    click.echo(f"Left: {path}")
+    return 0
+
+
+def _joined() -> list[str]:
+    return list(scrub.home().settings.load().get("libraries", []))
+
+
+def _keep(folders: list[str]) -> None:
+    settings = scrub.home().settings
+    settings.save({**settings.load(), "libraries": folders})

@@ -1,0 +1,42 @@
+"""`scrub new`."""
+
+from __future__ import annotations
+
+import subprocess
+import sys
+
+import click
+
+import scrub
+from scrub.cli.editing import edited, keep
+
+
+@click.command("new")
+@click.argument("title", required=False)
+@click.option("--from", "source", metavar="OTHER", help="Begin with the text of another macro.")
+@click.option("--paste", is_flag=True, help="Take the text from the clipboard, or from standard input.")
+def command(title: str | None, source: str | None, paste: bool) -> int:
+    """Writes a macro called TITLE in your editor, and keeps it; one with mistakes is kept as a draft."""
+    if paste:
+        return keep(scrub.mended(_pasted()), "pasted text", own=True, title=title)
+    if not title:
+        raise scrub.BadCall("what is it called? Write: scrub new TITLE")
+    text = f"macro {title}\nabout \nfor   workbook\n\neach sheet\n    \nend\n"
+    if source:
+        text = scrub.retitled(scrub.home().text(source)[0], title)
+    return keep(edited(text, title), title, own=True)
+
+
+def _pasted() -> str:
+    """What is on the clipboard; without a clipboard, or with piped input, standard input."""
+    if not sys.stdin.isatty():
+        return scrub.decoded(sys.stdin.buffer.read(), "pasted text")
+    for words in (["wl-paste"], ["xclip", "-o", "-selection", "clipboard"], ["pbpaste"],
+                  ["powershell", "-command", "Get-Clipboard"]):  # fmt: skip
+        try:
+            found = subprocess.run(words, capture_output=True, check=True)
+        except (OSError, subprocess.CalledProcessError):
+            continue
+        return scrub.decoded(found.stdout, "pasted text")
+    click.echo("Paste the macro here, then end with Ctrl-D:", err=True)
+    return scrub.decoded(sys.stdin.buffer.read(), "pasted text")

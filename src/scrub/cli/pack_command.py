@@ -1,0 +1,18 @@
+"""`scrub pack`."""
+
+from __future__ import annotations
+
+import click
+
+import scrub
+
+
+@click.command("pack")
+@click.argument("macro")
+@click.argument("out")
+def command(macro: str, out: str) -> int:
+    """Writes MACRO, with all that it runs, as one file OUT for a colleague; `scrub add OUT` takes it."""
+    path, titles = scrub.home().pack(macro, out)
+    click.echo(f"Packed {scrub.listed(titles)} into {path}.")
+    click.echo(f"Your colleague writes: scrub add {path}")
+    return 0

@@ -1,0 +1,29 @@
+"""`scrub pins`."""
+
+from __future__ import annotations
+
+import click
+
+import scrub
+from scrub.cli.output import accent, columns, print_json
+
+
+@click.command("pins")
+@click.option("--json", "as_json", is_flag=True, help="Print the pins as JSON.")
+def command(as_json: bool) -> int:
+    """The pinned macros, in order."""
+    pins = scrub.home().pins.all()
+    if as_json:
+        print_json([pin._asdict() for pin in pins])
+        return 0
+    if not pins:
+        click.echo("No macro has a key yet. Give one: scrub pin TITLE KEY")
+    wide = max((len(pin.key) for pin in pins), default=0)
+    titles = {entry.title.casefold() for entry in scrub.home().library.entries()}
+    rows = [
+        (pin.label or pin.title, (pin.title if pin.label else "") if pin.title.casefold() in titles else "(gone)")
+        for pin in pins
+    ]
+    for pin, line in zip(pins, columns(rows, ""), strict=True):
+        click.echo(f"  {accent(pin.key.ljust(wide))}  {line}")
+    return 0

@@ -1,0 +1,19 @@
+"""`scrub remove`."""
+
+from __future__ import annotations
+
+import click
+
+import scrub
+
+
+@click.command("remove")
+@click.argument("macro")
+def command(macro: str) -> int:
+    """Takes MACRO out of the library. Its text is kept; `scrub edit TITLE --back 1` brings it back."""
+    home = scrub.home()
+    entry = home.find(macro)
+    home.library.remove(entry)
+    home.pins.unpin(entry.title)
+    click.echo(f'"{entry.title}" is removed. Bring it back: scrub edit "{entry.title}" --back 1')
+    return 0

@@ -1,0 +1,42 @@
+"""`scrub secret`."""
+
+from __future__ import annotations
+
+import click
+
+import scrub
+
+
+@click.group("secret")
+def command() -> None:
+    """Passwords, kept in the system's key store and nowhere else."""
+
+
+@command.command("set")
+@click.argument("name")
+def set_(name: str) -> int:
+    """Keeps a password under NAME; it is typed without echo."""
+    keys = scrub.home().keys
+    keys.set(name, click.prompt(f"Password ({name})", hide_input=True, confirmation_prompt=True, err=True))
+    click.echo(f'Kept. A macro gets it with: secret("{name}")')
+    return 0
+
+
+@command.command("list")
+def list_() -> int:
+    """The names under which passwords are kept."""
+    names = scrub.home().keys.names()
+    for name in names:
+        click.echo(name)
+    if not names:
+        click.echo("No password is kept. Keep one: scrub secret set NAME")
+    return 0
+
+
+@command.command("forget")
+@click.argument("name")
+def forget(name: str) -> int:
+    """Forgets the password under NAME."""
+    scrub.home().keys.forget(name)
+    click.echo(f'The password under "{name}" is forgotten.')
+    return 0

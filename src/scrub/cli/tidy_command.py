@@ -1,0 +1,25 @@
+"""`scrub tidy`."""
+
+from __future__ import annotations
+
+import click
+
+import scrub
+
+
+@click.command("tidy")
+@click.argument("macros", nargs=-1, required=True)
+@click.option("--show", is_flag=True, help="Print the standard layout and change nothing.")
+def command(macros: tuple[str, ...], show: bool) -> int:
+    """Lays macros (titles or paths) out in the standard form. Comments, blank lines and the meaning stay."""
+    for macro in macros:
+        text, _ = scrub.home().text(macro)
+        tidied = scrub.tidy(text)
+        if show:
+            click.echo(tidied, nl=False)
+        elif tidied == text:
+            click.echo(f"{macro}: is tidy.")
+        else:
+            scrub.home().write(macro, tidied, "tidied")
+            click.echo(f"{macro}: tidied.")
+    return 0

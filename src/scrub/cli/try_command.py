@@ -1,0 +1,137 @@
+"""`scrub try`."""
+
+from __future__ import annotations
+
+import shlex
+import sys
+from collections.abc import Iterator
+from typing import Any
+
+import click
+
+import scrub
+from scrub.cli.editing import keep
+from scrub.cli.host import TerminalHost
+from scrub.cli.output import accent, change_lines, columns
+
+_HELP = """Type an action, a field to set, or a whole block; it is done at once, on a copy in memory.
+  ?                        what can be done here
+  steps                    the steps that are kept
+  back                     take the last step back
+  keep "Title"             keep the steps as a macro; keep "Title" each sheet repeats them for each
+  write                    apply the steps to the file, as a run that can be taken back
+  leave                    end; the file is as it was, unless you wrote"""
+
+
+@click.command("try")
+@click.argument("file")
+def command(file: str) -> int:
+    """Tries actions one at a time on a copy of FILE, and keeps the good ones as a macro."""
+    host = TerminalHost()
+    trial = scrub.trial(file, host)
+    click.echo(f"{accent(trial.label)}  (nothing is written; help: ?)")
+    for text in _entries(trial):
+        if not _command(trial, text, host):
+            break
+    return 0
+
+
+def _entries(trial: Any) -> Iterator[str]:
+    """What is typed: a line, or the lines of a block up to its end."""
+    read = _prompt(trial)
+    lines: list[str] = []
+    while True:
+        try:
+            line = read("... " if lines else "> ")
+        except EOFError:
+            return
+        except KeyboardInterrupt:
+            lines = []
+            continue
+        lines.append(line)
+        text = "\n".join(lines)
+        if trial.needs_more(text) and line.strip():
+            continue
+        lines = []
+        if text.strip():
+            yield text
+
+
+def _prompt(trial: Any) -> Any:
+    """Reads a line: with completion at a terminal, plainly from a pipe."""
+    if not sys.stdin.isatty():
+
+        def plain(_: str) -> str:
+            line = sys.stdin.readline()
+            if not line:
+                raise EOFError
+            return line.rstrip("\n")
+
+        return plain
+    from prompt_toolkit import PromptSession
+    from prompt_toolkit.completion import Completer, Completion
+    from prompt_toolkit.document import Document
+
+    class Words(Completer):
+        def get_completions(self, document: Document, complete_event: Any) -> Iterator[Completion]:
+            line = document.current_line_before_cursor
+            start = len(line) - len(line.rstrip("abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789_-"))
+            for word in trial.completions(line):
+                yield Completion(word, start_position=start - len(line))
+
+    session: PromptSession[str] = PromptSession(completer=Words(), complete_while_typing=True)
+    return session.prompt
+
+
+def _command(trial: Any, text: str, host: TerminalHost) -> bool:
+    """Does what was typed; False to end."""
+    word, _, rest = text.strip().partition(" ")
+    try:
+        if word in ("leave", "exit", "quit") and not rest:
+            return False
+        if word in ("?", "help"):
+            click.echo(_HELP)
+            for line in columns(trial.offers()):
+                click.echo(line)
+        elif word == "steps" and not rest:
+            for number, step in enumerate(trial.steps, 1):
+                click.echo(f"  {number}  " + step.replace("\n", "\n     "))
+        elif word == "back" and not rest:
+            click.echo(f"Taken back: {trial.back()}")
+        elif word == "keep":
+            words = shlex.split(rest)
+            each = words[2] if len(words) == 3 and words[1] == "each" else ""
+            if not words or len(words) not in (1, 3):
+                raise scrub.BadCall('write: keep "Title", or: keep "Title" each sheet')
+            keep(trial.macro(words[0], each), words[0], own=True)
+        elif word == "write" and not rest:
+            _write(trial, host)
+        else:
+            _step(trial, text)
+    except (scrub.ScrubError, ValueError) as problem:
+        click.echo(str(problem))
+    return True
+
+
+def _step(trial: Any, text: str) -> None:
+    done = trial.step(text)
+    if done.problem:
+        click.echo(done.problem)
+        return
+    for line in (*change_lines(done.changes), *done.said):
+        click.echo(line)
+    if not done.changes and not done.said:
+        click.echo("  (no change)")
+
+
+def _write(trial: Any, host: TerminalHost) -> None:
+    result = trial.write("Tried by hand", host)
+    found = result.files[0]
+    if found.problem is not None:
+        raise found.problem
+    if found.state == "unchanged":
+        click.echo("Nothing to write.")
+        return
+    click.echo(
+        f"Saved {found.path}: {scrub.counted(len(found.changes), 'change')}. Take them back: scrub undo {result.number}"
+    )

@@ -1,0 +1,199 @@
+"""Folders: files are moved, renamed and removed in memory, and for real only with the commit."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Iterator
+from datetime import datetime
+from decimal import Decimal
+
+from scrub.model.amounts import Size
+from scrub.model.change import Change, Recorder
+from scrub.model.files import File, FilePath, Folder, IfThere
+from scrub.model.problem import Failure, FileProblem
+from scrub.store.disk import digest_of
+from scrub.store.patch import Copy, Effect, Patch
+
+
+class FolderSource:
+    """Where a folder is."""
+
+    def __init__(self, shown: str) -> None:
+        self.shown = shown
+        self.path = os.path.realpath(shown)
+        self.digest = None
+        self.size = 0
+
+
+class PlainFolder(Folder):
+    """A folder of the disk."""
+
+    def __init__(self, path: str) -> None:
+        self.source = FolderSource(path)
+        self.recorder = Recorder()
+        self._files: list[PlainFile] | None = None
+
+    @property
+    def name(self) -> str:
+        """The folder's name."""
+        return os.path.basename(self.source.path)
+
+    def files(self) -> Iterator[PlainFile]:
+        """Its files, those in folders inside it included."""
+        if self._files is None:
+            self._files = []
+            for folder, inner, names in os.walk(self.source.path):
+                inner[:] = sorted(name for name in inner if not name.startswith("."))
+                for name in sorted(names):
+                    path = os.path.join(folder, name)
+                    if not name.startswith((".", "~$")) and os.path.isfile(path) and not os.path.islink(path):
+                        self._files.append(PlainFile(self, path))
+        return iter(self._files)
+
+    def place(self, wanted: str, if_there: IfThere, own: PlainFile) -> str:
+        """Where a file can go: the path itself, or a numbered one where it is taken."""
+        stem, ending = os.path.splitext(wanted)
+        found, number = wanted, 2
+        while self._taken(found, own) and if_there == IfThere.NUMBER:
+            found, number = f"{stem} ({number}){ending}", number + 1
+        if os.path.isdir(found):
+            raise Failure(f'"{found}" is a folder')
+        return found
+
+    def _taken(self, path: str, own: PlainFile) -> bool:
+        others = [file for file in self.files() if file is not own]
+        if any(file.path == path and not file.removed for file in others):
+            return True
+        left = any(file.first == path for file in (*others, own))
+        return not left and os.path.lexists(path)
+
+    @property
+    def changes(self) -> list[Change]:
+        """What was changed so far."""
+        return self.recorder.net()
+
+    @property
+    def notes(self) -> list[str]:
+        """Nothing to know."""
+        return []
+
+    def effects(self) -> list[Effect]:
+        """What is to be done, the new files first."""
+        touched = [file for file in self.files() if file.removed or file.path != file.first]
+        made: dict[str, Effect] = {}
+        gone: list[Effect] = []
+        for file in touched:
+            digest, size = file.digest_and_size()
+            if not file.removed:
+                patch = Patch(digest, size, [Copy(0, size)])
+                before = digest_at(file.path)
+                made[file.path] = Effect(file.path, patch, before, file.first)
+            gone.append(Effect(file.first, None, digest))
+        return [*made.values(), *(effect for effect in gone if effect.path not in made)]
+
+    def close(self) -> None:
+        """Nothing is held."""
+
+
+class PlainFile(File):
+    """A file of the disk."""
+
+    def __init__(self, folder: PlainFolder, path: str) -> None:
+        self.folder = folder
+        self.first = self.path = path
+        self._removed = False
+
+    @property
+    def file(self) -> PlainFolder:
+        """The picked folder."""
+        return self.folder
+
+    @property
+    def name(self) -> str:
+        """Its name."""
+        return os.path.basename(self.path)
+
+    @property
+    def stem(self) -> str:
+        """Its name without its ending."""
+        return os.path.splitext(self.name)[0]
+
+    @property
+    def ending(self) -> str:
+        """Its ending without the point."""
+        return os.path.splitext(self.name)[1][1:]
+
+    @property
+    def size(self) -> Size:
+        """How big it is, in megabytes, kilobytes or bytes."""
+        size = Decimal(os.stat(self.first).st_size)
+        unit = "mb" if size >= 10**6 else "kb" if size >= 10**3 else "bytes"
+        return Size(size / Size.units[unit], unit)
+
+    @property
+    def changed_at(self) -> datetime:
+        """When it was last changed."""
+        return datetime.fromtimestamp(int(os.stat(self.first).st_mtime))
+
+    @property
+    def removed(self) -> bool:
+        """Whether it was deleted during this run."""
+        return self._removed
+
+    @property
+    def label(self) -> str:
+        """Its first name, by which the person knows it."""
+        return os.path.relpath(self.first, self.folder.source.path)
+
+    def move(self, to: FilePath, if_there: IfThere = IfThere.NUMBER) -> None:
+        """Moves it into a folder."""
+        target = os.path.join(self.folder.source.path, *str(to).replace("\\", "/").split("/"))
+        if str(to).startswith(("/", "~")):
+            target = os.path.expanduser(str(to))
+        self._go(os.path.normpath(os.path.join(target, self.name)), if_there, "moved")
+
+    def rename(self, to: FilePath, if_there: IfThere = IfThere.NUMBER) -> None:
+        """Gives it another name."""
+        name = str(to).strip()
+        if not name or any(mark in name for mark in '\\/:*?"<>|\0') or name in (".", ".."):
+            raise Failure(f'"{name}" cannot be the name of a file. Make it one: .as-file-name')
+        if not os.path.splitext(name)[1]:
+            name += os.path.splitext(self.name)[1]
+        self._go(os.path.join(os.path.dirname(self.path), name), if_there, "renamed")
+
+    def _go(self, wanted: str, if_there: IfThere, what: str) -> None:
+        if wanted == self.path:
+            return
+        before, target = self.path, self.folder.place(wanted, if_there, self)
+        self.path = target
+
+        def revert() -> None:
+            self.path = before
+
+        shown = [os.path.relpath(path, self.folder.source.path) for path in (before, target)]
+        self.changed("place", shown[0], shown[1], revert, f"{what} to {shown[1]}")
+
+    def delete(self) -> None:
+        """Removes it."""
+        self._removed = True
+
+        def revert() -> None:
+            self._removed = False
+
+        self.changed("deleted", False, True, revert, "deleted")
+
+    def digest_and_size(self) -> tuple[str, int]:
+        """Its hash and size now."""
+        try:
+            with open(self.first, "rb") as stream:
+                return digest_of(stream), os.fstat(stream.fileno()).st_size
+        except OSError as error:
+            raise FileProblem(self.first, f"it cannot be read: {error.strerror}") from None
+
+
+def digest_at(path: str) -> str | None:
+    """The hash of the file at a path, or None where there is none."""
+    if not os.path.lexists(path):
+        return None
+    with open(path, "rb") as stream:
+        return digest_of(stream)

@@ -1,0 +1,26 @@
+"""Going through the statements of a macro, whatever block they are in."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from scrub.language import tree
+from scrub.language.tree import Block, Statement
+
+
+def blocks(node: Statement) -> list[Block]:
+    """The blocks directly inside a statement."""
+    if isinstance(node, tree.If):
+        return [*(body for _, body in node.branches), node.otherwise]
+    if isinstance(node, tree.Attempt):
+        return [node.body, node.handler]
+    body: Block | None = getattr(node, "body", None)
+    return [body] if body is not None else []
+
+
+def statements(body: Block) -> Iterator[Statement]:
+    """Every statement, outer ones before those inside them."""
+    for node in body:
+        yield node
+        for inner in blocks(node):
+            yield from statements(inner)

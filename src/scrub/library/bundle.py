@@ -1,0 +1,109 @@
+"""Backups and packs: a library, or one macro with all that it runs, as one zip file."""
+
+from __future__ import annotations
+
+import os
+import zipfile
+from collections.abc import Iterable
+from typing import NamedTuple
+
+from scrub.library.library import Entry, Library
+from scrub.library.text import ENDINGS, decoded
+from scrub.model.operations import as_file_name
+from scrub.model.problem import FileProblem
+
+#: A backup or a pack bigger than this in bytes, unpacked, is none of ours.
+LARGEST = 64 << 20
+
+#: What else of a person's folder belongs into a backup. Approvals do not: they hold for one person on one machine.
+_RECORDS = ("pins.json", "settings.json", "use.json")
+
+
+class Restored(NamedTuple):
+    """What a restore found: files that were missing, that differ, and that are the same."""
+
+    new: list[str]
+    different: list[str]
+    same: list[str]
+
+
+def backup(home: str, to: str) -> int:
+    """Writes everything of a library into a zip file, which must not be there yet; gives the number of files."""
+    if os.path.lexists(to):
+        raise FileProblem(to, "there is a file of that name. Choose another, nothing is overwritten")
+    names = [name for name in _RECORDS if os.path.isfile(os.path.join(home, name))]
+    for folder, _, files in os.walk(os.path.join(home, "library")):
+        names += [os.path.relpath(os.path.join(folder, file), home) for file in files if not file.endswith(".new")]
+    try:
+        with zipfile.ZipFile(to + ".new", "w", zipfile.ZIP_DEFLATED) as archive:
+            for name in sorted(names):
+                archive.write(os.path.join(home, name), name.replace(os.sep, "/"))
+        os.replace(to + ".new", to)
+    except OSError as error:
+        raise FileProblem(to, f"it could not be written: {error.strerror}") from None
+    return len(names)
+
+
+def restore(home: str, source: str, library: Library, replace: bool) -> Restored:
+    """Brings back what a backup holds: what is missing always, what differs only with `replace`."""
+    found = Restored([], [], [])
+    own = {os.path.realpath(entry.path): entry for entry in library.entries() if not entry.example}
+    for name, data in _members(source):
+        if not (name in _RECORDS or name.startswith("library/")):
+            raise FileProblem(source, f'"{name}" does not belong into a backup of a library')
+        path = os.path.join(home, *name.split("/"))
+        if not os.path.exists(path):
+            found.new.append(name)
+        else:
+            with open(path, "rb") as stream:
+                same = stream.read() == data
+            (found.same if same else found.different).append(name)
+            if same or not replace:
+                continue
+            entry = own.get(os.path.realpath(path))
+            if entry is not None:
+                library.former.keep(entry.title, entry.text, "restored")
+        os.makedirs(os.path.dirname(path), mode=0o700, exist_ok=True)
+        with open(path + ".new", "wb") as out:
+            out.write(data)
+        os.replace(path + ".new", path)
+    return found
+
+
+def pack(entries: Iterable[Entry], out: str) -> str:
+    """Writes macros as one file; gives its path, with the ending that `add` knows."""
+    path = out if out.endswith(".scrubpack") else out + ".scrubpack"
+    if os.path.lexists(path):
+        raise FileProblem(path, "there is a file of that name. Choose another, nothing is overwritten")
+    with zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED) as archive:
+        for number, entry in enumerate(entries, 1):
+            archive.writestr(f"{number:02} {as_file_name(entry.title)[:80]}{ENDINGS[0]}", entry.text)
+    return path
+
+
+def unpack(path: str) -> list[tuple[str, str]]:
+    """The macros of a pack, what is run before what runs it; each with the name that problems call it by."""
+    found = [(decoded(data, f"{path}, {name}"), name) for name, data in _members(path) if name.endswith(ENDINGS)]
+    if not found:
+        raise FileProblem(path, "there is no macro in it")
+    return found[::-1]
+
+
+def _members(path: str) -> Iterable[tuple[str, bytes]]:
+    """The files of a zip file, each checked: none may climb out, or unpack to more than it should."""
+    try:
+        with zipfile.ZipFile(path) as archive:
+            infos = [info for info in archive.infolist() if not info.is_dir()]
+            if sum(info.file_size for info in infos) > LARGEST:
+                raise FileProblem(path, "it would unpack to more than 64 MB, and is no library")
+            for info in infos:
+                parts = info.filename.replace("\\", "/").split("/")
+                if ".." in parts or "" in parts or ":" in info.filename:
+                    raise FileProblem(
+                        path, f'its entry "{info.filename}" would climb out of the folder; nothing was taken'
+                    )
+            return [(info.filename, archive.read(info)) for info in infos]
+    except FileNotFoundError:
+        raise FileProblem(path, "there is no such file") from None
+    except (zipfile.BadZipFile, OSError, RuntimeError, NotImplementedError) as error:
+        raise FileProblem(path, f"it cannot be read as a zip file: {error}") from None

@@ -1,0 +1,53 @@
+"""Former texts of macros: editing, renaming and removing lose nothing."""
+
+from __future__ import annotations
+
+import os
+from datetime import datetime
+from typing import NamedTuple
+
+from scrub.library.text import read_macro
+from scrub.model.operations import as_file_name
+from scrub.model.values import fold
+
+
+class Former(NamedTuple):
+    """One former text: when it was replaced (ISO 8601), why, and where it lies."""
+
+    when: str
+    why: str
+    path: str
+
+    @property
+    def text(self) -> str:
+        """The text."""
+        return read_macro(self.path)
+
+
+class FormerTexts:
+    """The former texts of all macros, a folder for each title."""
+
+    def __init__(self, folder: str) -> None:
+        self.folder = folder
+
+    def keep(self, title: str, text: str, why: str) -> None:
+        """Keeps a text before it is replaced; `why` is one word."""
+        folder = self._of(title)
+        os.makedirs(folder, mode=0o700, exist_ok=True)
+        stamp = datetime.now().strftime("%Y-%m-%dT%H-%M-%S-%f")
+        with open(os.path.join(folder, f"{stamp} {why}.scrub"), "w", encoding="utf-8", newline="") as stream:
+            stream.write(text)
+
+    def all(self, title: str) -> list[Former]:
+        """The former texts of a macro, the last one first."""
+        folder = self._of(title)
+        names = sorted(os.listdir(folder), reverse=True) if os.path.isdir(folder) else []
+        found = []
+        for name in names:
+            stamp, _, why = name.removesuffix(".scrub").partition(" ")
+            day, _, time = stamp.partition("T")
+            found.append(Former(f"{day} {':'.join(time.split('-')[:3])}", why, os.path.join(folder, name)))
+        return found
+
+    def _of(self, title: str) -> str:
+        return os.path.join(self.folder, as_file_name(fold(title))[:120])

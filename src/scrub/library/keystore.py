@@ -1,0 +1,62 @@
+"""Passwords in the system's key store, through `keyring`. Where there is none, no file takes its place."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from scrub.library.records import JsonFile
+from scrub.model.problem import BadCall, ScrubError
+
+SERVICE = "scrub-macros"
+
+
+class NoKeyStore(ScrubError):
+    """This system offers no key store."""
+
+    exit_code = 1
+
+
+class KeyStore:
+    """The person's passwords by name. The names, and only these, are kept in a file of ours for `list`."""
+
+    def __init__(self, names: JsonFile) -> None:
+        self._names = names
+
+    def get(self, name: str) -> str | None:
+        """A password, or None where there is none or no key store."""
+        if name not in self.names():
+            return None
+        try:
+            found: str | None = self._store().get_password(SERVICE, name)
+        except NoKeyStore:
+            return None
+        return found
+
+    def set(self, name: str, password: str) -> None:
+        """Keeps a password. Raises `NoKeyStore`."""
+        self._store().set_password(SERVICE, name, password)
+        self._names.save({"names": sorted({*self.names(), name})})
+
+    def forget(self, name: str) -> None:
+        """Forgets a password. Raises `BadCall` when there is none of that name."""
+        if name not in self.names():
+            raise BadCall(f'no password is kept under "{name}"')
+        self._store().delete_password(SERVICE, name)
+        self._names.save({"names": [each for each in self.names() if each != name]})
+
+    def names(self) -> list[str]:
+        """The names under which passwords are kept."""
+        return [str(name) for name in self._names.load().get("names", [])]
+
+    @staticmethod
+    def _store() -> Any:
+        import keyring
+        from keyring.backends import fail, null
+
+        found = keyring.get_keyring()
+        if isinstance(found, fail.Keyring | null.Keyring):
+            raise NoKeyStore(
+                "this system offers no key store, and a password is never kept in a plain file. "
+                "Put it into a variable (scrub show names it), or be asked each time"
+            )
+        return found

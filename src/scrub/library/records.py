@@ -1,0 +1,183 @@
+"""Small records of a person's, each one readable JSON file: settings, pins, approvals, use."""
+
+from __future__ import annotations
+
+import contextlib
+import json
+import os
+from collections.abc import Iterable
+from datetime import datetime
+from typing import Any, NamedTuple
+
+from scrub.model.problem import BadCall, FileProblem, did_you_mean
+from scrub.model.values import fold
+
+
+class JsonFile:
+    """One JSON file with an object in it; missing, it is empty."""
+
+    def __init__(self, path: str) -> None:
+        self.path = path
+
+    def load(self) -> dict[str, Any]:
+        """What it holds. Raises `FileProblem` when it is damaged; it is never overwritten then."""
+        try:
+            with open(self.path, encoding="utf-8") as stream:
+                found = json.load(stream)
+        except FileNotFoundError:
+            return {}
+        except (ValueError, OSError) as error:
+            raise FileProblem(self.path, f"it is damaged ({error}). Mend it, or move it away") from None
+        if not isinstance(found, dict):
+            raise FileProblem(self.path, "it is damaged: it holds no object. Mend it, or move it away")
+        return found
+
+    def save(self, value: dict[str, Any]) -> None:
+        """Writes it anew, whole or not at all."""
+        os.makedirs(os.path.dirname(self.path), mode=0o700, exist_ok=True)
+        with open(self.path + ".new", "w", encoding="utf-8") as stream:
+            json.dump(value, stream, ensure_ascii=False, indent=1)
+        os.replace(self.path + ".new", self.path)
+
+
+class Setting(NamedTuple):
+    """One setting: what it is for, and the values it takes (none: any text)."""
+
+    doc: str
+    values: tuple[str, ...] = ()
+
+
+SETTINGS = {
+    "date-order": Setting("how dates in digits are read", ("day-first", "month-first", "year-first")),
+    "decimal-mark": Setting("how numbers are read", ("point", "comma")),
+    "editor": Setting("the program that `scrub edit` opens; left out, $VISUAL or $EDITOR"),
+    "keep-undo": Setting("how many days a run can be taken back; left out, for ever"),
+    "name": Setting("what this library is called"),
+}
+
+
+class Settings(JsonFile):
+    """What a person has set."""
+
+    def set(self, name: str, value: str | None) -> None:
+        """Sets one, or with None forgets it. Raises `BadCall` for an unknown name or value."""
+        setting = SETTINGS.get(name)
+        if setting is None:
+            raise BadCall(f'there is no setting "{name}".{did_you_mean(name, SETTINGS)} See them: scrub settings')
+        if value is not None and setting.values and value not in setting.values:
+            raise BadCall(f'"{name}" is one of: {", ".join(setting.values)}; not "{value}"')
+        if value is not None and name == "keep-undo" and not (value.isdigit() and int(value) > 0):
+            raise BadCall(f'"keep-undo" is a number of days, not "{value}"')
+        found = self.load()
+        found.pop(name, None)
+        if value is not None:
+            found[name] = value
+        self.save(found)
+
+
+class Pin(NamedTuple):
+    """A short key for a macro used every day."""
+
+    key: str
+    title: str
+    label: str
+
+
+class Pins(JsonFile):
+    """Pinned macros, in the person's order."""
+
+    def all(self) -> list[Pin]:
+        """The pins in order."""
+        found = self.load().get("pins", [])
+        try:
+            return [Pin(each["key"], each["title"], each.get("label", "")) for each in found]
+        except (TypeError, KeyError):
+            raise FileProblem(self.path, "it is damaged. Mend it, or move it away") from None
+
+    def find(self, key: str) -> Pin | None:
+        """The pin with this key."""
+        return next((pin for pin in self.all() if fold(pin.key) == fold(key)), None)
+
+    def pin(self, title: str, key: str, reserved: Iterable[str], label: str = "", place: int | None = None) -> None:
+        """Gives a macro a key. Raises `BadCall` when the key is taken, or is a command's name.
+
+        `place` counts from 1; left out, a new pin goes last and an old one stays where it is.
+        """
+        if not key or any(letter.isspace() for letter in key) or key.startswith("-"):
+            raise BadCall(f'"{key}" cannot be a key: it is one word, and does not begin with a hyphen')
+        if key in reserved:
+            raise BadCall(f'"{key}" is a command of its own and cannot be a key')
+        pins = self.all()
+        holder = next((pin for pin in pins if fold(pin.key) == fold(key)), None)
+        if holder is not None and fold(holder.title) != fold(title):
+            raise BadCall(f'the key "{key}" is taken by "{holder.title}". Free it: scrub pin "{holder.title}" --remove')
+        old = next((number for number, pin in enumerate(pins) if fold(pin.title) == fold(title)), len(pins))
+        label = label or (pins[old].label if old < len(pins) else "")
+        pins = [pin for pin in pins if fold(pin.title) != fold(title)]
+        pins.insert(old if place is None else max(0, place - 1), Pin(key, title, label))
+        self._keep(pins)
+
+    def unpin(self, title: str) -> bool:
+        """Takes the key of a macro away; False when it had none."""
+        pins = self.all()
+        left = [pin for pin in pins if fold(pin.title) != fold(title)]
+        if len(left) < len(pins):
+            self._keep(left)
+        return len(left) < len(pins)
+
+    def renamed(self, old: str, new: str) -> None:
+        """Lets a key follow its macro to a new title."""
+        self._keep([pin._replace(title=new) if fold(pin.title) == fold(old) else pin for pin in self.all()])
+
+    def _keep(self, pins: list[Pin]) -> None:
+        self.save({"pins": [pin._asdict() for pin in pins]})
+
+
+class Approvals(JsonFile):
+    """Which texts may do what: each by the fingerprint of the very text and of all that it runs."""
+
+    def allows(self, fingerprint: str) -> bool:
+        """Whether the person approved this text."""
+        return bool(self.load().get(fingerprint, {}).get("approved"))
+
+    def trusts(self, fingerprint: str) -> bool:
+        """Whether this text was written here or approved, and so gets stored secrets."""
+        return fingerprint in self.load()
+
+    def approve(self, fingerprint: str, title: str) -> None:
+        """Lets this text do what it says."""
+        self._note(fingerprint, title, approved=True)
+
+    def written(self, fingerprint: str, title: str) -> None:
+        """Notes that this text was written here."""
+        self._note(fingerprint, title)
+
+    def withdraw(self, title: str) -> int:
+        """Takes back every approval of a macro with this title; tells how many there were."""
+        found = self.load()
+        left = {key: each for key, each in found.items() if fold(each["title"]) != fold(title)}
+        self.save(left)
+        return len(found) - len(left)
+
+    def _note(self, fingerprint: str, title: str, **more: bool) -> None:
+        found = self.load()
+        entry = found.get(fingerprint, {"title": title, "when": datetime.now().isoformat(timespec="seconds")})
+        found[fingerprint] = {**entry, **more}
+        self.save(found)
+
+
+class Use(JsonFile):
+    """How often each macro was run, and when last. It is a comfort: what goes wrong with it stops nothing."""
+
+    def count(self, title: str) -> None:
+        """Counts one run."""
+        with contextlib.suppress(FileProblem, OSError):
+            found = self.load()
+            times = found.get(title, [0, ""])[0]
+            self.save({**found, title: [times + 1, datetime.now().isoformat(timespec="minutes")]})
+
+    def of(self) -> dict[str, tuple[int, str]]:
+        """Runs and last time (ISO 8601) of each title."""
+        with contextlib.suppress(FileProblem, TypeError, ValueError):
+            return {title: (int(times), str(last)) for title, (times, last) in self.load().items()}
+        return {}

@@ -1,0 +1,177 @@
+"""Durations, lengths and sizes, and what arithmetic does with them and with dates."""
+
+from __future__ import annotations
+
+import calendar
+import operator
+from collections.abc import Callable, Mapping
+from datetime import date, datetime, timedelta
+from decimal import Decimal
+from typing import Any, ClassVar, Self
+
+from scrub.model.problem import Failure
+
+_Compare = Callable[[Any, Any], bool]
+
+
+class Amount:
+    """A number with a unit. Amounts of one sort add up and compare; the unit is kept for showing."""
+
+    #: What one of each unit is, in the smallest one; the first is the one shown when nothing else is known.
+    units: ClassVar[dict[str, Decimal]] = {}
+    word: ClassVar[str] = ""
+
+    def __init__(self, number: Decimal, unit: str) -> None:
+        self.unit = unit
+        self.total = number * self.units[unit]
+
+    def _made(self, total: Decimal) -> Self:
+        return type(self)(total / self.units[self.unit], self.unit)
+
+    def in_unit(self, unit: str) -> Decimal:
+        """The number of such units."""
+        return self.total / self.units[unit]
+
+    def __str__(self) -> str:
+        from scrub.model.values import number_text
+
+        number = self.in_unit(self.unit)
+        word = self.unit.removesuffix("s") if number == 1 and self.unit.endswith("s") else self.unit
+        return f"{number_text(number)} {word.upper() if word in ('kb', 'mb', 'gb') else word}"
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, type(self)) and self.total == other.total
+
+    def __hash__(self) -> int:
+        return hash((self.word, self.total))
+
+    def _ordered(self, other: object, compare: _Compare) -> bool:
+        if not isinstance(other, type(self)):
+            raise Failure(f"a {self.word} compares with another {self.word} only")
+        return compare(self.total, other.total)
+
+    def __lt__(self, other: object) -> bool:
+        return self._ordered(other, operator.lt)
+
+    def __le__(self, other: object) -> bool:
+        return self._ordered(other, operator.le)
+
+    def __gt__(self, other: object) -> bool:
+        return self._ordered(other, operator.gt)
+
+    def __ge__(self, other: object) -> bool:
+        return self._ordered(other, operator.ge)
+
+    def combined(self, sign: str, other: Any) -> Any:
+        """This amount and another value, added, taken away, multiplied or divided; NotImplemented for no meaning."""
+        if isinstance(other, type(self)):
+            if sign in "+-":
+                return self._made(self.total + other.total if sign == "+" else self.total - other.total)
+            return self.total / other.total if sign == "/" else NotImplemented
+        if isinstance(other, Decimal) and sign in "*/":
+            return self._made(self.total * other if sign == "*" else self.total / other)
+        return NotImplemented
+
+
+class Length(Amount):
+    """A length. One unit is 1/360,000 cm, of which a point has 12,700 (ISO/IEC 29500-1, 20.1.2.1): all whole."""
+
+    word = "length"
+    units: ClassVar = {"cm": Decimal(360_000), "mm": Decimal(36_000), "pt": Decimal(12_700), "inches": Decimal(914_400)}
+
+
+class Size(Amount):
+    """A size of data, in bytes; a KB has 1,000 (IEC 80000-13)."""
+
+    word = "size"
+    units: ClassVar = {"mb": Decimal(10**6), "kb": Decimal(10**3), "gb": Decimal(10**9), "bytes": Decimal(1)}
+
+
+class Duration(Amount):
+    """A span of time. Months and years are counted on the calendar and do not mix with days."""
+
+    word = "duration"
+    units: ClassVar = {
+        "days": Decimal(86_400), "hours": Decimal(3600), "minutes": Decimal(60), "seconds": Decimal(1),
+        "weeks": Decimal(604_800), "months": Decimal(1), "years": Decimal(12),
+    }  # fmt: skip
+
+    @property
+    def on_calendar(self) -> bool:
+        """Whether it counts months, whose length differs."""
+        return self.unit in ("months", "years")
+
+    def _ordered(self, other: object, compare: _Compare) -> bool:
+        self._ensure_like(other)
+        return super()._ordered(other, compare)
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, Duration) and self.on_calendar == other.on_calendar and self.total == other.total
+
+    def __hash__(self) -> int:
+        return hash((self.on_calendar, self.total))
+
+    def in_unit(self, unit: str) -> Decimal:
+        """The number of such units. Raises `Failure` for days of a month."""
+        if (unit in ("months", "years")) != self.on_calendar:
+            raise Failure(f"{self} cannot be counted in {unit}: months have no fixed length")
+        return super().in_unit(unit)
+
+    def combined(self, sign: str, other: Any) -> Any:
+        """As for every amount; a month and a day do not add up."""
+        if isinstance(other, Duration):
+            self._ensure_like(other)
+        return super().combined(sign, other)
+
+    def _ensure_like(self, other: object) -> None:
+        if isinstance(other, Duration) and self.on_calendar != other.on_calendar:
+            raise Failure("months and days do not compare or add up: months have no fixed length")
+
+    def after(self, start: date) -> date:
+        """The date or time so much later. A day that the month lacks becomes its last one."""
+        if self.on_calendar:
+            months = self._whole(self.total)
+            year, month = divmod(start.year * 12 + start.month - 1 + months, 12)
+            if not 1 <= year <= 9999:
+                raise Failure("the date is beyond the calendar")
+            day = min(start.day, calendar.monthrange(year, month + 1)[1])
+            return start.replace(year=year, month=month + 1, day=day)
+        try:
+            if isinstance(start, datetime):
+                return start + timedelta(seconds=float(self.total))
+            return start + timedelta(days=self._whole(self.total / 86_400))
+        except OverflowError:
+            raise Failure("the date is beyond the calendar") from None
+
+    def _whole(self, number: Decimal) -> int:
+        if number != number.to_integral_value():
+            raise Failure(f"{self} cannot be added to a date without a time of day. Use now, or whole days")
+        return int(number)
+
+
+#: The word of every unit, as written, with its amount and its own name.
+UNITS: Mapping[str, tuple[type[Amount], str]] = {
+    spelling: (cls, unit)
+    for cls in (Length, Size, Duration)
+    for unit in cls.units
+    for spelling in ({unit, unit.removesuffix("s")} if cls is Duration or unit == "bytes" else {unit})
+} | {"inch": (Length, "inches")}
+
+
+def combine(sign: str, one: Any, other: Any) -> Any:
+    """Arithmetic beyond plain numbers; NotImplemented where it has no meaning."""
+    if isinstance(one, Amount):
+        if isinstance(one, Duration) and isinstance(other, date) and sign == "+":
+            return one.after(other)
+        return one.combined(sign, other)
+    if isinstance(other, Amount):
+        if isinstance(one, Decimal) and sign == "*":
+            return other.combined(sign, one)
+        if isinstance(other, Duration) and isinstance(one, date) and sign in "+-":
+            return (other if sign == "+" else other.combined("*", Decimal(-1))).after(one)
+        return NotImplemented
+    if isinstance(one, date) and isinstance(other, date) and sign == "-":
+        if isinstance(one, datetime) != isinstance(other, datetime):
+            raise Failure("a date and a time cannot be subtracted. Make both one sort: .date")
+        return Duration(Decimal(str((one - other) / timedelta(days=1))), "days")
+    return NotImplemented

@@ -1,0 +1,141 @@
+"""Folders and the files in them, as kinds: for macros that sort, rename and put away."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from datetime import datetime
+
+from scrub.model.amounts import Size
+from scrub.model.declare import FileItem, Item, Reach, action, field, holds
+from scrub.model.values import Choice
+
+
+class FilePath(str):
+    """A path as an argument. Pieces that come from data may not climb or hide a separator."""
+
+    __slots__ = ()
+
+
+class IfThere(Choice):
+    """What to do when a file of that name is there already."""
+
+    NUMBER = "number"
+    REPLACE = "replace"
+
+
+class File(Item):
+    """One file in a folder."""
+
+    kind_word = "file"
+
+    @property
+    @field
+    def name(self) -> str:
+        """Its name, with its ending.
+
+        Example: if file.name starts with "Draft"
+        Also: file name, title
+        """
+        raise NotImplementedError
+
+    @property
+    @field
+    def stem(self) -> str:
+        """Its name without its ending.
+
+        Example: log file.stem
+        Also: base name, without extension
+        """
+        raise NotImplementedError
+
+    @property
+    @field
+    def ending(self) -> str:
+        """What stands behind the last point of its name, without the point.
+
+        Example: if file.ending is "xlsx"
+        Also: extension, type, suffix
+        """
+        raise NotImplementedError
+
+    @property
+    @field
+    def size(self) -> Size:
+        """How big it is.
+
+        Example: if file.size > 10 MB
+        Also: bytes, big, large
+        """
+        raise NotImplementedError
+
+    @property
+    @field
+    def changed_at(self) -> datetime:
+        """When it was last changed.
+
+        Example: if file.changed-at < now - 30 days
+        Also: modified, date, age, old
+        """
+        raise NotImplementedError
+
+    @action(Reach.FILES)
+    def move(self, to: FilePath, if_there: IfThere = IfThere.NUMBER) -> None:
+        """Moves the file into a folder, which is made if it is not there.
+
+        to: the folder; a relative one counts from the picked folder.
+        if_there: what to do when a file of that name is there: number gives the moved one a new name.
+        Example: move to: "old"
+        Also: put away, sort, archive
+        """
+        raise NotImplementedError
+
+    @action(Reach.FILES)
+    def rename(self, to: FilePath, if_there: IfThere = IfThere.NUMBER) -> None:
+        """Gives the file another name in its folder. Without an ending in it, the file keeps its own.
+
+        to: the new name.
+        if_there: what to do when a file of that name is there: number gives this one a number.
+        Example: rename to: "{file.stem} 2026"
+        Also: name
+        """
+        raise NotImplementedError
+
+    @action(Reach.FILES)
+    def delete(self) -> None:
+        """Removes the file; undo brings it back.
+
+        Example: delete
+        Also: remove, trash, clean up
+        """
+        raise NotImplementedError
+
+    @property
+    def label(self) -> str:
+        """The file's name."""
+        return self.name
+
+
+class Folder(FileItem):
+    """A folder with its files, those in folders inside it included."""
+
+    kind_word = "folder"
+
+    @property
+    @field
+    def name(self) -> str:
+        """The folder's name.
+
+        Example: say "Sorted {folder.name}."
+        Also: directory
+        """
+        raise NotImplementedError
+
+    @holds
+    def files(self) -> Iterator[File]:
+        """Its files, by name; hidden ones are left out."""
+        raise NotImplementedError
+
+    @property
+    def label(self) -> str:
+        """The folder's name."""
+        return self.name

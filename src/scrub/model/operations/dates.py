@@ -1,0 +1,214 @@
+"""Operations of dates and times, and reading a date as a person types it."""
+
+from __future__ import annotations
+
+import re
+from datetime import date, datetime
+
+from scrub.model.operations.declare import operation
+from scrub.model.preferences import CURRENT, DateOrder
+from scrub.model.problem import Failure
+
+MONTHS = tuple("January February March April May June July August September October November December".split())
+WEEKDAYS = tuple("Monday Tuesday Wednesday Thursday Friday Saturday Sunday".split())
+
+
+@operation("date", "time")
+def year(day: date) -> int:
+    """The year.
+
+    Example: today.year
+    Also: part of a date
+    """
+    return day.year
+
+
+@operation("date", "time")
+def month(day: date) -> int:
+    """The month, 1 to 12.
+
+    Example: today.month
+    Also: part of a date
+    """
+    return day.month
+
+
+@operation("date", "time")
+def day(day: date) -> int:
+    """The day of the month.
+
+    Example: today.day
+    Also: part of a date
+    """
+    return day.day
+
+
+@operation("date", "time")
+def weekday(day: date) -> str:
+    """The name of the day of the week, in English.
+
+    Example: if today.weekday is "Friday"
+    Also: day of the week
+    """
+    return WEEKDAYS[day.weekday()]
+
+
+@operation("date", "time")
+def week(day: date) -> int:
+    """The number of the week (ISO 8601: weeks begin on Monday, week 1 has the first Thursday).
+
+    Example: today.week
+    Also: calendar week, week number
+    """
+    return day.isocalendar().week
+
+
+@operation("time")
+def hour(moment: datetime) -> int:
+    """The hour, 0 to 23.
+
+    Example: now.hour
+    Also: part of a time
+    """
+    return moment.hour
+
+
+@operation("time")
+def minute(moment: datetime) -> int:
+    """The minute, 0 to 59.
+
+    Example: now.minute
+    Also: part of a time
+    """
+    return moment.minute
+
+
+@operation("time")
+def date_(moment: datetime) -> date:
+    """The day of a time.
+
+    Example: now.date
+    Also: without time of day
+    """
+    return moment.date()
+
+
+@operation("date", "time")
+def month_end(day: date) -> date:
+    """The last day of the month.
+
+    Example: today.month-end
+    Also: end of month, last day
+    """
+    following = date(day.year + day.month // 12, day.month % 12 + 1, 1) if (day.year, day.month) < (9999, 12) else None
+    return date.fromordinal(following.toordinal() - 1) if following else date(9999, 12, 31)
+
+
+@operation("date", "time")
+def days_to(day: date, other: date) -> int:
+    """How many days lie from this date to another; negative when that is earlier.
+
+    other: the other date.
+    Example: today.days-to(2026-12-31)
+    Also: difference, between
+    """
+    return other.toordinal() - day.toordinal()
+
+
+@operation("date", "time")
+def years_to(day: date, other: date) -> int:
+    """How many whole years lie from this date to another, counted on the calendar.
+
+    other: the other date.
+    Example: 1990-05-01.years-to(today)
+    Also: age, anniversary
+    """
+    if (other.year, other.month, other.day) < (day.year, day.month, day.day):
+        return -years_to(other, day)
+    return other.year - day.year - ((other.month, other.day) < (day.month, day.day))
+
+
+_PARTS = {
+    "two-digit-day": "{0.day:02}", "two-digit-month": "{0.month:02}", "month-number": "{0.month}",
+    "short-month": "{1:.3}", "short-weekday": "{2:.3}", "short-year": "{3:02}", "weekday": "{2}", "month": "{1}",
+    "day": "{0.day}", "year": "{0.year}", "week": "{4}", "hour": "{0.hour:02}", "minute": "{0.minute:02}",
+    "second": "{0.second:02}",
+}  # fmt: skip
+
+
+@operation("date", "time")
+def as_text(day: date, form: str = "") -> str:
+    """The date as a text. The form is made of the words day, month, year, weekday, week, hour, minute, second,
+    two-digit-day, two-digit-month, month-number, short-month, short-weekday and short-year.
+
+    form: how to write it; left out, as 2026-05-01.
+    Example: today.as-text("day month year")
+    Also: format, convert
+    """
+    if not form:
+        return day.strftime("%Y-%m-%dT%H:%M") if isinstance(day, datetime) else day.isoformat()
+
+    def part(found: re.Match[str]) -> str:
+        word = found[0].lower()
+        if word in ("hour", "minute", "second") and not isinstance(day, datetime):
+            raise Failure(f'a date has no "{word}"; use a time')
+        names = (MONTHS[day.month - 1], WEEKDAYS[day.weekday()], day.year % 100, day.isocalendar().week)
+        return _PARTS[word].format(day, *names)
+
+    return re.sub(rf"\b({'|'.join(_PARTS)})\b", part, form, flags=re.IGNORECASE)
+
+
+@operation("text")
+def as_date(text: str, order: DateOrder | None = None) -> date:
+    """The date that the text says: 2026-05-01, 1.5.2026, 1 May 2026, May 1, 2026 or 1/5/2026.
+
+    What can be read in two ways is a failure, unless the order is given here or in the settings.
+
+    order: which part comes first.
+    Example: reply.as-date(order: day-first)
+    Also: convert, parse, text to date
+    """
+    plain = re.sub(r"[\s\u00a0\u202f]+", " ", text).strip().rstrip(".")
+    plain = re.sub(r"[\u2010-\u2015\u2212]", "-", plain)
+    found = re.fullmatch(r"(\d{4})[-/. ](\d{1,2})[-/. ](\d{1,2})", plain)
+    if found:
+        return _date(text, *map(int, found.groups()))
+    found = re.fullmatch(r"(\d{1,2})(?:st|nd|rd|th|\.)?[- ]?([A-Za-z]{3,9})\.?[, -]*(\d{4})", plain)
+    if found:
+        return _date(text, int(found[3]), _month(text, found[2]), int(found[1]))
+    found = re.fullmatch(r"([A-Za-z]{3,9})\.? (\d{1,2})(?:st|nd|rd|th)?,? (\d{4})", plain)
+    if found:
+        return _date(text, int(found[3]), _month(text, found[1]), int(found[2]))
+    found = re.fullmatch(r"(\d{1,2})([-/.]) ?(\d{1,2})\2 ?(\d{4})", plain)
+    if found:
+        return _by_order(text, int(found[1]), int(found[3]), int(found[4]), found[2], order or CURRENT.get().date_order)
+    if re.fullmatch(r"\d{1,2}[-/.]\d{1,2}[-/.]\d{2}", plain):
+        raise Failure(f'"{text}" has a year of two digits. Write it with four')
+    raise Failure(f'"{text}" is not a date. Write it as 2026-05-01')
+
+
+def _by_order(text: str, one: int, other: int, year: int, mark: str, order: DateOrder | None) -> date:
+    if order is None and mark == ".":
+        order = DateOrder.DAY_FIRST  # with points it is written so wherever it is written so
+    if order is None and one != other and one <= 12 and other <= 12:
+        raise Failure(
+            f'"{text}" can be read in two ways: {one} {MONTHS[other - 1]} and {MONTHS[one - 1]} {other}. '
+            "Give the order: .as-date(order: day-first), or set it: scrub settings date-order day-first"
+        )
+    if order == DateOrder.MONTH_FIRST or (order is None and other > 12):
+        one, other = other, one
+    return _date(text, year, other, one)
+
+
+def _date(text: str, year: int, month: int, day: int) -> date:
+    try:
+        return date(year, month, day)
+    except ValueError:
+        raise Failure(f'"{text}" is no day of the calendar') from None
+
+
+def _month(text: str, name: str) -> int:
+    for number, month in enumerate(MONTHS, 1):
+        if month.lower().startswith(name.lower()):
+            return number
+    raise Failure(f'"{text}" is not a date: no month is called "{name}"')

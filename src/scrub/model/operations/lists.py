@@ -1,0 +1,186 @@
+"""Operations of lists."""
+
+from __future__ import annotations
+
+from decimal import Decimal
+from typing import Any
+
+from scrub.model.amounts import combine
+from scrub.model.operations.declare import operation
+from scrub.model.problem import Failure
+from scrub.model.values import fold, is_empty, loosen, shown, type_name
+
+
+@operation("list")
+def count(values: list[Any]) -> int:
+    """How many values the list has.
+
+    Example: sheet.name.words.count
+    Also: length, number of
+    """
+    return len(values)
+
+
+@operation("list")
+def first(values: list[Any]) -> Any:
+    """The first value of the list; a failure when it is empty.
+
+    Example: sheet.name.words.first
+    Also: head
+    """
+    return _filled(values, "first")[0]
+
+
+@operation("list")
+def last(values: list[Any]) -> Any:
+    """The last value of the list; a failure when it is empty.
+
+    Example: sheet.name.words.last
+    Also: tail
+    """
+    return _filled(values, "last")[-1]
+
+
+@operation("list")
+def joined(values: list[Any], by: str = "") -> str:
+    """The values as one text.
+
+    by: what stands between them.
+    Example: names.joined(", ")
+    Also: concatenate, combine
+    """
+    return by.join(shown(value) for value in values)
+
+
+@operation("list")
+def with_(values: list[Any], value: Any) -> list[Any]:
+    """The list with one more value at its end.
+
+    value: the value to add.
+    Example: late = late.with(sheet.name)
+    Also: append, add, collect
+    """
+    return [*values, value]
+
+
+def _filled(values: list[Any], word: str) -> list[Any]:
+    if not values:
+        raise Failure(f"an empty list has no {word} value")
+    return values
+
+
+@operation("list")
+def sum_(values: list[Any]) -> Any:
+    """The values added up; empty ones are passed over.
+
+    Example: amounts.sum
+    Also: total, add up
+    """
+    total: Any = None
+    for value in values:
+        if value is None:
+            continue
+        if isinstance(value, bool | str) or type_name(value) == "a date":
+            raise Failure(f"a sum goes over numbers, and this is {type_name(value)}: {shown(value)}")
+        if total is None:
+            total = value
+        elif isinstance(total, Decimal) and isinstance(value, Decimal):
+            total = total + value
+        else:
+            total = combine("+", total, value)
+            if total is NotImplemented:
+                raise Failure("a sum goes over values of one sort")
+    return Decimal(0) if total is None else total
+
+
+@operation("list")
+def smallest(values: list[Any]) -> Any:
+    """The smallest number, or the earliest date, of the list; empty ones are passed over.
+
+    Example: amounts.smallest
+    Also: minimum, least, earliest
+    """
+    return min(_comparable(values, "smallest"), key=_text_key)
+
+
+@operation("list")
+def largest(values: list[Any]) -> Any:
+    """The largest number, or the latest date, of the list; empty ones are passed over.
+
+    Example: amounts.largest
+    Also: maximum, most, latest
+    """
+    return max(_comparable(values, "largest"), key=_text_key)
+
+
+@operation("list")
+def average(values: list[Any]) -> Any:
+    """The sum of the numbers divided by their count; empty ones are passed over.
+
+    Example: amounts.average
+    Also: mean
+    """
+    filled = _filled([value for value in values if value is not None], "average")
+    total = sum_(filled)
+    return total / len(filled) if isinstance(total, Decimal) else total.combined("/", Decimal(len(filled)))
+
+
+@operation("list")
+def sorted_(values: list[Any]) -> list[Any]:
+    """The values in order: numbers by size, texts by the alphabet whatever their case, empty ones last.
+
+    Example: names.sorted
+    Also: order, alphabetical
+    """
+    filled = [value for value in values if value is not None]
+    ordered = sorted(_comparable(filled, "") if filled else [], key=_text_key)
+    return [*ordered, *(value for value in values if value is None)]
+
+
+@operation("list")
+def reversed_(values: list[Any]) -> list[Any]:
+    """The values from the last to the first.
+
+    Example: names.sorted.reversed
+    Also: backwards, descending
+    """
+    return values[::-1]
+
+
+@operation("list")
+def unique(values: list[Any], exactly: bool = False) -> list[Any]:
+    """The values without those that were there before, whatever their case.
+
+    exactly: whether case counts.
+    Example: names.unique
+    Also: duplicates, distinct
+    """
+    seen = set()
+    kept = []
+    for value in values:
+        key = (type(value), (loosen(value) if exactly else fold(value)) if isinstance(value, str) else shown(value))
+        if key not in seen:
+            seen.add(key)
+            kept.append(value)
+    return kept
+
+
+@operation("list")
+def filled(values: list[Any]) -> list[Any]:
+    """The values without empty ones.
+
+    Example: names.filled
+    Also: without blanks, not empty
+    """
+    return [value for value in values if not is_empty(value)]
+
+
+def _comparable(values: list[Any], word: str) -> list[Any]:
+    found = _filled([value for value in values if value is not None], word)
+    if len({type_name(value) for value in found}) > 1:
+        raise Failure(f"values of different sorts have no order: {type_name(found[0])} and others")
+    return found
+
+
+def _text_key(value: Any) -> Any:
+    return fold(value) if isinstance(value, str) else value

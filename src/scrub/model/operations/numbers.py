@@ -1,0 +1,124 @@
+"""Operations of numbers, and reading a number as a person types it."""
+
+from __future__ import annotations
+
+import re
+from decimal import ROUND_DOWN, ROUND_HALF_UP, ROUND_UP, Decimal, InvalidOperation
+
+from scrub.model.operations.declare import operation
+from scrub.model.preferences import CURRENT, Mark
+from scrub.model.problem import Failure
+from scrub.model.values import ARITHMETIC, shown
+
+
+@operation("text")
+def as_number(text: str, mark: Mark | None = None) -> Decimal:
+    """The number that the text says. What can be read in two ways is a failure, unless the decimal mark is given
+    here or in the settings.
+
+    mark: the decimal mark.
+    Example: "1.5".as-number
+    Also: convert, parse, text to number
+    """
+    plain = re.sub(r"[\s\u00a0\u202f']", "", text).replace("\u2212", "-")
+    percent = plain.endswith("%")
+    plain = plain.removesuffix("%")
+    mark = mark or CURRENT.get().decimal_mark
+    comma, point = plain.count(","), plain.count(".")
+    if comma and point:
+        last = max(",.", key=plain.rfind)
+        grouping = "," if last == "." else "."
+        whole = plain.partition(last)[0]
+        if plain.count(last) > 1 or not re.fullmatch(r"[+-]?\d{1,3}([,.]\d{3})+", whole):
+            raise _no_number(text)
+        plain = plain.replace(grouping, "").replace(last, ".")
+    elif comma > 1 or point > 1:
+        if not re.fullmatch(r"[+-]?\d{1,3}([,.]\d{3})+", plain):
+            raise _no_number(text)
+        plain = plain.replace(",", "").replace(".", "")
+    elif comma and mark == Mark.POINT and re.fullmatch(r"[+-]?\d{1,3},\d{3}", plain):
+        plain = plain.replace(",", "")
+    elif point and mark == Mark.COMMA and re.fullmatch(r"[+-]?\d{1,3}\.\d{3}", plain):
+        plain = plain.replace(".", "")
+    elif comma:
+        if mark is None and re.fullmatch(r"[+-]?[1-9]\d{0,2},\d{3}", plain):
+            raise Failure(
+                f'"{text}" can be read in two ways: as {plain.replace(",", "")} and as {plain.replace(",", ".")}'
+            )
+        plain = plain.replace(",", ".")
+    if not re.fullmatch(r"[+-]?(\d+(\.\d*)?|\.\d+)", plain):
+        raise _no_number(text)
+    try:
+        number = Decimal(plain)
+    except InvalidOperation:
+        raise _no_number(text) from None
+    return ARITHMETIC.divide(number, Decimal(100)) if percent else number
+
+
+@operation("number")
+def rounded(number: Decimal, places: int = 0) -> Decimal:
+    """The number rounded to so many places; halves go away from zero.
+
+    places: digits after the point; left out, none.
+    Example: weight.rounded(2)
+    Also: decimals
+    """
+    return _to_places(number, places, ROUND_HALF_UP)
+
+
+@operation("number")
+def rounded_down(number: Decimal, places: int = 0) -> Decimal:
+    """The number without what comes after so many places: towards zero.
+
+    places: digits after the point; left out, none.
+    Example: weight.rounded-down
+    Also: truncate, floor, whole number
+    """
+    return _to_places(number, places, ROUND_DOWN)
+
+
+@operation("number")
+def rounded_up(number: Decimal, places: int = 0) -> Decimal:
+    """The number brought to so many places, away from zero.
+
+    places: digits after the point; left out, none.
+    Example: boxes.rounded-up
+    Also: ceiling
+    """
+    return _to_places(number, places, ROUND_UP)
+
+
+@operation("number")
+def size(number: Decimal) -> Decimal:
+    """The number without its sign.
+
+    Example: difference.size
+    Also: absolute, positive
+    """
+    return abs(number)
+
+
+@operation("number", "yes or no")
+def as_text(value: Decimal | bool, places: int | None = None) -> str:
+    """The value as a text.
+
+    places: digits after the point, for a number; left out, as many as it has.
+    Example: sheet.number.as-text
+    Also: convert, string
+    """
+    if places is not None and isinstance(value, Decimal):
+        return format(_to_places(value, places, ROUND_HALF_UP), "f")
+    return shown(value)
+
+
+def _no_number(text: str) -> Failure:
+    return Failure(f'"{text}" is not a number')
+
+
+def _to_places(number: Decimal, places: int, rounding: str) -> Decimal:
+    if not -27 <= places <= 27:
+        raise Failure(f"a number can be rounded to at most 27 places, not {places}")
+    try:
+        return number.quantize(Decimal(1).scaleb(-places), rounding=rounding, context=ARITHMETIC)
+    except InvalidOperation:
+        return number

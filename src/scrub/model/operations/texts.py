@@ -1,0 +1,269 @@
+"""Operations of texts."""
+
+from __future__ import annotations
+
+import re
+
+from scrub.model.operations.declare import operation
+from scrub.model.problem import Failure
+
+
+@operation("text")
+def length(text: str) -> int:
+    """How many characters the text has.
+
+    Example: if sheet.name.length > 31
+    Also: characters, size, count
+    """
+    return len(text)
+
+
+@operation("text")
+def upper(text: str) -> str:
+    """The text in capitals.
+
+    Example: reply.upper
+    Also: uppercase, capital letters
+    """
+    return text.upper()
+
+
+@operation("text")
+def lower(text: str) -> str:
+    """The text in small letters.
+
+    Example: reply.lower
+    Also: lowercase
+    """
+    return text.lower()
+
+
+@operation("text")
+def title(text: str) -> str:
+    """The text with a capital at the start of each word.
+
+    Example: "larch hut".title
+    Also: capitalise, proper case
+    """
+    return re.sub(r"[^\W_]+(?:['\u2019][^\W_]+)*", lambda word: word[0][:1].upper() + word[0][1:].lower(), text)
+
+
+@operation("text")
+def trimmed(text: str) -> str:
+    """The text without blanks at both ends, no-break spaces included.
+
+    Example: reply.trimmed
+    Also: strip, spaces
+    """
+    return text.strip().strip("\u200b\ufeff").strip()
+
+
+@operation("text")
+def single_spaced(text: str) -> str:
+    """The text with every run of spaces made one, and none at the ends.
+
+    Example: reply.single-spaced
+    Also: double spaces, extra spaces
+    """
+    return re.sub(r"[ \t\u00a0\u202f]{2,}", " ", trimmed(text))
+
+
+@operation("text")
+def starting(text: str, length: int) -> str:
+    """The first characters of the text.
+
+    length: how many.
+    Example: reply.starting(3)
+    Also: left, first characters
+    """
+    return text[: _count(length)]
+
+
+@operation("text")
+def ending(text: str, length: int) -> str:
+    """The last characters of the text.
+
+    length: how many.
+    Example: reply.ending(3)
+    Also: right, last characters
+    """
+    size = _count(length)
+    return text[len(text) - size :] if size < len(text) else text
+
+
+@operation("text")
+def before(text: str, mark: str) -> str:
+    """What stands before the first place of `mark`; the whole text where there is none.
+
+    mark: the text to look for.
+    Example: "Moss, Ann".before(",")
+    Also: split, left of
+    """
+    found = find(text, mark)
+    return text[: found[0]] if found else text
+
+
+@operation("text")
+def after(text: str, mark: str) -> str:
+    """What stands after the first place of `mark`; an empty text where there is none.
+
+    mark: the text to look for.
+    Example: "Moss, Ann".after(",")
+    Also: split, right of
+    """
+    found = find(text, mark)
+    return text[found[1] :] if found else ""
+
+
+@operation("text")
+def replaced(text: str, what: str, by: str, exactly: bool = False) -> str:
+    """The text with every place of `what` replaced, whatever its case.
+
+    what: the text to look for.
+    by: the text to put there.
+    exactly: whether case counts.
+    Example: sheet.name.replaced("Hut", by: "House")
+    Also: substitute, swap, change
+    """
+    if not what:
+        raise Failure('there is nothing to look for in .replaced("", …)')
+    return re.sub(_loose(what, exactly), lambda _: by, text)
+
+
+@operation("text")
+def words(text: str) -> list[str]:
+    """The words of the text, as a list.
+
+    Example: sheet.name.words.first
+    Also: split
+    """
+    return text.split()
+
+
+@operation("text")
+def lines(text: str) -> list[str]:
+    """The lines of the text, as a list.
+
+    Example: note.lines.count
+    Also: split, paragraphs
+    """
+    return text.splitlines()
+
+
+@operation("text")
+def without_marks(text: str) -> str:
+    """The text with plain letters: no accents, umlauts or cedillas.
+
+    Example: "Gañet".without-marks
+    Also: accents, diacritics, umlauts
+    """
+    import unicodedata
+
+    bare = "".join(letter for letter in unicodedata.normalize("NFD", text) if not unicodedata.combining(letter))
+    return unicodedata.normalize("NFC", bare)
+
+
+@operation("text")
+def as_file_name(text: str) -> str:
+    r"""The text with the characters that a file name cannot hold ( \ / : * ? " < > | ) made into hyphens.
+
+    Example: sheet.name.as-file-name
+    Also: safe name, path
+    """
+    name = re.sub(r'[\\/:*?"<>|\x00-\x1f]+', "-", text).strip(" .")
+    stem = name.partition(".")[0].upper()
+    if stem in _DEVICES:
+        name = f"{name}-"
+    return name[:200] or "-"
+
+
+_DEVICES = {"CON", "PRN", "AUX", "NUL", *(f"{name}{n}" for name in ("COM", "LPT") for n in range(1, 10))}
+
+
+def find(text: str, mark: str) -> tuple[int, int] | None:
+    """Where `mark` first stands in `text`, without regard to case: its start and end in characters."""
+    if not mark:
+        return None
+    found = re.search(_loose(mark), text)
+    return found.span() if found else None
+
+
+def _loose(mark: str, exactly: bool = False) -> re.Pattern[str]:
+    """A pattern for `mark` as texts compare: no case, any space for a space, any apostrophe for one."""
+    parts = []
+    for letter in mark:
+        if letter in " \u00a0\u202f\u2007":
+            parts.append("[ \u00a0\u202f\u2007]")
+        elif letter in "'\u2019\u2018\u02bc":
+            parts.append("['\u2019\u2018\u02bc]")
+        else:
+            parts.append(re.escape(letter))
+    return re.compile("".join(parts), 0 if exactly else re.IGNORECASE)
+
+
+def _count(number: int) -> int:
+    if number < 0:
+        raise Failure(f"a number of characters cannot be {number}")
+    return number
+
+
+@operation("text")
+def between(text: str, start: str, end: str) -> str:
+    """What stands between two marks; an empty text where they are not both there.
+
+    start: the mark before it.
+    end: the mark after it.
+    Example: reply.between("(", end: ")")
+    Also: extract, brackets
+    """
+    opened = find(text, start)
+    if opened is None:
+        return ""
+    closed = find(text[opened[1] :], end)
+    return text[opened[1] : opened[1] + closed[0]] if closed else ""
+
+
+@operation("text")
+def parts(text: str, by: str) -> list[str]:
+    """The text cut at every place of a mark, as a list; blanks round each part are taken away.
+
+    by: the mark.
+    Example: reply.parts(",").count
+    Also: split, separate
+    """
+    if not by:
+        raise Failure('there is nothing to cut at in .parts("")')
+    return [part.strip() for part in re.split(_loose(by), text)]
+
+
+@operation("text")
+def padded(text: str, length: int, by: str = " ") -> str:
+    """The text made at least so long, filled up at its start.
+
+    length: how many characters.
+    by: what to fill up with.
+    Example: reply.padded(5, by: "0")
+    Also: leading zeros, fill
+    """
+    return text.rjust(_count(length), by) if len(by) == 1 else text
+
+
+@operation("text")
+def sentence(text: str) -> str:
+    """The text with a capital at its start, the rest as it is.
+
+    Example: reply.sentence
+    Also: first letter, capitalise
+    """
+    return text[:1].upper() + text[1:]
+
+
+@operation("text")
+def count(text: str, what: str) -> int:
+    """How often a text stands in this one.
+
+    what: the text to look for.
+    Example: reply.count(",")
+    Also: occurrences, how many
+    """
+    return len(re.findall(_loose(what), text)) if what else 0

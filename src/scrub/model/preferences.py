@@ -1,0 +1,34 @@
+"""How the person at hand writes dates and numbers: what else would be ambiguous is read by these."""
+
+from __future__ import annotations
+
+from contextvars import ContextVar
+from typing import NamedTuple
+
+from scrub.model.values import Choice
+
+
+class DateOrder(Choice):
+    """The order of the parts of a date in digits."""
+
+    DAY_FIRST = "day-first"
+    MONTH_FIRST = "month-first"
+    YEAR_FIRST = "year-first"
+
+
+class Mark(Choice):
+    """The decimal mark."""
+
+    POINT = "point"
+    COMMA = "comma"
+
+
+class Preferences(NamedTuple):
+    """What a person has set; None refuses what is ambiguous."""
+
+    date_order: DateOrder | None = None
+    decimal_mark: Mark | None = None
+
+
+#: The preferences of the run at hand.
+CURRENT: ContextVar[Preferences] = ContextVar("preferences", default=Preferences())  # noqa: B039 - it is immutable

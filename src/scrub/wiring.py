@@ -1,0 +1,376 @@
+"""A person's own Scrub: the one place where the rooms are wired together."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable, Iterable, Mapping
+from functools import cached_property
+from typing import TYPE_CHECKING, Any
+
+from scrub.model.problem import BadCall, MacroProblems, Problem, Refused, ScrubError, listed
+from scrub.model.values import fold
+
+if TYPE_CHECKING:
+    from scrub.language.tree import Program
+    from scrub.library.keystore import KeyStore
+    from scrub.library.library import Entry, Library
+    from scrub.library.records import Approvals, Pins, Settings, Use
+    from scrub.model.host import Host
+    from scrub.model.preferences import Preferences
+    from scrub.model.vocabulary import Vocabulary
+    from scrub.runner.run import FileResult, InUseChoice, RunResult
+    from scrub.runner.step import Stepper
+    from scrub.store.store import Store
+
+
+class Home:
+    """The library, pins, settings, approvals and history in one folder."""
+
+    def __init__(self, folder: str) -> None:
+        self.folder = folder
+
+    def _file(self, name: str) -> str:
+        return os.path.join(self.folder, name)
+
+    @cached_property
+    def library(self) -> Library:
+        """The macros, with those of joined libraries and the shipped examples."""
+        from scrub.library.library import Library
+
+        examples = os.path.join(os.path.dirname(__file__), "demo", "macros")
+        return Library(self._file("library"), examples, self.settings.load().get("libraries", []))
+
+    @cached_property
+    def settings(self) -> Settings:
+        """What the person has set."""
+        from scrub.library.records import Settings
+
+        return Settings(self._file("settings.json"))
+
+    @cached_property
+    def pins(self) -> Pins:
+        """The keys of macros."""
+        from scrub.library.records import Pins
+
+        return Pins(self._file("pins.json"))
+
+    @cached_property
+    def approvals(self) -> Approvals:
+        """What was approved."""
+        from scrub.library.records import Approvals
+
+        return Approvals(self._file("approvals.json"))
+
+    @cached_property
+    def use(self) -> Use:
+        """How often macros were run."""
+        from scrub.library.records import Use
+
+        return Use(self._file("use.json"))
+
+    @cached_property
+    def keys(self) -> KeyStore:
+        """Passwords in the system's key store."""
+        from scrub.library.keystore import KeyStore
+        from scrub.library.records import JsonFile
+
+        return KeyStore(JsonFile(self._file("secrets.json")))
+
+    @cached_property
+    def store(self) -> Store:
+        """The history of runs, with what takes them back."""
+        from scrub.store.store import Store
+
+        return Store(self.folder)
+
+    @cached_property
+    def vocabulary(self) -> Vocabulary:
+        """All that a macro can name."""
+        from scrub.model.files import File, Folder
+        from scrub.model.vocabulary import Vocabulary
+        from scrub.model.workbook import Sheet, Workbook
+        from scrub.own import OWN_ACTIONS
+
+        return Vocabulary((Workbook, Sheet, Folder, File), OWN_ACTIONS)
+
+    # -- macros
+
+    def find(self, words: str) -> Entry:
+        """The macro that a person means: by its key, its title or words of it."""
+        pin = self.pins.find(words) if os.path.exists(self.pins.path) else None
+        return self.library.titled(pin.title) if pin else self.library.find(words)
+
+    def text(self, macro: str) -> tuple[str, str]:
+        """The text of a macro (itself, a path or a title), and what problems call it by."""
+        from scrub.library.text import is_macro_path, read_macro
+
+        if len(macro.splitlines()) > 1:
+            return macro, "macro"
+        if is_macro_path(macro):
+            return read_macro(macro), os.path.basename(macro)
+        entry = self.find(macro)
+        return entry.text, os.path.basename(entry.path)
+
+    def program(self, macro: str) -> Program:
+        """A macro, checked. Raises `MacroProblems` with all that is wrong."""
+        return self.checked(*self.text(macro))
+
+    def checked(self, text: str, name: str) -> Program:
+        """A macro's text, checked."""
+        from scrub.language import checker
+
+        return checker.program(text, name, self.vocabulary, self._resolver(text))
+
+    def problems(self, text: str, name: str) -> list[Problem]:
+        """What is wrong with a macro's text."""
+        from scrub.language import checker
+
+        return checker.check(text, name, self.vocabulary, self._resolver(text))
+
+    def _resolver(self, text: str, around: tuple[str, ...] = ()) -> Callable[[str], Program]:
+        """Finds the macros that this text runs; one that comes back to itself is refused."""
+        from scrub.language import checker
+        from scrub.library.library import header
+
+        chain = (*around, header(text, "")[0].title)
+
+        def resolve(title: str) -> Program:
+            if fold(title) in [fold(each) for each in chain]:
+                raise BadCall(f'"{title}" would run itself: {" runs ".join([*chain, title])}')
+            entry = self.library.titled(title)
+            inner = entry.text
+            return checker.program(inner, os.path.basename(entry.path), self.vocabulary, self._resolver(inner, chain))
+
+        return resolve
+
+    def written_here(self, text: str, name: str) -> None:
+        """Notes that a text was written here, so that it gets stored secrets; one with mistakes is not."""
+        try:
+            checked = self.checked(text, name)
+        except MacroProblems:
+            return
+        self.approvals.written(checked.fingerprint, checked.title)
+
+    def is_trusted(self, text: str) -> bool:
+        """Whether this text was written here or approved."""
+        try:
+            return self.approvals.trusts(self.checked(text, "").fingerprint)
+        except ScrubError:
+            return False
+
+    def write(self, macro: str, text: str, why: str) -> None:
+        """Gives a macro (a path or a title) another text; in the library the former one is kept."""
+        from scrub.library.text import is_macro_path
+
+        if is_macro_path(macro):
+            with open(macro + ".new", "w", encoding="utf-8", newline="") as stream:
+                stream.write(text)
+            os.replace(macro + ".new", macro)
+            return
+        entry = self.find(macro)
+        trusted = self.is_trusted(entry.text)
+        self.library.replace(entry, text, why)
+        if trusted:
+            self.written_here(text, entry.path)
+
+    def backup(self, to: str) -> int:
+        """Writes the library into one file; gives the number of files in it."""
+        from scrub.library import bundle
+
+        return bundle.backup(self.folder, to)
+
+    def restore(self, source: str, replace: bool = False) -> Any:
+        """Brings back what a backup holds: what is missing always, what differs only with `replace`."""
+        from scrub.library import bundle
+
+        return bundle.restore(self.folder, source, self.library, replace)
+
+    def pack(self, macro: str, out: str) -> tuple[str, list[str]]:
+        """Writes a macro, with all that it runs, as one file; gives its path and the titles."""
+        from scrub.library import bundle
+
+        entry = self.find(macro)
+        checked = self.checked(entry.text, entry.path)
+        entries = [entry]
+        waiting = list(checked.inner)
+        while waiting:
+            inner = waiting.pop()
+            waiting += inner.inner
+            if fold(inner.title) not in [fold(each.title) for each in entries]:
+                entries.append(self.library.titled(inner.title))
+        return bundle.pack(entries, out), [each.title for each in entries]
+
+    def unpack(self, path: str) -> list[tuple[str, str]]:
+        """The macros of a pack, with the names that problems call them by."""
+        from scrub.library import bundle
+
+        return bundle.unpack(path)
+
+    def embedded(self, path: str) -> list[str]:
+        """The texts of the macros inside a file."""
+        from scrub.formats.open import open_file
+
+        item: Any = open_file(path)
+        try:
+            found: list[str] = item.embedded()
+        finally:
+            item.close()
+        return found
+
+    def embed(self, macro: str, path: str) -> tuple[str, int | None]:
+        """Puts a macro inside a file, as an ordinary run; gives its title and the number of the run."""
+        from scrub.formats.open import open_file
+        from scrub.runner.run import save_opened
+
+        text, name = self.text(macro)
+        checked = self.checked(text, name)
+        if checked.inner:
+            raise BadCall(f'"{checked.title}" runs other macros, which would stay behind. Pack it: scrub pack')
+        item: Any = open_file(path)
+        try:
+            item.embed(checked.title, text)
+            return checked.title, save_opened(self.store, item, f"Put inside: {checked.title}")
+        finally:
+            item.close()
+
+    def inside(self, words: str, path: str) -> str:
+        """The text of the macro inside a file that these words mean."""
+        from scrub.library.library import header
+
+        texts = self.embedded(path)
+        titles = [header(text, "")[0].title for text in texts]
+        fitting = [
+            text
+            for text, title in zip(texts, titles, strict=True)
+            if all(word in fold(title).split() for word in fold(words).split())
+        ]
+        if len(fitting) != 1:
+            there = listed([f'"{title}"' for title in titles]) or "none"
+            raise BadCall(f'which macro inside {path} is "{words}"? There is: {there}')
+        return fitting[0]
+
+    def permissions(self, checked: Program) -> list[str]:
+        """What a macro may do, a sentence each."""
+        from scrub.model.declare import Reach
+
+        wanted = max(Reach(checked.reach), Reach.FILES if checked.macro.into else Reach.READ)
+        return (
+            [Reach.READ.sentence] if wanted == Reach.READ else [each.sentence for each in Reach if 0 < each <= wanted]
+        )
+
+    def uses_of(self, title: str) -> list[str]:
+        """The titles of macros that run this one."""
+        from scrub.language.parser import parse
+        from scrub.language.walk import statements
+
+        found = []
+        for entry in self.library.entries():
+            try:
+                body = parse(entry.text, "")[0].body
+            except ScrubError:
+                continue
+            if any(fold(getattr(node, "title", "")) == fold(title) for node in statements(body)):
+                found.append(entry.title)
+        return found
+
+    # -- running
+
+    @property
+    def preferences(self) -> Preferences:
+        """How the person writes dates and numbers."""
+        from scrub.model.preferences import DateOrder, Mark, Preferences
+
+        found = self.settings.load()
+        order, mark = found.get("date-order"), found.get("decimal-mark")
+        return Preferences(DateOrder(order) if order else None, Mark(mark) if mark else None)
+
+    def run(
+        self,
+        macro: str,
+        paths: list[str],
+        *,
+        preview: bool,
+        answers: Mapping[str, Any],
+        host: Host,
+        stop: bool = False,
+        budget: int | None = None,
+        into: str | None = None,
+        in_use: InUseChoice = "stop",
+        stepper: Stepper | None = None,
+        report: Callable[[FileResult], None] | None = None,
+    ) -> RunResult:
+        """Runs a macro; see `scrub.run`."""
+        from scrub.formats.open import open_file
+        from scrub.runner.execution import BUDGET
+        from scrub.runner.run import Runner
+
+        checked = self.program(macro)
+        runs_on = checked.macro.runs_on
+        if not paths and "nothing" not in runs_on:
+            raise BadCall(f'"{checked.title}" runs on a {listed(runs_on, "or")}: name a file')
+        runner = Runner(
+            checked,
+            self.vocabulary,
+            lambda path: open_file(path, folder="folder" in runs_on),
+            None if preview else self.store,
+            host,
+            answers,
+            reach=self._allowed(checked, into, host),
+            budget=budget or BUDGET,
+            into=into,
+            in_use=in_use,
+            stored=self.keys.get if self._trusted(checked) else None,
+            preferences=self.preferences,
+            stepper=stepper,
+        )
+        result = runner.run(paths, stop, report)
+        if not preview:
+            self.use.count(checked.title)
+        return result
+
+    def _allowed(self, checked: Program, into: str | None, host: Host) -> Any:
+        """How far this run may go. Raises `Refused` when the macro goes further and the person does not let it."""
+        from scrub.model.declare import Reach
+
+        wanted = Reach(checked.reach)
+        if checked.macro.into and not into:
+            wanted = max(wanted, Reach.FILES)
+        if wanted <= Reach.CHANGE:
+            return Reach.CHANGE
+        fingerprint = checked.fingerprint
+        if not self.approvals.allows(fingerprint):
+            sentences = [reach.sentence for reach in Reach if Reach.CHANGE < reach <= wanted]
+            if not host.approve(checked.title, sentences):
+                raise Refused(
+                    f'"{checked.title}" {listed(sentences)}, and was not approved for that. '
+                    f'Read it: scrub show "{checked.title}"    Let it: scrub approve "{checked.title}"'
+                )
+            self.approvals.approve(fingerprint, checked.title)
+        return wanted
+
+    def _trusted(self, checked: Program) -> bool:
+        """Whether the text was written here or approved; the shipped examples count as written here."""
+        if not any(question.secret for question in checked.questions):
+            return False
+        if self.approvals.trusts(checked.fingerprint):
+            return True
+        examples = [entry.text for entry in self.library.entries() if entry.example]
+        return checked.text in examples and not checked.inner
+
+
+def expanded(files: Iterable[str]) -> list[str]:
+    """The files named, with patterns such as `*.xlsx` expanded. Raises `BadCall` for a pattern that fits nothing."""
+    found: list[str] = []
+    for name in [files] if isinstance(files, str) else files:
+        path = os.path.expanduser(os.fspath(name))
+        if any(mark in path for mark in "*?[") and not os.path.exists(path):
+            import glob
+
+            # The owner files of office programs fit such patterns too, and are no documents.
+            fitting = [each for each in sorted(glob.glob(path)) if not os.path.basename(each).startswith("~$")]
+            if not fitting:
+                raise BadCall(f"no file fits {name}")
+            found += fitting
+        else:
+            found.append(path)
+    return found
