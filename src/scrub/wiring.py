@@ -301,6 +301,7 @@ class Home:
     ) -> RunResult:
         """Runs a macro; see `scrub.run`."""
         from scrub.formats.open import open_file
+        from scrub.model.declare import Reach
         from scrub.runner.execution import BUDGET
         from scrub.runner.run import Runner
 
@@ -315,7 +316,7 @@ class Home:
             None if preview else self.store,
             host,
             answers,
-            reach=self._allowed(checked, into, host),
+            reach=Reach.SEND if preview else self._allowed(checked, into, host),
             budget=budget or BUDGET,
             into=into,
             in_use=in_use,

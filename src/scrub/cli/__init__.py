@@ -30,7 +30,7 @@ def run(arguments: list[str]) -> int:
     except click.exceptions.Exit as end:
         return end.exit_code
     except click.Abort:
-        click.echo("Stopped. Nothing of the file at hand was saved.", err=True)
+        click.echo("Stopped.", err=True)
         return 1
     except click.ClickException as error:
         message = error.format_message()

@@ -65,7 +65,7 @@ def short_path(path: str) -> str:
     return path[len(inside) :] if path.startswith(inside) else path
 
 
-def change_count(changes: Iterable[Change]) -> str:
-    """`9 changes on 8 sheets`; places are sheets as long as only workbooks are opened."""
+def change_count(changes: Iterable[Change], part: str) -> str:
+    """`9 changes on 8 sheets`."""
     every = list(changes)
-    return f"{counted(len(every), 'change')} on {counted(len({change.place for change in every}), 'sheet')}"
+    return f"{counted(len(every), 'change')} on {counted(len({change.place for change in every}), part)}"

@@ -138,8 +138,10 @@ class _Printer:
         if found.changes:
             self.waiting.append(accent(found.path))
             self.waiting += change_lines(found.changes, self.limit)
-        if found.made:
-            self.waiting.append(f"{'Would make' if self.preview else 'Made'} {short_path(found.made)}")
+        others = [path for path in found.made if path != found.saved_as and found.part_word != "file"]
+        if others:
+            names = ", ".join(short_path(path) for path in others)
+            self.waiting.append(f"{'Would make' if self.preview else 'Made'} {names}")
         if found.problem is None:
             self.waiting += found.said
             self.waiting += found.notes
@@ -163,8 +165,10 @@ class _Printer:
         left = [found for found in result.files if found.state == "not tried"]
         for found in changed:
             if len(changed) <= 3:
-                verb = "Would change" if self.preview else "Saved"
-                click.echo(f"{verb} {found.path}: {change_count(found.changes)}.")
+                verb = "Would save" if found.saved_as != found.path else "Would change"
+                name = short_path(found.saved_as)
+                count = change_count(found.changes, found.part_word) if found.changes else "as it is"
+                click.echo(f"{verb if self.preview else 'Saved'} {name}: {count}.")
         if len(changed) > 3:
             every = [change for found in changed for change in found.changes]
             verb = "Would change" if self.preview else "Saved"

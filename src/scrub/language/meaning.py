@@ -121,6 +121,7 @@ class Meaning:
         name = self.scope.names.get(node.word)
         if name is not None:
             node.slot = name.slot
+            node.plain = not name.type.item and name.type != ANY  # surely no item, which could have been deleted
             if node.word not in self.scope.assigned:
                 self.note(
                     node.place,

@@ -85,6 +85,7 @@ class Name(Expression):
     word: str
     slot: int = -1
     choice: Any = None
+    plain: bool = False
 
 
 class Argument(NamedTuple):

@@ -87,6 +87,8 @@ class Item:
 class FileItem(Item):
     """An item that is a whole file."""
 
+    #: What its changes are counted by.
+    part_word: ClassVar[str] = "place"
     recorder: Recorder
 
     @property

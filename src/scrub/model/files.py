@@ -119,6 +119,7 @@ class Folder(FileItem):
     """A folder with its files, those in folders inside it included."""
 
     kind_word = "folder"
+    part_word = "file"
 
     @property
     @field

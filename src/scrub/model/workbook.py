@@ -123,6 +123,7 @@ class Workbook(FileItem):
     """A workbook: a file of sheets."""
 
     kind_word = "workbook"
+    part_word = "sheet"
 
     @property
     @field

@@ -92,6 +92,8 @@ class Expressions:
             choice = node.choice
             return lambda frame: choice
         slot = node.slot
+        if node.plain:
+            return lambda frame: frame[slot]
 
         def look(frame: Frame) -> Value:
             found = frame[slot]
@@ -231,12 +233,16 @@ class Expressions:
 
         def test(frame: Frame) -> bool:
             value = left(frame)
-            return fold(value) == low if isinstance(value, str) else same(value, text)
+            if type(value) is not str:
+                return same(value, text)
+            return (value.lower() if value.isascii() else fold(value)) == low
 
         return test
 
     def _arithmetic(self, node: tree.Arithmetic) -> Evaluate:
         left, right, sign = self.evaluate(node.left), self.evaluate(node.right), node.operator
+        if sign == "+":
+            return self._sum(node, left, right)
         work = _ARITHMETIC[sign]
 
         def calculate(frame: Frame) -> Value:
@@ -244,22 +250,28 @@ class Expressions:
             if type(one) is Decimal and type(other) is Decimal:
                 try:
                     return work(one, other)
-                except decimal.DivisionByZero:
-                    raise Failure("a number was divided by zero") from None
-                except decimal.InvalidOperation:
-                    raise Failure("zero was divided by zero") from None
-                except decimal.Overflow:
-                    raise Failure("the number has grown too big") from None
-            try:
-                found = combine(sign, one, other)
-            except decimal.DivisionByZero:
-                raise Failure("an amount was divided by zero") from None
-            if found is not NotImplemented:
-                return found
-            wrong = other if type(one) is Decimal else one
-            raise Failure(f'"{sign}" goes with numbers, this is {type_name(wrong)}{_quoted(wrong)}')
+                except decimal.DecimalException as error:
+                    raise _no_number(error) from None
+            return _combined(sign, one, other)
 
         return calculate
+
+    @staticmethod
+    def _sum(node: tree.Arithmetic, left: Evaluate, right: Evaluate) -> Evaluate:
+        """Adding is what loops do most: a kept value plus something is fetched without a call."""
+        slot = node.left.slot if isinstance(node.left, tree.Name) and node.left.plain else -1
+
+        def add(frame: Frame) -> Value:
+            one = frame[slot] if slot >= 0 else left(frame)
+            other = right(frame)
+            if type(one) is Decimal and type(other) is Decimal:
+                try:
+                    return one + other
+                except decimal.DecimalException as error:
+                    raise _no_number(error) from None
+            return _combined("+", one, other)
+
+        return add
 
     def _negative(self, node: tree.Negative) -> Evaluate:
         value = self.evaluate(node.value)
@@ -306,6 +318,26 @@ def _no_climbing(path: Value) -> Value:
     if isinstance(path, str) and (".." in path.replace("\\", "/").split("/") or path.startswith(("/", "~"))):
         raise Failure(f'"{path}" comes from data and leads out of the folder. Write the path into the macro')
     return path
+
+
+def _no_number(error: decimal.DecimalException) -> Failure:
+    if isinstance(error, decimal.DivisionByZero):
+        return Failure("a number was divided by zero")
+    if isinstance(error, decimal.InvalidOperation):
+        return Failure("zero was divided by zero")
+    return Failure("the number has grown too big")
+
+
+def _combined(sign: str, one: Value, other: Value) -> Value:
+    """Arithmetic with dates and amounts."""
+    try:
+        found = combine(sign, one, other)
+    except decimal.DecimalException as error:
+        raise _no_number(error) from None
+    if found is not NotImplemented:
+        return found
+    wrong = other if isinstance(one, Decimal) else one
+    raise Failure(f'"{sign}" goes with numbers, this is {type_name(wrong)}{_quoted(wrong)}')
 
 
 def _quoted(value: Value) -> str:

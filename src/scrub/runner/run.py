@@ -46,7 +46,9 @@ class FileResult:
         self.notes: list[str] = []
         self.problem: ScrubError | None = None
         self.effects: list[Effect] = []
-        self.made = ""
+        self.made: list[str] = []
+        self.part_word = "place"
+        self.saved_as = path
 
     def as_dict(self) -> dict[str, Any]:
         """The result as JSON shows it."""
@@ -57,7 +59,7 @@ class FileResult:
             "log": self.log,
             "said": self.said,
             "notes": self.notes,
-            "made": self.made or None,
+            "made": self.made,
             "problem": str(self.problem) if self.problem else None,
         }
 
@@ -190,7 +192,7 @@ class Runner:
             for each, item in zip(found, items, strict=False):
                 at = each
                 each.effects = self._effects(item)
-                each.changes, each.notes = item.changes, item.notes
+                each.changes, each.notes, each.part_word = item.changes, item.notes, item.part_word
                 each.state = CHANGED if each.effects else UNCHANGED
             self._save(found, items, execution, result)
         except ScrubError as problem:
@@ -202,7 +204,7 @@ class Runner:
                 item.close()
         if at.problem is not None:
             for each in found:
-                each.state, each.changes, each.made = (FAILED if each is at else NOT_TRIED), [], ""
+                each.state, each.changes, each.made = (FAILED if each is at else NOT_TRIED), [], []
         found[0].log, found[0].said = execution.log, execution.said
         return found
 
@@ -256,7 +258,9 @@ class Runner:
     def _save(self, found: list[FileResult], items: list[Any], execution: Execution, result: RunResult) -> None:
         effects = [effect for each in found for effect in each.effects]
         for each in found:
-            each.made = ", ".join(effect.path for effect in each.effects if effect.before is None)
+            each.made = [effect.path for effect in each.effects if effect.before is None]
+            if (each.made and self.into is not None) or set(each.made) & set(self.targets):
+                each.saved_as = each.made[0]
         if self.store is None or not effects:
             return
         if result.number is None:
@@ -266,7 +270,7 @@ class Runner:
                 {
                     "file": item.source.path,
                     "changes": [change.as_dict() for change in each.changes],
-                    "made": [effect.path for effect in each.effects if effect.before is None],
+                    "made": each.made,
                 }
                 for each, item in zip(found, items, strict=True)
             ],

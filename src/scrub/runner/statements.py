@@ -62,6 +62,8 @@ class Statements(Expressions):
         self.depth += 1
         compiled = [(self._watched(statement), statement.place.line) for statement in body]
         self.depth -= 1
+        if len(compiled) == 1:
+            return self._single(*compiled[0])
 
         def run(frame: Frame) -> int | None:
             line = 0
@@ -75,6 +77,20 @@ class Statements(Expressions):
                     failure.title, failure.line = title, line
                 raise
             return None
+
+        return run
+
+    def _single(self, step: Run, line: int) -> Run:
+        """A block of one statement, as most are."""
+        title = self.program.title
+
+        def run(frame: Frame) -> int | None:
+            try:
+                return step(frame)
+            except Failure as failure:
+                if failure.line is None:
+                    failure.title, failure.line = title, line
+                raise
 
         return run
 
@@ -136,6 +152,9 @@ class Statements(Expressions):
     def _do_if(self, node: tree.If) -> Run:
         branches = [(self.condition(condition), self.block(body)) for condition, body in node.branches]
         otherwise = self.block(node.otherwise) if node.otherwise else None
+        if len(branches) == 1 and otherwise is None:
+            only, then = branches[0]
+            return lambda frame: then(frame) if only(frame) else None
 
         def run(frame: Frame) -> int | None:
             for condition, body in branches:
@@ -181,7 +200,9 @@ class Statements(Expressions):
             execution: Execution = frame[0]
             count = fitted(times(frame), NUMBER, "how often to repeat", None, True) or 0
             for turn in range(1, count + 1):
-                execution.spend(cost)
+                execution.steps -= cost
+                if execution.steps < 0:
+                    execution.spend(0)
                 if slot >= 0:
                     frame[slot] = Decimal(turn)
                 signal = body(frame)
