@@ -22,6 +22,8 @@ def refused(cli: Cli, path: Path | str, message: str, code: int = 1) -> None:
     before = Path(path).read_bytes() if os.path.isfile(path) else None
     for words in (("run", "show every", path), ("run", "show every", path, "--preview"), ("inside", path)):
         found = cli(*words)
+        if words[0] == "inside" and os.path.isdir(path):
+            continue  # what is in a folder can be seen; a macro for workbooks cannot run on it
         if words[-1] != "--preview" or code == 1:
             assert message in found.err, (words, found)
             assert found.code == code

@@ -49,6 +49,14 @@ def test_the_example_with_a_host_of_its_own(book: Path) -> None:
     assert states(book)["Draft prices"] == "hidden"
 
 
+def test_the_example_with_an_action_of_its_own(book: Path) -> None:
+    found = run_example("own_action.py", str(book))
+    assert found.stdout == f"{book}: 6 changes\n", found.stderr
+    assert [name for name, state in states(book).items() if state == "visible"] == ["Larch Hut"]
+    scrub.undo()
+    assert book.read_bytes() == SAMPLE.read_bytes()
+
+
 def test_every_example_macro_is_whole_and_tidy() -> None:
     entries = [entry for entry in scrub.home().library.entries() if entry.example]
     assert len(entries) >= 4

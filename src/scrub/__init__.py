@@ -33,14 +33,16 @@ if TYPE_CHECKING:
     from scrub.demo import lay_out_samples
     from scrub.language.paste import mended
     from scrub.language.tree import Program
-    from scrub.library.library import Entry, Library, retitled
+    from scrub.library.library import Entry, Library, files_of, retitled
     from scrub.library.records import SETTINGS
     from scrub.library.text import decoded, is_macro_path, read_macro
     from scrub.model.change import Change
     from scrub.model.declare import Reach
+    from scrub.model.files import Folder
     from scrub.model.host import Host, Question, QuietHost
     from scrub.model.values import Secret
     from scrub.model.vocabulary import Vocabulary
+    from scrub.model.workbook import Sheet, Workbook
     from scrub.own import action
     from scrub.runner.answers import variable
     from scrub.runner.records import FileRecord, RunRecord
@@ -61,6 +63,7 @@ __all__ = [
     "FileProblem",
     "FileRecord",
     "FileResult",
+    "Folder",
     "Go",
     "Home",
     "Host",
@@ -77,8 +80,10 @@ __all__ = [
     "RunResult",
     "ScrubError",
     "Secret",
+    "Sheet",
     "Stepper",
     "View",
+    "Workbook",
     "action",
     "changes",
     "check",
@@ -87,6 +92,7 @@ __all__ = [
     "decoded",
     "did_you_mean",
     "expanded",
+    "files_of",
     "history",
     "home",
     "is_macro_path",
@@ -108,21 +114,32 @@ __all__ = [
     "vocabulary",
 ]  # fmt: skip
 
-_WHERE = {
-    "Change": "scrub.model.change", "Entry": "scrub.library.library", "FileRecord": "scrub.runner.records",
-    "FileResult": "scrub.runner.run", "Host": "scrub.model.host", "Library": "scrub.library.library",
-    "Question": "scrub.model.host", "QuietHost": "scrub.model.host", "Reach": "scrub.model.declare",
-    "Restored": "scrub.store.store", "RunRecord": "scrub.runner.records", "RunResult": "scrub.runner.run",
-    "Secret": "scrub.model.values", "Home": "scrub.wiring", "expanded": "scrub.wiring", "action": "scrub.own",
-    "SETTINGS": "scrub.library.records", "mended": "scrub.language.paste", "retitled": "scrub.library.library",
-    "variable": "scrub.runner.answers", "Go": "scrub.runner.step", "Stepper": "scrub.runner.step",
-    "View": "scrub.runner.step", "decoded": "scrub.library.text",
-    "is_macro_path": "scrub.library.text", "lay_out_samples": "scrub.demo", "read_macro": "scrub.library.text",
-}  # fmt: skip
+#: Where each name lives, by room; it is fetched when first used, so that a small command imports little.
+_ROOMS = {
+    "scrub.demo": "lay_out_samples",
+    "scrub.language.paste": "mended",
+    "scrub.library.library": "files_of Entry Library retitled",
+    "scrub.library.records": "SETTINGS",
+    "scrub.library.text": "decoded is_macro_path read_macro",
+    "scrub.model.change": "Change",
+    "scrub.model.declare": "Reach",
+    "scrub.model.files": "Folder",
+    "scrub.model.host": "Host Question QuietHost",
+    "scrub.model.values": "Secret",
+    "scrub.model.workbook": "Sheet Workbook",
+    "scrub.own": "action",
+    "scrub.runner.answers": "variable",
+    "scrub.runner.records": "FileRecord RunRecord",
+    "scrub.runner.run": "FileResult RunResult",
+    "scrub.runner.step": "Go Stepper View",
+    "scrub.store.store": "Restored",
+    "scrub.wiring": "Home expanded",
+}
+_WHERE = {name: room for room, names in _ROOMS.items() for name in names.split()}
 
 
 def __getattr__(name: str) -> Any:
-    """Names that live in a room are fetched when first used: a small command imports little."""
+    """A name that lives in a room."""
     if name not in _WHERE:
         raise AttributeError(f"module 'scrub' has no attribute {name!r}")
     import importlib
@@ -159,8 +176,7 @@ def program(macro: str) -> Program:
 
 def check(macro: str) -> list[Problem]:
     """Every problem of a macro (its text, a path or a title), in the order of its lines; none when it can run."""
-    own = home()
-    return own.problems(*own.text(macro))
+    return home().check(macro)
 
 
 def check_text(text: str, name: str = "macro") -> list[Problem]:
@@ -229,7 +245,7 @@ class OpenFile:
         from scrub.formats.open import open_file
 
         self.path = path
-        self.item: Any = open_file(path)
+        self.item: Any = open_file(path, folder=True)
 
     def __enter__(self) -> OpenFile:
         return self

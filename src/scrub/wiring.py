@@ -12,6 +12,7 @@ from scrub.model.values import fold
 
 if TYPE_CHECKING:
     from scrub.language.tree import Program
+    from scrub.library.bundle import Packed
     from scrub.library.keystore import KeyStore
     from scrub.library.library import Entry, Library
     from scrub.library.records import Approvals, Pins, Settings, Use
@@ -93,6 +94,13 @@ class Home:
 
         return Vocabulary((Workbook, Sheet, Folder, File), OWN_ACTIONS)
 
+    @property
+    def file_kinds(self) -> set[str]:
+        """The words of the kinds that are whole files or folders."""
+        from scrub.model.declare import FileItem
+
+        return {kind.word for kind in self.vocabulary.kinds.values() if issubclass(kind.cls, FileItem)}
+
     # -- macros
 
     def find(self, words: str) -> Entry:
@@ -102,30 +110,55 @@ class Home:
 
     def text(self, macro: str) -> tuple[str, str]:
         """The text of a macro (itself, a path or a title), and what problems call it by."""
+        text, path = self._found(macro)
+        return text, os.path.basename(path) or "macro"
+
+    def _found(self, macro: str) -> tuple[str, str]:
+        """The text of a macro, and the path of its file where it has one."""
         from scrub.library.text import is_macro_path, read_macro
 
         if len(macro.splitlines()) > 1:
-            return macro, "macro"
+            return macro, ""
         if is_macro_path(macro):
-            return read_macro(macro), os.path.basename(macro)
+            return read_macro(macro), macro
         entry = self.find(macro)
-        return entry.text, os.path.basename(entry.path)
+        return entry.text, entry.path
 
     def program(self, macro: str) -> Program:
         """A macro, checked. Raises `MacroProblems` with all that is wrong."""
-        return self.checked(*self.text(macro))
+        return self.checked(*self._found(macro))
 
-    def checked(self, text: str, name: str) -> Program:
-        """A macro's text, checked."""
+    def checked(self, text: str, path: str) -> Program:
+        """A macro's text, checked; its own files lie beside `path`."""
         from scrub.language import checker
 
-        return checker.program(text, name, self.vocabulary, self._resolver(text))
+        name = os.path.basename(path) or "macro"
+        return checker.program(text, name, self.vocabulary, self._resolver(text), self._files(path))
 
-    def problems(self, text: str, name: str) -> list[Problem]:
-        """What is wrong with a macro's text."""
+    def problems(self, text: str, path: str, files: Iterable[str] = ()) -> list[Problem]:
+        """What is wrong with a macro's text; `files` names files that will belong to it."""
         from scrub.language import checker
 
-        return checker.check(text, name, self.vocabulary, self._resolver(text))
+        own = {**self._files(path), **{os.path.basename(file): file for file in files}}
+        name = path if len(path.splitlines()) < 2 else "macro"
+        return checker.check(text, name, self.vocabulary, self._resolver(text), own)
+
+    def check(self, macro: str) -> list[Problem]:
+        """What is wrong with a macro: its text, a path or a title."""
+        from scrub.language import checker
+
+        text, path = self._found(macro)
+        name = os.path.basename(path) or "macro"
+        return checker.check(text, name, self.vocabulary, self._resolver(text), self._files(path))
+
+    @staticmethod
+    def _files(path: str) -> dict[str, str]:
+        """The files that belong to the macro at a path."""
+        if not path:
+            return {}
+        from scrub.library.library import files_of
+
+        return files_of(path)
 
     def _resolver(self, text: str, around: tuple[str, ...] = ()) -> Callable[[str], Program]:
         """Finds the macros that this text runs; one that comes back to itself is refused."""
@@ -139,7 +172,8 @@ class Home:
                 raise BadCall(f'"{title}" would run itself: {" runs ".join([*chain, title])}')
             entry = self.library.titled(title)
             inner = entry.text
-            return checker.program(inner, os.path.basename(entry.path), self.vocabulary, self._resolver(inner, chain))
+            name = os.path.basename(entry.path)
+            return checker.program(inner, name, self.vocabulary, self._resolver(inner, chain), entry.files)
 
         return resolve
 
@@ -196,12 +230,12 @@ class Home:
         while waiting:
             inner = waiting.pop()
             waiting += inner.inner
-            if fold(inner.title) not in [fold(each.title) for each in entries]:
-                entries.append(self.library.titled(inner.title))
+            other = self.library.titled(inner.title)
+            entries = [each for each in entries if each.path != other.path] + [other]
         return bundle.pack(entries, out), [each.title for each in entries]
 
-    def unpack(self, path: str) -> list[tuple[str, str]]:
-        """The macros of a pack, with the names that problems call them by."""
+    def unpack(self, path: str) -> list[Packed]:
+        """The macros of a pack, with their files."""
         from scrub.library import bundle
 
         return bundle.unpack(path)
@@ -307,6 +341,11 @@ class Home:
 
         checked = self.program(macro)
         runs_on = checked.macro.runs_on
+        if not set(runs_on) & {"nothing", *self.file_kinds}:
+            raise BadCall(
+                f'"{checked.title}" runs on a {listed(runs_on, "or")}, inside another macro: '
+                f'each {runs_on[0]}, and in the block: run "{checked.title}"'
+            )
         if not paths and "nothing" not in runs_on:
             raise BadCall(f'"{checked.title}" runs on a {listed(runs_on, "or")}: name a file')
         runner = Runner(
@@ -327,6 +366,9 @@ class Home:
         result = runner.run(paths, stop, report)
         if not preview:
             self.use.count(checked.title)
+            days = self.settings.load().get("keep-undo")
+            if days:
+                self.store.forget_older(int(days))
         return result
 
     def _allowed(self, checked: Program, into: str | None, host: Host) -> Any:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import sys
 
 import click
@@ -12,13 +13,18 @@ from scrub.cli.editing import keep
 
 @click.command("add")
 @click.argument("files", nargs=-1, required=True)
-def command(files: tuple[str, ...]) -> int:
+@click.option(
+    "--file", "own", multiple=True, metavar="FILE", help="A file that belongs to the macro, such as a picture."
+)
+def command(files: tuple[str, ...], own: tuple[str, ...]) -> int:
     """Keeps macros in the library; `-` reads one from standard input. One with mistakes is kept as a draft."""
     code = 0
+    if own and len(files) > 1:
+        raise scrub.BadCall("--file goes with one macro at a time")
     for name in files:
         if name.lower().endswith(".scrubpack"):
-            for text, shown in scrub.home().unpack(name):
-                code = max(code, keep(text, shown, own=False))
+            for packed in scrub.home().unpack(name):
+                code = max(code, keep(packed.text, packed.name, own=False, files=packed.files))
             continue
         if name == "-":
             text, shown = scrub.decoded(sys.stdin.buffer.read(), "pasted text"), "pasted text"
@@ -28,5 +34,17 @@ def command(files: tuple[str, ...]) -> int:
         if mended != text:
             click.echo("The text was broken or quoted by a mail program. It is read as:")
             click.echo("".join(f"    {line}\n" for line in mended.splitlines()), nl=False)
-        code = max(code, keep(mended, shown, own=False))
+        beside = scrub.files_of(name) if name != "-" else {}
+        code = max(code, keep(mended, shown, own=False, files=_contents((*beside.values(), *own))))
     return code
+
+
+def _contents(paths: tuple[str, ...]) -> dict[str, bytes]:
+    found = {}
+    for path in paths:
+        try:
+            with open(path, "rb") as stream:
+                found[os.path.basename(path)] = stream.read()
+        except OSError as error:
+            raise scrub.FileProblem(path, f"it cannot be read: {error.strerror}") from None
+    return found

@@ -5,15 +5,20 @@ from __future__ import annotations
 import click
 
 import scrub
+from scrub.cli.output import print_json
 
 
 @click.command("check")
 @click.argument("macros", nargs=-1, required=True)
-def command(macros: tuple[str, ...]) -> int:
+@click.option("--json", "as_json", is_flag=True, help="Print the problems as JSON.")
+def command(macros: tuple[str, ...], as_json: bool) -> int:
     """All that is wrong with macros (titles or paths), without running them."""
     code = 0
-    for macro in macros:
-        problems = scrub.check(macro)
+    found = {macro: scrub.check(macro) for macro in macros}
+    if as_json:
+        print_json([{"macro": macro, **each.as_dict()} for macro, problems in found.items() for each in problems])
+        return 2 if any(found.values()) else 0
+    for macro, problems in found.items():
         for problem in problems:
             click.echo(str(problem))
         if problems:

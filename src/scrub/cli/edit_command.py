@@ -41,9 +41,9 @@ def _bring_back(macro: str, number: int) -> int:
         raise scrub.BadCall(
             f'"{title}" has {scrub.counted(len(former), "former text")}. See: scrub show "{title}" --history'
         )
-    text = former[number - 1].text
+    text, files = former[number - 1].text, former[number - 1].files
     try:
         entry = library.titled(title)
     except scrub.BadCall:
-        return keep(text, title, own=True)
+        return keep(text, title, own=True, files=files)
     return replace(entry, text)

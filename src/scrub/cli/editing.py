@@ -6,6 +6,7 @@ import os
 import shlex
 import subprocess
 import tempfile
+from collections.abc import Mapping
 
 import click
 
@@ -30,15 +31,15 @@ def edited(text: str, title: str) -> str:
         os.unlink(path)
 
 
-def keep(text: str, name: str, own: bool, title: str | None = None) -> int:
-    """Keeps a new macro, or with mistakes as a draft; `own` notes that it was written here."""
+def keep(text: str, name: str, own: bool, title: str | None = None, files: Mapping[str, bytes] | None = None) -> int:
+    """Keeps a new macro with its files, or with mistakes as a draft; `own` notes that it was written here."""
     home = scrub.home()
     if title:
         text = scrub.retitled(text, title)
-    problems = home.problems(text, name)
+    problems = home.problems(text, name, files or ())
     for problem in problems:
         click.echo(str(problem), err=True)
-    entry = home.library.add(text, name, draft=bool(problems))
+    entry = home.library.add(text, name, bool(problems), files)
     if problems:
         click.echo(
             f"Kept as a draft, with {scrub.counted(len(problems), 'mistake')}: {entry.path}\n"
@@ -47,7 +48,7 @@ def keep(text: str, name: str, own: bool, title: str | None = None) -> int:
         )
         return 2
     if own:
-        home.written_here(text, name)
+        home.written_here(text, entry.path)
     click.echo(f'Added "{entry.title}": {entry.path}')
     click.echo(f'Try it: scrub run "{entry.title}" FILE --preview')
     return 0

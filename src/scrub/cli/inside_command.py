@@ -5,22 +5,45 @@ from __future__ import annotations
 import click
 
 import scrub
-from scrub.cli.output import accent, columns
+from scrub.cli.output import accent, columns, print_json
 
 
 @click.command("inside")
 @click.argument("file")
-def command(file: str) -> int:
-    """What a macro can see in FILE."""
+@click.option("--json", "as_json", is_flag=True, help="Print it as JSON.")
+def command(file: str, as_json: bool) -> int:
+    """What a macro can see in FILE, a workbook or a folder."""
     with scrub.open(file) as opened:
-        book = opened.item
-        rows = []
-        for sheet in book.sheets():
-            states = [word for word, holds in (("hidden", sheet.hidden), ("protected", sheet.protected)) if holds]
-            rows.append((str(sheet.number), sheet.name, ", ".join(states)))
-        click.echo(f"{accent(book.name)}  a workbook of {scrub.counted(len(rows), 'sheet')}")
-        for line in columns(rows):
+        item = opened.item
+        kind, rows = _rows(item)
+        if as_json:
+            print_json({"name": item.name, "kind": item.kind_word, f"{kind}s": [dict(row) for row in rows]})
+            return 0
+        click.echo(f"{accent(item.name)}  a {item.kind_word} of {scrub.counted(len(rows), kind)}")
+        shown = [[_cell(word, value) for word, value in row.items()] for row in rows]
+        for line in columns(shown):
             click.echo(line)
-        if rows:
-            click.echo(f'A macro says: each sheet, or sheet("{rows[0][1]}").hidden. More: scrub catalog sheet')
+        if rows and kind == "sheet":
+            click.echo(f'A macro says: each sheet, or sheet("{rows[0]["name"]}").hidden. More: scrub catalog sheet')
+        elif rows:
+            click.echo("A macro says: each file where file.ending is … More: scrub catalog file")
+        macros = item.embedded() if item.kind_word == "workbook" else []
+        if macros:
+            click.echo(f"{scrub.counted(len(macros), 'macro')} inside. Read: scrub extract {file} --show")
     return 0
+
+
+def _rows(item: object) -> tuple[str, list[dict[str, object]]]:
+    if isinstance(item, scrub.Workbook):
+        return "sheet", [
+            {"number": sheet.number, "name": sheet.name, "hidden": sheet.hidden, "protected": sheet.protected}
+            for sheet in item.sheets()
+        ]
+    files = item.files() if isinstance(item, scrub.Folder) else ()
+    return "file", [{"name": each.label, "size": str(each.size)} for each in files]
+
+
+def _cell(word: str, value: object) -> str:
+    if isinstance(value, bool):
+        return word if value else ""
+    return str(value)

@@ -17,9 +17,9 @@ def command(macro: str, outline: int | None, history: bool) -> int:
     home = scrub.home()
     if history:
         return _history(macro)
-    text, name = home.text(macro)
+    text, _ = home.text(macro)
     try:
-        found = home.checked(text, name)
+        found = home.program(macro)
     except scrub.MacroProblems as problems:
         click.echo(text.rstrip("\n"))
         count = scrub.counted(len(problems.problems), "mistake")
@@ -36,6 +36,11 @@ def command(macro: str, outline: int | None, history: bool) -> int:
             click.echo(f"Asks for: {question.prompt} ({question.type}, --with {question.name}=...)")
     for sentence in home.permissions(found):
         click.echo(f"It {sentence}.")
+    times, last = home.use.of().get(found.title, (0, ""))
+    if times:
+        click.echo(f"Run {scrub.counted(times, 'time')}, last on {last[:10]}.")
+    if found.own_files:
+        click.echo(f"Its files: {', '.join(found.own_files)}")
     users = home.uses_of(found.title)
     if users:
         click.echo(f"It is run by: {', '.join(users)}")

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 
 from scrub.language import tree
 from scrub.language.meaning import Meaning, cannot_be_name
@@ -24,22 +24,37 @@ _LATER_ANSWERS = ("address", "colour", "file", "folder")
 Resolver = Callable[[str], Program]
 
 
-def check(text: str, name: str, vocabulary: Vocabulary, resolve: Resolver | None = None) -> list[Problem]:
+def check(
+    text: str,
+    name: str,
+    vocabulary: Vocabulary,
+    resolve: Resolver | None = None,
+    own_files: Mapping[str, str] | None = None,
+) -> list[Problem]:
     """Every problem of a macro, in the order of its lines; none when it can run."""
-    return _checked(text, name, vocabulary, resolve)[1]
+    return _checked(text, name, vocabulary, resolve, own_files or {})[1]
 
 
-def program(text: str, name: str, vocabulary: Vocabulary, resolve: Resolver | None = None) -> Program:
+def program(
+    text: str,
+    name: str,
+    vocabulary: Vocabulary,
+    resolve: Resolver | None = None,
+    own_files: Mapping[str, str] | None = None,
+) -> Program:
     """The macro, ready to run. Raises `MacroProblems` with all that is wrong."""
-    found, problems = _checked(text, name, vocabulary, resolve)
+    found, problems = _checked(text, name, vocabulary, resolve, own_files or {})
     if problems:
         raise MacroProblems(problems)
     return found
 
 
-def _checked(text: str, name: str, vocabulary: Vocabulary, resolve: Resolver | None) -> tuple[Program, list[Problem]]:
+def _checked(
+    text: str, name: str, vocabulary: Vocabulary, resolve: Resolver | None, own_files: Mapping[str, str]
+) -> tuple[Program, list[Problem]]:
     macro, problems = parse(text, name)
     found = Program(macro, text)
+    found.own_files = own_files
     _Checker(found, vocabulary, problems, resolve).whole()
     for problem in problems:
         problem.name = name
@@ -58,6 +73,7 @@ class _Checker(Meaning):
         super().__init__(vocabulary, problems)
         self.program = found
         self.resolve = resolve
+        self.own_files = found.own_files
         self.loops: list[str] = []  # the loops around a line: kinds visited, or "" for a loop over values
         self.at_top = True
 
@@ -67,7 +83,9 @@ class _Checker(Meaning):
         place = macro.places.get("for")
         kinds = [kind for kind in self.vocabulary.kinds.values() if issubclass(kind.cls, FileItem)]
         for word in macro.runs_on if place else ():
-            if word in {kind.word for kind in kinds} or word == "nothing":
+            if word in self.vocabulary.kinds or word == "nothing":
+                if place and macro.for_all and word not in {kind.word for kind in kinds}:
+                    self.note(place, f'"{word}" is no file, so it cannot be picked. Write: for workbook')
                 continue
             assert place is not None
             if word in LATER_KINDS:

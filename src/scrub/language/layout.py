@@ -78,6 +78,7 @@ def _body(lines: list[str], start: int) -> list[str]:
     found: list[str] = []
     depth = 0
     inside = False  # a statement that goes on in this line
+    opening = False  # that statement opens a block
     for number in range(start, len(lines)):
         lexer = LineLexer(lines[number], number + 1, notes)
         tokens = lexer.tokens()
@@ -91,9 +92,10 @@ def _body(lines: list[str], start: int) -> list[str]:
         indent = depth + 2 if inside else depth
         text = _spaced(tokens) + (f"  {comment}" if comment else "")
         found.append(_INDENT * indent + text)
-        if not inside and _opens(tokens):
-            depth += 1
+        opening = _opens(tokens) if not inside else opening
         inside = number + 1 not in ends
+        if opening and not inside:
+            depth += 1
     return found
 
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 from scrub.language import tree
 from scrub.language.expressions import KEYWORDS
 from scrub.language.scope import LATER_KINDS, Scope
@@ -23,6 +25,7 @@ from scrub.model.types import (
     Type,
     list_of,
 )
+from scrub.model.values import fold
 from scrub.model.vocabulary import Callee, Kind, Parameter, Vocabulary
 
 _AMOUNTS = (DURATION, LENGTH, SIZE)
@@ -36,6 +39,7 @@ class Meaning:
         self.vocabulary = vocabulary
         self.problems = problems
         self.scope = Scope()
+        self.own_files: Mapping[str, str] = {}
 
     def note(self, place: Place, message: str) -> None:
         """Notes a problem."""
@@ -159,6 +163,7 @@ class Meaning:
             for argument in node.arguments or ():
                 self.type(argument.value)
             words = {word for _, word in self.vocabulary.operations}
+            words |= {word for kind in self.vocabulary.kinds.values() for word in kind.fields}
             if target == ANY and node.word not in words:
                 self.note(node.place, f'no value has an operation "{node.word}".{did_you_mean(node.word, words)}')
             return ANY
@@ -171,8 +176,11 @@ class Meaning:
                 self.type(argument.value)
             return ANY
         node.bound = self.arguments(operation, node.arguments or (), node.place, f".{node.word}")
-        if operation.gives.word == "list" and operation.gives.of == ANY and target.word == "list":
-            return target
+        if target.word == "list":
+            if operation.gives.word == "list" and operation.gives.of == ANY:
+                return target
+            if operation.gives == ANY and node.word in ("first", "last", "smallest", "largest"):
+                return target.of or ANY
         return operation.gives
 
     def _field(self, node: tree.Dot, kind: Kind) -> Type:
@@ -250,6 +258,8 @@ class Meaning:
     def _call(self, node: tree.Call) -> Type:
         if node.word in self.vocabulary.kinds:
             return self._lookup(node)
+        if node.word == "own-file":
+            return self._own_file(node)
         if node.word in ("ask", "secret"):
             self.note(
                 node.place,
@@ -265,9 +275,24 @@ class Meaning:
         elif node.word in {word for _, word in self.vocabulary.operations}:
             self.note(node.place, f"an operation follows its value after a dot: value.{node.word}")
         else:
-            guess = did_you_mean(node.word, [*self.vocabulary.kinds, "count", "ask", "secret"])
+            guess = did_you_mean(node.word, [*self.vocabulary.kinds, "count", "ask", "secret", "own-file"])
             self.note(node.place, f'"{node.word}(…)" is not known.{guess}')
         return ANY
+
+    def _own_file(self, node: tree.Call) -> Type:
+        """`own-file("stamp.png")`: the path of a file that belongs to the macro."""
+        value = node.arguments[0].value if len(node.arguments) == 1 else None
+        if not isinstance(value, tree.Constant) or not isinstance(value.value, str):
+            self.note(node.place, 'write the name of a file that lies beside the macro: own-file("stamp.png")')
+            return TEXT
+        files = {fold(name): path for name, path in self.own_files.items()}
+        if fold(value.value) not in files:
+            there = f"There are: {', '.join(self.own_files)}" if self.own_files else "Add it: scrub add … --file FILE"
+            tail = did_you_mean(value.value, self.own_files)
+            self.note(value.place, f'no file "{value.value}" belongs to this macro.{tail} {there}')
+            return TEXT
+        node.own_file = files[fold(value.value)]
+        return TEXT
 
     def _lookup(self, node: tree.Call) -> Type:
         kind = self.vocabulary.kinds[node.word]

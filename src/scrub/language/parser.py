@@ -141,6 +141,8 @@ class _Parser(ExpressionReader):
             return found
         if token.text in ("macro", "about", "group", "into", "for") and self.following().type in (WORD, TEXT):
             raise self.slip(f'"{token.text}" belongs at the top, above the first statement')
+        if token.text in KEYWORDS - {"group", "about", "into", "macro", "times", "loop"}:
+            raise self.slip(f'a line cannot start with "{token.text}". Does it belong to the line above?')
         if self.following().is_sign(".", "("):
             return self.path_statement()
         return self.action_statement()

@@ -7,8 +7,8 @@ import re
 from scrub.language.lexer import split_lines
 from scrub.language.parser import parse
 
-#: A mail program breaks lines at 60 columns or more; a shorter line was ended by its writer.
-_SHORTEST_WRAPPED = 55
+#: A mail program breaks lines at 60 columns or more, so a broken line is hardly shorter than this.
+_SHORTEST_WRAPPED = 40
 
 _QUOTE = re.compile(r"^\s*(?:>[ \t\u00a0]?)+")
 

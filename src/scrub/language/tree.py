@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Any, ClassVar, NamedTuple, dataclass_transform
 
 from scrub.model.host import Question
@@ -115,6 +116,7 @@ class Call(Expression):
     base: int = -1
     path: tuple[str, ...] = ()
     may_be_missing: bool = False
+    own_file: str = ""
 
 
 class Count(Expression):
@@ -314,6 +316,7 @@ class Program:
         self.picked_slot = -1
         self.inner: list[Program] = []
         self.names: dict[str, int] = {}
+        self.own_files: Mapping[str, str] = {}
 
     @property
     def fingerprint(self) -> str:

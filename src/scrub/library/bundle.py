@@ -77,13 +77,30 @@ def pack(entries: Iterable[Entry], out: str) -> str:
         raise FileProblem(path, "there is a file of that name. Choose another, nothing is overwritten")
     with zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED) as archive:
         for number, entry in enumerate(entries, 1):
-            archive.writestr(f"{number:02} {as_file_name(entry.title)[:80]}{ENDINGS[0]}", entry.text)
+            stem = f"{number:02} {as_file_name(entry.title)[:80]}"
+            archive.writestr(stem + ENDINGS[0], entry.text)
+            for name, file in entry.files.items():
+                archive.write(file, f"{stem} files/{name}")
     return path
 
 
-def unpack(path: str) -> list[tuple[str, str]]:
-    """The macros of a pack, what is run before what runs it; each with the name that problems call it by."""
-    found = [(decoded(data, f"{path}, {name}"), name) for name, data in _members(path) if name.endswith(ENDINGS)]
+class Packed(NamedTuple):
+    """One macro of a pack: its text, the name that problems call it by, and its files."""
+
+    text: str
+    name: str
+    files: dict[str, bytes]
+
+
+def unpack(path: str) -> list[Packed]:
+    """The macros of a pack, what is run before what runs it."""
+    members = dict(_members(path))
+    found = []
+    for name, data in members.items():
+        if name.endswith(ENDINGS[0]):
+            folder = name.removesuffix(ENDINGS[0]) + " files/"
+            files = {each.removeprefix(folder): content for each, content in members.items() if each.startswith(folder)}
+            found.append(Packed(decoded(data, f"{path}, {name}"), name, files))
     if not found:
         raise FileProblem(path, "there is no macro in it")
     return found[::-1]

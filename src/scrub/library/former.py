@@ -23,6 +23,16 @@ class Former(NamedTuple):
         """The text."""
         return read_macro(self.path)
 
+    @property
+    def files(self) -> dict[str, bytes]:
+        """The files that were kept with it."""
+        folder = self.path.removesuffix(".scrub") + " files"
+        found = {}
+        for name in sorted(os.listdir(folder)) if os.path.isdir(folder) else ():
+            with open(os.path.join(folder, name), "rb") as stream:
+                found[name] = stream.read()
+        return found
+
 
 class FormerTexts:
     """The former texts of all macros, a folder for each title."""
@@ -30,18 +40,21 @@ class FormerTexts:
     def __init__(self, folder: str) -> None:
         self.folder = folder
 
-    def keep(self, title: str, text: str, why: str) -> None:
-        """Keeps a text before it is replaced; `why` is one word."""
+    def keep(self, title: str, text: str, why: str, files: str | None = None) -> None:
+        """Keeps a text before it is replaced; `why` is one word, `files` a folder that goes along."""
         folder = self._of(title)
         os.makedirs(folder, mode=0o700, exist_ok=True)
         stamp = datetime.now().strftime("%Y-%m-%dT%H-%M-%S-%f")
         with open(os.path.join(folder, f"{stamp} {why}.scrub"), "w", encoding="utf-8", newline="") as stream:
             stream.write(text)
+        if files and os.path.isdir(files):
+            os.rename(files, os.path.join(folder, f"{stamp} {why} files"))
 
     def all(self, title: str) -> list[Former]:
         """The former texts of a macro, the last one first."""
         folder = self._of(title)
         names = sorted(os.listdir(folder), reverse=True) if os.path.isdir(folder) else []
+        names = [name for name in names if name.endswith(".scrub")]
         found = []
         for name in names:
             stamp, _, why = name.removesuffix(".scrub").partition(" ")

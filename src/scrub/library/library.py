@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from typing import NamedTuple
 
 from scrub.language.header import read_header
@@ -37,6 +37,11 @@ class Entry(NamedTuple):
         """The whole macro."""
         return read_macro(self.path)
 
+    @property
+    def files(self) -> dict[str, str]:
+        """The files that belong to it, by name, with their paths."""
+        return files_of(self.path)
+
 
 class Library:
     """The macros in one folder, and the shipped examples beside them. The folder is made at the first `add`."""
@@ -66,10 +71,13 @@ class Library:
         """The one macro with this title, or with these words in its title. Raises `BadCall` for none or several."""
         entries = [entry for entry in self.entries() if not entry.unreadable]
         for candidates in _tiers(words, entries):
-            own = [entry for entry in candidates if not entry.example] or candidates
+            own = _nearest_home(candidates)
             if len(own) == 1:
                 return own[0]
             if own:
+                if len({fold(entry.title) for entry in own}) == 1:
+                    paths = " and ".join(entry.path for entry in own)
+                    raise BadCall(f'two macros are called "{own[0].title}": {paths}. Rename one, or take it out')
                 several = ", ".join(f'"{entry.title}"' for entry in own[:6])
                 raise BadCall(f'"{words}" could be {several}. Write more of the title')
         titles = [entry.title for entry in entries]
@@ -98,6 +106,8 @@ class Library:
         path = entry.path if title == entry.title else _free_path(os.path.dirname(entry.path), title)
         _write(path, text)
         if path != entry.path:
+            if os.path.isdir(files_folder(entry.path)):
+                os.rename(files_folder(entry.path), files_folder(path))
             os.remove(entry.path)
         return _entry(path, text, False)
 
@@ -115,7 +125,7 @@ class Library:
     def remove(self, entry: Entry) -> None:
         """Takes a macro out; its text is kept with the former ones."""
         self._ensure_own(entry)
-        self.former.keep(entry.title, entry.text, "removed")
+        self.former.keep(entry.title, entry.text, "removed", files_folder(entry.path))
         os.remove(entry.path)
 
     @staticmethod
@@ -142,8 +152,8 @@ class Library:
                 found.append(entry)
         return found
 
-    def add(self, text: str, name: str, draft: bool = False) -> Entry:
-        """Keeps a macro, under a file name made of its title; one with mistakes as a draft.
+    def add(self, text: str, name: str, draft: bool = False, files: Mapping[str, bytes] | None = None) -> Entry:
+        """Keeps a macro with its files, under a file name made of its title; one with mistakes as a draft.
 
         A draft of the same title gives way. Raises `BadCall` when the title is taken or missing.
         """
@@ -163,6 +173,10 @@ class Library:
         folder = self._drafts if draft else self.folder
         os.makedirs(folder, exist_ok=True)
         path = former.path if former and draft else _free_path(folder, title)
+        for file, data in (files or {}).items():
+            os.makedirs(files_folder(path), exist_ok=True)
+            with open(os.path.join(files_folder(path), os.path.basename(file)), "wb") as stream:
+                stream.write(data)
         _write(path, text)
         if former and not draft:
             os.remove(former.path)
@@ -185,6 +199,19 @@ def _free_path(folder: str, title: str) -> str:
     while os.path.lexists(path):
         path, number = os.path.join(folder, f"{name} ({number}){ENDINGS[0]}"), number + 1
     return path
+
+
+def files_folder(path: str) -> str:
+    """The folder beside a macro's file that holds what belongs to it."""
+    ending = next((each for each in reversed(ENDINGS) if path.lower().endswith(each)), "")
+    return path[: len(path) - len(ending)] + " files"
+
+
+def files_of(path: str) -> dict[str, str]:
+    """The files that belong to the macro at a path, by name, with their paths."""
+    folder = files_folder(path)
+    names = sorted(os.listdir(folder)) if os.path.isdir(folder) else []
+    return {name: os.path.join(folder, name) for name in names if os.path.isfile(os.path.join(folder, name))}
 
 
 def header(text: str, name: str) -> tuple[Macro, list[Problem]]:
@@ -223,6 +250,18 @@ def _entry(path: str, text: str, example: bool) -> Entry:
     macro, _ = header(text, path)
     title = macro.title or os.path.basename(path).partition(".scrub")[0]
     return Entry(title, path, " ".join(macro.about), macro.group, tuple(macro.runs_on), example)
+
+
+def _nearest_home(entries: list[Entry]) -> list[Entry]:
+    """One's own macros, else drafts, else those of joined libraries, else examples."""
+    for chosen in (
+        [entry for entry in entries if not (entry.example or entry.draft or entry.shared)],
+        [entry for entry in entries if entry.draft],
+        [entry for entry in entries if entry.shared],
+    ):
+        if chosen:
+            return chosen
+    return entries
 
 
 def _tiers(words: str, entries: list[Entry]) -> Iterable[list[Entry]]:

@@ -36,7 +36,7 @@ class Amount:
         from scrub.model.values import number_text
 
         number = self.in_unit(self.unit)
-        word = self.unit.removesuffix("s") if number == 1 and self.unit.endswith("s") else self.unit
+        word = self.unit.removesuffix("s") if abs(number) == 1 and self.unit.endswith("s") else self.unit
         return f"{number_text(number)} {word.upper() if word in ('kb', 'mb', 'gb') else word}"
 
     def __eq__(self, other: object) -> bool:

@@ -77,6 +77,10 @@ class Problem:
             shown, start, length = shown[cut : cut + 160], start - cut, min(length, 80)
         return f"{head}\n    {shown}\n    {' ' * max(0, start)}{'^' * length} {self.message}"
 
+    def as_dict(self) -> dict[str, object]:
+        """The problem as JSON shows it."""
+        return {"line": self.line, "column": self.column, "length": self.length, "message": self.message}
+
     def __repr__(self) -> str:
         return f"Problem({self.line}:{self.column} {self.message!r})"
 

@@ -158,6 +158,9 @@ class Expressions:
     # -- items
 
     def _call(self, node: tree.Call) -> Evaluate:
+        if node.word == "own-file":
+            own_file = node.own_file
+            return lambda frame: own_file
         name = self.evaluate(node.arguments[0].value)
         fix = loosen if node.arguments[0].exactly else fold
         base, path, word, missing_is_fine = node.base, node.path, node.word, node.may_be_missing
@@ -301,11 +304,13 @@ def inside(item: Any, path: tuple[str, ...]) -> Iterator[Any]:
     """The items at the end of a path of methods, in document order."""
     if item is None:
         raise Failure("the item is missing")
-    if len(path) == 1:
-        yield from getattr(item, path[0])()
-        return
     for inner in getattr(item, path[0])():
-        yield from inside(inner, path[1:])
+        if inner.removed:
+            continue
+        if len(path) == 1:
+            yield inner
+        else:
+            yield from inside(inner, path[1:])
 
 
 def _no_separator(piece: str) -> str:

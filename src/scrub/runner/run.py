@@ -147,7 +147,7 @@ class Runner:
             self._take(self._group(every, result), result, report)
         else:
             self._one_by_one(every, stop, result, report)
-        self.host.progress(1, 1, "")
+        self.host.progress(len(every) or 1, len(every) or 1, "")
         if self.store is not None and (every or result.number is not None):
             self._keep_record(result)
         return result
@@ -229,7 +229,7 @@ class Runner:
         effects: list[Effect] = list(item.effects())
         if self.into is None and (item.source.path not in self.beside or not effects):
             return effects
-        folder = os.path.join(os.path.dirname(item.source.path), os.path.expanduser(self.into or "."))
+        folder = os.path.normpath(os.path.join(os.path.dirname(item.source.path), os.path.expanduser(self.into or ".")))
         patch = next((each.patch for each in effects if each.path == item.source.path), None)
         copied = patch or Patch(item.source.digest, item.source.size, [Copy(0, item.source.size)])
         target = free_path(os.path.join(folder, os.path.basename(item.source.path)), self.targets)

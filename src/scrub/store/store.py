@@ -5,6 +5,7 @@ from __future__ import annotations
 import contextlib
 import json
 import os
+import time
 from collections.abc import Iterator, Sequence
 from typing import Any, NamedTuple
 
@@ -98,6 +99,19 @@ class Store:
                 if effect.before is not None:
                     ensure_free(effect.path)
             self._committer.commit(run, name, effects, "undo", {"state": DONE, "record": record})
+
+    def forget_older(self, days: int) -> int:
+        """Removes what takes back runs older than so many days; gives the number of runs. Their records stay."""
+        forgotten = 0
+        oldest = time.time() - days * 86_400
+        for name in self.disk.names(self._committer.runs):
+            folder = os.path.join(self._committer.runs, name)
+            kept = [each for each in self.disk.names(folder) if each.endswith((".undo", ".redo"))]
+            if kept and max(os.stat(os.path.join(folder, each)).st_mtime for each in kept) < oldest:
+                forgotten += 1
+                for each in kept:
+                    self.disk.remove(os.path.join(folder, each))
+        return forgotten
 
     def runs(self) -> list[KeptRun]:
         """Every run, the last one first."""
@@ -210,7 +224,7 @@ class Store:
         try:
             return Patch.load(self.disk.read(path))
         except (OSError, ValueError) as error:
-            raise CannotRead(path, "what would take this back is gone or damaged") from error
+            raise CannotRead(path, "what would take this back was not kept so long, or is damaged") from error
 
     def _beside(self, run: KeptRun, commit: Kept, index: int) -> str:
         """Lays the former version of an edited file beside it, where it was kept whole."""
