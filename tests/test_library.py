@@ -387,6 +387,7 @@ def test_stepping_shows_each_statement(book: Path) -> None:
     scrub.run(text, [str(book)], preview=True, stepper=Looks())
     assert [view.line for view in seen] == [3, 4, 5, 5, 7, 8]
     assert seen[3].item == "Kite Hut"
+    assert seen[4].item == "season-book.xlsx"
     assert seen[3].values == {"n": "1"}
     seen.clear()
     scrub.run(text, [str(book)], preview=True, stepper=Looks(scrub.Go.NEXT, scrub.Go.OVER, scrub.Go.INTO))

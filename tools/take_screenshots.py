@@ -1,6 +1,6 @@
 """Takes the pictures in docs/screenshots: each main command in a terminal window, on the sample data.
 
-Needs Xvfb, xterm and ImageMagick's `import`. Run it after a change of what is printed: `make screenshots`.
+Needs Xvfb, xterm, xdotool and ImageMagick's `import`. Run it after a change of what is printed: `make screenshots`.
 """
 
 from __future__ import annotations
@@ -43,20 +43,58 @@ PICTURES = {
              ["cd kestrel-ridge", "scrub history", "scrub changes 1", "scrub undo", "scrub undo --redo"]),
     "check": ([], ["scrub check slips.scrub"]),
     "catalog": ([], ["scrub catalog lock cells"]),
+    "try": (["scrub demo", "scrub undo"], ["scrub try kestrel-ridge/season-book.xlsx < typed.txt"]),
+    "step": (["scrub demo", "scrub undo"], ["scrub run ready kestrel-ridge/season-book.xlsx --step"]),
+    "folder": (["mkdir -p papers", "touch papers/draft-1.txt papers/Draft-2.txt papers/notes.tmp papers/prices.txt"],
+               ["scrub run sort.scrub papers --preview", "scrub approve sort.scrub --yes | tail -3",
+                "scrub run sort.scrub papers", "scrub undo"]),
+    "share": (["scrub demo", "scrub add mine.scrub"],
+              ["scrub pin huts h", "scrub pins", "scrub pack huts out", "cd kestrel-ridge",
+               "scrub embed huts season-book.xlsx", "scrub library", "scrub show huts --history", "scrub settings"]),
 }  # fmt: skip
+
+
+TYPED = """each sheet where sheet.hidden
+    sheet.hidden = no
+end
+in sheet("Totals")
+    protect allow: [sort]
+end
+each sheet
+    sheet.hiden = yes
+end
+back
+steps
+keep "Show the huts"
+write
+"""
+SORT = """macro Put drafts away
+for   folder
+
+each file where file.name starts with "draft"
+    move to: "old/{today.year}"
+end
+each file where file.ending is "tmp"
+    delete
+end
+"""
 
 
 def take(name: str, before: list[str], seen: list[str]) -> None:
     """Takes one picture."""
-    folder = Path(tempfile.mkdtemp())
+    folder = Path(tempfile.gettempdir()) / "kestrel"
+    shutil.rmtree(folder, ignore_errors=True)
+    folder.mkdir()
     (folder / "slips.scrub").write_text(SLIPS)
+    (folder / "typed.txt").write_text(TYPED)
+    (folder / "sort.scrub").write_text(SORT)
     (folder / "mine.scrub").write_text(
         "macro Show the huts\nabout Shows the sheets of the huts, and only these.\nfor workbook\ngroup Season books\n"
         'each sheet\n    sheet.hidden = not (sheet.name ends with "Hut")\nend\n'
     )
     path = f"{Path(sys.executable).parent}{os.pathsep}{os.environ['PATH']}"
     environment = {
-        **os.environ, "DISPLAY": DISPLAY, "PATH": path, "SCRUB_HOME": str(folder / ".home"),
+        **os.environ, "DISPLAY": DISPLAY, "PATH": path, "SCRUB_HOME": str(folder / ".scrub"),
         "SCRUB_SECRET_SHEET_CODE": "larch", "PS1": "$ ",
     }  # fmt: skip
     for command in before:
@@ -78,8 +116,14 @@ def take(name: str, before: list[str], seen: list[str]) -> None:
     ]
     colours = ["-xrm", "XTerm*color6: #00727c", "-xrm", "XTerm*internalBorder: 16"]
     window = subprocess.Popen([*words, *colours, "-e", "bash", "seen.sh"], cwd=folder, env=environment)
-    while not (folder / "done").exists():
+    waited = 0.0
+    while not (folder / "done").exists() and waited < 5:  # a command that asks is taken while it waits
         time.sleep(0.1)
+        waited += 0.1
+        if name == "step" and 1.5 < waited < 4:  # steps on, as a person would
+            subprocess.run(["xdotool", "key", "Return"], env=environment, check=True)
+            time.sleep(0.3)
+            waited += 0.3
     time.sleep(0.7)
     subprocess.run(
         ["import", "-window", "root", "-trim", "+repage", str(TARGET / f"{name}.png")], env=environment, check=True

@@ -15,8 +15,9 @@ from scrub import Go, Question, View
 class TerminalHost:
     """A host at a terminal. What is said is kept for whoever prints the results; without a terminal nobody answers."""
 
-    def __init__(self, asking: bool = True) -> None:
+    def __init__(self, asking: bool = True, bars: bool = True) -> None:
         self.asking = asking and sys.stdin.isatty()
+        self._bars = bars and sys.stderr.isatty()
         self._bar: Any = None
         self._task: Any = None
         self._timer: threading.Timer | None = None
@@ -73,7 +74,7 @@ class TerminalHost:
             self._state = (done, of, label)
             if self._bar is not None:
                 self._bar.update(self._task, completed=done, total=of, description=label)
-            elif self._timer is None and done < of and sys.stderr.isatty():
+            elif self._timer is None and done < of and self._bars:
                 self._timer = threading.Timer(1.0, self._show)
                 self._timer.daemon = True
                 self._timer.start()
@@ -87,16 +88,17 @@ class TerminalHost:
 
     def _show(self) -> None:
         from rich.console import Console
-        from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeElapsedColumn
+        from rich.progress import BarColumn, Progress, TextColumn
 
         with self._lock:
             done, of, label = self._state
             if self._timer is None:
                 return
+            bar = BarColumn(30, style="dim", complete_style="cyan", finished_style="cyan", pulse_style="cyan")
+            count = [TextColumn("{task.completed}/{task.total}")] if of > 1 else []
             self._bar = Progress(
-                BarColumn(bar_width=30),
-                MofNCompleteColumn(),
-                TimeElapsedColumn(),
+                bar,
+                *count,
                 TextColumn("{task.description}"),
                 console=Console(stderr=True),
                 transient=True,
@@ -124,7 +126,7 @@ class TerminalStepper:
         click.echo(f"{view.title}, line {view.line}" + (f"  ({view.item})" if view.item else ""), err=True)
         click.echo(f"    {view.text}", err=True)
         if view.values:
-            click.echo("    " + ", ".join(f"{name} = {value}" for name, value in view.values.items()), err=True)
+            click.echo(f"    ({', '.join(f'{name} = {value}' for name, value in view.values.items())})", err=True)
         words = {go.value[0]: go for go in Go} | {go.value: go for go in Go}
         while True:
             answer = click.prompt("next, into, over, end, stop", default="next", show_default=False, err=True)

@@ -61,10 +61,11 @@ def _prompt(trial: Any) -> Any:
     """Reads a line: with completion at a terminal, plainly from a pipe."""
     if not sys.stdin.isatty():
 
-        def plain(_: str) -> str:
+        def plain(prompt: str) -> str:
             line = sys.stdin.readline()
             if not line:
                 raise EOFError
+            click.echo(prompt + line.rstrip("\n"))  # what came through a pipe was not seen yet
             return line.rstrip("\n")
 
         return plain
@@ -97,7 +98,8 @@ def _command(trial: Any, text: str, host: TerminalHost) -> bool:
             for number, step in enumerate(trial.steps, 1):
                 click.echo(f"  {number}  " + step.replace("\n", "\n     "))
         elif word == "back" and not rest:
-            click.echo(f"Taken back: {trial.back()}")
+            gone = trial.back().splitlines()
+            click.echo(f"Taken back: {gone[0]}" + (" ..." if len(gone) > 1 else ""))
         elif word == "keep":
             words = shlex.split(rest)
             each = words[2] if len(words) == 3 and words[1] == "each" else ""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-import calendar
+import contextlib
 import operator
 from collections.abc import Callable, Mapping
 from datetime import date, datetime, timedelta
@@ -134,8 +134,10 @@ class Duration(Amount):
             year, month = divmod(start.year * 12 + start.month - 1 + months, 12)
             if not 1 <= year <= 9999:
                 raise Failure("the date is beyond the calendar")
-            day = min(start.day, calendar.monthrange(year, month + 1)[1])
-            return start.replace(year=year, month=month + 1, day=day)
+            for day in (start.day, 30, 29, 28):
+                with contextlib.suppress(ValueError):  # the month has no such day
+                    return start.replace(year=year, month=month + 1, day=min(day, start.day))
+            raise Failure(f"{start} has no such day in another month")
         try:
             if isinstance(start, datetime):
                 return start + timedelta(seconds=float(self.total))

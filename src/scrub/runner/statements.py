@@ -32,29 +32,38 @@ class Statements(Expressions):
         self.program = program
         self.watch = watch
         self.depth = 0
+        self.items = [program.start_slot]  # the slots of the current items around the statement being compiled
 
     def _watched(self, node: tree.Statement) -> Run:
         """The closure of a statement; when somebody steps, it is shown before it runs."""
         run = self.statement(node)
         if self.watch is None:
             return run
-        watch, depth, line = self.watch, self.depth, node.place.line
+        watch, depth, line, item = self.watch, self.depth, node.place.line, self.items[-1]
         title, text = self.program.title, self.program.macro.lines[line - 1].strip()
 
         def watched(frame: Frame) -> int | None:
-            watch.before(depth, title, lambda: View(title, line, text, *self._seen(frame)))
+            watch.before(depth, title, lambda: View(title, line, text, *self._seen(frame, item)))
             return run(frame)
 
         return watched
 
-    def _seen(self, frame: Frame) -> tuple[str, dict[str, str]]:
+    def _seen(self, frame: Frame, item: int) -> tuple[str, dict[str, str]]:
         """The current item and the values that are set, as a person sees them; a secret stays one."""
         values = {}
         for name, slot in self.program.names.items():
             if frame[slot] is not None:
                 values[name] = "a secret" if isinstance(frame[slot], Secret) else shown(frame[slot])
-        items = [each for each in frame[1:] if isinstance(each, Item)]
-        return (items[-1].label if items else ""), values
+        current = frame[item]
+        return (current.label if isinstance(current, Item) else ""), values
+
+    def _inside(self, slot: int, body: Block) -> Run:
+        """The closure of a block in which another item is the current one."""
+        self.items.append(slot)
+        try:
+            return self.block(body)
+        finally:
+            self.items.pop()
 
     def block(self, body: Block) -> Run:
         """The closure of a block. A failure inside gets the line it happened in."""
@@ -167,7 +176,8 @@ class Statements(Expressions):
     def _do_each(self, node: tree.Each) -> Run:
         where = self.condition(node.where) if node.where is not None else None
         outer = self.evaluate(node.inside) if node.inside is not None else None
-        body, cost, slot = self.block(node.body), _cost(node.body), node.slot
+        body = self._inside(node.slot if node.items else self.items[-1], node.body)
+        cost, slot = _cost(node.body), node.slot
         base, path, items = node.base, node.path, node.items
 
         def run(frame: Frame) -> int | None:
@@ -231,7 +241,7 @@ class Statements(Expressions):
         return run
 
     def _do_in(self, node: tree.In) -> Run:
-        item, body, slot = self.evaluate(node.item), self.block(node.body), node.slot
+        item, body, slot = self.evaluate(node.item), self._inside(node.slot, node.body), node.slot
 
         def run(frame: Frame) -> int | None:
             found = item(frame)

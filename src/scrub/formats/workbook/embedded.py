@@ -4,8 +4,6 @@ from __future__ import annotations
 
 import posixpath
 from collections.abc import Iterator
-from xml.etree import ElementTree
-from xml.sax.saxutils import escape
 
 from scrub.formats.opc import part_tree, relationships
 from scrub.formats.spans import Splice, spliced
@@ -21,6 +19,8 @@ def embedded(package: Package, workbook: str) -> Iterator[tuple[str, str]]:
         if relationship.type == "customXml" and relationship.target in package.members:
             part = str(relationship.target)
             data, _ = part_tree(package, part)  # refuses a DTD before another parser sees it
+            from xml.etree import ElementTree  # only workbooks with custom parts pay for it
+
             root = ElementTree.fromstring(data)
             if root.tag == f"{{{NAMESPACE}}}macro":
                 yield part, root.text or ""
@@ -28,7 +28,8 @@ def embedded(package: Package, workbook: str) -> Iterator[tuple[str, str]]:
 
 def part_of(text: str) -> bytes:
     """A macro as a part."""
-    return f'<?xml version="1.0" encoding="UTF-8"?>\n<macro xmlns="{NAMESPACE}">{escape(text)}</macro>'.encode()
+    body = text.replace("&", "&amp;").replace("<", "&lt;").replace(">", "&gt;").replace("\r", "&#13;")
+    return f'<?xml version="1.0" encoding="UTF-8"?>\n<macro xmlns="{NAMESPACE}">{body}</macro>'.encode()
 
 
 def new_part(package: Package, workbook: str) -> tuple[str, dict[str, bytes]]:
