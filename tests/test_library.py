@@ -42,6 +42,7 @@ def test_writing_editing_and_bringing_back(cli: Cli, monkeypatch: pytest.MonkeyP
     editor(monkeypatch, SHOW.replace("= no", "= yes"))
     assert cli("edit", "show them").code == 0
     assert "  1  20" in cli("show", "show them", "--history").out
+    assert json.loads(cli("show", "show them", "--history", "--json").out)[0]["text"] == SHOW
     assert cli("edit", "show them", "--back", "1").code == 0
     assert scrub.home().library.find("show them").text == SHOW
     assert "has 2 former texts" in cli("edit", "show them", "--back", "9").err
@@ -336,8 +337,14 @@ def test_trying_out_keeps_the_good_steps(cli: Cli, book: Path, monkeypatch: pyte
     assert [str(change) for change in done.changes] == ["hidden: yes -> no"] * 2
     assert "Did you mean" in trial.step("each sheet\nsheet.hiden = no\nend").problem
     assert "last visible sheet" in trial.step("each sheet\nsheet.hidden = yes\nend").problem
-    trial.step('in sheet("Totals")\nprotect\nend')
-    assert trial.back().startswith("in sheet")
+    assert 'no sheet "Totels"' in trial.step('in sheet("Totels")').problem
+    assert not trial.step('in sheet("Totals")').problem
+    assert [str(change) for change in trial.step("protect allow: [sort]").changes] == ["protected"]
+    assert "password:" in trial.completions("protect ")
+    assert "each sheet\n    protect allow: [sort]\nend" in trial.macro("Kept", "sheet")
+    assert 'in sheet("Totals")\n    protect' in trial.macro("Kept")
+    assert trial.back() == "protect allow: [sort]"
+    trial.step("end")
     hidden = trial.step('in sheet("Kite Hut")\nsheet.hidden = yes\nend')
     assert "taken back" in str(hidden.changes[0])
     assert "protect" not in trial.macro("Kept")
@@ -366,7 +373,7 @@ def test_the_prompt_for_trying_out(book: Path) -> None:
         [sys.executable, "-m", "scrub", "try", str(book)], input=typed, text=True, capture_output=True, check=False
     )
     assert done.returncode == 0, done.stderr
-    for shown in ("Lists  hidden: yes -> no", "Taken back: in sheet", "there is no step to take back", 'Added "Close"', 'write: keep "Title"',
+    for shown in ("Lists  hidden: yes -> no", "Taken back: sheet.hidden = no", "(in sheet", "sheet(\"Lists\")> sheet.hidden = no", "there is no step to take back", 'Added "Close"', 'write: keep "Title"',
                   "11 changes. Take them back: scrub undo 1", "Stops changes to the locked cells"):  # fmt: skip
         assert shown in done.stdout, (shown, done.stdout)
 

@@ -69,7 +69,7 @@ def packages(draw: st.DrawFn) -> bytes:
 
     raw.write(draw(st.binary(max_size=20)) if not streaming else b"")
     with zipfile.ZipFile(Unseekable() if streaming else raw, "a" if not streaming else "w") as package:
-        package.comment = draw(st.binary(max_size=30))
+        package.comment = draw(st.one_of(st.binary(max_size=30), st.just(b"PK\5\6 and more, PK\5\6" + b"x" * 30)))
         for name, data in parts:
             info = zipfile.ZipInfo(name, (2026, chance.randint(1, 12), 1, 2, 4, 6))
             info.compress_type = chance.choice([zipfile.ZIP_STORED, zipfile.ZIP_DEFLATED])

@@ -13,6 +13,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import scrub
+import scrub.cli
+from scrub.language.layout import meaning
+from scrub.language.parser import parse
 
 
 @pytest.mark.parametrize(
@@ -210,10 +213,22 @@ def pasted(text: str, chance: random.Random) -> str:
     return chance.choice(["\n", "\r\n", "\r", "\u2028"]).join(lines)
 
 
-@given(st.randoms(use_true_random=False))
-def test_text_from_elsewhere_reads_the_same(chance: random.Random) -> None:
-    assert problems(PLAIN) == []
-    assert problems(pasted(PLAIN, chance)) == []
+CORPUS = [PLAIN, *(path.read_text() for path in (Path(scrub.__file__).parent / "demo" / "macros").glob("*.scrub"))]
+
+
+@given(st.sampled_from(CORPUS), st.randoms(use_true_random=False))
+def test_text_from_elsewhere_reads_the_same(text: str, chance: random.Random) -> None:
+    assert scrub.check_text(text) == []
+    came = pasted(text, chance)
+    assert scrub.check_text(came) == []
+    if '"' not in text.replace('"', "", 2):
+        assert meaning(parse(came, "")[0]) == meaning(parse(text, "")[0])
+
+
+@given(st.binary(max_size=400))
+def test_random_bytes_are_told_as_such(data: bytes) -> None:
+    Path("noise.scrub").write_bytes(data)
+    assert scrub.cli.run(["check", "noise.scrub"]) in (1, 2)
 
 
 @settings(max_examples=300)

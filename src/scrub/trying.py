@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import re
 from typing import TYPE_CHECKING, Any, NamedTuple
 
 from scrub.language.complete import completions, is_open
+from scrub.language.layout import tidy
 from scrub.model.change import Change
 from scrub.model.host import Host, Question
-from scrub.model.problem import BadCall, Problem, ScrubError
+from scrub.model.problem import BadCall, MacroProblems, Problem, ScrubError
 from scrub.model.values import Secret
 
 if TYPE_CHECKING:
@@ -52,82 +54,108 @@ class _Remembering:
         """Steps are short."""
 
 
+class Kept(NamedTuple):
+    """A step that went well: its text, and the `in …` line it was done under, if any."""
+
+    text: str
+    inside: str
+
+
 class Trial:
     """Steps on one file. The file is never written, unless `write` runs the kept steps as an ordinary macro."""
 
     def __init__(self, home: Home, path: str, host: Host) -> None:
         from scrub.formats.open import open_file
 
-        item = open_file(path)
-        self.kind = item.kind_word
+        item: Any = open_file(path, folder=True)
+        self.file_kind = item.kind_word
         self.label = item.label
-        item.close()  # type: ignore[attr-defined]
+        item.close()
         self.home = home
         self.path = path
-        self.steps: list[str] = []
+        self.kept: list[Kept] = []
+        self.inside = ""
         self._host: Any = _Remembering(host)
         self._before: FileResult | None = None
 
+    @property
+    def kind(self) -> str:
+        """The word of the current item's kind."""
+        found = re.match(r"in ([\w-]+)", self.inside)
+        return found[1] if found and found[1] in self.home.vocabulary.kinds else self.file_kind
+
+    @property
+    def steps(self) -> list[str]:
+        """The texts of the steps that are kept."""
+        return [f"{step.text}   ({step.inside})" if step.inside else step.text for step in self.kept]
+
     def needs_more(self, text: str) -> bool:
-        """Whether a block in the text is still open."""
-        return is_open(text)
+        """Whether a block in the text is still open; a line `in …` alone just makes another item current."""
+        return not _enters(text) and is_open(text)
 
     def step(self, text: str) -> Step:
-        """Does one statement or block; it is kept when it went well."""
-        source = self._macro([*self.steps, text], "Trial")
+        """Does one statement or block; it is kept when it went well. `in …` and `end` change the current item."""
+        if _enters(text):
+            done = self._try([*self.kept, Kept("", text.strip())])
+            if not done.problem:
+                self.inside = text.strip()
+            return done
+        if text.strip().lower().split(" ")[0] == "end" and self.inside:
+            self.inside = ""
+            return Step([], [], "")
+        fresh = Kept(text, self.inside)
+        done = self._try([*self.kept, fresh])
+        if not done.problem:
+            self.kept.append(fresh)
+        return done
+
+    def _try(self, steps: list[Kept]) -> Step:
+        source = self._macro(steps, "Trial")
         problems = self.home.problems(source, "the step")
         if problems:
-            return Step([], [], "\n".join(self._placed(problem) for problem in problems))
+            return Step([], [], "\n".join(_placed(problem) for problem in problems))
         try:
             found = self.home.run(source, [self.path], preview=True, answers={}, host=self._host).files[0]
         except ScrubError as problem:
             return Step([], [], str(problem))
         if found.problem is not None:
             return Step([], [], getattr(found.problem, "what", str(found.problem)))
-        former = self._before
-        self._before = found
-        self.steps.append(text)
-        known = {_key(change) for change in (former.changes if former else [])}
-        fresh = [change for change in found.changes if _key(change) not in known]
-        undone = [
-            Change(change.place, change.what, change.after, change.before, f"{change}, taken back")
-            for change in (former.changes if former else [])
-            if (change.place, change.what) not in {(each.place, each.what) for each in found.changes}
-        ]
-        return Step([*fresh, *undone], found.said[len(former.said) if former else 0 :], "")
-
-    def _placed(self, problem: Problem) -> str:
-        lines = str(problem).split("\n", 1)
-        return lines[1] if len(lines) > 1 else lines[0]
+        former, self._before = self._before, found
+        return Step(_difference(former, found), found.said[len(former.said) if former else 0 :], "")
 
     def back(self) -> str:
         """Takes the last step back; gives its text. Raises `BadCall` when there is none."""
-        if not self.steps:
+        if not self.kept:
             raise BadCall("there is no step to take back")
-        gone = self.steps.pop()
-        steps, self.steps, self._before = self.steps, [], None
-        for text in steps:
-            self.step(text)
-        return gone
+        gone = self.kept.pop()
+        self._before = None
+        if self.kept:
+            self._try(self.kept)
+        return gone.text
 
     def macro(self, title: str, each: str = "") -> str:
-        """The kept steps as a macro; `each` names a kind that they are repeated for."""
-        if not self.steps:
+        """The kept steps as a macro. `each` names a kind: what was done in one such item is done in each of them."""
+        if not self.kept:
             raise BadCall("there is nothing to keep yet")
         if each and each not in self.home.vocabulary.kinds:
             raise BadCall(f'"{each}" is no kind of item')
-        return self._macro(self.steps, title, each)
+        return self._macro(self.kept, title, each)
 
-    def _macro(self, steps: list[str], title: str, each: str = "") -> str:
-        body = "\n".join(steps)
-        if each:
-            asked = [step for step in steps if "= ask(" in step or "= secret(" in step]
-            inner = "\n".join(step for step in steps if step not in asked)
-            body = "\n".join([*asked, f"each {each}", inner, "end"])
-        from scrub.language.layout import tidy
-        from scrub.model.problem import MacroProblems
-
-        text = f"macro {title}\nfor {self.kind}\n\n{body}\n"
+    def _macro(self, steps: list[Kept], title: str, each: str = "") -> str:
+        lines: list[str] = []
+        block = ""
+        inner_only = each and not any(step.inside for step in steps)
+        for step in steps:
+            opener = step.inside
+            if each and (inner_only or re.match(rf"in {re.escape(each)}\b", opener)):
+                opener = "" if _asks(step.text) else f"each {each}"
+            if opener != block:
+                lines += ["end"] if block else []
+                lines += [opener] if opener else []
+                block = opener
+            lines += [step.text] if step.text else []
+        lines += ["end"] if block else []
+        text = f"macro {title}\nfor {self.file_kind}\n\n" + "\n".join(lines) + "\n"
         try:
             return tidy(text, title)
         except MacroProblems:
@@ -139,7 +167,7 @@ class Trial:
 
     def completions(self, line: str) -> list[str]:
         """The words that could come next."""
-        names = [step.partition("=")[0].strip() for step in self.steps if "=" in step.partition("\n")[0]]
+        names = [step.text.partition("=")[0].strip() for step in self.kept if "=" in step.text.partition("\n")[0]]
         return completions(self.home.vocabulary, line, self.kind, [name for name in names if name.isidentifier()])
 
     def offers(self) -> list[tuple[str, str]]:
@@ -148,16 +176,29 @@ class Trial:
         for kind in self.home.vocabulary.kinds.values():
             if kind.word != self.kind and self.home.vocabulary.path(self.kind, kind.word) is None:
                 continue
+            where = "" if kind.word == self.kind else f"  (in a block: each {kind.word})"
             found += [(f"{kind.word}.{field.word}", field.docs.summary) for field in kind.fields.values()]
-            found += [
-                (
-                    action.word,
-                    action.docs.summary + ("" if kind.word == self.kind else f" In a block: each {kind.word}"),
-                )
-                for action in kind.actions.values()
-            ]
+            found += [(action.word, action.docs.summary + where) for action in kind.actions.values()]
         return found
 
 
-def _key(change: Change) -> tuple[str, str, str]:
-    return change.place, change.what, str(change.after)
+def _enters(text: str) -> bool:
+    return re.fullmatch(r"\s*in\s+[^\n]+", text, re.IGNORECASE) is not None
+
+
+def _asks(text: str) -> bool:
+    return re.match(r"[\w-]+\s*=\s*(ask|secret)\b", text.strip()) is not None
+
+
+def _placed(problem: Problem) -> str:
+    """A problem without the line's number, which nobody at the prompt sees."""
+    return str(problem).partition("\n")[2]
+
+
+def _difference(former: FileResult | None, found: FileResult) -> list[Change]:
+    """What the last step changed: new changes, and former ones that it took back."""
+    before = {(each.place, each.what): each for each in former.changes} if former else {}
+    now = {(each.place, each.what): each for each in found.changes}
+    fresh = [each for key, each in now.items() if key not in before or before[key].after != each.after]
+    gone = [each for key, each in before.items() if key not in now]
+    return [*fresh, *(Change(each.place, each.what, each.after, each.before, f"{each}, taken back") for each in gone)]

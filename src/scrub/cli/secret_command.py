@@ -5,6 +5,7 @@ from __future__ import annotations
 import click
 
 import scrub
+from scrub.cli.output import print_json
 
 
 @click.group("secret")
@@ -23,9 +24,13 @@ def set_(name: str) -> int:
 
 
 @command.command("list")
-def list_() -> int:
+@click.option("--json", "as_json", is_flag=True, help="Print the names as JSON.")
+def list_(as_json: bool) -> int:
     """The names under which passwords are kept."""
     names = scrub.home().keys.names()
+    if as_json:
+        print_json(names)
+        return 0
     for name in names:
         click.echo(name)
     if not names:

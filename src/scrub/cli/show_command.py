@@ -5,18 +5,19 @@ from __future__ import annotations
 import click
 
 import scrub
-from scrub.cli.output import accent, columns
+from scrub.cli.output import accent, columns, print_json
 
 
 @click.command("show")
 @click.argument("macro")
 @click.option("--outline", is_flag=False, flag_value=1, type=int, metavar="DEPTH", help="Fold blocks, below a depth.")
 @click.option("--history", is_flag=True, help="Its former texts.")
-def command(macro: str, outline: int | None, history: bool) -> int:
+@click.option("--json", "as_json", is_flag=True, help="Print the former texts as JSON, with --history.")
+def command(macro: str, outline: int | None, history: bool, as_json: bool) -> int:
     """One macro: what it asks, what it may do, where it is used, and its text."""
     home = scrub.home()
     if history:
-        return _history(macro)
+        return _history(macro, as_json)
     text, _ = home.text(macro)
     try:
         found = home.program(macro)
@@ -69,13 +70,16 @@ def _folded(text: str, depth: int) -> list[str]:
     return found
 
 
-def _history(macro: str) -> int:
+def _history(macro: str, as_json: bool) -> int:
     library = scrub.home().library
     try:
         title = scrub.home().find(macro).title
     except scrub.BadCall:
         title = macro
     former = library.former.all(title)
+    if as_json:
+        print_json([{"when": each.when, "why": each.why, "text": each.text} for each in former])
+        return 0
     if not former:
         click.echo(f'"{title}" has no former text.')
         return 0

@@ -16,9 +16,10 @@ from scrub.cli.output import accent, change_lines, columns
 
 _HELP = """Type an action, a field to set, or a whole block; it is done at once, on a copy in memory.
   ?                        what can be done here
+  in sheet("Totals")       act on that item from here on; end leaves it
   steps                    the steps that are kept
   back                     take the last step back
-  keep "Title"             keep the steps as a macro; keep "Title" each sheet repeats them for each
+  keep "Title"             keep the steps as a macro; keep "Title" each sheet does in each what was done in one
   write                    apply the steps to the file, as a run that can be taken back
   leave                    end; the file is as it was, unless you wrote"""
 
@@ -42,7 +43,8 @@ def _entries(trial: Any) -> Iterator[str]:
     lines: list[str] = []
     while True:
         try:
-            line = read("... " if lines else "> ")
+            at = trial.inside.removeprefix("in ")
+            line = read("... " if lines else f"{at}> " if at else "> ")
         except EOFError:
             return
         except KeyboardInterrupt:
@@ -122,7 +124,7 @@ def _step(trial: Any, text: str) -> None:
         return
     for line in (*change_lines(done.changes), *done.said):
         click.echo(line)
-    if not done.changes and not done.said:
+    if not done.changes and not done.said and not text.startswith(("in ", "end")):
         click.echo("  (no change)")
 
 

@@ -76,8 +76,8 @@ class Package:
         source = self.source
         tail_at = max(0, source.size - 65_557)
         tail = source.read(tail_at, 65_557)
-        found = tail.rfind(b"PK\x05\x06")
-        if found < 0 or len(tail) - found < _END.size:
+        found = _end_record(tail)
+        if found < 0:
             if source.read(0, 8) == b"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1":
                 raise self.problem(_compound_file(source))
             if source.size == 0:
@@ -298,6 +298,19 @@ class Package:
             len(self._comment),
         )
         return directory + tail + self._comment
+
+
+def _end_record(tail: bytes) -> int:
+    """Where the end record starts: the last signature whose comment reaches just to the end of the file.
+
+    A comment may hold the signature itself. Where none fits, the last one counts: something was put behind the file.
+    """
+    last = found = tail.rfind(b"PK\x05\x06", 0, max(0, len(tail) - _END.size + 4))
+    while found >= 0:
+        if found + _END.size + int.from_bytes(tail[found + 20 : found + 22], "little") == len(tail):
+            return found
+        found = tail.rfind(b"PK\x05\x06", 0, found)
+    return last
 
 
 def _extras(extra: bytes) -> Iterator[tuple[int, bytes]]:
