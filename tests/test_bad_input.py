@@ -244,3 +244,66 @@ def test_zip64_is_read(cli: Cli) -> None:
                 stream.write(data)
     assert cli("run", "show every", "wide.xlsx").code == 0
     assert len(members("wide.xlsx")) == len(members(SAMPLE))
+
+
+def test_a_package_with_wide_records(cli: Cli) -> None:
+    """The zip64 end record and sizes (APPNOTE.TXT 4.3.14, 4.5.3), as a writer of very big files puts them."""
+    parts = (
+        RELS,
+        (
+            "xl/workbook.xml",
+            b'<workbook xmlns:r="r"><sheets><sheet name="A" state="hidden" r:id="a"/><sheet name="B" r:id="b"/></sheets></workbook>',
+        ),
+    )
+    body, directory = b"", b""
+    for name, data in parts:
+        packed = zlib.compress(data, 9)[2:-4]
+        wide = struct.pack("<2H3Q", 1, 24, len(data), len(packed), len(body))
+        fixed = struct.pack("<5HL", 45, 0, 8, 0, 0x5821, zlib.crc32(data))
+        directory += b"PK\x01\x02" + struct.pack("<H", 45) + fixed + b"\xff" * 8
+        directory += (
+            struct.pack("<2H", len(name), len(wide))
+            + struct.pack("<3HL", 0, 0, 0, 0)
+            + b"\xff" * 4
+            + name.encode()
+            + wide
+        )
+        body += (
+            b"PK\x03\x04" + fixed + struct.pack("<2L2H", len(packed), len(data), len(name), 0) + name.encode() + packed
+        )
+    end64 = struct.pack("<4sQ2H2L4Q", b"PK\x06\x06", 44, 45, 45, 0, 0, 2, 2, len(directory), len(body))
+    locator = struct.pack("<4sLQL", b"PK\x06\x07", 0, len(body) + len(directory), 1)
+    end = b"PK\x05\x06" + struct.pack("<2H", 0, 0) + b"\xff" * 12 + b"\0\0"
+    whole = body + directory + end64 + locator + end
+    Path("wide64.xlsx").write_bytes(whole)
+    done = cli("run", "show every", "wide64.xlsx")
+    assert done.code == 0, done.err
+    assert b"hidden" not in members("wide64.xlsx")["xl/workbook.xml"]
+    assert cli("undo").code == 0
+    assert Path("wide64.xlsx").read_bytes() == whole
+    Path("cut64.xlsx").write_bytes(body + directory + end)
+    refused(cli, "cut64.xlsx", "its list of parts cannot be found")
+
+
+@pytest.mark.parametrize("at", range(0, 60, 3))
+def test_any_damaged_byte_is_told_or_harmless(cli: Cli, at: int) -> None:
+    """One byte changed anywhere: a sentence, or a result that independent readers open; never a traceback."""
+    data = bytearray(SAMPLE.read_bytes())
+    place = at * len(data) // 60
+    data[place] ^= 0x55
+    Path("hit.xlsx").write_bytes(data)
+    done = cli("run", "show every", "hit.xlsx")
+    assert "mistake of its own" not in done.err
+    if done.code == 0:
+        before, after = _packed_parts(bytes(data)), _packed_parts(Path("hit.xlsx").read_bytes())
+        assert {name for name in before if before[name] != after[name]} <= {"xl/workbook.xml"}
+    else:
+        assert done.err.startswith("hit.xlsx: ")
+        assert Path("hit.xlsx").read_bytes() == data
+
+
+def _packed_parts(data: bytes) -> dict[str, tuple[int, int]]:
+    import io
+
+    with zipfile.ZipFile(io.BytesIO(data)) as package:
+        return {info.filename: (info.CRC, info.compress_size) for info in package.infolist()}

@@ -172,7 +172,7 @@ def typed(words: list[str], lines: list[str], seconds: float = 20) -> str:
             if not data:
                 break
             shown += data
-        elif waiting and shown.rstrip().endswith(b":"):
+        elif waiting and shown.rstrip().endswith((b":", b"?", b"]")):
             os.write(handle, waiting.pop(0).encode() + b"\n")
             time.sleep(0.3)
     os.waitpid(child, 0)

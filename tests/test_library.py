@@ -522,3 +522,66 @@ def test_two_macros_of_one_title_are_told(cli: Cli, home: Path) -> None:
         (library / name).write_text(SHOW)
     assert 'two macros are called "Show them"' in cli("show", "show them").err
     assert "b.scrub" in cli("show", "show them").err
+
+
+def test_replacing_a_file_keeps_what_was_there(cli: Cli) -> None:
+    Path("f/old").mkdir(parents=True)
+    Path("f/a.txt").write_bytes(b"new")
+    Path("f/old/a.txt").write_bytes(b"former")
+    Path("move.scrub").write_text(
+        macro(
+            'each file where file.name is "a.txt" and file.size < 4 bytes\nmove to: "old", if-there: replace\nend',
+            "folder",
+        )
+    )
+    assert cli("approve", "move.scrub", "--yes").code == 0
+    assert cli("run", "move.scrub", "f").code == 0
+    assert found() == {"old/a.txt": b"new"}
+    assert cli("undo").code == 0
+    assert found() == {"a.txt": b"new", "old/a.txt": b"former"}
+
+
+def test_a_macro_for_parts_is_run_by_others_only(cli: Cli, book: Path) -> None:
+    scrub.home().library.add(macro("sheet.hidden = no", "sheet", "One sheet"), "x")
+    alone = cli("run", "one sheet", book)
+    assert alone.code == 2
+    assert 'each sheet, and in the block: run "One sheet"' in alone.err
+    assert scrub.run(macro('each sheet\nrun "One sheet"\nend'), [str(book)]).files[0].state == "changed"
+
+
+def test_the_library_and_settings_say_where_things_are(cli: Cli, home: Path) -> None:
+    assert f"Your library: {home / 'library'}, 0 macros" in cli("library").out
+    cli("settings", "name", "Office")
+    assert cli("library").out.startswith("Office: ")
+    assert json.loads(cli("settings", "--json").out)["name"] == "Office"
+    assert "Office" in cli("settings", "name").out
+    assert "No macro has a key yet" in cli("pins").out
+    assert "which key?" in cli("pin", "seal").err
+    assert "no folder" in cli("library", "join", "nowhere").err
+    assert "was not joined" in cli("library", "leave", "nowhere").err
+    assert json.loads(cli("check", "seal", "--json").out) == []
+    Path("bad.scrub").write_text("macro A\nfor workbook\nshw\n")
+    assert json.loads(cli("check", "bad.scrub", "--json").out)[0]["line"] == 3
+    assert json.loads(cli("inside", SAMPLE, "--json").out)["sheets"][1] == {
+        "number": 2,
+        "name": "Kite Hut",
+        "hidden": True,
+        "protected": False,
+    }
+    folder_of_files()
+    assert "keep.txt" in cli("inside", "f").out
+    assert "No password is kept" in cli("secret", "list").out
+    assert json.loads(cli("secret", "list", "--json").out) == []
+
+
+def test_drafts_are_edited_until_they_are_right(cli: Cli, monkeypatch: pytest.MonkeyPatch) -> None:
+    editor(monkeypatch, SHOW.replace("hidden", "hiden"))
+    assert cli("new", "Show them").code == 2
+    assert "Drafts" in cli("macros").out
+    editor(monkeypatch, SHOW)
+    assert 'Added "Show them"' in cli("edit", "show them").out
+    assert "Drafts" not in cli("macros").out
+    assert cli("edit", "show them").out == "Nothing was changed.\n"
+    assert "which file is the macro inside?" in cli("run", "x", "--inside").err
+    assert "what is it called?" in cli("new").err
+    assert cli("extract", SAMPLE).code == 1

@@ -9,6 +9,7 @@ import re
 import zipfile
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -278,3 +279,95 @@ def test_what_a_part_holds_beside_the_change_is_the_same(book: Path, cli: Callab
     for part, data in members(book).items():
         if part.startswith("xl/worksheets/sheet"):
             assert without(data, "sheetProtection") == without(members(SAMPLE)[part])
+
+
+@pytest.mark.parametrize(
+    ("change", "message"),
+    [
+        ((b'spinCount="100000"', b'spinCount="99999999999"'), "more than the standard allows"),
+        ((b'spinCount="100000"', b'spinCount="many"'), "the password's hash cannot be read"),
+        ((b'saltValue="', b'saltValue="!'), "the password's hash cannot be read"),
+        ((b'algorithmName="SHA-512"', b'algorithmName="SHA-256"'), "another password"),
+    ],
+)
+def test_a_damaged_protection_is_refused(book: Path, tmp_path: Path, change: tuple[bytes, bytes], message: str) -> None:
+    run(SEAL, book, **CODE)
+    bad = rewritten(book, tmp_path, {"xl/worksheets/sheet1.xml": lambda part: part.replace(*change)})
+    found = run('code = secret("c")\neach sheet\nunprotect password: code\nend', bad, **CODE)
+    assert message in str(found.problem)
+    assert '"Larch Hut"' in str(found.problem)
+
+
+def test_a_damaged_old_hash_is_refused(book: Path, tmp_path: Path) -> None:
+    bad = rewritten(
+        book,
+        tmp_path,
+        {
+            "xl/worksheets/sheet1.xml": lambda part: part.replace(
+                b"</sheetData>", b'</sheetData><sheetProtection sheet="1" password="zz"/>'
+            )
+        },
+    )
+    assert "the password's hash is no number" in str(
+        run('code = secret("c")\neach sheet\nunprotect password: code\nend', bad, **CODE).problem
+    )
+
+
+def test_a_protection_that_is_switched_off_is_none(book: Path, tmp_path: Path) -> None:
+    off = rewritten(
+        book,
+        tmp_path,
+        {
+            "xl/worksheets/sheet1.xml": lambda part: part.replace(
+                b"</sheetData>", b'</sheetData><sheetProtection sheet="0" password="CC1A"/>'
+            )
+        },
+    )
+    found = run('in sheet("Larch Hut")\nsay "{sheet.protected}"\nunprotect\nprotect\nend', off)
+    assert found.said == ["no"]
+    assert [str(change) for change in found.changes] == ["protected"]
+    assert members(off)["xl/worksheets/sheet1.xml"].count(b"sheetProtection") == 1
+
+
+def test_a_part_that_is_missing_or_strange(book: Path, tmp_path: Path) -> None:
+    gone = rewritten(
+        book,
+        tmp_path,
+        {"xl/_rels/workbook.xml.rels": lambda part: part.replace(b"worksheets/sheet3.xml", b"worksheets/sheet33.xml")},
+    )
+    assert 'the part of the sheet "Sorrel Hut" is missing' in str(run("each sheet\nprotect\nend", gone).problem)
+    assert run("each sheet\nsheet.hidden = no\nend", gone).state == "changed"
+    macro_sheet = rewritten(
+        book, tmp_path, {"xl/worksheets/sheet2.xml": lambda part: part.replace(b"worksheet", b"macrosheet")}
+    )
+    assert "of an old kind that cannot be protected" in str(run("each sheet\nprotect\nend", macro_sheet).problem)
+
+
+def test_a_signature_no_longer_holds(book: Path, tmp_path: Path) -> None:
+    signed = rewritten(book, tmp_path, {}, added={"_xmlsignatures/sig1.xml": b"<Signature/>"})
+    assert "digital signature, which no longer holds" in run("each sheet\nsheet.hidden = no\nend", signed).notes[0]
+    assert run("each sheet\nlog sheet.name\nend", signed).notes == []
+
+
+def _instead(new: bytes, part: bytes) -> bytes:
+    return new
+
+
+def test_cells_are_left_out_only_where_that_is_exact(book: Path, tmp_path: Path) -> None:
+    """Comments, CDATA and odd endings make the exact way the slow way; the result is the same."""
+    from scrub.formats.workbook.sheet import without_cells
+
+    plain = members(SAMPLE)["xl/worksheets/sheet1.xml"]
+    assert without_cells(plain)[2] > 1000
+    for odd in (
+        plain.replace(b"<sheetData>", b"<!-- <sheetData> --><sheetData>"),
+        plain.replace(b"</sheetData>", b"<!-- x --></sheetData>"),
+        plain.replace(b"<v>", b"<v><![CDATA[]]>", 1),
+        plain.replace(b"<pageMargins", b"<?x <sheetData ?><pageMargins"),
+    ):
+        assert without_cells(odd)[2] == 0
+        strange = rewritten(book, tmp_path, {"xl/worksheets/sheet1.xml": partial(_instead, odd)})
+        assert len(run("each sheet\nprotect\nend", strange).changes) == 11
+        now = members(strange)["xl/worksheets/sheet1.xml"]
+        assert re.sub(rb"<sheetProtection [^>]*/>", b"", now) == odd
+        assert re.search(rb"</sheetData>(<\?x [^>]*>)?<sheetProtection", now)

@@ -161,8 +161,10 @@ class LineLexer:
                 return self.token(TEXT, text[start:], start, ("",))
             if letter in "{}":
                 self.problem('braces belong inside a text: "{sheet.name}"', start)
-            else:
-                self.problem(f"the sign {letter!r} means nothing here", start)
+                self.at = len(text)
+                return self.token(TEXT, text[start:], start, ("",))
+            self.problem(f"the sign {letter!r} means nothing here", start)
+            self.at = len(text)  # what follows it can only be guessed at
         return None
 
     def word(self) -> Token:

@@ -1,0 +1,99 @@
+"""What a person at a real terminal is asked, and what their answers do."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+from conftest import SAMPLE, macro
+from sheets import states
+from test_cli import typed
+
+
+def test_answers_of_every_sort(book: Path) -> None:
+    Path("ask.scrub").write_text(
+        macro(
+            'hut = ask("Which hut", from: ["Kite Hut", "Tarn Hut"])\nsure = ask("Sure", as: yes-no, default: yes)\n'
+            'limit = ask("How many", as: number)\nif sure and limit is 3\nin sheet(hut)\nsheet.hidden = no\nend\nend'
+        )
+    )
+    shown = typed(["run", "ask.scrub", str(book)], ["tarn hut", "", "3"])
+    assert "Which hut (Kite Hut, Tarn Hut):" in shown
+    assert "Sure (yes or no) [yes]:" in shown
+    assert states(book)["Tarn Hut"] == "visible"
+    wrong = typed(["run", "ask.scrub", str(book)], ["larch", "yes", "3"])
+    assert '"hut" is one of: Kite Hut, Tarn Hut; not "larch"' in wrong
+
+
+def test_a_file_in_use_is_asked_about(book: Path) -> None:
+    Path(".~lock.season-book.xlsx#").write_bytes(b"Ann Moss,")
+    stopped = typed(["run", "show every", str(book)], ["stop"])
+    assert "another program has it open (Ann Moss)" in stopped
+    assert "Wait until it is closed, lay the result beside it, or stop?" in stopped
+    assert book.read_bytes() == SAMPLE.read_bytes()
+    copied = typed(["run", "show every", str(book)], ["copy"])
+    assert "Saved season-book (2).xlsx" in copied
+
+
+def test_the_first_use_of_files_is_asked_about(book: Path) -> None:
+    Path("copy.scrub").write_text(macro('save-copy to: "sent"'))
+    refused = typed(["run", "copy.scrub", str(book)], ["n"])
+    assert '"Test" makes, moves or removes other files (can be taken back). Let it?' in refused
+    assert "was not approved" in refused
+    assert not Path("sent").exists()
+    assert "Made sent/season-book.xlsx" in typed(["run", "copy.scrub", str(book)], ["y"])
+    again = typed(["run", "copy.scrub", str(book)], [])
+    assert "Let it?" not in again
+    assert Path("sent/season-book (2).xlsx").exists()
+    Path("other.scrub").write_text(macro('save-copy to: "other"'))
+    read = typed(["approve", "other.scrub"], ["n"])
+    assert 'save-copy to: "other"' in read
+    assert "Not approved." in read
+
+
+def test_stepping_at_the_terminal(book: Path) -> None:
+    shown = typed(["run", "show every", str(book), "--step"], ["what", "", "n", "over", "e"])
+    assert "Answer with one of these words" in shown
+    assert "Show every hidden sheet, line 6  (season-book.xlsx)" in shown
+    assert "(shown = 0)" in shown
+    assert "Saved season-book.xlsx: 4 changes" in shown
+
+
+def test_the_prompt_completes_and_keeps(book: Path) -> None:
+    shown = typed_keys(["try", str(book)], ['in sheet("Lists")\r', "sheet.hid\t", " = no\r", "steps\r", "leave\r"])
+    assert "hidden: yes -> no" in shown
+
+
+def typed_keys(words: list[str], keys: list[str], seconds: float = 20) -> str:
+    """Types keys at a prompt that edits its own line; gives all that was shown."""
+    import os
+    import pty
+    import select
+    import sys
+    import time
+
+    child, handle = pty.fork()
+    if child == 0:
+        os.environ["TERM"] = "xterm"
+        os.execv(sys.executable, [sys.executable, "-m", "scrub", *words])
+    shown, waiting, end, quiet = b"", list(keys), time.monotonic() + seconds, time.monotonic()
+    while time.monotonic() < end:
+        if select.select([handle], [], [], 0.1)[0]:
+            try:
+                data = os.read(handle, 4096)
+            except OSError:
+                break
+            shown += data
+            quiet = time.monotonic()
+            if b"\x1b[6n" in data:
+                os.write(handle, b"\x1b[1;1R")  # where the cursor is, as a terminal answers
+        elif waiting and time.monotonic() - quiet > 0.6:
+            os.write(handle, waiting.pop(0).encode())
+            quiet = time.monotonic()
+    os.waitpid(child, 0)
+    return shown.decode("utf-8", "replace")
+
+
+@pytest.mark.parametrize("value", ["0", "many"])
+def test_settings_take_only_what_makes_sense(value: str) -> None:
+    assert f'"keep-undo" is a number of days, not "{value}"' in typed(["settings", "keep-undo", value], [])
