@@ -60,7 +60,7 @@ def test_stepping_at_the_terminal(book: Path) -> None:
 
 
 def test_the_prompt_completes_and_keeps(book: Path) -> None:
-    shown = typed_keys(["try", str(book)], ['in sheet("Lists")\r', "sheet.hid\t", " = no\r", "steps\r", "leave\r"])
+    shown = typed_keys(["try", str(book)], ['in sheet("Lists")\r', "sheet.hid", "\t", " = no\r", "steps\r", "leave\r"])
     assert "hidden: yes -> no" in shown
 
 
