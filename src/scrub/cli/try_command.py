@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import shlex
 import sys
 from collections.abc import Iterator
@@ -78,9 +79,9 @@ def _prompt(trial: Any) -> Any:
     class Words(Completer):
         def get_completions(self, document: Document, complete_event: Any) -> Iterator[Completion]:
             line = document.current_line_before_cursor
-            start = len(line) - len(line.rstrip("abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789_-"))
+            begun = re.search(r"[\w-]*$", line)
             for word in trial.completions(line):
-                yield Completion(word, start_position=start - len(line))
+                yield Completion(word, start_position=-len(begun[0]) if begun else 0)
 
     session: PromptSession[str] = PromptSession(completer=Words(), complete_while_typing=True)
     return session.prompt
