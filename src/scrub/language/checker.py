@@ -5,20 +5,16 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 
 from scrub.language import tree
-from scrub.language.meaning import Meaning, cannot_be_name
+from scrub.language.meaning import cannot_be_name
 from scrub.language.parser import parse
+from scrub.language.questions import Questions
 from scrub.language.scope import LATER_KINDS, ItemOf, NameOf
-from scrub.language.tree import Argument, Block, Expression, Program
+from scrub.language.tree import Block, Expression, Program
 from scrub.model.declare import FileItem, Reach
 from scrub.model.host import Question
 from scrub.model.problem import MacroProblems, Problem, ScrubError, counted, did_you_mean, listed
-from scrub.model.types import ANY, DATE, NOTHING, NUMBER, SECRET, TEXT, YES_NO, Type, item_of, list_of
+from scrub.model.types import ANY, NUMBER, SECRET, TEXT, Type, item_of, list_of
 from scrub.model.vocabulary import Vocabulary
-
-#: What `ask(…, as: …)` takes, and the type of its answer.
-ANSWER_TYPES = {"text": TEXT, "number": NUMBER, "date": DATE, "yes-no": YES_NO}
-_LATER_ANSWERS = ("address", "colour", "file", "folder")
-
 
 #: Finds a macro of the library by its full title, checked, for `run "Title"`.
 Resolver = Callable[[str], Program]
@@ -66,16 +62,14 @@ def _checked(
     return found, sorted(first.values(), key=lambda each: (each.line, each.column))
 
 
-class _Checker(Meaning):
+class _Checker(Questions):
     def __init__(
         self, found: Program, vocabulary: Vocabulary, problems: list[Problem], resolve: Resolver | None
     ) -> None:
-        super().__init__(vocabulary, problems)
-        self.program = found
+        super().__init__(found, vocabulary, problems)
         self.resolve = resolve
         self.own_files = found.own_files
         self.loops: list[str] = []  # the loops around a line: kinds visited, or "" for a loop over values
-        self.at_top = True
 
     def whole(self) -> None:
         """Checks header and body."""
@@ -142,79 +136,10 @@ class _Checker(Meaning):
             self.type(node.value)
             return
         if isinstance(node.value, tree.Call) and node.value.word in ("ask", "secret"):
-            found = self._question(node, node.value)
+            found = self.question(node, node.value)
         else:
             found = self.type(node.value)
-        node.slot = self._set(node.word, found, node.place)
-
-    def _set(self, word: str, found: Type, place: tree.Place) -> int:
-        known = self.scope.names.get(word)
-        if known is None:
-            known = NameOf(self.scope.new_slot(), ANY if found == NOTHING else found, place.line)
-            self.scope.names[word] = known
-        elif not found.fits(known.type):
-            self.note(
-                place, f'"{word}" is {known.type} since line {known.line} and cannot become {found}. Use another name'
-            )
-        elif known.type == ANY:
-            self.scope.names[word] = known._replace(type=ANY if known.line != place.line else found)
-        self.scope.assigned.add(word)
-        return known.slot
-
-    def _question(self, node: tree.SetName, call: tree.Call) -> Type:
-        if not self.at_top or len(self.scope.items) > 1:
-            self.note(call.place, "questions stand at the top of the body, above the first action or block")
-        if any(question.name == node.word for question in self.program.questions):
-            self.note(node.place, f'"{node.word}" is asked already')
-        given: dict[str, Argument] = {argument.name or "": argument for argument in call.arguments}
-        prompt = self._fixed(given.pop("", None), call, 'what to ask? Write it in the brackets: ask("Pass on to")')
-        type_ = ANSWER_TYPES["text"]
-        type_word = "text"
-        choices: tuple[object, ...] = ()
-        default: object = None
-        secret = call.word == "secret"
-        for word, argument in given.items():
-            if word == "as" and not secret:
-                type_word, type_ = self._answer_type(argument)
-            elif word == "from" and not secret:
-                values = argument.value.items if isinstance(argument.value, tree.ListOf) else ()
-                if not values or not all(isinstance(value, tree.Constant) for value in values):
-                    self.note(argument.place, 'after "from:" stands a list of plain values: ["a", "b"]')
-                choices = tuple(value.value for value in values if isinstance(value, tree.Constant))
-            elif word == "default" and not secret:
-                default = self._fixed(argument, call, "")
-                if isinstance(argument.value, tree.Constant) and not argument.value.type.fits(type_):
-                    self.note(argument.place, f"the answer is {type_}, so its default cannot be {argument.value.type}")
-            else:
-                taken = "" if secret else " It takes as, from and default"
-                self.note(argument.place, f'"{call.word}" takes no "{word}".{taken}')
-        question = Question(node.word, str(prompt or node.word), type_word, choices, default, secret)
-        self.program.questions.append(question)
-        self.program.question_slots.append(-1)
-        slot = self._set(node.word, SECRET if secret else type_, node.place)
-        self.program.question_slots[-1] = slot
-        return SECRET if secret else type_
-
-    def _fixed(self, argument: Argument | None, call: tree.Call, missing: str) -> object:
-        """A value that must be known before the macro starts."""
-        if argument is None:
-            self.note(call.place, missing)
-            return None
-        if not isinstance(argument.value, tree.Constant):
-            self.note(argument.value.place, "a question is asked before the start: only plain values can stand here")
-            return None
-        return argument.value.value
-
-    def _answer_type(self, argument: Argument) -> tuple[str, Type]:
-        word = argument.value.word if isinstance(argument.value, tree.Name) else ""
-        if word not in ANSWER_TYPES:
-            if word in _LATER_ANSWERS:
-                self.note(argument.value.place, f'an answer cannot be "{word}" yet. So far: {listed(ANSWER_TYPES)}')
-            else:
-                guess = did_you_mean(word, ANSWER_TYPES)
-                self.note(argument.value.place, f"an answer is one of: {', '.join(ANSWER_TYPES)}.{guess}")
-            return "text", ANY
-        return word, ANSWER_TYPES[word]
+        node.slot = self.set_name(node.word, found, node.place)
 
     # -- fields and actions
 
@@ -341,7 +266,7 @@ class _Checker(Meaning):
             self.note(node.place, f'"{word}" is the name already. Take out "as {node.alias}"')
         self._check_alias(word, node.place)
         before = set(self.scope.assigned)
-        node.slot = self._set(word, inner, node.place)
+        node.slot = self.set_name(word, inner, node.place)
         if node.where is not None:
             self.condition(node.where)
         self._loop("", node.body)
@@ -362,7 +287,7 @@ class _Checker(Meaning):
         before = set(self.scope.assigned)
         if node.alias:
             self._check_alias(node.alias, node.place)
-            node.slot = self._set(node.alias, NUMBER, node.place)
+            node.slot = self.set_name(node.alias, NUMBER, node.place)
         self._loop("", node.body)
         self.scope.assigned = before
 
@@ -383,7 +308,7 @@ class _Checker(Meaning):
     def _do_attempt(self, node: tree.Attempt) -> bool:
         left, tried = self._branch(node.body)
         before = set(self.scope.assigned)
-        node.slot = self._set("problem", TEXT, node.place)
+        node.slot = self.set_name("problem", TEXT, node.place)
         handler_left, handled = self._branch(node.handler)
         going_on = [names for gone, names in ((left, tried), (handler_left, handled)) if not gone]
         self.scope.assigned = set.intersection(*going_on) if going_on else before

@@ -16,16 +16,12 @@ from scrub.model.declare import Item
 from scrub.model.problem import Failure, did_you_mean
 from scrub.model.values import Value, fold, is_empty, loosen, same, shown, type_name
 from scrub.model.vocabulary import Callee, Vocabulary
+from scrub.runner.comparisons import ORDER, Evaluate, is_in, matching, ordered, quoted, text_test
 from scrub.runner.execution import Frame
 from scrub.runner.fitting import fitted, given
 
-Evaluate = Callable[[Frame], Value]
-
 _ARITHMETIC: dict[str, Callable[[Any, Any], Any]] = {
     "+": operator.add, "-": operator.sub, "*": operator.mul, "/": operator.truediv,
-}  # fmt: skip
-_ORDER: dict[str, Callable[[Any, Any], bool]] = {
-    "<": operator.lt, "<=": operator.le, ">": operator.gt, ">=": operator.ge,
 }  # fmt: skip
 
 
@@ -221,13 +217,13 @@ class Expressions:
         if name == "is":
             return lambda frame: same(left(frame), right(frame), exactly)
         if name == "is in":
-            return lambda frame: _is_in(left(frame), right(frame), exactly)
-        if name in _ORDER:
-            return _ordered(name, left, right)
+            return lambda frame: is_in(left(frame), right(frame), exactly)
+        if name in ORDER:
+            return ordered(name, left, right)
         if name == "matches":
-            return _matching(node, left, right)
+            return matching(node, left, right)
         fix = loosen if exactly else fold
-        return lambda frame: _text_test(name, left(frame), right(frame), fix)
+        return lambda frame: text_test(name, left(frame), right(frame), fix)
 
     @staticmethod
     def _is_constant(left: Evaluate, text: str) -> Callable[[Frame], bool]:
@@ -342,64 +338,4 @@ def _combined(sign: str, one: Value, other: Value) -> Value:
     if found is not NotImplemented:
         return found
     wrong = other if isinstance(one, Decimal) else one
-    raise Failure(f'"{sign}" goes with numbers, this is {type_name(wrong)}{_quoted(wrong)}')
-
-
-def _quoted(value: Value) -> str:
-    return f' "{value[:40]}"' if isinstance(value, str) else ""
-
-
-def _ordered(name: str, left: Evaluate, right: Evaluate) -> Callable[[Frame], bool]:
-    work = _ORDER[name]
-
-    def test(frame: Frame) -> bool:
-        one, other = left(frame), right(frame)
-        if type(one) is type(other) and isinstance(one, Decimal | date | Amount):
-            return work(one, other)
-        for value in (one, other):
-            if not isinstance(value, Decimal | date | Amount):
-                raise Failure(f'"{name}" compares numbers and dates, this is {type_name(value)}{_quoted(value)}')
-        raise Failure(f"{type_name(one)} cannot be compared with {type_name(other)}")
-
-    return test
-
-
-#: How long one pattern may search one text, in seconds.
-PATTERN_TIME = 1.0
-
-
-def _matching(node: tree.Compare, left: Evaluate, right: Evaluate) -> Callable[[Frame], bool]:
-    import regex
-
-    def test(frame: Frame) -> bool:
-        value, pattern = left(frame), node.pattern
-        if not isinstance(value, str):
-            raise Failure(f'"matches" goes with texts, this is {type_name(value)}')
-        try:
-            if pattern is None:
-                pattern = regex.compile(right(frame), 0 if node.exactly else regex.IGNORECASE)
-            return pattern.fullmatch(loosen(value), timeout=PATTERN_TIME) is not None
-        except TimeoutError:
-            raise Failure("the pattern took too long: it can be read in too many ways. Make it plainer") from None
-        except (regex.error, TypeError) as error:
-            raise Failure(f"this pattern is not right: {error}") from None
-
-    return test
-
-
-def _is_in(value: Value, values: Value, exactly: bool) -> bool:
-    if not isinstance(values, list):
-        raise Failure(f'after "is in" stands a list, not {type_name(values)}')
-    return any(same(value, each, exactly) for each in values)
-
-
-def _text_test(name: str, one: Value, other: Value, fix: Callable[[str], str]) -> bool:
-    if name == "contains" and isinstance(one, list):
-        return any(same(each, other, fix is loosen) for each in one)
-    for value in (one, other):
-        if not isinstance(value, str):
-            raise Failure(f'"{name}" goes with texts, this is {type_name(value)}')
-    text, mark = fix(one), fix(other)
-    if name == "contains":
-        return mark in text
-    return text.startswith(mark) if name == "starts with" else text.endswith(mark)
+    raise Failure(f'"{sign}" goes with numbers, this is {type_name(wrong)}{quoted(wrong)}')

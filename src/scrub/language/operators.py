@@ -1,0 +1,146 @@
+"""What operators mean: which types they go with, and the type of what they give."""
+
+from __future__ import annotations
+
+from scrub.language import tree
+from scrub.language.tree import Expression, Place
+from scrub.model.types import ANY, DATE, DURATION, LENGTH, NUMBER, SECRET, SIZE, TEXT, TIME, YES_NO, Type
+
+_AMOUNTS = (DURATION, LENGTH, SIZE)
+_ORDERED = (NUMBER, DATE, TIME, *_AMOUNTS)
+
+
+class Operators:
+    """Gives comparisons, arithmetic and logic their types; what reads all other expressions builds on it."""
+
+    def type(self, node: Expression) -> Type:
+        """The type of an expression."""
+        raise NotImplementedError
+
+    def note(self, place: Place, message: str) -> None:
+        """Notes a problem."""
+        raise NotImplementedError
+
+    def condition(self, node: Expression) -> None:
+        """Checks an expression that must be yes or no."""
+        found = self.type(node)
+        if found not in (YES_NO, ANY):
+            self.note(node.place, f"a condition is expected, this is {found}. Compare it: … is …")
+
+    def _compare(self, node: tree.Compare) -> Type:
+        left = self.type(node.left)
+        operator = node.operator
+        if operator == "exists":
+            if isinstance(node.left, tree.Call) and left.item:
+                node.left.may_be_missing = True
+            else:
+                self.note(node.place, 'only something looked up can exist or be missing: sheet("Totals") exists')
+        if node.right is None:
+            return YES_NO
+        if left.choices and isinstance(node.right, tree.Name) and node.right.word in left.choices:
+            node.right.choice = node.right.word
+            return YES_NO
+        right = self.type(node.right)
+        if operator == "matches":
+            self._pattern(node, left, right)
+        elif SECRET in (left, right):
+            self.note(node.place, "a secret cannot be compared")
+        elif operator in ("contains", "starts with", "ends with"):
+            self._text_comparison(node, left, right)
+        elif operator == "is in":
+            if right.word not in ("list", "anything"):
+                self.note(node.right.place, f'after "is in" stands a list: ["a", "b"], not {right}')
+        elif operator == "is":
+            if not (left.fits(right) or right.fits(left)) and not (left.choices or right.choices):
+                self.note(node.place, f"{left} is never {right}")
+        else:
+            for side, found in ((node.left, left), (node.right, right)):
+                if found not in (*_ORDERED, ANY):
+                    self.note(side.place, f'"{operator}" compares numbers and dates, this is {found}')
+                    break
+            else:
+                if not left.fits(right):
+                    self.note(node.place, f"{left} cannot be compared with {right}")
+        if node.exactly and right not in (TEXT, ANY):
+            self.note(node.place, '"exactly" goes with a text')
+        return YES_NO
+
+    def _pattern(self, node: tree.Compare, left: Type, right: Type) -> None:
+        """A pattern written out is compiled now, so that a slip in it is found before any file is touched."""
+        self._text_comparison(node, left, right)
+        if isinstance(node.right, tree.Constant) and isinstance(node.right.value, str):
+            import regex  # only macros that use patterns pay for it
+
+            try:
+                node.pattern = regex.compile(node.right.value, 0 if node.exactly else regex.IGNORECASE)
+            except regex.error as error:
+                self.note(node.right.place, f"this pattern is not right: {error}")
+
+    def _text_comparison(self, node: tree.Compare, left: Type, right: Type) -> None:
+        assert node.right is not None
+        if left.word == "list" and node.operator == "contains":
+            return
+        for side, found in ((node.left, left), (node.right, right)):
+            if found not in (TEXT, ANY):
+                self.note(side.place, f'"{node.operator}" goes with texts, this is {found}')
+
+    def _arithmetic(self, node: tree.Arithmetic) -> Type:
+        left, right = self.type(node.left), self.type(node.right)
+        if node.operator == "+" and TEXT in (left, right):
+            self.note(node.place, 'texts are joined with braces: "{first} {second}"')
+            return TEXT
+        if ANY in (left, right):
+            other = right if left == ANY else left
+            if other not in (*_ORDERED, ANY):
+                self.note(node.place, f'"{node.operator}" goes with numbers, dates and amounts, not with {other}')
+            return ANY
+        found = _result(node.operator, left, right)
+        if found is None:
+            side = node.right if left in _ORDERED else node.left
+            wrong = right if left in _ORDERED else left
+            if wrong in _ORDERED:
+                self.note(node.place, f'"{node.operator}" has no meaning between {left} and {right}')
+            else:
+                self.note(side.place, f'"{node.operator}" goes with numbers, this is {wrong}')
+            return ANY
+        return found
+
+    def _negative(self, node: tree.Negative) -> Type:
+        found = self.type(node.value)
+        if found not in (NUMBER, *_AMOUNTS, ANY):
+            self.note(node.place, f"a minus stands before a number, this is {found}")
+        return found
+
+    def _not(self, node: tree.Not) -> Type:
+        self.condition(node.value)
+        return YES_NO
+
+    def _both(self, node: tree.Both) -> Type:
+        for side in (node.left, node.right):
+            found = self.type(side)
+            if found not in (YES_NO, ANY):
+                self.note(
+                    side.place,
+                    f'both sides of "{node.operator}" are conditions, this is {found}. '
+                    f'Write the comparison out: … is "a" {node.operator} … is "b"',
+                )
+        return YES_NO
+
+
+def _result(sign: str, left: Type, right: Type) -> Type | None:
+    """The type of a calculation, or None where it has no meaning."""
+    if left == right:
+        if left == NUMBER:
+            return NUMBER
+        if left in _AMOUNTS:
+            return left if sign in "+-" else NUMBER if sign == "/" else None
+        return DURATION if sign == "-" else None
+    if left in _AMOUNTS and right == NUMBER and sign in "*/":
+        return left
+    if left == NUMBER and right in _AMOUNTS and sign == "*":
+        return right
+    if left in (DATE, TIME) and right == DURATION and sign in "+-":
+        return left
+    if left == DURATION and right in (DATE, TIME) and sign == "+":
+        return right
+    return None
