@@ -5,7 +5,8 @@ BIN := .venv/bin
 .PHONY: demo test lint bench screenshots clean
 
 demo: .venv/run
-	@SCRUB_HOME=$(CURDIR)/demo/home $(BIN)/scrub demo demo/kestrel-ridge
+	@$(BIN)/scrub demo demo/kestrel-ridge
+	@echo "(In this folder, scrub is: $(BIN)/scrub)"
 
 test: .venv/dev
 	@$(BIN)/python -m pytest

@@ -224,6 +224,9 @@ def test_wrong_calls(cli: Cli, book: Path) -> None:
     assert 'does not ask for "huts"' in cli("run", "show every", book, "--with", "huts=8").err
     assert "--with NAME=VALUE" in cli("run", "show every", book, "--with", "huts").err
     assert cli("run").code == 2
+    assert cli().code == 0
+    assert "Begin with: scrub demo" in cli().out
+    assert cli("undo", "one").code == 2
     assert cli("run", "show every", book, "--no-such-option").code == 2
     assert book.read_bytes() == SAMPLE.read_bytes()
 

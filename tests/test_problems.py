@@ -144,6 +144,7 @@ from scrub.language.parser import parse
         ("if 1 is 1\nelse\nelse\nend", 'nothing can follow "else" but "end"'),
         ("if 1 is 1\nelse when 2\nend", "to ask again, write: else if"),
         ("x.y", "this line does nothing"),
+        ("each sheet\nsheet.hidden = yess\nend", 'Did you mean "yes"?'),
         ('say "a\u202eb"', "reverses the reading direction"),
     ],
 )  # fmt: skip

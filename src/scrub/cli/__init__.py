@@ -32,6 +32,9 @@ def run(arguments: list[str]) -> int:
     except click.Abort:
         click.echo("Stopped.", err=True)
         return 1
+    except click.exceptions.NoArgsIsHelpError as error:
+        click.echo(error.format_message())
+        return 0
     except click.ClickException as error:
         message = error.format_message()
         click.echo(message, err=True)

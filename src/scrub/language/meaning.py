@@ -136,7 +136,7 @@ class Meaning(Operators):
         for item in reversed(self.scope.items):
             if word in self.vocabulary.kinds[item.kind].fields:
                 return f"a field is written with its item: {item.word}.{word}"
-        guess = did_you_mean(word, [*self.scope.names, *items])
+        guess = did_you_mean(word, [*self.scope.names, *items, "yes", "no", "nothing"])
         return f'no value has the name "{word}".{guess}' + ("" if guess else ' A text stands between quotes: "…"')
 
     def _dot(self, node: tree.Dot) -> Type:
