@@ -12,6 +12,7 @@ from conftest import SAMPLE, Output, macro, problems, said
 from hypothesis import given
 from hypothesis import strategies as st
 from sheets import states
+from test_workbook import rewritten
 
 import scrub
 from scrub.language.layout import meaning
@@ -325,3 +326,18 @@ def test_mailed_macros_are_mended(cli: Callable[..., Output], width: int, quote:
 def test_what_needs_no_mending_stays() -> None:
     assert scrub.mended(MAILED) == MAILED
     assert scrub.mended("macro X\r\nfor workbook\r\n") == "macro X\r\nfor workbook\r\n"
+
+
+def test_exactly_in_a_lookup(book: Path) -> None:
+    found = scrub.run(
+        macro('if sheet(exactly "totals") is missing and sheet("totals") exists\nsay "strict"\nend'), [str(book)]
+    ).files[0]
+    assert found.said == ["strict"]
+
+
+def test_an_attempt_takes_changes_of_a_damaged_part_back(book: Path, tmp_path: Path) -> None:
+    bad = rewritten(book, tmp_path, {"xl/worksheets/sheet3.xml": lambda part: part[:-30]})
+    body = 'attempt\neach sheet\nsheet.hidden = no\nprotect\nend\nif it fails\nlog problem\nend\nin sheet("Lists")\nsheet.hidden = no\nend'
+    found = scrub.run(macro(body), [str(bad)]).files[0]
+    assert 'the sheet "Sorrel Hut": its XML is broken' in found.log[0]
+    assert [(change.place, str(change)) for change in found.changes] == [("Lists", "hidden: yes -> no")]

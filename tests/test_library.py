@@ -485,7 +485,9 @@ def test_pasting(cli: Cli, monkeypatch: pytest.MonkeyPatch) -> None:
             return False
 
     monkeypatch.setattr(sys, "stdin", Piped())
-    assert 'Added "Pasted"' in cli("new", "--paste").out
+    shown = cli("new", "--paste").out
+    assert "It is read as:\n    macro Pasted\n" in shown
+    assert 'Added "Pasted"' in shown
 
 
 def test_files_that_belong_to_a_macro_travel_with_it(

@@ -273,6 +273,14 @@ def test_text_from_elsewhere_reads_the_same(text: str, chance: random.Random) ->
         assert meaning(parse(came, "")[0]) == meaning(parse(text, "")[0])
 
 
+@pytest.mark.parametrize("text", CORPUS, ids=range(len(CORPUS)))
+def test_every_beginning_of_a_macro_is_read(text: str) -> None:
+    for end in range(len(text)):
+        for found in scrub.check_text(text[:end]):
+            assert 1 <= found.line <= text[:end].count("\n") + 1
+            assert str(found).count("\n") == 2
+
+
 @given(st.binary(max_size=400))
 def test_random_bytes_are_told_as_such(data: bytes) -> None:
     Path("noise.scrub").write_bytes(data)

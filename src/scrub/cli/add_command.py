@@ -8,7 +8,7 @@ import sys
 import click
 
 import scrub
-from scrub.cli.editing import keep
+from scrub.cli.editing import keep, mended_aloud
 
 
 @click.command("add")
@@ -30,10 +30,7 @@ def command(files: tuple[str, ...], own: tuple[str, ...]) -> int:
             text, shown = scrub.decoded(sys.stdin.buffer.read(), "pasted text"), "pasted text"
         else:
             text, shown = scrub.read_macro(name), name
-        mended = scrub.mended(text)
-        if mended != text:
-            click.echo("The text was broken or quoted by a mail program. It is read as:")
-            click.echo("".join(f"    {line}\n" for line in mended.splitlines()), nl=False)
+        mended = mended_aloud(text)
         beside = scrub.files_of(name) if name != "-" else {}
         code = max(code, keep(mended, shown, own=False, files=_contents((*beside.values(), *own))))
     return code

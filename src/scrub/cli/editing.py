@@ -31,6 +31,15 @@ def edited(text: str, title: str) -> str:
         os.unlink(path)
 
 
+def mended_aloud(text: str) -> str:
+    """A pasted text, mended where a mail program broke it, and then shown as it was read."""
+    mended = scrub.mended(text)
+    if mended != text:
+        click.echo("The text was broken or quoted by a mail program. It is read as:")
+        click.echo("".join(f"    {line}\n" for line in mended.splitlines()), nl=False)
+    return mended
+
+
 def keep(text: str, name: str, own: bool, title: str | None = None, files: Mapping[str, bytes] | None = None) -> int:
     """Keeps a new macro with its files, or with mistakes as a draft; `own` notes that it was written here."""
     home = scrub.home()

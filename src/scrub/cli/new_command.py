@@ -8,7 +8,7 @@ import sys
 import click
 
 import scrub
-from scrub.cli.editing import edited, keep
+from scrub.cli.editing import edited, keep, mended_aloud
 
 
 @click.command("new")
@@ -18,7 +18,7 @@ from scrub.cli.editing import edited, keep
 def command(title: str | None, source: str | None, paste: bool) -> int:
     """Writes a macro called TITLE in your editor, and keeps it; one with mistakes is kept as a draft."""
     if paste:
-        return keep(scrub.mended(_pasted()), "pasted text", own=True, title=title)
+        return keep(mended_aloud(_pasted()), "pasted text", own=True, title=title)
     if not title:
         raise scrub.BadCall("what is it called? Write: scrub new TITLE")
     text = f"macro {title}\nabout \nfor   workbook\n\neach sheet\n    \nend\n"

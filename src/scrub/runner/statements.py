@@ -8,7 +8,7 @@ from decimal import Decimal
 from scrub.language import tree
 from scrub.language.tree import Block, Program
 from scrub.model.declare import Item
-from scrub.model.problem import BadCall, Failure
+from scrub.model.problem import BadCall, Failure, FileProblem
 from scrub.model.types import NUMBER
 from scrub.model.values import Secret, shown, type_name
 from scrub.model.vocabulary import Vocabulary
@@ -260,7 +260,7 @@ class Statements(Expressions):
             mark, values = execution.savepoint(), list(frame)
             try:
                 return body(frame)
-            except Failure as failure:
+            except (Failure, FileProblem) as failure:
                 execution.rollback(mark)
                 frame[:] = values
                 frame[slot] = failure.what
