@@ -202,3 +202,30 @@ def test_no_colour_unless_a_terminal_wants_it(book: Path, monkeypatch: pytest.Mo
     assert "\x1b[" in typed(["macros"], [])
     monkeypatch.setenv("NO_COLOR", "1")
     assert "\x1b[" not in typed(["macros"], [])
+
+
+def test_changes_become_a_table(cli: Cli) -> None:
+    import csv
+
+    import xlsxwriter
+
+    made = xlsxwriter.Workbook("odd.xlsx")
+    made.add_worksheet("First")
+    made.add_worksheet("=1+1").hide()
+    made.close()
+    cli("run", "show every", "odd.xlsx")
+    assert cli("changes", "--to", "table.csv").out == "1 change in table.csv\n"
+    with open("table.csv", encoding="utf-8-sig", newline="") as stream:
+        rows = list(csv.reader(stream))
+    assert rows[0] == ["run", "title", "file", "place", "what", "before", "after"]
+    assert rows[1][3:] == ["'=1+1", "hidden", "yes", "no"]
+    assert "nothing is overwritten" in cli("changes", "--to", "table.csv").err
+    assert cli("changes", "--to", "no/such/folder.csv").code == 1
+
+
+def test_a_file_in_a_folder_is_no_macro(cli: Cli) -> None:
+    os.mkdir("sub")
+    Path("sub/book.xlsx").write_bytes(SAMPLE.read_bytes())
+    assert "the macro comes first, then the file" in cli("run", "sub/book.xlsx", "seal").err
+    Path("sub/plain.txt").write_text("macro Plain\nfor workbook\neach sheet\nsheet.hidden = no\nend\n")
+    assert cli("run", "sub/plain.txt", "sub/book.xlsx").code == 0

@@ -10,10 +10,15 @@ from scrub.cli.output import accent, change_lines, print_json, short_path
 
 @click.command("changes")
 @click.argument("run", type=int, required=False)
+@click.option("--to", "table", metavar="FILE", help="Write a table, .csv, that a spreadsheet opens.")
 @click.option("--json", "as_json", is_flag=True, help="Print the run as JSON.")
-def command(run: int | None, as_json: bool) -> int:
+def command(run: int | None, table: str | None, as_json: bool) -> int:
     """Every change of a run (left out: the last one), with its log."""
     record = scrub.changes(run)
+    if table is not None:
+        _write_table(record, table)
+        click.echo(f"{scrub.counted(record.changes, 'change')} in {table}")
+        return 0
     if as_json:
         print_json(record.as_dict())
         return 0
@@ -38,3 +43,26 @@ def command(run: int | None, as_json: bool) -> int:
             else f"Take them back: scrub undo {record.number}"
         )
     return 0
+
+
+def _write_table(record: scrub.RunRecord, path: str) -> None:
+    """Writes the changes as CSV (RFC 4180), never over a file that is there."""
+    import csv
+
+    try:
+        with open(path, "x", encoding="utf-8-sig", newline="") as stream:
+            writer = csv.writer(stream)
+            writer.writerow(["run", "title", "file", "place", "what", "before", "after"])
+            for file in record.files:
+                for change in file.changes:
+                    row = [record.title, file.path, change.place, change.what, str(change.before), str(change.after)]
+                    writer.writerow([record.number, *map(_harmless, row)])
+    except FileExistsError:
+        raise scrub.FileProblem(path, "there is a file of that name. Choose another, nothing is overwritten") from None
+    except OSError as error:
+        raise scrub.FileProblem(path, f"it could not be written: {error.strerror}") from None
+
+
+def _harmless(text: str) -> str:
+    """A text that a spreadsheet would run as a formula, made plain text by an apostrophe."""
+    return f"'{text}" if text.startswith(("=", "+", "-", "@", "\t", "\r")) else text

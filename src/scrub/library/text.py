@@ -49,4 +49,7 @@ def decoded(data: bytes, name: str) -> str:
 
 def is_macro_path(name: str) -> bool:
     """Whether a word of a call names a macro's file rather than a title."""
-    return name.lower().endswith(ENDINGS) or (os.sep in name and os.path.isfile(name))
+    if name.lower().endswith(ENDINGS):
+        return True
+    plain = os.path.splitext(name)[1].lower() in ("", ".txt", ".md")
+    return plain and os.sep in name and os.path.isfile(name)

@@ -263,6 +263,8 @@ class Runner:
                 each.saved_as = each.made[0]
         if self.store is None or not effects:
             return
+        for item in items:
+            item.close()  # some systems replace no file that is open
         if result.number is None:
             result.number = self.store.begin(self._record(result))
         record = {
@@ -321,6 +323,7 @@ def save_opened(store: Store, item: Any, title: str) -> int | None:
         effects = item.effects()
         if not effects:
             return None
+        item.close()  # some systems replace no file that is open
         when = datetime.now().astimezone().isoformat(timespec="seconds")
         path = item.source.path
         number = store.begin({"title": title, "macro": "", "when": when, "files": []})
