@@ -230,6 +230,8 @@ def test_results_go_into_a_folder(cli: Callable[..., Output], book: Path) -> Non
     Path("into.scrub").write_text("macro Into\nfor workbook\ninto there\neach sheet\nsheet.hidden = no\nend\n")
     assert cli("run", "into.scrub", book).code == 3
     assert cli("run", "into.scrub", book, "--into", "there").code == 0
+    Path("f.scrub").write_text(macro("each file\nlog file.name\nend", "folder"))
+    assert '"into" goes with files' in cli("run", "f.scrub", ".", "--into", "there").err
 
 
 TIDY = """Macro Tidy  me

@@ -270,6 +270,8 @@ class Home(Sharing):
                 f'"{checked.title}" runs on a {listed(runs_on, "or")}, inside another macro: '
                 f'each {runs_on[0]}, and in the block: run "{checked.title}"'
             )
+        if "folder" in runs_on and (into or checked.macro.into):
+            raise BadCall('"into" goes with files; a macro for folders says where files go with: move to: "…"')
         if not paths and "nothing" not in runs_on:
             raise BadCall(f'"{checked.title}" runs on a {listed(runs_on, "or")}: name a file')
         runner = Runner(

@@ -24,7 +24,7 @@ class JsonFile:
         try:
             with open(self.path, encoding="utf-8") as stream:
                 found = json.load(stream)
-        except FileNotFoundError:
+        except (FileNotFoundError, NotADirectoryError):
             return {}
         except (ValueError, OSError) as error:
             raise FileProblem(self.path, f"it is damaged ({error}). Mend it, or move it away") from None

@@ -7,7 +7,7 @@ import errno
 from collections.abc import Iterator
 
 from scrub.model.problem import BadCall, FileProblem, Refused, ScrubError
-from scrub.store.errors import EditedSince, InUse, NoSuchRun, StoreError
+from scrub.store.errors import CannotRead, EditedSince, InUse, NoSuchRun, StoreError
 
 
 def told(error: Exception, path: str = "") -> ScrubError:
@@ -15,7 +15,7 @@ def told(error: Exception, path: str = "") -> ScrubError:
     if isinstance(error, NoSuchRun):
         return BadCall(error.what)
     if isinstance(error, StoreError):
-        name = path or error.path
+        name = error.path if isinstance(error, CannotRead) else path or error.path
         if isinstance(error, InUse | EditedSince):
             return Refused(f"{name}: {error.what}")
         return FileProblem(name, error.what)

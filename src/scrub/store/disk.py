@@ -50,7 +50,7 @@ class Disk:
         """The names in a folder, sorted; none where there is no folder."""
         try:
             return sorted(os.listdir(folder))
-        except FileNotFoundError:
+        except (FileNotFoundError, NotADirectoryError):
             return []
 
     def exists(self, path: str) -> bool:

@@ -60,13 +60,16 @@ class Store:
     @contextlib.contextmanager
     def _locked(self) -> Iterator[None]:
         """One process at a time commits, undoes or recovers."""
+        self._make_folders()
+        with self.disk.locked(os.path.join(self.home, "lock")):
+            yield
+
+    def _make_folders(self) -> None:
         try:
             for folder in (self.home, self._committer.pending, self._committer.runs):
                 self.disk.make_folder(folder)
         except OSError as error:
             raise CannotRead(self.home, f"Scrub's own folder cannot be written: {error.strerror}") from error
-        with self.disk.locked(os.path.join(self.home, "lock")):
-            yield
 
     def recover(self) -> list[str]:
         """Finishes or takes back what a stop of the machine cut short; a sentence for each file that needs a look."""
@@ -78,8 +81,7 @@ class Store:
     def begin(self, record: dict[str, Any]) -> int:
         """Opens a run and gives its number."""
         runs = self._committer.runs
-        for folder in (self.home, runs):
-            self.disk.make_folder(folder)
+        self._make_folders()
         number = max((int(name) for name in self.disk.names(runs) if name.isdigit()), default=0) + 1
         while not self.disk.claim_folder(os.path.join(runs, str(number))):
             number += 1
