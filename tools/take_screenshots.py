@@ -33,7 +33,7 @@ each sheet
 #: Each picture: what is done before it is taken, and the commands that are seen.
 PICTURES = {
     "demo": ([], ["scrub demo"]),
-    "inside": (["scrub demo"], ["cd kestrel-ridge", "scrub inside season-book.xlsx"]),
+    "inside": (["scrub demo", "scrub undo", "scrub run lock.scrub kestrel-ridge/season-book.xlsx"], ["cd kestrel-ridge", "scrub inside season-book.xlsx"]),
     "macros": (["scrub demo", "scrub add mine.scrub"], ["scrub macros"]),
     "show": ([], ["scrub show seal"]),
     "run-preview": (["scrub demo"], ["cd kestrel-ridge", "scrub run seal season-book.xlsx --preview"]),
@@ -86,6 +86,7 @@ def take(name: str, before: list[str], seen: list[str]) -> None:
     shutil.rmtree(folder, ignore_errors=True)
     folder.mkdir()
     (folder / "slips.scrub").write_text(SLIPS)
+    (folder / "lock.scrub").write_text('macro Lock\nfor workbook\nin sheet("Totals")\nprotect\nend\n')
     (folder / "typed.txt").write_text(TYPED)
     (folder / "sort.scrub").write_text(SORT)
     (folder / "mine.scrub").write_text(

@@ -13,6 +13,7 @@ import scrub
 def command(macro: str, file: str) -> int:
     """Puts MACRO inside the workbook FILE, so that it travels with it. It does nothing there until it is asked for."""
     title, run = scrub.home().embed(macro, file)
-    click.echo(f'"{title}" is inside {file}. Run it from there: scrub run "{title}" {file} --inside')
+    click.echo(f'"{title}" is inside {file}.')
+    click.echo(f'Run it from there: scrub run "{title}" {file} --inside')
     click.echo(f"Take it out again: scrub undo {run}")
     return 0
