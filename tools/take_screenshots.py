@@ -33,7 +33,8 @@ each sheet
 #: Each picture: what is done before it is taken, and the commands that are seen.
 PICTURES = {
     "demo": ([], ["scrub demo"]),
-    "inside": (["scrub demo", "scrub undo", "scrub run lock.scrub kestrel-ridge/season-book.xlsx"], ["cd kestrel-ridge", "scrub inside season-book.xlsx"]),
+    "inside": (["scrub demo", "scrub undo", "scrub run lock.scrub kestrel-ridge/season-book.xlsx"],
+               ["cd kestrel-ridge", "scrub inside season-book.xlsx"]),
     "macros": (["scrub demo", "scrub add mine.scrub"], ["scrub macros"]),
     "show": ([], ["scrub show seal"]),
     "run-preview": (["scrub demo"], ["cd kestrel-ridge", "scrub run seal season-book.xlsx --preview"]),

@@ -1,0 +1,91 @@
+"""The catalog promises; these tests hold it to that, on real files."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+from pathlib import Path
+
+import pytest
+from conftest import SAMPLE, Output, macro
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+from sheets import load, schema_findings
+
+import scrub
+from scrub.cli.group import COMMANDS
+
+ENTRIES = {entry.written: entry for entry in scrub.vocabulary().entries()}
+
+#: How openpyxl calls what each permission allows; a yes there means that it is closed.
+PERMISSIONS = {
+    "format-cells": "formatCells", "format-columns": "formatColumns", "format-rows": "formatRows",
+    "insert-columns": "insertColumns", "insert-rows": "insertRows", "insert-links": "insertHyperlinks",
+    "delete-columns": "deleteColumns", "delete-rows": "deleteRows", "sort": "sort", "filter": "autoFilter",
+    "pivot-tables": "pivotTables", "edit-objects": "objects", "edit-scenarios": "scenarios",
+}  # fmt: skip
+
+
+@settings(max_examples=15, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(st.sets(st.sampled_from(sorted(PERMISSIONS))), st.sampled_from(["any-cell", "open-cells", "no-cell"]))
+def test_what_is_allowed_is_just_what_was_asked(tmp_path: Path, allowed: set[str], select: str) -> None:
+    path = tmp_path / "book.xlsx"
+    path.write_bytes(SAMPLE.read_bytes())
+    body = f'in sheet("Kite Hut")\nprotect allow: [{", ".join(sorted(allowed))}], select: {select}\nend'
+    found = scrub.run(macro(body), [str(path)])
+    lock = load(path)["Kite Hut"].protection
+    assert lock.sheet
+    for word, name in PERMISSIONS.items():
+        assert getattr(lock, name) == (word not in allowed), word
+    assert (lock.selectLockedCells, lock.selectUnlockedCells) == (select != "any-cell", select == "no-cell")
+    assert scrub.run(macro(body), [str(path)]).files[0].state == "unchanged"
+    (change,) = found.files[0].changes
+    for word in allowed:
+        assert re.search(rf"\b{word}\b", str(change.after)), change.after
+    assert "password" in str(change.after)
+
+
+def test_every_permission_of_the_catalog_is_known_here() -> None:
+    assert set(ENTRIES["protect"].choices["allow"]) == set(PERMISSIONS)
+
+
+def test_the_strictest_and_the_loosest_protection_keep_to_the_schema(book: Path) -> None:
+    for allow in ("", ", ".join(PERMISSIONS)):
+        scrub.run(macro(f"each sheet\nprotect allow: [{allow}], select: no-cell\nend"), [str(book)])
+        assert schema_findings(book) <= schema_findings(SAMPLE)
+
+
+EXAMPLES = [entry for entry in ENTRIES.values() if entry.what.startswith("operation")]
+
+
+@pytest.mark.parametrize("entry", EXAMPLES, ids=lambda entry: entry.written + " " + entry.what)
+def test_every_example_of_an_operation_runs(entry: object, book: Path) -> None:
+    """The examples in the catalog are not only right, they do something on the sample data."""
+    from scrub.model.vocabulary import Entry
+
+    assert isinstance(entry, Entry)
+    values = (
+        'reply = "2026-05-01"\n' if "as-date" in entry.written else 'reply = "1.5 (a, b)"\n'
+        'note = "a"\nweight = 1.55\nboxes = 2.1\ndifference = 3\nlate = ["a"]\nnames = ["b", "a"]\namounts = [1, 2]\n'
+        "wait = 3 days\nmargin = 2 cm\nlimit = 1 MB\n"
+    )  # fmt: skip
+    example = entry.docs.example
+    if example.startswith("if "):
+        body = f'{example}\nlog "yes"\nend'
+    else:
+        name, equals, value = example.partition(" = ")
+        body = f'x = {value if equals else name}\nlog "done"'
+    found = scrub.run(macro(f'{values}in sheet("Kite Hut")\n{body}\nend'), [str(book)], preview=True).files[0]
+    assert found.problem is None, (example, str(found.problem))
+
+
+@pytest.mark.parametrize("command", COMMANDS)
+def test_every_command_has_its_help(cli: Callable[..., Output], command: str) -> None:
+    shown = cli(command, "--help")
+    assert shown.code == 0
+    assert shown.out.startswith(f"Usage: scrub {command}")
+    assert len(shown.out.splitlines()) > 4
+    readme = (Path(__file__).parent.parent / "docs" / "guide.md").read_text() + (
+        Path(__file__).parent.parent / "README.md"
+    ).read_text()
+    assert f"scrub {command}" in readme or command in ("changes", "history", "secret"), command
