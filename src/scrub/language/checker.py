@@ -2,22 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 
 from scrub.language import tree
 from scrub.language.meaning import cannot_be_name
+from scrub.language.others import Resolver, RunsOthers
 from scrub.language.parser import parse
-from scrub.language.questions import Questions
 from scrub.language.scope import LATER_KINDS, ItemOf, NameOf
 from scrub.language.tree import Block, Expression, Program
 from scrub.model.declare import FileItem, Reach
-from scrub.model.host import Question
-from scrub.model.problem import MacroProblems, Problem, ScrubError, counted, did_you_mean, listed
+from scrub.model.problem import MacroProblems, Problem, did_you_mean, listed
 from scrub.model.types import ANY, NUMBER, SECRET, TEXT, Type, item_of, list_of
 from scrub.model.vocabulary import Vocabulary
-
-#: Finds a macro of the library by its full title, checked, for `run "Title"`.
-Resolver = Callable[[str], Program]
 
 
 def check(
@@ -62,7 +58,7 @@ def _checked(
     return found, sorted(first.values(), key=lambda each: (each.line, each.column))
 
 
-class _Checker(Questions):
+class _Checker(RunsOthers):
     def __init__(
         self, found: Program, vocabulary: Vocabulary, problems: list[Problem], resolve: Resolver | None
     ) -> None:
@@ -162,7 +158,7 @@ class _Checker(Questions):
             self.note(node.target.place, f'"{field.word}" of a {kind.word} can be read but not set.{advice}')
             self.type(node.value)
             return
-        self._reaches(Reach.CHANGE)
+        self.reaches(Reach.CHANGE)
         self.value(node.value, field.type, f'"{field.word}"', field.choice)
 
     def _do_do(self, node: tree.Do) -> None:
@@ -176,7 +172,7 @@ class _Checker(Questions):
             return
         assert current is not None
         node.base, node.action = current.slot, action
-        self._reaches(action.reach)
+        self.reaches(action.reach)
         names = self.arguments(action, node.arguments, node.place, node.word)
         node.arguments = tuple(
             argument._replace(name=name) for argument, name in zip(node.arguments, names, strict=False)
@@ -221,11 +217,6 @@ class _Checker(Questions):
             known = [*(each.docs for each in actions.values()), *(each.docs for each in fields.values())]
             advice = next((f" Write: {docs.example}" for docs in known if word in docs.also), "")
         return f"{here}.{advice}"
-
-    def _reaches(self, reach: int) -> None:
-        self.program.reach = max(self.program.reach, reach)
-
-    # -- conditions and loops
 
     def _do_if(self, node: tree.If) -> bool:
         ends: list[tuple[bool, set[str]]] = []
@@ -345,63 +336,3 @@ class _Checker(Questions):
     def _spoken(self, text: Expression) -> None:
         if self.type(text) == SECRET:
             self.note(text.place, "a secret is never shown")
-
-    def _do_runmacro(self, node: tree.RunMacro) -> None:
-        given = {argument.name or "": self.type(argument.value) for argument in node.arguments}
-        if self.resolve is None:
-            self.note(node.place, "there is no library here to find the macro in")
-            return
-        try:
-            inner = self.resolve(node.title)
-        except MacroProblems as problems:
-            what = f"has {counted(len(problems.problems), 'mistake')} of its own. See them: scrub check"
-            self.note(node.place, f'"{node.title}" {what} "{node.title}"')
-            return
-        except ScrubError as problem:
-            self.note(node.place, str(problem))
-            return
-        node.program = inner
-        self.program.inner.append(inner)
-        self._reaches(inner.reach)
-        self._runs_here(node, inner)
-        questions = {question.name: question for question in inner.questions}
-        for argument in node.arguments:
-            question = questions.get(argument.name or "")
-            if question is None:
-                tail = did_you_mean(argument.name or "", questions)
-                self.note(argument.place, f'"{inner.title}" does not ask for "{argument.name}".{tail}')
-            elif question.secret != (given[question.name] == SECRET):
-                self.note(argument.place, f'"{question.name}": a secret is answered by a secret, and only a secret')
-        node.asked = tuple(
-            (inner_slot, self._asked_for(question, node))
-            for question, inner_slot in zip(inner.questions, inner.question_slots, strict=True)
-            if question.name not in given
-        )
-
-    def _runs_here(self, node: tree.RunMacro, inner: Program) -> None:
-        kinds = inner.macro.runs_on
-        if "nothing" in kinds:
-            return
-        current = self.scope.current
-        if inner.macro.for_all:
-            self.note(node.place, f'"{inner.title}" runs on all files at once, so no other macro can run it')
-        elif current is None or current.kind not in kinds:
-            here = f"the current item is a {current.kind}" if current else "there is no current item here"
-            self.note(node.place, f'"{inner.title}" runs on a {listed(kinds, "or")}, and {here}')
-        else:
-            node.base = current.slot
-
-    def _asked_for(self, question: Question, node: tree.RunMacro) -> int:
-        """The slot of the answer to another macro's question, which is asked at the start with our own."""
-        for known, slot in zip(self.program.questions, self.program.question_slots, strict=True):
-            if known.name == question.name:
-                if (known.type, known.secret) != (question.type, question.secret):
-                    self.note(
-                        node.place,
-                        f'"{question.name}" is asked here as {known.type} and there as {question.type}. '
-                        f"Answer it in this line: {question.name}: …",
-                    )
-                return slot
-        self.program.questions.append(question)
-        self.program.question_slots.append(self.scope.new_slot())
-        return self.program.question_slots[-1]

@@ -7,8 +7,9 @@ from datetime import date, datetime
 from decimal import Decimal
 
 from scrub.language import tree
-from scrub.language.lexer import DATE, END, NEWLINE, NUMBER, TEXT, WORD, Token
-from scrub.language.tree import Argument, Expression, Place
+from scrub.language.cursor import DEEPEST, KEYWORDS, MOST_OPERATORS, Cursor, Slip, place_of
+from scrub.language.lexer import DATE, END, NUMBER, TEXT, WORD, Token
+from scrub.language.tree import Argument, Expression
 from scrub.model.amounts import UNITS
 from scrub.model.problem import Problem
 from scrub.model.types import DATE as DATE_TYPE
@@ -16,18 +17,6 @@ from scrub.model.types import NOTHING, TIME, YES_NO, Type
 from scrub.model.types import NUMBER as NUMBER_TYPE
 from scrub.model.types import TEXT as TEXT_TYPE
 
-#: Blocks and brackets inside each other; more is a slip, or an attack.
-DEEPEST = 50
-#: Operators in one statement.
-MOST_OPERATORS = 150
-
-KEYWORDS = frozenset(
-    (
-        "macro about group into each as in where if else end repeat times while leave loop skip finish fail attempt "
-        "run say log and or not is contains matches exists missing exactly yes no nothing today now"
-    ).split()
-)
-_BLOCK_WORDS = frozenset(("each", "if", "in", "repeat", "attempt"))
 _OPPOSITE_FORMS = {
     "contain": "contains",
     "start": "starts with",
@@ -37,87 +26,8 @@ _OPPOSITE_FORMS = {
 }
 
 
-class Slip(Exception):
-    """A problem that ends the reading of its line."""
-
-    def __init__(self, problem: Problem) -> None:
-        self.problem = problem
-
-
-def place_of(token: Token) -> Place:
-    """The place of a token."""
-    return Place(token.line, token.column, token.length)
-
-
-class ExpressionReader:
+class ExpressionReader(Cursor):
     """Reads expressions from tokens."""
-
-    def __init__(self, tokens: list[Token] | tuple[Token, ...], problems: list[Problem], nesting: int = 0) -> None:
-        self.tokens = tokens
-        self.problems = problems
-        self.at = 0
-        self.open: list[Token] = []  # the blocks around the line that is read
-        self.nesting = nesting
-        self.operators = 0
-        self.given_up = False
-
-    # -- moving along the tokens
-
-    @property
-    def token(self) -> Token:
-        return self.tokens[self.at]
-
-    def following(self, ahead: int = 1) -> Token:
-        return self.tokens[min(self.at + ahead, len(self.tokens) - 1)]
-
-    def take(self) -> Token:
-        token = self.tokens[self.at]
-        if token.type != END:
-            self.at += 1
-        return token
-
-    def take_word(self, *words: str) -> Token | None:
-        return self.take() if self.token.is_word(*words) else None
-
-    def take_sign(self, *signs: str) -> Token | None:
-        return self.take() if self.token.is_sign(*signs) else None
-
-    def at_line_end(self) -> bool:
-        return self.token.type in (NEWLINE, END)
-
-    def slip(self, message: str, token: Token | None = None) -> Slip:
-        token = token or self.token
-        return Slip(Problem(message, token.line, token.column, token.length))
-
-    def note(self, message: str, token: Token) -> None:
-        self.problems.append(self.slip(message, token).problem)
-
-    def skip_line(self) -> None:
-        while not self.at_line_end():
-            self.at += 1
-
-    def end_line(self) -> None:
-        if not self.at_line_end():
-            raise self.unexpected()
-        self.take()
-
-    def unexpected(self) -> Slip:
-        """The advice for whatever stands where a line should end."""
-        token = self.token
-        before = self.tokens[self.at - 1] if self.at else token
-        if token.is_sign("=", "=="):
-            return self.slip('to compare, write: is   (a single "=" gives a name its value)')
-        if token.is_sign("<>", "!="):
-            return self.slip("to compare, write: is not")
-        if token.type == TEXT and before.type == WORD:
-            return self.slip(f"brackets are missing: write {before.text}({token.text})")
-        if token.type == WORD and self.following().is_sign(":"):
-            return self.slip(f'a comma is missing before "{token.text}"')
-        if token.is_sign(")", "]"):
-            return self.slip(f'this "{token.text}" closes nothing. Take it out')
-        if token.is_sign("%"):
-            return self.slip("a percent sign stands right after its number: 30%")
-        return self.slip(f'"{token.text}" is not expected here. The line could end before it')
 
     def name_word(self, message: str) -> Token:
         if self.token.type != WORD or self.token.text in KEYWORDS:

@@ -6,7 +6,7 @@ from itertools import pairwise
 from typing import Any
 
 from scrub.language import characters as ch
-from scrub.language.expressions import KEYWORDS
+from scrub.language.cursor import KEYWORDS
 from scrub.language.header import WORDS as HEADER_WORDS
 from scrub.language.lexer import NEWLINE, NUMBER, TEXT, WORD, LineLexer, Token, lex, split_lines
 from scrub.language.parser import parse

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from scrub.language import tree
-from scrub.language.expressions import KEYWORDS
+from scrub.language.cursor import KEYWORDS
 from scrub.language.operators import Operators
 from scrub.language.scope import LATER_KINDS, Scope
 from scrub.language.tree import Argument, Expression, Place

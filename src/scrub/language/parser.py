@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from scrub.language import tree
-from scrub.language.expressions import DEEPEST, KEYWORDS, ExpressionReader, Slip, place_of
+from scrub.language.cursor import DEEPEST, KEYWORDS, Slip, place_of
+from scrub.language.expressions import ExpressionReader
 from scrub.language.header import read_header
 from scrub.language.lexer import END, NEWLINE, TEXT, WORD, Token, lex, split_lines
 from scrub.language.tree import Argument, Block, Expression, Statement
