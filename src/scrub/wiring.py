@@ -135,21 +135,20 @@ class Home(Sharing):
         name = os.path.basename(path) or "macro"
         return checker.program(text, name, self.vocabulary, self._resolver(text), self._files(path))
 
-    def problems(self, text: str, path: str, files: Iterable[str] = ()) -> list[Problem]:
-        """What is wrong with a macro's text; `files` names files that will belong to it."""
+    def problems(self, text: str, path: str, files: Iterable[str] = (), name: str = "") -> list[Problem]:
+        """What is wrong with a macro's text. `files` names files that will belong to it; `name` is what problems
+        call it by, in place of its path.
+        """
         from scrub.language import checker
 
         own = {**self._files(path), **{os.path.basename(file): file for file in files}}
-        name = path if len(path.splitlines()) < 2 else "macro"
+        name = name or (path if len(path.splitlines()) < 2 else "macro")
         return checker.check(text, name, self.vocabulary, self._resolver(text), own)
 
     def check(self, macro: str) -> list[Problem]:
         """What is wrong with a macro: its text, a path or a title."""
-        from scrub.language import checker
-
         text, path = self._found(macro)
-        name = os.path.basename(path) or "macro"
-        return checker.check(text, name, self.vocabulary, self._resolver(text), self._files(path))
+        return self.problems(text, path, name=os.path.basename(path) or "macro")
 
     @staticmethod
     def _files(path: str) -> dict[str, str]:
@@ -194,12 +193,10 @@ class Home(Sharing):
 
     def write(self, macro: str, text: str, why: str) -> None:
         """Gives a macro (a path or a title) another text; in the library the former one is kept."""
-        from scrub.library.text import is_macro_path
+        from scrub.library.text import is_macro_path, write_text
 
         if is_macro_path(macro):
-            with open(macro + ".new", "w", encoding="utf-8", newline="") as stream:
-                stream.write(text)
-            os.replace(macro + ".new", macro)
+            write_text(macro, text)
             return
         entry = self.find(macro)
         trusted = self.is_trusted(entry.text)

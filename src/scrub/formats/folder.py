@@ -12,7 +12,7 @@ from scrub.model.change import Change, Recorder
 from scrub.model.files import File, FilePath, Folder, IfThere
 from scrub.model.problem import Failure, FileProblem
 from scrub.store.disk import digest_of
-from scrub.store.patch import Copy, Effect, Patch
+from scrub.store.patch import Copy, Effect, Patch, free_path
 
 
 class FolderSource:
@@ -52,10 +52,9 @@ class PlainFolder(Folder):
 
     def place(self, wanted: str, if_there: IfThere, own: PlainFile) -> str:
         """Where a file can go: the path itself, or a numbered one where it is taken."""
-        stem, ending = os.path.splitext(wanted)
-        found, number = wanted, 2
-        while self._taken(found, own) and if_there == IfThere.NUMBER:
-            found, number = f"{stem} ({number}){ending}", number + 1
+        found = wanted
+        if if_there == IfThere.NUMBER:
+            found = free_path(wanted, lambda path: self._taken(path, own))
         if os.path.isdir(found):
             raise Failure(f'"{found}" is a folder')
         return found

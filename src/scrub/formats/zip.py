@@ -242,7 +242,7 @@ class Package:
     def _local_header(self, member: Member) -> bytes:
         if max(member.packed, member.size) >= _BIG:
             raise self.problem(f'its part "{member.name}" would grow over 4 GB')
-        extra = b"".join(struct.pack("<2H", tag, len(body)) + body for tag, body in _extras(member.extra) if tag != 1)
+        extra = _without_sizes(member.extra)
         return (
             _LOCAL.pack(
                 b"PK\x03\x04", member.needs, member.flags, member.method, member.time, member.date, member.crc,
@@ -264,9 +264,7 @@ class Package:
     def _directory(self, members: list[Member], at: int) -> bytes:
         parts: list[bytes] = []
         for member in members:
-            extra = b"".join(
-                struct.pack("<2H", tag, len(body)) + body for tag, body in _extras(member.extra) if tag != 1
-            )
+            extra = _without_sizes(member.extra)
             sizes = (member.size, member.packed, member.offset)
             big = b"".join(struct.pack("<Q", value) for value in sizes if value >= _BIG)
             if big:
@@ -320,6 +318,11 @@ def _extras(extra: bytes) -> Iterator[tuple[int, bytes]]:
         tag, length = struct.unpack_from("<2H", extra, at)
         yield tag, extra[at + 4 : at + 4 + length]
         at += 4 + length
+
+
+def _without_sizes(extra: bytes) -> bytes:
+    """The extra fields but for the zip64 sizes, which are written anew."""
+    return b"".join(struct.pack("<2H", tag, len(body)) + body for tag, body in _extras(extra) if tag != 1)
 
 
 def common_start(one: bytes, other: bytes) -> int:

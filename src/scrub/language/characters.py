@@ -14,7 +14,6 @@ SPACES = frozenset(
 
 DASHES = frozenset("-\u2010\u2011\u2012\u2013\u2014\u2015\u2212\ufe58\ufe63\uff0d")
 
-STRAIGHT_QUOTE = '"'
 CURLY_QUOTES = frozenset("\u201c\u201d\u201e\u201f")
 
 LINE_ENDS = ("\r\n", "\r", "\n", "\x0b", "\x0c", "\x85", "\u2028", "\u2029")

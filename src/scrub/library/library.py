@@ -10,13 +10,11 @@ from scrub.language.header import read_header
 from scrub.language.lexer import split_lines
 from scrub.language.tree import Macro
 from scrub.library.former import FormerTexts
-from scrub.library.text import ENDINGS, read_macro
+from scrub.library.text import ENDINGS, read_macro, write_text
 from scrub.model.operations import as_file_name
 from scrub.model.problem import BadCall, Problem, ScrubError, did_you_mean
 from scrub.model.values import fold
-
-#: The group under which the shipped macros are listed.
-EXAMPLES = "Examples"
+from scrub.store.patch import free_path
 
 
 class Entry(NamedTuple):
@@ -104,7 +102,7 @@ class Library:
                 raise BadCall(f'a macro called "{title}" is in the library already')
         self.former.keep(entry.title, entry.text, why)
         path = entry.path if title == entry.title else _free_path(os.path.dirname(entry.path), title)
-        _write(path, text)
+        write_text(path, text)
         if path != entry.path:
             if os.path.isdir(files_folder(entry.path)):
                 os.rename(files_folder(entry.path), files_folder(path))
@@ -115,7 +113,7 @@ class Library:
         """Keeps an edited text with mistakes as a draft beside the good macro; gives its path."""
         os.makedirs(self._drafts, exist_ok=True)
         path = os.path.join(self._drafts, os.path.basename(entry.path))
-        _write(path, text)
+        write_text(path, text)
         return path
 
     def rename(self, entry: Entry, title: str) -> Entry:
@@ -177,16 +175,10 @@ class Library:
             os.makedirs(files_folder(path), exist_ok=True)
             with open(os.path.join(files_folder(path), os.path.basename(file)), "wb") as stream:
                 stream.write(data)
-        _write(path, text)
+        write_text(path, text)
         if former and not draft:
             os.remove(former.path)
         return _entry(path, text, False)._replace(draft=draft)
-
-
-def _write(path: str, text: str) -> None:
-    with open(path + ".new", "w", encoding="utf-8", newline="") as stream:
-        stream.write(text)
-    os.replace(path + ".new", path)
 
 
 def _titled(title: str, entries: Iterable[Entry]) -> Entry | None:
@@ -194,11 +186,7 @@ def _titled(title: str, entries: Iterable[Entry]) -> Entry | None:
 
 
 def _free_path(folder: str, title: str) -> str:
-    name, number = as_file_name(title)[:120], 2
-    path = os.path.join(folder, name + ENDINGS[0])
-    while os.path.lexists(path):
-        path, number = os.path.join(folder, f"{name} ({number}){ENDINGS[0]}"), number + 1
-    return path
+    return free_path(os.path.join(folder, as_file_name(title)[:120] + ENDINGS[0]))
 
 
 def files_folder(path: str) -> str:

@@ -9,6 +9,7 @@ from collections.abc import Iterable
 from datetime import datetime
 from typing import Any, NamedTuple
 
+from scrub.library.text import write_text
 from scrub.model.problem import BadCall, FileProblem, did_you_mean
 from scrub.model.values import fold
 
@@ -35,9 +36,7 @@ class JsonFile:
     def save(self, value: dict[str, Any]) -> None:
         """Writes it anew, whole or not at all."""
         os.makedirs(os.path.dirname(self.path), mode=0o700, exist_ok=True)
-        with open(self.path + ".new", "w", encoding="utf-8") as stream:
-            json.dump(value, stream, ensure_ascii=False, indent=1)
-        os.replace(self.path + ".new", self.path)
+        write_text(self.path, json.dumps(value, ensure_ascii=False, indent=1))
 
 
 class Setting(NamedTuple):

@@ -47,6 +47,13 @@ def decoded(data: bytes, name: str) -> str:
     return text
 
 
+def write_text(path: str, text: str) -> None:
+    """Writes a text file whole, or not at all."""
+    with open(path + ".new", "w", encoding="utf-8", newline="") as stream:
+        stream.write(text)
+    os.replace(path + ".new", path)
+
+
 def is_macro_path(name: str) -> bool:
     """Whether a word of a call names a macro's file rather than a title."""
     if name.lower().endswith(ENDINGS):

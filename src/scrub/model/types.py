@@ -34,8 +34,6 @@ class Type(typing.NamedTuple):
         """Whether a value of this type may stand where `wanted` is expected; `nothing` fits any type."""
         if ANY in (self, wanted) or self in (wanted, NOTHING):
             return True
-        if wanted.word == "item":
-            return self.item
         if self.word == wanted.word == "list":
             return self.of is None or wanted.of is None or self.of.fits(wanted.of)
         return self.word == wanted.word and self.item == wanted.item and not wanted.choices
@@ -52,7 +50,6 @@ DURATION = Type("duration")
 LENGTH = Type("length")
 SIZE = Type("size")
 NOTHING = Type("nothing")
-ITEM = Type("item")
 
 _PLAIN: dict[object, Type] = {
     str: TEXT, Decimal: NUMBER, int: NUMBER, bool: YES_NO, date: DATE, datetime: TIME, Secret: SECRET,

@@ -68,6 +68,11 @@ class Callee:
         return tuple(found)
 
     @cached_property
+    def by_python(self) -> dict[str, Parameter]:
+        """Its arguments by their Python names, in order."""
+        return {parameter.python: parameter for parameter in self.parameters}
+
+    @cached_property
     def gives(self) -> Type:
         """The type of what it gives back."""
         return type_of(self._hints.get("return", object))

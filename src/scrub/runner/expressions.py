@@ -127,7 +127,7 @@ class Expressions:
 
     @staticmethod
     def _called(callee: Callee, value: Value, bound: tuple[str, ...], arguments: list[Value]) -> Value:
-        parameters = {parameter.python: parameter for parameter in callee.parameters}
+        parameters = callee.by_python
         names = bound or tuple(parameters)[: len(arguments)]
         if len(names) < len(arguments):
             raise Failure(f'".{callee.word}" does not take so many values')

@@ -232,10 +232,13 @@ class Runner:
         folder = os.path.normpath(os.path.join(os.path.dirname(item.source.path), os.path.expanduser(self.into or ".")))
         patch = next((each.patch for each in effects if each.path == item.source.path), None)
         copied = patch or Patch(item.source.digest, item.source.size, [Copy(0, item.source.size)])
-        target = free_path(os.path.join(folder, os.path.basename(item.source.path)), self.targets)
+        target = free_path(os.path.join(folder, os.path.basename(item.source.path)), self._taken)
         self.targets.append(target)
         others = [each for each in effects if each.path != item.source.path]
         return [Effect(target, copied, None, item.source.path), *others]
+
+    def _taken(self, path: str) -> bool:
+        return path in self.targets or os.path.lexists(path)
 
     def _execute(self, execution: Execution) -> None:
         frame: list[Any] = [None] * self.program.slots

@@ -137,7 +137,7 @@ class Statements(Expressions):
     def _do_do(self, node: tree.Do) -> Run:
         base, action = node.base, node.action
         reach, word = action.reach, node.word
-        parameters = {parameter.python: parameter for parameter in action.parameters}
+        parameters = action.by_python
         arguments = [
             (parameters[name], self.path(argument.value) if parameters[name].path else self.evaluate(argument.value))
             for argument in node.arguments

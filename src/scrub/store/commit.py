@@ -141,6 +141,10 @@ class Committer:
             if self.disk.digest(step.path) != step.old:
                 raise Changed(step.path)
             self._apply(step)
+        self._sync_targets(steps)
+
+    def _sync_targets(self, steps: Sequence[Step]) -> None:
+        """Makes what was renamed and removed in the folders of the targets last."""
         for folder in {os.path.dirname(step.path) for step in steps}:
             self.disk.sync_folder(folder)
 
@@ -172,8 +176,7 @@ class Committer:
                 with open(step.path, "rb") as stream:
                     self.disk.write(back, undo.chunks(stream), like=step.path)
             self.disk.rename(back, step.path)
-        for folder_path in {os.path.dirname(step.path) for step in steps}:
-            self.disk.sync_folder(folder_path)
+        self._sync_targets(steps)
 
     def recover(self) -> list[str]:
         """Finishes or takes back what was cut short; a sentence for each file that needs a person."""
@@ -217,8 +220,7 @@ class Committer:
                     self._apply(step)
                 elif step.temporary is not None:
                     self.disk.remove(step.temporary)
-            for target in {os.path.dirname(step.path) for step in steps}:
-                self.disk.sync_folder(target)
+            self._sync_targets(steps)
             self._done(path, folder, name)
             return told
         self.go_back(steps, folder, name, keep)

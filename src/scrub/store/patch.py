@@ -9,7 +9,7 @@ from __future__ import annotations
 import hashlib
 import json
 import os
-from collections.abc import Collection, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from typing import BinaryIO, NamedTuple
 
 from scrub.store.disk import CHUNK
@@ -82,11 +82,6 @@ class Patch:
         """Whether it holds the new file whole and needs nothing of the old one."""
         return all(isinstance(piece, bytes) for piece in self.pieces)
 
-    @property
-    def new_bytes(self) -> int:
-        """How many bytes it carries itself."""
-        return sum(len(piece) for piece in self.pieces if isinstance(piece, bytes))
-
     def dump(self) -> Iterator[bytes]:
         """The patch as a file, in chunks."""
         head = {
@@ -133,11 +128,11 @@ class Effect(NamedTuple):
     source: str | None = None
 
 
-def free_path(path: str, taken: Collection[str] = ()) -> str:
-    """The path, with a number behind its name where something is there: nothing is ever overwritten."""
+def free_path(path: str, taken: Callable[[str], bool] = os.path.lexists) -> str:
+    """The path, with a number behind its name where it is taken: nothing is ever overwritten."""
     stem, ending = os.path.splitext(path)
     found, number = path, 2
-    while found in taken or os.path.lexists(found):
+    while taken(found):
         found, number = f"{stem} ({number}){ending}", number + 1
     return found
 

@@ -93,7 +93,8 @@ class OfficeWorkbook(Workbook):
         if any(mark in own for mark in '\\/:*?"<>|'):
             raise Failure(f'"{own}" cannot be the name of a file. Make it one: .as-file-name')
         folder = os.path.expanduser(str(to or ".").replace("\\", "/"))
-        path = free_path(os.path.normpath(os.path.join(os.path.dirname(self.source.path), folder, own)), self._copies)
+        wanted = os.path.normpath(os.path.join(os.path.dirname(self.source.path), folder, own))
+        path = free_path(wanted, lambda each: each in self._copies or os.path.lexists(each))
         self._copies.append(path)
 
         def revert() -> None:
