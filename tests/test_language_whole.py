@@ -227,6 +227,10 @@ def test_results_go_into_a_folder(cli: Callable[..., Output], book: Path) -> Non
     assert sorted(path.name for path in Path("results").iterdir()) == ["season-book.xlsx"]
     assert cli("undo", "--redo").code == 0
     assert set(states("results/season-book (2).xlsx").values()) == {"visible"}
+    made = Path("results/season-book (2).xlsx")
+    made.write_bytes(made.read_bytes() + b" ")
+    assert cli("undo", 2, "--copy").code == 0
+    assert sorted(path.name for path in Path("results").iterdir()) == ["season-book (2).xlsx", "season-book.xlsx"]
     Path("into.scrub").write_text("macro Into\nfor workbook\ninto there\neach sheet\nsheet.hidden = no\nend\n")
     assert cli("run", "into.scrub", book).code == 3
     assert cli("run", "into.scrub", book, "--into", "there").code == 0

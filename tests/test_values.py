@@ -138,6 +138,8 @@ def test_an_attempt_takes_its_values_back() -> None:
         ('x = [1, "a"]\nif x.last\nend', "a condition is expected"),
         ('x = ["a", 1]\nx = x.last.upper', 'a number has no operation "upper"'),
         ("repeat while yes\nend", "without coming to an end"),
+        ('x = ["a", 1]\ny = today.days-to(x.first)', '"other" is a date, not a text'),
+        ('x = [nothing, 1]\ny = "abc".starting(x.first)', '"length" is a number, not nothing'),
         ('fail "The {1 + 1} huts"', "The 2 huts"),
     ],
 )

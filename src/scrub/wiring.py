@@ -184,10 +184,10 @@ class Home(Sharing):
             return
         self.approvals.written(checked.fingerprint, checked.title)
 
-    def is_trusted(self, text: str) -> bool:
-        """Whether this text was written here or approved."""
+    def is_trusted(self, text: str, path: str) -> bool:
+        """Whether this text, with its own files beside `path`, was written here or approved."""
         try:
-            return self.approvals.trusts(self.checked(text, "").fingerprint)
+            return self.approvals.trusts(self.checked(text, path).fingerprint)
         except ScrubError:
             return False
 
@@ -199,7 +199,7 @@ class Home(Sharing):
             write_text(macro, text)
             return
         entry = self.find(macro)
-        trusted = self.is_trusted(entry.text)
+        trusted = self.is_trusted(entry.text, entry.path)
         self.library.replace(entry, text, why)
         if trusted:
             self.written_here(text, entry.path)

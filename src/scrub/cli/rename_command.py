@@ -15,7 +15,7 @@ def command(macro: str, title: str) -> int:
     home = scrub.home()
     old = home.find(macro)
     users = [user for user in home.uses_of(old.title) if user != title]
-    trusted = scrub.home().is_trusted(old.text)
+    trusted = scrub.home().is_trusted(old.text, old.path)
     new = home.library.rename(old, title)
     home.pins.renamed(old.title, new.title)
     if trusted:

@@ -124,6 +124,11 @@ class Field:
         return type_of(self._hint)
 
     @property
+    def may_be_nothing(self) -> bool:
+        """Whether it can be set to nothing."""
+        return type(None) in typing.get_args(self._hint)
+
+    @property
     def choice(self) -> ChoiceClass | None:
         """The words it takes, where it takes one of a few."""
         return choice_class(self._hint)

@@ -18,7 +18,7 @@ from scrub.model.values import Value, fold, is_empty, loosen, same, shown, type_
 from scrub.model.vocabulary import Callee, Vocabulary
 from scrub.runner.comparisons import ORDER, Evaluate, is_in, matching, ordered, quoted, text_test
 from scrub.runner.execution import Frame
-from scrub.runner.fitting import fitted, given
+from scrub.runner.fitting import fitted_all, given
 
 _ARITHMETIC: dict[str, Callable[[Any, Any], Any]] = {
     "+": operator.add, "-": operator.sub, "*": operator.mul, "/": operator.truediv,
@@ -131,16 +131,7 @@ class Expressions:
         names = bound or tuple(parameters)[: len(arguments)]
         if len(names) < len(arguments):
             raise Failure(f'".{callee.word}" does not take so many values')
-        named = {
-            name: fitted(
-                argument,
-                parameters[name].type,
-                f'"{parameters[name].word}"',
-                parameters[name].choice,
-                parameters[name].whole,
-            )
-            for name, argument in zip(names, arguments, strict=False)
-        }
+        named = fitted_all(zip((parameters[name] for name in names), arguments, strict=False))
         missing = [
             parameter.word for parameter in parameters.values() if parameter.required and parameter.python not in named
         ]

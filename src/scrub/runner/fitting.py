@@ -2,14 +2,34 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+from datetime import date, datetime
 from decimal import Decimal
 from typing import Any
 
+from scrub.model.amounts import Duration, Length, Size
 from scrub.model.problem import Failure
-from scrub.model.types import ANY, NUMBER, SECRET, TEXT, YES_NO, ChoiceClass, Type
+from scrub.model.types import (
+    ANY,
+    DATE,
+    DURATION,
+    LENGTH,
+    NUMBER,
+    SECRET,
+    SIZE,
+    TEXT,
+    TIME,
+    YES_NO,
+    ChoiceClass,
+    Type,
+)
 from scrub.model.values import Secret, Value, type_name
+from scrub.model.vocabulary import Parameter
 
-_CLASSES: dict[Type, type] = {NUMBER: Decimal, TEXT: str, YES_NO: bool, SECRET: Secret}
+_CLASSES: dict[Type, type] = {
+    NUMBER: Decimal, TEXT: str, YES_NO: bool, SECRET: Secret, DATE: date, TIME: datetime,
+    DURATION: Duration, LENGTH: Length, SIZE: Size,
+}  # fmt: skip
 
 
 def given(value: Any) -> Value:
@@ -42,3 +62,16 @@ def fitted(value: Value, wanted: Type, what: str, choice: ChoiceClass | None = N
             raise Failure(f"{what} is a whole number, not {value}")
         return int(value)
     return value
+
+
+def fitted_all(values: Iterable[tuple[Parameter, Value]]) -> dict[str, Any]:
+    """Arguments by their Python names, each fitted; one that is nothing is left out, and a failure if it is needed."""
+    found = {}
+    for parameter, value in values:
+        what = f'"{parameter.word}"'
+        if value is None and parameter.type != ANY:
+            if parameter.required:
+                raise Failure(f"{what} is {parameter.type}, not nothing")
+            continue
+        found[parameter.python] = fitted(value, parameter.type, what, parameter.choice, parameter.whole)
+    return found

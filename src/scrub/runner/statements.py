@@ -15,7 +15,7 @@ from scrub.model.vocabulary import Vocabulary
 from scrub.runner.answers import typed
 from scrub.runner.execution import Execution, Frame
 from scrub.runner.expressions import Expressions, inside
-from scrub.runner.fitting import fitted
+from scrub.runner.fitting import fitted, fitted_all
 from scrub.runner.step import View, Watch
 
 #: Signals: 0 and up skips so many loops outwards; these two leave a loop and end the macro.
@@ -130,7 +130,10 @@ class Statements(Expressions):
             field = kinds[item.kind_word].fields.get(word)
             if field is None or not field.can_be_set:
                 raise Failure(f'"{word}" of a {item.kind_word} cannot be set')
-            setattr(item, attribute, fitted(value(frame), field.type, f'"{word}"', field.choice))
+            found = value(frame)
+            if found is None and not field.may_be_nothing:
+                raise Failure(f'"{word}" is {field.type}, not nothing')
+            setattr(item, attribute, fitted(found, field.type, f'"{word}"', field.choice))
 
         return run
 
@@ -150,11 +153,7 @@ class Statements(Expressions):
                 raise Failure(f'the {item.kind_word} "{item.label}" was deleted above')
             if reach > frame[0].reach:
                 raise Failure(f'"{word}" {reach.sentence}, which this run was not allowed to do')
-            given = {
-                each.python: fitted(value(frame), each.type, f'"{each.word}"', each.choice, each.whole)
-                for each, value in arguments
-            }
-            action.do(item, {name: value for name, value in given.items() if value is not None})
+            action.do(item, fitted_all((parameter, value(frame)) for parameter, value in arguments))
 
         return run
 

@@ -169,7 +169,9 @@ class Store:
             if edited and not copy:
                 commit, index = edited[0]
                 raise self._edited_since(run, commit.steps[index].path)
-            copies = [self._beside(run, commit, index) for commit, index in edited]
+            # A file that the run made has no former version; edited since, it just stays.
+            former = [(commit, index) for commit, index in edited if commit.steps[index].old is not None]
+            copies = [self._beside(run, commit, index) for commit, index in former]
             paths: list[str] = []
             for commit in reversed(commits):
                 if any(commit is each for each, _ in edited):
