@@ -102,7 +102,9 @@ def workbook(path: Path, rows: int) -> Path:
         sheet.write_row(0, 0, ["Guest", "Hut", "Nights", "Weight", "Paid", "Note", "Arrival"])
         for row in range(1, rows + 1):
             values = (f"Guest {chance.randrange(90_000)}", chance.choice(["Larch", "Kite"]), chance.randrange(9))
-            more = (round(chance.random() * 90, 2), chance.randrange(2), f"note {chance.randrange(90_000)}")
+            note = f"note {chance.randrange(90_000)}"
+            note = note if chance.random() < 0.8 else f" {note.replace(' ', '  ')}"  # a fifth wants tidying
+            more = (round(chance.random() * 90, 2), chance.randrange(2), note)
             sheet.write_row(row, 0, [*values, *more, 45_000 + chance.randrange(600)])
     book.close()
     return path

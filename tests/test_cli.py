@@ -118,7 +118,7 @@ def test_odd_titles_and_a_broken_library(cli: Cli, home: Path) -> None:
     ("words", "first"),
     [
         ("protect", "protect"), ("lock cells", "protect"), ("unhide", "sheet.hidden"), ("double spaces", ".single-spaced"),
-        ("accents", ".without-marks"), ("tab", "sheet.name"), ("sheets", "sheet"), ("text to number", ".as-number"),
+        ("accents", ".without-marks"), ("tab", "sheet.tab-colour"), ("sheets", "sheet"), ("text to number", ".as-number"),
     ],
 )  # fmt: skip
 def test_the_catalog_is_searched_in_everyday_words(cli: Cli, words: str, first: str) -> None:

@@ -128,11 +128,12 @@ def test_every_declaration_is_documented_with_an_example_that_is_right() -> None
             example = f"{example}\nend"
         elif re.match(r"[\w-]+\.|\"", example) and " = " not in example:
             example = f"x = {example}"
-        kind = re.match(r"(?:field|action) of a (\w+)", entry.what)
+        kind = re.match(r"(?:field|action) of a ([\w-]+)", entry.what) or re.match(r"([\w-]+)\.\w+\(", entry.written)
         owner = kind[1] if kind else "sheet"
         if owner in ("folder", "file"):
             header = header.replace("for workbook", "for folder")
-        body = f"each {owner}\n{example}\nend" if owner in ("sheet", "file") else example
+        opener = {"cells": 'in cells("Totals!B4:B5")', "selection": "in selection"}.get(owner, f"each {owner}")
+        body = example if owner in ("workbook", "folder") else f"{opener}\n{example}\nend"
         if "password: code" in body:
             header += 'code = secret("c")\n'
             header = header.replace('reply = "a"\n', "").replace("for workbook\n", "for workbook\n")

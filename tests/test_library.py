@@ -349,7 +349,7 @@ def test_trying_out_keeps_the_good_steps(cli: Cli, book: Path, monkeypatch: pyte
     assert "taken back" in str(hidden.changes[0])
     assert "protect" not in trial.macro("Kept")
     assert scrub.check_text(trial.macro("Kept")) == []
-    assert trial.completions("each sheet where sheet.h") == ["hidden"]
+    assert trial.completions("each sheet where sheet.hid") == ["hidden"]
     assert (
         "protect" in trial.completions("prot")
         or trial.completions("sa") == ["say", "save-copy"]

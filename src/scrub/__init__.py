@@ -203,6 +203,7 @@ def run(
     into: str | None = None,
     in_use: InUseChoice = "stop",
     stepper: Stepper | None = None,
+    at: str | None = None,
     report: Callable[[FileResult], None] | None = None,
 ) -> RunResult:
     """Runs a macro (its text, a path or a title) on files; patterns such as `*.xlsx` are expanded.
@@ -212,7 +213,8 @@ def run(
     `budget` limits the statements that loops may run on one file. `into` names a folder for the results, and leaves
     the files as they are. `in_use` says what to do about a file that another program has open: "stop", "wait",
     "copy" (the result is laid beside it), or a function of its path and the reason that says so. `stepper` is shown
-    each statement before it runs. `report` is told of each file when it is done.
+    each statement before it runs. `at` is what `selection` stands for, such as "Larch Hut!B1:F1". `report` is told of
+    each file when it is done.
 
     What happens to a file stands in the result, also when it fails. Raises `MacroProblems` for a macro that cannot
     run, `BadCall` when an answer is missing, `Refused` when the macro reaches further than allowed.
@@ -231,6 +233,7 @@ def run(
         into=into,
         in_use=in_use,
         stepper=stepper,
+        at=at,
         report=report,
     )
 

@@ -87,12 +87,16 @@ class Home(Sharing):
     @cached_property
     def vocabulary(self) -> Vocabulary:
         """All that a macro can name."""
-        from scrub.model.files import File, Folder
+        from scrub.formats.open import ENDINGS
+        from scrub.model import cells, files, records, workbook
         from scrub.model.vocabulary import Vocabulary
-        from scrub.model.workbook import Sheet, Workbook
         from scrub.own import OWN_ACTIONS
 
-        return Vocabulary((Workbook, Sheet, Folder, File), OWN_ACTIONS)
+        kinds = (
+            workbook.Workbook, workbook.Sheet, records.Table, records.Record, cells.Cell, cells.Cells, cells.Selection,
+            cells.Row, cells.Column, cells.MergedRange, cells.Comment, files.Folder, files.File,
+        )  # fmt: skip
+        return Vocabulary(kinds, OWN_ACTIONS, ENDINGS)
 
     @property
     def file_kinds(self) -> set[str]:
@@ -252,6 +256,7 @@ class Home(Sharing):
         into: str | None = None,
         in_use: InUseChoice = "stop",
         stepper: Stepper | None = None,
+        at: str | None = None,
         report: Callable[[FileResult], None] | None = None,
     ) -> RunResult:
         """Runs a macro; see `scrub.run`."""
@@ -285,6 +290,7 @@ class Home(Sharing):
             stored=self.keys.get if self._trusted(checked) else None,
             preferences=self.preferences,
             stepper=stepper,
+            at=at,
         )
         result = runner.run(paths, stop, report)
         if not preview:

@@ -50,10 +50,11 @@ def columns(rows: Sequence[Sequence[str]], indent: str = "  ") -> list[str]:
 
 def change_lines(changes: Sequence[Change], limit: int | None = SHOWN) -> list[str]:
     """Changes by their place, those of one place on one line; cut after `limit` lines."""
-    by_place: dict[str, list[str]] = {}
+    by_place: dict[str, list[Change]] = {}
     for change in changes:
-        by_place.setdefault(change.place, []).append(str(change))
-    lines = columns([(place, ", ".join(texts)) for place, texts in by_place.items()])
+        by_place.setdefault(change.place, []).append(change)
+    # A line shows no more than fits, so that of a thousand changes in one place the first few are enough.
+    lines = columns([(place, ", ".join(str(each) for each in every[:SHOWN])) for place, every in by_place.items()])
     if limit is not None and len(lines) > limit + 1:
         return [*lines[:limit], f"  ... {len(lines) - limit} more (--all)"]
     return lines

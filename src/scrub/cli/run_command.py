@@ -22,6 +22,7 @@ from scrub.cli.output import SHOWN, accent, change_count, change_lines, print_js
 @click.option("--no-questions", is_flag=True, help="Fail before starting when an answer is missing.")
 @click.option("--answers", "answers_file", metavar="FILE", help="Answers from a file, TOML or JSON.")
 @click.option("--into", metavar="FOLDER", help="Put the results there, leave the files as they are.")
+@click.option("--at", metavar="PLACE", help='What "selection" stands for: a range, a sheet, a name.')
 @click.option("--inside", is_flag=True, help="Take the macro from inside the (first) file.")
 @click.option("--step", is_flag=True, help="Look at each statement before it runs.")
 @click.option("--again", type=int, metavar="RUN", help="Run on the files that failed in that run.")
@@ -38,6 +39,7 @@ def command(
     no_questions: bool,
     answers_file: str | None,
     into: str | None,
+    at: str | None,
     inside: bool,
     step: bool,
     again: int | None,
@@ -70,6 +72,7 @@ def command(
             into=into,
             in_use="wait" if wait else "copy" if copy else host.in_use,
             stepper=TerminalStepper() if step else None,
+            at=at,
             report=printer.file,
         )
     finally:

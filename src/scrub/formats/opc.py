@@ -15,6 +15,7 @@ class Relationship(NamedTuple):
     id: str
     type: str
     target: str | None
+    address: str = ""
 
 
 def part_tree(package: Package, name: str) -> tuple[bytes, Span]:
@@ -44,5 +45,6 @@ def relationships(package: Package, part: str) -> dict[str, Relationship]:
                 joined = unquote(joined)
             target = posixpath.normpath(joined).lstrip("/")
         id_ = values.get("Id", "")
-        found[id_] = Relationship(id_, values.get("Type", "").rpartition("/")[2], target)
+        address = values.get("Target", "")
+        found[id_] = Relationship(id_, values.get("Type", "").rpartition("/")[2], target, address)
     return found

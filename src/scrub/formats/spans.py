@@ -6,7 +6,7 @@ The text is never written anew. Attribute values are spliced inside their start 
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Mapping
 from typing import NamedTuple
 from xml.parsers import expat
 
@@ -134,6 +134,16 @@ def set_attributes(data: bytes, span: Span, values: Iterable[tuple[str, str | No
             close -= 1
         splices.append(Splice(close, close, added))
     return splices
+
+
+def with_attributes(tag: bytes, values: Mapping[str, str | None]) -> bytes:
+    """A start tag with attributes set, or taken out by None."""
+    name = re.match(rb"<([^\s/>]+)", tag)
+    if name is None:
+        raise NotReadable("a tag has no name")
+    span = Span(name[1].decode(), {}, 0)
+    span.open_end = len(tag)
+    return spliced(tag, set_attributes(tag, span, values.items()))
 
 
 _ATTRIBUTE = re.compile(rb"""\s+([^\s=/>]+)\s*=\s*(?:"[^"]*"|'[^']*')""")

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import struct
 import zlib
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping
 from typing import NamedTuple
 
 from scrub.formats.source import Source
@@ -199,8 +199,13 @@ class Package:
 
     # -- writing
 
-    def patch(self, changed: Mapping[str, Callable[[], bytes]], added: Mapping[str, bytes] = {}) -> Patch:
-        """The patch that gives these members new contents, adds others, and leaves all else as it is.
+    def patch(
+        self,
+        changed: Mapping[str, Callable[[], bytes]],
+        added: Mapping[str, bytes] = {},
+        removed: Collection[str] = (),
+    ) -> Patch:
+        """The patch that gives these members new contents, adds and removes others, and leaves all else as it is.
 
         Each is a function, called when its member is packed, so that large parts are not all held at once.
         """
@@ -213,6 +218,8 @@ class Package:
         placed: dict[str, Member] = {}
         for member in ordered:
             end = self._ends[member.name]
+            if member.name in removed:
+                continue
             if member.name not in packed:
                 pieces.append(Copy(member.offset, end - member.offset))
                 placed[member.name] = member._replace(offset=at)
@@ -227,7 +234,7 @@ class Package:
             pieces += [header, *body]
             placed[member.name] = fresh
             at += len(header) + len(data)
-        moved = [placed[name] for name in self.members]  # the directory keeps its own order
+        moved = [placed[name] for name in self.members if name in placed]  # the directory keeps its own order
         for name, content in added.items():
             data, size, crc = packed_bytes(content)
             raw = name.encode()

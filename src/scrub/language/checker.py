@@ -96,12 +96,20 @@ class _Checker(RunsOthers):
         if start is None and "nothing" not in macro.runs_on:
             start = "workbook"  # the header's problem is told; the body is still read
         if start:
-            with self.scope.entered(start, start) as slot:
-                self.program.start_slot = slot
+            with self.scope.entered(start, start) as item:
+                self.program.start_slot = item.slot
                 self.block(macro.body)
         else:
             self.block(macro.body)
         self._finish()
+
+    def selection(self) -> int:
+        """The slot of what the person picked, in a macro for workbooks."""
+        if "workbook" not in self.program.macro.runs_on or "selection" not in self.vocabulary.kinds:
+            return 0
+        if self.program.selection_slot < 0:
+            self.program.selection_slot = self.scope.new_slot()
+        return self.program.selection_slot
 
     def _finish(self) -> None:
         self.program.slots = self.scope.slots
@@ -147,6 +155,11 @@ class _Checker(RunsOthers):
                 self.note(node.target.place, f"{target} has no fields to set")
             return
         kind = self.vocabulary.kinds[target.word]
+        if kind.cls.open_fields and node.target.arguments is None:
+            self.type(node.target)
+            self.type(node.value)
+            self.reaches(Reach.CHANGE)
+            return
         field = kind.fields.get(node.target.word)
         if field is None:
             self.type(node.target)  # notes what is wrong with it
@@ -159,6 +172,7 @@ class _Checker(RunsOthers):
             self.type(node.value)
             return
         self.reaches(Reach.CHANGE)
+        self.program.uses.append((kind.word, field.word, node.place.line))
         self.value(node.value, field.type, f'"{field.word}"', field.choice)
 
     def _do_do(self, node: tree.Do) -> None:
@@ -173,6 +187,7 @@ class _Checker(RunsOthers):
         assert current is not None
         node.base, node.action = current.slot, action
         self.reaches(action.reach)
+        self.program.uses.append((kind.word if kind else "", action.word, node.place.line))
         names = self.arguments(action, node.arguments, node.place, node.word)
         node.arguments = tuple(
             argument._replace(name=name) for argument, name in zip(node.arguments, names, strict=False)
@@ -238,8 +253,8 @@ class _Checker(RunsOthers):
             alias = node.alias or node.word
             if node.alias:
                 self._check_alias(node.alias, node.place)
-            with self.scope.entered(alias, node.word) as slot:
-                node.slot = slot
+            with self.scope.entered(alias, node.word) as item:
+                node.slot, node.headings = item.slot, item.headings
                 if node.where is not None:
                     self.condition(node.where)
                 self._loop(node.word, node.body)
@@ -292,8 +307,8 @@ class _Checker(RunsOthers):
             if found != ANY:
                 self.note(node.item.place, f'after "in" stands an item: in sheet("Totals"), not {found}')
             return self.block(node.body)
-        with self.scope.entered(found.word, found.word) as slot:
-            node.slot = slot
+        with self.scope.entered(found.word, found.word) as item:
+            node.slot = item.slot
             return self.block(node.body)
 
     def _do_attempt(self, node: tree.Attempt) -> bool:

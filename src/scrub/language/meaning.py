@@ -8,7 +8,7 @@ from scrub.language import tree
 from scrub.language.cursor import KEYWORDS
 from scrub.language.operators import Operators
 from scrub.language.scope import LATER_KINDS, Scope
-from scrub.language.tree import Argument, Expression, Place
+from scrub.language.tree import Argument, Expression, Place, Program
 from scrub.model.problem import Problem, did_you_mean, listed
 from scrub.model.types import (
     ANY,
@@ -22,18 +22,23 @@ from scrub.model.types import (
     Type,
     list_of,
 )
-from scrub.model.values import fold
+from scrub.model.values import fold, heading_key
 from scrub.model.vocabulary import Callee, Kind, Parameter, Vocabulary
 
 
 class Meaning(Operators):
     """Gives every expression its meaning and type; notes a problem for each that has none."""
 
-    def __init__(self, vocabulary: Vocabulary, problems: list[Problem]) -> None:
+    def __init__(self, program: Program, vocabulary: Vocabulary, problems: list[Problem]) -> None:
+        self.program = program
         self.vocabulary = vocabulary
         self.problems = problems
         self.scope = Scope()
         self.own_files: Mapping[str, str] = {}
+
+    def reaches(self, reach: int) -> None:
+        """Notes how far the macro goes."""
+        self.program.reach = max(self.program.reach, reach)
 
     def note(self, place: Place, message: str) -> None:
         """Notes a problem."""
@@ -110,6 +115,13 @@ class Meaning(Operators):
         if item is not None:
             node.slot = item.slot
             return self.vocabulary.kinds[item.kind].type
+        implied = self.scope.implied(node.word, self.vocabulary)
+        if implied is not None:
+            node.slot, node.implied = implied[0].slot, implied[1]
+            return self.vocabulary.kinds[node.word].type
+        if node.word == "selection" and self.selection():
+            node.slot = self.selection()
+            return self.vocabulary.kinds["selection"].type
         name = self.scope.names.get(node.word)
         if name is not None:
             node.slot = name.slot
@@ -127,7 +139,9 @@ class Meaning(Operators):
     def _unknown_name(self, word: str) -> str:
         if word in self.vocabulary.kinds:
             return f'no {word} is at hand here. Write {word}("…") for a certain one, or open a block: each {word}'
-        if word in LATER_KINDS or word in ("selection", "picked"):
+        if word == "selection":
+            return '"selection" goes with macros for workbooks: it is what a person picks with --at'
+        if word in LATER_KINDS or word == "picked":
             return f'"{word}" cannot be used yet'
         left, _, right = word.rpartition("-")
         if left and (right.isdigit() or right in self.scope.names) and self.scope.known(left):
@@ -142,7 +156,7 @@ class Meaning(Operators):
     def _dot(self, node: tree.Dot) -> Type:
         target = self.type(node.target)
         if target.item:
-            return self._field(node, self.vocabulary.kinds[target.word])
+            return self._of_item(node, self.vocabulary.kinds[target.word])
         if node.quoted:
             if target != ANY:
                 self.note(node.place, f'{target} has no field "{node.word}"')
@@ -152,6 +166,7 @@ class Meaning(Operators):
                 self.type(argument.value)
             words = {word for _, word in self.vocabulary.operations}
             words |= {word for kind in self.vocabulary.kinds.values() for word in kind.fields}
+            node.heading = heading_key(node.word)
             if target == ANY and node.word not in words:
                 self.note(node.place, f'no value has an operation "{node.word}".{did_you_mean(node.word, words)}')
             return ANY
@@ -171,6 +186,33 @@ class Meaning(Operators):
                 return target.of or ANY
         return operation.gives
 
+    def _of_item(self, node: tree.Dot, kind: Kind) -> Type:
+        """What follows a dot behind an item: a field, a heading, a part, or another item looked up in it."""
+        if node.arguments is not None and node.word in kind.parts:
+            node.part = kind.parts[node.word]
+            node.bound = self.arguments(node.part, node.arguments, node.place, node.word)
+            found: Type = node.part.gives
+            return found
+        if node.arguments is not None and node.word in self.vocabulary.kinds:
+            node.lookup = tree.Call(node.place, node.word, node.arguments)
+            if not self._find(node.lookup, kind.word):
+                self.note(node.place, f"there is no {node.word} inside a {kind.word}")
+            return self.vocabulary.kinds[node.word].type
+        if kind.cls.open_fields:
+            node.heading = heading_key(node.word)
+            if node.arguments is not None:
+                self.note(node.place, f'"{node.word}" is a heading and takes no brackets')
+            if isinstance(node.target, tree.Name):
+                for item in self.scope.items:
+                    if item.slot == node.target.slot:
+                        item.headings.add(node.heading)
+            return ANY
+        return self._field(node, kind)
+
+    def selection(self) -> int:
+        """The slot of what the person picked with `--at`; 0 where nothing can be picked."""
+        return 0
+
     def _field(self, node: tree.Dot, kind: Kind) -> Type:
         field = kind.fields.get(node.word)
         if field is None:
@@ -181,6 +223,8 @@ class Meaning(Operators):
         return field.type
 
     def _no_field(self, kind: Kind, word: str) -> str:
+        if word in kind.parts:
+            return f'"{word}" wants brackets. For example: {kind.parts[word].docs.example}'
         if word in kind.actions:
             return (
                 f'"{word}" is an action of a {kind.word}, not a field. It stands alone at the start of a line: {word}'
@@ -248,6 +292,16 @@ class Meaning(Operators):
             return self._lookup(node)
         if node.word == "own-file":
             return self._own_file(node)
+        if node.word == "open":
+            return self._open(node)
+        current = self.scope.current
+        action = self.vocabulary.kinds[current.kind].actions.get(node.word) if current else None
+        if current is not None and action is not None and action.gives.item:
+            node.base, node.action = current.slot, action
+            self.reaches(action.reach)
+            self.program.uses.append((current.kind, action.word, node.place.line))
+            node.bound = self.arguments(action, node.arguments, node.place, node.word)
+            return action.gives
         if node.word in ("ask", "secret"):
             self.note(
                 node.place,
@@ -256,10 +310,10 @@ class Meaning(Operators):
             return ANY
         for argument in node.arguments:
             self.type(argument.value)
-        if node.word in LATER_KINDS or node.word == "open":
+        if node.word in LATER_KINDS:
             self.note(node.place, f'"{node.word}(…)" cannot be used yet')
         elif any(node.word in kind.actions for kind in self.vocabulary.kinds.values()):
-            self.note(node.place, f'"{node.word}" gives nothing back. Write it alone at the start of a line')
+            self.note(node.place, self._not_given(node.word))
         elif node.word in {word for _, word in self.vocabulary.operations}:
             self.note(node.place, f"an operation follows its value after a dot: value.{node.word}")
         else:
@@ -282,16 +336,73 @@ class Meaning(Operators):
         node.own_file = files[fold(value.value)]
         return TEXT
 
+    def _not_given(self, word: str) -> str:
+        for kind in self.vocabulary.kinds.values():
+            if word in kind.actions and kind.actions[word].gives.item:
+                return f'"{word}" is an action of a {kind.word}, which is not the current item here'
+        return f'"{word}" gives nothing back. Write it alone at the start of a line'
+
+    def _open(self, node: tree.Call) -> Type:
+        """`open("prices.xlsx")`: another file, for reading."""
+        from scrub.model.declare import Reach
+
+        self.reaches(Reach.FILES)
+        kind = "workbook"
+        if len(node.arguments) != 1 or node.arguments[0].name is not None:
+            self.note(node.place, 'write the path of the file in the brackets: open("prices.xlsx")')
+            return self.vocabulary.kinds[kind].type
+        value = node.arguments[0].value
+        self.value(value, TEXT, "the path of a file")
+        parts = value.parts if isinstance(value, tree.Text) else (getattr(value, "value", ""),)
+        last = parts[-1] if parts and isinstance(parts[-1], str) else ""
+        dot, ending = last.rpartition(".")[1:]
+        if dot and "/" not in ending:
+            kind = self.vocabulary.endings.get(f".{ending.lower()}", "")
+            if not kind:
+                there = ", ".join(self.vocabulary.endings)
+                self.note(value.place, f'a macro cannot open ".{ending}" files. It opens: {there}')
+                kind = "workbook"
+        return self.vocabulary.kinds[kind].type
+
     def _lookup(self, node: tree.Call) -> Type:
-        kind = self.vocabulary.kinds[node.word]
+        for item in reversed(self.scope.items):
+            if self._find(node, item.kind):
+                node.base = item.slot
+                return self.vocabulary.kinds[node.word].type
+        for argument in node.arguments:
+            self.type(argument.value)
+        self.note(node.place, f"there is no {node.word} to look up here")
+        return self.vocabulary.kinds[node.word].type
+
+    def _find(self, node: tree.Call, outer: str) -> bool:
+        """How to look an item up inside one of kind `outer`; False when there is no way."""
+        found = self.vocabulary.finder(outer, node.word)
+        if found is not None:
+            node.path, node.finder = found
+            if node.finder.open:
+                self._wanted(node)
+            else:
+                node.bound = self.arguments(node.finder, node.arguments, node.place, node.word)
+            return True
+        path = self.vocabulary.path(outer, node.word)
+        if path is None:
+            return False
+        node.path = path
         if len(node.arguments) != 1 or node.arguments[0].name is not None:
             self.note(node.place, f'write the name of the {node.word} in the brackets: {node.word}("…")')
         else:
             self.value(node.arguments[0].value, TEXT, f"the name of a {node.word}")
-        node.base, node.path = self.scope.way_to(node.word, self.vocabulary)
-        if node.base < 0:
-            self.note(node.place, f"there is no {node.word} to look up here")
-        return kind.type
+        return True
+
+    def _wanted(self, node: tree.Call) -> None:
+        """`record(item: "flour")`: any heading can be a name."""
+        for argument in node.arguments:
+            self.type(argument.value)
+            if argument.name is None:
+                self.note(argument.place, f'write under which heading to look: {node.word}(item: "flour")')
+        if not node.arguments:
+            self.note(node.place, f'write what to look for: {node.word}(item: "flour")')
+        node.bound = tuple(argument.name or "" for argument in node.arguments)
 
     def _count(self, node: tree.Count) -> Type:
         found = self.items_inside(node.word, node.inside, node.place)
@@ -300,8 +411,8 @@ class Meaning(Operators):
                 self.note(node.place, f'"{node.word}" is no kind of item, so nothing can be asked of it')
             return NUMBER
         node.base, node.path = found
-        with self.scope.entered(node.word, node.word) as slot:
-            node.slot = slot
+        with self.scope.entered(node.word, node.word) as item:
+            node.slot = item.slot
             if node.where is not None:
                 self.condition(node.where)
         return NUMBER

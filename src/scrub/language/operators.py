@@ -31,8 +31,9 @@ class Operators:
         left = self.type(node.left)
         operator = node.operator
         if operator == "exists":
-            if isinstance(node.left, tree.Call) and left.item:
-                node.left.may_be_missing = True
+            looked_up = node.left.lookup if isinstance(node.left, tree.Dot) else node.left
+            if isinstance(looked_up, tree.Call) and left.item:
+                looked_up.may_be_missing = True
             else:
                 self.note(node.place, 'only something looked up can exist or be missing: sheet("Totals") exists')
         if node.right is None:

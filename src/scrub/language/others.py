@@ -20,12 +20,6 @@ class RunsOthers(Questions):
 
     resolve: Resolver | None = None
 
-    def reaches(self, reach: int) -> None:
-        """Notes how far the macro goes."""
-        self.program.reach = max(self.program.reach, reach)
-
-    # -- conditions and loops
-
     def _do_runmacro(self, node: tree.RunMacro) -> None:
         given = {argument.name or "": self.type(argument.value) for argument in node.arguments}
         if self.resolve is None:

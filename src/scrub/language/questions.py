@@ -20,8 +20,7 @@ class Questions(Meaning):
     """Keeps the names of one program, and gathers its questions."""
 
     def __init__(self, found: Program, vocabulary: Vocabulary, problems: list[Problem]) -> None:
-        super().__init__(vocabulary, problems)
-        self.program = found
+        super().__init__(found, vocabulary, problems)
         self.at_top = True  # no statement but `name = value` came yet
 
     def set_name(self, word: str, found: Type, place: tree.Place) -> int:

@@ -10,10 +10,7 @@ from scrub.model.types import Type
 from scrub.model.vocabulary import Vocabulary
 
 #: Kinds that the language names and this version cannot open yet.
-LATER_KINDS = frozenset(
-    "document message mailbox database pdf picture table row column record cells cell merged-range "
-    "comment paragraph".split()
-)
+LATER_KINDS = frozenset("document message mailbox database pdf picture paragraph".split())
 
 
 class NameOf(NamedTuple):
@@ -25,11 +22,12 @@ class NameOf(NamedTuple):
 
 
 class ItemOf(NamedTuple):
-    """A current item: the word for it, its kind and its slot."""
+    """A current item: the word for it, its kind, its slot, and the headings that are asked of it."""
 
     word: str
     kind: str
     slot: int
+    headings: set[str]
 
 
 class Scope:
@@ -55,17 +53,25 @@ class Scope:
         """The innermost item that goes by this word."""
         return next((item for item in reversed(self.items) if item.word == word), None)
 
+    def implied(self, word: str, vocabulary: Vocabulary) -> tuple[ItemOf, str] | None:
+        """The innermost item that brings one of this word along, and the method that gives it."""
+        for item in reversed(self.items):
+            method = vocabulary.kinds[item.kind].cls.implied.get(word)
+            if method:
+                return item, method
+        return None
+
     def known(self, word: str) -> bool:
         """Whether the word is a name or an item here."""
         return word in self.names or self.item(word) is not None
 
     @contextmanager
-    def entered(self, word: str, kind: str) -> Iterator[int]:
-        """Makes an item current; gives its slot."""
-        slot = self.new_slot()
-        self.items.append(ItemOf(word, kind, slot))
+    def entered(self, word: str, kind: str) -> Iterator[ItemOf]:
+        """Makes an item current."""
+        item = ItemOf(word, kind, self.new_slot(), set())
+        self.items.append(item)
         try:
-            yield slot
+            yield item
         finally:
             self.items.pop()
 

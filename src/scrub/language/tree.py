@@ -87,6 +87,7 @@ class Name(Expression):
     slot: int = -1
     choice: Any = None
     plain: bool = False
+    implied: str = ""
 
 
 class Argument(NamedTuple):
@@ -106,6 +107,9 @@ class Dot(Expression):
     arguments: tuple[Argument, ...] | None
     quoted: bool = False
     bound: tuple[str, ...] = ()
+    heading: str = ""
+    lookup: Call | None = None
+    part: Any = None
 
 
 class Call(Expression):
@@ -117,6 +121,9 @@ class Call(Expression):
     path: tuple[str, ...] = ()
     may_be_missing: bool = False
     own_file: str = ""
+    finder: Any = None
+    action: Any = None
+    bound: tuple[str, ...] = ()
 
 
 class Count(Expression):
@@ -212,6 +219,7 @@ class Each(Statement):
     base: int = -1
     path: tuple[str, ...] = ()
     slot: int = -1
+    headings: Any = ()
 
 
 class Repeat(Statement):
@@ -314,6 +322,8 @@ class Program:
         self.start_slot = 0
         self.reach = 0
         self.picked_slot = -1
+        self.selection_slot = -1
+        self.uses: list[tuple[str, str, int]] = []  # what it changes: kind, field or action, line
         self.inner: list[Program] = []
         self.names: dict[str, int] = {}
         self.own_files: Mapping[str, str] = {}

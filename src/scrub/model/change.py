@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable
 
+from scrub.model.problem import Failure
+
 
 class Change:
     """One change: its place, what was changed, what it was and what it is.
@@ -58,9 +60,25 @@ class Recorder:
             _, revert = self._made.pop()
             revert()
 
+    def __bool__(self) -> bool:
+        return bool(self._made)
+
     def net(self) -> list[Change]:
         """What was changed in the end: several changes of one thing are one, and a change there and back is none."""
         return folded(change for change, _ in self._made)
+
+
+class ReadOnly(Recorder):
+    """The recorder of a file that was opened for reading: every change is a failure."""
+
+    def __init__(self, why: str) -> None:
+        super().__init__()
+        self.why = why
+
+    def add(self, change: Change, revert: Callable[[], None]) -> None:
+        """Takes the change back and fails."""
+        revert()
+        raise Failure(self.why)
 
 
 def folded(changes: Iterable[Change]) -> list[Change]:

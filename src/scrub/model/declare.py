@@ -8,8 +8,9 @@ A docstring's first paragraph says what it does; then lines `name: ...` describe
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Mapping
 from enum import IntEnum
+from types import MappingProxyType
 from typing import Any, ClassVar, TypeVar
 
 from scrub.model.change import Change, Recorder
@@ -58,11 +59,29 @@ def holds(method: F) -> F:
     return method
 
 
+def finds(method: F) -> F:
+    """Marks the method that looks an item of a kind up inside this one, by what stands in the brackets."""
+    method.scrub_finds = True  # type: ignore[attr-defined]
+    return method
+
+
+def part(method: F) -> F:
+    """Marks a method that gives an item made of this one: `sheet.records(headings: 3)`."""
+    method.scrub_part = True  # type: ignore[attr-defined]
+    return method
+
+
 class Item:
     """Something in a file that a macro can visit. Items are identities: the same thing is the same object."""
 
+    __slots__ = ()
+
     #: The word by which a macro calls this kind.
     kind_word: ClassVar[str] = "item"
+    #: Whether its fields are what a file says (the headings over a record), so that any word may be one.
+    open_fields: ClassVar[bool] = False
+    #: Other items that its presence brings along: their word, and the method that gives them.
+    implied: ClassVar[Mapping[str, str]] = MappingProxyType({})
 
     @property
     def file(self) -> FileItem:
@@ -79,6 +98,18 @@ class Item:
         """Whether it was deleted during this run."""
         return False
 
+    def read(self, key: str) -> Any:
+        """The value of an open field."""
+        raise NotImplementedError
+
+    def write(self, key: str, value: Any) -> None:
+        """Sets an open field."""
+        raise NotImplementedError
+
+    def place_of(self, key: str) -> str:
+        """How a person names the place of an open field."""
+        return self.label
+
     def changed(self, what: str, before: object, after: object, revert: Callable[[], None], said: str = "") -> None:
         """Notes a change just made to this item, with the way to take it back within the run."""
         self.file.recorder.add(Change(self.label, what, before, after, said), revert)
@@ -90,6 +121,10 @@ class FileItem(Item):
     #: What its changes are counted by.
     part_word: ClassVar[str] = "place"
     recorder: Recorder
+
+    def cannot_keep(self, kind: str, word: str) -> str | None:
+        """Why this format cannot keep what a field or action of a kind changes; None when it can."""
+        return None
 
     @property
     def file(self) -> FileItem:

@@ -31,11 +31,23 @@ class Failure(ScrubError):
         self.what = what
         self.title: str | None = None
         self.line: int | None = None
+        self.placed = False  # whether `what` says already which cell it is about
+
+    def at(self, place: str) -> Failure:
+        """The failure, told of a place in the file."""
+        if not self.placed:
+            self.what = f"{place}: {self.what}"
+            self.placed = True
+        return self
 
     def __str__(self) -> str:
         if self.line is None:
             return self.what
         return f"{self.what}  ({self.title}, line {self.line})"
+
+
+class Missing(Failure):
+    """Something that was looked up is not there; whoever asks whether it exists gets a no instead."""
 
 
 class BadCall(ScrubError):

@@ -70,6 +70,11 @@ def loosen(text: str) -> str:
     return text if text.isascii() else text.translate(_FOLD)
 
 
+def heading_key(heading: str) -> str:
+    """A heading as macros compare it: case, spaces, hyphens and underscores are the same."""
+    return "-".join(fold(heading).replace("-", " ").replace("_", " ").split())
+
+
 def type_name(value: Value) -> str:
     """What a person calls the type of `value`, with its article."""
     if value is None:

@@ -12,6 +12,7 @@ from typing import Any, NamedTuple
 from scrub.model.declare import Docs, Item, Reach
 from scrub.model.files import FilePath
 from scrub.model.operations import OPERATIONS
+from scrub.model.problem import listed
 from scrub.model.types import ChoiceClass, Type, choice_class, item_of, type_of
 from scrub.model.values import fold
 
@@ -51,6 +52,8 @@ class Callee:
         """Its arguments in order, without the item or value it works on."""
         found = []
         for name, parameter in list(inspect.signature(self.function).parameters.items())[1:]:
+            if parameter.kind is parameter.VAR_KEYWORD:
+                continue
             hint = self._hints[name]
             word = name.rstrip("_").replace("_", "-")
             found.append(
@@ -73,6 +76,11 @@ class Callee:
         return {parameter.python: parameter for parameter in self.parameters}
 
     @cached_property
+    def open(self) -> bool:
+        """Whether it takes arguments of any name, as `record(item: "flour")` does."""
+        return any(each.kind is each.VAR_KEYWORD for each in inspect.signature(self.function).parameters.values())
+
+    @cached_property
     def gives(self) -> Type:
         """The type of what it gives back."""
         return type_of(self._hints.get("return", object))
@@ -85,12 +93,11 @@ class Action(Callee):
         super().__init__(word, owner, function)
         self.of_item = of_item
 
-    def do(self, item: Item, arguments: dict[str, Any]) -> None:
-        """Does it."""
+    def do(self, item: Item, arguments: dict[str, Any]) -> Any:
+        """Does it; gives back what it makes."""
         if self.of_item:
-            getattr(item, self.function.__name__)(**arguments)
-        else:
-            self.function(item, **arguments)
+            return getattr(item, self.function.__name__)(**arguments)
+        return self.function(item, **arguments)
 
     @property
     def reach(self) -> Reach:
@@ -107,12 +114,15 @@ class Field:
         self.owner = owner
         self.python = accessor.fget.__name__ if accessor.fget else word
         self.can_be_set = accessor.fset is not None
+        self.accessor = accessor
         self._getter: Any = accessor.fget
 
     @cached_property
     def docs(self) -> Docs:
-        """What the docstring says."""
-        return Docs(inspect.getdoc(self._getter))
+        """What the docstring says; a field of several kinds has the word of this one in its example."""
+        found = Docs(inspect.getdoc(self._getter))
+        found.example = found.example.replace("KIND", self.owner)
+        return found
 
     @cached_property
     def _hint(self) -> Any:
@@ -127,6 +137,11 @@ class Field:
     def may_be_nothing(self) -> bool:
         """Whether it can be set to nothing."""
         return type(None) in typing.get_args(self._hint)
+
+    @property
+    def whole(self) -> bool:
+        """Whether its number is a whole one."""
+        return int in (self._hint, *typing.get_args(self._hint))
 
     @property
     def choice(self) -> ChoiceClass | None:
@@ -144,6 +159,8 @@ class Kind:
         self.fields: dict[str, Field] = {}
         self.actions: dict[str, Action] = {}
         self.holds: dict[str, str] = {}
+        self.finds: dict[str, Callee] = {}
+        self.parts: dict[str, Callee] = {}
         members = {name: member for base in reversed(cls.__mro__) for name, member in vars(base).items()}
         for name, member in members.items():
             word = name.replace("_", "-")
@@ -154,6 +171,10 @@ class Kind:
             elif hasattr(member, "scrub_holds"):
                 held = typing.get_args(typing.get_type_hints(member)["return"])[0]
                 self.holds[held.kind_word] = name
+            elif hasattr(member, "scrub_finds"):
+                self.finds[typing.get_type_hints(member)["return"].kind_word] = Callee(word, self.word, member)
+            elif hasattr(member, "scrub_part"):
+                self.parts[word] = Callee(word, self.word, member)
 
     @property
     def type(self) -> Type:
@@ -187,6 +208,7 @@ class Entry(NamedTuple):
     def score(self, words: list[str]) -> int:
         """How well the entry answers a search: its own word counts most, then everyday words, then its text."""
         own = fold(self.written).replace(".", " ").replace("-", " ").split()
+        exact = len(words) == 1 and self.written == words[0].removesuffix("s")
         also = fold(" ".join(self.docs.also)).split()
         text = fold(" ".join((self.docs.summary, *self.docs.arguments.values(), *sum(self.choices.values(), ()))))
         total = 0
@@ -196,14 +218,22 @@ class Entry(NamedTuple):
             if not found:
                 return 0
             total += found
-        return total
+        return total + exact
 
 
 class Vocabulary:
     """All that a macro can name."""
 
-    def __init__(self, kinds: Sequence[type[Item]], actions: Sequence[tuple[str, Callable[..., Any]]] = ()) -> None:
-        """`actions` are functions of an item, each with the word of its kind."""
+    def __init__(
+        self,
+        kinds: Sequence[type[Item]],
+        actions: Sequence[tuple[str, Callable[..., Any]]] = (),
+        endings: Mapping[str, str] = MappingProxyType({}),
+    ) -> None:
+        """`actions` are functions of an item, each with the word of its kind; `endings` tells what `open` gives for
+        the ending of a file.
+        """
+        self.endings = endings
         self.kinds = {cls.kind_word: Kind(cls) for cls in kinds}
         for kind, function in actions:
             word = function.__name__.replace("_", "-")
@@ -227,17 +257,53 @@ class Vocabulary:
                 return (method, *deeper)
         return None
 
+    def finder(
+        self, outer: str, inner: str, through: frozenset[str] = frozenset()
+    ) -> tuple[tuple[str, ...], Callee] | None:
+        """What looks an item of one kind up inside another by more than its name: the methods that lead to where it
+        is asked, and the one that is asked there.
+        """
+        kind = self.kinds.get(outer)
+        if kind is None:
+            return None
+        if inner in kind.finds:
+            return (), kind.finds[inner]
+        for held, method in kind.holds.items():
+            deeper = None if held in through else self.finder(held, inner, through | {outer})
+            if deeper:
+                return (method, *deeper[0]), deeper[1]
+        return None
+
     def entries(self) -> Iterator[Entry]:
         """The catalog, in the order in which a person would read it."""
+        told: set[object] = set()
         for kind in self.kinds.values():
             yield Entry("kind", kind.word, Docs(kind.cls.__doc__))
             for field in kind.fields.values():
-                what = f"field of a {kind.word}, {field.type}" + ("" if field.can_be_set else ", read only")
+                owners = self._owners(field)
+                if field.accessor in told:
+                    continue
+                told.add(field.accessor)
+                what = f"field of a {listed(owners, 'or')}, {field.type}" + ("" if field.can_be_set else ", read only")
                 yield Entry(what, f"{kind.word}.{field.word}", field.docs)
+            for callee in kind.parts.values():
+                yield Entry(f"gives {callee.gives}", f"{kind.word}.{callee.word}(…)", callee.docs)
             for action in kind.actions.values():
-                yield Entry(f"action of a {kind.word}", action.word, action.docs, _choices(action))
+                if action.function in told:
+                    continue
+                told.add(action.function)
+                owners = [each.word for each in self.kinds.values() if _same_action(each, action)]
+                yield Entry(f"action of a {listed(owners, 'or')}", action.word, action.docs, _choices(action))
         for callee in self.operations.values():
             yield Entry(f"operation of a {callee.owner}, gives {callee.gives}", f".{callee.word}", callee.docs)
+
+    def _owners(self, field: Field) -> list[str]:
+        """The kinds that have a field from one declaration."""
+        return [
+            kind.word
+            for kind in self.kinds.values()
+            if field.word in kind.fields and kind.fields[field.word].accessor is field.accessor
+        ]
 
     def search(self, words: str) -> list[Entry]:
         """The entries that answer these everyday words, the best first; all of them for no words."""
@@ -247,6 +313,10 @@ class Vocabulary:
             return entries
         scored = [(entry.score(wanted), entry) for entry in entries]
         return [entry for score, entry in sorted(scored, key=lambda pair: -pair[0]) if score]
+
+
+def _same_action(kind: Kind, action: Action) -> bool:
+    return action.word in kind.actions and kind.actions[action.word].function is action.function
 
 
 def _choices(callee: Callee) -> dict[str, tuple[str, ...]]:

@@ -2,11 +2,29 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
+from typing import Any
 
-from scrub.model.declare import FileItem, Item, Reach, action, field, holds
+from scrub.model.area import Area, area_of, cell_of
+from scrub.model.cells import (
+    Cell,
+    Cells,
+    Column,
+    Comment,
+    MergedRange,
+    Row,
+    Selection,
+    column_in,
+    columns_of,
+    merged_in,
+    rows_of,
+)
+from scrub.model.declare import FileItem, Item, Reach, action, field, finds, holds, part
 from scrub.model.files import FilePath
-from scrub.model.values import Choice, Secret
+from scrub.model.grid import Editing, Grid
+from scrub.model.problem import Failure, Missing, did_you_mean
+from scrub.model.records import Record, Table, sheet_table
+from scrub.model.values import Choice, Secret, fold
 
 
 class SheetPermission(Choice):
@@ -35,10 +53,33 @@ class Selecting(Choice):
     NO_CELL = "no-cell"
 
 
-class Sheet(Item):
+class View(Choice):
+    """How a sheet is shown."""
+
+    NORMAL = "normal"
+    PAGE_BREAKS = "page-breaks"
+    PAGE_LAYOUT = "page-layout"
+
+
+class Orientation(Choice):
+    """How the paper lies."""
+
+    PORTRAIT = "portrait"
+    LANDSCAPE = "landscape"
+
+
+class Sheet(Grid, Item):
     """One sheet of a workbook."""
 
     kind_word = "sheet"
+
+    def setting(self, word: str) -> Any:
+        """What is set for the sheet as a whole, by the word of the field."""
+        raise NotImplementedError
+
+    def put_setting(self, word: str, value: Any) -> None:
+        """Sets it."""
+        raise NotImplementedError
 
     @property
     @field
@@ -73,6 +114,331 @@ class Sheet(Item):
     @hidden.setter
     def hidden(self, value: bool) -> None:
         raise NotImplementedError
+
+    @property
+    @field
+    def view(self) -> View:
+        """How it is shown: normal, with page breaks to be moved, or as pages.
+
+        Example: sheet.view = normal
+        Also: page break view, preview, layout
+        """
+        return View(self.setting("view"))
+
+    @view.setter
+    def view(self, value: View) -> None:
+        self.put_setting("view", value)
+
+    @property
+    @field
+    def page_break_lines(self) -> bool:
+        """yes when dashed lines show where pages will end.
+
+        Example: sheet.page-break-lines = no
+        Also: page breaks, dotted lines
+        """
+        return bool(self.setting("page-break-lines"))
+
+    @page_break_lines.setter
+    def page_break_lines(self, value: bool) -> None:
+        self.put_setting("page-break-lines", value)
+
+    @property
+    @field
+    def gridlines(self) -> bool:
+        """yes when thin lines stand between the cells on the screen.
+
+        Example: sheet.gridlines = no
+        Also: lines, grid
+        """
+        return bool(self.setting("gridlines"))
+
+    @gridlines.setter
+    def gridlines(self, value: bool) -> None:
+        self.put_setting("gridlines", value)
+
+    @property
+    @field
+    def zoom(self) -> int:
+        """How big it is shown, in percent from 10 to 400.
+
+        Example: sheet.zoom = 100
+        Also: scale, magnify
+        """
+        return int(self.setting("zoom"))
+
+    @zoom.setter
+    def zoom(self, value: int) -> None:
+        self.put_setting("zoom", value)
+
+    @property
+    @field
+    def tab_colour(self) -> str | None:
+        """The colour of its tab; nothing for the usual one.
+
+        Example: sheet.tab-colour = "#46605a"
+        Also: tab color
+        """
+        found = self.setting("tab-colour")
+        return None if found is None else str(found)
+
+    @tab_colour.setter
+    def tab_colour(self, value: str | None) -> None:
+        self.put_setting("tab-colour", value)
+
+    @property
+    @field
+    def orientation(self) -> Orientation:
+        """How the paper lies when it is printed.
+
+        Example: sheet.orientation = landscape
+        Also: portrait, print, page setup
+        """
+        return Orientation(self.setting("orientation"))
+
+    @orientation.setter
+    def orientation(self, value: Orientation) -> None:
+        self.put_setting("orientation", value)
+
+    @property
+    @field
+    def pages_wide(self) -> int | None:
+        """On how many pages side by side it is made to fit; nothing for as many as it takes. It is then fitted.
+
+        Example: sheet.pages-wide = 1
+        Also: fit to page, print, scale, width
+        """
+        found = self.setting("pages-wide")
+        return None if found is None else int(found)
+
+    @pages_wide.setter
+    def pages_wide(self, value: int | None) -> None:
+        self.put_setting("pages-wide", value)
+
+    @property
+    @field
+    def pages_tall(self) -> int | None:
+        """On how many pages below each other it is made to fit; nothing for as many as it takes.
+
+        Example: sheet.pages-tall = nothing
+        Also: fit to page, print, scale, height
+        """
+        found = self.setting("pages-tall")
+        return None if found is None else int(found)
+
+    @pages_tall.setter
+    def pages_tall(self, value: int | None) -> None:
+        self.put_setting("pages-tall", value)
+
+    @property
+    @field
+    def heading_rows(self) -> str | None:
+        """The rows that are printed again on top of each page: "3", or "1:3"; nothing for none.
+
+        Example: sheet.heading-rows = "3"
+        Also: repeat rows, print titles, header row
+        """
+        found = self.setting("heading-rows")
+        return None if found is None else str(found)
+
+    @heading_rows.setter
+    def heading_rows(self, value: str | None) -> None:
+        self.put_setting("heading-rows", value)
+
+    @property
+    @field
+    def header(self) -> str | None:
+        """What is printed on top in the middle; [page], [pages], [sheet], [file], [date] and [time] stand for those.
+
+        Example: sheet.header = "[sheet]"
+        Also: print, page header
+        """
+        found = self.setting("header")
+        return None if found is None else str(found)
+
+    @header.setter
+    def header(self, value: str | None) -> None:
+        self.put_setting("header", value)
+
+    @property
+    @field
+    def footer(self) -> str | None:
+        """What is printed below in the middle; [page], [pages], [sheet], [file], [date] and [time] stand for those.
+
+        Example: sheet.footer = "Page [page] of [pages]"
+        Also: print, page number, page footer
+        """
+        found = self.setting("footer")
+        return None if found is None else str(found)
+
+    @footer.setter
+    def footer(self, value: str | None) -> None:
+        self.put_setting("footer", value)
+
+    @property
+    @field
+    def frozen_rows(self) -> int:
+        """How many rows stay in sight when one scrolls down.
+
+        Example: sheet.frozen-rows = 3
+        Also: freeze panes, fix, lock rows
+        """
+        return int(self.setting("frozen-rows"))
+
+    @frozen_rows.setter
+    def frozen_rows(self, value: int) -> None:
+        self.put_setting("frozen-rows", value)
+
+    @property
+    @field
+    def frozen_columns(self) -> int:
+        """How many columns stay in sight when one scrolls to the right.
+
+        Example: sheet.frozen-columns = 1
+        Also: freeze panes, fix, lock columns
+        """
+        return int(self.setting("frozen-columns"))
+
+    @frozen_columns.setter
+    def frozen_columns(self, value: int) -> None:
+        self.put_setting("frozen-columns", value)
+
+    @property
+    @field
+    def filter(self) -> str | None:
+        """The range with a filter in its first row, such as "A3:H15"; nothing for none. Taken away, hidden rows show
+        again.
+
+        Example: sheet.filter = "A3:H15"
+        Also: autofilter, filter buttons, clear filter
+        """
+        found = self.setting("filter")
+        return None if found is None else str(found)
+
+    @filter.setter
+    def filter(self, value: str | None) -> None:
+        self.put_setting("filter", value)
+
+    @property
+    @field
+    def range(self) -> str | None:
+        """The range that is used, such as "A1:H15"; nothing for an empty sheet.
+
+        Example: log sheet.range
+        Also: used range, last row, last cell, size
+        """
+        found = self.used()
+        return str(found) if found else None
+
+    @action(Reach.CHANGE)
+    def add_row(self, values: list[Any]) -> None:
+        """Writes values into the first row below all that is used, from the first used column on.
+
+        values: what to write, from the left; nothing leaves a cell empty.
+        Example: add-row ["Larch Hut", 12]
+        Also: append, new row, new record, gather, collect
+        """
+        used = self.used()
+        row, left = (used.bottom + 1, used.left) if used else (1, 1)
+        for place, value in enumerate(values):
+            if value is not None:
+                self.put(row, left + place, value)
+
+    @part
+    def records(self, headings: int | None = None) -> Table:
+        """The sheet as a table.
+
+        headings: the row with the headings; left out, the first filled one.
+        Example: log sheet.records(headings: 3).headings.joined(", ")
+        Also: table, header row
+        """
+        found = sheet_table(self, headings)
+        if found is None:
+            raise Failure(f"{self.name} is empty, so it has no records")
+        return found
+
+    @holds
+    def each_record(self, headings: Iterable[str] = ()) -> Iterator[Record]:
+        """Its records, under the headings in its first filled row."""
+        table = sheet_table(self)
+        return table.each_record(headings) if table is not None else iter(())
+
+    @holds
+    def each_table(self) -> Iterator[Table]:
+        """Its tables."""
+        return self.tables()
+
+    @holds
+    def each_row(self) -> Iterator[Row]:
+        """Its rows, down to the last used one."""
+        return rows_of(self)
+
+    @holds
+    def each_column(self) -> Iterator[Column]:
+        """Its columns, to the last used one."""
+        return columns_of(self)
+
+    @holds
+    def each_cell(self) -> Iterator[Cell]:
+        """Its cells, as far as they are stored: all that hold a value, a formula or a look of their own."""
+        for row in list(self.stored_rows()):
+            for column in self.stored_columns(row):
+                yield Cell(self, row, column)
+
+    @holds
+    def each_merged_range(self) -> Iterator[MergedRange]:
+        """Its merged ranges."""
+        return merged_in(self)
+
+    @holds
+    def each_comment(self) -> Iterator[Comment]:
+        """Its comments."""
+        return self.comments()
+
+    @finds
+    def find_cell(self, address: str) -> Cell:
+        """A cell by its address: `cell("C4")`."""
+        return Cell(self, *cell_of(address))
+
+    @finds
+    def find_cells(self, address: str) -> Cells:
+        """A range by its address: `cells("B2:B40")`."""
+        return Cells([(self, area_of(address))])
+
+    @finds
+    def find_row(self, number: int) -> Row:
+        """A row by its number: `row(3)`."""
+        return Row(self, area_of(f"{number}:{number}").top)
+
+    @finds
+    def find_column(self, column: str) -> Column:
+        """A column by its letters or its heading: `column("C")`, `column("Nights")`."""
+        return Column(self, column_in(self, column))
+
+    @finds
+    def find_record(self, **wanted: Any) -> Record:
+        """The first record with these values under these headings: `record(item: "flour")`."""
+        table = self._table()
+        if table is None:
+            raise Missing(f"{self.name} is empty, so it has no records")
+        return table.find_record(**wanted)
+
+    def _table(self) -> Table | None:
+        """The sheet as a table, kept for further look-ups."""
+        if self._known_table is None:
+            self._known_table = sheet_table(self)
+        return self._known_table
+
+    def row_changed(self, row: int) -> None:
+        """Is told of each changed row: the headings may have changed."""
+        if self._known_table is not None and row <= self._known_table.area.top:
+            self._known_table = None
+
+    _known_table: Table | None = None
+
+    def edit_texts(self, editing: Editing) -> None:
+        """Edits every text of the sheet."""
+        self.edit_area(None, editing)
 
     @property
     @field
@@ -155,3 +521,90 @@ class Workbook(FileItem):
     def label(self) -> str:
         """The file's name."""
         return self.name
+
+    def sheet_named(self, name: str) -> Sheet:
+        """A sheet by its name, or by the first word of it when that is of one sheet only. Raises `Failure`."""
+        every = list(self.sheets())
+        low = fold(name.strip())
+        found = [sheet for sheet in every if fold(sheet.name) == low]
+        found = found or [sheet for sheet in every if fold(sheet.name).startswith(low + " ")]
+        if len(found) == 1:
+            return found[0]
+        names = [sheet.name for sheet in every]
+        if found:
+            raise Failure(f'"{name}" could be {" or ".join(sheet.name for sheet in found)}; write the whole name')
+        raise Missing(f'there is no sheet "{name}".{did_you_mean(name, names)} There are: {", ".join(names)}')
+
+    def _placed(self, address: str) -> tuple[Sheet, str]:
+        """The sheet and the rest of an address such as `Larch Hut!B2`, or of a defined name."""
+        sheet, mark, rest = address.rpartition("!")
+        if mark:
+            return self.sheet_named(sheet.strip("'").replace("''", "'")), rest
+        named = self.named_range(address)
+        if named is not None:
+            return named[0], str(named[1])
+        every = list(self.sheets())
+        area_of(address)
+        if len(every) == 1:
+            return every[0], address
+        raise Failure(f'on which sheet? Write: cells("{every[0].name}!{address}"), or put it in a block: each sheet')
+
+    def named_range(self, name: str) -> tuple[Sheet, Area] | None:
+        """The range that has a defined name."""
+        return None
+
+    @finds
+    def find_cells(self, address: str) -> Cells:
+        """A range by its sheet and address, or by its defined name: `cells("Larch Hut!B2:B40")`."""
+        sheet, rest = self._placed(address)
+        return Cells([(sheet, area_of(rest))])
+
+    @finds
+    def find_cell(self, address: str) -> Cell:
+        """A cell by its sheet and address, or by its defined name: `cell("Night_price")`."""
+        sheet, rest = self._placed(address)
+        return Cell(sheet, *cell_of(rest))
+
+    @finds
+    def find_record(self, **wanted: Any) -> Record:
+        """The first record with these values, on the first sheet that has these headings."""
+        missing: Failure | None = None
+        for sheet in self.sheets():
+            table = sheet._table()
+            if table is not None and all(table.has(word) for word in wanted):
+                try:
+                    return table.find_record(**wanted)
+                except Missing as failure:
+                    missing = missing or failure
+        raise missing or Missing(f"no sheet of {self.name} has the headings {', '.join(wanted)}")
+
+    def selection(self, place: str | None = None) -> Selection:
+        """What a person picked: `Larch Hut!B1:F1`, a sheet's name, a defined name; or all of it."""
+        every = list(self.sheets())
+        if place is None:
+            areas = [(sheet, sheet.used()) for sheet in every]
+            return Selection([(sheet, area) for sheet, area in areas if area], False, self)
+        found = []
+        for each in place.split(","):
+            if fold(each.strip()) in {fold(sheet.name) for sheet in every}:
+                sheet = self.sheet_named(each)
+                found.append((sheet, sheet.used() or Area(1, 1, 1, 1)))
+            else:
+                sheet, rest = self._placed(each.strip())
+                found.append((sheet, area_of(rest)))
+        return Selection(found, True, self)
+
+    @action(Reach.CHANGE)
+    def new_sheet(self, name: str) -> Sheet:
+        """Makes an empty sheet behind the last one, and gives it back: summary = new-sheet("Summary").
+
+        name: what stands on its tab, up to 31 characters.
+        Example: summary = new-sheet("Summary")
+        Also: add sheet, insert sheet, create
+        """
+        raise NotImplementedError
+
+    def edit_texts(self, editing: Editing) -> None:
+        """Edits every text of every sheet."""
+        for sheet in self.sheets():
+            sheet.edit_texts(editing)

@@ -15,10 +15,23 @@ from scrub.model.values import Value, loosen, same, type_name
 from scrub.runner.execution import Frame
 
 Evaluate = Callable[[Frame], Value]
+Told = Callable[[Failure, Frame], Failure]
 
 ORDER: dict[str, Callable[[Any, Any], bool]] = {
     "<": operator.lt, "<=": operator.le, ">": operator.gt, ">=": operator.ge,
 }  # fmt: skip
+
+
+def _reads_as_number(value: Value) -> str:
+    """Advice for the number that is stored as a text."""
+    try:
+        Decimal(value.strip())
+    except (ArithmeticError, AttributeError):
+        return ""
+    return ", which reads as a number. Turn it into one first: .as-number"
+
+
+_ORDERED = (Decimal, date, Amount)
 
 
 def quoted(value: Value) -> str:
@@ -26,20 +39,31 @@ def quoted(value: Value) -> str:
     return f' "{value[:40]}"' if isinstance(value, str) else ""
 
 
-def ordered(name: str, left: Evaluate, right: Evaluate) -> Callable[[Frame], bool]:
-    """`<`, `<=`, `>` and `>=`, between values of one sort."""
+def ordered(
+    name: str, left: Evaluate, right: Evaluate, told: Told, fixed: Decimal | None = None
+) -> Callable[[Frame], bool]:
+    """`<`, `<=`, `>` and `>=`, between values of one sort; `told` adds to a failure which cells it is about."""
     work = ORDER[name]
+
+    def test_number(frame: Frame) -> bool:
+        """Against a number that is written in the macro, as most comparisons are."""
+        one = left(frame)
+        return work(one, fixed) if type(one) is Decimal else test(frame)
 
     def test(frame: Frame) -> bool:
         one, other = left(frame), right(frame)
-        if type(one) is type(other) and isinstance(one, Decimal | date | Amount):
+        if type(one) is type(other) and (type(one) is Decimal or isinstance(one, _ORDERED)):
             return work(one, other)
         for value in (one, other):
-            if not isinstance(value, Decimal | date | Amount):
-                raise Failure(f'"{name}" compares numbers and dates, this is {type_name(value)}{quoted(value)}')
-        raise Failure(f"{type_name(one)} cannot be compared with {type_name(other)}")
+            if not isinstance(value, _ORDERED):
+                what = f'"{name}" compares numbers and dates, this is {type_name(value)}{quoted(value)}'
+                raise told(Failure(what + _reads_as_number(value)), frame)
+        try:
+            return work(one, other)
+        except (Failure, TypeError):
+            raise told(Failure(f"{type_name(one)} cannot be compared with {type_name(other)}"), frame) from None
 
-    return test
+    return test if fixed is None else test_number
 
 
 #: How long one pattern may search one text, in seconds.

@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import os
+from collections.abc import Callable
 from typing import Any
 
+from scrub.model.change import ReadOnly
 from scrub.model.declare import FileItem, Reach
 from scrub.model.host import Host
 from scrub.model.problem import Failure
@@ -23,6 +26,10 @@ class Execution:
         self.steps = budget
         self.log: list[str] = []
         self.said: list[str] = []
+        self.at: str | None = None
+        self.opener: Callable[[str], FileItem] | None = None
+        self.opened: dict[str, FileItem] = {}
+        self._selected: Any = None
 
     def spend(self, steps: int) -> None:
         """Counts statements about to run. Raises `Failure` when the budget is spent."""
@@ -32,6 +39,26 @@ class Execution:
                 f"the macro ran {self.budget:,} lines without coming to an end. "
                 "Look for a loop whose condition never changes"
             )
+
+    def open(self, path: str) -> FileItem:
+        """Another file, for reading; a relative path counts from the first picked file. Opened once."""
+        if self.opener is None:
+            raise Failure("no other file can be opened here")
+        first: Any = self.roots[0] if self.roots else None
+        folder = os.path.dirname(first.source.path) if first is not None else os.getcwd()
+        full = os.path.normpath(os.path.join(folder, os.path.expanduser(str(path).replace("\\", "/"))))
+        if full not in self.opened:
+            found = self.opener(full)
+            found.recorder = ReadOnly(f"{os.path.basename(full)} was opened for reading; only picked files are changed")
+            self.opened[full] = found
+        return self.opened[full]
+
+    def selection(self) -> Any:
+        """What the person picked in the first file, or the whole of it."""
+        if self._selected is None:
+            root: Any = self.roots[0]
+            self._selected = root.selection(self.at)
+        return self._selected
 
     def savepoint(self) -> list[int]:
         """A mark in the changes of every open file."""

@@ -13,10 +13,11 @@ from scrub.language import tree
 from scrub.language.tree import Argument, Expression
 from scrub.model.amounts import Amount, Duration, Length, Size, combine
 from scrub.model.declare import Item
-from scrub.model.problem import Failure, did_you_mean
+from scrub.model.grid import Trouble
+from scrub.model.problem import Failure, Missing, did_you_mean
 from scrub.model.values import Value, fold, is_empty, loosen, same, shown, type_name
 from scrub.model.vocabulary import Callee, Vocabulary
-from scrub.runner.comparisons import ORDER, Evaluate, is_in, matching, ordered, quoted, text_test
+from scrub.runner.comparisons import ORDER, Evaluate, Told, is_in, matching, ordered, quoted, text_test
 from scrub.runner.execution import Frame
 from scrub.runner.fitting import fitted_all, given
 
@@ -58,6 +59,11 @@ class Expressions:
         value = node.value
         return lambda frame: value
 
+    @staticmethod
+    def _number(node: Expression | None) -> Decimal | None:
+        """A number that is written in the macro."""
+        return node.value if isinstance(node, tree.Constant) and isinstance(node.value, Decimal) else None
+
     def _moment(self, node: tree.Moment) -> Evaluate:
         if node.word == "today":
             return lambda frame: date.today()
@@ -90,6 +96,9 @@ class Expressions:
         slot = node.slot
         if node.plain:
             return lambda frame: frame[slot]
+        if node.implied:
+            method = node.implied
+            return lambda frame: getattr(frame[slot], method)()
 
         def look(frame: Frame) -> Value:
             found = frame[slot]
@@ -103,7 +112,13 @@ class Expressions:
 
     def _dot(self, node: tree.Dot) -> Evaluate:
         target = self.evaluate(node.target)
-        word = node.word
+        if node.lookup is not None:
+            return self._call(node.lookup, target)
+        if node.part is not None:
+            return self._part(node, target)
+        word, heading = node.word, node.heading
+        if heading and isinstance(node.target, tree.Name) and node.target.slot > 0:
+            return self._heading(node.target.slot, heading)
         attribute = word.replace("-", "_")
         arguments = self._arguments(node.arguments or ())
         bound = node.bound
@@ -113,10 +128,42 @@ class Expressions:
         def read(frame: Frame) -> Value:
             value = target(frame)
             if isinstance(value, Item):
-                return given(getattr(value, attribute))
+                return given(value.read(heading) if value.open_fields else getattr(value, attribute))
             return self._operate(value, word, bound, [argument(frame) for argument in arguments])
 
         return read
+
+    def _heading(self, slot: int, heading: str) -> Evaluate:
+        """What stands under a heading: the commonest step of a loop over records, so without a detour."""
+
+        def read(frame: Frame) -> Value:
+            record = frame[slot]
+            try:
+                found = record.table.lists[heading].get(record.row)
+            except (KeyError, AttributeError):
+                return self._field_of(record, heading)
+            if type(found) is Trouble:
+                raise found.failure()
+            return found
+
+        return read
+
+    def _field_of(self, value: Value, heading: str) -> Value:
+        if isinstance(value, Item):
+            return given(value.read(heading) if value.open_fields else getattr(value, heading.replace("-", "_")))
+        return self._operate(value, heading, (), [])
+
+    def _part(self, node: tree.Dot, target: Evaluate) -> Evaluate:
+        callee: Callee = node.part
+        arguments = [
+            (callee.by_python[name], self.evaluate(argument.value))
+            for name, argument in zip(node.bound, node.arguments or (), strict=False)
+        ]
+
+        def make(frame: Frame) -> Value:
+            return callee.function(target(frame), **fitted_all((each, value(frame)) for each, value in arguments))
+
+        return make
 
     def _operate(self, value: Value, word: str, bound: tuple[str, ...], arguments: list[Value]) -> Value:
         type_word = next((name for name, cls in self._by_type.items() if isinstance(value, cls)), None)
@@ -144,20 +191,29 @@ class Expressions:
 
     # -- items
 
-    def _call(self, node: tree.Call) -> Evaluate:
+    def _call(self, node: tree.Call, outer: Evaluate | None = None) -> Evaluate:
         if node.word == "own-file":
             own_file = node.own_file
             return lambda frame: own_file
+        base = node.base
+        holder: Evaluate = outer or (lambda frame: frame[base])
+        if node.word == "open":
+            path = self.path(node.arguments[0].value)
+            return lambda frame: frame[0].open(path(frame))
+        if node.action is not None:
+            return self._making(node)
+        if node.finder is not None:
+            return self._found(node, holder)
         name = self.evaluate(node.arguments[0].value)
         fix = loosen if node.arguments[0].exactly else fold
-        base, path, word, missing_is_fine = node.base, node.path, node.word, node.may_be_missing
+        way, word, missing_is_fine = node.path, node.word, node.may_be_missing
 
         def look_up(frame: Frame) -> Value:
             wanted = name(frame)
             if not isinstance(wanted, str):
                 raise Failure(f"the name of a {word} is a text, not {type_name(wanted)}")
             low = fix(wanted)
-            every = list(inside(frame[base], path))
+            every = list(inside(holder(frame), way))
             for item in every:
                 if fix(item.label) == low:
                     return item
@@ -168,6 +224,50 @@ class Expressions:
             raise Failure(f'there is no {word} "{wanted}".{did_you_mean(wanted, names)} There are: {there}')
 
         return look_up
+
+    def _making(self, node: tree.Call) -> Evaluate:
+        """An action that makes an item: `late = new-sheet("Late")`."""
+        action, base = node.action, node.base
+        arguments = [
+            (action.by_python[name], self.evaluate(argument.value))
+            for name, argument in zip(node.bound, node.arguments, strict=False)
+        ]
+
+        def make(frame: Frame) -> Value:
+            if action.reach > frame[0].reach:
+                raise Failure(f'"{action.word}" {action.reach.sentence}, which this run was not allowed to do')
+            return action.do(frame[base], fitted_all((each, value(frame)) for each, value in arguments))
+
+        return make
+
+    def _found(self, node: tree.Call, holder: Evaluate) -> Evaluate:
+        """An item looked up by more than its name."""
+        finder: Callee = node.finder
+        way, missing_is_fine = node.path, node.may_be_missing
+        parameters = {} if finder.open else finder.by_python
+        arguments = [
+            (name, self.evaluate(argument.value)) for name, argument in zip(node.bound, node.arguments, strict=False)
+        ]
+        method = finder.function.__name__
+
+        def find(frame: Frame) -> Value:
+            outer = holder(frame)
+            if outer is None:
+                raise Failure("the item is missing")
+            values = {name: value(frame) for name, value in arguments}
+            if not finder.open:
+                values = fitted_all((parameters[name], value) for name, value in values.items())
+            missing: Missing | None = None
+            for item in inside(outer, way) if way else (outer,):
+                try:
+                    return getattr(item, method)(**values)
+                except Missing as failure:
+                    missing = missing or failure
+            if missing_is_fine:
+                return None
+            raise missing or Failure(f"there is no {node.word} to look up")
+
+        return find
 
     def _count(self, node: tree.Count) -> Evaluate:
         outer = self.evaluate(node.inside) if node.inside is not None else None
@@ -195,6 +295,51 @@ class Expressions:
             return test
         return lambda frame: not test(frame)
 
+    def _combining(self, node: tree.Arithmetic) -> Callable[[str, Value, Value, Frame], Value]:
+        """Arithmetic with dates and amounts; a failure names the cells whose values it is about."""
+        origins = self._origins(node.left, node.right)
+
+        def combine_or_tell(sign: str, one: Value, other: Value, frame: Frame) -> Value:
+            try:
+                return _combined(sign, one, other)
+            except Failure as failure:
+                raise _named(failure, origins, frame) from None
+
+        return combine_or_tell
+
+    def _origins(self, *sides: Expression | None) -> list[Callable[[Frame], str]]:
+        return [origin for side in sides if side is not None for origin in [self._origin(side)] if origin]
+
+    def _telling(self, *sides: Expression | None) -> Told:
+        """Adds to a failure the cells whose values it is about."""
+        origins = self._origins(*sides)
+        return lambda failure, frame: _named(failure, origins, frame)
+
+    def _placed(self, run: Callable[[Frame], bool], told: Told) -> Callable[[Frame], bool]:
+        """The same; a failure names the cells whose values it is about."""
+
+        def placed(frame: Frame) -> bool:
+            try:
+                return run(frame)
+            except Failure as failure:
+                raise told(failure, frame) from None
+
+        return placed
+
+    def _origin(self, node: Expression) -> Callable[[Frame], str] | None:
+        """Where the value of an expression stands in the file, if it comes straight from there."""
+        if not isinstance(node, tree.Dot) or node.arguments is not None:
+            return None
+        target, heading = self.evaluate(node.target), node.heading
+
+        def place(frame: Frame) -> str:
+            item = target(frame)
+            if isinstance(item, Item):
+                return item.place_of(heading) if item.open_fields else item.label
+            return type_name(item)
+
+        return place if heading or node.word == "value" else None
+
     def _test(self, node: tree.Compare, left: Evaluate) -> Callable[[Frame], bool]:
         name, exactly = node.operator, node.exactly
         if name == "exists":
@@ -203,28 +348,31 @@ class Expressions:
             return lambda frame: is_empty(left(frame))
         assert node.right is not None
         if name == "is" and isinstance(node.right, tree.Constant) and isinstance(node.right.value, str) and not exactly:
-            return self._is_constant(left, node.right.value)
-        right = self.evaluate(node.right)
-        if name == "is":
-            return lambda frame: same(left(frame), right(frame), exactly)
-        if name == "is in":
-            return lambda frame: is_in(left(frame), right(frame), exactly)
+            return self._is_constant(left, node.right.value, self._telling(node.left))
+        right, told = self.evaluate(node.right), self._telling(node.left, node.right)
         if name in ORDER:
-            return ordered(name, left, right)
+            return ordered(name, left, right, told, self._number(node.right))
+        if name == "is":
+            return self._placed(lambda frame: same(left(frame), right(frame), exactly), told)
+        if name == "is in":
+            return self._placed(lambda frame: is_in(left(frame), right(frame), exactly), told)
         if name == "matches":
-            return matching(node, left, right)
+            return self._placed(matching(node, left, right), told)
         fix = loosen if exactly else fold
-        return lambda frame: text_test(name, left(frame), right(frame), fix)
+        return self._placed(lambda frame: text_test(name, left(frame), right(frame), fix), told)
 
     @staticmethod
-    def _is_constant(left: Evaluate, text: str) -> Callable[[Frame], bool]:
+    def _is_constant(left: Evaluate, text: str, told: Told) -> Callable[[Frame], bool]:
         """The commonest comparison, with its constant side prepared."""
         low = fold(text)
 
         def test(frame: Frame) -> bool:
             value = left(frame)
             if type(value) is not str:
-                return same(value, text)
+                try:
+                    return same(value, text)
+                except Failure as failure:
+                    raise told(failure, frame) from None
             return (value.lower() if value.isascii() else fold(value)) == low
 
         return test
@@ -233,7 +381,7 @@ class Expressions:
         left, right, sign = self.evaluate(node.left), self.evaluate(node.right), node.operator
         if sign == "+":
             return self._sum(node, left, right)
-        work = _ARITHMETIC[sign]
+        work, told = _ARITHMETIC[sign], self._combining(node)
 
         def calculate(frame: Frame) -> Value:
             one, other = left(frame), right(frame)
@@ -242,14 +390,14 @@ class Expressions:
                     return work(one, other)
                 except decimal.DecimalException as error:
                     raise _no_number(error) from None
-            return _combined(sign, one, other)
+            return told(sign, one, other, frame)
 
         return calculate
 
-    @staticmethod
-    def _sum(node: tree.Arithmetic, left: Evaluate, right: Evaluate) -> Evaluate:
+    def _sum(self, node: tree.Arithmetic, left: Evaluate, right: Evaluate) -> Evaluate:
         """Adding is what loops do most: a kept value plus something is fetched without a call."""
         slot = node.left.slot if isinstance(node.left, tree.Name) and node.left.plain else -1
+        told = self._combining(node)
 
         def add(frame: Frame) -> Value:
             one = frame[slot] if slot >= 0 else left(frame)
@@ -259,7 +407,7 @@ class Expressions:
                     return one + other
                 except decimal.DecimalException as error:
                     raise _no_number(error) from None
-            return _combined("+", one, other)
+            return told("+", one, other, frame)
 
         return add
 
@@ -298,6 +446,19 @@ def inside(item: Any, path: tuple[str, ...]) -> Iterator[Any]:
             yield inner
         else:
             yield from inside(inner, path[1:])
+
+
+def records(item: Any, path: tuple[str, ...], headings: tuple[str, ...]) -> Iterator[Any]:
+    """The records at the end of a path; those of one table are fixed when its turn comes."""
+    if item is None:
+        raise Failure("the item is missing")
+    for holder in list(inside(item, path[:-1])) if len(path) > 1 else (item,):
+        yield from list(getattr(holder, path[-1])(headings))
+
+
+def _named(failure: Failure, origins: list[Callable[[Frame], str]], frame: Frame) -> Failure:
+    """The failure, with the cells whose values it is about."""
+    return failure.at(" and ".join(origin(frame) for origin in origins)) if origins else failure
 
 
 def _no_separator(piece: str) -> str:

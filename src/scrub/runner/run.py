@@ -14,7 +14,7 @@ from scrub.model.change import Change
 from scrub.model.declare import FileItem, Reach
 from scrub.model.host import Host
 from scrub.model.preferences import CURRENT, Preferences
-from scrub.model.problem import Failure, Refused, ScrubError
+from scrub.model.problem import BadCall, Failure, Refused, ScrubError
 from scrub.model.values import ARITHMETIC
 from scrub.model.vocabulary import Vocabulary
 from scrub.runner.answers import answer_all
@@ -107,7 +107,11 @@ class Runner:
         stored: Callable[[str], str | None] | None = None,
         preferences: Preferences | None = None,
         stepper: Stepper | None = None,
+        at: str | None = None,
     ) -> None:
+        if at is not None and not _selects(program):
+            raise BadCall(f'"{program.title}" does not use what is picked with --at. It would have to say: selection')
+        self.at = at
         if program.reach > reach:
             raise Refused(f'"{program.title}" {Reach(program.reach).sentence}, which was not allowed')
         self.program = program
@@ -178,6 +182,7 @@ class Runner:
         """One execution, on these files together: all of them are saved, or none."""
         found = [FileResult(path) for path in paths] or [FileResult("")]
         execution = Execution(self.host, self.reach, self.budget)
+        execution.at, execution.opener = self.at, self.opener
         items: list[Any] = []
         at = found[0]
         try:
@@ -188,6 +193,10 @@ class Runner:
                     self._ensure_free(items[-1])
             at = found[0]
             execution.roots = items
+            for each, item in zip(found, items, strict=False):
+                at = each
+                _ensure_kept(self.program, item)
+            at = found[0]
             self._execute(execution)
             for each, item in zip(found, items, strict=False):
                 at = each
@@ -200,7 +209,7 @@ class Runner:
         except (StoreError, OSError, MemoryError) as error:
             at.problem = told(error, at.path)
         finally:
-            for item in items:
+            for item in (*items, *execution.opened.values()):
                 item.close()
         if at.problem is not None:
             for each in found:
@@ -249,6 +258,8 @@ class Runner:
             frame[self.program.picked_slot] = list(execution.roots)
         elif execution.roots:
             frame[self.program.start_slot] = execution.roots[0]
+        if self.program.selection_slot >= 0:
+            frame[self.program.selection_slot] = execution.selection()
         token = CURRENT.set(self.preferences)
         try:
             with decimal.localcontext(ARITHMETIC):
@@ -308,6 +319,22 @@ class Runner:
                 self.store.update(result.number, self._record(result))
         except (OSError, StoreError) as error:
             self.host.log(f"the history could not be written: {error}")
+
+
+def _selects(program: Program) -> bool:
+    return program.selection_slot >= 0 or any(_selects(inner) for inner in program.inner)
+
+
+def _ensure_kept(program: Program, item: FileItem) -> None:
+    """Raises `Failure` when the macro changes what the format of the file cannot keep."""
+    for kind, word, line in program.uses:
+        why = item.cannot_keep(kind, word)
+        if why:
+            failure = Failure(why)
+            failure.title, failure.line = program.title, line
+            raise failure
+    for inner in program.inner:
+        _ensure_kept(inner, item)
 
 
 def _distinct(paths: Sequence[str]) -> Iterator[str]:

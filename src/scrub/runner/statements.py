@@ -13,8 +13,9 @@ from scrub.model.types import NUMBER
 from scrub.model.values import Secret, shown, type_name
 from scrub.model.vocabulary import Vocabulary
 from scrub.runner.answers import typed
+from scrub.runner.comparisons import Evaluate
 from scrub.runner.execution import Execution, Frame
-from scrub.runner.expressions import Expressions, inside
+from scrub.runner.expressions import Expressions, inside, records
 from scrub.runner.fitting import fitted, fitted_all
 from scrub.runner.step import View, Watch
 
@@ -120,6 +121,7 @@ class Statements(Expressions):
 
     def _do_setfield(self, node: tree.SetField) -> Run:
         target, value, word = self.evaluate(node.target.target), self.evaluate(node.value), node.target.word
+        heading = node.target.heading
         attribute = word.replace("-", "_")
         kinds = self.vocabulary.kinds
 
@@ -127,13 +129,16 @@ class Statements(Expressions):
             item = target(frame)
             if not isinstance(item, Item):
                 raise Failure(f"{type_name(item)} has no fields to set")
+            if item.open_fields:
+                item.write(heading, value(frame))
+                return
             field = kinds[item.kind_word].fields.get(word)
             if field is None or not field.can_be_set:
                 raise Failure(f'"{word}" of a {item.kind_word} cannot be set')
             found = value(frame)
             if found is None and not field.may_be_nothing:
                 raise Failure(f'"{word}" is {field.type}, not nothing')
-            setattr(item, attribute, fitted(found, field.type, f'"{word}"', field.choice))
+            setattr(item, attribute, fitted(found, field.type, f'"{word}"', field.choice, field.whole))
 
         return run
 
@@ -176,8 +181,10 @@ class Statements(Expressions):
         where = self.condition(node.where) if node.where is not None else None
         outer = self.evaluate(node.inside) if node.inside is not None else None
         body = self._inside(node.slot if node.items else self.items[-1], node.body)
-        cost, slot = _cost(node.body), node.slot
-        base, path, items = node.base, node.path, node.items
+        cost, slot, in_cells = _cost(node.body), node.slot, node.word in ("cell", "record", "row", "column", "cells")
+        base, path, items, headings = node.base, node.path, node.items, tuple(sorted(node.headings))
+        if headings:
+            return self._each_record(node, where, outer, body)
 
         def run(frame: Frame) -> int | None:
             execution: Execution = frame[0]
@@ -191,9 +198,43 @@ class Statements(Expressions):
                     continue
                 execution.spend(cost)
                 frame[slot] = value
-                if where is not None and not where(frame):
-                    continue
-                signal = body(frame)
+                try:
+                    if where is not None and not where(frame):
+                        continue
+                    signal = body(frame)
+                except Failure as failure:
+                    if in_cells:
+                        failure.at(value.label)
+                    raise
+                if signal:
+                    if signal == LEAVE:
+                        break
+                    return signal - 1 if signal > 0 else signal
+            return None
+
+        return run
+
+    def _each_record(
+        self, node: tree.Each, where: Callable[[Frame], bool] | None, outer: Evaluate | None, body: Run
+    ) -> Run:
+        """A loop over records: the headings it names are known to be there before its first turn."""
+        base, path, cost, slot = node.base, node.path, _cost(node.body), node.slot
+        headings = tuple(sorted(node.headings))
+
+        def run(frame: Frame) -> int | None:
+            execution: Execution = frame[0]
+            found = outer(frame) if outer else frame[base]
+            for record in records(found, path, headings):
+                execution.steps -= cost
+                if execution.steps < 0:
+                    execution.spend(0)
+                frame[slot] = record
+                try:
+                    if where is not None and not where(frame):
+                        continue
+                    signal = body(frame)
+                except Failure as failure:
+                    raise failure.at(record.label) from None
                 if signal:
                     if signal == LEAVE:
                         break
@@ -288,7 +329,9 @@ class Statements(Expressions):
         text = self.evaluate(node.text)
 
         def run(frame: Frame) -> None:
-            raise Failure(shown(text(frame)))
+            failure = Failure(shown(text(frame)))
+            failure.placed = True  # these are the macro's own words
+            raise failure
 
         return run
 
@@ -330,6 +373,8 @@ class Statements(Expressions):
                 own[slot] = frame[outer]
             if base >= 0:
                 own[inner.start_slot] = frame[base]
+            if inner.selection_slot >= 0:
+                own[inner.selection_slot] = frame[0].selection()
             body(own)
 
         return run

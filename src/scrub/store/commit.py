@@ -61,7 +61,7 @@ class Committer:
         journal = {**record, "run": run, "name": name, "keep": keep, "steps": [list(step) for step in steps]}
         path = os.path.join(self.pending, f"{run}-{name}.json")
         try:
-            self.disk.write(path + ".new", [json.dumps(journal, ensure_ascii=False, indent=1).encode()])
+            self.disk.write(path + ".new", [json.dumps(journal, ensure_ascii=False).encode()])
             self.disk.rename(path + ".new", path)
             self.disk.sync_folder(self.pending)
         except BaseException as error:

@@ -249,4 +249,4 @@ class Store:
 
 
 def _json(record: dict[str, Any]) -> bytes:
-    return json.dumps(record, ensure_ascii=False, indent=1).encode()
+    return json.dumps(record, ensure_ascii=False).encode()

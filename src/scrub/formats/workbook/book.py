@@ -3,20 +3,44 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Callable, Iterator
-from functools import partial
+import re
+from collections.abc import Iterator
+from functools import cached_property, partial
+from typing import TYPE_CHECKING
 
 from scrub.formats.opc import part_tree, relationships
 from scrub.formats.source import Source
-from scrub.formats.spans import Span, Splice, set_attributes, spliced
-from scrub.formats.workbook.embedded import embedded, new_part, part_of
+from scrub.formats.spans import NotReadable, Span, Splice, escaped, set_attributes, spliced
+from scrub.formats.workbook.decode import Decoder
+from scrub.formats.workbook.embedded import add_part, embedded, part_of
+from scrub.formats.workbook.grid import Loaded, SheetCells
+from scrub.formats.workbook.names import Names
+from scrub.formats.workbook.parts import Parts
 from scrub.formats.workbook.sheet import OfficeSheet
+from scrub.formats.workbook.strings import SharedStrings
+from scrub.formats.workbook.styles import Styles
 from scrub.formats.zip import Package
 from scrub.model.change import Change, Recorder
 from scrub.model.files import FilePath
 from scrub.model.problem import Failure, FileProblem
+from scrub.model.values import fold
 from scrub.model.workbook import Workbook
 from scrub.store.patch import Copy, Effect, Patch, free_path
+
+if TYPE_CHECKING:
+    from scrub.model.area import Area
+    from scrub.model.workbook import Sheet
+
+#: Sheets whose cells are kept read at a time.
+_SHEETS_KEPT = 2
+_NO_STYLES = (
+    b'<?xml version="1.0" encoding="UTF-8" standalone="yes"?>\n'
+    b'<styleSheet xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main"><fonts count="1"><font>'
+    b'<sz val="11"/><name val="Calibri"/></font></fonts>'
+    b'<fills count="2"><fill><patternFill patternType="none"/></fill><fill>'
+    b'<patternFill patternType="gray125"/></fill></fills><borders count="1"><border/></borders><cellStyleXfs count="1">'
+    b'<xf/></cellStyleXfs><cellXfs count="1"><xf xfId="0"/></cellXfs></styleSheet>'
+)
 
 
 class OfficeWorkbook(Workbook):
@@ -34,6 +58,9 @@ class OfficeWorkbook(Workbook):
         self._views = self._root.child("bookViews")
         self._copies: list[str] = []
         self._to_embed: list[str] = []
+        self._loaded: dict[OfficeSheet, Loaded] = {}
+        #: Reads cells with the span tree only: for tests, which hold both ways to the same bytes.
+        self.parse_slowly = False
 
     def problem(self, what: str) -> FileProblem:
         """A problem with this file."""
@@ -56,9 +83,94 @@ class OfficeWorkbook(Workbook):
     @property
     def notes(self) -> list[str]:
         """What a person should know about saving the changes."""
+        found = []
         if self.changes and any(name.startswith("_xmlsignatures/") for name in self.package.members):
-            return [f"{self.name} carries a digital signature, which no longer holds after a change."]
-        return []
+            found.append(f"{self.name} carries a digital signature, which no longer holds after a change.")
+        if self._recalculates:
+            found.append("Its formulas will be calculated anew when it is next opened.")
+        return found
+
+    # -- what cells share
+
+    @cached_property
+    def _targets(self) -> dict[str, str]:
+        """The parts that the workbook part leads to, by the last word of their type."""
+        related = relationships(self.package, self._part).values()
+        return {each.type: each.target for each in related if each.target in self.package.members and each.target}
+
+    @cached_property
+    def styles(self) -> Styles:
+        """How cells look."""
+        part = self._targets.get("styles")
+        try:
+            return Styles(self.package.read(part) if part else _NO_STYLES, self._theme)
+        except (NotReadable, ValueError) as problem:
+            raise self.problem(f"its styles: {problem}") from None
+
+    def _theme(self) -> bytes:
+        part = self._targets.get("theme")
+        return self.package.read(part) if part else b""
+
+    def strings(self) -> SharedStrings:
+        """The texts that cells share."""
+        return self._strings
+
+    @cached_property
+    def _strings(self) -> SharedStrings:
+        part = self._targets.get("sharedStrings")
+        try:
+            return SharedStrings(self.package.read(part) if part else b"<sst/>")
+        except NotReadable as problem:
+            raise self.problem(f"its shared texts: {problem}") from None
+
+    def has_rich_texts(self, sheet: SheetCells) -> bool:
+        """Whether some text on a sheet may have several looks."""
+        return not self.strings().plain or b"<r>" in sheet.load().stored.data
+
+    @cached_property
+    def decoder(self) -> Decoder:
+        """Reads stored values."""
+        properties = self._root.child("workbookPr")
+        from_1904 = properties is not None and properties.attributes.get("date1904", "0") in ("1", "true")
+        return Decoder(self.styles, self.strings, from_1904)
+
+    @cached_property
+    def names(self) -> Names:
+        """The defined names."""
+        return Names(self._data, self._root)
+
+    def loaded(self, sheet: SheetCells) -> Loaded:
+        """What was read of a sheet. The one used longest ago is let go: many big ones fill the memory."""
+        assert isinstance(sheet, OfficeSheet)
+        found = self._loaded.get(sheet)
+        if found is None:
+            while len(self._loaded) >= _SHEETS_KEPT:
+                del self._loaded[next(iter(self._loaded))]
+            found = self._loaded[sheet] = Loaded(sheet.read_stored())
+        return found
+
+    def named_range(self, name: str) -> tuple[Sheet, Area] | None:
+        """The range that has a defined name."""
+        found = self.names.area(name)
+        return (self.sheet_named(found[0]), found[1]) if found else None
+
+    def new_sheet(self, name: str) -> OfficeSheet:
+        """Makes an empty sheet."""
+        if self.structure_locked:
+            raise Failure(f"{self.name}: the structure of the workbook is protected, so no sheet can be added")
+        if not 1 <= len(name) <= 31 or re.search(r"[\[\]:*?/\\\x00-\x1f]", name) or name.strip("'") != name:
+            raise Failure(f'"{name}" cannot be the name of a sheet: up to 31 characters, none of [ ] : * ? / \\')
+        if any(fold(sheet.name) == fold(name) for sheet in self._sheets):
+            raise Failure(f'there is a sheet "{name}" already')
+        sheet = OfficeSheet(self, len(self._sheets) + 1, Span("sheet", {"name": name}, 0), None)
+        sheet.is_new = True
+        self._sheets.append(sheet)
+
+        def revert() -> None:
+            self._sheets.remove(sheet)
+
+        sheet.changed("sheet", None, name, revert, "new sheet")
+        return sheet
 
     @property
     def structure_locked(self) -> bool:
@@ -112,22 +224,95 @@ class OfficeWorkbook(Workbook):
 
     def _patch(self) -> Patch | None:
         """What makes the changed file of the old one, or None when nothing is to be written."""
-        changed: dict[str, Callable[[], bytes]] = {}
+        if not self.recorder:
+            return None
+        self._loaded.clear()  # packing needs the room
+        parts = Parts(self.package)
         splices: list[Splice] = []
         for sheet in self._sheets:
-            if sheet.state != sheet.first_state:
+            if sheet.state != sheet.first_state and not sheet.is_new:
                 value = None if sheet.state == "visible" else sheet.state
                 splices += set_attributes(self._data, sheet.entry, [("state", value)])
         selected = self._reselect(splices)
-        for sheet in self._sheets:
-            if sheet.part and (sheet.touched or sheet in selected):
-                changed[sheet.part] = partial(sheet.make, selected.get(sheet))
-        if splices:
-            changed[self._part] = partial(spliced, self._data, splices)
-        added: dict[str, bytes] = {}
         for text in self._to_embed:
-            self._embed(text, changed, added)
-        return self.package.patch(changed, added) if changed or added else None
+            self._embed(text, parts)
+        splices += self._new_sheets(parts)
+        for sheet in self._sheets:
+            sheet.put_names()
+            if sheet.is_new:
+                elements = sheet.elements(parts)
+                parts.added[str(sheet.part)] = sheet.make(None, elements)
+            elif sheet.part and (sheet.touched or sheet in selected):
+                parts.changed[sheet.part] = partial(sheet.make, selected.get(sheet), sheet.elements(parts))
+        splices += self._recalculated(parts)
+        if "names" in self.__dict__:
+            order = ("sheets", "functionGroups", "externalReferences")
+            splices += self.names.splices(max(each.end for each in self._root.children if each.name in order))
+        if splices:
+            parts.changed[self._part] = partial(spliced, self._data, splices)
+        self._write_styles(parts)
+        parts.finish()
+        if not parts.changed and not parts.added and not parts.removed:
+            return None
+        return self.package.patch(parts.changed, parts.added, parts.removed)
+
+    def _new_sheets(self, parts: Parts) -> list[Splice]:
+        """New sheets get a part, and an entry behind the others."""
+        fresh = [sheet for sheet in self._sheets if sheet.is_new]
+        holder = self._root.child("sheets")
+        if not fresh or holder is None:
+            return []
+        p, entries = holder.prefix, ""
+        number = max((int(each.attributes.get("sheetId", "0")) for each in holder.all("sheet")), default=0)
+        folder = os.path.dirname(self._part)
+        for sheet in fresh:
+            number += 1
+            sheet.part = parts.free_name(f"{folder}/worksheets/sheet{{}}.xml" if folder else "sheet{}.xml")
+            type_ = "application/vnd.openxmlformats-officedocument.spreadsheetml.worksheet+xml"
+            parts.add(sheet.part, b"", type_)
+            base = "http://schemas.openxmlformats.org/officeDocument/2006/relationships"
+            id_ = parts.relate(self._part, f"{base}/worksheet", sheet.part)
+            state = "" if sheet.state == "visible" else f' state="{sheet.state}"'
+            entries += (
+                f'<{p}sheet name="{escaped(sheet.name)}" sheetId="{number}"{state} xmlns:r="{base}" r:id="{id_}"/>'
+            )
+        return [Splice(holder.close_start, holder.close_start, entries.encode())]
+
+    @property
+    def _recalculates(self) -> bool:
+        """Whether a value or a formula was changed, on which others may depend."""
+        return any(sheet.values or sheet.formulas for sheet in self._sheets)
+
+    def _recalculated(self, parts: Parts) -> list[Splice]:
+        """Marks the workbook to be calculated anew when it is next opened (18.2.2); a changed formula makes the old
+        order of calculation wrong, so that its part goes (18.6).
+        """
+        if not self._recalculates:
+            return []
+        chain = self._targets.get("calcChain")
+        if chain and any(sheet.formulas for sheet in self._sheets):
+            parts.remove(chain, self._part)
+        old = self._root.child("calcPr")
+        if old is not None:
+            return set_attributes(self._data, old, [("fullCalcOnLoad", "1")])
+        before = ("sheets", "functionGroups", "externalReferences", "definedNames")
+        at = max(each.end for each in self._root.children if each.name in before)
+        return [Splice(at, at, f'<{self._root.prefix}calcPr fullCalcOnLoad="1"/>'.encode())]
+
+    def _write_styles(self, parts: Parts) -> None:
+        if "styles" not in self.__dict__:
+            return
+        fresh = self.styles.make()
+        part = self._targets.get("styles")
+        if fresh is None:
+            return
+        if part:
+            parts.changed[part] = lambda: fresh
+            return
+        name = parts.free_name("xl/styles{}.xml")
+        base = "http://schemas.openxmlformats.org/officeDocument/2006/relationships"
+        parts.add(name, fresh, "application/vnd.openxmlformats-officedocument.spreadsheetml.styles+xml")
+        parts.relate(self._part, f"{base}/styles", name)
 
     def embedded(self) -> list[str]:
         """The texts of the macros inside it."""
@@ -142,15 +327,13 @@ class OfficeWorkbook(Workbook):
 
         self.changed(f"macro {title}", None, title, revert, f'macro "{title}" put inside')
 
-    def _embed(self, text: str, changed: dict[str, Callable[[], bytes]], added: dict[str, bytes]) -> None:
+    def _embed(self, text: str, parts: Parts) -> None:
         first = text.lstrip().partition("\n")[0].split()
         for part, other in embedded(self.package, self._part):
             if other.lstrip().partition("\n")[0].split() == first:
-                changed[part] = partial(part_of, text)
+                parts.changed[part] = partial(part_of, text)
                 return
-        name, others = new_part(self.package, self._part)
-        added[name] = part_of(text)
-        changed.update({other: partial(bytes, data) for other, data in others.items()})
+        add_part(parts, self._part, text)
 
     def _reselect(self, splices: list[Splice]) -> dict[OfficeSheet, bool]:
         """When the sheet that opens in front was hidden, brings the next visible one to the front.

@@ -3,39 +3,51 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
+from array import array
+from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING
 
+from scrub.formats.opc import Relationship, relationships
 from scrub.formats.spans import NotReadable, Span, Splice, escaped, parse, set_attributes, spliced
 from scrub.formats.workbook import protection
+from scrub.formats.workbook.elements import orders, placed
+from scrub.formats.workbook.hangings import SheetHangings
+from scrub.formats.workbook.stored import Parsed, Searched, Stored
+from scrub.formats.workbook.write import CellWriter
+from scrub.model.area import Area, area_of
 from scrub.model.problem import Failure
 from scrub.model.values import Secret
-from scrub.model.workbook import Selecting, Sheet, SheetPermission
+from scrub.model.workbook import Selecting, SheetPermission
 
 if TYPE_CHECKING:
     from scrub.formats.workbook.book import OfficeWorkbook
+    from scrub.formats.workbook.parts import Parts
 
-#: The elements that come before `sheetProtection`, by the root of the part (18.3.1.99, 18.3.1.12, 18.3.1.34).
-_BEFORE_PROTECTION = {
-    "worksheet": ("sheetPr", "dimension", "sheetViews", "sheetFormatPr", "cols", "sheetData", "sheetCalcPr"),
-    "chartsheet": ("sheetPr", "sheetViews"),
-    "dialogsheet": ("sheetPr", "sheetViews", "sheetFormatPr"),
-}
+EMPTY_SHEET = (
+    b'<?xml version="1.0" encoding="UTF-8" standalone="yes"?>\n'
+    b'<worksheet xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main"><dimension ref="A1"/>'
+    b'<sheetViews><sheetView workbookViewId="0"/></sheetViews><sheetData></sheetData></worksheet>'
+)
 
 
-class OfficeSheet(Sheet):
+class OfficeSheet(SheetHangings):
     """One sheet: its entry in the workbook part, and its own part, read only when needed."""
 
     def __init__(self, book: OfficeWorkbook, number: int, entry: Span, part: str | None) -> None:
+        super().__init__()
         self.book = book
         self._number = number
         self.entry = entry
         self.part = part
+        self.is_new = False
         self.state = self.first_state = entry.attributes.get("state", "visible")
         self._found: protection.Attributes | None = None
         self._wanted: dict[str, str] | None = None
         self._root_name = ""
         self._read = False
+        self._skeleton_kept: tuple[bytes, Span] | None = None
+        self._cut = self._left_out = 0
+        self._rows: array[int] | None = None  # the rows of a part that is known to be searched exactly
 
     @property
     def file(self) -> OfficeWorkbook:
@@ -89,7 +101,7 @@ class OfficeSheet(Sheet):
     ) -> None:
         """Stops changes to the locked cells."""
         now = self._protection()
-        if self._root_name not in _BEFORE_PROTECTION:
+        if not orders(self.skeleton()[1]):
             raise Failure(f'"{self.name}" is a sheet of an old kind that cannot be protected')
         wanted = (
             protection.chart_settings(allow) if self._root_name == "chartsheet" else protection.settings(allow, select)
@@ -128,60 +140,153 @@ class OfficeSheet(Sheet):
     def _protection(self) -> protection.Attributes | None:
         """The attributes of its protection as they are to be now, or None without one."""
         if not self._read:
-            span = self._skeleton()[1].child("sheetProtection")
+            root = self.skeleton()[1]
+            self._root_name = root.name
+            span = root.child("sheetProtection")
             self._found = self._wanted = dict(span.attributes) if span else None
             self._read = True
         return self._wanted
 
     def _set_protection(self, wanted: dict[str, str] | None, said: str) -> None:
         before, was = self._wanted, self.protected
-        self._wanted = wanted
+        self._wanted, self._free = wanted, None
 
         def revert() -> None:
-            self._wanted = before
+            self._wanted, self._free = before, None
 
         self.changed("protected", _state(before if was else None), _state(wanted), revert, said)
 
-    def _skeleton(self) -> tuple[bytes, Span, int, int]:
-        """The part without its cells: its bytes, its root, and where so many bytes of cells were left out."""
+    def related(self) -> dict[str, Relationship]:
+        """The relationships of its part."""
+        return relationships(self.book.package, self.part) if self.part and not self.is_new else {}
+
+    def _data(self) -> bytes:
+        if self.is_new:
+            return EMPTY_SHEET
         if self.part is None:
             raise self.book.problem(f'the part of the sheet "{self.name}" is missing')
-        data = self.book.package.read(self.part)
-        skeleton, cut, left_out = without_cells(data)
+        return self.book.package.read(self.part)
+
+    def skeleton(self) -> tuple[bytes, Span]:
+        """The part without its cells, and its root."""
+        if self._skeleton_kept is None:
+            self._keep_skeleton(self._data())
+        assert self._skeleton_kept is not None
+        return self._skeleton_kept
+
+    def _keep_skeleton(self, data: bytes) -> None:
+        skeleton, self._cut, self._left_out = without_cells(data)
         try:
-            root = parse(skeleton)
+            self._skeleton_kept = (skeleton, parse(skeleton))
         except NotReadable as problem:
             raise self.book.problem(f'the sheet "{self.name}": {problem}') from None
-        self._root_name = root.name
-        return data, root, cut, left_out
+
+    def read_stored(self) -> Stored:
+        """The stored cells, found the fast way where that is surely exact."""
+        return self._stored(self._data())
+
+    def _stored(self, data: bytes) -> Stored:
+        if self._skeleton_kept is None:
+            self._keep_skeleton(data)
+        if self._rows is not None:
+            return Searched(data, self._cut, self._cut + self._left_out, list(self._rows))
+        if self._left_out and not self.book.parse_slowly:
+            reader = Searched(data, self._cut, self._cut + self._left_out)
+            if reader.prefix_is_plain() and reader.exact():
+                self._rows = array("L", reader.numbers)
+                return reader
+        try:
+            return Parsed(data, parse(data))
+        except (NotReadable, ValueError) as problem:
+            raise self.book.problem(f'the sheet "{self.name}": {problem}') from None
+
+    def is_free(self) -> bool:
+        """Whether nothing on the sheet keeps a cell from being changed."""
+        if self._free is None and self.skeleton()[1].name != "worksheet":
+            raise Failure(f'"{self.name}" is a chart sheet and has no cells')
+        return super().is_free()
 
     @property
     def touched(self) -> bool:
         """Whether its own part must change."""
-        return self._read and self._wanted != self._found
+        return bool(
+            (self._read and self._wanted != self._found)
+            or self.cells_touched
+            or any(word != "heading-rows" for word in self.wanted)
+            or self.row_attributes
+            or self.columns_touched
+            or self.merges_touched
+            or self.links_touched
+            or (self.comment_part is not None and self.comment_part.touched)
+        )
 
-    def make(self, selected: bool | None) -> bytes:
+    def make(self, selected: bool | None, elements: Mapping[str, bytes]) -> bytes:
         """The part as it is to be. `selected` sets whether its tab is selected; None leaves that."""
-        data, root, cut, left_out = self._skeleton()
-        skeleton = data[:cut] + data[cut + left_out :]
-        splices: list[Splice] = []
-        if self.touched:
-            splices += self._protection_splices(skeleton, root)
+        data = self._data()
+        skeleton, root = self.skeleton()
         if selected is not None:
-            splices += _selected_splices(skeleton, root, selected)
-        return spliced(data, [moved(splice, cut, left_out) for splice in splices])
+            views = root.child("sheetViews")
+            old = elements.get("sheetViews") or (skeleton[views.start : views.end] if views else b"")
+            if old:
+                elements = {**elements, "sheetViews": _selected(old, selected)}
+        splices = [moved(placed(root, name, fresh), self._cut, self._left_out) for name, fresh in elements.items()]
+        if self.cells_touched or self.row_attributes:
+            splices += CellWriter(self, self._stored(data), self.row_attributes).splices()
+        return spliced(data, splices)
 
-    def _protection_splices(self, skeleton: bytes, root: Span) -> list[Splice]:
-        fresh = b""
-        if self._wanted is not None:
-            attributes = "".join(f' {name}="{escaped(value)}"' for name, value in self._wanted.items())
-            fresh = f"<{root.prefix}sheetProtection{attributes}/>".encode()
-        old = root.child("sheetProtection")
-        if old is not None:
-            return [Splice(old.start, old.end, fresh)]
-        before = _BEFORE_PROTECTION[root.name]
-        at = max((child.end for child in root.children if child.name in before), default=root.open_end)
-        return [Splice(at, at, fresh)]
+    def elements(self, parts: Parts) -> dict[str, bytes]:
+        """The elements of its part, other than cells, that must change; new parts are added for some."""
+        if not self.touched:
+            return {}
+        skeleton, root = self.skeleton()
+        found = self.setting_elements(skeleton, root)
+        if self._read and self._wanted != self._found:
+            found["sheetProtection"] = self._protection_element(root)
+        if self.columns_touched:
+            found["cols"] = self.column_element(root)
+        if self.merges_touched:
+            found["mergeCells"] = self.merge_element(root)
+        if self.links_touched:
+            found["hyperlinks"] = self.link_element(root, parts, str(self.part))
+        if self.comment_part is not None and self.comment_part.touched:
+            self._write_comments(root, parts, found)
+        dimension = root.child("dimension")
+        filled = [self.place(key) for key, value in self.values.items() if value is not None]
+        if filled and dimension is not None:
+            was = area_of(dimension.attributes.get("ref", "A1"))
+            rows, columns = [row for row, _ in filled], [column for _, column in filled]
+            now = Area(min(was.top, *rows), min(was.left, *columns), max(was.bottom, *rows), max(was.right, *columns))
+            if now != was:
+                found["dimension"] = f'<{root.prefix}dimension ref="{now}"/>'.encode()
+        return found
+
+    def _write_comments(self, root: Span, parts: Parts, found: dict[str, bytes]) -> None:
+        """The two parts that hold comments; new ones are added where the sheet had none."""
+        comments = self.comment_part
+        assert comments is not None
+        part = str(self.part)
+        base = "http://schemas.openxmlformats.org/officeDocument/2006/relationships"
+        if comments.part:
+            parts.changed[comments.part] = comments.comments
+        else:
+            name = parts.free_name("xl/comments{}.xml")
+            type_ = "application/vnd.openxmlformats-officedocument.spreadsheetml.comments+xml"
+            parts.add(name, comments.comments(), type_)
+            parts.relate(part, f"{base}/comments", name)
+        if comments.drawing:
+            parts.changed[comments.drawing] = comments.drawn
+        else:
+            name = parts.free_name("xl/drawings/vmlDrawing{}.vml")
+            parts.added[name] = comments.drawn()
+            parts.add_default("vml", "application/vnd.openxmlformats-officedocument.vmlDrawing")
+            id_ = parts.relate(part, f"{base}/vmlDrawing", name)
+            found["legacyDrawing"] = f'<{root.prefix}legacyDrawing xmlns:r="{base}" r:id="{id_}"/>'.encode()
+
+    def _protection_element(self, root: Span) -> bytes:
+        if self._wanted is None:
+            return b""
+        attributes = "".join(f' {name}="{escaped(value)}"' for name, value in self._wanted.items())
+        return f"<{root.prefix}sheetProtection{attributes}/>".encode()
 
 
 def _state(attributes: protection.Attributes | None) -> str | bool:
@@ -192,14 +297,15 @@ def _state(attributes: protection.Attributes | None) -> str | bool:
     return ", ".join([f"yes, {locked}", *protection.in_words(attributes)])
 
 
-def _selected_splices(skeleton: bytes, root: Span, selected: bool) -> list[Splice]:
-    views = root.child("sheetViews")
-    found: list[Splice] = []
-    for view in views.all("sheetView") if views else ():
+def _selected(views: bytes, selected: bool) -> bytes:
+    """The views of a sheet with its tab selected or not."""
+    root = parse(views)
+    splices: list[Splice] = []
+    for view in root.all("sheetView"):
         is_selected = view.attributes.get("tabSelected", "0") in ("1", "true")
         if is_selected != selected:
-            found += set_attributes(skeleton, view, [("tabSelected", "1" if selected else None)])
-    return found
+            splices += set_attributes(views, view, [("tabSelected", "1" if selected else None)])
+    return spliced(views, splices)
 
 
 def moved(splice: Splice, cut: int, by: int) -> Splice:

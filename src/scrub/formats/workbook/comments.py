@@ -1,0 +1,155 @@
+"""Comments (ISO/IEC 29500-1, 18.7) and the drawings that show them (29500-4, 19.1): two parts that belong together."""
+
+from __future__ import annotations
+
+import re
+from typing import NamedTuple
+
+from scrub.formats.opc import part_tree
+from scrub.formats.spans import Splice, parse, spliced
+from scrub.formats.workbook.strings import runs_of, text_element
+from scrub.formats.zip import Package
+from scrub.model.area import address_of, cell_of
+from scrub.model.problem import Failure
+
+_EMPTY_COMMENTS = (
+    b'<?xml version="1.0" encoding="UTF-8" standalone="yes"?>\n'
+    b'<comments xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main"><authors></authors>'
+    b"<commentList></commentList></comments>"
+)
+#: Who wrote a comment that a macro writes.
+AUTHOR = "Scrub"
+
+
+class Note(NamedTuple):
+    """A comment."""
+
+    text: str
+    author: str
+
+
+class CommentPart:
+    """The comments of one sheet as they should be."""
+
+    def __init__(self, package: Package, part: str | None, drawing: str | None, conversation: bool) -> None:
+        self.package = package
+        self.part = part if part in package.members else None
+        self.drawing = drawing if drawing in package.members else None
+        self.conversation = conversation
+        self.notes: dict[tuple[int, int], Note] = {}
+        if self.part:
+            data, root = part_tree(package, self.part)
+            holder, listed = root.child("authors"), root.child("commentList")
+            authors = (
+                [data[each.open_end : each.close_start].decode() for each in holder.all("author")] if holder else []
+            )
+            for span in listed.all("comment") if listed else ():
+                text = span.child("text")
+                content = data[text.open_end : text.close_start] if text else b""
+                number = int(span.attributes.get("authorId", "0"))
+                self.notes[cell_of(span.attributes.get("ref", "A1"))] = Note(
+                    "".join(run.text for run in runs_of(content)), authors[number] if number < len(authors) else ""
+                )
+        self.first = dict(self.notes)
+
+    @property
+    def touched(self) -> bool:
+        """Whether it must be written."""
+        return self.notes != self.first
+
+    def change(self, place: tuple[int, int], text: str | None) -> dict[tuple[int, int], Note]:
+        """Sets or removes a comment; gives what was there before."""
+        if self.conversation:
+            raise Failure(
+                f"the comments of this sheet are conversations; change that of {address_of(*place)} in its own program"
+            )
+        former = self.notes
+        self.notes = {key: note for key, note in former.items() if key != place}
+        if text is not None:
+            old = former.get(place)
+            self.notes[place] = Note(text, old.author if old else AUTHOR)
+        return former
+
+    def comments(self) -> bytes:
+        """The part with the comments."""
+        if self.part is None:
+            data = _EMPTY_COMMENTS
+            root = parse(data)
+        else:
+            data, root = part_tree(self.package, self.part)
+        p = root.prefix
+        holder, listed = root.child("authors"), root.child("commentList")
+        assert holder is not None
+        assert listed is not None
+        splices: list[Splice] = []
+        seen = set()
+        for span in listed.all("comment"):
+            place = cell_of(span.attributes.get("ref", "A1"))
+            seen.add(place)
+            note = self.notes.get(place)
+            text = span.child("text")
+            if note is None:
+                splices.append(Splice(span.start, span.end, b""))
+            elif note != self.first.get(place) and text is not None:
+                fresh = f"<{p}text>".encode() + text_element(note.text, p) + f"</{p}text>".encode()
+                splices.append(Splice(text.start, text.end, fresh))
+        fresh_places = sorted(set(self.notes) - seen)
+        if fresh_places:
+            number = sum(1 for _ in holder.all("author"))
+            author = f"<{p}author>{AUTHOR}</{p}author>".encode()
+            splices.append(Splice(holder.close_start, holder.close_start, author))
+            added = b"".join(
+                f'<{p}comment ref="{address_of(*place)}" authorId="{number}"><{p}text>'.encode()
+                + text_element(self.notes[place].text, p)
+                + f"</{p}text></{p}comment>".encode()
+                for place in fresh_places
+            )
+            splices.append(Splice(listed.close_start, listed.close_start, added))
+        return spliced(data, splices)
+
+    def drawn(self) -> bytes:
+        """The part with the boxes that show them."""
+        data = self.package.read(self.drawing) if self.drawing else _EMPTY_DRAWING
+        root = parse(data)
+        splices: list[Splice] = []
+        number = 1024
+        for span in root.all("shape"):
+            found = re.search(r"_s(\d+)$", span.attributes.get("id", ""))
+            number = max(number, int(found[1])) if found else number
+            place = _place_of(data[span.start : span.end])
+            if place is not None and place not in self.notes:
+                splices.append(Splice(span.start, span.end, b""))
+        boxes = ""
+        for place in sorted(set(self.notes) - set(self.first)):
+            number += 1
+            boxes += _box(number, *place)
+        splices.append(Splice(root.close_start, root.close_start, boxes.encode()))
+        return spliced(data, splices)
+
+
+def _place_of(shape: bytes) -> tuple[int, int] | None:
+    row, column = re.search(rb"<x:Row>\s*(\d+)", shape), re.search(rb"<x:Column>\s*(\d+)", shape)
+    return (int(row[1]) + 1, int(column[1]) + 1) if row and column and b'ObjectType="Note"' in shape else None
+
+
+_EMPTY_DRAWING = (
+    b'<xml xmlns:v="urn:schemas-microsoft-com:vml" xmlns:o="urn:schemas-microsoft-com:office:office" '
+    b'xmlns:x="urn:schemas-microsoft-com:office:excel"><o:shapelayout v:ext="edit"><o:idmap v:ext="edit" data="1"/>'
+    b'</o:shapelayout><v:shapetype id="_x0000_t202" coordsize="21600,21600" o:spt="202" '
+    b'path="m,l,21600r21600,l21600,xe"><v:stroke joinstyle="miter"/><v:path gradientshapeok="t" '
+    b'o:connecttype="rect"/></v:shapetype></xml>'
+)
+
+
+def _box(number: int, row: int, column: int) -> str:
+    """A hidden box beside its cell. The namespaces are said again: another writer may call them otherwise."""
+    return (
+        '<v:shape xmlns:v="urn:schemas-microsoft-com:vml" xmlns:o="urn:schemas-microsoft-com:office:office" '
+        f'xmlns:x="urn:schemas-microsoft-com:office:excel" id="_x0000_s{number}" type="#_x0000_t202" '
+        'style="position:absolute;width:96pt;height:56pt;z-index:1;visibility:hidden" fillcolor="#ffffe1" '
+        'o:insetmode="auto"><v:fill color2="#ffffe1"/><v:path o:connecttype="none"/><v:textbox>'
+        '<div style="text-align:left"></div></v:textbox><x:ClientData ObjectType="Note"><x:MoveWithCells/>'
+        f"<x:SizeWithCells/><x:Anchor>{column}, 15, {max(0, row - 2)}, 10, {column + 2}, 15, {row + 3}, 4</x:Anchor>"
+        f"<x:AutoFill>False</x:AutoFill><x:Row>{row - 1}</x:Row><x:Column>{column - 1}</x:Column>"
+        "</x:ClientData></v:shape>"
+    )

@@ -1,0 +1,206 @@
+"""What the stored text of a cell stands for, and the way back (ISO/IEC 29500-1, 18.3.1.4, 18.18.11, 18.17.4)."""
+
+from __future__ import annotations
+
+import decimal
+import re
+from collections.abc import Callable, Sequence
+from datetime import date, datetime, timedelta
+from decimal import Decimal
+from itertools import compress
+from typing import TYPE_CHECKING, Any
+
+from scrub.formats.workbook.strings import SharedStrings, runs_of, unescaped
+from scrub.formats.workbook.styles import DATE, DURATION, NUMBER, TIME, Styles
+from scrub.formats.xmltext import attributes_of, plain_text
+from scrub.model.amounts import Duration
+from scrub.model.grid import Trouble
+from scrub.model.problem import Failure
+from scrub.model.values import Value, number_text
+
+if TYPE_CHECKING:
+    from scrub.formats.workbook.stored import StoredCell
+
+_FIRST_1900, _FIRST_1904 = date(1899, 12, 30), date(1904, 1, 1)
+_DAY = Decimal(86_400)
+
+#: Names a cell, for a problem with its value.
+Where = Callable[[], str]
+
+
+class Decoder:
+    """Reads the cells of one workbook."""
+
+    def __init__(self, styles: Styles, strings: Callable[[], SharedStrings], from_1904: bool) -> None:
+        self.styles = styles
+        self._strings = strings
+        self.from_1904 = from_1904
+
+    def value(self, cell: StoredCell, where: Where) -> Value:
+        """The value of a stored cell, a `Trouble` for one that has none to use; of a formula its last result."""
+        if cell.inline is not None:
+            return "".join(run.text for run in runs_of(cell.inline)) or None
+        if cell.value is None:
+            return None
+        return self.typed(cell.type, cell.style, cell.value, where)
+
+    def typed(self, type_: str, style: int, text: str, where: Where) -> Value:
+        """The value that a stored text stands for."""
+        if type_ == "n":
+            if not text.strip():
+                return None
+            sort = self.styles.sort(style)
+            try:
+                return number_of(text) if sort == NUMBER else self._moment(text, sort, where)
+            except (decimal.InvalidOperation, ValueError):
+                return Trouble(f'{where()} is damaged: "{text[:40]}" is no number')
+        if type_ == "s":
+            found = self._strings().text(int(text)) if text.strip().isdigit() else None
+            return Trouble(f"{where()} is damaged: its text is missing") if found is None else found or None
+        if type_ == "b":
+            return text.strip() in ("1", "true")
+        if type_ == "e":
+            return Trouble(f"{where()} holds the error {text}. Ask before using it: if cell.error is empty", text)
+        if type_ == "d":
+            return _iso(text, where)
+        return unescaped(text) or None
+
+    def _moment(self, text: str, sort: str, where: Where) -> Value:
+        """A number shown as a date, a time or a duration (18.17.4)."""
+        number = number_of(text)
+        if sort == DURATION or (sort == TIME and 0 <= number < 1):
+            return duration(number * _DAY)
+        days = int(number)
+        if not self.from_1904 and days == 60:
+            return Trouble(f"{where()} holds 29 February 1900, a day that never was; set another date")
+        if number < 0 or (days == 0 and not self.from_1904) or days > 2_958_465:
+            return Trouble(f"{where()} is shown as a date, and holds {number_text(number)}, which is none")
+        try:
+            first = _FIRST_1904 if self.from_1904 else _FIRST_1900 + timedelta(days < 60)
+            day = first + timedelta(days)
+        except OverflowError:
+            return Trouble(f"{where()} is shown as a date, and holds {number_text(number)}, which is none")
+        if sort == DATE and number == days:
+            return day
+        seconds = int((number - days) * _DAY + Decimal("0.5"))
+        return datetime(day.year, day.month, day.day) + timedelta(seconds=seconds)
+
+    def serial(self, day: date) -> Decimal:
+        """The number of a date or time. Raises `Failure` for one before the first day of the workbook."""
+        plain = day.date() if isinstance(day, datetime) else day
+        days = (plain - (_FIRST_1904 if self.from_1904 else _FIRST_1900)).days
+        if not self.from_1904 and days <= 60:
+            days -= 1  # the 1900 that never had a 29 February
+        if days < (0 if self.from_1904 else 1):
+            raise Failure(f"{plain.isoformat()} is before the first day that this workbook can hold")
+        number = Decimal(days)
+        if isinstance(day, datetime):
+            number += Decimal(day.hour * 3600 + day.minute * 60 + day.second) / _DAY
+        return number
+
+    def column(
+        self, cells: Sequence[tuple[Any, ...]], where: Callable[[int], str], numbers: list[int] | None = None
+    ) -> dict[int, Value]:
+        """The values of plain cells of one column by row: each is row, attributes, value, inline `t` element.
+
+        Cells of one form are read together; empty texts are left out. `numbers` are the rows where they are known.
+        """
+        if not cells:
+            return {}
+        columns = list(zip(*cells, strict=True))
+        rows, forms = numbers or list(map(int, columns[0])), columns[1]
+        found: dict[int, Value] = {}
+        different = set(forms)
+        for form in different:
+            chosen = None if len(different) == 1 else [each == form for each in forms]
+            raw, texts, of = (
+                list(each) if chosen is None else list(compress(each, chosen))
+                for each in (columns[2], columns[3], rows)
+            )
+            attributes = attributes_of(form)
+            type_, style = attributes.get("t", "n"), int(attributes.get("s", "0"))
+            values: Sequence[Value]
+            if type_ == "inlineStr":
+                values = _inline_texts(texts)
+            else:
+                values = self._typed_together(type_, style, raw, of, where)
+            found.update(zip(of, values, strict=True))
+            if None in values:  # empty texts
+                found = {row: value for row, value in found.items() if value is not None}
+        return found
+
+    def _typed_together(
+        self, type_: str, style: int, raw: list[bytes], rows: list[int], where: Callable[[int], str]
+    ) -> Sequence[Value]:
+        if type_ == "n" and self.styles.sort(style) == NUMBER and b"" not in raw:
+            different = set(raw)
+            joined = b"|".join(different)
+            if _NUMBERS.fullmatch(joined) and max(map(len, different)) < 16:
+                try:
+                    read = dict(zip(different, map(Decimal, joined.decode().split("|")), strict=True))
+                    return _Numbers(map(read.__getitem__, raw))
+                except decimal.InvalidOperation:
+                    pass
+        known: dict[bytes, Value] = {}
+        values = []
+        for text, row in zip(raw, rows, strict=True):
+            value = known.get(text, known)
+            if value is known:
+                value = self.typed(type_, style, plain_text(text), lambda: where(row))  # noqa: B023 - called at once
+                if not isinstance(value, Trouble):
+                    known[text] = value
+            values.append(value)
+        return values
+
+
+class _Numbers(list[Value]):
+    """Values that are all numbers: nobody needs to look for an empty one."""
+
+    def __contains__(self, value: object) -> bool:
+        return False
+
+
+_NUMBERS = re.compile(rb"[0-9.|-]*")
+
+
+def _inline_texts(elements: list[bytes]) -> list[Value]:
+    """The texts of inline `t` elements."""
+    joined = b"\0".join(elements)  # a character that XML cannot hold
+    if joined.count(b"<t>") == len(elements):
+        joined = joined.replace(b"<t>", b"").replace(b"</t>", b"")
+        if b"&" not in joined and b"_x" not in joined and b"\r" not in joined:
+            return [text or None for text in joined.decode().split("\0")]
+    return [unescaped(plain_text(each[each.index(b">") + 1 : -4])) or None for each in elements]
+
+
+def number_of(text: str) -> Decimal:
+    """A stored number; what a double cannot tell apart is rounded to the 15 digits that are shown."""
+    if len(text) < 16 and "E" not in text and "e" not in text:
+        return Decimal(text.strip())
+    found = Decimal(text.strip())
+    return Decimal(format(float(found), ".15g")) if len(found.as_tuple().digits) > 15 else found
+
+
+def duration(seconds: Decimal) -> Duration:
+    """A duration in the unit a person would say it in."""
+    whole = seconds.to_integral_value() if abs(seconds - seconds.to_integral_value()) < Decimal("0.001") else seconds
+    for unit, size in (("days", _DAY), ("hours", Decimal(3600)), ("minutes", Decimal(60))):
+        if whole and whole % size == 0:
+            return Duration(whole / size, unit)
+    return Duration(whole, "seconds")
+
+
+def _iso(text: str, where: Where) -> Value:
+    """A date in ISO 8601, as `t="d"` has it."""
+    try:
+        found = datetime.fromisoformat(text.strip().removesuffix("Z"))
+    except ValueError:
+        return Trouble(f'{where()} is damaged: "{text[:40]}" is no date')
+    return found if "T" in text else found.date()
+
+
+def stored_number(number: Decimal) -> str:
+    """A number as it is stored: in plain digits, as exact as a double can be."""
+    if len(number.as_tuple().digits) <= 15 and -10 < number.adjusted() < 15:
+        return number_text(number)
+    return repr(float(number))

@@ -1,0 +1,76 @@
+"""Elements directly inside a sheet's part, each edited as bytes of its own and put in the order of the schema."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+
+from scrub.formats.spans import Span, Splice, parse, spliced, with_attributes
+
+#: The order of the elements in a part, by its root (18.3.1.99, 18.3.1.12, 18.3.1.34).
+_ORDER = {
+    "worksheet": (
+        "sheetPr dimension sheetViews sheetFormatPr cols sheetData sheetCalcPr sheetProtection protectedRanges "
+        "scenarios autoFilter sortState dataConsolidate customSheetViews mergeCells phoneticPr conditionalFormatting "
+        "dataValidations hyperlinks printOptions pageMargins pageSetup headerFooter rowBreaks colBreaks "
+        "customProperties cellWatches ignoredErrors smartTags drawing legacyDrawing legacyDrawingHF picture oleObjects "
+        "controls webPublishItems tableParts extLst"
+    ).split(),
+    "chartsheet": (
+        "sheetPr sheetViews sheetProtection customSheetViews pageMargins pageSetup headerFooter drawing legacyDrawing "
+        "legacyDrawingHF picture webPublishItems extLst"
+    ).split(),
+    "dialogsheet": (
+        "sheetPr sheetViews sheetFormatPr sheetProtection customSheetViews printOptions pageMargins pageSetup "
+        "headerFooter drawing legacyDrawing legacyDrawingHF oleObjects extLst"
+    ).split(),
+}
+_INNER_ORDER = {
+    "sheetPr": ("tabColor", "outlinePr", "pageSetUpPr"),
+    "sheetView": ("pane", "selection", "pivotSelection", "extLst"),
+    "headerFooter": ("oddHeader", "oddFooter", "evenHeader", "evenFooter", "firstHeader", "firstFooter"),
+}
+
+
+def orders(root: Span) -> bool:
+    """Whether the elements of such a part have a known order."""
+    return root.name in _ORDER
+
+
+def placed(root: Span, name: str, fresh: bytes) -> Splice:
+    """The splice that puts an element in place of the old one, or where it belongs; nothing takes it out."""
+    old = root.child(name)
+    if old is not None:
+        return Splice(old.start, old.end, fresh)
+    order = _ORDER[root.name]
+    before = order[: order.index(name)]
+    at = max((child.end for child in root.children if child.name in before), default=root.open_end)
+    return Splice(at, at, fresh)
+
+
+def with_child(element: bytes, path: Sequence[str], attributes: Mapping[str, str | None], prefix: str) -> bytes:
+    """An element with attributes set on the one at the end of a path of names; what is missing on the way is made."""
+    root = parse(element)
+    if not path:
+        return with_attributes(element[: root.open_end], attributes) + element[root.open_end :]
+    old = root.child(path[0])
+    if old is not None:
+        fresh = with_child(element[old.start : old.end], path[1:], attributes, prefix)
+        return spliced(element, [Splice(old.start, old.end, fresh)])
+    return inserted(element, with_child(f"<{prefix}{path[0]}/>".encode(), path[1:], attributes, prefix), path[0])
+
+
+def inserted(element: bytes, fresh: bytes, name: str) -> bytes:
+    """An element with another one put inside, where the schema wants it."""
+    root = parse(element)
+    if root.open_end == root.end:
+        return element[:-2].rstrip() + b">" + fresh + f"</{root.raw_name}>".encode()
+    order = _INNER_ORDER.get(root.name, (name,))
+    before = order[: order.index(name) + 1] if name in order else order
+    at = max((child.end for child in root.children if child.name in before), default=root.open_end)
+    return spliced(element, [Splice(at, at, fresh)])
+
+
+def without(element: bytes, *names: str) -> bytes:
+    """An element without those of these names directly inside."""
+    root = parse(element)
+    return spliced(element, [Splice(each.start, each.end, b"") for each in root.children if each.name in names])

@@ -1,0 +1,170 @@
+"""Rows and columns: their size, and whether they are hidden (ISO/IEC 29500-1, 18.3.1.13, 18.3.1.73)."""
+
+from __future__ import annotations
+
+from decimal import Decimal
+from typing import Any
+
+from scrub.formats.spans import Span, escaped
+from scrub.formats.workbook.settings import SheetSettings
+from scrub.formats.xmltext import attributes_of
+from scrub.model.area import letters_of
+from scrub.model.problem import Failure
+from scrub.model.values import type_name
+
+#: A digit of the usual font is 7 pixels wide, and a column has 5 pixels of margin (18.3.1.13).
+_DIGIT, _MARGIN = 7, 5
+
+
+class SheetLines(SheetSettings):
+    """Rows and columns as they should be."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.row_attributes: dict[int, dict[str, str | None]] = {}
+        self._columns: list[dict[str, str]] | None = None
+        self.columns_touched = False
+
+    # -- columns
+
+    def column_entries(self) -> list[dict[str, str]]:
+        """The `col` elements as they should be: attributes, each for the columns from `min` to `max`."""
+        if self._columns is None:
+            _, root = self.skeleton()
+            holder = root.child("cols")
+            self._columns = [dict(span.attributes) for span in holder.all("col")] if holder else []
+        return self._columns
+
+    def _column_entry(self, column: int) -> dict[str, str]:
+        for entry in self.column_entries():
+            if int(entry.get("min", "0")) <= column <= int(entry.get("max", "0")):
+                return entry
+        return {}
+
+    def _change_column(self, column: int, changes: dict[str, str | None]) -> None:
+        """Gives one column attributes of its own: an entry for many is split around it."""
+        found: list[dict[str, str]] = []
+        done = False
+        for entry in self.column_entries():
+            first, last = int(entry["min"]), int(entry["max"])
+            if not first <= column <= last:
+                found.append(entry)
+                continue
+            if first < column:
+                found.append({**entry, "max": str(column - 1)})
+            found.append(_with({**entry, "min": str(column), "max": str(column)}, changes))
+            if column < last:
+                found.append({**entry, "min": str(column + 1)})
+            done = True
+        if not done:
+            found.append(_with({"min": str(column), "max": str(column)}, changes))
+        # An entry that says nothing any more is left out; the schema wants a width beside the rest.
+        self._columns = sorted(
+            (
+                each if "width" in each else {**each, "width": "9.140625"}
+                for each in found
+                if set(each) - {"min", "max"}
+            ),
+            key=lambda each: int(each["min"]),
+        )
+
+    def column_element(self, root: Span) -> bytes:
+        """The `cols` element."""
+        p = root.prefix
+        entries = "".join(
+            f"<{p}col " + " ".join(f'{name}="{escaped(value)}"' for name, value in entry.items()) + "/>"
+            for entry in self.column_entries()
+        )
+        return f"<{p}cols>{entries}</{p}cols>".encode() if entries else b""
+
+    # -- rows
+
+    def _row_attribute(self, row: int, name: str) -> str | None:
+        if name in self.row_attributes.get(row, {}):
+            return self.row_attributes[row][name]
+        stored = self.load().stored
+        index = stored.index(row)
+        if index < 0:
+            return None
+        span = stored.row_span(index)
+        return attributes_of(stored.data[span.start : span.open_end].partition(b" ")[2]).get(name)
+
+    def inherited_style(self, row: int, column: int) -> int:
+        """The format that a new cell gets: its row's, else its column's."""
+        style = self._row_attribute(row, "s")
+        if style is not None and self._row_attribute(row, "customFormat") in ("1", "true"):
+            return int(style)
+        return int(self._column_entry(column).get("style", "0"))
+
+    # -- both
+
+    def measure(self, line: int, is_row: bool, word: str) -> Any:
+        """Width, height, or whether it is hidden."""
+        if word == "hidden":
+            value = self._row_attribute(line, "hidden") if is_row else self._column_entry(line).get("hidden")
+            return value in ("1", "true")
+        if is_row:
+            height = self._row_attribute(line, "ht")
+            return Decimal(height) if height else None
+        width = self._column_entry(line).get("width")
+        return None if width is None else _characters(float(width))
+
+    def put_measure(self, line: int, is_row: bool, word: str, value: Any) -> None:
+        """Changes it."""
+        before = self.measure(line, is_row, word)
+        if before == value:
+            return
+        if self.protected:
+            raise Failure(f"{self.name} is protected. Take the protection off first: unprotect")
+        changes = self._line_changes(is_row, word, value)
+        former_rows = {row: dict(each) for row, each in self.row_attributes.items() if row == line}
+        former_columns, touched = self.column_entries(), self.columns_touched
+        if is_row:
+            self.row_attributes.setdefault(line, {}).update(changes)
+        else:
+            self._change_column(line, changes)
+            self.columns_touched = True
+
+        def revert() -> None:
+            if is_row:
+                self.row_attributes.pop(line, None)
+                self.row_attributes.update(former_rows)
+            else:
+                self._columns, self.columns_touched = former_columns, touched
+
+        what = f"row {line}" if is_row else f"column {letters_of(line)}"
+        self.note(f"{what} {word}", before, value, revert)
+
+    @staticmethod
+    def _line_changes(is_row: bool, word: str, value: Any) -> dict[str, str | None]:
+        if word == "hidden":
+            return {"hidden": "1" if value else None}
+        most = 409 if is_row else 255
+        if value is not None and (not isinstance(value, Decimal) or not 0 <= value <= most):
+            shown = value if isinstance(value, Decimal) else type_name(value)
+            raise Failure(f'"{word}" is a number from 0 to {most}, not {shown}')
+        if is_row:
+            return {"ht": None if value is None else str(value), "customHeight": None if value is None else "1"}
+        return {
+            "width": None if value is None else _width(value),
+            "customWidth": None if value is None else "1",
+            "bestFit": None,
+        }
+
+
+def _with(entry: dict[str, str], changes: dict[str, str | None]) -> dict[str, str]:
+    return {name: value for name, value in {**entry, **changes}.items() if value is not None}
+
+
+def _width(characters: Decimal) -> str:
+    """The stored width of a column that is so many characters wide (18.3.1.13)."""
+    if characters < 1:
+        return str(characters)
+    return str(int((float(characters) * _DIGIT + _MARGIN) / _DIGIT * 256) / 256)
+
+
+def _characters(width: float) -> Decimal:
+    """How many characters wide a column with this stored width is."""
+    if width < 1:
+        return Decimal(str(width))
+    return Decimal(str(round((width * _DIGIT - _MARGIN) / _DIGIT, 2))).normalize() + 0

@@ -1,0 +1,134 @@
+"""Defined names (ISO/IEC 29500-1, 18.2.5), as they should be; the workbook part is spliced when the file is saved."""
+
+from __future__ import annotations
+
+import re
+from typing import TYPE_CHECKING
+
+from scrub.formats.spans import Span, Splice, escaped, with_attributes
+from scrub.formats.xmltext import escaped_text, text_of
+from scrub.model.area import MOST_COLUMNS, MOST_ROWS, Area, area_of, letters_of
+from scrub.model.problem import Failure
+from scrub.model.values import fold
+
+if TYPE_CHECKING:
+    from scrub.model.workbook import Sheet
+
+_TARGET = re.compile(r"(?:'((?:[^']|'')+)'|([\w.]+))!([$\w]+(?::[$\w]+)?)")
+_Key = tuple[str, int | None]
+
+
+class Names:
+    """The names of a workbook; the second part of a key is the sheet of a local one, from 0."""
+
+    def __init__(self, data: bytes, root: Span) -> None:
+        self.data = data
+        self.root = root
+        holder = root.child("definedNames")
+        self._spans: dict[_Key, Span] = {}
+        self._targets: dict[_Key, str] = {}
+        for span in holder.all("definedName") if holder else ():
+            local = span.attributes.get("localSheetId")
+            key = (fold(span.attributes.get("name", "")), int(local) if local is not None else None)
+            self._spans[key] = span
+            self._targets[key] = text_of(data[span.start : span.end])
+        self._fresh: dict[_Key, tuple[str, str, bool]] = {}
+        self._gone: set[_Key] = set()
+
+    def local(self, name: str, sheet: Sheet) -> str | None:
+        """What a name of one sheet stands for."""
+        return self._targets.get((fold(name), sheet.number - 1))
+
+    def put_local(self, name: str, sheet: Sheet, target: str | None, hidden: bool = False) -> None:
+        """Sets it."""
+        self._put(name, sheet.number - 1, target, hidden)
+
+    def put(self, name: str, target: str | None) -> None:
+        """Sets a name of the workbook. Raises `Failure` for one that cannot be a name."""
+        if not re.fullmatch(r"[^\W\d][\w.]{0,254}|\\[\w.]*", name) or re.fullmatch(
+            r"[A-Za-z]{1,3}\d+|[rRcC]|[rR]\d*[cC]\d*", name
+        ):
+            raise Failure(
+                f'"{name}" cannot be the name of a range: it begins with a letter, has no spaces, and is no address'
+            )
+        self._put(name, None, target, False)
+
+    def _put(self, name: str, local: int | None, target: str | None, hidden: bool) -> None:
+        key = (fold(name), local)
+        self._fresh.pop(key, None)
+        self._gone.discard(key)
+        if target is None:
+            self._gone.add(key)
+            self._targets.pop(key, None)
+        else:
+            self._fresh[key] = (name, target, hidden)
+            self._targets[key] = target
+
+    def area(self, name: str) -> tuple[str, Area] | None:
+        """The sheet and range that a name of the workbook stands for; None for any other name."""
+        return _read(self._targets.get((fold(name), None), ""))
+
+    def name_of(self, sheet: str, area: Area) -> str | None:
+        """The name of just this range."""
+        for (name, local), target in self._targets.items():
+            found = _read(target)
+            if local is None and found is not None and (fold(found[0]), found[1]) == (fold(sheet), area):
+                span = self._spans.get((name, local))
+                fresh = self._fresh.get((name, local))
+                return fresh[0] if fresh else span.attributes.get("name", name) if span else name
+        return None
+
+    def known(self, name: str) -> bool:
+        """Whether the workbook has such a name."""
+        return (fold(name), None) in self._targets
+
+    @staticmethod
+    def quoted(sheet: str) -> str:
+        """A sheet's name as formulas write it."""
+        return sheet if re.fullmatch(r"[A-Za-z_]\w*", sheet) else "'" + sheet.replace("'", "''") + "'"
+
+    @staticmethod
+    def absolute(area: Area) -> str:
+        """A range that does not move."""
+        if area.top == 1 and area.bottom == MOST_ROWS:
+            return f"${letters_of(area.left)}:${letters_of(area.right)}"
+        if area.left == 1 and area.right == MOST_COLUMNS:
+            return f"${area.top}:${area.bottom}"
+        first, last = f"${letters_of(area.left)}${area.top}", f"${letters_of(area.right)}${area.bottom}"
+        return first if area.single else f"{first}:{last}"
+
+    def splices(self, place: int) -> list[Splice]:
+        """What must change in the workbook part; `place` is where the element goes when there is none."""
+        found: list[Splice] = []
+        p = self.root.prefix
+        added = ""
+        for key, (name, target, hidden) in self._fresh.items():
+            span = self._spans.get(key)
+            if span is None:
+                local = "" if key[1] is None else f' localSheetId="{key[1]}"'
+                local += ' hidden="1"' if hidden else ""
+                added += f'<{p}definedName name="{escaped(name)}"{local}>{escaped_text(target)}</{p}definedName>'
+            else:
+                tag = with_attributes(self.data[span.start : span.open_end], {})
+                found.append(Splice(span.start, span.end, tag + f"{escaped_text(target)}</{span.raw_name}>".encode()))
+        gone = [self._spans[key] for key in self._gone if key in self._spans]
+        holder = self.root.child("definedNames")
+        if holder is not None and len(gone) == len(holder.children) and not added:
+            return [Splice(holder.start, holder.end, b"")]
+        found += [Splice(span.start, span.end, b"") for span in gone]
+        if added and holder is not None and holder.open_end != holder.end:
+            found.append(Splice(holder.close_start, holder.close_start, added.encode()))
+        elif added:
+            start, end = (holder.start, holder.end) if holder else (place, place)
+            found.append(Splice(start, end, f"<{p}definedNames>{added}</{p}definedNames>".encode()))
+        return found
+
+
+def _read(target: str) -> tuple[str, Area] | None:
+    found = _TARGET.fullmatch(target.strip())
+    if found is None:
+        return None
+    try:
+        return (found[1] or "").replace("''", "'") or found[2], area_of(found[3].replace("$", ""))
+    except Failure:
+        return None

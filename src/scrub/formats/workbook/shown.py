@@ -1,0 +1,199 @@
+"""What is seen in a cell: a value in its number form (ISO/IEC 29500-1, 18.8.31), for the common forms.
+
+A form that is not understood is a failure: never a guess.
+"""
+
+from __future__ import annotations
+
+import re
+from datetime import date, datetime
+from decimal import ROUND_HALF_UP, Decimal
+from typing import TYPE_CHECKING
+
+from scrub.model.amounts import Duration
+from scrub.model.operations.dates import MONTHS, WEEKDAYS
+from scrub.model.problem import Failure
+from scrub.model.values import Value
+
+if TYPE_CHECKING:
+    from scrub.formats.workbook.decode import Decoder
+
+_TOKENS = re.compile(
+    r'"([^"]*)"|\\(.)|_(.)|\*(.)|\[\$([^\]-]*)(?:-[^\]]*)?\]'
+    r"|\[(?:Black|Blue|Cyan|Green|Magenta|Red|White|Yellow|Color ?\d+)\]"
+    r"|(\[h+\]|\[m+\]|\[s+\]|AM/PM|am/pm|y+|m+|d+|h+|s+(?:\.0+)?|[0#?][0#?,]*(?:\.[0#?]*)?|\.[0#?]+|@|General|%|.)",
+    re.IGNORECASE | re.DOTALL,
+)
+_LITERALS = " -+/()$€£:.,'!^&~{}<>="
+
+
+def shown_as(value: Value, form: str, decoder: Decoder) -> str:
+    """The value as it is seen. Raises `Failure` for a form that Scrub does not know."""
+    if isinstance(value, bool):
+        return "TRUE" if value else "FALSE"
+    sections = _sections(form)
+    if isinstance(value, date):
+        return _moment(value, _tokens(sections[0], form), form)
+    if isinstance(value, Duration):
+        return _elapsed(value.in_unit("seconds"), _tokens(sections[0], form), form)
+    return _number(value, sections, form)
+
+
+def _sections(form: str) -> list[str]:
+    found, depth = [""], False
+    for letter in re.findall(r'"[^"]*"|\\.|.', form, re.DOTALL):
+        if letter == ";" and not depth:
+            found.append("")
+        else:
+            found[-1] += letter
+    return found
+
+
+def _tokens(section: str, form: str) -> list[tuple[str, str]]:
+    """The pieces of a section: what each is (a literal or a code), and itself."""
+    found = []
+    for match in _TOKENS.finditer(section):
+        quoted, escaped, blank, fill, currency, code = match.groups()
+        if code is not None:
+            found.append(("code", code))
+        elif quoted is not None or escaped is not None or currency is not None:
+            found.append(("text", quoted or escaped or currency or ""))
+        elif blank is not None:
+            found.append(("text", " "))
+        elif fill is not None and fill != " ":
+            raise _unknown(form)
+    return found
+
+
+def _unknown(form: str) -> Failure:
+    return Failure(f'Scrub does not know how the number form "{form}" looks. Use the value: cell.value')
+
+
+def _number(number: Decimal, sections: list[str], form: str) -> str:
+    if any("[<" in each or "[>" in each or "[=" in each for each in sections):
+        raise _unknown(form)
+    negative = number < 0
+    if negative and len(sections) > 1:
+        section, sign = sections[1], ""
+    elif number == 0 and len(sections) > 2:
+        section, sign = sections[2], ""
+    else:
+        section, sign = sections[0], "-" if negative else ""
+    tokens = _tokens(section, form)
+    codes = [code for kind, code in tokens if kind == "code"]
+    if any(code.lower() in ("general", "@") for code in codes):
+        parts = [_general(abs(number)) if kind == "code" and c.lower() in ("general", "@") else c for kind, c in tokens]
+        return sign + "".join(parts)
+    if any(re.match(r"[ymdhse?\[]|AM", code, re.IGNORECASE) for code in codes) or "/" in codes:
+        raise _unknown(form)
+    digits = [code for code in codes if re.match(r"[0#.]", code) and re.search(r"[0#]", code)]
+    percent = codes.count("%")
+    if len(digits) > 1 or any(not re.match(r"[0#.%]", c) and c not in _LITERALS for c in codes):
+        raise _unknown(form)
+    scaled = abs(number).scaleb(2 * percent)
+    text = _digits(scaled, digits[0]) if digits else ""
+    if sign and not re.search(r"[1-9]", text):
+        sign = ""
+    return sign + "".join(text if kind == "code" and digits and code is digits[0] else code for kind, code in tokens)
+
+
+def _digits(number: Decimal, code: str) -> str:
+    whole, _, decimals = code.partition(".")
+    scaled = number.scaleb(-3 * (len(whole) - len(whole.rstrip(","))))
+    grouped = "," in whole.rstrip(",")
+    places = len(decimals)
+    rounded = scaled.quantize(Decimal(1).scaleb(-places), ROUND_HALF_UP)
+    left, _, right = format(rounded, "f").partition(".")
+    least = whole.count("0")
+    left = left.lstrip("0").rjust(least, "0")
+    if grouped:
+        left = re.sub(r"(?<=\d)(?=(?:\d{3})+$)", ",", left)
+    while right and len(right) > decimals.rfind("0") + 1 and right.endswith("0"):
+        right = right[:-1]
+    return f"{left}.{right}" if right or (places and "." in code and not right and decimals == "") else left
+
+
+def _general(number: Decimal) -> str:
+    """A number without a form of its own: up to 11 digits and the point."""
+    if number and (number.adjusted() >= 11 or number.adjusted() < -9):
+        mantissa = f"{number:.5E}"
+        base, _, power = mantissa.partition("E")
+        return f"{base.rstrip('0').rstrip('.')}E{int(power):+03d}"
+    places = 10 - max(0, number.adjusted())
+    text = format(number.quantize(Decimal(1).scaleb(-min(9, places)), ROUND_HALF_UP), "f")
+    return text.rstrip("0").rstrip(".") if "." in text else text
+
+
+def _moment(day: date, tokens: list[tuple[str, str]], form: str) -> str:
+    codes = [code.lower() for kind, code in tokens if kind == "code"]
+    if codes == ["general"] or any(code.startswith("[") for code in codes):
+        raise _unknown(form)
+    twelve = "am/pm" in codes
+    hour = day.hour if isinstance(day, datetime) else 0
+    minute, second = (day.minute, day.second) if isinstance(day, datetime) else (0, 0)
+    parts: list[str] = []
+    for at, (kind, code) in enumerate(tokens):
+        low = code.lower()
+        if kind == "text":
+            parts.append(code)
+        elif low[0] == "y":
+            parts.append(f"{day.year % 100:02d}" if len(low) <= 2 else f"{day.year:04d}")
+        elif low[0] == "d":
+            name = WEEKDAYS[day.weekday()]
+            parts.append(_name(low, str(day.day), name, form))
+        elif low[0] == "m" and _is_minutes(tokens, at):
+            parts.append(f"{minute:02d}" if len(low) > 1 else str(minute))
+        elif low[0] == "m":
+            parts.append(_name(low, str(day.month), MONTHS[day.month - 1], form))
+        elif low[0] == "h":
+            shown_hour = (hour - 1) % 12 + 1 if twelve else hour
+            parts.append(f"{shown_hour:02d}" if len(low) > 1 else str(shown_hour))
+        elif low in ("s", "ss"):
+            parts.append(f"{second:02d}" if len(low) > 1 else str(second))
+        elif low == "am/pm":
+            parts.append("AM" if hour < 12 else "PM")
+        elif code in _LITERALS:
+            parts.append(code)
+        elif code not in ("@",):
+            raise _unknown(form)
+    return "".join(parts)
+
+
+def _name(code: str, number: str, name: str, form: str) -> str:
+    if len(code) > 4:
+        raise _unknown(form)
+    return (number, number.rjust(2, "0"), name[:3], name)[len(code) - 1]
+
+
+def _is_minutes(tokens: list[tuple[str, str]], at: int) -> bool:
+    """Whether an m means minutes: behind hours, or before seconds (18.8.31)."""
+    codes = [
+        (index, code.lower())
+        for index, (kind, code) in enumerate(tokens)
+        if kind == "code" and (code[0].isalpha() or code.startswith("["))
+    ]
+    place = next(number for number, (index, _) in enumerate(codes) if index == at)
+    before = codes[place - 1][1] if place else ""
+    after = codes[place + 1][1] if place + 1 < len(codes) else ""
+    return before.lstrip("[").startswith("h") or after.lstrip("[").startswith("s")
+
+
+def _elapsed(seconds: Decimal, tokens: list[tuple[str, str]], form: str) -> str:
+    total = int(abs(seconds).quantize(Decimal(1), ROUND_HALF_UP))
+    counting = next((code.lower()[1] for kind, code in tokens if kind == "code" and code.startswith("[")), "")
+    if not counting:
+        return _moment(datetime(2000, 1, 1, total // 3600 % 24, total // 60 % 60, total % 60), tokens, form)
+    left = {"h": total // 3600, "m": total // 60 if counting == "m" else total // 60 % 60}
+    left["s"] = total if counting == "s" else total % 60
+    parts = ["-" if seconds < 0 else ""]
+    for kind, code in tokens:
+        low = code.lower().strip("[]")
+        if kind == "text":
+            parts.append(code)
+        elif low in ("h", "hh", "m", "mm", "s", "ss"):
+            parts.append(f"{left[low[0]]:02d}" if len(low) > 1 else str(left[low[0]]))
+        elif code in _LITERALS:
+            parts.append(code)
+        else:
+            raise _unknown(form)
+    return "".join(parts)

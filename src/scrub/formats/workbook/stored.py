@@ -1,0 +1,405 @@
+"""The cells of a sheet as they are stored (ISO/IEC 29500-1, 18.3.1.80): found in the bytes, no object a cell.
+
+Two readers give the same: `Searched` finds rows and cells by searching the bytes, where that is surely exact;
+`Parsed` asks the span tree, for every other part.
+"""
+
+from __future__ import annotations
+
+import re
+from bisect import bisect_left
+from collections.abc import Iterator, Sequence
+from functools import cached_property
+from itertools import accumulate, pairwise
+from operator import add
+from typing import NamedTuple
+
+from scrub.formats.spans import Span, parse
+from scrub.formats.xmltext import attributes_of, plain_text, text_of
+from scrub.model.area import address_of, column_of, letters_of
+
+
+class Formula(NamedTuple):
+    """A formula as stored (18.3.1.40): its text without the equals sign, and what it is part of."""
+
+    text: str
+    type: str = "normal"
+    ref: str = ""
+    si: str = ""
+
+
+class StoredCell(NamedTuple):
+    """One cell (18.3.1.4): its byte range, and what it says. `inline` is the content of its `is` element."""
+
+    row: int
+    column: int
+    start: int
+    end: int
+    style: int
+    type: str
+    value: str | None
+    formula: Formula | None
+    inline: bytes | None
+    tail: bytes  # what stands behind its value: extensions, which are kept
+
+
+class RowSpan(NamedTuple):
+    """The byte ranges of one row's tags."""
+
+    start: int
+    open_end: int
+    close_start: int
+    end: int
+
+
+class Stored:
+    """The stored rows and cells of one part; all places are in its bytes."""
+
+    data: bytes
+    prefix: str
+    numbers: list[int]
+    #: Where rows go: inside `sheetData`, and the range of that element when it is an empty one.
+    body: tuple[int, int]
+    empty_tag: Span | None = None
+
+    def index(self, row: int) -> int:
+        """The place of a row among those that are stored, or -1."""
+        at = bisect_left(self.numbers, row)
+        return at if at < len(self.numbers) and self.numbers[at] == row else -1
+
+    def following(self, row: int) -> int:
+        """Where in the bytes a new row goes."""
+        at = bisect_left(self.numbers, row)
+        return self.row_span(at).start if at < len(self.numbers) else self.body[1]
+
+    def row_span(self, index: int) -> RowSpan:
+        """The byte ranges of a stored row."""
+        raise NotImplementedError
+
+    def cells(self, index: int) -> list[StoredCell]:
+        """The cells of a stored row, from the left."""
+        raise NotImplementedError
+
+    def cell(self, row: int, column: int) -> StoredCell | None:
+        """One cell, or None where none is stored."""
+        index = self.index(row)
+        return next((each for each in self.cells(index) if each.column == column), None) if index >= 0 else None
+
+    def column(self, column: int) -> Iterator[StoredCell]:
+        """The cells of a column, from above."""
+        for index in range(len(self.numbers)):
+            yield from (each for each in self.cells(index) if each.column == column)
+
+    def all_cells(self) -> Iterator[StoredCell]:
+        """Every cell, row by row."""
+        for index in range(len(self.numbers)):
+            yield from self.cells(index)
+
+    def columns(self) -> Sequence[int]:
+        """The first and the last column in which a cell holds something, or fewer."""
+        found = sorted({cell.column for cell in self.all_cells() if _holds(cell)})
+        return found[:1] + found[-1:]
+
+    def holding(self, first: int, last: int) -> list[int]:
+        """The rows that hold anything, of those from one place to before another."""
+        return [self.numbers[index] for index in range(first, last) if self.holds(index)]
+
+    def holds(self, index: int) -> bool:
+        """Whether a stored row holds anything."""
+        return any(_holds(cell) for cell in self.cells(index))
+
+
+def _holds(cell: StoredCell) -> bool:
+    return bool(cell.value) or cell.inline is not None or cell.formula is not None
+
+
+_CELL = re.compile(rb'<c r="([A-Z]{1,3})([1-9]\d{0,6})"([^>]*?)(?:/>|>(.*?)</c>)', re.DOTALL)
+_CELL_LETTERS = re.compile(rb'<c r="([A-Z]{1,3})[1-9]')
+_ROW = re.compile(rb'<row r="([1-9]\d{0,6})"')
+#: A row with the first of its cells that holds something.
+_HOLDING_ROW = re.compile(rb'<row r="(\d+)"[^>]*>\s*(?:<c [^>]*(?:/>|></c>)\s*)*<c [^>]*[^/]><(?:v|is|f)[ >]')
+_FIRST_HOLDS = re.compile(rb'<row r="(\d+)"[^>]*><c [^>]*[^/]><[vi]')
+#: Rows so near to the top that they are quickly found.
+_NEAR = 20
+_BLANKS = (b" ", b"\t", b"\n", b"\r")
+_PLAIN_CELL = re.compile(
+    rb'<c r="([A-Z]{1,3})([1-9]\d*)"([^>]*)>(?:<v>([^<]*)</v>|<is>(<t[^>]*>[^<]*</t>)</is>)?(</c>)?'
+)
+_PLAIN_VALUE = re.compile(rb"<v>([^<]*)</v>")
+
+
+class Searched(Stored):
+    """Found by searching the bytes. `exact` tells whether that is safe for a part.
+
+    What a run needs of every row is found by the machine's own searches, never by a step of Python a cell.
+    """
+
+    prefix = ""
+
+    def __init__(self, data: bytes, start: int, end: int, numbers: list[int] | None = None) -> None:
+        """`numbers` are the rows where they are known from an earlier reading."""
+        self.data = data
+        self.body = (start, end)
+        self.numbers = list(map(int, _ROW.findall(data, start, end))) if numbers is None else numbers
+
+    @cached_property
+    def _letters(self) -> list[bytes]:
+        every = set(_CELL_LETTERS.findall(self.data, *self.body))
+        return sorted(every, key=lambda each: (len(each), each))
+
+    @cached_property
+    def _starts(self) -> list[int]:
+        start, end = self.body
+        rows = self.data[start:end].split(b'<row r="')
+        return list(map(add, accumulate(map(len, rows[:-1]), initial=0), range(start - 8, end, 8)))[1:]
+
+    def prefix_is_plain(self) -> bool:
+        """Whether the elements have no prefix."""
+        return self.data.startswith(b"</sheetData", self.body[1])
+
+    def exact(self) -> bool:
+        """Whether a search cannot be misled: else nothing is guessed, and the span tree is asked."""
+        data, (start, end) = self.data, self.body
+
+        def count(what: bytes) -> int:
+            return data.count(what, start, end)
+
+        # As many < as > means that neither stands in a text or a value: each < then begins a tag and each > ends one.
+        if count(b"<") != count(b">"):
+            return False
+        if count(b"<row") != len(self.numbers) or any(a >= b for a, b in pairwise(self.numbers)):
+            return False
+        if count(b"</c") != count(b"</c>") and any(count(b"</c" + rest) for rest in _BLANKS):
+            return False
+        return self._find_letters()
+
+    def _find_letters(self) -> bool:
+        """Finds the letters of all columns; False when a cell is written in another form, or has no such address."""
+        data, (start, end) = self.data, self.body
+        few = set(_CELL_LETTERS.findall(data, start, min(end, start + 20_000)))
+        if few and all(len(each) == 1 for each in few):
+            # One search for any other cell tells most sheets at once.
+            last = max(few)
+            if re.compile(rb'<c(?! r="[A-' + last + rb']\d{1,7}")').search(data, start, end) is None:
+                self._letters = [bytes([each]) for each in range(65, last[0] + 1)]
+                return True
+        every = _CELL_LETTERS.findall(data, start, end)
+        self._letters = sorted(set(every), key=lambda each: (len(each), each))
+        cells = data.count(b"<c ", start, end)
+        # Other elements that begin with c stand in rich texts; a cell in another form must not hide among them.
+        odd = any(data.count(b"<c" + rest, start, end) for rest in (b">", b"/", *_BLANKS[1:]))
+        return len(every) == cells and not odd
+
+    def _range(self, index: int) -> tuple[int, int]:
+        """Where a row begins and ends. Headings and the last row are found without a table of all places."""
+        if "_starts" in self.__dict__ or _NEAR <= index < len(self.numbers) - 1:
+            return self._starts[index], self._end(index)
+        if index == len(self.numbers) - 1:
+            return self.data.rindex(b"<row ", *self.body), self.body[1]
+        return self.next_row(self.numbers[index], self.body[0])
+
+    def next_row(self, row: int, after: int) -> tuple[int, int]:
+        """Where a stored row begins and ends, searched from a place in the bytes."""
+        start = self.data.index(b'<row r="%d"' % row, after)
+        end = self.data.find(b"<row ", start + 5, self.body[1])
+        return start, end if end >= 0 else self.body[1]
+
+    def _open(self, index: int) -> int:
+        return self.data.index(b">", self._starts[index]) + 1
+
+    def _end(self, index: int) -> int:
+        return self._starts[index + 1] if index + 1 < len(self._starts) else self.body[1]
+
+    def row_span(self, index: int) -> RowSpan:
+        """The byte ranges of a stored row."""
+        start, open_end = self._starts[index], self._open(index)
+        if self.data[open_end - 2 : open_end] == b"/>":
+            return RowSpan(start, open_end, open_end, open_end)
+        close = self.data.index(b"</row", open_end, self._end(index))
+        return RowSpan(start, open_end, close, self.data.index(b">", close) + 1)
+
+    def cells(self, index: int) -> list[StoredCell]:
+        """The cells of a stored row."""
+        return [_stored(found) for found in _CELL.finditer(self.data, *self._range(index))]
+
+    def cell(self, row: int, column: int) -> StoredCell | None:
+        """One cell."""
+        index = self.index(row)
+        if index < 0:
+            return None
+        needle = f'<c r="{address_of(row, column)}"'.encode()
+        at = self.data.find(needle, *self._range(index))
+        found = _CELL.match(self.data, at) if at >= 0 else None
+        return _stored(found) if found else None
+
+    def column(self, column: int) -> Iterator[StoredCell]:
+        """The cells of a column."""
+        for row in self.numbers:
+            found = self.cell(row, column)
+            if found is not None:
+                yield found
+
+    def plain_column(self, column: int) -> list[tuple[bytes, bytes, bytes, bytes, bytes]]:
+        """The cells of a column, all at once: row, attributes, value, `t` element, end tag. A cell that holds more than
+        a plain value or a plain inline text has no end tag here; an empty one has attributes that end in a slash.
+        """
+        letters = letters_of(column).encode()
+        if letters not in self._letters:
+            return []
+        return re.compile(
+            rb'<c r="' + letters + rb'(\d+)"([^>]*)>(?:<v>([^<]*)</v>|<is>(<t[^>]*>[^<]*</t>)</is>)?(</c>)?'
+        ).findall(self.data, *self.body)
+
+    def plain_cells(self) -> Iterator[tuple[int, int, bytes | None, bytes, bytes]]:
+        """Every cell as `plain_column` gives them, with its column; one of another form has no attributes."""
+        letters: dict[bytes, int] = {}
+        for found in _PLAIN_CELL.finditer(self.data, *self.body):
+            name, row, attributes, value, text, ending = found.groups()
+            column = letters.get(name)
+            if column is None:
+                column = letters[name] = column_of(name.decode())
+            if ending:
+                yield int(row), column, attributes, value or b"", text or b""
+            elif not attributes.endswith(b"/"):
+                yield int(row), column, None, b"", b""
+
+    def all_cells(self) -> Iterator[StoredCell]:
+        """Every cell."""
+        return map(_stored, _CELL.finditer(self.data, *self.body))
+
+    def columns(self) -> Sequence[int]:
+        """The first and the last column in which a cell holds something, or fewer."""
+        first = next((each for each in self._letters if self._column_holds(each)), None)
+        if first is None:
+            return ()
+        last = next(each for each in reversed(self._letters) if self._column_holds(each))
+        return column_of(first.decode()), column_of(last.decode())
+
+    def _column_holds(self, letters: bytes) -> bool:
+        for found in re.compile(rb'<c r="' + letters + rb'\d+"[^>]*[^/>]>(?!</c>)').finditer(self.data, *self.body):
+            cell = _CELL.match(self.data, found.start())
+            if cell and _holds(_stored(cell)):
+                return True
+        return False
+
+    def holds(self, index: int) -> bool:
+        """Whether a stored row holds anything."""
+        if "_holding" in self.__dict__:
+            return self.numbers[index] in self._holding
+        return super().holds(index)
+
+    @cached_property
+    def _holding(self) -> set[int]:
+        return set(self._holding_rows)
+
+    @cached_property
+    def _holding_rows(self) -> list[int]:
+        data, (start, end) = self.data, self.body
+        if data.find(b"<v></v>", start, end) >= 0 or data.find(b"<v/>", start, end) >= 0:
+            return [number for index, number in enumerate(self.numbers) if super(Searched, self).holds(index)]
+        found = list(map(int, _FIRST_HOLDS.findall(data, start, end)))
+        if len(found) < len(self.numbers):  # most rows begin with a filled cell; else all cells are looked at
+            found = list(map(int, _HOLDING_ROW.findall(data, start, end)))
+        return found
+
+    def holding(self, first: int, last: int) -> list[int]:
+        """The rows that hold anything, of those from one place to before another."""
+        if last - first < 3:
+            return [self.numbers[index] for index in range(first, last) if self.holds(index)]
+        rows = self._holding_rows
+        least, most = self.numbers[first], self.numbers[last - 1]
+        return rows[bisect_left(rows, least) : bisect_left(rows, most + 1)]
+
+
+def _stored(found: re.Match[bytes]) -> StoredCell:
+    attributes = attributes_of(found[3])
+    value = inline = formula = None
+    tail = b""
+    content = found[4]
+    if content:
+        plain = _PLAIN_VALUE.fullmatch(content)
+        if plain:
+            value = plain_text(plain[1])
+        elif content.startswith(b"<is><t") and content.find(b"<", 6) == len(content) - 9:
+            inline = content[4:-5]
+        else:
+            value, formula, inline, tail = _content(content)
+    return StoredCell(
+        int(found[2]),
+        column_of(found[1].decode()),
+        found.start(),
+        found.end(),
+        int(attributes.get("s", "0")),
+        attributes.get("t", "n"),
+        value,
+        formula,
+        inline,
+        tail,
+    )
+
+
+def _content(content: bytes) -> tuple[str | None, Formula | None, bytes | None, bytes]:
+    """What stands inside a cell that holds more than a plain value."""
+    root = parse(b"<c>" + content + b"</c>")
+    return _from_span(b"<c>" + content + b"</c>", root)
+
+
+def _from_span(data: bytes, cell: Span) -> tuple[str | None, Formula | None, bytes | None, bytes]:
+    value = inline = formula = None
+    tail = b""
+    for child in cell.children:
+        if child.name == "v":
+            value = text_of(data[child.start : child.end])
+        elif child.name == "is":
+            inline = data[child.open_end : child.close_start]
+        elif child.name == "f":
+            of = child.attributes
+            text = text_of(data[child.start : child.end])
+            formula = Formula(text, of.get("t", "normal"), of.get("ref", ""), of.get("si", ""))
+        else:
+            tail += data[child.start : child.end]
+    return value, formula, inline, tail
+
+
+class Parsed(Stored):
+    """Read with the span tree."""
+
+    def __init__(self, data: bytes, root: Span) -> None:
+        self.data = data
+        holder = root.child("sheetData")
+        self.numbers = []
+        self._rows: list[Span] = []
+        self._cells: dict[int, list[StoredCell]] = {}
+        if holder is None:
+            self.prefix, self.body = root.prefix, (root.close_start, root.close_start)
+            return
+        self.prefix = holder.prefix
+        self.body = (holder.open_end, holder.close_start)
+        self.empty_tag = holder if holder.open_end == holder.end else None
+        number = 0
+        for row in sorted(
+            ((span, int(span.attributes.get("r", "0"))) for span in holder.all("row")), key=lambda pair: pair[0].start
+        ):
+            number = row[1] or number + 1
+            self.numbers.append(number)
+            self._rows.append(row[0])
+
+    def row_span(self, index: int) -> RowSpan:
+        """The byte ranges of a stored row."""
+        row = self._rows[index]
+        return RowSpan(row.start, row.open_end, row.close_start, row.end)
+
+    def cells(self, index: int) -> list[StoredCell]:
+        """The cells of a stored row. One without an address stands right of the one before it (18.3.1.4)."""
+        known = self._cells.get(index)
+        if known is not None:
+            return known
+        number, column, found = self.numbers[index], 0, []
+        for cell in self._rows[index].all("c"):
+            letters = cell.attributes.get("r", "").rstrip("0123456789").replace("$", "")
+            column = column_of(letters) if letters else column + 1
+            value, formula, inline, tail = _from_span(self.data, cell)
+            style, type_ = int(cell.attributes.get("s", "0")), cell.attributes.get("t", "n")
+            found.append(StoredCell(number, column, cell.start, cell.end, style, type_, value, formula, inline, tail))
+        self._cells[index] = found
+        return found

@@ -1,0 +1,132 @@
+"""Texts of cells: shared strings (ISO/IEC 29500-1, 18.4.8), inline ones, rich ones; a shared one is never edited.
+
+A cell whose text changes gets the text inline (18.3.1.53), with its runs: other cells may share the old one.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+from typing import NamedTuple
+
+from scrub.formats.spans import parse
+from scrub.formats.xmltext import escaped_text, plain_text, text_of
+from scrub.model.grid import Edit
+
+_ENTRY = re.compile(rb"<si(?:\s[^>]*)?(?:/>|>(.*?)</si>)", re.DOTALL)
+_PLAIN = re.compile(rb"<t(?:\s[^>]*)?>([^<]*)</t>")
+_COMMONEST = re.compile(rb"<si><t>([^<]*)</t></si>")
+_ESCAPED = re.compile(r"_x([0-9A-Fa-f]{4})_")
+_TO_ESCAPE = re.compile(r"[\x00-\x08\x0b-\x1f\ufffe\uffff]|_(?=x[0-9A-Fa-f]{4}_)")
+
+
+def unescaped(text: str) -> str:
+    """A text with `_xHHHH_` read as the character it stands for (ST_Xstring, 22.9.2.19)."""
+    if "_x" not in text:
+        return text
+    return _ESCAPED.sub(lambda found: chr(int(found[1], 16)), text)
+
+
+def text_element(text: str, prefix: str) -> bytes:
+    """A `t` element. What XML cannot hold is escaped; blanks at the ends are kept."""
+    escaped = _TO_ESCAPE.sub(lambda found: f"_x{ord(found[0]):04X}_", text) if text else ""
+    keep = ' xml:space="preserve"' if text != text.strip() or "\n" in text or "  " in text else ""
+    return f"<{prefix}t{keep}>{escaped_text(escaped)}</{prefix}t>".encode()
+
+
+class Run(NamedTuple):
+    """A stretch of text with one look: the bytes of its `rPr` element, and its characters."""
+
+    look: bytes
+    text: str
+
+
+def runs_of(content: bytes) -> list[Run]:
+    """The runs of a text's XML; a plain text is one run without a look. Phonetic hints are left out (18.4.6)."""
+    plain = _PLAIN.fullmatch(content)
+    if plain:
+        return [Run(b"", unescaped(plain_text(plain[1])))]
+    data = b"<si>" + content + b"</si>"
+    found = []
+    for child in parse(data).children:
+        if child.name == "t":
+            found.append(Run(b"", unescaped(text_of(data[child.start : child.end]))))
+        elif child.name == "r":
+            look, text = child.child("rPr"), child.child("t")
+            bare = data[look.start : look.end] if look else b""
+            if child.prefix:
+                bare = bare.replace(f"<{child.prefix}".encode(), b"<").replace(f"</{child.prefix}".encode(), b"</")
+            found.append(Run(bare, unescaped(text_of(data[text.start : text.end])) if text else ""))
+    return found
+
+
+def edited_runs(runs: Sequence[Run], edits: Sequence[Edit]) -> list[Run]:
+    """The runs after edits; a replacement takes the look of the first character it replaces."""
+    found: list[Run] = []
+    at = 0
+    waiting = list(edits)
+    for run in runs:
+        start, end = at, at + len(run.text)
+        pieces: list[str] = []
+        place = start
+        for edit in list(waiting):
+            if edit[0] >= end and not (edit[0] == end == start):
+                break
+            if edit[0] >= start:
+                pieces += [run.text[place - start : edit[0] - start], edit[2]]
+            place = max(place, min(edit[1], end))
+            if edit[1] <= end:
+                waiting.remove(edit)
+        pieces.append(run.text[place - start :])
+        found.append(Run(run.look, "".join(pieces)))
+        at = end
+    for edit in waiting:  # an insertion behind the last character
+        if found and edit[0] >= at:
+            found[-1] = Run(found[-1].look, found[-1].text + edit[2])
+    return [run for run in found if run.text] or [Run(b"", "")]
+
+
+def inline(runs: Sequence[Run], prefix: str) -> bytes:
+    """The content of an `is` element."""
+    if len(runs) == 1 and not runs[0].look:
+        return text_element(runs[0].text, prefix)
+    parts: list[bytes] = []
+    for run in runs:
+        look = run.look
+        if prefix:
+            look = re.sub(rb"<(/?)(?=[A-Za-z])", rb"<\g<1>" + prefix.encode(), look)
+        parts += [f"<{prefix}r>".encode(), look, text_element(run.text, prefix), f"</{prefix}r>".encode()]
+    return b"".join(parts)
+
+
+class SharedStrings:
+    """The texts that cells share, read when first asked for."""
+
+    def __init__(self, data: bytes) -> None:
+        self._texts: list[str | None]
+        self._contents: list[bytes] = []
+        plain = [] if b"<!" in data else _COMMONEST.findall(data)
+        if plain and len(plain) == data.count(b"<si"):
+            self._texts = [unescaped(plain_text(each)) for each in plain]
+            self.plain = True
+            return
+        self.plain = False
+        entries = [] if b"<!" in data else _ENTRY.findall(data)
+        if not entries or len(entries) != data.count(b"<si>") + data.count(b"<si ") + data.count(b"<si/"):
+            root = parse(data)
+            entries = [data[each.open_end : each.close_start] for each in root.all("si")]
+        self._contents = entries
+        self._texts = [None] * len(entries)
+
+    def text(self, index: int) -> str | None:
+        """A text by its number; None when there is no such."""
+        if not 0 <= index < len(self._texts):
+            return None
+        found = self._texts[index]
+        if found is None:
+            found = self._texts[index] = "".join(run.text for run in runs_of(self._contents[index]))
+        return found
+
+    def runs(self, index: int) -> list[Run]:
+        """The runs of a text."""
+        return [Run(b"", self._texts[index] or "")] if self.plain else runs_of(self._contents[index])

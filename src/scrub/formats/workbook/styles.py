@@ -1,0 +1,325 @@
+"""How cells look (ISO/IEC 29500-1, 18.8): cell formats are shared, so a changed look is a new format, added once."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+from typing import Any
+
+from scrub.formats.spans import Span, Splice, escaped, parse, spliced
+from scrub.formats.workbook.colours import Colours
+from scrub.formats.xmltext import attributes_of
+from scrub.model.grid import Alignment
+from scrub.model.problem import Failure
+
+#: The number forms that need no entry (18.8.30); those left out differ from place to place.
+BUILT_IN = {
+    0: "General", 1: "0", 2: "0.00", 3: "#,##0", 4: "#,##0.00", 9: "0%", 10: "0.00%", 11: "0.00E+00", 12: "# ?/?",
+    13: "# ??/??", 14: "mm-dd-yy", 15: "d-mmm-yy", 16: "d-mmm", 17: "mmm-yy", 18: "h:mm AM/PM", 19: "h:mm:ss AM/PM",
+    20: "h:mm", 21: "h:mm:ss", 22: "m/d/yy h:mm", 37: "#,##0 ;(#,##0)", 38: "#,##0 ;[Red](#,##0)",
+    39: "#,##0.00;(#,##0.00)", 40: "#,##0.00;[Red](#,##0.00)", 45: "mm:ss", 46: "[h]:mm:ss", 47: "mmss.0",
+    48: "##0.0E+0", 49: "@",
+}  # fmt: skip
+
+NUMBER, DATE, TIME, DURATION = "number", "date", "time", "duration"
+
+_ALIGNMENTS = {
+    Alignment.GENERAL: "general", Alignment.LEFT: "left", Alignment.CENTRE: "center", Alignment.RIGHT: "right",
+    Alignment.JUSTIFY: "justify", Alignment.FILL: "fill", Alignment.CENTRE_ACROSS: "centerContinuous",
+    Alignment.DISTRIBUTED: "distributed",
+}  # fmt: skip
+
+_FONT_ORDER = "b i strike condense extend outline shadow u vertAlign sz color name family charset scheme rFont".split()
+
+
+def sort_of(form: str) -> str:
+    """What a number shown in this form is: a number, a date, a time, or a duration."""
+    first = re.sub(r'"[^"]*"|\\.|_.|\*.', "", form.split(";")[0]).lower()
+    if re.search(r"\[(h+|m+|s+)\]", first):
+        return DURATION
+    plain = re.sub(r"\[[^\]]*\]", "", first)
+    if "general" in plain:
+        return NUMBER
+    days, hours = re.search(r"[yd]", plain), re.search(r"[hs]", plain)
+    if not days and not hours:
+        return DATE if re.search(r"m", plain) else NUMBER
+    if days:
+        return TIME if hours else DATE
+    return DURATION
+
+
+class Format:
+    """One cell format: the attributes of its `xf`, and of the elements inside it."""
+
+    __slots__ = ("alignment", "attributes", "others", "protection")
+
+    def __init__(
+        self, attributes: dict[str, str], alignment: dict[str, str], protection: dict[str, str], others: bytes
+    ) -> None:
+        self.attributes = attributes
+        self.alignment = alignment
+        self.protection = protection
+        self.others = others
+
+    def number(self, word: str) -> int:
+        """A number among its attributes."""
+        return int(self.attributes.get(word, "0"))
+
+
+class Styles:
+    """The styles part. What is added is written when the file is saved."""
+
+    def __init__(self, data: bytes, theme: Callable[[], bytes]) -> None:
+        self.data = data
+        self.root = parse(data)
+        self.prefix = self.root.prefix
+        self.colours = Colours(theme)
+        forms = self.root.child("numFmts")
+        self._forms = dict(BUILT_IN)
+        for span in forms.all("numFmt") if forms else ():
+            self._forms[int(span.attributes.get("numFmtId", "0"))] = span.attributes.get("formatCode", "General")
+        self._own_forms: dict[str, int] = {}
+        self._fonts, self._first_fonts = self._elements("fonts", "font")
+        self._fills, self._first_fills = self._elements("fills", "fill")
+        holder = self.root.child("cellXfs")
+        self.formats = [self._format(span) for span in holder.all("xf")] if holder else []
+        self._first_formats = len(self.formats)
+        self._derived: dict[tuple[int, str, Any], int] = {}
+        self._same: dict[tuple[Any, ...], int] = {}
+        self._sorts: dict[int, str] = {}
+
+    def _elements(self, holder: str, name: str) -> tuple[list[bytes], int]:
+        span = self.root.child(holder)
+        found = [self.data[each.start : each.end] for each in span.all(name)] if span else []
+        return found, len(found)
+
+    def _format(self, span: Span) -> Format:
+        alignment, protection = span.child("alignment"), span.child("protection")
+        others = b"".join(
+            self.data[each.start : each.end] for each in span.children if each.name not in ("alignment", "protection")
+        )
+        return Format(
+            dict(span.attributes),
+            dict(alignment.attributes) if alignment else {},
+            dict(protection.attributes) if protection else {},
+            others,
+        )
+
+    def of(self, style: int) -> Format:
+        """A cell format by its number; one that is not there is the first."""
+        if style < len(self.formats):
+            return self.formats[style]
+        return self.formats[0] if self.formats else Format({}, {}, {}, b"")
+
+    # -- reading
+
+    def form(self, style: int) -> str:
+        """The number form of a cell format."""
+        return self._forms.get(self.of(style).number("numFmtId"), "General")
+
+    def sort(self, style: int) -> str:
+        """What a number with this cell format is."""
+        found = self._sorts.get(style)
+        if found is None:
+            number = self.of(style).number("numFmtId")
+            local = 27 <= number <= 36 or 50 <= number <= 58  # forms of dates in East Asia (18.8.30)
+            found = self._sorts[style] = DATE if local and number not in self._forms else sort_of(self.form(style))
+        return found
+
+    def locked(self, style: int) -> bool:
+        """Whether a cell of this format is locked; it is unless it says otherwise (18.8.33)."""
+        return self.of(style).protection.get("locked", "1") not in ("0", "false")
+
+    def look(self, style: int, word: str) -> Any:
+        """A field of how a cell of this format looks."""
+        if word == "locked":
+            return self.locked(style)
+        if word == "number-form":
+            return self.form(style)
+        if word == "alignment":
+            name = self.of(style).alignment.get("horizontal", "general")
+            return next((each for each, written in _ALIGNMENTS.items() if written == name), Alignment.GENERAL)
+        if word == "wrapped":
+            return self.of(style).alignment.get("wrapText", "0") in ("1", "true")
+        if word == "fill":
+            return self._fill_colour(self.of(style).number("fillId"))
+        font = self._font(self.of(style).number("fontId"))
+        if word == "colour":
+            colour = _child(font, b"color")
+            return self.colours.read(attributes_of(colour)) if colour is not None else None
+        return _is_on(font, b"b" if word == "bold" else b"i")
+
+    def _font(self, number: int) -> bytes:
+        return self._fonts[number] if number < len(self._fonts) else b""
+
+    def _fill_colour(self, number: int) -> str | None:
+        fill = self._fills[number] if number < len(self._fills) else b""
+        pattern = re.search(rb'patternType="(\w+)"', fill)
+        if pattern is None or pattern[1] == b"none" or b"gradientFill" in fill:
+            return None
+        colour = _child(fill, b"fgColor" if pattern[1] == b"solid" else b"bgColor")
+        return self.colours.read(attributes_of(colour)) if colour is not None else None
+
+    # -- changing
+
+    def derived(self, style: int, word: str, value: Any) -> int:
+        """The number of the format that is like this one but for one field."""
+        if style >= len(self.formats):
+            style = 0
+        key = (style, word, value)
+        found = self._derived.get(key)
+        if found is None:
+            found = self._derived[key] = self._derive(style, word, value)
+        return found
+
+    def _derive(self, style: int, word: str, value: Any) -> int:
+        base = self.of(style)
+        fresh = Format(dict(base.attributes), dict(base.alignment), dict(base.protection), base.others)
+        of = fresh.attributes
+        if word == "locked":
+            fresh.protection["locked"] = "1" if value else "0"
+            of["applyProtection"] = "1"
+        elif word == "number-form":
+            of["numFmtId"], of["applyNumberFormat"] = str(self._form_number(value)), "1"
+        elif word == "alignment":
+            fresh.alignment["horizontal"] = _ALIGNMENTS[value]
+            of["applyAlignment"] = "1"
+        elif word == "wrapped":
+            fresh.alignment["wrapText"] = "1" if value else "0"
+            of["applyAlignment"] = "1"
+        elif word == "fill":
+            of["fillId"], of["applyFill"] = str(self._fill_number(value)), "1"
+        else:
+            of["fontId"] = str(self._font_number(fresh.number("fontId"), word, value))
+            of["applyFont"] = "1"
+        return self._added(fresh)
+
+    def _added(self, fresh: Format) -> int:
+        key = (
+            *(tuple(sorted(each.items())) for each in (fresh.attributes, fresh.alignment, fresh.protection)),
+            fresh.others,
+        )
+        if key not in self._same:
+            self.formats.append(fresh)
+            self._same[key] = len(self.formats) - 1
+        return self._same[key]
+
+    def _form_number(self, form: str) -> int:
+        if not form.strip():
+            raise Failure('a number form is a text such as "0.00" or "d mmm yyyy"')
+        if form.lower() == "general":
+            return 0
+        known = next((number for number, each in self._forms.items() if each == form), None)
+        if known is not None:
+            return known
+        number = max(163, *self._forms) + 1
+        self._forms[number] = form
+        self._own_forms[form] = number
+        return number
+
+    def _fill_number(self, colour: str | None) -> int:
+        if colour is None:
+            return 0
+        p = self.prefix
+        fresh = (
+            f'<{p}fill><{p}patternFill patternType="solid"><{p}fgColor rgb="{self.colours.write(colour)}"/>'
+            f'<{p}bgColor indexed="64"/></{p}patternFill></{p}fill>'
+        ).encode()
+        return _index(self._fills, fresh)
+
+    def _font_number(self, number: int, word: str, value: Any) -> int:
+        p = self.prefix
+        font = self._font(number) or f"<{p}font/>".encode()
+        name = {"bold": "b", "italic": "i", "colour": "color"}[word]
+        if word == "colour":
+            fresh = f'<{p}color rgb="{self.colours.write(value)}"/>' if value is not None else ""
+        else:
+            fresh = f"<{p}{name}/>" if value else ""
+        return _index(self._fonts, _with_child(font, name, fresh.encode(), p))
+
+    def make(self) -> bytes | None:
+        """The part with what was added; None when nothing was."""
+        if len(self.formats) == self._first_formats:
+            return None
+        p, splices = self.prefix, []
+        if self._own_forms:
+            forms = "".join(
+                f'<{p}numFmt numFmtId="{number}" formatCode="{escaped(form)}"/>'
+                for form, number in self._own_forms.items()
+            )
+            splices += self._appended("numFmts", forms.encode(), len(self._own_forms), first=True)
+        splices += self._appended(
+            "fonts", b"".join(self._fonts[self._first_fonts :]), len(self._fonts) - self._first_fonts
+        )
+        splices += self._appended(
+            "fills", b"".join(self._fills[self._first_fills :]), len(self._fills) - self._first_fills
+        )
+        fresh = self.formats[self._first_formats :]
+        splices += self._appended("cellXfs", b"".join(self._written(each) for each in fresh), len(fresh))
+        return spliced(self.data, splices)
+
+    def _appended(self, holder: str, content: bytes, count: int, first: bool = False) -> list[Splice]:
+        if not count:
+            return []
+        span = self.root.child(holder)
+        p = self.prefix
+        if span is None:
+            at = self.root.open_end if first else self.root.close_start
+            whole = f'<{p}{holder} count="{count}">'.encode() + content + f"</{p}{holder}>".encode()
+            return [Splice(at, at, whole)]
+        tag = self.data[span.start : span.open_end]
+        number = len(span.children) + count
+        fresh = re.sub(rb'count="\d+"', f'count="{number}"'.encode(), tag)
+        if fresh.endswith(b"/>"):
+            fresh = fresh[:-2] + b">"
+            return [Splice(span.start, span.end, fresh + content + f"</{p}{holder}>".encode())]
+        return [Splice(span.start, span.open_end, fresh), Splice(span.close_start, span.close_start, content)]
+
+    def _written(self, fresh: Format) -> bytes:
+        p = self.prefix
+
+        def tag(name: str, attributes: dict[str, str]) -> str:
+            return f"<{p}{name}" + "".join(f' {word}="{escaped(value)}"' for word, value in attributes.items())
+
+        inner = (
+            "".join(
+                tag(name, attributes) + "/>"
+                for name, attributes in (("alignment", fresh.alignment), ("protection", fresh.protection))
+                if attributes
+            ).encode()
+            + fresh.others
+        )
+        opening = tag("xf", fresh.attributes).encode()
+        return opening + b">" + inner + f"</{p}xf>".encode() if inner else opening + b"/>"
+
+
+def _index(known: list[bytes], fresh: bytes) -> int:
+    if fresh not in known:
+        known.append(fresh)
+    return known.index(fresh)
+
+
+def _child(element: bytes, name: bytes) -> bytes | None:
+    """The attributes of the first element of this name inside another."""
+    found = re.search(rb"<(?:\w+:)?" + name + rb"((?:\s[^>]*?)?)/?>", element)
+    return found[1] if found else None
+
+
+def _is_on(font: bytes, name: bytes) -> bool:
+    attributes = _child(font, name)
+    return attributes is not None and attributes_of(attributes).get("val", "1") in ("1", "true", "on")
+
+
+def _with_child(font: bytes, name: str, fresh: bytes, prefix: str) -> bytes:
+    """A font with one of its elements replaced, set in its place, or taken out (18.8.22)."""
+    root = parse(font)
+    old = root.child(name)
+    if old is not None:
+        return spliced(font, [Splice(old.start, old.end, fresh)])
+    if not fresh:
+        return font
+    if root.open_end == root.end:
+        return font[:-2].rstrip() + b">" + fresh + f"</{prefix}font>".encode()
+    before = _FONT_ORDER[: _FONT_ORDER.index(name)]
+    at = max((child.end for child in root.children if child.name in before), default=root.open_end)
+    return spliced(font, [Splice(at, at, fresh)])

@@ -1,0 +1,250 @@
+"""Changed cells as splices of a sheet's part (ISO/IEC 29500-1, 18.3.1.73, 18.3.1.4)."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable, Mapping
+from datetime import date
+from decimal import Decimal
+from typing import TYPE_CHECKING, Any
+
+from scrub.formats.spans import Splice, tag_end, with_attributes
+from scrub.formats.workbook.decode import stored_number
+from scrub.formats.workbook.stored import Searched
+from scrub.formats.workbook.strings import inline, text_element
+from scrub.formats.xmltext import attributes_of, escaped_text
+from scrub.model.amounts import Duration
+from scrub.model.area import address_of, letters_of
+
+if TYPE_CHECKING:
+    from scrub.formats.workbook.grid import SheetCells
+    from scrub.formats.workbook.stored import Stored, StoredCell
+
+_DAY = Decimal(86_400)
+_OLD_TYPE = re.compile(rb"""\s(?:t|cm|vm|ph|s|r)\s*=\s*(?:"[^"]*"|'[^']*')""")
+
+
+class CellWriter:
+    """Makes the splices of one sheet's cells."""
+
+    def __init__(
+        self, sheet: SheetCells, stored: Stored, row_attributes: Mapping[int, Mapping[str, str | None]]
+    ) -> None:
+        self.sheet = sheet
+        self.stored = stored
+        self.row_attributes = row_attributes
+        self.prefix = stored.prefix
+
+    def splices(self) -> list[Splice]:
+        """All of them."""
+        sheet = self.sheet
+        if isinstance(self.stored, Searched) and not sheet.formulas and not self.row_attributes:
+            found, rest = self._plain(self.stored)
+        else:
+            found, rest = [], {*sheet.values, *sheet.formulas, *sheet.styles}
+        return [*found, *self._others(rest)]
+
+    def _plain(self, stored: Searched) -> tuple[list[Splice], set[int]]:
+        """The commonest changes, another plain value in a stored cell, in one pass; gives what is left."""
+        sheet, data, find = self.sheet, stored.data, stored.data.find
+        styles, runs = sheet.styles, sheet.runs
+        found: list[Splice] = []
+        rest: set[int] = {key for key in styles if key not in sheet.values}
+        heads: dict[tuple[bytes, int | None], bytes | None] = {}
+        contents: dict[Any, tuple[bytes, bytes]] = {}
+        row_before, start, end = 0, stored.body[0], 0
+        numbers = set(stored.numbers)
+        for key in sorted(sheet.values):
+            row, column = key >> 14, (key & 0x3FFF) + 1
+            if row != row_before:
+                row_before = row
+                if row in numbers:
+                    start, end = stored.next_row(row, start)
+            needle = b'<c r="%b%d"' % (letters_of(column).encode(), row)
+            at = find(needle, start, end) if row in numbers else -1
+            if at < 0 or key in runs:
+                rest.add(key)
+                continue
+            opened = find(b">", at)
+            empty = data[opened - 1] == 47
+            attributes = data[at + len(needle) : opened - empty]
+            close = opened + 1 if empty else find(b"</c>", opened) + 4
+            if not empty and find(b"<extLst", opened, close) >= 0:
+                rest.add(key)
+                continue
+            head_key = (attributes, styles.get(key))
+            head = heads.get(head_key)
+            if head is None:
+                head = heads[head_key] = self._head(attributes, head_key[1])
+            value = sheet.values[key]
+            content_key = (type(value), value)
+            content = contents.get(content_key)
+            if content is None:
+                content = contents[content_key] = self._plain_content(value, key)
+            found.append(Splice(at, close, b"%b%b%b%b" % (needle, head, *content)))
+        return found, rest
+
+    @staticmethod
+    def _head(attributes: bytes, style: int | None) -> bytes:
+        """What stands behind the address of a cell, but for its type."""
+        if style is None:
+            style = int(attributes_of(attributes).get("s", "0"))
+        return (b' s="%d"' % style if style else b"") + _OLD_TYPE.sub(b"", attributes).rstrip()
+
+    def _plain_content(self, value: Any, key: int) -> tuple[bytes, bytes]:
+        """The type attribute, and the rest of a cell from the end of its start tag."""
+        if value is None:
+            return b"", b"/>"
+        type_, content = self._content(value, key)
+        return (f' t="{type_}"'.encode() if type_ else b""), b">" + content + b"</c>"
+
+    def _others(self, keys: Iterable[int]) -> list[Splice]:
+        """The splices of all other changes, row by row."""
+        sheet = self.sheet
+        rows: dict[int, list[int]] = {row: [] for row in self.row_attributes}
+        for key in keys:
+            row, column = sheet.place(key)
+            rows.setdefault(row, []).append(column)
+        found: list[Splice] = []
+        fresh: list[tuple[int, bytes]] = []
+        for row in sorted(rows):
+            index = self.stored.index(row)
+            columns = sorted(rows[row])
+            if index < 0:
+                made = self._new_row(row, columns)
+                if made:
+                    fresh.append((row, made))
+            else:
+                found += self._row(row, index, columns)
+        return [*found, *self._new_rows(fresh)]
+
+    def _new_rows(self, fresh: list[tuple[int, bytes]]) -> list[Splice]:
+        if not fresh:
+            return []
+        tag = self.stored.empty_tag
+        if tag is not None:  # <sheetData/> has no inside yet
+            opening = self.stored.data[tag.start : tag.open_end - 2].rstrip() + b">"
+            closing = f"</{tag.raw_name}>".encode()
+            return [Splice(tag.start, tag.end, opening + b"".join(row for _, row in fresh) + closing)]
+        return [Splice(at, at, made) for at, made in self._joined(fresh)]
+
+    def _joined(self, fresh: list[tuple[int, bytes]]) -> Iterable[tuple[int, bytes]]:
+        """New rows that go to one place, as one piece."""
+        by_place: dict[int, list[bytes]] = {}
+        for row, made in fresh:
+            by_place.setdefault(self.stored.following(row), []).append(made)
+        return [(at, b"".join(pieces)) for at, pieces in by_place.items()]
+
+    def _new_row(self, row: int, columns: list[int]) -> bytes:
+        cells = b"".join(self._cell(row, column, None) for column in columns)
+        own = "".join(f' {name}="{value}"' for name, value in self.row_attributes.get(row, {}).items() if value)
+        if not cells and not own:
+            return b""
+        return f'<{self.prefix}row r="{row}"{own}>'.encode() + cells + f"</{self.prefix}row>".encode()
+
+    def _row(self, row: int, index: int, columns: list[int]) -> list[Splice]:
+        """The splices of a row that is there."""
+        stored, data = self.stored, self.stored.data
+        span = stored.row_span(index)
+        found: list[Splice] = []
+        missing = []
+        for column in columns:
+            cell = stored.cell(row, column)
+            if cell is None:
+                missing.append(column)
+            else:
+                splice = self._change(cell)
+                if splice is not None:
+                    found.append(splice)
+        attributes: dict[str, str | None] = dict(self.row_attributes.get(row, {}))
+        tag = data[span.start : span.open_end]
+        made = {column: self._cell(row, column, None) for column in missing}
+        made = {column: cell for column, cell in made.items() if cell}
+        if made:
+            widened = _wider(tag, min(made), max(made))
+            if widened:
+                attributes["spans"] = widened
+        changed_tag = tag
+        if attributes:
+            changed_tag = with_attributes(tag, attributes)
+        if span.open_end == span.end and made:  # <row …/> has no inside yet
+            inside = b"".join(made[column] for column in sorted(made))
+            opening = changed_tag[:-2].rstrip() + b">"
+            return [*found, Splice(span.start, span.end, opening + inside + f"</{self.prefix}row>".encode())]
+        if changed_tag != tag:
+            found.append(Splice(span.start, span.open_end, changed_tag))
+        if made:
+            found += self._inserted(index, made, span.close_start)
+        return found
+
+    def _inserted(self, index: int, made: dict[int, bytes], at_end: int) -> list[Splice]:
+        """New cells among those of a row, in the order of the columns."""
+        by_place: dict[int, list[bytes]] = {}
+        cells = self.stored.cells(index)
+        for column in sorted(made):
+            at = next((cell.start for cell in cells if cell.column > column), at_end)
+            by_place.setdefault(at, []).append(made[column])
+        return [Splice(at, at, b"".join(pieces)) for at, pieces in by_place.items()]
+
+    def _change(self, cell: StoredCell) -> Splice | None:
+        sheet = self.sheet
+        key = sheet.key(cell.row, cell.column)
+        if key not in sheet.values and key not in sheet.formulas:
+            style = sheet.styles.get(key, cell.style)
+            if style == cell.style:
+                return None
+            end = tag_end(self.stored.data, cell.start)
+            tag = self.stored.data[cell.start : end]
+            return Splice(cell.start, end, with_attributes(tag, {"s": str(style) if style else None}))
+        return Splice(cell.start, cell.end, self._cell(cell.row, cell.column, cell))
+
+    def _cell(self, row: int, column: int, old: StoredCell | None) -> bytes:
+        """A cell as it is to be."""
+        sheet, prefix = self.sheet, self.prefix
+        key = sheet.key(row, column)
+        style = sheet.styles.get(key, old.style if old else -1)
+        if style < 0:
+            style = sheet.inherited_style(row, column)
+        value = sheet.values.get(key)
+        formula = sheet.formulas.get(key)
+        if old is None and value is None and formula is None and key not in sheet.styles:
+            return b""
+        type_, content = "", b""
+        if formula is not None:
+            content = f"<{prefix}f>{escaped_text(formula)}</{prefix}f>".encode()
+        elif value is not None:
+            type_, content = self._content(value, key)
+        others = b""
+        if old is not None:
+            tag = self.stored.data[old.start : self.stored.data.index(b">", old.start)]
+            others = _OLD_TYPE.sub(b"", tag[len(prefix) + 2 :]).rstrip(b"/").rstrip()
+            content += old.tail
+        head = f'<{prefix}c r="{address_of(row, column)}"' + (f' s="{style}"' if style else "")
+        head += f' t="{type_}"' if type_ else ""
+        opening = head.encode() + others
+        return opening + b">" + content + f"</{prefix}c>".encode() if content else opening + b"/>"
+
+    def _content(self, value: Any, key: int) -> tuple[str, bytes]:
+        prefix = self.prefix
+        if isinstance(value, str):
+            runs = self.sheet.runs.get(key)
+            inner = inline(runs, prefix) if runs else text_element(value, prefix)
+            return "inlineStr", f"<{prefix}is>".encode() + inner + f"</{prefix}is>".encode()
+        if isinstance(value, bool):
+            return "b", f"<{prefix}v>{int(value)}</{prefix}v>".encode()
+        if isinstance(value, date):
+            value = self.sheet.book.decoder.serial(value)
+        elif isinstance(value, Duration):
+            value = value.in_unit("seconds") / _DAY
+        return "", f"<{prefix}v>{stored_number(value)}</{prefix}v>".encode()
+
+
+_SPANS = re.compile(rb"""\sspans\s*=\s*["'](\d+):(\d+)["']""")
+
+
+def _wider(tag: bytes, first: int, last: int) -> str | None:
+    """The `spans` of a row made wide enough (18.3.1.73); None when it has none, or they are."""
+    found = _SPANS.search(tag)
+    if found is None or (int(found[1]) <= first and last <= int(found[2])):
+        return None
+    return f"{min(first, int(found[1]))}:{max(last, int(found[2]))}"

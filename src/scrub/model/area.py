@@ -1,0 +1,103 @@
+"""Ranges of cells, and how they are written: `B2:F10`, `C4`, `C:D`, `3:5`. Rows and columns count from 1."""
+
+from __future__ import annotations
+
+import re
+from functools import lru_cache
+from typing import NamedTuple
+
+from scrub.model.problem import Failure
+
+#: The size of the largest sheet that the common programs open.
+MOST_ROWS, MOST_COLUMNS = 1_048_576, 16_384
+
+_FORM = re.compile(r"\$?([A-Za-z]{1,3})?\$?(\d{1,7})?(?::\$?([A-Za-z]{1,3})?\$?(\d{1,7})?)?")
+
+
+@lru_cache(maxsize=1024)
+def letters_of(column: int) -> str:
+    """The letters of a column: 1 is A, 27 is AA."""
+    found = ""
+    while column:
+        column, rest = divmod(column - 1, 26)
+        found = chr(65 + rest) + found
+    return found
+
+
+@lru_cache(maxsize=1024)
+def column_of(letters: str) -> int:
+    """The number of a column by its letters."""
+    number = 0
+    for letter in letters.upper():
+        number = number * 26 + ord(letter) - 64
+    return number
+
+
+def address_of(row: int, column: int) -> str:
+    """The address of one cell."""
+    return f"{letters_of(column)}{row}"
+
+
+class Area(NamedTuple):
+    """A rectangle of cells, both ends included."""
+
+    top: int
+    left: int
+    bottom: int
+    right: int
+
+    def __str__(self) -> str:
+        if self.left == 1 and self.right == MOST_COLUMNS:
+            return f"{self.top}:{self.bottom}"
+        if self.top == 1 and self.bottom == MOST_ROWS:
+            return f"{letters_of(self.left)}:{letters_of(self.right)}"
+        first, last = address_of(self.top, self.left), address_of(self.bottom, self.right)
+        return first if first == last else f"{first}:{last}"
+
+    @property
+    def single(self) -> bool:
+        """Whether it is one cell."""
+        return (self.top, self.left) == (self.bottom, self.right)
+
+    def holds(self, row: int, column: int) -> bool:
+        """Whether a cell lies in it."""
+        return self.top <= row <= self.bottom and self.left <= column <= self.right
+
+    def within(self, other: Area) -> Area:
+        """The part of it that lies in another; its bottom is above its top when there is none."""
+        return Area(
+            max(self.top, other.top), max(self.left, other.left),
+            min(self.bottom, other.bottom), min(self.right, other.right),
+        )  # fmt: skip
+
+    def meets(self, other: Area) -> bool:
+        """Whether the two have a cell in common."""
+        found = self.within(other)
+        return found.top <= found.bottom and found.left <= found.right
+
+
+def area_of(text: str) -> Area:
+    """A range as written. Raises `Failure` for one that is none, or lies outside every sheet."""
+    found = _FORM.fullmatch(text.strip())
+    if found is None or not any(found.groups()):
+        raise Failure(f'"{text}" is no range of cells. Write it like B2:F10, C4, C:D or 3:5')
+    left, top, right, bottom = found.groups()
+    if ":" not in text:
+        if left is None or top is None:
+            raise Failure(f'"{text}" is no cell. Write it like C4; a whole column is C:C, a whole row 3:3')
+        right, bottom = left, top
+    if (left is None) != (right is None) or (top is None) != (bottom is None):
+        raise Failure(f'"{text}" is no range of cells. Write it like B2:F10, C4, C:D or 3:5')
+    columns = sorted((column_of(left), column_of(right))) if left and right else [1, MOST_COLUMNS]
+    rows = sorted((int(top), int(bottom))) if top and bottom else [1, MOST_ROWS]
+    if rows[0] < 1 or rows[1] > MOST_ROWS or columns[1] > MOST_COLUMNS:
+        raise Failure(f'"{text}" lies outside the sheet, which ends at {address_of(MOST_ROWS, MOST_COLUMNS)}')
+    return Area(rows[0], columns[0], rows[1], columns[1])
+
+
+def cell_of(text: str) -> tuple[int, int]:
+    """The row and the column of one cell as written. Raises `Failure` as `area_of` does, and for more than one."""
+    found = area_of(text)
+    if not found.single:
+        raise Failure(f'"{text}" is more than one cell. For a range write: cells("{text}")')
+    return found.top, found.left

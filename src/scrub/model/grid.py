@@ -1,0 +1,213 @@
+"""What a format offers for the cells of one sheet; the kinds of cells are written once, over this."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from typing import TYPE_CHECKING, Any
+
+from scrub.model.area import Area
+from scrub.model.problem import Failure
+from scrub.model.values import Choice, Value
+
+if TYPE_CHECKING:
+    from scrub.model.cells import Comment
+    from scrub.model.declare import FileItem
+    from scrub.model.records import Table
+
+
+class Holds(Choice):
+    """What stands in a cell, by what its value is."""
+
+    NOTHING = "nothing"
+    TEXT = "text"
+    NUMBER = "number"
+    DATE = "date"
+    TIME = "time"
+    DURATION = "duration"
+    YES_NO = "yes-no"
+    ERROR = "error"
+
+
+class Alignment(Choice):
+    """Where the text of a cell stands from left to right."""
+
+    GENERAL = "general"
+    LEFT = "left"
+    CENTRE = "centre"
+    RIGHT = "right"
+    JUSTIFY = "justify"
+    FILL = "fill"
+    CENTRE_ACROSS = "centre-across"
+    DISTRIBUTED = "distributed"
+
+
+class Trouble:
+    """A cell without a value that can be used: an error, or a day that does not exist. `what` names the cell."""
+
+    __slots__ = ("error", "what")
+
+    def __init__(self, what: str, error: str = "") -> None:
+        self.what = what
+        self.error = error
+
+    def failure(self) -> Failure:
+        """The failure that using it is."""
+        found = Failure(self.what)
+        found.placed = True
+        return found
+
+
+class ColumnValues(dict[int, Any]):
+    """The values of one column by row: what is changed later shows here at once. A `Trouble` stands for an error."""
+
+    __slots__ = ("__weakref__", "version")
+
+    def __init__(self, values: Iterable[tuple[int, Any]] = ()) -> None:
+        super().__init__(values)
+        self.version = 0  # grows with every change, so that an index over it knows when it is old
+
+
+#: An edit of a text: from, to, replacement; counted in characters, in order, without overlap.
+Edit = tuple[int, int, str]
+#: What is to be edited in a text; nothing for a text that stays.
+Editing = Callable[[str], Sequence[Edit]]
+
+
+def edited(text: str, edits: Sequence[Edit]) -> str:
+    """The text with its edits done."""
+    for start, end, fresh in reversed(edits):
+        text = text[:start] + fresh + text[end:]
+    return text
+
+
+class Grid:
+    """The cells of a sheet. Rows and columns count from 1; every method may raise `Failure`, which names the cell."""
+
+    @property
+    def name(self) -> str:
+        """The sheet's name."""
+        raise NotImplementedError
+
+    @property
+    def file(self) -> FileItem:
+        """The file."""
+        raise NotImplementedError
+
+    def where(self, row: int, column: int) -> str:
+        """How a person names a cell of it."""
+        from scrub.model.area import address_of
+
+        return f"{self.name} {address_of(row, column)}"
+
+    # -- what is there
+
+    def used(self) -> Area | None:
+        """The smallest range with all that is stored; None for an empty sheet."""
+        raise NotImplementedError
+
+    def stored_rows(self) -> Sequence[int]:
+        """The rows that are stored, from above."""
+        raise NotImplementedError
+
+    def stored_columns(self, row: int) -> Sequence[int]:
+        """The columns of the cells that are stored in a row, from the left."""
+        raise NotImplementedError
+
+    def filled_rows(self, area: Area, known: Iterable[ColumnValues] = ()) -> list[int]:
+        """The rows that hold a value in this range; `known` are columns of it that were read already."""
+        raise NotImplementedError
+
+    # -- values
+
+    def column_values(self, column: int) -> ColumnValues:
+        """The values of a column, kept up to date while somebody holds them."""
+        raise NotImplementedError
+
+    def value(self, row: int, column: int) -> Value:
+        """The value of a cell. Raises `Failure` for an error value."""
+        found = self.raw_value(row, column)
+        if isinstance(found, Trouble):
+            raise found.failure()
+        return found
+
+    def raw_value(self, row: int, column: int) -> Value:
+        """The value of a cell, or a `Trouble`."""
+        raise NotImplementedError
+
+    def put(self, row: int, column: int, value: Value) -> None:
+        """Gives a cell a value; nothing empties it."""
+        raise NotImplementedError
+
+    def text(self, row: int, column: int) -> str:
+        """What is seen in the cell."""
+        raise NotImplementedError
+
+    def formula(self, row: int, column: int) -> str | None:
+        """The formula, with its equals sign."""
+        raise NotImplementedError
+
+    def put_formula(self, row: int, column: int, formula: str | None) -> None:
+        """Gives a cell a formula, or takes it away and keeps its last value."""
+        raise NotImplementedError
+
+    def edit_area(self, area: Area | None, editing: Editing) -> None:
+        """Edits every text in a range, or in the whole sheet; formulas are passed by."""
+        raise NotImplementedError
+
+    # -- looks and what hangs on cells
+
+    def look(self, row: int, column: int, word: str) -> Any:
+        """How a cell looks, by the word of the field."""
+        raise NotImplementedError
+
+    def put_look(self, row: int, column: int, word: str, value: Any) -> None:
+        """Changes how a cell looks."""
+        raise NotImplementedError
+
+    def merged(self) -> Sequence[Area]:
+        """The ranges that are merged into one cell."""
+        return ()
+
+    def merge(self, area: Area) -> None:
+        """Merges a range."""
+        raise NotImplementedError
+
+    def unmerge(self, area: Area) -> None:
+        """Takes a merge apart."""
+        raise NotImplementedError
+
+    def link(self, row: int, column: int) -> str | None:
+        """Where a click on the cell leads."""
+        return None
+
+    def put_link(self, row: int, column: int, target: str | None) -> None:
+        """Sets where a click leads."""
+        raise NotImplementedError
+
+    def comments(self) -> Iterator[Comment]:
+        """Its comments."""
+        return iter(())
+
+    def put_comment(self, row: int, column: int, text: str | None) -> None:
+        """Writes a comment, or removes it."""
+        raise NotImplementedError
+
+    def measure(self, line: int, is_row: bool, word: str) -> Any:
+        """The size of a row or column in its own unit, or whether it is hidden."""
+        raise NotImplementedError
+
+    def put_measure(self, line: int, is_row: bool, word: str, value: Any) -> None:
+        """Changes it."""
+        raise NotImplementedError
+
+    def range_name(self, area: Area) -> str | None:
+        """The defined name of just this range."""
+        return None
+
+    def put_range_name(self, area: Area, name: str | None) -> None:
+        """Gives a range a name."""
+        raise NotImplementedError
+
+    def tables(self) -> Iterator[Table]:
+        """Its tables, where the format has such."""
+        return iter(())

@@ -1,0 +1,294 @@
+"""Tables and their records: what stands under headings."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from types import MappingProxyType
+from typing import TYPE_CHECKING, Any, ClassVar
+
+from scrub.model.area import Area
+from scrub.model.cells import Column, Row, columns_of
+from scrub.model.declare import Item, Reach, action, field, finds, holds
+from scrub.model.grid import ColumnValues, Editing, Trouble
+from scrub.model.problem import Failure, Missing, did_you_mean, listed
+from scrub.model.values import Value, fold, heading_key, shown
+
+if TYPE_CHECKING:
+    from scrub.model.declare import FileItem
+    from scrub.model.workbook import Sheet
+
+
+class Table(Item):
+    """What stands under headings: a table of a workbook, or a sheet as one."""
+
+    kind_word = "table"
+
+    def __init__(self, sheet: Sheet, area: Area, name: str = "", bottom: int | None = None) -> None:
+        """`area` begins with the row of headings; `bottom` is the last row of records where it is fixed."""
+        self.sheet = sheet
+        self.area = area
+        self._name = name
+        self.bottom = bottom
+        self.lists: dict[str, ColumnValues] = {}
+        self.columns: dict[str, int] = {}
+        self._twice: set[str] = set()
+        self._indexes: dict[tuple[str, ...], tuple[int, dict[tuple[Any, ...], int]]] = {}
+        self._read_headings()
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, Table) and (self.sheet, self.area.top) == (other.sheet, other.area.top)
+
+    def __hash__(self) -> int:
+        return hash(self.area)
+
+    def _read_headings(self) -> None:
+        for column in range(self.area.left, self.area.right + 1):
+            value = self.sheet.raw_value(self.area.top, column)
+            if value is None or isinstance(value, Trouble):
+                continue
+            key = heading_key(shown(value))
+            if key in self.columns or key in self._twice:
+                self._twice.add(key)
+                self.columns.pop(key, None)
+            elif key:
+                self.columns[key] = column
+
+    @property
+    def file(self) -> FileItem:
+        """The workbook."""
+        return self.sheet.file
+
+    @property
+    def label(self) -> str:
+        """Its name, or its sheet's."""
+        return self._name or self.sheet.name
+
+    @property
+    @field
+    def name(self) -> str:
+        """Its name; of a sheet as a table, the sheet's.
+
+        Example: log table.name
+        Also: title
+        """
+        return self.label
+
+    @property
+    @field
+    def headings(self) -> list[str]:
+        """Its headings from the left.
+
+        Example: log table.headings.joined(", ")
+        Also: columns, header, fields
+        """
+        raw = [self.sheet.raw_value(self.area.top, column) for column in self.columns.values()]
+        return [shown(value) for value in raw]
+
+    @property
+    @field
+    def address(self) -> str:
+        """Where it is on its sheet, headings included.
+
+        Example: log table.address
+        Also: range, position
+        """
+        return str(self.area._replace(bottom=self._last()))
+
+    def has(self, heading: str) -> bool:
+        """Whether it has this heading."""
+        key = heading_key(heading)
+        return key in self.columns or key in self._twice
+
+    def column(self, heading: str) -> int:
+        """The column under a heading. Raises `Failure` when it is not there, or there twice."""
+        key = heading_key(heading)
+        if key in self._twice:
+            raise Failure(
+                f'{self.label} has the heading "{heading}" twice in row {self.area.top}; '
+                "give one of them another name, or use the cells: row.cell(…)"
+            )
+        found = self.columns.get(key)
+        if found is None:
+            names = self.headings
+            there = f"There are: {', '.join(names[:12])}" if names else "There are none"
+            hint = ""
+            if not did_you_mean(heading, names) and len(names) < 3:
+                hint = ". Where they stand in another row, write: sheet.records(headings: 3)"
+            raise Missing(
+                f'{self.label} has no heading "{heading}" in row {self.area.top}.{did_you_mean(heading, names)} '
+                f"{there}{hint}"
+            )
+        return found
+
+    def prepare(self, keys: Iterable[str]) -> None:
+        """Gets the columns that a loop names ready. Raises `Failure` for a heading that is not there."""
+        for key in keys:
+            self.values(key)
+
+    def values(self, key: str) -> ColumnValues:
+        """The values under a heading."""
+        found = self.lists.get(key)
+        if found is None:
+            found = self.lists[key] = self.sheet.column_values(self.column(key))
+        return found
+
+    def _last(self) -> int:
+        if self.bottom is not None:
+            return self.bottom
+        used = self.sheet.used()
+        return max(self.area.top, used.bottom if used else 0)
+
+    @holds
+    def each_record(self, headings: Iterable[str] = ()) -> Iterator[Record]:
+        """Its records; wholly empty rows are passed over. Raises `Failure` when one of the headings is not there."""
+        self.prepare(headings)
+        body = Area(self.area.top + 1, self.area.left, self._last(), self.area.right)
+        return (Record(self, row) for row in self.sheet.filled_rows(body, self.lists.values()))
+
+    @holds
+    def each_column(self) -> Iterator[Column]:
+        """Its columns."""
+        return columns_of(self.sheet, self.area)
+
+    @finds
+    def find_column(self, heading: str) -> Column:
+        """A column by its heading."""
+        return Column(self.sheet, self.column(heading))
+
+    @finds
+    def find_record(self, **wanted: Any) -> Record:
+        """The first record with these values under these headings."""
+        if not wanted:
+            raise Failure('write what to look for: record(item: "flour")')
+        keys = tuple(sorted(heading_key(word) for word in wanted))
+        version = sum(self.values(key).version for key in keys)
+        known = self._indexes.get(keys)
+        if known is None or known[0] != version:  # a macro can change what the index was built from
+            known = self._indexes[keys] = (version, self._index(keys))
+        row = known[1].get(self._sought(wanted))
+        if row is None:
+            what = listed(f'{word} "{shown(value)}"' for word, value in wanted.items())
+            raise Missing(f"{self.label} has no record with {what}")
+        return Record(self, row)
+
+    @staticmethod
+    def _sought(wanted: Mapping[str, Value]) -> tuple[Any, ...]:
+        by_key = {heading_key(word): value for word, value in wanted.items()}
+        return tuple(_indexed(by_key[key]) for key in sorted(by_key))
+
+    def _index(self, keys: Sequence[str]) -> dict[tuple[Any, ...], int]:
+        """The first row of each combination of values; built once, so that every further look-up takes no time."""
+        lists = [self.values(key) for key in keys]
+        found: dict[tuple[Any, ...], int] = {}
+        for row in self.sheet.filled_rows(Area(self.area.top + 1, self.area.left, self._last(), self.area.right)):
+            found.setdefault(tuple(_indexed(values.get(row)) for values in lists), row)
+        return found
+
+    def edit_texts(self, editing: Editing) -> None:
+        """Edits every text under its headings."""
+        body = Area(self.area.top + 1, self.area.left, self._last(), self.area.right)
+        self.sheet.edit_area(body, editing)
+
+    @action(Reach.CHANGE)
+    def add_column(self, heading: str) -> None:
+        """Adds a column with this heading right of the last one. One that is there already stays as it is.
+
+        heading: what stands over it.
+        Example: add-column "First name"
+        Also: new column, insert, append
+        """
+        if self.has(heading):
+            return
+        if self._name:
+            raise Failure(
+                f'"{self.label}" is a table of the workbook; Scrub does not widen those yet. '
+                "Add the column in its own program"
+            )
+        column = max(self.columns.values(), default=self.area.left - 1) + 1
+        for row in range(self.area.top, self._last() + 1):
+            if self.sheet.raw_value(row, column) is not None:
+                raise Failure(f"{self.sheet.where(row, column)} holds a value, so no column can be added there")
+        self.sheet.put(self.area.top, column, heading)
+        self.columns[heading_key(heading)] = column
+        self.area = self.area._replace(right=max(self.area.right, column))
+
+
+def _indexed(value: Value) -> Any:
+    """A value as an index finds it: texts without regard to case."""
+    return ("text", fold(value)) if isinstance(value, str) else value
+
+
+class Record(Item):
+    """What stands in one row under the headings of a table. Its fields are the headings."""
+
+    kind_word = "record"
+    open_fields = True
+    implied = MappingProxyType({"row": "row_item"})
+    removed: ClassVar[bool] = False
+
+    __slots__ = ("row", "table")
+
+    def __init__(self, table: Table, row: int) -> None:
+        self.table = table
+        self.row = row
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, Record) and (self.table, self.row) == (other.table, other.row)
+
+    def __hash__(self) -> int:
+        return self.row
+
+    @property
+    def file(self) -> FileItem:
+        """The workbook."""
+        return self.table.file
+
+    @property
+    def label(self) -> str:
+        """Its sheet and row."""
+        return f"{self.table.sheet.name} row {self.row}"
+
+    def row_item(self) -> Row:
+        """Its row."""
+        return Row(self.table.sheet, self.row)
+
+    def read(self, key: str) -> Value:
+        """The value under a heading. Raises `Failure` for an error value."""
+        found = self.table.values(key).get(self.row)
+        if type(found) is Trouble:
+            raise found.failure()
+        return found
+
+    def write(self, key: str, value: Value) -> None:
+        """Sets the value under a heading."""
+        table = self.table
+        table.sheet.put(self.row, table.columns.get(key) or table.column(key), value)
+
+    def place_of(self, key: str) -> str:
+        """The address of what stands under a heading."""
+        return self.table.sheet.where(self.row, self.table.column(key))
+
+    def edit_texts(self, editing: Editing) -> None:
+        """Edits every text of it."""
+        area = self.table.area
+        self.table.sheet.edit_area(Area(self.row, area.left, self.row, area.right), editing)
+
+
+def sheet_table(sheet: Sheet, row: int | None = None) -> Table | None:
+    """A sheet as a table: the given row has its headings, or its first filled one; None when there is none."""
+    used = sheet.used()
+    if used is None:
+        return None
+    if row is None:
+        row = used.top
+    elif row > used.bottom or not sheet.filled_rows(Area(row, used.left, row, used.right)):
+        raise Failure(f"{sheet.name} has nothing in row {row}, where its headings should stand")
+    return Table(sheet, Area(row, used.left, used.bottom, used.right))
+
+
+def heading_at(table: Table, column: int) -> str:
+    """How a macro writes the heading of a column: `record.guest-nights`, or with quotes where it must."""
+    raw = shown(table.sheet.raw_value(table.area.top, column))
+    key = heading_key(raw)
+    plain = key.replace("-", "").isalnum() and not key[0].isdigit() and key.isascii()
+    return f"record.{key}" if plain else f'record."{raw}"'
