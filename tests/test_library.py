@@ -276,7 +276,7 @@ def test_files_move_only_when_approved_and_come_back(cli: Cli) -> None:
     Path("sort.scrub").write_text(FILES)
     refused = cli("run", "sort.scrub", "f")
     assert refused.code == 3
-    assert "makes, moves or removes other files (can be taken back), and was not approved" in refused.err
+    assert "opens, makes, moves or removes other files (can be taken back), and was not approved" in refused.err
     preview = cli("run", "sort.scrub", "f", "--preview")
     assert preview.code == 0
     assert "x.tmp" in preview.out

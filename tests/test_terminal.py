@@ -38,7 +38,7 @@ def test_a_file_in_use_is_asked_about(book: Path) -> None:
 def test_the_first_use_of_files_is_asked_about(book: Path) -> None:
     Path("copy.scrub").write_text(macro('save-copy to: "sent"'))
     refused = typed(["run", "copy.scrub", str(book)], ["n"])
-    assert '"Test" makes, moves or removes other files (can be taken back). Let it?' in refused
+    assert '"Test" opens, makes, moves or removes other files (can be taken back). Let it?' in refused
     assert "was not approved" in refused
     assert not Path("sent").exists()
     assert "Made sent/season-book.xlsx" in typed(["run", "copy.scrub", str(book)], ["y"])

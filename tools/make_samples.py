@@ -49,6 +49,7 @@ def season_book(path: Path) -> None:
         "banner": book.add_format({"bold": True, "font_size": 16, "font_color": "#ffffff", "bg_color": "#46605a"}),
         "head": book.add_format({"bold": True, "bottom": 1, "bg_color": "#e2ecf0"}),
         "date": book.add_format({"num_format": "d mmm yyyy", "locked": False}),
+        "shut": book.add_format({"bg_color": "#fff8e1"}),
         "open": book.add_format({"locked": False, "bg_color": "#fff8e1"}),
         "price": book.add_format({"num_format": "0.00"}),
         "late": book.add_format({"font_color": "#b03a2e"}),
@@ -67,7 +68,7 @@ def season_book(path: Path) -> None:
             sheet.write(row, 0, f"{chance.choice(LAST)}, {chance.choice(FIRST)}")
             sheet.write_datetime(row, 1, datetime(arrival.year, arrival.month, arrival.day), form["date"])
             sheet.write(row, 2, nights, form["open"])
-            sheet.write(row, 3, guests, form["open"])
+            sheet.write(row, 3, guests, form["shut"])
             sheet.write_formula(row, 4, f"=C{row + 1}*D{row + 1}", None, nights * guests)
             sheet.write(row, 5, nights * guests * 14.5, form["price"])
             sheet.write(row, 6, chance.choice(("yes", "no")), form["open"])
@@ -99,6 +100,69 @@ def season_book(path: Path) -> None:
     book.close()
 
 
+ITEMS = (
+    ("flour", "kg", 1.35), ("rice", "kg", 2.1), ("lentils", "kg", 3.4), ("lamp oil", "L", 4.2), ("salt", "kg", 0.8),
+    ("milk powder", "kg", 7.9), ("coffee", "kg", 11.5), ("tea", "box", 3.25), ("soap", "piece", 1.1),
+    ("matches", "box", 0.6),
+)  # fmt: skip
+
+
+def prices(path: Path) -> None:
+    """What supplies cost, for look-ups."""
+    book = xlsxwriter.Workbook(str(path))
+    book.set_properties({"title": "Prices", "author": "Kestrel Ridge Huts", "created": datetime(2026, 4, 1)})
+    sheet = book.add_worksheet("Prices")
+    sheet.write_row("A1", ("Item", "Unit", "Price"), book.add_format({"bold": True}))
+    for row, item in enumerate(ITEMS, 1):
+        sheet.write_row(row, 0, item)
+    sheet.set_column("A:A", 16)
+    book.close()
+
+
+def supply_list(path: Path) -> None:
+    """What the huts want, typed and pasted by many hands: blanks, gaps, and numbers and dates as text."""
+    chance = random.Random(11)
+    book = xlsxwriter.Workbook(str(path))
+    book.set_properties({"title": "Supply list", "author": "Kestrel Ridge Huts", "created": datetime(2026, 5, 1)})
+    sheet = book.add_worksheet("Orders")
+    sheet.write_row("A1", ("Hut", "Item", "Amount", "Wanted by", "Price", "Remark"), book.add_format({"bold": True}))
+    remarks = ("", "", "  by mule ", "6  kg sacks", "no  hurry", "as last  year", "ask\u00a0 Ann")
+    row = 0
+    for hut in HUTS:
+        for place, item in enumerate(chance.sample(ITEMS, 4)):
+            row += 1
+            if place == 0:
+                sheet.write(row, 0, hut)
+            sheet.write(row, 1, f"  {item[0]}" if chance.random() < 0.3 else item[0])
+            amount = chance.randrange(1, 20)
+            if chance.random() < 0.4:
+                sheet.write_string(row, 2, str(amount))
+            else:
+                sheet.write(row, 2, amount)
+            day = date(2026, 6, 1) + timedelta(days=chance.randrange(60))
+            forms = (day.isoformat(), f"{day.day} {day:%B} {day.year}", f"{day.day}/{day.month}/{day.year}")
+            sheet.write_string(row, 3, forms[row % 3])
+            sheet.write(row, 5, chance.choice(remarks))
+    sheet.set_column("A:F", 14)
+    book.close()
+
+
+def bookings(path: Path) -> None:
+    """The bookings of one week, as another program exports them."""
+    chance = random.Random(5)
+    lines = ["Guest,Hut,Arrival,Nights,Paid,Note"]
+    for number in range(24):
+        guest = f'"{chance.choice(LAST)}, {chance.choice(FIRST)}"'
+        day = date(2026, 7, 6) + timedelta(days=number % 7)
+        note = chance.choice(("", "late", "vegetarian", '"needs a bed, not a bunk"', "  brings  a dog"))
+        hut, paid = chance.choice(HUTS), chance.choice(("yes", "no"))
+        lines.append(f"{guest},{hut},{day.isoformat()},{chance.randrange(1, 6)},{paid},{note}")
+    path.write_bytes("\r\n".join([*lines, ""]).encode())
+
+
 if __name__ == "__main__":
     target = Path(sys.argv[1]) if len(sys.argv) > 1 else DEMO
     season_book(target / "season-book.xlsx")
+    supply_list(target / "supply-list.xlsx")
+    prices(target / "prices.xlsx")
+    bookings(target / "bookings.csv")

@@ -40,9 +40,10 @@ if TYPE_CHECKING:
     from scrub.model.declare import Reach
     from scrub.model.files import Folder
     from scrub.model.host import Host, Question, QuietHost
+    from scrub.model.sheet import Sheet
     from scrub.model.values import Secret
     from scrub.model.vocabulary import Vocabulary
-    from scrub.model.workbook import Sheet, Workbook
+    from scrub.model.workbook import Workbook
     from scrub.own import action
     from scrub.runner.answers import variable
     from scrub.runner.records import FileRecord, RunRecord
@@ -126,7 +127,8 @@ _ROOMS = {
     "scrub.model.files": "Folder",
     "scrub.model.host": "Host Question QuietHost",
     "scrub.model.values": "Secret",
-    "scrub.model.workbook": "Sheet Workbook",
+    "scrub.model.sheet": "Sheet",
+    "scrub.model.workbook": "Workbook",
     "scrub.own": "action",
     "scrub.runner.answers": "variable",
     "scrub.runner.records": "FileRecord RunRecord",

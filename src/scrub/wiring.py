@@ -87,16 +87,20 @@ class Home(Sharing):
     @cached_property
     def vocabulary(self) -> Vocabulary:
         """All that a macro can name."""
+        from scrub.catalog import ACTIONS
         from scrub.formats.open import ENDINGS
-        from scrub.model import cells, files, records, workbook
+        from scrub.model import cells, comments, files, records, workbook
+        from scrub.model.cell import Cell
+        from scrub.model.lines import Column, Row
+        from scrub.model.sheet import Sheet
         from scrub.model.vocabulary import Vocabulary
         from scrub.own import OWN_ACTIONS
 
         kinds = (
-            workbook.Workbook, workbook.Sheet, records.Table, records.Record, cells.Cell, cells.Cells, cells.Selection,
-            cells.Row, cells.Column, cells.MergedRange, cells.Comment, files.Folder, files.File,
+            workbook.Workbook, Sheet, records.Table, records.Record, Cell, cells.Cells, cells.Selection, Row, Column,
+            cells.MergedRange, comments.Comment, files.Folder, files.File,
         )  # fmt: skip
-        return Vocabulary(kinds, OWN_ACTIONS, ENDINGS)
+        return Vocabulary(kinds, [*ACTIONS, *OWN_ACTIONS], ENDINGS)
 
     @property
     def file_kinds(self) -> set[str]:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import os
+import re
 from collections.abc import Iterable, Sequence
 from typing import Any
 
@@ -13,6 +14,8 @@ from scrub import Change, counted
 
 #: Lines of a list before it is cut.
 SHOWN = 10
+#: Changes of one place that are looked at to fill a line.
+_ENOUGH = 400
 
 
 def accent(text: str) -> str:
@@ -53,11 +56,63 @@ def change_lines(changes: Sequence[Change], limit: int | None = SHOWN) -> list[s
     by_place: dict[str, list[Change]] = {}
     for change in changes:
         by_place.setdefault(change.place, []).append(change)
-    # A line shows no more than fits, so that of a thousand changes in one place the first few are enough.
-    lines = columns([(place, ", ".join(str(each) for each in every[:SHOWN])) for place, every in by_place.items()])
+    # A line shows no more than fits, so that of a thousand changes in one place the first ones are enough.
+    share = None if limit is None else max(1, limit // max(1, len(by_place)))
+    lines = columns([row for place, every in by_place.items() for row in _rows(place, every, share)])
     if limit is not None and len(lines) > limit + 1:
         return [*lines[:limit], f"  ... {len(lines) - limit} more (--all)"]
     return lines
+
+
+_CELL = re.compile(r"([A-Z]{1,3})([1-9]\d*)\b(.*)", re.DOTALL)
+
+
+def _rows(place: str, changes: list[Change], share: int | None) -> list[tuple[str, str]]:
+    """The lines of one place: one where that is enough or no more is given, else a line a change."""
+    texts = together(changes if share is None else changes[:_ENOUGH])
+    joined = ", ".join(texts)
+    if share == 1 or len(texts) == 1 or len(joined) + len(place) + 4 <= width():
+        return [(place, joined)]
+    shown = texts if share is None or len(texts) <= share + 1 else texts[:share]
+    rows = [(place if number == 0 else "", text) for number, text in enumerate(shown)]
+    left = len(texts) - len(shown)
+    more = "more than " if len(changes) > _ENOUGH and share is not None else ""
+    return [*rows, ("", f"... {more}{left} more (--all)")] if left else rows
+
+
+def _following(letters: str) -> str:
+    """The letters of the next column."""
+    whole = letters.rstrip("Z")
+    tail = "A" * (len(letters) - len(whole))
+    return whole[:-1] + chr(ord(whole[-1]) + 1) + tail if whole else "A" + tail
+
+
+def together(changes: Sequence[Change]) -> list[str]:
+    """Changes of one place as texts; the same change of cells below or beside each other is told as one of a range."""
+    blocks: list[tuple[str, tuple[str, int, str, int]]] = []  # what follows the address, and its corners
+    for text in map(str, changes):
+        found = _CELL.fullmatch(text)
+        if found is None:
+            blocks.append((text, ("", 0, "", 0)))
+            continue
+        column, row, rest = found[1], int(found[2]), found[3]
+        if blocks and blocks[-1][0] == rest:
+            first, top, last, bottom = blocks[-1][1]
+            if first == last == column and row == bottom + 1:
+                blocks[-1] = (rest, (first, top, last, row))
+                continue
+            if top == bottom == row and _following(last) == column:
+                blocks[-1] = (rest, (first, top, column, row))
+                continue
+        blocks.append((rest, (column, row, column, row)))
+    return [
+        rest
+        if not top
+        else f"{first}{top}{rest}"
+        if (first, top) == (last, bottom)
+        else f"{first}{top}:{last}{bottom}{rest}"
+        for rest, (first, top, last, bottom) in blocks
+    ]
 
 
 def short_path(path: str) -> str:

@@ -6,7 +6,7 @@ import os
 import shutil
 
 #: The sample files that ship with Scrub; `tools/make_samples.py` builds them.
-SAMPLES = ("season-book.xlsx",)
+SAMPLES = ("season-book.xlsx", "supply-list.xlsx", "prices.xlsx", "bookings.csv")
 
 
 def lay_out_samples(folder: str) -> list[str]:

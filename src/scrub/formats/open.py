@@ -9,13 +9,13 @@ from scrub.model.declare import FileItem
 from scrub.model.problem import FileProblem
 
 #: The file endings that can be opened, with the kind of item each is.
-ENDINGS = {".xlsx": "workbook", ".xlsm": "workbook"}
+ENDINGS = {".xlsx": "workbook", ".xlsm": "workbook", ".csv": "workbook", ".tsv": "workbook"}
 
 _SAVE_AS = {
     ".xls": "an older format", ".xlsb": "a closed format", ".numbers": "a closed format", ".xlt": "an older format",
     ".et": "a closed format", ".wk1": "an older format",
 }  # fmt: skip
-_LATER = {".ods": ".xlsx", ".csv": ".xlsx", ".tsv": ".xlsx", ".fods": ".xlsx"}
+_LATER = {".ods": ".xlsx", ".fods": ".xlsx"}
 
 
 def open_file(path: str, folder: bool = False) -> FileItem:
@@ -40,6 +40,10 @@ def open_file(path: str, folder: bool = False) -> FileItem:
         )
     source = Source(path)
     try:
+        if ending in (".csv", ".tsv"):
+            from scrub.formats.delimited.book import DelimitedFile
+
+            return DelimitedFile(source)
         from scrub.formats.workbook.book import OfficeWorkbook
 
         return OfficeWorkbook(source)

@@ -188,9 +188,9 @@ class Meaning(Operators):
 
     def _of_item(self, node: tree.Dot, kind: Kind) -> Type:
         """What follows a dot behind an item: a field, a heading, a part, or another item looked up in it."""
-        if node.arguments is not None and node.word in kind.parts:
+        if node.word in kind.parts:
             node.part = kind.parts[node.word]
-            node.bound = self.arguments(node.part, node.arguments, node.place, node.word)
+            node.bound = self.arguments(node.part, node.arguments or (), node.place, node.word)
             found: Type = node.part.gives
             return found
         if node.arguments is not None and node.word in self.vocabulary.kinds:
@@ -223,8 +223,6 @@ class Meaning(Operators):
         return field.type
 
     def _no_field(self, kind: Kind, word: str) -> str:
-        if word in kind.parts:
-            return f'"{word}" wants brackets. For example: {kind.parts[word].docs.example}'
         if word in kind.actions:
             return (
                 f'"{word}" is an action of a {kind.word}, not a field. It stands alone at the start of a line: {word}'
@@ -312,10 +310,10 @@ class Meaning(Operators):
             self.type(argument.value)
         if node.word in LATER_KINDS:
             self.note(node.place, f'"{node.word}(…)" cannot be used yet')
-        elif any(node.word in kind.actions for kind in self.vocabulary.kinds.values()):
-            self.note(node.place, self._not_given(node.word))
         elif node.word in {word for _, word in self.vocabulary.operations}:
             self.note(node.place, f"an operation follows its value after a dot: value.{node.word}")
+        elif any(node.word in kind.actions for kind in self.vocabulary.kinds.values()):
+            self.note(node.place, self._not_given(node.word))
         else:
             guess = did_you_mean(node.word, [*self.vocabulary.kinds, "count", "ask", "secret", "own-file"])
             self.note(node.place, f'"{node.word}(…)" is not known.{guess}')

@@ -45,6 +45,7 @@ class Recorder:
 
     def __init__(self) -> None:
         self._made: list[tuple[Change, Callable[[], None]]] = []
+        self.remarks: list[str] = []  # what actions note for the run's record
 
     def add(self, change: Change, revert: Callable[[], None]) -> None:
         """Notes a change that was just made."""

@@ -32,7 +32,7 @@ class Reach(IntEnum):
         return (
             "reads the picked files",
             "changes the picked files (can be taken back)",
-            "makes, moves or removes other files (can be taken back)",
+            "opens, makes, moves or removes other files (can be taken back)",
             "sends something away from this machine (cannot be taken back)",
         )[self]
 

@@ -10,7 +10,7 @@ from scrub.model.problem import Failure
 from scrub.model.values import Choice, Value
 
 if TYPE_CHECKING:
-    from scrub.model.cells import Comment
+    from scrub.model.comments import Comment
     from scrub.model.declare import FileItem
     from scrub.model.records import Table
 
@@ -150,8 +150,8 @@ class Grid:
         """Gives a cell a formula, or takes it away and keeps its last value."""
         raise NotImplementedError
 
-    def edit_area(self, area: Area | None, editing: Editing) -> None:
-        """Edits every text in a range, or in the whole sheet; formulas are passed by."""
+    def edit_area(self, area: Area, editing: Editing) -> None:
+        """Edits every text in a range; formulas are passed by."""
         raise NotImplementedError
 
     # -- looks and what hangs on cells

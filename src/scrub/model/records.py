@@ -7,15 +7,15 @@ from types import MappingProxyType
 from typing import TYPE_CHECKING, Any, ClassVar
 
 from scrub.model.area import Area
-from scrub.model.cells import Column, Row, columns_of
 from scrub.model.declare import Item, Reach, action, field, finds, holds
-from scrub.model.grid import ColumnValues, Editing, Trouble
+from scrub.model.grid import ColumnValues, Trouble
+from scrub.model.lines import Column, Row
 from scrub.model.problem import Failure, Missing, did_you_mean, listed
 from scrub.model.values import Value, fold, heading_key, shown
 
 if TYPE_CHECKING:
     from scrub.model.declare import FileItem
-    from scrub.model.workbook import Sheet
+    from scrub.model.sheet import Sheet
 
 
 class Table(Item):
@@ -142,18 +142,18 @@ class Table(Item):
     def each_record(self, headings: Iterable[str] = ()) -> Iterator[Record]:
         """Its records; wholly empty rows are passed over. Raises `Failure` when one of the headings is not there."""
         self.prepare(headings)
-        body = Area(self.area.top + 1, self.area.left, self._last(), self.area.right)
-        return (Record(self, row) for row in self.sheet.filled_rows(body, self.lists.values()))
+        return (Record(self, row) for row in self.sheet.filled_rows(self._body(), self.lists.values()))
 
     @holds
     def each_column(self) -> Iterator[Column]:
         """Its columns."""
-        return columns_of(self.sheet, self.area)
+        body = (self.area.top + 1, self._last())
+        return (Column(self.sheet, column, body) for column in range(self.area.left, self.area.right + 1))
 
     @finds
     def find_column(self, heading: str) -> Column:
         """A column by its heading."""
-        return Column(self.sheet, self.column(heading))
+        return Column(self.sheet, self.column(heading), (self.area.top + 1, self._last()))
 
     @finds
     def find_record(self, **wanted: Any) -> Record:
@@ -180,14 +180,16 @@ class Table(Item):
         """The first row of each combination of values; built once, so that every further look-up takes no time."""
         lists = [self.values(key) for key in keys]
         found: dict[tuple[Any, ...], int] = {}
-        for row in self.sheet.filled_rows(Area(self.area.top + 1, self.area.left, self._last(), self.area.right)):
+        for row in self.sheet.filled_rows(self._body()):
             found.setdefault(tuple(_indexed(values.get(row)) for values in lists), row)
         return found
 
-    def edit_texts(self, editing: Editing) -> None:
-        """Edits every text under its headings."""
-        body = Area(self.area.top + 1, self.area.left, self._last(), self.area.right)
-        self.sheet.edit_area(body, editing)
+    def areas(self) -> Iterable[tuple[Sheet, Area]]:
+        """What stands under its headings."""
+        return ((self.sheet, self._body()),)
+
+    def _body(self) -> Area:
+        return Area(self.area.top + 1, self.area.left, self._last(), self.area.right)
 
     @action(Reach.CHANGE)
     def add_column(self, heading: str) -> None:
@@ -268,10 +270,10 @@ class Record(Item):
         """The address of what stands under a heading."""
         return self.table.sheet.where(self.row, self.table.column(key))
 
-    def edit_texts(self, editing: Editing) -> None:
-        """Edits every text of it."""
+    def areas(self) -> Iterable[tuple[Sheet, Area]]:
+        """Its cells."""
         area = self.table.area
-        self.table.sheet.edit_area(Area(self.row, area.left, self.row, area.right), editing)
+        return ((self.table.sheet, Area(self.row, area.left, self.row, area.right)),)
 
 
 def sheet_table(sheet: Sheet, row: int | None = None) -> Table | None:

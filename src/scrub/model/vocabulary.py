@@ -63,7 +63,7 @@ class Callee:
                     type_of(hint),
                     parameter.default is parameter.empty,
                     choice_class(hint),
-                    hint is int,
+                    int in (hint, *typing.get_args(hint)),
                     FilePath in (hint, *typing.get_args(hint)),
                     self.docs.arguments.get(name, ""),
                 )

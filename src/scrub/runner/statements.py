@@ -159,6 +159,9 @@ class Statements(Expressions):
             if reach > frame[0].reach:
                 raise Failure(f'"{word}" {reach.sentence}, which this run was not allowed to do')
             action.do(item, fitted_all((parameter, value(frame)) for parameter, value in arguments))
+            remarks = item.file.recorder.remarks
+            while remarks:
+                frame[0].note(remarks.pop(0))
 
         return run
 

@@ -8,6 +8,7 @@ from collections.abc import Iterator
 from functools import cached_property, partial
 from typing import TYPE_CHECKING
 
+from scrub.formats.copies import copy_path
 from scrub.formats.opc import part_tree, relationships
 from scrub.formats.source import Source
 from scrub.formats.spans import NotReadable, Span, Splice, escaped, set_attributes, spliced
@@ -25,11 +26,11 @@ from scrub.model.files import FilePath
 from scrub.model.problem import Failure, FileProblem
 from scrub.model.values import fold
 from scrub.model.workbook import Workbook
-from scrub.store.patch import Copy, Effect, Patch, free_path
+from scrub.store.patch import Copy, Effect, Patch
 
 if TYPE_CHECKING:
     from scrub.model.area import Area
-    from scrub.model.workbook import Sheet
+    from scrub.model.sheet import Sheet
 
 #: Sheets whose cells are kept read at a time.
 _SHEETS_KEPT = 2
@@ -86,7 +87,7 @@ class OfficeWorkbook(Workbook):
         found = []
         if self.changes and any(name.startswith("_xmlsignatures/") for name in self.package.members):
             found.append(f"{self.name} carries a digital signature, which no longer holds after a change.")
-        if self._recalculates:
+        if self._recalculates and (self._targets.get("calcChain") or any(s.has_formulas for s in self._sheets)):
             found.append("Its formulas will be calculated anew when it is next opened.")
         return found
 
@@ -122,10 +123,6 @@ class OfficeWorkbook(Workbook):
             return SharedStrings(self.package.read(part) if part else b"<sst/>")
         except NotReadable as problem:
             raise self.problem(f"its shared texts: {problem}") from None
-
-    def has_rich_texts(self, sheet: SheetCells) -> bool:
-        """Whether some text on a sheet may have several looks."""
-        return not self.strings().plain or b"<r>" in sheet.load().stored.data
 
     @cached_property
     def decoder(self) -> Decoder:
@@ -199,14 +196,7 @@ class OfficeWorkbook(Workbook):
 
     def save_copy(self, to: FilePath | None = None, name: FilePath | None = None) -> None:
         """Saves it once more."""
-        own = str(name) if name else self.name
-        if not os.path.splitext(own)[1]:
-            own += os.path.splitext(self.name)[1]
-        if any(mark in own for mark in '\\/:*?"<>|'):
-            raise Failure(f'"{own}" cannot be the name of a file. Make it one: .as-file-name')
-        folder = os.path.expanduser(str(to or ".").replace("\\", "/"))
-        wanted = os.path.normpath(os.path.join(os.path.dirname(self.source.path), folder, own))
-        path = free_path(wanted, lambda each: each in self._copies or os.path.lexists(each))
+        path = copy_path(self.source.path, self.name, to, name, self._copies)
         self._copies.append(path)
 
         def revert() -> None:

@@ -99,11 +99,16 @@ class Decoder:
         return number
 
     def column(
-        self, cells: Sequence[tuple[Any, ...]], where: Callable[[int], str], numbers: list[int] | None = None
+        self,
+        cells: Sequence[tuple[Any, ...]],
+        where: Callable[[int], str],
+        numbers: list[int] | None = None,
+        texts_only: bool = False,
     ) -> dict[int, Value]:
         """The values of plain cells of one column by row: each is row, attributes, value, inline `t` element.
 
-        Cells of one form are read together; empty texts are left out. `numbers` are the rows where they are known.
+        Cells of one form are read together; empty texts are left out. `numbers` are the rows where they are known;
+        `texts_only` passes all others by.
         """
         if not cells:
             return {}
@@ -112,6 +117,8 @@ class Decoder:
         found: dict[int, Value] = {}
         different = set(forms)
         for form in different:
+            if texts_only and attributes_of(form).get("t") not in ("s", "str", "inlineStr"):
+                continue
             chosen = None if len(different) == 1 else [each == form for each in forms]
             raw, texts, of = (
                 list(each) if chosen is None else list(compress(each, chosen))
@@ -160,16 +167,16 @@ class _Numbers(list[Value]):
         return False
 
 
+_OPENING = re.compile(rb"<t[^>]*>")
 _NUMBERS = re.compile(rb"[0-9.|-]*")
 
 
 def _inline_texts(elements: list[bytes]) -> list[Value]:
     """The texts of inline `t` elements."""
     joined = b"\0".join(elements)  # a character that XML cannot hold
-    if joined.count(b"<t>") == len(elements):
-        joined = joined.replace(b"<t>", b"").replace(b"</t>", b"")
-        if b"&" not in joined and b"_x" not in joined and b"\r" not in joined:
-            return [text or None for text in joined.decode().split("\0")]
+    if b"&" not in joined and b"_x" not in joined and b"\r" not in joined:
+        joined = _OPENING.sub(b"", joined).replace(b"</t>", b"")
+        return [text or None for text in joined.decode().split("\0")]
     return [unescaped(plain_text(each[each.index(b">") + 1 : -4])) or None for each in elements]
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from bisect import bisect_left
 from collections.abc import Callable, Iterable, Sequence
 from datetime import date, datetime
@@ -21,8 +22,8 @@ from scrub.model.amounts import Duration
 from scrub.model.area import MOST_COLUMNS, MOST_ROWS, Area, address_of, area_of
 from scrub.model.grid import ColumnValues, Editing, Trouble, edited
 from scrub.model.problem import Failure
+from scrub.model.sheet import Sheet
 from scrub.model.values import Value, same, shown, type_name
-from scrub.model.workbook import Sheet
 
 if TYPE_CHECKING:
     from scrub.formats.workbook.book import OfficeWorkbook
@@ -42,6 +43,7 @@ class Loaded:
         self.stored = stored
         self.columns: dict[int, ColumnValues] = {}
         self.singles = 0
+        self.rich: bool | None = None  # whether some text may have several looks
         self.used: Area | None = None
 
 
@@ -313,7 +315,8 @@ class SheetCells(Sheet):
         key = self.key(row, column)
         if key in self.formulas:
             return self.formulas[key] is not None
-        self.column_values(column)
+        if column not in self._formula_rows:
+            self.column_values(column)
         return row in self._formula_rows.get(column, ())
 
     # -- changing values
@@ -469,27 +472,37 @@ class SheetCells(Sheet):
 
     # -- texts
 
-    def edit_area(self, area: Area | None, editing: Editing) -> None:
+    def edit_area(self, area: Area, editing: Editing) -> None:
         """Edits every text in a range; formulas, numbers and headings of tables are passed by."""
         used = self.used()
         if used is None:
             return
-        area = area.within(used) if area else used
+        area = area.within(used)
         known: dict[str, Any] = {}
         headings = [Area(t.area.top, t.area.left, t.area.top, t.area.right) for t in self.tables()]
         for column in range(area.left, area.right + 1):
-            values = self.column_values(column)
-            for row, text in [pair for pair in values.items() if type(pair[1]) is str]:
-                if not area.top <= row <= area.bottom:
-                    continue
-                edits = known.get(text)
-                if edits is None:
-                    edits = known[text] = tuple(editing(text))
-                if not edits or self.has_formula(row, column):
-                    continue
-                if any(each.holds(row, column) for each in headings):
-                    continue
-                self._edit(row, column, text, edits, values)
+            texts = self._texts(column)
+            for text in set(texts.values()).difference(known):
+                known[text] = tuple(editing(text))
+            wanted = [
+                (row, text, edits)
+                for row, text in texts.items()
+                if (edits := known[text]) and area.top <= row <= area.bottom
+            ]
+            values = self._live.get(column, _NOBODYS)
+            for row, text, edits in wanted:
+                if not self.has_formula(row, column) and not any(each.holds(row, column) for each in headings):
+                    self._edit(row, column, text, edits, values)
+
+    def _texts(self, column: int) -> dict[int, str]:
+        """The texts of a column by row; those of formulas can be among them."""
+        loaded = self.load()
+        if column not in self._live and not self.values and isinstance(loaded.stored, Searched):
+            plain = loaded.stored.plain_column(column)
+            if all(map(_ENDING, plain)):  # so that there is no formula among them
+                self._formula_rows.setdefault(column, set())
+                return self.book.decoder.column(plain, partial(self.where, column=column), texts_only=True)
+        return {row: text for row, text in self.column_values(column).items() if type(text) is str}
 
     def _edit(self, row: int, column: int, text: str, edits: Sequence[Any], values: ColumnValues) -> None:
         if not self.is_free():
@@ -504,7 +517,11 @@ class SheetCells(Sheet):
         key = self.key(row, column)
         if key in self.values:
             return self.runs.get(key)
-        if not self.book.has_rich_texts(self):
+        loaded = self.load()
+        if loaded.rich is None:
+            data = loaded.stored.data
+            loaded.rich = not self.book.strings().plain or b"<r>" in data or b":r>" in data
+        if not loaded.rich:
             return None
         cell = self.stored(row, column)
         if cell is None:
@@ -574,6 +591,7 @@ class SheetCells(Sheet):
 
 
 _NONE = object()
+_NOBODYS = ColumnValues()  # takes what nobody has read yet
 _ENDING = itemgetter(4)
 
 
@@ -619,6 +637,8 @@ class _Revert:
 
 
 def _keep(values: ColumnValues, row: int, value: Value) -> None:
+    if values is _NOBODYS:
+        return
     values.version += 1
     if value is None:
         values.pop(row, None)

@@ -10,7 +10,7 @@ from scrub.formats.spans import Span, escaped
 from scrub.formats.workbook.comments import CommentPart
 from scrub.formats.workbook.lines import SheetLines
 from scrub.model.area import Area, address_of, area_of
-from scrub.model.cells import Comment
+from scrub.model.comments import Comment
 from scrub.model.problem import Failure
 from scrub.model.records import Table
 

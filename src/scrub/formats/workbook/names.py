@@ -12,7 +12,7 @@ from scrub.model.problem import Failure
 from scrub.model.values import fold
 
 if TYPE_CHECKING:
-    from scrub.model.workbook import Sheet
+    from scrub.model.sheet import Sheet
 
 _TARGET = re.compile(r"(?:'((?:[^']|'')+)'|([\w.]+))!([$\w]+(?::[$\w]+)?)")
 _Key = tuple[str, int | None]

@@ -10,8 +10,8 @@ from collections.abc import Collection, Mapping
 from functools import partial
 
 from scrub.model.problem import Failure
+from scrub.model.sheet import Selecting, SheetPermission
 from scrub.model.values import Secret
-from scrub.model.workbook import Selecting, SheetPermission
 
 #: The attribute that locks each permission, and its default in the schema: these are locked unless set to 0 …
 _LOCKED_BY_DEFAULT = {

@@ -16,8 +16,8 @@ from scrub.formats.workbook.stored import Parsed, Searched, Stored
 from scrub.formats.workbook.write import CellWriter
 from scrub.model.area import Area, area_of
 from scrub.model.problem import Failure
+from scrub.model.sheet import Selecting, SheetPermission
 from scrub.model.values import Secret
-from scrub.model.workbook import Selecting, SheetPermission
 
 if TYPE_CHECKING:
     from scrub.formats.workbook.book import OfficeWorkbook
@@ -47,6 +47,7 @@ class OfficeSheet(SheetHangings):
         self._read = False
         self._skeleton_kept: tuple[bytes, Span] | None = None
         self._cut = self._left_out = 0
+        self.has_formulas = False  # as far as is known
         self._rows: array[int] | None = None  # the rows of a part that is known to be searched exactly
 
     @property
@@ -186,6 +187,7 @@ class OfficeSheet(SheetHangings):
         return self._stored(self._data())
 
     def _stored(self, data: bytes) -> Stored:
+        self.has_formulas = self.has_formulas or b"<f>" in data or b"<f " in data
         if self._skeleton_kept is None:
             self._keep_skeleton(data)
         if self._rows is not None:

@@ -127,7 +127,7 @@ def replaced(text: str, what: str, by: str, exactly: bool = False) -> str:
     """
     if not what:
         raise Failure('there is nothing to look for in .replaced("", …)')
-    return re.sub(_loose(what, exactly), lambda _: by, text)
+    return re.sub(loose(what, exactly), lambda _: by, text)
 
 
 @operation("text")
@@ -184,11 +184,11 @@ def find(text: str, mark: str) -> tuple[int, int] | None:
     """Where `mark` first stands in `text`, without regard to case: its start and end in characters."""
     if not mark:
         return None
-    found = re.search(_loose(mark), text)
+    found = re.search(loose(mark), text)
     return found.span() if found else None
 
 
-def _loose(mark: str, exactly: bool = False) -> re.Pattern[str]:
+def loose(mark: str, exactly: bool = False) -> re.Pattern[str]:
     """A pattern for `mark` as texts compare: no case, any space for a space, any apostrophe for one."""
     parts = []
     for letter in mark:
@@ -233,7 +233,7 @@ def parts(text: str, by: str) -> list[str]:
     """
     if not by:
         raise Failure('there is nothing to cut at in .parts("")')
-    return [part.strip() for part in re.split(_loose(by), text)]
+    return [part.strip() for part in re.split(loose(by), text)]
 
 
 @operation("text")
@@ -266,4 +266,4 @@ def count(text: str, what: str) -> int:
     Example: reply.count(",")
     Also: occurrences, how many
     """
-    return len(re.findall(_loose(what), text)) if what else 0
+    return len(re.findall(loose(what), text)) if what else 0

@@ -1,0 +1,57 @@
+"""Actions on what stands above and below each other."""
+
+from __future__ import annotations
+
+from scrub.catalog.holders import HoldsCells
+from scrub.model.declare import Reach, action
+from scrub.model.grid import Trouble
+from scrub.model.values import Value, fold, is_empty
+
+_KINDS = ("cells", "selection", "column", "table")
+
+
+@action(Reach.CHANGE)
+def fill_down(item: HoldsCells) -> None:
+    """Writes into each empty cell the value from the nearest filled one above it, in every column.
+
+    Example: fill-down
+    Also: fill blanks, fill empty cells, repeat value, copy down
+    """
+    for sheet, area in item.areas():
+        used = sheet.used()
+        if used is None:
+            continue
+        area = area.within(used)
+        for column in range(area.left, area.right + 1):
+            above: Value = None
+            for row in range(area.top, area.bottom + 1):
+                value = sheet.raw_value(row, column)
+                if isinstance(value, Trouble):
+                    above = None
+                elif not is_empty(value):
+                    above = value
+                elif above is not None and sheet.formula(row, column) is None:
+                    sheet.put(row, column, above)
+
+
+@action(Reach.CHANGE)
+def mark_duplicates(item: HoldsCells, fill: str = "#ffd9d9") -> None:
+    """Gives every cell a colour whose value stands in another cell of the same column too; case does not count.
+
+    fill: the colour behind them.
+    Example: mark-duplicates fill: "yellow"
+    Also: duplicate values, twice, repeated, highlight, double
+    """
+    for sheet, area in item.areas():
+        for column in range(area.left, area.right + 1):
+            rows: dict[object, list[int]] = {}
+            for row, value in sheet.column_values(column).items():
+                if area.top <= row <= area.bottom and not isinstance(value, Trouble) and not is_empty(value):
+                    key = ("text", fold(value).strip()) if isinstance(value, str) else value
+                    rows.setdefault(key, []).append(row)
+            for same in rows.values():
+                for row in same if len(same) > 1 else ():
+                    sheet.put_look(row, column, "fill", fill)
+
+
+ACTIONS = [(function, _KINDS) for function in (fill_down, mark_duplicates)]

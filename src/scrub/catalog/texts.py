@@ -1,0 +1,125 @@
+"""Actions on texts: each computes edits of one plain text, and on an item with many texts it edits each of them."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Sequence
+from itertools import groupby
+
+from scrub.catalog.holders import CELL_KINDS, HoldsCells
+from scrub.model.declare import Reach, action
+from scrub.model.grid import Edit, Editing
+from scrub.model.operations import texts
+from scrub.model.problem import Failure
+
+_BLANKS = re.compile(r"[ \t\u00a0\u202f]{2,}")
+_NOT_BLANK = re.compile(r"[^\s\u200b\ufeff]")
+
+
+def _edit(item: HoldsCells, editing: Editing) -> None:
+    for sheet, area in item.areas():
+        sheet.edit_area(area, editing)
+
+
+def _trimmed(text: str) -> list[Edit]:
+    first = _NOT_BLANK.search(text)
+    if first is None:
+        return [(0, len(text), "")] if text else []
+    end = len(text) - len(text.rstrip(" \t\r\n\u00a0\u202f\u200b\ufeff\u2007\u3000"))
+    found: list[Edit] = [(0, first.start(), "")] if first.start() else []
+    return [*found, (len(text) - end, len(text), "")] if end else found
+
+
+def _single_spaced(text: str) -> list[Edit]:
+    if text.isascii() and "  " not in text and "\t" not in text and text[:1] > " " and text[-1:] > " ":
+        return []  # as most texts are
+    ends = _trimmed(text)
+    start = ends[0][1] if ends and ends[0][0] == 0 else 0
+    stop = ends[-1][0] if ends and ends[-1][1] == len(text) else len(text)
+    inner: list[Edit] = [(found.start(), found.end(), " ") for found in _BLANKS.finditer(text, start, stop)]
+    return sorted([*ends, *inner])
+
+
+def _lettered(change: Callable[[str], str]) -> Editing:
+    """Edits that only touch the letters that change, so that each keeps its look."""
+
+    def editing(text: str) -> Sequence[Edit]:
+        fresh = change(text)
+        if fresh == text:
+            return ()
+        if len(fresh) != len(text):
+            return [(0, len(text), fresh)]
+        places = [place for place, (one, other) in enumerate(zip(text, fresh, strict=True)) if one != other]
+        runs = [[place for _, place in run] for _, run in groupby(enumerate(places), lambda pair: pair[1] - pair[0])]
+        return [(run[0], run[-1] + 1, fresh[run[0] : run[-1] + 1]) for run in runs]
+
+    return editing
+
+
+@action(Reach.CHANGE)
+def trim(item: HoldsCells) -> None:
+    """Takes the blanks off both ends of every text, no-break spaces included.
+
+    Example: trim
+    Also: strip, spaces, clean
+    """
+    _edit(item, _trimmed)
+
+
+@action(Reach.CHANGE)
+def single_spaces(item: HoldsCells) -> None:
+    """Makes every run of spaces one, and takes those at the ends off, in every text.
+
+    Example: single-spaces
+    Also: double spaces, extra spaces, clean, trim
+    """
+    _edit(item, _single_spaced)
+
+
+@action(Reach.CHANGE)
+def upper(item: HoldsCells) -> None:
+    """Writes every text in capitals.
+
+    Example: upper
+    Also: uppercase, capital letters, letter case
+    """
+    _edit(item, _lettered(str.upper))
+
+
+@action(Reach.CHANGE)
+def lower(item: HoldsCells) -> None:
+    """Writes every text in small letters.
+
+    Example: lower
+    Also: lowercase, letter case
+    """
+    _edit(item, _lettered(str.lower))
+
+
+@action(Reach.CHANGE)
+def title(item: HoldsCells) -> None:
+    """Writes every text with a capital at the start of each word.
+
+    Example: title
+    Also: capitalise, proper case, letter case
+    """
+    _edit(item, _lettered(texts.title))
+
+
+@action(Reach.CHANGE)
+def replace(item: HoldsCells, what: str, by: str, exactly: bool = False) -> None:
+    """Replaces a text wherever it stands, whatever its case.
+
+    what: the text to look for.
+    by: the text to put there.
+    exactly: whether case counts.
+    Example: replace "Hut", by: "House"
+    Also: find, substitute, change, swap
+    """
+    if not what:
+        raise Failure("there is nothing to look for in: replace")
+    pattern = texts.loose(what, exactly)
+    _edit(item, lambda text: [(found.start(), found.end(), by) for found in pattern.finditer(text) if found[0] != by])
+
+
+ACTIONS = [(function, CELL_KINDS) for function in (trim, single_spaces, upper, lower, title, replace)]

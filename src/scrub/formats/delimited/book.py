@@ -1,0 +1,127 @@
+"""A .csv or .tsv file, as a workbook of one sheet."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Iterator
+
+from scrub.formats.copies import copy_path
+from scrub.formats.delimited.records import delimiter_of, encoding_of, records_of
+from scrub.formats.delimited.sheet import DelimitedSheet
+from scrub.formats.source import Source
+from scrub.formats.zip import common_start
+from scrub.model.change import Change, Recorder
+from scrub.model.files import FilePath
+from scrub.model.problem import Failure
+from scrub.model.sheet import Sheet
+from scrub.model.workbook import Workbook
+from scrub.store.patch import Copy, Effect, Patch, Piece
+
+#: What can be changed in a table of texts, by kind and word; everything else such a file cannot keep.
+_KEPT = frozenset(
+    "value clear trim single-spaces upper lower title replace to-numbers to-dates fill-down add-row add-column "
+    "save-copy".split()
+)
+
+
+class DelimitedFile(Workbook):
+    """A .csv or .tsv file, as a workbook of one sheet."""
+
+    def __init__(self, source: Source) -> None:
+        self.source = source
+        self.recorder = Recorder()
+        data = source.read(0, source.size)
+        self.marks, self.encoding = encoding_of(source, data)
+        text = data[len(self.marks) :].decode(self.encoding)
+        self.quoted = '"' in text
+        self.line_end = "\r" if "\r" in text and "\n" not in text else "\n"
+        self.delimiter = "\t" if source.path.lower().endswith(".tsv") else delimiter_of(text)
+        self.sheet = DelimitedSheet(self, records_of(source, text, self.line_end, self.delimiter))
+        self._copies: list[str] = []
+        self.safe: list[str] = []
+
+    # -- as a macro sees it
+
+    @property
+    def name(self) -> str:
+        """The file's name, with its ending."""
+        return os.path.basename(self.source.shown)
+
+    def sheets(self) -> Iterator[DelimitedSheet]:
+        """Its one sheet."""
+        return iter((self.sheet,))
+
+    @property
+    def changes(self) -> list[Change]:
+        """What was changed so far."""
+        return self.recorder.net()
+
+    @property
+    def notes(self) -> list[str]:
+        """What a person should know about saving the changes."""
+        return [
+            f"{place} begins like a formula; it was written with an apostrophe, so that no program runs it."
+            for place in dict.fromkeys(self.safe)
+        ]
+
+    def cannot_keep(self, kind: str, word: str) -> str | None:
+        """Why such a file cannot keep a change: it holds values and nothing else."""
+        if kind in ("folder", "file") or word in _KEPT:
+            return None
+        ending = os.path.splitext(self.name)[1].lower()
+        return (
+            f'{self.name}: a {ending} file holds values only, so it cannot keep "{word}" of a {kind}. '
+            "Save it as .xlsx first"
+        )
+
+    def new_sheet(self, name: str) -> Sheet:
+        """There is only one."""
+        raise Failure(str(self.cannot_keep("workbook", "new-sheet")))
+
+    def embedded(self) -> list[str]:
+        """There are none."""
+        return []
+
+    def embed(self, title: str, text: str) -> None:
+        """Nothing but values can be inside."""
+        raise Failure(f"{self.name}: nothing can be put inside a table of texts. Save it as .xlsx first")
+
+    def save_copy(self, to: FilePath | None = None, name: FilePath | None = None) -> None:
+        """Saves it once more."""
+        path = copy_path(self.source.path, self.name, to, name, self._copies)
+        self._copies.append(path)
+
+        def revert() -> None:
+            self._copies.remove(path)
+
+        self.changed(f"copy {path}", None, path, revert, f"saved once more: {os.path.relpath(path)}")
+
+    # -- saving
+
+    def effects(self) -> list[Effect]:
+        """What saving it comes to."""
+        source, patch = self.source, self._patch()
+        found = [Effect(source.path, patch, source.digest)] if patch else []
+        copied = patch or Patch(source.digest, source.size, [Copy(0, source.size)])
+        return [*(Effect(path, copied, None, source.path) for path in self._copies), *found]
+
+    def _patch(self) -> Patch | None:
+        if not self.sheet.values:
+            return None
+        old = self.source.read(0, self.source.size)
+        text = self.line_end.join(self.sheet.written())
+        ended = old.endswith(self.line_end.encode(self.encoding)) or not old[len(self.marks) :]
+        fresh = self.marks + (text + (self.line_end if ended else "")).encode(self.encoding)
+        start = common_start(old, fresh)
+        tail = min(len(old), len(fresh)) - start
+        same_end = min(tail, common_start(old[::-1], fresh[::-1]))
+        pieces: list[Piece] = [
+            Copy(0, start),
+            fresh[start : len(fresh) - same_end],
+            Copy(len(old) - same_end, same_end),
+        ]
+        return Patch(self.source.digest, self.source.size, pieces)
+
+    def close(self) -> None:
+        """Lets the file go."""
+        self.source.close()

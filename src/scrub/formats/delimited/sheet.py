@@ -1,0 +1,359 @@
+"""The records of a table of texts, as the rows of a sheet."""
+
+from __future__ import annotations
+
+import os
+import re
+from collections.abc import Iterable, Sequence
+from datetime import date
+from decimal import Decimal
+from functools import cached_property, partial
+from typing import TYPE_CHECKING, Any
+from weakref import WeakValueDictionary
+
+from scrub.formats.delimited.records import fields_of, raw_fields
+from scrub.model.amounts import Duration
+from scrub.model.area import Area, address_of
+from scrub.model.grid import Alignment, ColumnValues, Editing, edited
+from scrub.model.preferences import CURRENT, Mark
+from scrub.model.problem import Failure
+from scrub.model.sheet import Orientation, Sheet, View
+from scrub.model.values import Value, number_text, same, shown, type_name
+
+if TYPE_CHECKING:
+    from scrub.formats.delimited.book import DelimitedFile
+
+_LOOKS: dict[str, Any] = {
+    "locked": True, "fill": None, "colour": None, "bold": False, "italic": False, "number-form": "General",
+    "alignment": Alignment.GENERAL, "wrapped": False,
+}  # fmt: skip
+_SETTINGS: dict[str, Any] = {
+    "view": View.NORMAL, "page-break-lines": False, "gridlines": True, "zoom": 100, "orientation": Orientation.PORTRAIT,
+    "frozen-rows": 0, "frozen-columns": 0,
+}  # fmt: skip
+#: A text that begins so is run as a formula by programs that open the file.
+_RUNS = ("=", "+", "-", "@", "\t", "\r")
+_POINT_NUMBER = re.compile(r"-?(?:0|[1-9]\d{0,14})(?:\.\d+)?")
+_COMMA_NUMBER = re.compile(r"-?(?:0|[1-9]\d{0,14})(?:,\d+)?")
+_DATE = re.compile(r"\d{4}-\d{2}-\d{2}")
+
+
+class DelimitedSheet(Sheet):
+    """The records of a file, as the rows of a sheet."""
+
+    def __init__(self, book: DelimitedFile, records: list[str]) -> None:
+        self.book = book
+        self.records_ = records
+        self.values: dict[int, Value] = {}
+        self._kept: dict[int, ColumnValues] = {}
+        self._live: WeakValueDictionary[int, ColumnValues] = WeakValueDictionary()
+        self._used: Area | None = None
+        self._number = _COMMA_NUMBER if CURRENT.get().decimal_mark == Mark.COMMA else _POINT_NUMBER
+
+    @property
+    def file(self) -> DelimitedFile:
+        """The file."""
+        return self.book
+
+    @cached_property
+    def name(self) -> str:
+        """The file's name without its ending."""
+        return os.path.splitext(self.book.name)[0]
+
+    @property
+    def number(self) -> int:
+        """The first and only."""
+        return 1
+
+    @property
+    def hidden(self) -> bool:
+        """Never."""
+        return False
+
+    @hidden.setter
+    def hidden(self, value: bool) -> None:
+        if value:
+            raise Failure(str(self.book.cannot_keep("sheet", "hidden")))
+
+    @property
+    def protected(self) -> bool:
+        """Never."""
+        return False
+
+    def setting(self, word: str) -> Any:
+        """What a sheet without settings shows."""
+        return _SETTINGS.get(word)
+
+    def look(self, row: int, column: int, word: str) -> Any:
+        """How a cell without a look looks."""
+        return _LOOKS[word]
+
+    def measure(self, line: int, is_row: bool, word: str) -> Any:
+        """Rows and columns have no size."""
+        return False if word == "hidden" else None
+
+    def formula(self, row: int, column: int) -> str | None:
+        """There are none."""
+        return None
+
+    def put_formula(self, row: int, column: int, formula: str | None) -> None:
+        """There are none."""
+        if formula is not None:
+            raise Failure(str(self.book.cannot_keep("cell", "formula")))
+
+    # -- reading
+
+    def column_values(self, column: int) -> ColumnValues:
+        """The values of a column."""
+        found = self._live.get(column)
+        if found is None:
+            texts = self._column(column)
+            known = {text: self._typed(text) for text in set(texts)}
+            found = ColumnValues(zip(range(1, len(texts) + 1), map(known.__getitem__, texts), strict=True))
+            if None in known.values():
+                for row in [row for row, value in found.items() if value is None]:
+                    del found[row]
+            for key, value in self.values.items():
+                if key & 0x3FFF == column - 1:
+                    _keep(found, key >> 14, value)
+            self._live[column] = found
+        if len(self._kept) < 16:
+            self._kept[column] = found
+        return found
+
+    def _column(self, column: int) -> list[str]:
+        """The fields of one column."""
+        delimiter, at = self.book.delimiter, column - 1
+        if self.book.quoted:
+            quoted = (fields_of(each, delimiter) for each in self.records_)
+            return [row[at] if len(row) > at else "" for row in quoted]
+        rows = [each.split(delimiter, column) for each in self.records_]
+        texts = [row[at] if len(row) > at else "" for row in rows]
+        return [text.rstrip("\r") for text in texts] if self.book.line_end == "\n" else texts
+
+    def _typed(self, text: str) -> Value:
+        """What a field stands for: a number or a date written plainly, else a text."""
+        if self._number.fullmatch(text):
+            return Decimal(text.replace(",", "."))
+        if _DATE.fullmatch(text):
+            try:
+                return date.fromisoformat(text)
+            except ValueError:
+                return text
+        if text in ("TRUE", "FALSE"):
+            return text == "TRUE"
+        return text or None
+
+    def raw_value(self, row: int, column: int) -> Value:
+        """The value of a cell."""
+        key = row << 14 | column - 1
+        if key in self.values:
+            return self.values[key]
+        known = self._live.get(column)
+        if known is not None:
+            return known.get(row)
+        if not 1 <= row <= len(self.records_):
+            return None
+        fields = fields_of(self.records_[row - 1], self.book.delimiter)
+        return self._typed(fields[column - 1]) if column <= len(fields) else None
+
+    def text(self, row: int, column: int) -> str:
+        """What is seen in the cell: what the file has."""
+        return self._written(self.raw_value(row, column))
+
+    def used(self) -> Area | None:
+        """The smallest range with all that holds something."""
+        if self._used is None:
+            filled = [row for row, each in enumerate(self.records_, 1) if each.strip("\r")]
+            most = max((each.count(self.book.delimiter) for each in self.records_), default=0) + 1
+            self._used = Area(filled[0], 1, filled[-1], most) if filled else Area(0, 0, 0, 0)
+        top, left, bottom, right = self._used
+        for key, value in self.values.items():
+            if value is not None:
+                row, column = key >> 14, (key & 0x3FFF) + 1
+                top, left = min(top or row, row), min(left or column, column)
+                bottom, right = max(bottom, row), max(right, column)
+        return Area(top, left, bottom, right) if bottom else None
+
+    def stored_rows(self) -> Sequence[int]:
+        """Every record, and rows that were written below."""
+        return sorted({*range(1, len(self.records_) + 1), *(key >> 14 for key in self.values)})
+
+    def stored_columns(self, row: int) -> Sequence[int]:
+        """The fields of a record."""
+        there = len(fields_of(self.records_[row - 1], self.book.delimiter)) if row <= len(self.records_) else 0
+        return sorted({*range(1, there + 1), *((key & 0x3FFF) + 1 for key in self.values if key >> 14 == row)})
+
+    def filled_rows(self, area: Area, known: Iterable[ColumnValues] = ()) -> list[int]:
+        """The rows that hold a value. Raises `Failure` for a record that has more or fewer fields than the first."""
+        used = self.used()
+        if used is None:
+            return []
+        area = area.within(used)
+        last = min(area.bottom, len(self.records_))
+        delimiter, records = self.book.delimiter, self.records_
+        if area.top > 1:
+            self._ensure_even(area.top - 1, last)
+        changed = {key >> 14 for key in self.values}
+        blank = delimiter + " \r"
+        found = [row for row in range(area.top, last + 1) if records[row - 1].strip(blank) or row in changed]
+        if changed:
+            columns = range(area.left, area.right + 1)
+            found += sorted(row for row in changed if last < row <= area.bottom)
+            found = [
+                row
+                for row in found
+                if row not in changed or any(self.raw_value(row, column) is not None for column in columns)
+            ]
+        return found
+
+    def _ensure_even(self, heading: int, last: int) -> None:
+        """Raises `Failure` where a record below the headings is ragged."""
+        delimiter, records = self.book.delimiter, self.records_[heading - 1 : last]
+        counts = [each.count(delimiter) for each in records]
+        wanted = counts[0] if counts else 0
+        if len(set(counts)) < 2 and not self.book.quoted:
+            return
+        wanted = len(fields_of(records[0], delimiter))
+        for at, (record, count) in enumerate(zip(records, counts, strict=True)):
+            if not record.strip("\r") or (count + 1 == wanted and '"' not in record):
+                continue
+            there = len(fields_of(record, delimiter))
+            if there != wanted:
+                line = self._line_of(heading + at)
+                failure = Failure(
+                    f"{self.book.name}, line {line}: it has {there} fields, and the headings are {wanted}. "
+                    "A field with the delimiter in it must stand in quotes"
+                )
+                failure.placed = True
+                raise failure
+
+    def _line_of(self, row: int) -> int:
+        """The line in the file where a record begins."""
+        return row + sum(each.count(self.book.line_end) for each in self.records_[: row - 1])
+
+    # -- changing
+
+    def put(self, row: int, column: int, value: Value) -> None:
+        """Gives a field a value."""
+        values = self.column_values(column)
+        before = values.get(row)
+        if type(before) is type(value) and (before == value or same(before, value, True)):
+            return
+        if isinstance(value, Duration) and not value.on_calendar:
+            value = str(value)
+        if not (value is None or isinstance(value, str | bool | Decimal | date)):
+            raise Failure(f"a field cannot hold {type_name(value)}").at(self.where(row, column))
+        if isinstance(value, str):
+            value = self._writable(str(value), before, row, column)
+        key = row << 14 | column - 1
+        former = self.values.get(key, _NONE)
+        self.values[key] = value
+        _keep(values, row, value)
+        self.row_changed(row)
+        revert = partial(self._revert, key, former, before)
+        self.changed(address_of(row, column), _told(before), _told(value), revert)
+
+    def _revert(self, key: int, former: Value, before: Value) -> None:
+        """Takes back one value."""
+        if former is _NONE:
+            self.values.pop(key, None)
+        else:
+            self.values[key] = former
+        live = self._live.get((key & 0x3FFF) + 1)
+        if live is not None:
+            _keep(live, key >> 14, before)
+        self.row_changed(key >> 14)
+
+    def _writable(self, text: str, before: Value, row: int, column: int) -> str | None:
+        """A text as the file can hold it."""
+        if not text.isascii():
+            try:
+                text.encode(self.book.encoding)
+            except UnicodeEncodeError as error:
+                raise Failure(
+                    f'"{text[error.start]}" cannot be written in this file\'s encoding ({self.book.encoding}). '
+                    "Save it as UTF-8 first"
+                ).at(self.where(row, column)) from None
+        return self._safe(text, before, row, column) or None
+
+    def _safe(self, text: str, before: Value, row: int, column: int) -> str:
+        """A text that no program runs as a formula; one that began so before stays as it is."""
+        if not text.startswith(_RUNS) or (isinstance(before, str) and before.startswith(_RUNS)):
+            return text
+        self.book.safe.append(self.where(row, column))
+        return f"'{text}"
+
+    def edit_area(self, area: Area, editing: Editing) -> None:
+        """Edits every text in a range."""
+        used = self.used()
+        if used is None:
+            return
+        area = area.within(used)
+        known: dict[str, Any] = {}
+        for column in range(area.left, area.right + 1):
+            texts = [pair for pair in self.column_values(column).items() if type(pair[1]) is str]
+            for row, text in texts:
+                if not area.top <= row <= area.bottom:
+                    continue
+                edits = known.get(text)
+                if edits is None:
+                    edits = known[text] = tuple(editing(text))
+                if edits:
+                    self.put(row, column, edited(text, edits))
+
+    # -- writing
+
+    def written(self) -> list[str]:
+        """The records as they are to be."""
+        book, found = self.book, list(self.records_)
+        ending = "\r" if found and found[0].endswith("\r") else ""
+        by_row: dict[int, list[tuple[int, Value]]] = {}
+        for key, value in self.values.items():
+            by_row.setdefault(key >> 14, []).append((key & 0x3FFF, value))
+        width = max((len(fields_of(found[0], book.delimiter)) if found else 0), 1)
+        for row in sorted(by_row):
+            if row > len(found) and all(value is None for _, value in by_row[row]):
+                continue
+            while len(found) < row:
+                found.append(book.delimiter * (width - 1) + ending)
+            record = found[row - 1]
+            tail = "\r" if record.endswith("\r") and book.line_end == "\n" else ""
+            fields = raw_fields(record.removesuffix(tail) if tail else record, book.delimiter) or [""]
+            for column, value in by_row[row]:
+                while len(fields) <= column:
+                    fields.append("")
+                fields[column] = self._field(value, fields[column])
+            found[row - 1] = book.delimiter.join(fields) + tail
+        return found
+
+    def _field(self, value: Value, before: str) -> str:
+        """A value as a field; one that was quoted stays so."""
+        text = self._written(value)
+        marks = (self.book.delimiter, '"', "\n", "\r")
+        if any(mark in text for mark in marks) or (before.startswith('"') and text):
+            return '"' + text.replace('"', '""') + '"'
+        return text
+
+    def _written(self, value: Value) -> str:
+        if isinstance(value, bool):
+            return "TRUE" if value else "FALSE"
+        if isinstance(value, Decimal):
+            text = number_text(value)
+            return text.replace(".", ",") if self._number is _COMMA_NUMBER else text
+        return "" if value is None else shown(value)
+
+
+_NONE = object()
+
+
+def _keep(values: ColumnValues, row: int, value: Value) -> None:
+    values.version += 1
+    if value is None:
+        values.pop(row, None)
+    else:
+        values[row] = value
+
+
+def _told(value: Value) -> Any:
+    return f'"{value}"' if isinstance(value, str) else None if value is None else shown(value)

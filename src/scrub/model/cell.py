@@ -1,0 +1,131 @@
+"""One cell. Written once, over what each format offers."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from typing import TYPE_CHECKING
+
+from scrub.model.area import Area, letters_of
+from scrub.model.cell_fields import CellFields, Place
+from scrub.model.declare import field
+from scrub.model.grid import Holds, Trouble
+from scrub.model.values import Value, type_name
+
+if TYPE_CHECKING:
+    from scrub.model.declare import FileItem
+    from scrub.model.sheet import Sheet
+
+
+class Cell(CellFields):
+    """One cell."""
+
+    kind_word = "cell"
+
+    __slots__ = ("number", "row_number", "sheet")
+
+    def __init__(self, sheet: Sheet, row: int, column: int) -> None:
+        self.sheet = sheet
+        self.row_number = row
+        self.number = column
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, Cell) and self._key == other._key
+
+    def __hash__(self) -> int:
+        return hash(self._key)
+
+    @property
+    def _key(self) -> tuple[int, int, int]:
+        return id(self.sheet), self.row_number, self.number
+
+    @property
+    def file(self) -> FileItem:
+        """The workbook."""
+        return self.sheet.file
+
+    @property
+    def label(self) -> str:
+        """Its sheet and address."""
+        return self.sheet.where(self.row_number, self.number)
+
+    def places(self) -> Iterable[Place]:
+        """Itself."""
+        return ((self.sheet, self.row_number, self.number),)
+
+    def areas(self) -> Iterable[tuple[Sheet, Area]]:
+        """Itself."""
+        return ((self.sheet, Area(self.row_number, self.number, self.row_number, self.number)),)
+
+    @property
+    @field
+    def text(self) -> str:
+        """What is seen in the cell, number form and all; a failure for number forms that Scrub does not know.
+
+        Example: if cell.text ends with "%"
+        Also: displayed, formatted, shown
+        """
+        return self.sheet.text(self.row_number, self.number)
+
+    @property
+    @field
+    def error(self) -> str | None:
+        """The error that stands in it, such as "#DIV/0!"; nothing when there is none.
+
+        Example: if cell.error is not empty
+        Also: n/a, div/0, ref
+        """
+        found = self.sheet.raw_value(self.row_number, self.number)
+        return (found.error or None) if isinstance(found, Trouble) else None
+
+    @property
+    @field
+    def holds(self) -> Holds:
+        """What sort of value stands in it.
+
+        Example: if cell.holds is number
+        Also: type, kind of value
+        """
+        return holds_of(self.sheet.raw_value(self.row_number, self.number))
+
+    @property
+    @field
+    def row(self) -> int:
+        """The number of its row.
+
+        Example: if cell.row > 3
+        Also: line
+        """
+        return self.row_number
+
+    @property
+    @field
+    def column(self) -> str:
+        """The letters of its column.
+
+        Example: if cell.column is "C"
+        Also: letter
+        """
+        return letters_of(self.number)
+
+    @property
+    @field
+    def comment(self) -> str | None:
+        """The text of its comment; nothing for none. Set to nothing, the comment goes.
+
+        Example: cell.comment = "Counted on site."
+        Also: note, annotation, remark
+        """
+        place = self.row_number, self.number
+        return next((each.text for each in self.sheet.comments() if each.place == place), None)
+
+    @comment.setter
+    def comment(self, value: str | None) -> None:
+        self.sheet.put_comment(self.row_number, self.number, value or None)
+
+
+def holds_of(value: Value) -> Holds:
+    """What sort of value it is."""
+    if value is None or isinstance(value, Trouble):
+        return Holds.NOTHING if value is None or not value.error else Holds.ERROR
+    word = type_name(value).removeprefix("a ")
+    return Holds("yes-no" if word == "yes or no" else word)

@@ -1,0 +1,230 @@
+"""What cells and everything made of cells have in common. In an example, KIND stands for the word of the kind."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+from typing import TYPE_CHECKING, Any
+
+from scrub.model.area import Area
+from scrub.model.declare import Item, Reach, action, field
+from scrub.model.grid import Alignment
+from scrub.model.problem import Failure
+from scrub.model.values import same
+
+if TYPE_CHECKING:
+    from scrub.model.sheet import Sheet
+
+Place = tuple["Sheet", int, int]
+
+
+class CellFields(Item):
+    """What one cell and a range of cells have in common. Set on a range, a field is set on each of its cells."""
+
+    __slots__ = ()
+
+    def places(self) -> Iterable[Place]:
+        """Its cells: sheet, row and column."""
+        raise NotImplementedError
+
+    def areas(self) -> Iterable[tuple[Sheet, Area]]:
+        """The ranges it is made of."""
+        raise NotImplementedError
+
+    def _one(self, word: str, values: Iterator[Any]) -> Any:
+        """What all cells have in common. Raises `Failure` where they differ."""
+        first = next(values, None)
+        if any(not same(first, other, True) for other in values):
+            raise Failure(f'"{word}" is not the same in all cells of {self.label}. Ask each cell: each cell')
+        return first
+
+    def _look(self, word: str) -> Any:
+        return self._one(word, (sheet.look(row, column, word) for sheet, row, column in self.places()))
+
+    def _set_look(self, word: str, value: Any) -> None:
+        for sheet, row, column in self.places():
+            sheet.put_look(row, column, word, value)
+
+    @property
+    @field
+    def value(self) -> object | None:
+        """What stands in it: a number, a text, a date, yes or no, or nothing; of a formula its last result.
+
+        Example: KIND.value = 12
+        Also: content, contents, fill in, enter, write
+        """
+        found: object | None = self._one("value", (sheet.value(row, column) for sheet, row, column in self.places()))
+        return found
+
+    @value.setter
+    def value(self, value: object | None) -> None:
+        for sheet, row, column in self.places():
+            sheet.put(row, column, value)
+
+    @property
+    @field
+    def formula(self) -> str | None:
+        """Its formula with the equals sign, as the file has it; nothing for a plain value. Set to nothing, the last
+        result stays as a plain value.
+
+        Example: KIND.formula = nothing
+        Also: calculation, freeze values, paste values
+        """
+        found = self._one("formula", (sheet.formula(row, column) for sheet, row, column in self.places()))
+        return None if found is None else str(found)
+
+    @formula.setter
+    def formula(self, formula: str | None) -> None:
+        for sheet, row, column in self.places():
+            sheet.put_formula(row, column, formula)
+
+    @property
+    @field
+    def locked(self) -> bool:
+        """yes when it cannot be changed while its sheet is protected. Input cells are set to no.
+
+        Example: KIND.locked = no
+        Also: open, input cell, editable, unlock, protect
+        """
+        return bool(self._look("locked"))
+
+    @locked.setter
+    def locked(self, value: bool) -> None:
+        self._set_look("locked", value)
+
+    @property
+    @field
+    def fill(self) -> str | None:
+        """The colour behind it, as "#fff8e1" or a plain word such as "yellow"; nothing without one.
+
+        Example: KIND.fill = "#fff8e1"
+        Also: background, highlight, shade, color
+        """
+        found = self._look("fill")
+        return None if found is None else str(found)
+
+    @fill.setter
+    def fill(self, value: str | None) -> None:
+        self._set_look("fill", value)
+
+    @property
+    @field
+    def colour(self) -> str | None:
+        """The colour of its text, as "#b03a2e" or a plain word such as "red"; nothing for the usual one.
+
+        Example: KIND.colour = "red"
+        Also: font color, text color
+        """
+        found = self._look("colour")
+        return None if found is None else str(found)
+
+    @colour.setter
+    def colour(self, value: str | None) -> None:
+        self._set_look("colour", value)
+
+    @property
+    @field
+    def bold(self) -> bool:
+        """yes when its text is bold.
+
+        Example: KIND.bold = yes
+        Also: strong, font weight
+        """
+        return bool(self._look("bold"))
+
+    @bold.setter
+    def bold(self, value: bool) -> None:
+        self._set_look("bold", value)
+
+    @property
+    @field
+    def italic(self) -> bool:
+        """yes when its text is italic.
+
+        Example: KIND.italic = yes
+        Also: slanted, font style
+        """
+        return bool(self._look("italic"))
+
+    @italic.setter
+    def italic(self, value: bool) -> None:
+        self._set_look("italic", value)
+
+    @property
+    @field
+    def number_form(self) -> str:
+        """How its number or date is shown, in the codes of the file: "0.00", "d mmm yyyy", "General".
+
+        Example: KIND.number-form = "0.00"
+        Also: number format, decimals, currency, date format, percent
+        """
+        return str(self._look("number-form"))
+
+    @number_form.setter
+    def number_form(self, value: str) -> None:
+        self._set_look("number-form", value)
+
+    @property
+    @field
+    def alignment(self) -> Alignment:
+        """Where its text stands from left to right; centre-across centres it over the empty cells beside it.
+
+        Example: KIND.alignment = right
+        Also: align, center, centre, left, right, justify
+        """
+        return Alignment(self._look("alignment"))
+
+    @alignment.setter
+    def alignment(self, value: Alignment) -> None:
+        self._set_look("alignment", value)
+
+    @property
+    @field
+    def wrapped(self) -> bool:
+        """yes when a long text goes on in further lines of the cell.
+
+        Example: KIND.wrapped = yes
+        Also: wrap text, line break
+        """
+        return bool(self._look("wrapped"))
+
+    @wrapped.setter
+    def wrapped(self, value: bool) -> None:
+        self._set_look("wrapped", value)
+
+    @property
+    @field
+    def link(self) -> str | None:
+        """Where a click on it leads: an address, or a place in the workbook such as "#Totals!A1"; nothing for none.
+
+        Example: KIND.link = "https://huts.example/larch"
+        Also: hyperlink, url, web address
+        """
+        found = self._one("link", (sheet.link(row, column) for sheet, row, column in self.places()))
+        return None if found is None else str(found)
+
+    @link.setter
+    def link(self, value: str | None) -> None:
+        for sheet, row, column in self.places():
+            sheet.put_link(row, column, value)
+
+    @property
+    @field
+    def address(self) -> str:
+        """Where it is on its sheet.
+
+        Example: log KIND.address
+        Also: position, place, reference
+        """
+        return ", ".join(str(area) for _, area in self.areas())
+
+    @action(Reach.CHANGE)
+    def clear(self) -> None:
+        """Empties it; how it looks stays. A formula goes too.
+
+        Example: clear
+        Also: delete contents, empty, remove values
+        """
+        for sheet, row, column in self.places():
+            if sheet.formula(row, column) is not None:
+                sheet.put_formula(row, column, None)
+            sheet.put(row, column, None)

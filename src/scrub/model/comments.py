@@ -1,0 +1,88 @@
+"""Comments."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from scrub.model.area import address_of
+from scrub.model.declare import Item, Reach, action, field
+
+if TYPE_CHECKING:
+    from scrub.model.declare import FileItem
+    from scrub.model.sheet import Sheet
+
+
+class Comment(Item):
+    """A comment that hangs on a cell."""
+
+    kind_word = "comment"
+
+    def __init__(self, sheet: Sheet, row: int, column: int, text: str, author: str) -> None:
+        self.sheet = sheet
+        self.place = (row, column)
+        self._text = text
+        self._author = author
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, Comment) and (self.sheet, self.place) == (other.sheet, other.place)
+
+    def __hash__(self) -> int:
+        return hash(self.place)
+
+    @property
+    def file(self) -> FileItem:
+        """The workbook."""
+        return self.sheet.file
+
+    @property
+    def label(self) -> str:
+        """The address of its cell."""
+        return address_of(*self.place)
+
+    @property
+    def removed(self) -> bool:
+        """Whether it was deleted."""
+        return all(each.place != self.place for each in self.sheet.comments())
+
+    @property
+    @field
+    def text(self) -> str:
+        """What it says.
+
+        Example: if comment.text contains "booked"
+        Also: note, content
+        """
+        return next((each._text for each in self.sheet.comments() if each.place == self.place), self._text)
+
+    @text.setter
+    def text(self, value: str) -> None:
+        self.sheet.put_comment(*self.place, value)
+
+    @property
+    @field
+    def author(self) -> str:
+        """Who wrote it.
+
+        Example: if comment.author is "Office"
+        Also: name, writer
+        """
+        return self._author
+
+    @property
+    @field
+    def address(self) -> str:
+        """The address of its cell.
+
+        Example: log comment.address
+        Also: position, cell
+        """
+        return address_of(*self.place)
+
+    @action(Reach.CHANGE)
+    def delete(self) -> None:
+        """Removes the comment.
+
+        Example: delete
+        Also: remove, clear
+        """
+        self.sheet.put_comment(*self.place, None)

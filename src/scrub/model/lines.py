@@ -1,0 +1,226 @@
+"""Rows and columns."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+from typing import TYPE_CHECKING, Any
+
+from scrub.model.area import MOST_COLUMNS, Area, area_of, column_of, letters_of
+from scrub.model.cell import Cell
+from scrub.model.cell_fields import CellFields, Place
+from scrub.model.declare import field, finds, holds
+from scrub.model.grid import Trouble
+from scrub.model.problem import Failure
+
+if TYPE_CHECKING:
+    from scrub.model.declare import FileItem
+    from scrub.model.sheet import Sheet
+
+
+class _Line(CellFields):
+    """What a row and a column have in common."""
+
+    _is_row: bool
+
+    def __init__(self, sheet: Sheet, number: int) -> None:
+        self.sheet = sheet
+        self._number = number
+
+    def __eq__(self, other: object) -> bool:
+        return type(other) is type(self) and (self.sheet, self._number) == (other.sheet, other._number)
+
+    def __hash__(self) -> int:
+        return hash(self._number)
+
+    @property
+    def file(self) -> FileItem:
+        """The workbook."""
+        return self.sheet.file
+
+    @property
+    def _area(self) -> Area:
+        raise NotImplementedError
+
+    @property
+    def label(self) -> str:
+        """Its sheet and place."""
+        return f"{self.sheet.name} {self.kind_word} {str(self._area).partition(':')[0]}"
+
+    def areas(self) -> Iterable[tuple[Sheet, Area]]:
+        """The cells of it."""
+        return ((self.sheet, self._area),)
+
+    def places(self) -> Iterator[Place]:
+        """Its cells in the used part of the sheet."""
+        used = self.sheet.used()
+        area = self._area.within(used) if used else Area(1, 1, 0, 0)
+        for row in range(area.top, area.bottom + 1):
+            for column in range(area.left, area.right + 1):
+                yield self.sheet, row, column
+
+    def _measure(self, word: str) -> Any:
+        return self.sheet.measure(self._number, self._is_row, word)
+
+    def _set_measure(self, word: str, value: Any) -> None:
+        self.sheet.put_measure(self._number, self._is_row, word, value)
+
+    @property
+    @field
+    def number(self) -> int:
+        """Its number, from 1.
+
+        Example: if KIND.number > 3
+        Also: position, index
+        """
+        return self._number
+
+    @property
+    @field
+    def hidden(self) -> bool:
+        """yes when it is not shown.
+
+        Example: KIND.hidden = yes
+        Also: hide, show, unhide, visible
+        """
+        return bool(self._measure("hidden"))
+
+    @hidden.setter
+    def hidden(self, value: bool) -> None:
+        self._set_measure("hidden", value)
+
+    @holds
+    def cells(self) -> Iterator[Cell]:
+        """Its cells in the used part of the sheet."""
+        return (Cell(sheet, row, column) for sheet, row, column in self.places())
+
+
+class Row(_Line):
+    """A line of cells."""
+
+    kind_word = "row"
+    _is_row = True
+
+    @property
+    def _area(self) -> Area:
+        return area_of(f"{self._number}:{self._number}")
+
+    @property
+    @field
+    def height(self) -> object | None:
+        """Its height in points; nothing when the program decides. 15 is a line of usual text.
+
+        Example: row.height = 30
+        Also: size, tall
+        """
+        found: object | None = self._measure("height")
+        return found
+
+    @height.setter
+    def height(self, value: object | None) -> None:
+        self._set_measure("height", value)
+
+    @finds
+    def find_cell(self, column: str) -> Cell:
+        """Its cell in a column: `row.cell("C")`."""
+        return Cell(self.sheet, self._number, column_in(self.sheet, column))
+
+
+class Column(_Line):
+    """A column of cells, from the first row to the last used one; of a table, from below its heading."""
+
+    kind_word = "column"
+    _is_row = False
+
+    def __init__(self, sheet: Sheet, number: int, body: tuple[int, int] | None = None) -> None:
+        """`body` are the first and the last row of a table's column, which has no part in its headings."""
+        super().__init__(sheet, number)
+        self._body = body
+
+    @property
+    def _area(self) -> Area:
+        letters = letters_of(self._number)
+        found = area_of(f"{letters}:{letters}")
+        return found._replace(top=self._body[0], bottom=self._body[1]) if self._body else found
+
+    @property
+    def label(self) -> str:
+        """Its sheet and letters."""
+        return f"{self.sheet.name} column {letters_of(self._number)}"
+
+    @property
+    @field
+    def letter(self) -> str:
+        """Its letters.
+
+        Example: if column.letter is "C"
+        Also: name
+        """
+        return letters_of(self._number)
+
+    @property
+    @field
+    def width(self) -> object | None:
+        """Its width in characters of the usual font; nothing for the sheet's usual width.
+
+        Example: column.width = 18
+        Also: size, wide
+        """
+        found: object | None = self._measure("width")
+        return found
+
+    @width.setter
+    def width(self, value: object | None) -> None:
+        self._set_measure("width", value)
+
+    @property
+    @field
+    def values(self) -> list[Any]:
+        """The values in it from above, empty cells left out.
+
+        Example: log column.values.count
+        Also: list, contents, sum
+        """
+        found = self.sheet.column_values(self._number)
+        rows = [row for row in sorted(found) if self._area.top <= row <= self._area.bottom]
+        for row in rows:
+            if isinstance(found[row], Trouble):
+                raise found[row].failure()
+        return [found[row] for row in rows]
+
+    @finds
+    def find_cell(self, row: int) -> Cell:
+        """Its cell in a row: `column("C").cell(4)`."""
+        return Cell(self.sheet, row, self._number)
+
+
+def rows_of(sheet: Sheet, area: Area | None = None) -> Iterator[Row]:
+    """The rows of a sheet (in a range), from the first to the last used one."""
+    used = sheet.used()
+    if used is not None:
+        first, last = (area.top, min(area.bottom, used.bottom)) if area else (1, used.bottom)
+        for number in range(first, last + 1):
+            yield Row(sheet, number)
+
+
+def columns_of(sheet: Sheet, area: Area | None = None) -> Iterator[Column]:
+    """The columns of a sheet (in a range), from the first to the last used one."""
+    used = sheet.used()
+    if used is not None:
+        first, last = (area.left, min(area.right, used.right)) if area else (1, used.right)
+        for number in range(first, last + 1):
+            yield Column(sheet, number)
+
+
+def column_in(sheet: Sheet, word: str) -> int:
+    """A column by its letters, or by the heading over it. Raises `Failure` for one that is neither."""
+    from scrub.model.records import sheet_table
+
+    table = sheet_table(sheet)
+    if table is not None and table.has(word):
+        return table.column(word)
+    if word.isalpha() and word.isascii() and len(word) <= 3 and column_of(word) <= MOST_COLUMNS:
+        return column_of(word)
+    raise Failure(
+        f'"{word}" is neither a column of {sheet.name} by its letters nor a heading in its first filled row. '
+        "Where the headings stand in another row, write: sheet.records(headings: 3)"
+    )
