@@ -40,7 +40,7 @@ if TYPE_CHECKING:
     from scrub.model.declare import Reach
     from scrub.model.files import Folder
     from scrub.model.host import Host, Question, QuietHost
-    from scrub.model.sheet import Sheet
+    from scrub.model.sheet import Outline, Sheet
     from scrub.model.values import Secret
     from scrub.model.vocabulary import Vocabulary
     from scrub.model.workbook import Workbook
@@ -71,6 +71,7 @@ __all__ = [
     "Library",
     "MacroProblems",
     "OpenFile",
+    "Outline",
     "Problem",
     "Question",
     "QuietHost",
@@ -127,7 +128,7 @@ _ROOMS = {
     "scrub.model.files": "Folder",
     "scrub.model.host": "Host Question QuietHost",
     "scrub.model.values": "Secret",
-    "scrub.model.sheet": "Sheet",
+    "scrub.model.sheet": "Outline Sheet",
     "scrub.model.workbook": "Workbook",
     "scrub.own": "action",
     "scrub.runner.answers": "variable",

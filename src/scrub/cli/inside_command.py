@@ -20,10 +20,11 @@ def command(file: str, as_json: bool) -> int:
             print_json({"name": item.name, "kind": item.kind_word, f"{kind}s": [dict(row) for row in rows]})
             return 0
         click.echo(f"{accent(item.name)}  a {item.kind_word} of {scrub.counted(len(rows), kind)}")
-        shown = [[_cell(word, value) for word, value in row.items()] for row in rows]
+        shown = [[_cell(word, value) for word, value in row.items() if word != "headings"] for row in rows]
         for line in columns(shown):
             click.echo(line)
         if rows and kind == "sheet":
+            _tell_headings(item)
             click.echo(f'A macro says: each sheet, or sheet("{rows[0]["name"]}").hidden. More: scrub catalog sheet')
         elif rows:
             click.echo("A macro says: each file where file.ending is … More: scrub catalog file")
@@ -36,11 +37,33 @@ def command(file: str, as_json: bool) -> int:
 def _rows(item: object) -> tuple[str, list[dict[str, object]]]:
     if isinstance(item, scrub.Workbook):
         return "sheet", [
-            {"number": sheet.number, "name": sheet.name, "hidden": sheet.hidden, "protected": sheet.protected}
+            {
+                "number": sheet.number,
+                "name": sheet.name,
+                "hidden": sheet.hidden,
+                "protected": sheet.protected,
+                "range": sheet.range or "",
+                "headings": {each.opening: each.fields for each in sheet.outline()},
+            }
             for sheet in item.sheets()
         ]
     files = item.files() if isinstance(item, scrub.Folder) else ()
     return "file", [{"name": each.label, "size": str(each.size)} for each in files]
+
+
+def _tell_headings(item: scrub.Workbook) -> None:
+    """The headings as a macro writes them, with a value each; sheets that have the same are told together."""
+    groups: dict[tuple[str, ...], list[tuple[str, scrub.Outline]]] = {}
+    for sheet in item.sheets():
+        for outline in sheet.outline():
+            groups.setdefault((outline.opening, *outline.fields), []).append((sheet.name, outline))
+    for found in groups.values():
+        names = [name for name, _ in found]
+        where = names[0] if len(names) == 1 else f"{names[0]} and {scrub.counted(len(names) - 1, 'sheet')} like it"
+        outline = found[0][1]
+        click.echo(f"{accent(where)}: {outline.opening}")
+        for line in columns([(field, value) for field, value in outline.fields.items()]):
+            click.echo(line)
 
 
 def _cell(word: str, value: object) -> str:

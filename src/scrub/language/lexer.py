@@ -207,7 +207,7 @@ class LineLexer:
                 self.at - start,
             )
             return self.token(NUMBER, whole, start)
-        number = text[start : self.at]
+        number = "".join(each for each in text[start : self.at] if each not in ch.ZERO_WIDTH)
         if self.peek() == "%":
             self.at += 1
             return self.token(NUMBER, number + "%", start)
@@ -222,16 +222,18 @@ class LineLexer:
     def date(self) -> Token | None:
         """A date or a time in ISO 8601, with whatever dash."""
         start = self.at
-        piece = "".join("-" if each in ch.DASHES else each for each in self.text[start : start + 19])
+        # A mark without width can stand anywhere in pasted text.
+        places = [at for at in range(start, min(start + 40, len(self.text))) if self.text[at] not in ch.ZERO_WIDTH][:19]
+        piece = "".join("-" if self.text[at] in ch.DASHES else self.text[at] for at in places)
         shape = "".join("0" if each in _DIGITS else each for each in piece)
         for pattern in ("0000-00-00T00:00:00", "0000-00-00T00:00", "0000-00-00"):
             if shape.upper().startswith(pattern):
-                self.at += len(pattern)
+                self.at = places[len(pattern) - 1] + 1
                 return self.token(DATE, piece[: len(pattern)].upper(), start)
         return None
 
     def digits(self) -> None:
-        while self.peek() in _DIGITS:
+        while self.peek() in _DIGITS or (self.peek() in ch.ZERO_WIDTH and self.peek(1) in _DIGITS):
             self.at += 1
 
     def peek(self, ahead: int = 0) -> str:

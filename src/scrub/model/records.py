@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from types import MappingProxyType
 from typing import TYPE_CHECKING, Any, ClassVar
@@ -143,6 +144,17 @@ class Table(Item):
         """Its records; wholly empty rows are passed over. Raises `Failure` when one of the headings is not there."""
         self.prepare(headings)
         return (Record(self, row) for row in self.sheet.filled_rows(self._body(), self.lists.values()))
+
+    def sample(self) -> dict[str, str]:
+        """Each heading as a macro writes it, with the first value under it."""
+        rows = self.sheet.filled_rows(self._body())[:20]
+        found = {}
+        for column in self.columns.values():
+            raw = shown(self.sheet.raw_value(self.area.top, column))
+            values = (self.sheet.raw_value(row, column) for row in rows)
+            first = next((value for value in values if value is not None and not isinstance(value, Trouble)), None)
+            found[written_heading(raw)] = "" if first is None else shown(first)
+        return found
 
     @holds
     def each_column(self) -> Iterator[Column]:
@@ -288,9 +300,8 @@ def sheet_table(sheet: Sheet, row: int | None = None) -> Table | None:
     return Table(sheet, Area(row, used.left, used.bottom, used.right))
 
 
-def heading_at(table: Table, column: int) -> str:
-    """How a macro writes the heading of a column: `record.guest-nights`, or with quotes where it must."""
-    raw = shown(table.sheet.raw_value(table.area.top, column))
-    key = heading_key(raw)
-    plain = key.replace("-", "").isalnum() and not key[0].isdigit() and key.isascii()
-    return f"record.{key}" if plain else f'record."{raw}"'
+def written_heading(heading: str) -> str:
+    """A heading as a macro writes it: `record.guest-nights`, or between quotes where it must."""
+    key = heading_key(heading)
+    plain = re.fullmatch(r"[a-z][a-z0-9]*(?:-[a-z0-9]+)*", key)
+    return f"record.{key}" if plain else f'record."{heading}"'

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
-from typing import Any
+from typing import Any, NamedTuple
 
 from scrub.model.area import Area, area_of, cell_of
 from scrub.model.cell import Cell
@@ -56,6 +56,13 @@ class Orientation(Choice):
 
     PORTRAIT = "portrait"
     LANDSCAPE = "landscape"
+
+
+class Outline(NamedTuple):
+    """How a macro opens a loop over records, and each heading as it writes it, with a value that stands there."""
+
+    opening: str
+    fields: dict[str, str]
 
 
 class Sheet(Grid, Item):
@@ -418,6 +425,36 @@ class Sheet(Grid, Item):
         if self._known_table is None:
             self._known_table = sheet_table(self)
         return self._known_table
+
+    def outline(self) -> list[Outline]:
+        """What a macro can call by headings here: the sheet as a table, and its own tables."""
+        found = []
+        table = sheet_table(self, self._heading_row())
+        own = list(self.tables())
+        if table is not None and self._is_list(table):
+            table = None  # one column of texts is a list; whether it has a heading nobody can tell
+        if table is not None and not any(each.area.top == table.area.top for each in own):
+            first = table.area.top == getattr(self.used(), "top", 0)
+            rows = "" if first else f".records(headings: {table.area.top})"
+            found.append(Outline(f"each record in sheet{rows}", table.sample()))
+        found += [Outline(f'each record in table("{each.label}")', each.sample()) for each in own]
+        return [each for each in found if each.fields]
+
+    def _is_list(self, table: Table) -> bool:
+        below = self.raw_value(table.area.top + 1, table.area.left)
+        return table.area.left == table.area.right and isinstance(below, str)
+
+    def _heading_row(self) -> int | None:
+        """The row that looks like headings: the first of the top ones with several texts and nothing else."""
+        used = self.used()
+        if used is None or used.left == used.right:
+            return None
+        for row in range(used.top, min(used.bottom, used.top + 10) + 1):
+            values = [self.raw_value(row, column) for column in range(used.left, min(used.right, used.left + 200) + 1)]
+            texts = [value for value in values if isinstance(value, str)]
+            if len(texts) > 1 and len(texts) == sum(value is not None for value in values):
+                return row
+        return None
 
     def row_changed(self, row: int) -> None:
         """Is told of each changed row: the headings may have changed."""

@@ -165,7 +165,10 @@ class DelimitedSheet(Sheet):
         """The smallest range with all that holds something."""
         if self._used is None:
             filled = [row for row, each in enumerate(self.records_, 1) if each.strip("\r")]
-            most = max((each.count(self.book.delimiter) for each in self.records_), default=0) + 1
+            delimiter = self.book.delimiter
+            most = max((each.count(delimiter) + 1 for each in self.records_ if '"' not in each), default=1)
+            if self.book.quoted:
+                most = max([most, *(len(fields_of(each, delimiter)) for each in self.records_ if '"' in each)])
             self._used = Area(filled[0], 1, filled[-1], most) if filled else Area(0, 0, 0, 0)
         top, left, bottom, right = self._used
         for key, value in self.values.items():

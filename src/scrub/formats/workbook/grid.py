@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from bisect import bisect_left
 from collections.abc import Callable, Iterable, Sequence
 from datetime import date, datetime
