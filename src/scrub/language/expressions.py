@@ -17,6 +17,9 @@ from scrub.model.types import NOTHING, TIME, YES_NO, Type
 from scrub.model.types import NUMBER as NUMBER_TYPE
 from scrub.model.types import TEXT as TEXT_TYPE
 
+#: Characters that a text cannot show plainly, written as holes.
+MARKS = {"newline": "\n", "tab": "\t", "no-break-space": "\u00a0"}
+
 _OPPOSITE_FORMS = {
     "contain": "contains",
     "start": "starts with",
@@ -253,6 +256,9 @@ class ExpressionReader(Cursor):
         for part in token.parts:
             if isinstance(part, str):
                 parts.append(part)
+                continue
+            if part[0].type == WORD and part[0].text in MARKS and part[1].type == END:
+                parts.append(MARKS[part[0].text])
                 continue
             inner = ExpressionReader(part, self.problems, self.nesting)
             if inner.token.type == END:

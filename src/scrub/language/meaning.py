@@ -6,6 +6,7 @@ from collections.abc import Mapping
 
 from scrub.language import tree
 from scrub.language.cursor import KEYWORDS
+from scrub.language.expressions import MARKS
 from scrub.language.operators import Operators
 from scrub.language.scope import LATER_KINDS, Scope
 from scrub.language.tree import Argument, Expression, Place, Program
@@ -444,6 +445,8 @@ def cannot_be_name(word: str, vocabulary: Vocabulary) -> str | None:
     """Why a word cannot be the name of a value, or None."""
     if word in vocabulary.kinds or word in LATER_KINDS:
         return f'"{word}" is a kind of item and cannot be a name. Choose another'
+    if word in MARKS:
+        return f'"{{{word}}}" stands for a character in texts, so that it cannot be a name. Choose another'
     if word in KEYWORDS:
         return f'"{word}" is a word of the language and cannot be a name. Choose another'
     return None

@@ -258,7 +258,11 @@ class Expressions:
             if not finder.open:
                 values = fitted_all((parameters[name], value) for name, value in values.items())
             missing: Missing | None = None
-            for item in inside(outer, way) if way else (outer,):
+            holders = list(inside(outer, way)) if way else [outer]
+            if len(holders) > 1 and not finder.open:
+                kind = holders[0].kind_word
+                raise Failure(f'{node.word}(…) of which {kind}? Put it in a block: in {kind}("{holders[0].label}")')
+            for item in holders:
                 try:
                     return getattr(item, method)(**values)
                 except Missing as failure:
