@@ -6,13 +6,13 @@ import os
 from collections.abc import Iterator
 
 from scrub.formats.copies import copy_path
-from scrub.formats.delimited.records import delimiter_of, encoding_of, records_of
+from scrub.formats.delimited.records import delimiters_of, encoding_of, records_of
 from scrub.formats.delimited.sheet import DelimitedSheet
 from scrub.formats.source import Source
 from scrub.formats.zip import common_start
 from scrub.model.change import Change, Recorder
 from scrub.model.files import FilePath
-from scrub.model.problem import Failure
+from scrub.model.problem import Failure, FileProblem
 from scrub.model.sheet import Sheet
 from scrub.model.workbook import Workbook
 from scrub.store.patch import Copy, Effect, Patch, Piece
@@ -35,10 +35,22 @@ class DelimitedFile(Workbook):
         text = data[len(self.marks) :].decode(self.encoding)
         self.quoted = '"' in text
         self.line_end = "\r" if "\r" in text and "\n" not in text else "\n"
-        self.delimiter = "\t" if source.path.lower().endswith(".tsv") else delimiter_of(text)
-        self.sheet = DelimitedSheet(self, records_of(source, text, self.line_end, self.delimiter))
+        likely = ["\t"] if source.path.lower().endswith(".tsv") else delimiters_of(text)
+        self.delimiter, records = self._taken_apart(text, likely)
+        self.sheet = DelimitedSheet(self, records)
         self._copies: list[str] = []
         self.safe: list[str] = []
+
+    def _taken_apart(self, text: str, likely: list[str]) -> tuple[str, list[str]]:
+        """The delimiter and the records: the first likely one with which every quote is closed."""
+        problem: FileProblem | None = None
+        for delimiter in likely:
+            try:
+                return delimiter, records_of(self.source, text, self.line_end, delimiter)
+            except FileProblem as found:
+                problem = problem or found
+        assert problem is not None
+        raise problem
 
     # -- as a macro sees it
 

@@ -8,7 +8,7 @@ from collections import Counter
 from scrub.formats.source import Source
 from scrub.model.problem import FileProblem
 
-_QUOTED = re.compile(r'"(?:[^"]|"")*"')
+_QUOTED = re.compile(r'"(?:[^"]|"")*"(?!")')
 
 
 def encoding_of(source: Source, data: bytes) -> tuple[bytes, str]:
@@ -76,19 +76,17 @@ def records_of(source: Source, text: str, line_end: str, delimiter: str) -> list
     return records
 
 
-def delimiter_of(text: str) -> str:
-    """The delimiter of a file: the mark that stands equally often in its first lines, outside quotes."""
+def delimiters_of(text: str) -> list[str]:
+    """The likely delimiters, the best first: the mark that stands equally often in the first lines, outside quotes."""
     lines = _QUOTED.sub("", text[:20_000]).splitlines()[:20]
-    lines = [line for line in lines[:-1] or lines if line.strip()]
-    best, score = ",", (0, 0)
+    lines = [line for line in lines[:-1] or lines if line]
+    scored = []
     for mark in (",", ";", "\t", "|"):
-        counts = [line.count(mark) for line in lines]
-        if any(counts):
-            commonest = Counter(each for each in counts if each).most_common(1)[0][0]
-            found = (counts.count(commonest), commonest)
-            if found > score:
-                best, score = mark, found
-    return best
+        counts = Counter(line.count(mark) for line in lines if mark in line)
+        number, lines_with = counts.most_common(1)[0] if counts else (0, 0)
+        scored.append(((lines_with, number), mark))
+    ordered = sorted(scored, key=lambda pair: pair[0], reverse=True)
+    return [mark for place, (score, mark) in enumerate(ordered) if place == 0 or score[0]]
 
 
 def raw_fields(record: str, delimiter: str) -> list[str] | None:

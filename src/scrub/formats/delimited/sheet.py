@@ -48,7 +48,11 @@ class DelimitedSheet(Sheet):
         self._kept: dict[int, ColumnValues] = {}
         self._live: WeakValueDictionary[int, ColumnValues] = WeakValueDictionary()
         self._used: Area | None = None
-        self._number = _COMMA_NUMBER if CURRENT.get().decimal_mark == Mark.COMMA else _POINT_NUMBER
+
+    @cached_property
+    def _number(self) -> re.Pattern[str]:
+        """How a number is written, by the person's settings; those hold while a macro runs."""
+        return _COMMA_NUMBER if CURRENT.get().decimal_mark == Mark.COMMA else _POINT_NUMBER
 
     @property
     def file(self) -> DelimitedFile:
