@@ -240,23 +240,30 @@ class Deadly(Disk):
 real = module.Store.__init__
 module.Store.__init__ = lambda self, home, disk=None: real(self, home, Deadly())
 import scrub
-scrub.run("show every", [sys.argv[2]])
+scrub.run(sys.argv[3], [sys.argv[2]])
 """
 
 
+@pytest.mark.parametrize(
+    ("name", "title"),
+    [("season-book.xlsx", "show every"), ("season-book.xlsx", "gather the late"), ("bookings.csv", "mend a list")],
+)
 @pytest.mark.parametrize("renames", [2, 3, 4])
-def test_a_killed_process_leaves_old_or_new(book: Path, renames: int, home: Path) -> None:
+def test_a_killed_process_leaves_old_or_new(name: str, title: str, renames: int, home: Path) -> None:
     """The renames of a run: its record, the journal, the file itself, the journal again."""
-    found = subprocess.run([sys.executable, "-c", KILLED, str(renames), str(book)], capture_output=True, check=False)
+    sample, book = SAMPLE.parent / name, Path(name).absolute()
+    shutil.copyfile(sample, book)
+    words = [sys.executable, "-c", KILLED, str(renames), str(book), title]
+    found = subprocess.run(words, capture_output=True, check=False)
     assert found.returncode == -signal.SIGKILL
-    is_new = book.read_bytes() != SAMPLE.read_bytes()
+    is_new = book.read_bytes() != sample.read_bytes()
     assert is_new == (renames > 2)
     import scrub
 
     assert scrub.recover() == []
-    assert book.read_bytes() != SAMPLE.read_bytes()
+    assert book.read_bytes() != sample.read_bytes()
     scrub.undo(1)
-    assert book.read_bytes() == SAMPLE.read_bytes()
+    assert book.read_bytes() == sample.read_bytes()
     assert sorted(path.name for path in book.parent.iterdir()) == [book.name]
 
 

@@ -564,12 +564,11 @@ def test_the_library_and_settings_say_where_things_are(cli: Cli, home: Path) -> 
     assert json.loads(cli("check", "seal", "--json").out) == []
     Path("bad.scrub").write_text("macro A\nfor workbook\nshw\n")
     assert json.loads(cli("check", "bad.scrub", "--json").out)[0]["line"] == 3
-    assert json.loads(cli("inside", SAMPLE, "--json").out)["sheets"][1] == {
-        "number": 2,
-        "name": "Kite Hut",
-        "hidden": True,
-        "protected": False,
-    }
+    second = json.loads(cli("inside", SAMPLE, "--json").out)["sheets"][1]
+    assert [second[word] for word in ("number", "name", "hidden", "protected", "range")] == [
+        2, "Kite Hut", True, False, "A1:H15",
+    ]  # fmt: skip
+    assert second["headings"]["each record in sheet.records(headings: 3)"]["record.paid"] == "yes"
     folder_of_files()
     assert "keep.txt" in cli("inside", "f").out
     assert "No password is kept" in cli("secret", "list").out

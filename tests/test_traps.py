@@ -73,7 +73,7 @@ def test_a_formula_gives_way_only_when_it_was_taken_away() -> None:
 
 def test_the_chain_stays_where_no_formula_changes() -> None:
     path = with_chain()
-    done(path, 'cell("B1").value = 5' if False else 'cell("S1!B1").value = 5')
+    done(path, 'cell("S1!B1").value = 5')
     assert "xl/calcChain.xml" in members(path)
 
 
@@ -191,9 +191,7 @@ def test_the_headings_of_a_table_stay_its_columns_names() -> None:
     sheet = done(path, 'upper\neach record in table("T")\nlog "{record.item} {record.price}"\nend')
     assert [sheet[f"A{row}"].value for row in (1, 2, 4)] == ["Item", "TEA ", "TOTAL"]
     assert result(path, 'log "{count(record in table("T"))} {table("T").address}"').log == ["2 A1:B3"]
-    assert "already has a filter" in told(path, 'sheet("S1").filter = "A1:B3"') or "a filter of its own" in told(
-        path, 'sheet("S1").filter = "A1:B3"'
-    )
+    assert "a filter of its own" in told(path, 'sheet("S1").filter = "A1:B3"')
 
 
 @pytest.mark.parametrize(("from_1904", "serial"), [(False, 46143), (True, 44681)])

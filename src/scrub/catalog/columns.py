@@ -3,10 +3,13 @@
 from __future__ import annotations
 
 from scrub.catalog.holders import HoldsCells
+from scrub.model.area import Area
 from scrub.model.declare import Reach, action
 from scrub.model.grid import Trouble
 from scrub.model.values import Value, fold, is_empty
 
+#: Rows or columns that nobody picks one by one.
+_MANY = 10_000
 _KINDS = ("cells", "selection", "column", "table")
 
 
@@ -21,7 +24,8 @@ def fill_down(item: HoldsCells) -> None:
         used = sheet.used()
         if used is None:
             continue
-        area = area.within(used)
+        if area.bottom - area.top > _MANY or area.right - area.left > _MANY:
+            area = area.within(used)  # whole columns end with what is used
         for column in range(area.left, area.right + 1):
             above: Value = None
             for row in range(area.top, area.bottom + 1):
@@ -43,6 +47,7 @@ def mark_duplicates(item: HoldsCells, fill: str = "#ffd9d9") -> None:
     Also: duplicate values, twice, repeated, highlight, double
     """
     for sheet, area in item.areas():
+        area = area.within(sheet.used() or Area(1, 1, 0, 0))
         for column in range(area.left, area.right + 1):
             rows: dict[object, list[int]] = {}
             for row, value in sheet.column_values(column).items():

@@ -109,8 +109,8 @@ class Grid:
         """The rows that are stored, from above."""
         raise NotImplementedError
 
-    def stored_columns(self, row: int) -> Sequence[int]:
-        """The columns of the cells that are stored in a row, from the left."""
+    def stored_places(self) -> Sequence[tuple[int, int]]:
+        """Row and column of every cell that is stored, row by row."""
         raise NotImplementedError
 
     def filled_rows(self, area: Area, known: Iterable[ColumnValues] = ()) -> list[int]:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Iterator, Mapping, Sequence
+from functools import partial
 from types import MappingProxyType
 from typing import TYPE_CHECKING, Any, ClassVar
 
@@ -143,7 +144,7 @@ class Table(Item):
     def each_record(self, headings: Iterable[str] = ()) -> Iterator[Record]:
         """Its records; wholly empty rows are passed over. Raises `Failure` when one of the headings is not there."""
         self.prepare(headings)
-        return (Record(self, row) for row in self.sheet.filled_rows(self._body(), self.lists.values()))
+        return map(partial(Record, self), self.sheet.filled_rows(self._body(), self.lists.values()))
 
     def sample(self) -> dict[str, str]:
         """Each heading as a macro writes it, with the first value under it."""

@@ -151,6 +151,8 @@ class Statements(Expressions):
             for argument in node.arguments
             for name in [argument.name or ""]
         ]
+        if any(argument.exactly for argument in node.arguments):
+            arguments.append((parameters["exactly"], lambda frame: True))
 
         def run(frame: Frame) -> None:
             item = frame[base]

@@ -15,9 +15,10 @@ from scrub.formats.delimited.records import fields_of, raw_fields
 from scrub.model.amounts import Duration
 from scrub.model.area import Area, address_of
 from scrub.model.grid import Alignment, ColumnValues, Editing, edited
+from scrub.model.page import Orientation, View
 from scrub.model.preferences import CURRENT, Mark
 from scrub.model.problem import Failure
-from scrub.model.sheet import Orientation, Sheet, View
+from scrub.model.sheet import Sheet
 from scrub.model.values import Value, number_text, same, shown, type_name
 
 if TYPE_CHECKING:
@@ -186,10 +187,14 @@ class DelimitedSheet(Sheet):
         """Every record, and rows that were written below."""
         return sorted({*range(1, len(self.records_) + 1), *(key >> 14 for key in self.values)})
 
-    def stored_columns(self, row: int) -> Sequence[int]:
-        """The fields of a record."""
-        there = len(fields_of(self.records_[row - 1], self.book.delimiter)) if row <= len(self.records_) else 0
-        return sorted({*range(1, there + 1), *((key & 0x3FFF) + 1 for key in self.values if key >> 14 == row)})
+    def stored_places(self) -> Sequence[tuple[int, int]]:
+        """Row and column of every field."""
+        places = {
+            (row, column)
+            for row, record in enumerate(self.records_, 1)
+            for column in range(1, len(fields_of(record, self.book.delimiter)) + 1)
+        }
+        return sorted(places | {(key >> 14, (key & 0x3FFF) + 1) for key in self.values})
 
     def filled_rows(self, area: Area, known: Iterable[ColumnValues] = ()) -> list[int]:
         """The rows that hold a value. Raises `Failure` for a record that has more or fewer fields than the first."""

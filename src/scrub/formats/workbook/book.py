@@ -14,9 +14,9 @@ from scrub.formats.source import Source
 from scrub.formats.spans import NotReadable, Span, Splice, escaped, set_attributes, spliced
 from scrub.formats.workbook.decode import Decoder
 from scrub.formats.workbook.embedded import add_part, embedded, part_of
-from scrub.formats.workbook.grid import Loaded, SheetCells
 from scrub.formats.workbook.names import Names
 from scrub.formats.workbook.parts import Parts
+from scrub.formats.workbook.reading import Loaded, SheetReading
 from scrub.formats.workbook.sheet import OfficeSheet
 from scrub.formats.workbook.strings import SharedStrings
 from scrub.formats.workbook.styles import Styles
@@ -85,7 +85,7 @@ class OfficeWorkbook(Workbook):
     def notes(self) -> list[str]:
         """What a person should know about saving the changes."""
         found = []
-        if self.changes and any(name.startswith("_xmlsignatures/") for name in self.package.members):
+        if self.recorder and any(name.startswith("_xmlsignatures/") for name in self.package.members):
             found.append(f"{self.name} carries a digital signature, which no longer holds after a change.")
         if self._recalculates and (self._targets.get("calcChain") or any(s.has_formulas for s in self._sheets)):
             found.append("Its formulas will be calculated anew when it is next opened.")
@@ -136,7 +136,7 @@ class OfficeWorkbook(Workbook):
         """The defined names."""
         return Names(self._data, self._root)
 
-    def loaded(self, sheet: SheetCells) -> Loaded:
+    def loaded(self, sheet: SheetReading) -> Loaded:
         """What was read of a sheet. The one used longest ago is let go: many big ones fill the memory."""
         assert isinstance(sheet, OfficeSheet)
         found = self._loaded.get(sheet)

@@ -19,7 +19,7 @@ from scrub.model.problem import Failure
 from scrub.model.values import Value, number_text
 
 if TYPE_CHECKING:
-    from scrub.formats.workbook.stored import StoredCell
+    from scrub.formats.workbook.stored_cell import StoredCell
 
 _FIRST_1900, _FIRST_1904 = date(1899, 12, 30), date(1904, 1, 1)
 _DAY = Decimal(86_400)

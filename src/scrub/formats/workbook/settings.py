@@ -11,8 +11,8 @@ from scrub.formats.workbook.elements import inserted, with_child, without
 from scrub.formats.workbook.grid import SheetCells
 from scrub.formats.xmltext import escaped_text, text_of
 from scrub.model.area import address_of, area_of
+from scrub.model.page import View
 from scrub.model.problem import Failure
-from scrub.model.sheet import View
 
 _VIEWS = {View.NORMAL: "normal", View.PAGE_BREAKS: "pageBreakPreview", View.PAGE_LAYOUT: "pageLayout"}
 _TITLES, _FILTERED = "_xlnm.Print_Titles", "_xlnm._FilterDatabase"  # 18.2.5

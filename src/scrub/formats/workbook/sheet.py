@@ -47,7 +47,7 @@ class OfficeSheet(SheetHangings):
         self._read = False
         self._skeleton_kept: tuple[bytes, Span] | None = None
         self._cut = self._left_out = 0
-        self.has_formulas = False  # as far as is known
+        self.has_formulas: bool | None = None  # not known before its part is read
         self._rows: array[int] | None = None  # the rows of a part that is known to be searched exactly
 
     @property
@@ -187,7 +187,8 @@ class OfficeSheet(SheetHangings):
         return self._stored(self._data())
 
     def _stored(self, data: bytes) -> Stored:
-        self.has_formulas = self.has_formulas or b"<f>" in data or b"<f " in data
+        if self.has_formulas is None:
+            self.has_formulas = b"<f" in data or b":f" in data
         if self._skeleton_kept is None:
             self._keep_skeleton(data)
         if self._rows is not None:
@@ -330,7 +331,7 @@ def without_cells(data: bytes) -> tuple[bytes, int, int]:
         return data, len(data), 0
     closing = b"</" + found[1] + b"sheetData"
     end = data.rfind(closing)
-    if end < found.end() or data.count(closing) != 1 or data.count(b"sheetData") != 2:
+    if end < found.end() or data.count(b"sheetData") != 2:
         return data, len(data), 0
     if b"<!" in data[: found.end()] or data.find(b"<!", found.end()) >= 0 or data.find(b"<?", found.end()) >= 0:
         return data, len(data), 0

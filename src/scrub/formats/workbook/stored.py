@@ -10,37 +10,13 @@ import re
 from bisect import bisect_left
 from collections.abc import Iterator, Sequence
 from functools import cached_property
-from itertools import accumulate, pairwise
+from itertools import accumulate
 from operator import add
 from typing import NamedTuple
 
-from scrub.formats.spans import Span, parse
-from scrub.formats.xmltext import attributes_of, plain_text, text_of
+from scrub.formats.spans import Span
+from scrub.formats.workbook.stored_cell import CELL, StoredCell, content_of, holds, matched
 from scrub.model.area import address_of, column_of, letters_of
-
-
-class Formula(NamedTuple):
-    """A formula as stored (18.3.1.40): its text without the equals sign, and what it is part of."""
-
-    text: str
-    type: str = "normal"
-    ref: str = ""
-    si: str = ""
-
-
-class StoredCell(NamedTuple):
-    """One cell (18.3.1.4): its byte range, and what it says. `inline` is the content of its `is` element."""
-
-    row: int
-    column: int
-    start: int
-    end: int
-    style: int
-    type: str
-    value: str | None
-    formula: Formula | None
-    inline: bytes | None
-    tail: bytes  # what stands behind its value: extensions, which are kept
 
 
 class RowSpan(NamedTuple):
@@ -97,7 +73,7 @@ class Stored:
 
     def columns(self) -> Sequence[int]:
         """The first and the last column in which a cell holds something, or fewer."""
-        found = sorted({cell.column for cell in self.all_cells() if _holds(cell)})
+        found = sorted({cell.column for cell in self.all_cells() if holds(cell)})
         return found[:1] + found[-1:]
 
     def holding(self, first: int, last: int) -> list[int]:
@@ -106,14 +82,9 @@ class Stored:
 
     def holds(self, index: int) -> bool:
         """Whether a stored row holds anything."""
-        return any(_holds(cell) for cell in self.cells(index))
+        return any(holds(cell) for cell in self.cells(index))
 
 
-def _holds(cell: StoredCell) -> bool:
-    return bool(cell.value) or cell.inline is not None or cell.formula is not None
-
-
-_CELL = re.compile(rb'<c r="([A-Z]{1,3})([1-9]\d{0,6})"([^>]*?)(?:/>|>(.*?)</c>)', re.DOTALL)
 _CELL_LETTERS = re.compile(rb'<c r="([A-Z]{1,3})[1-9]')
 _ROW = re.compile(rb'<row r="([1-9]\d{0,6})"')
 #: A row with the first of its cells that holds something.
@@ -125,7 +96,6 @@ _BLANKS = (b" ", b"\t", b"\n", b"\r")
 _PLAIN_CELL = re.compile(
     rb'<c r="([A-Z]{1,3})([1-9]\d*)"([^>]*)>(?:<v>([^<]*)</v>|<is>(<t[^>]*>[^<]*</t>)</is>)?(</c>)?'
 )
-_PLAIN_VALUE = re.compile(rb"<v>([^<]*)</v>")
 
 
 class Searched(Stored):
@@ -167,7 +137,7 @@ class Searched(Stored):
         # As many < as > means that neither stands in a text or a value: each < then begins a tag and each > ends one.
         if count(b"<") != count(b">"):
             return False
-        if count(b"<row") != len(self.numbers) or any(a >= b for a, b in pairwise(self.numbers)):
+        if count(b"<row") != len(self.numbers) or self.numbers != sorted(set(self.numbers)):
             return False
         if count(b"</c") != count(b"</c>") and any(count(b"</c" + rest) for rest in _BLANKS):
             return False
@@ -220,7 +190,7 @@ class Searched(Stored):
 
     def cells(self, index: int) -> list[StoredCell]:
         """The cells of a stored row."""
-        return [_stored(found) for found in _CELL.finditer(self.data, *self._range(index))]
+        return [matched(found) for found in CELL.finditer(self.data, *self._range(index))]
 
     def cell(self, row: int, column: int) -> StoredCell | None:
         """One cell."""
@@ -229,8 +199,8 @@ class Searched(Stored):
             return None
         needle = f'<c r="{address_of(row, column)}"'.encode()
         at = self.data.find(needle, *self._range(index))
-        found = _CELL.match(self.data, at) if at >= 0 else None
-        return _stored(found) if found else None
+        found = CELL.match(self.data, at) if at >= 0 else None
+        return matched(found) if found else None
 
     def column(self, column: int) -> Iterator[StoredCell]:
         """The cells of a column."""
@@ -250,8 +220,11 @@ class Searched(Stored):
             rb'<c r="' + letters + rb'(\d+)"([^>]*)>(?:<v>([^<]*)</v>|<is>(<t[^>]*>[^<]*</t>)</is>)?(</c>)?'
         ).findall(self.data, *self.body)
 
-    def plain_cells(self) -> Iterator[tuple[int, int, bytes | None, bytes, bytes]]:
-        """Every cell as `plain_column` gives them, with its column; one of another form has no attributes."""
+    def plain_cells(self, empty: bool = False) -> Iterator[tuple[int, int, bytes | None, bytes, bytes]]:
+        """Every cell as `plain_column` gives them, with its column; one of another form has no attributes.
+
+        Empty ones are given only with `empty`.
+        """
         letters: dict[bytes, int] = {}
         for found in _PLAIN_CELL.finditer(self.data, *self.body):
             name, row, attributes, value, text, ending = found.groups()
@@ -260,12 +233,12 @@ class Searched(Stored):
                 column = letters[name] = column_of(name.decode())
             if ending:
                 yield int(row), column, attributes, value or b"", text or b""
-            elif not attributes.endswith(b"/"):
+            elif empty or not attributes.endswith(b"/"):
                 yield int(row), column, None, b"", b""
 
     def all_cells(self) -> Iterator[StoredCell]:
         """Every cell."""
-        return map(_stored, _CELL.finditer(self.data, *self.body))
+        return map(matched, CELL.finditer(self.data, *self.body))
 
     def columns(self) -> Sequence[int]:
         """The first and the last column in which a cell holds something, or fewer."""
@@ -277,8 +250,8 @@ class Searched(Stored):
 
     def _column_holds(self, letters: bytes) -> bool:
         for found in re.compile(rb'<c r="' + letters + rb'\d+"[^>]*[^/>]>(?!</c>)').finditer(self.data, *self.body):
-            cell = _CELL.match(self.data, found.start())
-            if cell and _holds(_stored(cell)):
+            cell = CELL.match(self.data, found.start())
+            if cell and holds(matched(cell)):
                 return True
         return False
 
@@ -309,56 +282,6 @@ class Searched(Stored):
         rows = self._holding_rows
         least, most = self.numbers[first], self.numbers[last - 1]
         return rows[bisect_left(rows, least) : bisect_left(rows, most + 1)]
-
-
-def _stored(found: re.Match[bytes]) -> StoredCell:
-    attributes = attributes_of(found[3])
-    value = inline = formula = None
-    tail = b""
-    content = found[4]
-    if content:
-        plain = _PLAIN_VALUE.fullmatch(content)
-        if plain:
-            value = plain_text(plain[1])
-        elif content.startswith(b"<is><t") and content.find(b"<", 6) == len(content) - 9:
-            inline = content[4:-5]
-        else:
-            value, formula, inline, tail = _content(content)
-    return StoredCell(
-        int(found[2]),
-        column_of(found[1].decode()),
-        found.start(),
-        found.end(),
-        int(attributes.get("s", "0")),
-        attributes.get("t", "n"),
-        value,
-        formula,
-        inline,
-        tail,
-    )
-
-
-def _content(content: bytes) -> tuple[str | None, Formula | None, bytes | None, bytes]:
-    """What stands inside a cell that holds more than a plain value."""
-    root = parse(b"<c>" + content + b"</c>")
-    return _from_span(b"<c>" + content + b"</c>", root)
-
-
-def _from_span(data: bytes, cell: Span) -> tuple[str | None, Formula | None, bytes | None, bytes]:
-    value = inline = formula = None
-    tail = b""
-    for child in cell.children:
-        if child.name == "v":
-            value = text_of(data[child.start : child.end])
-        elif child.name == "is":
-            inline = data[child.open_end : child.close_start]
-        elif child.name == "f":
-            of = child.attributes
-            text = text_of(data[child.start : child.end])
-            formula = Formula(text, of.get("t", "normal"), of.get("ref", ""), of.get("si", ""))
-        else:
-            tail += data[child.start : child.end]
-    return value, formula, inline, tail
 
 
 class Parsed(Stored):
@@ -398,7 +321,7 @@ class Parsed(Stored):
         for cell in self._rows[index].all("c"):
             letters = cell.attributes.get("r", "").rstrip("0123456789").replace("$", "")
             column = column_of(letters) if letters else column + 1
-            value, formula, inline, tail = _from_span(self.data, cell)
+            value, formula, inline, tail = content_of(self.data, cell)
             style, type_ = int(cell.attributes.get("s", "0")), cell.attributes.get("t", "n")
             found.append(StoredCell(number, column, cell.start, cell.end, style, type_, value, formula, inline, tail))
         self._cells[index] = found

@@ -63,6 +63,7 @@ def runs_of(content: bytes) -> list[Run]:
 def edited_runs(runs: Sequence[Run], edits: Sequence[Edit]) -> list[Run]:
     """The runs after edits; a replacement takes the look of the first character it replaces."""
     found: list[Run] = []
+    runs = [run for run in runs if run.text] or [Run(b"", "")]
     at = 0
     waiting = list(edits)
     for run in runs:

@@ -18,7 +18,8 @@ from scrub.model.area import address_of, letters_of
 
 if TYPE_CHECKING:
     from scrub.formats.workbook.grid import SheetCells
-    from scrub.formats.workbook.stored import Stored, StoredCell
+    from scrub.formats.workbook.stored import Stored
+    from scrub.formats.workbook.stored_cell import StoredCell
 
 _DAY = Decimal(86_400)
 _OLD_TYPE = re.compile(rb"""\s(?:t|cm|vm|ph|s|r)\s*=\s*(?:"[^"]*"|'[^']*')""")

@@ -1,0 +1,369 @@
+"""The cells of a sheet of a workbook, read from its bytes, with what was changed since."""
+
+from __future__ import annotations
+
+from bisect import bisect_left
+from collections.abc import Iterable, Sequence
+from functools import partial
+from operator import itemgetter
+from typing import TYPE_CHECKING, Any
+from weakref import WeakValueDictionary
+
+from scrub.formats.workbook.formulas import translated
+from scrub.formats.workbook.shown import shown_as
+from scrub.formats.workbook.stored import Searched, Stored
+from scrub.formats.workbook.stored_cell import StoredCell
+from scrub.formats.workbook.strings import Run, runs_of
+from scrub.model.area import Area, address_of, area_of
+from scrub.model.grid import ColumnValues
+from scrub.model.problem import Failure
+from scrub.model.sheet import Sheet
+from scrub.model.values import Value
+
+if TYPE_CHECKING:
+    from scrub.formats.workbook.book import OfficeWorkbook
+
+#: Columns read one by one before a sheet is read as a whole.
+_FEW = 16
+#: Cells read one by one before whole columns are.
+_SINGLE = 200
+
+
+class Loaded:
+    """What was read of a sheet's part; let go when other sheets are read."""
+
+    def __init__(self, stored: Stored) -> None:
+        self.stored = stored
+        self.columns: dict[int, ColumnValues] = {}
+        self.singles = 0
+        self.rich: bool | None = None  # whether some text may have several looks
+        self.used: Area | None = None
+
+
+class SheetReading(Sheet):
+    """Cells as they should be. A key is row and column in one number."""
+
+    book: OfficeWorkbook
+    part: str | None
+    has_formulas: bool | None
+
+    def __init__(self) -> None:
+        self.values: dict[int, Value] = {}
+        self.formulas: dict[int, str | None] = {}
+        self.runs: dict[int, list[Run]] = {}
+        self.styles: dict[int, int] = {}
+        self._live: WeakValueDictionary[int, ColumnValues] = WeakValueDictionary()
+        self.formula_rows: dict[int, set[int]] = {}
+        self._arrays: list[Area] | None = None
+        self._covered: tuple[int, dict[int, Area]] = (-1, {})
+        self._free: bool | None = None  # whether all its cells can be changed; None when that must be looked up
+
+    @staticmethod
+    def key(row: int, column: int) -> int:
+        """Row and column in one number."""
+        return row << 14 | column - 1
+
+    @staticmethod
+    def place(key: int) -> tuple[int, int]:
+        """Row and column of a key."""
+        return key >> 14, (key & 0x3FFF) + 1
+
+    def load(self) -> Loaded:
+        """The stored cells, kept for the sheets that were read last."""
+        return self.book.loaded(self)
+
+    def read_stored(self) -> Stored:
+        """The stored cells, read from the part."""
+        raise NotImplementedError
+
+    def stored(self, row: int, column: int) -> StoredCell | None:
+        """A cell as it is stored."""
+        return self.load().stored.cell(row, column)
+
+    def column_values(self, column: int) -> ColumnValues:
+        """The values of a column."""
+        loaded = self.load()
+        found = loaded.columns.get(column)
+        if found is None:
+            found = self._live.get(column)
+            if found is None:
+                if len(loaded.columns) >= _FEW:
+                    self._read_all(loaded)
+                    found = loaded.columns.get(column)
+                if found is None:
+                    found = self._read_column(loaded.stored, column)
+                    self._live[column] = found
+            loaded.columns[column] = found
+        return found
+
+    def live_column(self, column: int) -> ColumnValues | None:
+        """The values of a column, if somebody holds them."""
+        return self._live.get(column)
+
+    def _read_column(self, stored: Stored, column: int) -> ColumnValues:
+        found = ColumnValues()
+        formulas: set[int] = set()
+
+        if isinstance(stored, Searched):
+            plain = stored.plain_column(column)
+            others: list[Any] = []
+            if not all(map(_ENDING, plain)):
+                others = [cell[0] for cell in plain if not cell[4] and not cell[1].endswith(b"/")]
+                plain = [cell for cell in plain if cell[4]]
+            # As many cells as rows: then each row has one.
+            numbers = stored.numbers if len(plain) == len(stored.numbers) else None
+            found.update(self.book.decoder.column(plain, partial(self.where, column=column), numbers))
+            cells: Any = (stored.cell(int(row), column) for row in others)
+        else:
+            cells = stored.column(column)
+        for cell in cells:
+            if cell is not None:
+                self._take(found, formulas, cell)
+        self.formula_rows[column] = formulas
+        return self._with_changes(found, column)
+
+    def _take(self, found: ColumnValues, formulas: set[int], cell: StoredCell) -> None:
+        value = self.book.decoder.value(cell, lambda: self.where(cell.row, cell.column))
+        if value is not None:
+            found[cell.row] = value
+        if cell.formula is not None:
+            formulas.add(cell.row)
+
+    def _read_all(self, loaded: Loaded) -> None:
+        """All columns in one pass: a sheet that is read cell by cell would otherwise be searched once a column."""
+        fresh: dict[int, ColumnValues] = {}
+        formulas: dict[int, set[int]] = {}
+        stored = loaded.stored
+        if isinstance(stored, Searched):
+            plain: dict[int, list[Any]] = {}
+            for row, column, attributes, raw, text in stored.plain_cells():
+                if attributes is not None:
+                    plain.setdefault(column, []).append((row, attributes, raw, text))
+                    continue
+                cell = stored.cell(row, column)
+                if cell is not None:
+                    self._take(fresh.setdefault(column, ColumnValues()), formulas.setdefault(column, set()), cell)
+            for column, cells in plain.items():
+                fresh.setdefault(column, ColumnValues()).update(
+                    self.book.decoder.column(cells, partial(self.where, column=column))
+                )
+                formulas.setdefault(column, set())
+        else:
+            for cell in stored.all_cells():
+                self._take(fresh.setdefault(cell.column, ColumnValues()), formulas.setdefault(cell.column, set()), cell)
+        for column, found in fresh.items():
+            if column not in loaded.columns and column not in self._live:
+                self.formula_rows[column] = formulas[column]
+                loaded.columns[column] = self._live[column] = self._with_changes(found, column)
+
+    def _with_changes(self, found: ColumnValues, column: int) -> ColumnValues:
+        if self.values:
+            for key, value in self.values.items():
+                if (key & 0x3FFF) + 1 == column:
+                    keep(found, key >> 14, value)
+        return found
+
+    def raw_value(self, row: int, column: int) -> Value:
+        """The value of a cell, or a `Trouble`."""
+        loaded = self.load()
+        known = loaded.columns.get(column)
+        if known is not None:
+            return known.get(row)
+        key = self.key(row, column)
+        if key in self.values:
+            return self.values[key]
+        loaded.singles += 1
+        if loaded.singles > _SINGLE or column in self._live:
+            return self.column_values(column).get(row)
+        cell = loaded.stored.cell(row, column)
+        return self.book.decoder.value(cell, lambda: self.where(row, column)) if cell is not None else None
+
+    def used(self) -> Area | None:
+        """The smallest range with all that holds something."""
+        loaded = self.load()
+        if loaded.used is None:
+            stored = loaded.stored
+            filled = [index for index in _ends(stored) if index >= 0]
+            columns = stored.columns() if filled else ()
+            rows = [stored.numbers[index] for index in filled] if columns else []
+            loaded.used = Area(rows[0], columns[0], rows[-1], columns[-1]) if rows else Area(0, 0, 0, 0)
+        top, left, bottom, right = loaded.used
+        for key, value in self.values.items():
+            if value is not None:
+                row, column = self.place(key)
+                if not bottom:
+                    top, left, bottom, right = row, column, row, column
+                top, left, bottom, right = min(top, row), min(left, column), max(bottom, row), max(right, column)
+        return Area(top, left, bottom, right) if bottom else None
+
+    def stored_rows(self) -> Sequence[int]:
+        """The rows that are stored or were written."""
+        return sorted({*self.load().stored.numbers, *(key >> 14 for key in (*self.values, *self.styles))})
+
+    def stored_places(self) -> Sequence[tuple[int, int]]:
+        """Row and column of every cell that is stored or was written."""
+        stored = self.load().stored
+        if isinstance(stored, Searched):
+            places = [(cell[0], cell[1]) for cell in stored.plain_cells(empty=True)]
+        else:
+            places = [(cell.row, cell.column) for cell in stored.all_cells()]
+        changed = {self.place(key) for key in (*self.values, *self.styles)}
+        return sorted(changed.union(places)) if changed else places
+
+    def filled_rows(self, area: Area, known: Iterable[ColumnValues] = ()) -> list[int]:
+        """The rows that hold a value in a range."""
+        used = self.used()
+        if used is None:
+            return []
+        area = area.within(used)
+        stored = self.load().stored
+        first, last = bisect_left(stored.numbers, area.top), bisect_left(stored.numbers, area.bottom + 1)
+        rows = stored.numbers[first:last]
+        if any(each.keys() >= set(rows) for each in known) and not self.values:
+            return rows
+        changed = {key >> 14 for key in self.values}
+        whole = area.left == used.left and area.right == used.right
+        if whole and not changed:
+            return stored.holding(first, last)
+        found = stored.holding(first, last) if whole else rows
+        found = [row for row in found if (whole and row not in changed) or self._row_holds(row, area)]
+        changed -= set(found)
+        fresh = [row for row in changed if area.top <= row <= area.bottom and self._row_holds(row, area)]
+        return sorted([*found, *fresh]) if fresh else found
+
+    def _row_holds(self, row: int, area: Area) -> bool:
+        return any(self.raw_value(row, column) is not None for column in range(area.left, area.right + 1))
+
+    def text(self, row: int, column: int) -> str:
+        """What is seen in a cell."""
+        value = self.value(row, column)
+        if value is None or isinstance(value, str):
+            return value or ""
+        form = self.book.styles.form(self.style(row, column))
+        try:
+            return shown_as(value, form, self.book.decoder)
+        except Failure as failure:
+            raise failure.at(self.where(row, column)) from None
+
+    def arrays(self) -> list[Area]:
+        """The ranges of array formulas and data tables, spills included (18.3.1.40)."""
+        if self._arrays is None:
+            data = self.load().stored.data
+            self._arrays = []
+            if self.has_formulas and (b"array" in data or b"dataTable" in data):
+                for cell in self.load().stored.all_cells():
+                    if cell.formula is not None and cell.formula.type in ("array", "dataTable"):
+                        ref = cell.formula.ref or address_of(cell.row, cell.column)
+                        self._arrays.append(area_of(ref))
+        return self._arrays
+
+    def has_formula(self, row: int, column: int) -> bool:
+        """Whether a cell is calculated."""
+        key = self.key(row, column)
+        if key in self.formulas:
+            return self.formulas[key] is not None
+        if column not in self.formula_rows:
+            self.column_values(column)
+        return row in self.formula_rows.get(column, ())
+
+    def formula(self, row: int, column: int) -> str | None:
+        """The formula of a cell; one that is shared is written out."""
+        key = self.key(row, column)
+        if key in self.formulas:
+            found = self.formulas[key]
+            return None if found is None else f"={found}"
+        if not self.has_formula(row, column):
+            return None
+        cell = self.stored(row, column)
+        assert cell is not None
+        return f"={self._written_out(cell)}"
+
+    def _written_out(self, cell: StoredCell) -> str:
+        of = cell.formula
+        assert of is not None
+        if of.type != "shared" or of.text:
+            return of.text
+        for other in self.sharing(of.si):
+            if other.formula is not None and other.formula.text:
+                return translated(other.formula.text, cell.row - other.row, cell.column - other.column)
+        raise placed(f"{self.where(cell.row, cell.column)}: its formula is shared with a cell that is missing")
+
+    def sharing(self, number: str) -> list[StoredCell]:
+        """The cells that share a formula, from above."""
+        every = self.load().stored.all_cells()
+        return [c for c in every if c.formula is not None and c.formula.type == "shared" and c.formula.si == number]
+
+    def texts_of(self, column: int) -> dict[int, str]:
+        """The texts of a column by row; those of formulas can be among them."""
+        loaded = self.load()
+        if column not in self._live and not self.values and isinstance(loaded.stored, Searched):
+            plain = loaded.stored.plain_column(column)
+            if all(map(_ENDING, plain)):  # so that there is no formula among them
+                self.formula_rows.setdefault(column, set())
+                return self.book.decoder.column(plain, partial(self.where, column=column), texts_only=True)
+        return {row: text for row, text in self.column_values(column).items() if type(text) is str}
+
+    def runs_in(self, row: int, column: int) -> list[Run] | None:
+        """The runs of a text with several looks; None for a plain one."""
+        key = self.key(row, column)
+        if key in self.values:
+            return self.runs.get(key)
+        loaded = self.load()
+        if loaded.rich is None:
+            data = loaded.stored.data
+            loaded.rich = not self.book.strings().plain or b"<r>" in data or b":r>" in data
+        if not loaded.rich:
+            return None
+        cell = self.stored(row, column)
+        if cell is None:
+            return None
+        if cell.inline is not None:
+            return runs_of(cell.inline)
+        if cell.type == "s" and cell.value:
+            return self.book.strings().runs(int(cell.value))
+        return None
+
+    def style(self, row: int, column: int) -> int:
+        """The number of a cell's format; a cell that is not stored has its row's or its column's."""
+        found = self.styles.get(self.key(row, column))
+        if found is not None:
+            return found
+        cell = self.stored(row, column)
+        return cell.style if cell is not None else self.inherited_style(row, column)
+
+    def inherited_style(self, row: int, column: int) -> int:
+        """The format that a new cell gets from its row or column."""
+        raise NotImplementedError
+
+    def look(self, row: int, column: int, word: str) -> Any:
+        """How a cell looks."""
+        return self.book.styles.look(self.style(row, column), word)
+
+
+NOBODYS = ColumnValues()  # takes what nobody has read yet
+_ENDING = itemgetter(4)
+
+
+def keep(values: ColumnValues, row: int, value: Value) -> None:
+    """Notes a changed value of a column."""
+    if values is NOBODYS:
+        return
+    values.version += 1
+    if value is None:
+        values.pop(row, None)
+    else:
+        values[row] = value
+
+
+def placed(what: str) -> Failure:
+    """A failure that names its cell itself."""
+    found = Failure(what)
+    found.placed = True
+    return found
+
+
+def _ends(stored: Stored) -> Iterable[int]:
+    """The first and the last stored row that holds something."""
+    last = len(stored.numbers)
+    first = next((index for index in range(last) if stored.holds(index)), -1)
+    return first, next((index for index in range(last - 1, -1, -1) if stored.holds(index)), -1)

@@ -1,0 +1,240 @@
+"""How a sheet is shown and printed: fields of the sheet as a whole."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from scrub.model.declare import Item, field
+from scrub.model.grid import Grid
+from scrub.model.values import Choice
+
+
+class View(Choice):
+    """How a sheet is shown."""
+
+    NORMAL = "normal"
+    PAGE_BREAKS = "page-breaks"
+    PAGE_LAYOUT = "page-layout"
+
+
+class Orientation(Choice):
+    """How the paper lies."""
+
+    PORTRAIT = "portrait"
+    LANDSCAPE = "landscape"
+
+
+class PageFields(Grid, Item):
+    """The settings of one sheet."""
+
+    def setting(self, word: str) -> Any:
+        """What is set for the sheet as a whole, by the word of the field."""
+        raise NotImplementedError
+
+    def put_setting(self, word: str, value: Any) -> None:
+        """Sets it."""
+        raise NotImplementedError
+
+    @property
+    @field
+    def view(self) -> View:
+        """How it is shown: normal, with page breaks to be moved, or as pages.
+
+        Example: sheet.view = normal
+        Also: page break view, preview, layout
+        """
+        return View(self.setting("view"))
+
+    @view.setter
+    def view(self, value: View) -> None:
+        self.put_setting("view", value)
+
+    @property
+    @field
+    def page_break_lines(self) -> bool:
+        """yes when dashed lines show where pages will end.
+
+        Example: sheet.page-break-lines = no
+        Also: page breaks, dotted lines
+        """
+        return bool(self.setting("page-break-lines"))
+
+    @page_break_lines.setter
+    def page_break_lines(self, value: bool) -> None:
+        self.put_setting("page-break-lines", value)
+
+    @property
+    @field
+    def gridlines(self) -> bool:
+        """yes when thin lines stand between the cells on the screen.
+
+        Example: sheet.gridlines = no
+        Also: lines, grid
+        """
+        return bool(self.setting("gridlines"))
+
+    @gridlines.setter
+    def gridlines(self, value: bool) -> None:
+        self.put_setting("gridlines", value)
+
+    @property
+    @field
+    def zoom(self) -> int:
+        """How big it is shown, in percent from 10 to 400.
+
+        Example: sheet.zoom = 100
+        Also: scale, magnify
+        """
+        return int(self.setting("zoom"))
+
+    @zoom.setter
+    def zoom(self, value: int) -> None:
+        self.put_setting("zoom", value)
+
+    @property
+    @field
+    def tab_colour(self) -> str | None:
+        """The colour of its tab; nothing for the usual one.
+
+        Example: sheet.tab-colour = "#46605a"
+        Also: tab color
+        """
+        found = self.setting("tab-colour")
+        return None if found is None else str(found)
+
+    @tab_colour.setter
+    def tab_colour(self, value: str | None) -> None:
+        self.put_setting("tab-colour", value)
+
+    @property
+    @field
+    def orientation(self) -> Orientation:
+        """How the paper lies when it is printed.
+
+        Example: sheet.orientation = landscape
+        Also: portrait, print, page setup
+        """
+        return Orientation(self.setting("orientation"))
+
+    @orientation.setter
+    def orientation(self, value: Orientation) -> None:
+        self.put_setting("orientation", value)
+
+    @property
+    @field
+    def pages_wide(self) -> int | None:
+        """On how many pages side by side it is made to fit; nothing for as many as it takes. It is then fitted.
+
+        Example: sheet.pages-wide = 1
+        Also: fit to page, print, scale, width
+        """
+        found = self.setting("pages-wide")
+        return None if found is None else int(found)
+
+    @pages_wide.setter
+    def pages_wide(self, value: int | None) -> None:
+        self.put_setting("pages-wide", value)
+
+    @property
+    @field
+    def pages_tall(self) -> int | None:
+        """On how many pages below each other it is made to fit; nothing for as many as it takes.
+
+        Example: sheet.pages-tall = nothing
+        Also: fit to page, print, scale, height
+        """
+        found = self.setting("pages-tall")
+        return None if found is None else int(found)
+
+    @pages_tall.setter
+    def pages_tall(self, value: int | None) -> None:
+        self.put_setting("pages-tall", value)
+
+    @property
+    @field
+    def heading_rows(self) -> str | None:
+        """The rows that are printed again on top of each page: "3", or "1:3"; nothing for none.
+
+        Example: sheet.heading-rows = "3"
+        Also: repeat rows, print titles, header row
+        """
+        found = self.setting("heading-rows")
+        return None if found is None else str(found)
+
+    @heading_rows.setter
+    def heading_rows(self, value: str | None) -> None:
+        self.put_setting("heading-rows", value)
+
+    @property
+    @field
+    def header(self) -> str | None:
+        """What is printed on top in the middle; [page], [pages], [sheet], [file], [date] and [time] stand for those.
+
+        Example: sheet.header = "[sheet]"
+        Also: print, page header
+        """
+        found = self.setting("header")
+        return None if found is None else str(found)
+
+    @header.setter
+    def header(self, value: str | None) -> None:
+        self.put_setting("header", value)
+
+    @property
+    @field
+    def footer(self) -> str | None:
+        """What is printed below in the middle; [page], [pages], [sheet], [file], [date] and [time] stand for those.
+
+        Example: sheet.footer = "Page [page] of [pages]"
+        Also: print, page number, page footer
+        """
+        found = self.setting("footer")
+        return None if found is None else str(found)
+
+    @footer.setter
+    def footer(self, value: str | None) -> None:
+        self.put_setting("footer", value)
+
+    @property
+    @field
+    def frozen_rows(self) -> int:
+        """How many rows stay in sight when one scrolls down.
+
+        Example: sheet.frozen-rows = 3
+        Also: freeze panes, fix, lock rows
+        """
+        return int(self.setting("frozen-rows"))
+
+    @frozen_rows.setter
+    def frozen_rows(self, value: int) -> None:
+        self.put_setting("frozen-rows", value)
+
+    @property
+    @field
+    def frozen_columns(self) -> int:
+        """How many columns stay in sight when one scrolls to the right.
+
+        Example: sheet.frozen-columns = 1
+        Also: freeze panes, fix, lock columns
+        """
+        return int(self.setting("frozen-columns"))
+
+    @frozen_columns.setter
+    def frozen_columns(self, value: int) -> None:
+        self.put_setting("frozen-columns", value)
+
+    @property
+    @field
+    def filter(self) -> str | None:
+        """The range with a filter in its first row, such as "A3:H15"; nothing for none. Taken away, hidden rows show
+        again.
+
+        Example: sheet.filter = "A3:H15"
+        Also: autofilter, filter buttons, clear filter
+        """
+        found = self.setting("filter")
+        return None if found is None else str(found)
+
+    @filter.setter
+    def filter(self, value: str | None) -> None:
+        self.put_setting("filter", value)
