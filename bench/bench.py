@@ -1,7 +1,7 @@
 """Whole processes side by side on the same file: Scrub, and the script one would write with the usual library.
 
     python bench/bench.py            all rows, written to bench/results.md
-    python bench/bench.py small      only the rows whose name has the word
+    python bench/bench.py small      only the rows whose name has the word; they are put in their place there
 
 What counts is the ratio; both sides run on one machine, one after the other, the best of a few turns each.
 """
@@ -365,6 +365,11 @@ def main(words: list[str]) -> None:
         growth(lines)
         head = f"# Results\n\nPython {platform.python_version()}, {os.cpu_count()} cores. Made by `make bench`.\n\n"
         (HERE / "results.md").write_text(head + "\n".join(lines) + "\n")
+    elif (HERE / "results.md").exists():
+        fresh = {line.split("|")[1]: line for line in lines[2:]}
+        known = (HERE / "results.md").read_text().splitlines()
+        kept = [fresh.get(line.split("|")[1], line) if line.startswith("| ") else line for line in known]
+        (HERE / "results.md").write_text("\n".join(kept) + "\n")
 
 
 if __name__ == "__main__":

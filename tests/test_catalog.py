@@ -79,6 +79,36 @@ def test_every_example_of_an_operation_runs(entry: object, book: Path) -> None:
     assert found.problem is None, (example, str(found.problem))
 
 
+#: Where the example of each kind is run: one item of the sample that has what it needs.
+PLACES = {
+    "workbook": "", "sheet": 'in sheet("Kite Hut")', "table": 'in sheet("Draft prices").records', "cell": 'in cell("Kite Hut!J2")',
+    "cells": 'in cells("Kite Hut!J2:K3")', "selection": "in selection", "row": 'in sheet("Kite Hut")\nin row(3)',
+    "column": 'in sheet("Kite Hut")\nin column("C")', "merged-range": "each merged-range", "comment": "each comment",
+}  # fmt: skip
+OF_ITEMS = [
+    (found[1], entry)
+    for entry in ENTRIES.values()
+    for found in [re.match(r"(?:field|action) of a ([\w-]+)", entry.what)]
+    if found and found[1] in PLACES
+]
+
+
+@pytest.mark.parametrize(("kind", "entry"), OF_ITEMS, ids=[entry.written + " " + kind for kind, entry in OF_ITEMS])
+def test_every_example_of_a_field_or_action_runs(
+    kind: str, entry: object, book: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    from scrub.model.vocabulary import Entry
+
+    assert isinstance(entry, Entry)
+    monkeypatch.setenv("SCRUB_SECRET_C", "x")
+    opener, example = PLACES[kind], entry.docs.example
+    example = f"{example}\nend" if example.startswith("if ") else example
+    questions = 'code = secret("c")\n' if "password: code" in example else ""
+    body = f"{questions}{opener}\n{example}" + "\nend" * len(opener.splitlines())
+    found = scrub.run(macro(body), [str(book)], preview=True).files[0]
+    assert found.problem is None, (example, str(found.problem))
+
+
 @pytest.mark.parametrize("command", COMMANDS)
 def test_every_command_has_its_help(cli: Callable[..., Output], command: str) -> None:
     shown = cli(command, "--help")

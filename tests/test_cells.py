@@ -205,6 +205,13 @@ def test_every_booking_is_looked_at(book: Path) -> None:
     assert changed_parts(SAMPLE, book) == {f"xl/worksheets/sheet{number}.xml" for number in range(1, 9)}
 
 
+def test_headings_in_another_row_are_pointed_out(book: Path) -> None:
+    with pytest.raises(
+        scrub.Failure, match=r'no heading "nights" in row 1.* Row 3 looks like headings; to use it write: sheet.records'
+    ):
+        run(macro('n = 0\neach record in sheet("Kite Hut")\nn = n + record.nights\nend'))
+
+
 def test_a_missing_price_stops_it_all(book: Path) -> None:
     run(macro('in sheet("Tarn Hut")\ncell("F7").value = nothing\nend'))
     before = book.read_bytes()

@@ -195,7 +195,8 @@ class _Checker(RunsOthers):
 
     def _no_action(self, node: tree.Do, current: ItemOf | None) -> str:
         word = node.word
-        here = f'a {current.kind} has no action "{word}"' if current else f'"{word}" needs an item to act on'
+        called = self.vocabulary.kinds[current.kind].called if current else ""
+        here = f'{called} has no action "{word}"' if current else f'"{word}" needs an item to act on'
         for item in reversed(self.scope.items[:-1]):
             if word in self.vocabulary.kinds[item.kind].actions:
                 return f"{here}; the {item.kind} has. To act on it, open a block: in {item.word}"

@@ -236,7 +236,7 @@ class Meaning(Operators):
             )
         if not advice and inside:
             advice = f" A {inside[0]} has: open a block with each {inside[0]}"
-        return f'a {kind.word} has no field "{word}".{advice}'
+        return f'{kind.called} has no field "{word}".{advice}'
 
     def _everyday(self, word: str, type_word: str) -> str:
         for (owner, name), operation in self.vocabulary.operations.items():

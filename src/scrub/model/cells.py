@@ -22,6 +22,7 @@ class Cells(CellFields):
     """A range of cells."""
 
     kind_word = "cells"
+    called = "a range of cells"
 
     def __init__(self, areas: Iterable[tuple[Sheet, Area]]) -> None:
         self._areas = list(areas)
@@ -63,7 +64,7 @@ class Cells(CellFields):
     def name(self) -> str | None:
         """The name by which formulas know just this range; nothing for none. Set to nothing, the name goes.
 
-        Example: KIND.name = "Night_price"
+        Example: KIND.name = "Prices"
         Also: defined name, named range
         """
         sheet, area = self._single()
@@ -132,6 +133,7 @@ class Selection(Cells):
     """What the person picked with `--at`, or the whole when they picked nothing."""
 
     kind_word = "selection"
+    called = "a selection"
 
     def __init__(self, areas: Iterable[tuple[Sheet, Area]], picked: bool, file: FileItem) -> None:
         super().__init__(areas)

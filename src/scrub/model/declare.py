@@ -78,6 +78,8 @@ class Item:
 
     #: The word by which a macro calls this kind.
     kind_word: ClassVar[str] = "item"
+    #: How a sentence calls one of it, where that is not its word with an article.
+    called: ClassVar[str] = ""
     #: Whether its fields are what a file says (the headings over a record), so that any word may be one.
     open_fields: ClassVar[bool] = False
     #: Other items that its presence brings along: their word, and the method that gives them.

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from typing import TYPE_CHECKING, Any
 
 from scrub.model.area import Area
@@ -80,6 +80,17 @@ def edited(text: str, edits: Sequence[Edit]) -> str:
     return text
 
 
+def texts_to_edit(
+    texts: Mapping[int, str], area: Area, editing: Editing, known: dict[str, Sequence[Edit]]
+) -> list[tuple[int, str, Sequence[Edit]]]:
+    """The texts of a column that change, with their rows and edits; a text that stands there often is computed once."""
+    for text in set(texts.values()).difference(known):
+        known[text] = tuple(editing(text))
+    return [
+        (row, text, edits) for row, text in texts.items() if (edits := known[text]) and area.top <= row <= area.bottom
+    ]
+
+
 class Grid:
     """The cells of a sheet. Rows and columns count from 1; every method may raise `Failure`, which names the cell."""
 
@@ -112,6 +123,10 @@ class Grid:
     def stored_places(self) -> Sequence[tuple[int, int]]:
         """Row and column of every cell that is stored, row by row."""
         raise NotImplementedError
+
+    def heading_row(self) -> int | None:
+        """The row that looks like headings, as far as one does."""
+        return None
 
     def filled_rows(self, area: Area, known: Iterable[ColumnValues] = ()) -> list[int]:
         """The rows that hold a value in this range; `known` are columns of it that were read already."""

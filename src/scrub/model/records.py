@@ -113,9 +113,10 @@ class Table(Item):
         if found is None:
             names = self.headings
             there = f"There are: {', '.join(names[:12])}" if names else "There are none"
+            row = None if self._name else self.sheet.heading_row()
             hint = ""
-            if not did_you_mean(heading, names) and len(names) < 3:
-                hint = ". Where they stand in another row, write: sheet.records(headings: 3)"
+            if row is not None and row != self.area.top:
+                hint = f". Row {row} looks like headings; to use it write: sheet.records(headings: {row})"
             raise Missing(
                 f'{self.label} has no heading "{heading}" in row {self.area.top}.{did_you_mean(heading, names)} '
                 f"{there}{hint}"

@@ -200,7 +200,7 @@ class Sheet(PageFields):
     def outline(self) -> list[Outline]:
         """What a macro can call by headings here: the sheet as a table, and its own tables."""
         found = []
-        table = sheet_table(self, self._heading_row())
+        table = sheet_table(self, self.heading_row())
         own = list(self.tables())
         if table is not None and self._is_list(table):
             table = None  # one column of texts is a list; whether it has a heading nobody can tell
@@ -215,7 +215,7 @@ class Sheet(PageFields):
         below = self.raw_value(table.area.top + 1, table.area.left)
         return table.area.left == table.area.right and isinstance(below, str)
 
-    def _heading_row(self) -> int | None:
+    def heading_row(self) -> int | None:
         """The row that looks like headings: the first of the top ones with several texts and nothing else."""
         used = self.used()
         if used is None or used.left == used.right:

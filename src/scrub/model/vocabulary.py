@@ -155,6 +155,7 @@ class Kind:
     def __init__(self, cls: type[Item]) -> None:
         self.word = cls.kind_word
         self.cls = cls
+        self.called = cls.called or f"a {cls.kind_word}"
         self.summary = Docs(cls.__doc__).summary
         self.fields: dict[str, Field] = {}
         self.actions: dict[str, Action] = {}

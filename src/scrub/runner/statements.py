@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from decimal import Decimal
 
 from scrub.language import tree
@@ -10,10 +10,9 @@ from scrub.language.tree import Block, Program
 from scrub.model.declare import Item
 from scrub.model.problem import BadCall, Failure, FileProblem
 from scrub.model.types import NUMBER
-from scrub.model.values import Secret, shown, type_name
+from scrub.model.values import Secret, Value, shown, type_name
 from scrub.model.vocabulary import Vocabulary
 from scrub.runner.answers import typed
-from scrub.runner.comparisons import Evaluate
 from scrub.runner.execution import Execution, Frame
 from scrub.runner.expressions import Expressions, inside, records
 from scrub.runner.fitting import fitted, fitted_all
@@ -185,32 +184,23 @@ class Statements(Expressions):
     def _do_each(self, node: tree.Each) -> Run:
         where = self.condition(node.where) if node.where is not None else None
         outer = self.evaluate(node.inside) if node.inside is not None else None
-        body = self._inside(node.slot if node.items else self.items[-1], node.body)
+        body, base = self._inside(node.slot if node.items else self.items[-1], node.body), node.base
         cost, slot, in_cells = _cost(node.body), node.slot, node.word in ("cell", "record", "row", "column", "cells")
-        base, path, items, headings = node.base, node.path, node.items, tuple(sorted(node.headings))
-        if headings:
-            return self._each_record(node, where, outer, body)
+        visited = self._visited(node)
 
         def run(frame: Frame) -> int | None:
             execution: Execution = frame[0]
-            found = outer(frame) if outer else frame[base]
-            if items:
-                found = list(inside(found, path))
-            elif not isinstance(found, list):
-                raise Failure(f'"each … in" goes through a list, this is {type_name(found)}')
-            for value in list(found):
-                if items and value.removed:
-                    continue
-                execution.spend(cost)
+            for value in visited(outer(frame) if outer else frame[base]):
+                execution.steps -= cost
+                if execution.steps < 0:
+                    execution.spend(0)
                 frame[slot] = value
                 try:
                     if where is not None and not where(frame):
                         continue
                     signal = body(frame)
                 except Failure as failure:
-                    if in_cells:
-                        failure.at(value.label)
-                    raise
+                    raise (failure.at(value.label) if in_cells else failure) from None
                 if signal:
                     if signal == LEAVE:
                         break
@@ -219,34 +209,22 @@ class Statements(Expressions):
 
         return run
 
-    def _each_record(
-        self, node: tree.Each, where: Callable[[Frame], bool] | None, outer: Evaluate | None, body: Run
-    ) -> Run:
-        """A loop over records: the headings it names are known to be there before its first turn."""
-        base, path, cost, slot = node.base, node.path, _cost(node.body), node.slot
+    @staticmethod
+    def _visited(node: tree.Each) -> Callable[[Value], Iterable[Value]]:
+        """What a loop goes through: fixed when it starts; of items, those that are still there at their turn."""
+        path = node.path
         headings = tuple(sorted(node.headings))
+        if headings:
+            return lambda found: records(found, path, headings)
+        if node.items:
+            return lambda found: (item for item in list(inside(found, path)) if not item.removed)
 
-        def run(frame: Frame) -> int | None:
-            execution: Execution = frame[0]
-            found = outer(frame) if outer else frame[base]
-            for record in records(found, path, headings):
-                execution.steps -= cost
-                if execution.steps < 0:
-                    execution.spend(0)
-                frame[slot] = record
-                try:
-                    if where is not None and not where(frame):
-                        continue
-                    signal = body(frame)
-                except Failure as failure:
-                    raise failure.at(record.label) from None
-                if signal:
-                    if signal == LEAVE:
-                        break
-                    return signal - 1 if signal > 0 else signal
-            return None
+        def values(found: Value) -> list[Value]:
+            if not isinstance(found, list):
+                raise Failure(f'"each … in" goes through a list, this is {type_name(found)}')
+            return list(found)
 
-        return run
+        return values
 
     def _do_repeat(self, node: tree.Repeat) -> Run:
         times, body, cost, slot = self.evaluate(node.times), self.block(node.body), _cost(node.body), node.slot

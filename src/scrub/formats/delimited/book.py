@@ -5,17 +5,14 @@ from __future__ import annotations
 import os
 from collections.abc import Iterator
 
-from scrub.formats.copies import copy_path
+from scrub.formats.book import OpenWorkbook
 from scrub.formats.delimited.records import delimiters_of, encoding_of, records_of
 from scrub.formats.delimited.sheet import DelimitedSheet
 from scrub.formats.source import Source
 from scrub.formats.zip import common_start
-from scrub.model.change import Change, Recorder
-from scrub.model.files import FilePath
 from scrub.model.problem import Failure, FileProblem
 from scrub.model.sheet import Sheet
-from scrub.model.workbook import Workbook
-from scrub.store.patch import Copy, Effect, Patch, Piece
+from scrub.store.patch import Copy, Patch, Piece
 
 #: What can be changed in a table of texts, by kind and word; everything else such a file cannot keep.
 _KEPT = frozenset(
@@ -24,12 +21,11 @@ _KEPT = frozenset(
 )
 
 
-class DelimitedFile(Workbook):
+class DelimitedFile(OpenWorkbook):
     """A .csv or .tsv file, as a workbook of one sheet."""
 
     def __init__(self, source: Source) -> None:
-        self.source = source
-        self.recorder = Recorder()
+        super().__init__(source)
         data = source.read(0, source.size)
         self.marks, self.encoding = encoding_of(source, data)
         text = data[len(self.marks) :].decode(self.encoding)
@@ -38,7 +34,6 @@ class DelimitedFile(Workbook):
         likely = ["\t"] if source.path.lower().endswith(".tsv") else delimiters_of(text)
         self.delimiter, records = self._taken_apart(text, likely)
         self.sheet = DelimitedSheet(self, records)
-        self._copies: list[str] = []
         self.safe: list[str] = []
 
     def _taken_apart(self, text: str, likely: list[str]) -> tuple[str, list[str]]:
@@ -54,19 +49,9 @@ class DelimitedFile(Workbook):
 
     # -- as a macro sees it
 
-    @property
-    def name(self) -> str:
-        """The file's name, with its ending."""
-        return os.path.basename(self.source.shown)
-
     def sheets(self) -> Iterator[DelimitedSheet]:
         """Its one sheet."""
         return iter((self.sheet,))
-
-    @property
-    def changes(self) -> list[Change]:
-        """What was changed so far."""
-        return self.recorder.net()
 
     @property
     def notes(self) -> list[str]:
@@ -98,26 +83,10 @@ class DelimitedFile(Workbook):
         """Nothing but values can be inside."""
         raise Failure(f"{self.name}: nothing can be put inside a table of texts. Save it as .xlsx first")
 
-    def save_copy(self, to: FilePath | None = None, name: FilePath | None = None) -> None:
-        """Saves it once more."""
-        path = copy_path(self.source.path, self.name, to, name, self._copies)
-        self._copies.append(path)
-
-        def revert() -> None:
-            self._copies.remove(path)
-
-        self.changed(f"copy {path}", None, path, revert, f"saved once more: {os.path.relpath(path)}")
-
     # -- saving
 
-    def effects(self) -> list[Effect]:
-        """What saving it comes to."""
-        source, patch = self.source, self._patch()
-        found = [Effect(source.path, patch, source.digest)] if patch else []
-        copied = patch or Patch(source.digest, source.size, [Copy(0, source.size)])
-        return [*(Effect(path, copied, None, source.path) for path in self._copies), *found]
-
-    def _patch(self) -> Patch | None:
+    def patch(self) -> Patch | None:
+        """What makes the changed file of the old one."""
         if not self.sheet.values:
             return None
         old = self.source.read(0, self.source.size)
@@ -133,7 +102,3 @@ class DelimitedFile(Workbook):
             Copy(len(old) - same_end, same_end),
         ]
         return Patch(self.source.digest, self.source.size, pieces)
-
-    def close(self) -> None:
-        """Lets the file go."""
-        self.source.close()

@@ -14,7 +14,7 @@ from weakref import WeakValueDictionary
 from scrub.formats.delimited.records import fields_of, raw_fields
 from scrub.model.amounts import Duration
 from scrub.model.area import Area, address_of
-from scrub.model.grid import Alignment, ColumnValues, Editing, edited
+from scrub.model.grid import Alignment, ColumnValues, Editing, edited, texts_to_edit
 from scrub.model.page import Orientation, View
 from scrub.model.preferences import CURRENT, Mark
 from scrub.model.problem import Failure
@@ -304,15 +304,9 @@ class DelimitedSheet(Sheet):
         area = area.within(used)
         known: dict[str, Any] = {}
         for column in range(area.left, area.right + 1):
-            texts = [pair for pair in self.column_values(column).items() if type(pair[1]) is str]
-            for row, text in texts:
-                if not area.top <= row <= area.bottom:
-                    continue
-                edits = known.get(text)
-                if edits is None:
-                    edits = known[text] = tuple(editing(text))
-                if edits:
-                    self.put(row, column, edited(text, edits))
+            texts = {row: text for row, text in self.column_values(column).items() if type(text) is str}
+            for row, text, edits in texts_to_edit(texts, area, editing, known):
+                self.put(row, column, edited(text, edits))
 
     # -- writing
 

@@ -8,7 +8,7 @@ from collections.abc import Iterator
 from functools import cached_property, partial
 from typing import TYPE_CHECKING
 
-from scrub.formats.copies import copy_path
+from scrub.formats.book import OpenWorkbook
 from scrub.formats.opc import part_tree, relationships
 from scrub.formats.source import Source
 from scrub.formats.spans import NotReadable, Span, Splice, escaped, set_attributes, spliced
@@ -21,12 +21,9 @@ from scrub.formats.workbook.sheet import OfficeSheet
 from scrub.formats.workbook.strings import SharedStrings
 from scrub.formats.workbook.styles import Styles
 from scrub.formats.zip import Package
-from scrub.model.change import Change, Recorder
-from scrub.model.files import FilePath
-from scrub.model.problem import Failure, FileProblem
+from scrub.model.problem import Failure
 from scrub.model.values import fold
-from scrub.model.workbook import Workbook
-from scrub.store.patch import Copy, Effect, Patch
+from scrub.store.patch import Patch
 
 if TYPE_CHECKING:
     from scrub.model.area import Area
@@ -44,12 +41,11 @@ _NO_STYLES = (
 )
 
 
-class OfficeWorkbook(Workbook):
-    """A workbook opened for splicing. Nothing is written; `patch` says what is to be written."""
+class OfficeWorkbook(OpenWorkbook):
+    """A workbook opened for splicing."""
 
     def __init__(self, source: Source) -> None:
-        self.source = source
-        self.recorder = Recorder()
+        super().__init__(source)
         self.package = Package(source)
         self._part = self._find_part()
         self._data, self._root = part_tree(self.package, self._part)
@@ -57,29 +53,14 @@ class OfficeWorkbook(Workbook):
             raise self.problem("its main part is no workbook")
         self._sheets = list(self._read_sheets())
         self._views = self._root.child("bookViews")
-        self._copies: list[str] = []
         self._to_embed: list[str] = []
         self._loaded: dict[OfficeSheet, Loaded] = {}
         #: Reads cells with the span tree only: for tests, which hold both ways to the same bytes.
         self.parse_slowly = False
 
-    def problem(self, what: str) -> FileProblem:
-        """A problem with this file."""
-        return self.source.problem(what)
-
-    @property
-    def name(self) -> str:
-        """The file's name, with its ending."""
-        return os.path.basename(self.source.shown)
-
     def sheets(self) -> Iterator[OfficeSheet]:
         """Its sheets, in the order of the tabs."""
         return iter(self._sheets)
-
-    @property
-    def changes(self) -> list[Change]:
-        """What was changed so far."""
-        return self.recorder.net()
 
     @property
     def notes(self) -> list[str]:
@@ -194,25 +175,7 @@ class OfficeWorkbook(Workbook):
             target = targets[id_].target if id_ in targets else None
             yield OfficeSheet(self, number, entry, target if target in self.package.members else None)
 
-    def save_copy(self, to: FilePath | None = None, name: FilePath | None = None) -> None:
-        """Saves it once more."""
-        path = copy_path(self.source.path, self.name, to, name, self._copies)
-        self._copies.append(path)
-
-        def revert() -> None:
-            self._copies.remove(path)
-
-        self.changed(f"copy {path}", None, path, revert, f"saved once more: {os.path.relpath(path)}")
-
-    def effects(self) -> list[Effect]:
-        """What saving it comes to: the file itself where it was changed, and its copies."""
-        source, patch = self.source, self._patch()
-        found = [Effect(source.path, patch, source.digest)] if patch else []
-        copied = patch or Patch(source.digest, source.size, [Copy(0, source.size)])
-        copies = [Effect(path, copied, None, source.path) for path in self._copies]
-        return [*copies, *found]  # the copies read the file before it changes
-
-    def _patch(self) -> Patch | None:
+    def patch(self) -> Patch | None:
         """What makes the changed file of the old one, or None when nothing is to be written."""
         if not self.recorder:
             return None
@@ -351,7 +314,3 @@ class OfficeWorkbook(Workbook):
             return int(view.attributes.get("activeTab", "0"))
         except ValueError:
             return 0
-
-    def close(self) -> None:
-        """Lets the file go."""
-        self.source.close()

@@ -16,7 +16,7 @@ from scrub.formats.workbook.styles import DATE, DURATION, TIME
 from scrub.model.amounts import Duration
 from scrub.model.area import MOST_COLUMNS, MOST_ROWS, Area, address_of
 from scrub.model.change import Change
-from scrub.model.grid import ColumnValues, Editing, Trouble, edited
+from scrub.model.grid import ColumnValues, Editing, Trouble, edited, texts_to_edit
 from scrub.model.problem import Failure
 from scrub.model.values import Value, same, shown, type_name
 
@@ -210,14 +210,7 @@ class SheetCells(SheetReading):
         known: dict[str, Any] = {}
         headings = [Area(t.area.top, t.area.left, t.area.top, t.area.right) for t in self.tables()]
         for column in range(area.left, area.right + 1):
-            texts = self.texts_of(column)
-            for text in set(texts.values()).difference(known):
-                known[text] = tuple(editing(text))
-            wanted = [
-                (row, text, edits)
-                for row, text in texts.items()
-                if (edits := known[text]) and area.top <= row <= area.bottom
-            ]
+            wanted = texts_to_edit(self.texts_of(column), area, editing, known)
             values = self._live.get(column, NOBODYS)
             for row, text, edits in wanted:
                 if not self.has_formula(row, column) and not any(each.holds(row, column) for each in headings):
