@@ -38,7 +38,9 @@ def _convert(item: HoldsCells, read: Callable[[str], Value]) -> None:
                     value = read(text)
                 except Failure as failure:
                     if re.search("two ways|two digits|code or", failure.what):
-                        item.file.recorder.remarks.append(f"left {sheet.where(row, column)}: {failure.what}")
+                        item.file.recorder.remarks.append(
+                            f"left {sheet.where(row, column)}: {failure.what.split('. ')[0]}"
+                        )
                     continue
                 if sheet.look(row, column, "number-form") == "@":
                     sheet.put_look(row, column, "number-form", "General")

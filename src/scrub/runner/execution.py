@@ -26,6 +26,7 @@ class Execution:
         self.steps = budget
         self.log: list[str] = []
         self.said: list[str] = []
+        self.remarks = 0
         self.at: str | None = None
         self.opener: Callable[[str], FileItem] | None = None
         self.opened: dict[str, FileItem] = {}
@@ -73,6 +74,11 @@ class Execution:
         """Tells the person."""
         self.said.append(text)
         self.host.say(text)
+
+    def remark(self, text: str) -> None:
+        """Writes into the record what an action left undone; the person is told how often."""
+        self.remarks += 1
+        self.note(text)
 
     def note(self, text: str) -> None:
         """Writes a line of the record."""

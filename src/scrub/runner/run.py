@@ -14,7 +14,7 @@ from scrub.model.change import Change
 from scrub.model.declare import FileItem, Reach
 from scrub.model.host import Host
 from scrub.model.preferences import CURRENT, Preferences
-from scrub.model.problem import BadCall, Failure, Refused, ScrubError
+from scrub.model.problem import BadCall, Failure, Refused, ScrubError, counted
 from scrub.model.values import ARITHMETIC
 from scrub.model.vocabulary import Vocabulary
 from scrub.runner.answers import answer_all
@@ -215,6 +215,8 @@ class Runner:
             for each in found:
                 each.state, each.changes, each.made = (FAILED if each is at else NOT_TRIED), [], []
         found[0].log, found[0].said = execution.log, execution.said
+        if execution.remarks and at.problem is None:
+            found[0].notes.append(f"{counted(execution.remarks, 'text was', 'texts were')} left; the log says why.")
         return found
 
     def _ensure_free(self, item: Any) -> None:

@@ -162,7 +162,7 @@ class Statements(Expressions):
             action.do(item, fitted_all((parameter, value(frame)) for parameter, value in arguments))
             remarks = item.file.recorder.remarks
             while remarks:
-                frame[0].note(remarks.pop(0))
+                frame[0].remark(remarks.pop(0))
 
         return run
 
