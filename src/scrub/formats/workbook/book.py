@@ -37,7 +37,8 @@ _NO_STYLES = (
     b'<sz val="11"/><name val="Calibri"/></font></fonts>'
     b'<fills count="2"><fill><patternFill patternType="none"/></fill><fill>'
     b'<patternFill patternType="gray125"/></fill></fills><borders count="1"><border/></borders><cellStyleXfs count="1">'
-    b'<xf/></cellStyleXfs><cellXfs count="1"><xf xfId="0"/></cellXfs></styleSheet>'
+    b'<xf/></cellStyleXfs><cellXfs count="1"><xf xfId="0"/></cellXfs>'
+    b'<cellStyles count="1"><cellStyle name="Normal" xfId="0" builtinId="0"/></cellStyles></styleSheet>'
 )
 
 
@@ -247,7 +248,8 @@ class OfficeWorkbook(OpenWorkbook):
             parts.remove(chain, self._part)
         old = self._root.child("calcPr")
         if old is not None:
-            return set_attributes(self._data, old, [("fullCalcOnLoad", "1")])
+            marked = old.attributes.get("fullCalcOnLoad") in ("1", "true")
+            return [] if marked else set_attributes(self._data, old, [("fullCalcOnLoad", "1")])
         before = ("sheets", "functionGroups", "externalReferences", "definedNames")
         at = max(each.end for each in self._root.children if each.name in before)
         return [Splice(at, at, f'<{self._root.prefix}calcPr fullCalcOnLoad="1"/>'.encode())]
@@ -262,7 +264,8 @@ class OfficeWorkbook(OpenWorkbook):
         if part:
             parts.changed[part] = lambda: fresh
             return
-        name = parts.free_name("xl/styles{}.xml")
+        usual = os.path.join(os.path.dirname(self._part), "styles.xml")  # some readers look for this name only
+        name = parts.free_name("xl/styles{}.xml") if usual in self.package.members else usual
         base = "http://schemas.openxmlformats.org/officeDocument/2006/relationships"
         parts.add(name, fresh, "application/vnd.openxmlformats-officedocument.spreadsheetml.styles+xml")
         parts.relate(self._part, f"{base}/styles", name)

@@ -15,6 +15,8 @@ from scrub.model.page import View
 from scrub.model.problem import Failure
 
 _VIEWS = {View.NORMAL: "normal", View.PAGE_BREAKS: "pageBreakPreview", View.PAGE_LAYOUT: "pageLayout"}
+#: What can be set for a chart sheet too (18.3.1.12).
+_OF_CHARTS = ("orientation", "header", "footer", "zoom", "tab-colour")
 _TITLES, _FILTERED = "_xlnm.Print_Titles", "_xlnm._FilterDatabase"  # 18.2.5
 #: What a macro writes in a header or footer, and the code for it (18.3.1.46).
 _CODES = {"page": "P", "pages": "N", "sheet": "A", "file": "F", "date": "D", "time": "T"}
@@ -43,6 +45,8 @@ class SheetSettings(SheetCells):
     def put_setting(self, word: str, value: Any) -> None:
         """Sets it."""
         before = self.setting(word)
+        if self.skeleton()[1].name != "worksheet" and word not in _OF_CHARTS:
+            raise Failure(f'"{self.name}" is a chart sheet and has no {word}')
         value = self._checked(word, value)
         if before == value:
             return
@@ -108,7 +112,9 @@ class SheetSettings(SheetCells):
             elif word == "gridlines":
                 change("sheetViews", ["sheetView"], showGridLines=None if value else "0")
             elif word == "zoom":
-                change("sheetViews", ["sheetView"], zoomScale=str(value), zoomScaleNormal=str(value))
+                change("sheetViews", ["sheetView"], zoomScale=str(value))
+                if root.name == "worksheet":
+                    change("sheetViews", ["sheetView"], zoomScaleNormal=str(value))
             elif word == "page-break-lines":
                 change("sheetPr", ["pageSetUpPr"], autoPageBreaks=None if value else "0")
             elif word == "tab-colour":
