@@ -320,3 +320,23 @@ def test_colours_of_every_sort_are_read(colour: str, read: str | None) -> None:
 def test_today_is_a_date(home: Path) -> None:
     path = written("<sheetData/>")
     assert done(path, 'cell("S1!A1").value = today')["A1"].value.date() == date.today()
+
+
+def test_merges_that_change_places_are_known_anew() -> None:
+    path = written('<sheetData/><mergeCells count="1"><mergeCell ref="A1:B1"/></mergeCells>')
+    body = 'cell("S1!C1").value = 1\neach merged-range\nunmerge\nend\nin cells("S1!D1:E1")\nmerge\nend\n'
+    assert "S1 E1 lies under the merged range D1:E1" in told(path, f'{body}cell("S1!E1").value = 1')
+    assert done(path, f'{body}cell("S1!B1").value = 2')["B1"].value == 2
+
+
+def test_an_attempt_leaves_a_shared_formula_as_it_is() -> None:
+    path = written(SHARED)
+    body = 'attempt\ncell("S1!B1").formula = nothing\nfail "no"\nif it fails\ncell("S1!C1").value = 1\nend'
+    done(path, body)
+    assert sheet_part(path).count('t="shared"') == 3
+
+
+def test_rows_are_added_one_by_one_below_the_last() -> None:
+    path = written("<sheetData/>")
+    body = 'in sheet("S1")\nrepeat 3 times as n\nadd-row [n]\nend\ncell("A3").value = nothing\nadd-row [9]\nlog "{sheet.range}"\nend'
+    assert result(path, body).log == ["A1:A3"]

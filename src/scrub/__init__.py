@@ -41,7 +41,7 @@ if TYPE_CHECKING:
     from scrub.model.files import Folder
     from scrub.model.host import Host, Question, QuietHost
     from scrub.model.sheet import Outline, Sheet
-    from scrub.model.values import Secret
+    from scrub.model.values import Secret, harmless
     from scrub.model.vocabulary import Vocabulary
     from scrub.model.workbook import Workbook
     from scrub.own import action
@@ -95,6 +95,7 @@ __all__ = [
     "did_you_mean",
     "expanded",
     "files_of",
+    "harmless",
     "history",
     "home",
     "is_macro_path",
@@ -127,7 +128,7 @@ _ROOMS = {
     "scrub.model.declare": "Reach",
     "scrub.model.files": "Folder",
     "scrub.model.host": "Host Question QuietHost",
-    "scrub.model.values": "Secret",
+    "scrub.model.values": "Secret harmless",
     "scrub.model.sheet": "Outline Sheet",
     "scrub.model.workbook": "Workbook",
     "scrub.own": "action",

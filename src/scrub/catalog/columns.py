@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from scrub.catalog.holders import HoldsCells
-from scrub.model.area import Area
+from scrub.catalog.holders import HoldsCells, used_columns
 from scrub.model.declare import Reach, action
 from scrub.model.grid import Trouble
 from scrub.model.values import Value, fold, is_empty
@@ -46,17 +45,15 @@ def mark_duplicates(item: HoldsCells, fill: str = "#ffd9d9") -> None:
     Example: mark-duplicates fill: "yellow"
     Also: duplicate values, twice, repeated, highlight, double
     """
-    for sheet, area in item.areas():
-        area = area.within(sheet.used() or Area(1, 1, 0, 0))
-        for column in range(area.left, area.right + 1):
-            rows: dict[object, list[int]] = {}
-            for row, value in sheet.column_values(column).items():
-                if area.top <= row <= area.bottom and not isinstance(value, Trouble) and not is_empty(value):
-                    key = ("text", fold(value).strip()) if isinstance(value, str) else value
-                    rows.setdefault(key, []).append(row)
-            for same in rows.values():
-                for row in same if len(same) > 1 else ():
-                    sheet.put_look(row, column, "fill", fill)
+    for sheet, column, values in used_columns(item):
+        rows: dict[object, list[int]] = {}
+        for row, value in values:
+            if not isinstance(value, Trouble) and not is_empty(value):
+                key = ("text", fold(value).strip()) if isinstance(value, str) else value
+                rows.setdefault(key, []).append(row)
+        for same in rows.values():
+            for row in same if len(same) > 1 else ():
+                sheet.put_look(row, column, "fill", fill)
 
 
 ACTIONS = [(function, _KINDS) for function in (fill_down, mark_duplicates)]

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from typing import Protocol
 
 from scrub.model.area import Area
 from scrub.model.declare import FileItem
 from scrub.model.grid import Grid
+from scrub.model.values import Value
 
 #: The kinds that hold cells.
 CELL_KINDS = ("cell", "cells", "selection", "row", "column", "merged-range", "record", "table", "sheet", "workbook")
@@ -22,3 +23,15 @@ class HoldsCells(Protocol):
 
     def areas(self) -> Iterable[tuple[Grid, Area]]:
         """Its ranges, with the sheet of each."""
+
+
+def used_columns(item: HoldsCells) -> Iterator[tuple[Grid, int, list[tuple[int, Value]]]]:
+    """The columns of an item as far as they are used: the sheet, the column, and its rows with their values."""
+    for sheet, area in item.areas():
+        used = sheet.used()
+        if used is None:
+            continue
+        area = area.within(used)
+        for column in range(area.left, area.right + 1):
+            values = sheet.column_values(column).items()
+            yield sheet, column, [(row, value) for row, value in values if area.top <= row <= area.bottom]

@@ -12,7 +12,6 @@ from scrub.model.grid import Edit, Editing
 from scrub.model.operations import texts
 from scrub.model.problem import Failure
 
-_BLANKS = re.compile(r"[ \t\u00a0\u202f]{2,}")
 _NOT_BLANK = re.compile(r"[^\s\u200b\ufeff]")
 
 
@@ -36,7 +35,7 @@ def _single_spaced(text: str) -> list[Edit]:
     ends = _trimmed(text)
     start = ends[0][1] if ends and ends[0][0] == 0 else 0
     stop = ends[-1][0] if ends and ends[-1][1] == len(text) else len(text)
-    inner: list[Edit] = [(found.start(), found.end(), " ") for found in _BLANKS.finditer(text, start, stop)]
+    inner: list[Edit] = [(found.start(), found.end(), " ") for found in texts.BLANKS.finditer(text, start, stop)]
     return sorted([*ends, *inner])
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Callable
 
-from scrub.catalog.holders import CELL_KINDS, HoldsCells
+from scrub.catalog.holders import CELL_KINDS, HoldsCells, used_columns
 from scrub.model.declare import Reach, action
 from scrub.model.operations.dates import as_date
 from scrub.model.operations.numbers import as_number
@@ -24,27 +24,20 @@ def _number(text: str, mark: Mark | None) -> Value:
 
 def _convert(item: HoldsCells, read: Callable[[str], Value]) -> None:
     """Puts what a text says in its place; one that could be read in two ways stays, and the record says so."""
-    for sheet, area in item.areas():
-        used = sheet.used()
-        if used is None:
-            continue
-        area = area.within(used)
-        for column in range(area.left, area.right + 1):
-            texts = [(row, text) for row, text in sheet.column_values(column).items() if isinstance(text, str)]
-            for row, text in sorted(texts):
-                if not area.top <= row <= area.bottom or sheet.formula(row, column) is not None:
-                    continue
-                try:
-                    value = read(text)
-                except Failure as failure:
-                    if re.search("two ways|two digits|code or", failure.what):
-                        item.file.recorder.remarks.append(
-                            f"left {sheet.where(row, column)}: {failure.what.split('. ')[0]}"
-                        )
-                    continue
-                if sheet.look(row, column, "number-form") == "@":
-                    sheet.put_look(row, column, "number-form", "General")
-                sheet.put(row, column, value)
+    for sheet, column, values in used_columns(item):
+        for row, text in sorted((row, text) for row, text in values if isinstance(text, str)):
+            if sheet.formula(row, column) is not None:
+                continue
+            try:
+                value = read(text)
+            except Failure as failure:
+                if re.search("two ways|two digits|code or", failure.what):
+                    reason = failure.what.split(". ")[0]
+                    item.file.recorder.remarks.append(f"left {sheet.where(row, column)}: {reason}")
+                continue
+            if sheet.look(row, column, "number-form") == "@":
+                sheet.put_look(row, column, "number-form", "General")
+            sheet.put(row, column, value)
 
 
 @action(Reach.CHANGE)

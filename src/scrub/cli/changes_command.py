@@ -56,13 +56,8 @@ def _write_table(record: scrub.RunRecord, path: str) -> None:
             for file in record.files:
                 for change in file.changes:
                     row = [record.title, file.path, change.place, change.what, str(change.before), str(change.after)]
-                    writer.writerow([record.number, *map(_harmless, row)])
+                    writer.writerow([record.number, *map(scrub.harmless, row)])
     except FileExistsError:
         raise scrub.FileProblem(path, "there is a file of that name. Choose another, nothing is overwritten") from None
     except OSError as error:
         raise scrub.FileProblem(path, f"it could not be written: {error.strerror}") from None
-
-
-def _harmless(text: str) -> str:
-    """A text that a spreadsheet would run as a formula, made plain text by an apostrophe."""
-    return f"'{text}" if text.startswith(("=", "+", "-", "@", "\t", "\r")) else text

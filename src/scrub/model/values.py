@@ -75,6 +75,11 @@ def heading_key(heading: str) -> str:
     return "-".join(fold(heading).replace("-", " ").replace("_", " ").split())
 
 
+def harmless(text: str) -> str:
+    """A text for a table of texts; one that a spreadsheet would run as a formula is made plain by an apostrophe."""
+    return f"'{text}" if text.startswith(("=", "+", "-", "@", "\t", "\r")) else text
+
+
 def type_name(value: Value) -> str:
     """What a person calls the type of `value`, with its article."""
     if value is None:

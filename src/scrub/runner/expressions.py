@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import decimal
 import operator
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from datetime import date, datetime
 from decimal import Decimal
 from typing import Any
@@ -14,19 +14,20 @@ from scrub.language.tree import Argument, Expression
 from scrub.model.amounts import Amount, Duration, Length, Size, combine
 from scrub.model.declare import Item
 from scrub.model.grid import Trouble
-from scrub.model.problem import Failure, Missing, did_you_mean
+from scrub.model.problem import Failure
 from scrub.model.values import Value, fold, is_empty, loosen, same, shown, type_name
 from scrub.model.vocabulary import Callee, Vocabulary
 from scrub.runner.comparisons import ORDER, Evaluate, Told, is_in, matching, ordered, quoted, text_test
 from scrub.runner.execution import Frame
 from scrub.runner.fitting import fitted_all, given
+from scrub.runner.lookups import Lookups
 
 _ARITHMETIC: dict[str, Callable[[Any, Any], Any]] = {
     "+": operator.add, "-": operator.sub, "*": operator.mul, "/": operator.truediv,
 }  # fmt: skip
 
 
-class Expressions:
+class Expressions(Lookups):
     """Compiles expressions of one program."""
 
     def __init__(self, vocabulary: Vocabulary) -> None:
@@ -153,18 +154,6 @@ class Expressions:
             return given(value.read(heading) if value.open_fields else getattr(value, heading.replace("-", "_")))
         return self._operate(value, heading, (), [])
 
-    def _part(self, node: tree.Dot, target: Evaluate) -> Evaluate:
-        callee: Callee = node.part
-        arguments = [
-            (callee.by_python[name], self.evaluate(argument.value))
-            for name, argument in zip(node.bound, node.arguments or (), strict=False)
-        ]
-
-        def make(frame: Frame) -> Value:
-            return callee.function(target(frame), **fitted_all((each, value(frame)) for each, value in arguments))
-
-        return make
-
     def _operate(self, value: Value, word: str, bound: tuple[str, ...], arguments: list[Value]) -> Value:
         type_word = next((name for name, cls in self._by_type.items() if isinstance(value, cls)), None)
         callee = self.vocabulary.operations.get((type_word or "", word))
@@ -188,107 +177,6 @@ class Expressions:
 
     def _arguments(self, arguments: tuple[Argument, ...]) -> list[Evaluate]:
         return [self.evaluate(argument.value) for argument in arguments]
-
-    # -- items
-
-    def _call(self, node: tree.Call, outer: Evaluate | None = None) -> Evaluate:
-        if node.word == "own-file":
-            own_file = node.own_file
-            return lambda frame: own_file
-        base = node.base
-        holder: Evaluate = outer or (lambda frame: frame[base])
-        if node.word == "open":
-            path = self.path(node.arguments[0].value)
-            return lambda frame: frame[0].open(path(frame))
-        if node.action is not None:
-            return self._making(node)
-        if node.finder is not None:
-            return self._found(node, holder)
-        name = self.evaluate(node.arguments[0].value)
-        fix = loosen if node.arguments[0].exactly else fold
-        way, word, missing_is_fine = node.path, node.word, node.may_be_missing
-
-        def look_up(frame: Frame) -> Value:
-            wanted = name(frame)
-            if not isinstance(wanted, str):
-                raise Failure(f"the name of a {word} is a text, not {type_name(wanted)}")
-            low = fix(wanted)
-            every = list(inside(holder(frame), way))
-            for item in every:
-                if fix(item.label) == low:
-                    return item
-            if missing_is_fine:
-                return None
-            names = [item.label for item in every]
-            there = ", ".join(names[:8]) + (f" and {len(names) - 8} more" if len(names) > 8 else "")
-            raise Failure(f'there is no {word} "{wanted}".{did_you_mean(wanted, names)} There are: {there}')
-
-        return look_up
-
-    def _making(self, node: tree.Call) -> Evaluate:
-        """An action that makes an item: `late = new-sheet("Late")`."""
-        action, base = node.action, node.base
-        arguments = [
-            (action.by_python[name], self.evaluate(argument.value))
-            for name, argument in zip(node.bound, node.arguments, strict=False)
-        ]
-
-        def make(frame: Frame) -> Value:
-            if action.reach > frame[0].reach:
-                raise Failure(f'"{action.word}" {action.reach.sentence}, which this run was not allowed to do')
-            return action.do(frame[base], fitted_all((each, value(frame)) for each, value in arguments))
-
-        return make
-
-    def _found(self, node: tree.Call, holder: Evaluate) -> Evaluate:
-        """An item looked up by more than its name."""
-        finder: Callee = node.finder
-        way, missing_is_fine = node.path, node.may_be_missing
-        parameters = {} if finder.open else finder.by_python
-        arguments = [
-            (name, self.evaluate(argument.value)) for name, argument in zip(node.bound, node.arguments, strict=False)
-        ]
-        method = finder.function.__name__
-
-        def find(frame: Frame) -> Value:
-            outer = holder(frame)
-            if outer is None:
-                raise Failure("the item is missing")
-            values = {name: value(frame) for name, value in arguments}
-            if not finder.open:
-                values = fitted_all((parameters[name], value) for name, value in values.items())
-            missing: Missing | None = None
-            holders = list(inside(outer, way)) if way else [outer]
-            if len(holders) > 1 and not finder.open:
-                kind = holders[0].kind_word
-                raise Failure(f'{node.word}(…) of which {kind}? Put it in a block: in {kind}("{holders[0].label}")')
-            for item in holders:
-                try:
-                    return getattr(item, method)(**values)
-                except Missing as failure:
-                    missing = missing or failure
-            if missing_is_fine:
-                return None
-            raise missing or Failure(f"there is no {node.word} to look up")
-
-        return find
-
-    def _count(self, node: tree.Count) -> Evaluate:
-        outer = self.evaluate(node.inside) if node.inside is not None else None
-        where = self.condition(node.where) if node.where is not None else None
-        base, path, slot = node.base, node.path, node.slot
-
-        def count(frame: Frame) -> Value:
-            items = inside(outer(frame) if outer else frame[base], path)
-            if where is None:
-                return Decimal(sum(1 for _ in items))
-            found = 0
-            for item in items:
-                frame[slot] = item
-                found += where(frame)
-            return Decimal(found)
-
-        return count
 
     # -- comparisons
 
@@ -437,27 +325,6 @@ class Expressions:
         if node.operator == "and":
             return lambda frame: left(frame) and right(frame)
         return lambda frame: left(frame) or right(frame)
-
-
-def inside(item: Any, path: tuple[str, ...]) -> Iterator[Any]:
-    """The items at the end of a path of methods, in document order."""
-    if item is None:
-        raise Failure("the item is missing")
-    for inner in getattr(item, path[0])():
-        if inner.removed:
-            continue
-        if len(path) == 1:
-            yield inner
-        else:
-            yield from inside(inner, path[1:])
-
-
-def records(item: Any, path: tuple[str, ...], headings: tuple[str, ...]) -> Iterator[Any]:
-    """The records at the end of a path; those of one table are fixed when its turn comes."""
-    if item is None:
-        raise Failure("the item is missing")
-    for holder in list(inside(item, path[:-1])) if len(path) > 1 else (item,):
-        yield from list(getattr(holder, path[-1])(headings))
 
 
 def _named(failure: Failure, origins: list[Callable[[Frame], str]], frame: Frame) -> Failure:

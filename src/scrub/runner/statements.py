@@ -14,8 +14,9 @@ from scrub.model.values import Secret, Value, shown, type_name
 from scrub.model.vocabulary import Vocabulary
 from scrub.runner.answers import typed
 from scrub.runner.execution import Execution, Frame
-from scrub.runner.expressions import Expressions, inside, records
-from scrub.runner.fitting import fitted, fitted_all
+from scrub.runner.expressions import Expressions
+from scrub.runner.fitting import fitted
+from scrub.runner.lookups import inside, records
 from scrub.runner.step import View, Watch
 
 #: Signals: 0 and up skips so many loops outwards; these two leave a loop and end the macro.
@@ -144,14 +145,7 @@ class Statements(Expressions):
     def _do_do(self, node: tree.Do) -> Run:
         base, action = node.base, node.action
         reach, word = action.reach, node.word
-        parameters = action.by_python
-        arguments = [
-            (parameters[name], self.path(argument.value) if parameters[name].path else self.evaluate(argument.value))
-            for argument in node.arguments
-            for name in [argument.name or ""]
-        ]
-        if any(argument.exactly for argument in node.arguments):
-            arguments.append((parameters["exactly"], lambda frame: True))
+        arguments = self.fitted(action, [argument.name or "" for argument in node.arguments], node.arguments)
 
         def run(frame: Frame) -> None:
             item = frame[base]
@@ -159,7 +153,7 @@ class Statements(Expressions):
                 raise Failure(f'the {item.kind_word} "{item.label}" was deleted above')
             if reach > frame[0].reach:
                 raise Failure(f'"{word}" {reach.sentence}, which this run was not allowed to do')
-            action.do(item, fitted_all((parameter, value(frame)) for parameter, value in arguments))
+            action.do(item, arguments(frame))
             remarks = item.file.recorder.remarks
             while remarks:
                 frame[0].remark(remarks.pop(0))

@@ -9,17 +9,16 @@ from datetime import date
 from decimal import Decimal
 from functools import cached_property, partial
 from typing import TYPE_CHECKING, Any
-from weakref import WeakValueDictionary
 
 from scrub.formats.delimited.records import fields_of, raw_fields
+from scrub.formats.sheet import OpenSheet, told
 from scrub.model.amounts import Duration
 from scrub.model.area import Area, address_of
 from scrub.model.grid import Alignment, ColumnValues, Editing, edited, texts_to_edit
 from scrub.model.page import Orientation, View
 from scrub.model.preferences import CURRENT, Mark
 from scrub.model.problem import Failure
-from scrub.model.sheet import Sheet
-from scrub.model.values import Value, number_text, same, shown, type_name
+from scrub.model.values import Value, harmless, number_text, same, shown, type_name
 
 if TYPE_CHECKING:
     from scrub.formats.delimited.book import DelimitedFile
@@ -32,22 +31,19 @@ _SETTINGS: dict[str, Any] = {
     "view": View.NORMAL, "page-break-lines": False, "gridlines": True, "zoom": 100, "orientation": Orientation.PORTRAIT,
     "frozen-rows": 0, "frozen-columns": 0,
 }  # fmt: skip
-#: A text that begins so is run as a formula by programs that open the file.
-_RUNS = ("=", "+", "-", "@", "\t", "\r")
 _POINT_NUMBER = re.compile(r"-?(?:0|[1-9]\d{0,14})(?:\.\d+)?")
 _COMMA_NUMBER = re.compile(r"-?(?:0|[1-9]\d{0,14})(?:,\d+)?")
 _DATE = re.compile(r"\d{4}-\d{2}-\d{2}")
 
 
-class DelimitedSheet(Sheet):
+class DelimitedSheet(OpenSheet):
     """The records of a file, as the rows of a sheet."""
 
     def __init__(self, book: DelimitedFile, records: list[str]) -> None:
+        super().__init__()
         self.book = book
         self.records_ = records
-        self.values: dict[int, Value] = {}
         self._kept: dict[int, ColumnValues] = {}
-        self._live: WeakValueDictionary[int, ColumnValues] = WeakValueDictionary()
         self._used: Area | None = None
 
     @cached_property
@@ -110,7 +106,7 @@ class DelimitedSheet(Sheet):
 
     def column_values(self, column: int) -> ColumnValues:
         """The values of a column."""
-        found = self._live.get(column)
+        found = self.live.get(column)
         if found is None:
             texts = self._column(column)
             known = {text: self._typed(text) for text in set(texts)}
@@ -118,10 +114,7 @@ class DelimitedSheet(Sheet):
             if None in known.values():
                 for row in [row for row, value in found.items() if value is None]:
                     del found[row]
-            for key, value in self.values.items():
-                if key & 0x3FFF == column - 1:
-                    _keep(found, key >> 14, value)
-            self._live[column] = found
+            self.live[column] = self.with_changes(found, column)
         if len(self._kept) < 16:
             self._kept[column] = found
         return found
@@ -151,10 +144,10 @@ class DelimitedSheet(Sheet):
 
     def raw_value(self, row: int, column: int) -> Value:
         """The value of a cell."""
-        key = row << 14 | column - 1
+        key = self.key(row, column)
         if key in self.values:
             return self.values[key]
-        known = self._live.get(column)
+        known = self.live.get(column)
         if known is not None:
             return known.get(row)
         if not 1 <= row <= len(self.records_):
@@ -175,13 +168,7 @@ class DelimitedSheet(Sheet):
             if self.book.quoted:
                 most = max([most, *(len(fields_of(each, delimiter)) for each in self.records_ if '"' in each)])
             self._used = Area(filled[0], 1, filled[-1], most) if filled else Area(0, 0, 0, 0)
-        top, left, bottom, right = self._used
-        for key, value in self.values.items():
-            if value is not None:
-                row, column = key >> 14, (key & 0x3FFF) + 1
-                top, left = min(top or row, row), min(left or column, column)
-                bottom, right = max(bottom, row), max(right, column)
-        return Area(top, left, bottom, right) if bottom else None
+        return self.spanning(self._used if self._used.bottom else None)
 
     def stored_rows(self) -> Sequence[int]:
         """Every record, and rows that were written below."""
@@ -194,7 +181,7 @@ class DelimitedSheet(Sheet):
             for row, record in enumerate(self.records_, 1)
             for column in range(1, len(fields_of(record, self.book.delimiter)) + 1)
         }
-        return sorted(places | {(key >> 14, (key & 0x3FFF) + 1) for key in self.values})
+        return sorted(places.union(map(self.place, self.values)))
 
     def filled_rows(self, area: Area, known: Iterable[ColumnValues] = ()) -> list[int]:
         """The rows that hold a value. Raises `Failure` for a record that has more or fewer fields than the first."""
@@ -258,24 +245,9 @@ class DelimitedSheet(Sheet):
             raise Failure(f"a field cannot hold {type_name(value)}").at(self.where(row, column))
         if isinstance(value, str):
             value = self._writable(str(value), before, row, column)
-        key = row << 14 | column - 1
-        former = self.values.get(key, _NONE)
-        self.values[key] = value
-        _keep(values, row, value)
-        self.row_changed(row)
-        revert = partial(self._revert, key, former, before)
-        self.changed(address_of(row, column), _told(before), _told(value), revert)
-
-    def _revert(self, key: int, former: Value, before: Value) -> None:
-        """Takes back one value."""
-        if former is _NONE:
-            self.values.pop(key, None)
-        else:
-            self.values[key] = former
-        live = self._live.get((key & 0x3FFF) + 1)
-        if live is not None:
-            _keep(live, key >> 14, before)
-        self.row_changed(key >> 14)
+        key = self.key(row, column)
+        revert = partial(self.restore, key, self.change(key, value, values), before)
+        self.changed(address_of(row, column), told(before), told(value), revert)
 
     def _writable(self, text: str, before: Value, row: int, column: int) -> str | None:
         """A text as the file can hold it."""
@@ -291,10 +263,11 @@ class DelimitedSheet(Sheet):
 
     def _safe(self, text: str, before: Value, row: int, column: int) -> str:
         """A text that no program runs as a formula; one that began so before stays as it is."""
-        if not text.startswith(_RUNS) or (isinstance(before, str) and before.startswith(_RUNS)):
+        safe = harmless(text)
+        if safe == text or (isinstance(before, str) and harmless(before) != before):
             return text
         self.book.safe.append(self.where(row, column))
-        return f"'{text}"
+        return safe
 
     def edit_area(self, area: Area, editing: Editing) -> None:
         """Edits every text in a range."""
@@ -348,18 +321,3 @@ class DelimitedSheet(Sheet):
             text = number_text(value)
             return text.replace(".", ",") if self._number is _COMMA_NUMBER else text
         return "" if value is None else shown(value)
-
-
-_NONE = object()
-
-
-def _keep(values: ColumnValues, row: int, value: Value) -> None:
-    values.version += 1
-    if value is None:
-        values.pop(row, None)
-    else:
-        values[row] = value
-
-
-def _told(value: Value) -> Any:
-    return f'"{value}"' if isinstance(value, str) else None if value is None else shown(value)

@@ -5,12 +5,12 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from datetime import date, datetime
 from decimal import Decimal
-from functools import lru_cache
 from typing import Any
 
+from scrub.formats.sheet import NOBODYS, UNCHANGED, put_back, told
 from scrub.formats.workbook.colours import same_colour
 from scrub.formats.workbook.formulas import translated
-from scrub.formats.workbook.reading import NOBODYS, SheetReading, keep, placed
+from scrub.formats.workbook.reading import SheetReading, placed
 from scrub.formats.workbook.strings import Run, edited_runs
 from scrub.formats.workbook.styles import DATE, DURATION, TIME
 from scrub.model.amounts import Duration
@@ -18,10 +18,13 @@ from scrub.model.area import MOST_COLUMNS, MOST_ROWS, Area, address_of
 from scrub.model.change import Change
 from scrub.model.grid import ColumnValues, Editing, Trouble, edited, texts_to_edit
 from scrub.model.problem import Failure
-from scrub.model.values import Value, same, shown, type_name
+from scrub.model.values import Value, same, type_name
 
 #: The forms in which a date, a time and a duration are shown where a cell has no form of its own for them.
 _FORMS = {DATE: "mm-dd-yy", TIME: "m/d/yy h:mm", DURATION: "[h]:mm:ss"}
+
+#: Cells of a merge up to which each is listed.
+_HUGE = 100_000
 
 
 class SheetCells(SheetReading):
@@ -54,31 +57,26 @@ class SheetCells(SheetReading):
         return self._free
 
     def _merged_over(self, row: int, column: int) -> Area | None:
-        merged = self.merged()
-        if not merged:
-            return None
-        if self._covered[0] != len(merged):
-            covered = (
-                {
-                    self.key(each_row, each_column): area
-                    for area in merged
-                    for each_row in range(area.top, area.bottom + 1)
-                    for each_column in range(area.left, area.right + 1)
-                    if (each_row, each_column) != (area.top, area.left)
-                }
-                if sum((a.bottom - a.top + 1) * (a.right - a.left + 1) for a in merged) < 500_000
-                else {}
-            )
-            self._covered = (len(merged), covered)
-        if self._covered[1]:
-            return self._covered[1].get(self.key(row, column))
-        return next((a for a in merged if a.holds(row, column) and (row, column) != (a.top, a.left)), None)
+        if self._covered is None:
+            small = [a for a in self.merged() if (a.bottom - a.top + 1) * (a.right - a.left + 1) < _HUGE]
+            self._covered = {
+                self.key(each_row, each_column): area
+                for area in small
+                for each_row in range(area.top, area.bottom + 1)
+                for each_column in range(area.left, area.right + 1)
+                if (each_row, each_column) != (area.top, area.left)
+            }
+            self._huge = [area for area in self.merged() if area not in small]
+        found = self._covered.get(self.key(row, column))
+        if found is None and self._huge:
+            found = next((a for a in self._huge if a.holds(row, column) and (row, column) != (a.top, a.left)), None)
+        return found
 
     # -- changing values
 
     def put(self, row: int, column: int, value: Value) -> None:
         """Gives a cell a value."""
-        column_values = self._live.get(column)
+        column_values = self.live.get(column)
         if column_values is None:
             column_values = self.column_values(column)
         before = column_values.get(row)
@@ -110,21 +108,17 @@ class SheetCells(SheetReading):
         runs: list[Run] | None = None,
     ) -> None:
         """Puts a value that may be put, and notes the change."""
-        key = self.key(row, column)
-        values, all_runs = self.values, self.runs
-        former, former_runs = values.get(key, _NONE), all_runs.get(key)
-        values[key] = value
+        key, all_runs = self.key(row, column), self.runs
+        former_runs = all_runs.get(key)
+        former = self.change(key, value, column_values)
         if runs is not None:
             all_runs[key] = runs
         elif former_runs is not None:
             del all_runs[key]
-        keep(column_values, row, value)
-        if self._known_table is not None:
-            self.row_changed(row)
         restyled = self._show_as_moment(row, column, value) if isinstance(value, date | Duration) else None
-        told = before.error or "damaged" if isinstance(before, Trouble) else before
+        seen = before.error or "damaged" if isinstance(before, Trouble) else before
         revert = _Revert(self, key, former, former_runs, before, restyled)
-        self.book.recorder.add(Change(self.name, address_of(row, column), _told(told), _told(value)), revert)
+        self.book.recorder.add(Change(self.name, address_of(row, column), told(seen), told(value)), revert)
 
     def _storable(self, row: int, column: int, value: Value) -> Value:
         if isinstance(value, bool | Decimal | date) or value is None:
@@ -168,36 +162,35 @@ class SheetCells(SheetReading):
             return
         self.ensure_open(row, column)
         self._ensure_no_heading(row, column)
-        self._unshare(row, column)
+        written_out = self._unshare(row, column)
         key = self.key(row, column)
-        formulas, values = self.formulas, self.values
-        former, former_value = formulas.get(key, _NONE), values.get(key, _NONE)
+        formulas = self.formulas
+        former, former_value = formulas.get(key, UNCHANGED), self.values.get(key, UNCHANGED)
         result = self.raw_value(row, column)
         formulas[key] = formula[1:] if formula else None
-        if formula is None and not isinstance(result, Trouble):
-            values[key] = result
-        elif formula is None:
-            values[key] = None
-            keep(self.column_values(column), row, None)
+        if formula is None:
+            self.change(key, None if isinstance(result, Trouble) else result, self.column_values(column))
 
         def revert() -> None:
-            _restore(formulas, key, former)
-            _restore(values, key, former_value)
-            live = self._live.get(column)
-            if live is not None:
-                keep(live, row, result)
+            for other in written_out:
+                del formulas[other]
+            put_back(formulas, key, former)
+            self.restore(key, former_value, result)
 
         self.note(f"{address_of(row, column)} formula", before, formula, revert)
 
-    def _unshare(self, row: int, column: int) -> None:
-        """Where the first of the cells that share a formula changes, the others get it written out."""
+    def _unshare(self, row: int, column: int) -> list[int]:
+        """Where the first cell of a shared formula changes, the others get it written out; gives those keys."""
         cell = self.stored(row, column)
         if cell is None or cell.formula is None or cell.formula.type != "shared" or not cell.formula.text:
-            return
+            return []
+        found = []
         for other in self.sharing(cell.formula.si):
             key = self.key(other.row, other.column)
             if key not in self.formulas and (other.row, other.column) != (row, column):
                 self.formulas[key] = translated(cell.formula.text, other.row - row, other.column - column)
+                found.append(key)
+        return found
 
     # -- texts
 
@@ -211,7 +204,7 @@ class SheetCells(SheetReading):
         headings = [Area(t.area.top, t.area.left, t.area.top, t.area.right) for t in self.tables()]
         for column in range(area.left, area.right + 1):
             wanted = texts_to_edit(self.texts_of(column), area, editing, known)
-            values = self._live.get(column, NOBODYS)
+            values = self.live.get(column, NOBODYS)
             for row, text, edits in wanted:
                 if not self.has_formula(row, column) and not any(each.holds(row, column) for each in headings):
                     self._edit(row, column, text, edits, values)
@@ -264,16 +257,6 @@ class SheetCells(SheetReading):
         return bool(self.values or self.formulas or self.styles)
 
 
-_NONE = object()
-
-
-def _restore(kept: dict[int, Any], key: int, was: Any) -> None:
-    if was is _NONE:
-        kept.pop(key, None)
-    else:
-        kept[key] = was
-
-
 class _Revert:
     """Takes back one value. A class of its own: a run can make a hundred thousand of them, and closures are big."""
 
@@ -296,25 +279,7 @@ class _Revert:
         self.restyled = restyled
 
     def __call__(self) -> None:
-        sheet, key = self.sheet, self.key
-        row, column = sheet.place(key)
         if self.restyled is not None:
             self.restyled()
-        _restore(sheet.values, key, self.former)
-        _restore(sheet.runs, key, _NONE if self.runs is None else self.runs)
-        live = sheet.live_column(column)
-        if live is not None:
-            keep(live, row, self.before)
-        sheet.row_changed(row)
-
-
-@lru_cache(maxsize=512)
-def _quoted(text: str) -> str:
-    return f'"{text}"'
-
-
-def _told(value: Value) -> Any:
-    """A value as the list of changes shows it; texts between quotes."""
-    if type(value) is str:
-        return _quoted(value)
-    return value if value is None else shown(value)
+        put_back(self.sheet.runs, self.key, UNCHANGED if self.runs is None else self.runs)
+        self.sheet.restore(self.key, self.former, self.before)

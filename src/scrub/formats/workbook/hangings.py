@@ -87,10 +87,10 @@ class SheetHangings(SheetLines):
         if self.protected:
             raise Failure(f"{self.name} is protected. Take the protection off first: unprotect")
         former = list(self.merged())
-        self._merged, self._free = fresh, None
+        self._merged, self._free, self._covered = fresh, None, None
 
         def revert() -> None:
-            self._merged, self._free = former, None
+            self._merged, self._free, self._covered = former, None, None
 
         self.note(what, before, after, revert)
 

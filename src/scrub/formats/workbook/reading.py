@@ -7,8 +7,8 @@ from collections.abc import Iterable, Sequence
 from functools import partial
 from operator import itemgetter
 from typing import TYPE_CHECKING, Any
-from weakref import WeakValueDictionary
 
+from scrub.formats.sheet import OpenSheet
 from scrub.formats.workbook.formulas import translated
 from scrub.formats.workbook.shown import shown_as
 from scrub.formats.workbook.stored import Searched, Stored
@@ -17,7 +17,6 @@ from scrub.formats.workbook.strings import Run, runs_of
 from scrub.model.area import Area, address_of, area_of
 from scrub.model.grid import ColumnValues
 from scrub.model.problem import Failure
-from scrub.model.sheet import Sheet
 from scrub.model.values import Value
 
 if TYPE_CHECKING:
@@ -40,33 +39,23 @@ class Loaded:
         self.used: Area | None = None
 
 
-class SheetReading(Sheet):
-    """Cells as they should be. A key is row and column in one number."""
+class SheetReading(OpenSheet):
+    """Cells as they are stored, with what was changed."""
 
     book: OfficeWorkbook
     part: str | None
     has_formulas: bool | None
 
     def __init__(self) -> None:
-        self.values: dict[int, Value] = {}
+        super().__init__()
         self.formulas: dict[int, str | None] = {}
         self.runs: dict[int, list[Run]] = {}
         self.styles: dict[int, int] = {}
-        self._live: WeakValueDictionary[int, ColumnValues] = WeakValueDictionary()
         self.formula_rows: dict[int, set[int]] = {}
         self._arrays: list[Area] | None = None
-        self._covered: tuple[int, dict[int, Area]] = (-1, {})
+        self._covered: dict[int, Area] | None = None  # the cells under merges; None when that must be looked up
+        self._huge: list[Area] = []
         self._free: bool | None = None  # whether all its cells can be changed; None when that must be looked up
-
-    @staticmethod
-    def key(row: int, column: int) -> int:
-        """Row and column in one number."""
-        return row << 14 | column - 1
-
-    @staticmethod
-    def place(key: int) -> tuple[int, int]:
-        """Row and column of a key."""
-        return key >> 14, (key & 0x3FFF) + 1
 
     def load(self) -> Loaded:
         """The stored cells, kept for the sheets that were read last."""
@@ -85,20 +74,16 @@ class SheetReading(Sheet):
         loaded = self.load()
         found = loaded.columns.get(column)
         if found is None:
-            found = self._live.get(column)
+            found = self.live.get(column)
             if found is None:
                 if len(loaded.columns) >= _FEW:
                     self._read_all(loaded)
                     found = loaded.columns.get(column)
                 if found is None:
                     found = self._read_column(loaded.stored, column)
-                    self._live[column] = found
+                    self.live[column] = found
             loaded.columns[column] = found
         return found
-
-    def live_column(self, column: int) -> ColumnValues | None:
-        """The values of a column, if somebody holds them."""
-        return self._live.get(column)
 
     def _read_column(self, stored: Stored, column: int) -> ColumnValues:
         found = ColumnValues()
@@ -120,7 +105,7 @@ class SheetReading(Sheet):
             if cell is not None:
                 self._take(found, formulas, cell)
         self.formula_rows[column] = formulas
-        return self._with_changes(found, column)
+        return self.with_changes(found, column)
 
     def _take(self, found: ColumnValues, formulas: set[int], cell: StoredCell) -> None:
         value = self.book.decoder.value(cell, lambda: self.where(cell.row, cell.column))
@@ -152,16 +137,9 @@ class SheetReading(Sheet):
             for cell in stored.all_cells():
                 self._take(fresh.setdefault(cell.column, ColumnValues()), formulas.setdefault(cell.column, set()), cell)
         for column, found in fresh.items():
-            if column not in loaded.columns and column not in self._live:
+            if column not in loaded.columns and column not in self.live:
                 self.formula_rows[column] = formulas[column]
-                loaded.columns[column] = self._live[column] = self._with_changes(found, column)
-
-    def _with_changes(self, found: ColumnValues, column: int) -> ColumnValues:
-        if self.values:
-            for key, value in self.values.items():
-                if (key & 0x3FFF) + 1 == column:
-                    keep(found, key >> 14, value)
-        return found
+                loaded.columns[column] = self.live[column] = self.with_changes(found, column)
 
     def raw_value(self, row: int, column: int) -> Value:
         """The value of a cell, or a `Trouble`."""
@@ -173,7 +151,7 @@ class SheetReading(Sheet):
         if key in self.values:
             return self.values[key]
         loaded.singles += 1
-        if loaded.singles > _SINGLE or column in self._live:
+        if loaded.singles > _SINGLE or column in self.live:
             return self.column_values(column).get(row)
         cell = loaded.stored.cell(row, column)
         return self.book.decoder.value(cell, lambda: self.where(row, column)) if cell is not None else None
@@ -187,14 +165,7 @@ class SheetReading(Sheet):
             columns = stored.columns() if filled else ()
             rows = [stored.numbers[index] for index in filled] if columns else []
             loaded.used = Area(rows[0], columns[0], rows[-1], columns[-1]) if rows else Area(0, 0, 0, 0)
-        top, left, bottom, right = loaded.used
-        for key, value in self.values.items():
-            if value is not None:
-                row, column = self.place(key)
-                if not bottom:
-                    top, left, bottom, right = row, column, row, column
-                top, left, bottom, right = min(top, row), min(left, column), max(bottom, row), max(right, column)
-        return Area(top, left, bottom, right) if bottom else None
+        return self.spanning(loaded.used if loaded.used.bottom else None)
 
     def stored_rows(self) -> Sequence[int]:
         """The rows that are stored or were written."""
@@ -296,7 +267,7 @@ class SheetReading(Sheet):
     def texts_of(self, column: int) -> dict[int, str]:
         """The texts of a column by row; those of formulas can be among them."""
         loaded = self.load()
-        if column not in self._live and not self.values and isinstance(loaded.stored, Searched):
+        if column not in self.live and not self.values and isinstance(loaded.stored, Searched):
             plain = loaded.stored.plain_column(column)
             if all(map(_ENDING, plain)):  # so that there is no formula among them
                 self.formula_rows.setdefault(column, set())
@@ -340,19 +311,7 @@ class SheetReading(Sheet):
         return self.book.styles.look(self.style(row, column), word)
 
 
-NOBODYS = ColumnValues()  # takes what nobody has read yet
 _ENDING = itemgetter(4)
-
-
-def keep(values: ColumnValues, row: int, value: Value) -> None:
-    """Notes a changed value of a column."""
-    if values is NOBODYS:
-        return
-    values.version += 1
-    if value is None:
-        values.pop(row, None)
-    else:
-        values[row] = value
 
 
 def placed(what: str) -> Failure:

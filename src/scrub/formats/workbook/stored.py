@@ -202,13 +202,6 @@ class Searched(Stored):
         found = CELL.match(self.data, at) if at >= 0 else None
         return matched(found) if found else None
 
-    def column(self, column: int) -> Iterator[StoredCell]:
-        """The cells of a column."""
-        for row in self.numbers:
-            found = self.cell(row, column)
-            if found is not None:
-                yield found
-
     def plain_column(self, column: int) -> list[tuple[bytes, bytes, bytes, bytes, bytes]]:
         """The cells of a column, all at once: row, attributes, value, `t` element, end tag. A cell that holds more than
         a plain value or a plain inline text has no end tag here; an empty one has attributes that end in a slash.

@@ -7,6 +7,9 @@ import re
 from scrub.model.operations.declare import operation
 from scrub.model.problem import Failure
 
+#: A run of blanks that should be one.
+BLANKS = re.compile(r"[ \t\u00a0\u202f]{2,}")
+
 
 @operation("text")
 def length(text: str) -> int:
@@ -65,7 +68,7 @@ def single_spaced(text: str) -> str:
     Example: reply.single-spaced
     Also: double spaces, extra spaces
     """
-    return re.sub(r"[ \t\u00a0\u202f]{2,}", " ", trimmed(text))
+    return BLANKS.sub(" ", trimmed(text))
 
 
 @operation("text")

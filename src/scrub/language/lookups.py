@@ -1,0 +1,195 @@
+"""How items are found, counted, opened and made: the way to them is worked out when a macro is checked."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+from scrub.language import tree
+from scrub.language.operators import Operators
+from scrub.language.scope import LATER_KINDS, Scope
+from scrub.language.tree import Argument, Expression, Place, Program
+from scrub.model.problem import Problem, did_you_mean
+from scrub.model.types import ANY, NUMBER, TEXT, ChoiceClass, Type
+from scrub.model.values import fold
+from scrub.model.vocabulary import Callee, Vocabulary
+
+
+class Lookups(Operators):
+    """Gives calls and counts their meaning; what reads all other expressions builds on it."""
+
+    def __init__(self, program: Program, vocabulary: Vocabulary, problems: list[Problem]) -> None:
+        self.program = program
+        self.vocabulary = vocabulary
+        self.problems = problems
+        self.scope = Scope()
+        self.own_files: Mapping[str, str] = {}
+
+    def reaches(self, reach: int) -> None:
+        """Notes how far the macro goes."""
+        self.program.reach = max(self.program.reach, reach)
+
+    def note(self, place: Place, message: str) -> None:
+        """Notes a problem."""
+        self.problems.append(Problem(message, *place))
+
+    def value(self, node: Expression, wanted: Type, what: str, choice: ChoiceClass | None = None) -> Type:
+        """Checks an expression that must fit `wanted`."""
+        raise NotImplementedError
+
+    def arguments(self, callee: Callee, arguments: tuple[Argument, ...], place: Place, written: str) -> tuple[str, ...]:
+        """Checks the arguments of an action or operation; gives the Python name of each."""
+        raise NotImplementedError
+
+    def _call(self, node: tree.Call) -> Type:
+        if node.word in self.vocabulary.kinds:
+            return self._lookup(node)
+        if node.word == "own-file":
+            return self._own_file(node)
+        if node.word == "open":
+            return self._open(node)
+        current = self.scope.current
+        action = self.vocabulary.kinds[current.kind].actions.get(node.word) if current else None
+        if current is not None and action is not None and action.gives.item:
+            node.base, node.action = current.slot, action
+            self.reaches(action.reach)
+            self.program.uses.append((current.kind, action.word, node.place.line))
+            node.bound = self.arguments(action, node.arguments, node.place, node.word)
+            return action.gives
+        if node.word in ("ask", "secret"):
+            self.note(
+                node.place,
+                f"questions stand at the top of the body, each as a line of its own: name = {node.word}(…)",
+            )
+            return ANY
+        for argument in node.arguments:
+            self.type(argument.value)
+        if node.word in LATER_KINDS:
+            self.note(node.place, f'"{node.word}(…)" cannot be used yet')
+        elif node.word in {word for _, word in self.vocabulary.operations}:
+            self.note(node.place, f"an operation follows its value after a dot: value.{node.word}")
+        elif any(node.word in kind.actions for kind in self.vocabulary.kinds.values()):
+            self.note(node.place, self._not_given(node.word))
+        else:
+            guess = did_you_mean(node.word, [*self.vocabulary.kinds, "count", "ask", "secret", "own-file"])
+            self.note(node.place, f'"{node.word}(…)" is not known.{guess}')
+        return ANY
+
+    def _own_file(self, node: tree.Call) -> Type:
+        """`own-file("stamp.png")`: the path of a file that belongs to the macro."""
+        value = node.arguments[0].value if len(node.arguments) == 1 else None
+        if not isinstance(value, tree.Constant) or not isinstance(value.value, str):
+            self.note(node.place, 'write the name of a file that lies beside the macro: own-file("stamp.png")')
+            return TEXT
+        files = {fold(name): path for name, path in self.own_files.items()}
+        if fold(value.value) not in files:
+            there = f"There are: {', '.join(self.own_files)}" if self.own_files else "Add it: scrub add … --file FILE"
+            tail = did_you_mean(value.value, self.own_files)
+            self.note(value.place, f'no file "{value.value}" belongs to this macro.{tail} {there}')
+            return TEXT
+        node.own_file = files[fold(value.value)]
+        return TEXT
+
+    def _not_given(self, word: str) -> str:
+        for kind in self.vocabulary.kinds.values():
+            if word in kind.actions and kind.actions[word].gives.item:
+                return f'"{word}" is an action of a {kind.word}, which is not the current item here'
+        return f'"{word}" gives nothing back. Write it alone at the start of a line'
+
+    def _open(self, node: tree.Call) -> Type:
+        """`open("prices.xlsx")`: another file, for reading."""
+        from scrub.model.declare import Reach
+
+        self.reaches(Reach.FILES)
+        kind = "workbook"
+        if len(node.arguments) != 1 or node.arguments[0].name is not None:
+            self.note(node.place, 'write the path of the file in the brackets: open("prices.xlsx")')
+            return self.vocabulary.kinds[kind].type
+        value = node.arguments[0].value
+        self.value(value, TEXT, "the path of a file")
+        parts = value.parts if isinstance(value, tree.Text) else (getattr(value, "value", ""),)
+        last = parts[-1] if parts and isinstance(parts[-1], str) else ""
+        dot, ending = last.rpartition(".")[1:]
+        if dot and "/" not in ending:
+            kind = self.vocabulary.endings.get(f".{ending.lower()}", "")
+            if not kind:
+                there = ", ".join(self.vocabulary.endings)
+                self.note(value.place, f'a macro cannot open ".{ending}" files. It opens: {there}')
+                kind = "workbook"
+        return self.vocabulary.kinds[kind].type
+
+    def _lookup(self, node: tree.Call) -> Type:
+        for item in reversed(self.scope.items):
+            if self._find(node, item.kind):
+                node.base = item.slot
+                return self.vocabulary.kinds[node.word].type
+        for argument in node.arguments:
+            self.type(argument.value)
+        self.note(node.place, f"there is no {node.word} to look up here")
+        return self.vocabulary.kinds[node.word].type
+
+    def _find(self, node: tree.Call, outer: str) -> bool:
+        """How to look an item up inside one of kind `outer`; False when there is no way."""
+        found = self.vocabulary.finder(outer, node.word)
+        if found is not None:
+            node.path, node.finder = found
+            if node.finder.open:
+                self._wanted(node)
+            else:
+                node.bound = self.arguments(node.finder, node.arguments, node.place, node.word)
+            return True
+        path = self.vocabulary.path(outer, node.word)
+        if path is None:
+            return False
+        node.path = path
+        if len(node.arguments) != 1 or node.arguments[0].name is not None:
+            self.note(node.place, f'write the name of the {node.word} in the brackets: {node.word}("…")')
+        else:
+            self.value(node.arguments[0].value, TEXT, f"the name of a {node.word}")
+        return True
+
+    def _wanted(self, node: tree.Call) -> None:
+        """`record(item: "flour")`: any heading can be a name."""
+        for argument in node.arguments:
+            self.type(argument.value)
+            if argument.name is None:
+                self.note(argument.place, f'write under which heading to look: {node.word}(item: "flour")')
+        if not node.arguments:
+            self.note(node.place, f'write what to look for: {node.word}(item: "flour")')
+        node.bound = tuple(argument.name or "" for argument in node.arguments)
+
+    def _count(self, node: tree.Count) -> Type:
+        found = self.items_inside(node.word, node.inside, node.place)
+        if found is None:
+            if node.where is not None:
+                self.note(node.place, f'"{node.word}" is no kind of item, so nothing can be asked of it')
+            return NUMBER
+        node.base, node.path = found
+        with self.scope.entered(node.word, node.word) as item:
+            node.slot = item.slot
+            if node.where is not None:
+                self.condition(node.where)
+        return NUMBER
+
+    def items_inside(self, word: str, inside: Expression | None, place: Place) -> tuple[int, tuple[str, ...]] | None:
+        """The way from the current item (or `inside`) to the items of a kind; None after noting a problem."""
+        outer = self.type(inside) if inside is not None else None
+        if word not in self.vocabulary.kinds:
+            if word in LATER_KINDS:
+                self.note(place, f'"{word}" cannot be visited yet')
+            else:
+                guess = did_you_mean(word, self.vocabulary.kinds)
+                self.note(place, f'"{word}" is no kind of item.{guess} For a list, write: each {word} in …')
+            return None
+        if outer is not None:
+            path = self.vocabulary.path(outer.word, word) if outer.item else None
+            if path is None:
+                if outer != ANY:
+                    self.note(place, f"there is no {word} inside {outer}")
+                return None
+            return -1, path
+        current = self.scope.current
+        found = (current.slot, self.vocabulary.path(current.kind, word)) if current else (-1, None)
+        if found[1] is None:
+            self.note(place, f"there is no {word} inside a {current.kind}" if current else f"there is no {word} here")
+            return None
+        return found[0], found[1]
