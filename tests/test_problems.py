@@ -159,6 +159,7 @@ from scrub.language.parser import parse
         ("each sheet\nx = sheet.cell()\nend", "address is missing"),
         ("each sheet\nsheet.range = \"A1\"\nend", '"range" of a sheet can be read but not set'),
         ("each cell in workbook\nx = cell.sheet(\"a\")\nend", "there is no sheet inside a cell"),
+        ("each record in sheet(\"a\")\nif recrod.amount > 3\nend\nend", 'Did you mean "record"?'),
         ("tab = 1", 'stands for a character in texts, so that it cannot be a name'),
         ("selection = 1", "is a kind of item and cannot be a name"),
         ("each sheet\neach row\nrow.height = \"big\"\nend\nlog row.number\nend", "no row is at hand here"),

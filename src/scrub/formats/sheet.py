@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
 from functools import lru_cache
 from typing import Any
 from weakref import WeakValueDictionary
 
 from scrub.model.area import Area
-from scrub.model.grid import ColumnValues
+from scrub.model.grid import ColumnValues, Edit, Editing, texts_to_edit
 from scrub.model.sheet import Sheet
 from scrub.model.values import Value, shown
 
@@ -65,6 +66,25 @@ class OpenSheet(Sheet):
         if live is not None:
             keep(live, row, before)
         self.row_changed(row)
+
+    def texts_of(self, column: int) -> Mapping[int, str]:
+        """The texts of a column by row."""
+        return {row: text for row, text in self.column_values(column).items() if type(text) is str}
+
+    def edit_text(self, row: int, column: int, text: str, edits: Sequence[Edit]) -> None:
+        """Edits one text, where it may be."""
+        raise NotImplementedError
+
+    def edit_area(self, area: Area, editing: Editing) -> None:
+        """Edits every text in a range; formulas, numbers and headings of tables are passed by."""
+        used = self.used()
+        if used is None:
+            return
+        area = area.within(used)
+        known: dict[str, Sequence[Edit]] = {}
+        for column in range(area.left, area.right + 1):
+            for row, text, edits in texts_to_edit(self.texts_of(column), area, editing, known):
+                self.edit_text(row, column, text, edits)
 
     def spanning(self, stored: Area | None) -> Area | None:
         """The range of what is stored, made wide enough for what was changed."""

@@ -150,7 +150,8 @@ class Meaning(Lookups):
             words = {word for _, word in self.vocabulary.operations}
             words |= {word for kind in self.vocabulary.kinds.values() for word in kind.fields}
             node.heading = heading_key(node.word)
-            if target == ANY and node.word not in words:
+            unknown = isinstance(node.target, tree.Name) and node.target.slot < 0  # its problem is told already
+            if target == ANY and not unknown and node.word not in words:
                 self.note(node.place, f'no value has an operation "{node.word}".{did_you_mean(node.word, words)}')
             return ANY
         operation = self.vocabulary.operations.get((target.word, node.word))

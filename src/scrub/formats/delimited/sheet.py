@@ -14,7 +14,7 @@ from scrub.formats.delimited.records import fields_of, raw_fields
 from scrub.formats.sheet import OpenSheet, told
 from scrub.model.amounts import Duration
 from scrub.model.area import Area, address_of
-from scrub.model.grid import Alignment, ColumnValues, Editing, edited, texts_to_edit
+from scrub.model.grid import Alignment, ColumnValues, Edit, edited
 from scrub.model.page import Orientation, View
 from scrub.model.preferences import CURRENT, Mark
 from scrub.model.problem import Failure
@@ -269,17 +269,9 @@ class DelimitedSheet(OpenSheet):
         self.book.safe.append(self.where(row, column))
         return safe
 
-    def edit_area(self, area: Area, editing: Editing) -> None:
-        """Edits every text in a range."""
-        used = self.used()
-        if used is None:
-            return
-        area = area.within(used)
-        known: dict[str, Any] = {}
-        for column in range(area.left, area.right + 1):
-            texts = {row: text for row, text in self.column_values(column).items() if type(text) is str}
-            for row, text, edits in texts_to_edit(texts, area, editing, known):
-                self.put(row, column, edited(text, edits))
+    def edit_text(self, row: int, column: int, text: str, edits: Sequence[Edit]) -> None:
+        """Edits one text."""
+        self.put(row, column, edited(text, edits))
 
     # -- writing
 

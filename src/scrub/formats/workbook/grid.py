@@ -16,8 +16,9 @@ from scrub.formats.workbook.styles import DATE, DURATION, TIME
 from scrub.model.amounts import Duration
 from scrub.model.area import MOST_COLUMNS, MOST_ROWS, Area, address_of
 from scrub.model.change import Change
-from scrub.model.grid import ColumnValues, Editing, Trouble, edited, texts_to_edit
+from scrub.model.grid import ColumnValues, Edit, Trouble, edited
 from scrub.model.problem import Failure
+from scrub.model.records import Table
 from scrub.model.values import Value, same, type_name
 
 #: The forms in which a date, a time and a duration are shown where a cell has no form of its own for them.
@@ -141,13 +142,18 @@ class SheetCells(SheetReading):
             return self.put_style(row, column, self.book.styles.derived(style, "number-form", _FORMS[wanted]))
         return None
 
+    def _headed(self, row: int, column: int) -> Table | None:
+        """The table of which a cell is a heading."""
+        found = (each for each in self.tables() if row == each.area.top)
+        return next((each for each in found if each.area.left <= column <= each.area.right), None)
+
     def _ensure_no_heading(self, row: int, column: int) -> None:
-        for table in self.tables():
-            if row == table.area.top and table.area.left <= column <= table.area.right:
-                raise placed(
-                    f'{self.where(row, column)} is a heading of the table "{table.label}", which formulas know by it; '
-                    "change it in its own program"
-                )
+        table = self._headed(row, column)
+        if table is not None:
+            raise placed(
+                f'{self.where(row, column)} is a heading of the table "{table.label}", which formulas know by it; '
+                "change it in its own program"
+            )
 
     # -- formulas
 
@@ -194,28 +200,16 @@ class SheetCells(SheetReading):
 
     # -- texts
 
-    def edit_area(self, area: Area, editing: Editing) -> None:
-        """Edits every text in a range; formulas, numbers and headings of tables are passed by."""
-        used = self.used()
-        if used is None:
+    def edit_text(self, row: int, column: int, text: str, edits: Sequence[Edit]) -> None:
+        """Edits one text with its looks; one that is calculated, or the heading of a table, is passed by."""
+        if self.has_formula(row, column) or self._headed(row, column) is not None:
             return
-        area = area.within(used)
-        known: dict[str, Any] = {}
-        headings = [Area(t.area.top, t.area.left, t.area.top, t.area.right) for t in self.tables()]
-        for column in range(area.left, area.right + 1):
-            wanted = texts_to_edit(self.texts_of(column), area, editing, known)
-            values = self.live.get(column, NOBODYS)
-            for row, text, edits in wanted:
-                if not self.has_formula(row, column) and not any(each.holds(row, column) for each in headings):
-                    self._edit(row, column, text, edits, values)
-
-    def _edit(self, row: int, column: int, text: str, edits: Sequence[Any], values: ColumnValues) -> None:
         if not self.is_free():
             self.ensure_open(row, column)
-        fresh = edited(text, edits)
         runs = self.runs_in(row, column)
         rich = edited_runs(runs, edits) if runs and (len(runs) > 1 or runs[0].look) else None
-        self._put_quietly(row, column, fresh or None, text, values, rich)
+        values = self.live.get(column, NOBODYS)
+        self._put_quietly(row, column, edited(text, edits) or None, text, values, rich)
 
     # -- looks
 

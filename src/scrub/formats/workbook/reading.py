@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from bisect import bisect_left
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from functools import partial
 from operator import itemgetter
 from typing import TYPE_CHECKING, Any
@@ -264,7 +264,7 @@ class SheetReading(OpenSheet):
         every = self.load().stored.all_cells()
         return [c for c in every if c.formula is not None and c.formula.type == "shared" and c.formula.si == number]
 
-    def texts_of(self, column: int) -> dict[int, str]:
+    def texts_of(self, column: int) -> Mapping[int, str]:
         """The texts of a column by row; those of formulas can be among them."""
         loaded = self.load()
         if column not in self.live and not self.values and isinstance(loaded.stored, Searched):
@@ -272,7 +272,7 @@ class SheetReading(OpenSheet):
             if all(map(_ENDING, plain)):  # so that there is no formula among them
                 self.formula_rows.setdefault(column, set())
                 return self.book.decoder.column(plain, partial(self.where, column=column), texts_only=True)
-        return {row: text for row, text in self.column_values(column).items() if type(text) is str}
+        return super().texts_of(column)
 
     def runs_in(self, row: int, column: int) -> list[Run] | None:
         """The runs of a text with several looks; None for a plain one."""
