@@ -111,7 +111,7 @@ for nothing
 total = 0
 late = 0
 name = "LARCH hut"
-repeat 1000000 times as n
+1000000 times as n
     if name is "Larch Hut"
         total = total + n
         late = late + 1

@@ -22,7 +22,7 @@ PERMISSIONS = {
     "format-cells": "formatCells", "format-columns": "formatColumns", "format-rows": "formatRows",
     "insert-columns": "insertColumns", "insert-rows": "insertRows", "insert-links": "insertHyperlinks",
     "delete-columns": "deleteColumns", "delete-rows": "deleteRows", "sort": "sort", "filter": "autoFilter",
-    "pivot-tables": "pivotTables", "edit-objects": "objects", "edit-scenarios": "scenarios",
+    "pivot-tables": "pivotTables", "drawings": "objects", "scenarios": "scenarios",
 }  # fmt: skip
 
 
@@ -66,7 +66,7 @@ def test_every_example_of_an_operation_runs(entry: object, book: Path) -> None:
     assert isinstance(entry, Entry)
     values = (
         'reply = "2026-05-01"\n' if "as-date" in entry.written else 'reply = "1.5 (a, b)"\n'
-        'note = "a"\nweight = 1.55\nboxes = 2.1\ndifference = 3\nlate = ["a"]\nnames = ["b", "a"]\namounts = [1, 2]\n'
+        'memo = "a"\nweight = 1.55\nboxes = 2.1\ndifference = 3\nlate = ["a"]\nnames = ["b", "a"]\namounts = [1, 2]\n'
         "wait = 3 days\nmargin = 2 cm\nlimit = 1 MB\n"
     )  # fmt: skip
     example = entry.docs.example

@@ -71,12 +71,12 @@ def test_titles_are_centred_without_a_merge_and_back(book: Path, cli: Cli) -> No
     run("Merge the titles again")
     assert [str(each) for each in load(book)["Col Hut"].merged_cells.ranges] == ["A1:H1"]
     one = cli("run", "Centre titles", book, "--at", "Larch!A1:H1")
-    assert "Larch Hut  A1:H1 merged: yes -> no, A1:H1 alignment: general -> centre-across" in one.out
+    assert "Larch Hut  A1:H1 merged: yes -> no, A1:H1 alignment: general -> centred-over" in one.out
     assert not load(book)["Larch Hut"].merged_cells.ranges
     assert load(book)["Kite Hut"].merged_cells.ranges
     refused = cli("run", "Centre titles", book, "--at", "Kite!B1")
     assert refused.code == 1
-    assert "Kite Hut B1 is one cell; there is nothing to centre across. Pick the cells beside it too" in refused.err
+    assert "Kite Hut B1 is one cell; there is nothing to centre it over. Pick the cells beside it too" in refused.err
 
 
 @pytest.mark.parametrize(
@@ -173,17 +173,17 @@ def test_what_is_set_can_be_read(book: Path) -> None:
     run("Set the pages up")
     body = """
 in sheet("Col Hut")
-    log "{cell("A3").fill} {cell("A3").colour} {cell("A3").bold} {cell("F4").number-form} {cell("F4").text}"
+    log "{cell("A3").fill} {cell("A3").colour} {cell("A3").bold} {cell("F4").number-form} {cell("F4").shown}"
     log "{cells("F4:F15").number-form} {cells("A3:H3").bold} {column("A").width} {column("H").hidden} {row(3).height}"
-    log "{sheet.orientation} {sheet.pages-wide} {sheet.heading-rows} {sheet.footer} {sheet.filter} {sheet.frozen-rows}"
-    log "{cell("A2").link} {cell("F3").comment} {cells("F4:F15").name} {sheet.range} {sheet.frozen-columns}"
+    log "{sheet.orientation} {sheet.width-in-pages} {sheet.heading-rows} {sheet.footer} {sheet.filter} {sheet.rows-in-sight}"
+    log "{cell("A2").link} {cell("F3").comment} {cells("F4:F15").name} {sheet.range} {sheet.columns-in-sight}"
 end
 log "{cell("Night_price").value} {cells("Col_prices").address} {cell("Totals!B4").formula}"
 """
     assert run(macro(body)).log == [
         "#d3e4cd #203028 yes #,##0.00 43.50",
         "#,##0.00 yes 22 yes ",
-        "landscape 1 3 [sheet], page [page] of [pages] A3:H15 3",
+        "landscape 1 3 {sheet-name}, page {page-number} of {page-count} A3:H15 3",
         "#Totals!A1 14.50 a guest and night. Col_prices A1:H15 1",
         "14.5 F4:F15 =SUM('Larch Hut'!E4:E15)",
     ]

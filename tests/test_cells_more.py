@@ -37,8 +37,8 @@ def test_a_chart_sheet_has_no_cells(home: Path) -> None:
     assert run("chart.xlsx", 'n = 0\neach cell\nn = n + 1\nend\nlog "{n}"').log == ["3"]
     run("chart.xlsx", 'in sheet("Chart")\nsheet.orientation = landscape\nsheet.zoom = 50\nend')
     assert load("chart.xlsx")["Chart"].pageSetup.orientation == "landscape"
-    with pytest.raises(scrub.Failure, match="is a chart sheet and has no frozen-rows"):
-        run("chart.xlsx", 'sheet("Chart").frozen-rows = 1')
+    with pytest.raises(scrub.Failure, match="is a chart sheet and has no rows-in-sight"):
+        run("chart.xlsx", 'sheet("Chart").rows-in-sight = 1')
 
 
 def test_macros_inside_a_workbook_stay_as_they_are(book: Path) -> None:
@@ -202,7 +202,7 @@ def test_trying_steps_on_cells(book: Path) -> None:
     assert trial.step('in cells("Larch Hut!A3:H3")').problem == ""
     assert str(trial.step("cells.bold = no").changes[0]) == "A3 bold: yes -> no"
     assert "fill" in trial.completions("cells.f")
-    assert trial.step("centre-across").problem.startswith("Larch Hut B3 holds a value")
+    assert trial.step("centre-over").problem.startswith("Larch Hut B3 holds a value")
     trial.step("end")
     assert "each record in sheet" not in trial.macro("Plain")
     assert 'in cells("Larch Hut!A3:H3")' in trial.macro("Plain")

@@ -142,7 +142,7 @@ def test_what_is_taken_back_leaves_no_trace(
         mark = item.recorder.savepoint()
         put_all(item, dict(changes), {})
         sheet = next(iter(item.sheets()))
-        sheet.put_setting("footer", "[page]")
+        sheet.put_setting("footer", "{page-number}")
         sheet.put_measure(data.draw(st.integers(1, 9)), True, "hidden", True)
         sheet.put_measure(2, False, "width", Decimal(30))
         sheet.put_look(2, 2, "bold", True)

@@ -118,7 +118,7 @@ def test_odd_titles_and_a_broken_library(cli: Cli, home: Path) -> None:
     ("words", "first"),
     [
         ("protect", "protect"), ("lock cells", "protect"), ("unhide", "sheet.hidden"), ("double spaces", "single-spaces"),
-        ("accents", ".without-marks"), ("tab", "sheet.tab-colour"), ("sheets", "sheet"), ("text to number", "to-numbers"),
+        ("accents", ".without-marks"), ("tab", "sheet.tab-colour"), ("sheets", "sheet"), ("text to number", "read-numbers"),
     ],
 )  # fmt: skip
 def test_the_catalog_is_searched_in_everyday_words(cli: Cli, words: str, first: str) -> None:
@@ -193,7 +193,7 @@ def test_a_person_at_a_terminal_is_asked(book: Path) -> None:
 
 
 def test_a_bar_is_shown_for_what_takes_long(book: Path) -> None:
-    Path("slow.scrub").write_text("macro Slow\nfor workbook\nn = 0\nrepeat 3000000 times\nn = n + 1\nend\n")
+    Path("slow.scrub").write_text("macro Slow\nfor workbook\nn = 0\n3000000 times\nn = n + 1\nend\n")
     Path("other.xlsx").write_bytes(SAMPLE.read_bytes())
     assert "/2" in typed(["run", "slow.scrub", str(book), "other.xlsx"], [], 60)
 

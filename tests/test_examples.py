@@ -122,7 +122,7 @@ def test_every_declaration_is_documented_with_an_example_that_is_right() -> None
         assert example, entry.written
         header = (
             "macro Test\nfor workbook\n"
-            + 'reply = "a"\nnote = "a"\nweight = 1.5\nboxes = 2\ndifference = 3\nlate = ["a"]\nnames = ["a"]\namounts = [1]\nwait = 3 days\nmargin = 2 cm\nlimit = 1 MB\n'
+            + 'reply = "a"\nmemo = "a"\nweight = 1.5\nboxes = 2\ndifference = 3\nlate = ["a"]\nnames = ["a"]\namounts = [1]\nwait = 3 days\nmargin = 2 cm\nlimit = 1 MB\n'
         )
         if example.startswith("if "):
             example = f"{example}\nend"

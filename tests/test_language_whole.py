@@ -282,7 +282,7 @@ def test_tidying_is_stable_and_keeps_the_meaning(chance: object) -> None:
     assert isinstance(chance, random.Random)
     statements = [
         'say "a {n} b"', "n = n - 1", "n = -1", 'if n < 3 or not (n is 2)', "else", "each sheet as s where s.hidden", "end",
-        "protect allow: [sort, filter]", "# note", "", 'x = ["a", "b"].joined(", ")', "repeat 3 times as k", "in sheet(\"a\")",
+        "protect allow: [sort, filter]", "# note", "", 'x = ["a", "b"].joined(", ")', "3 times as k", "in sheet(\"a\")",
         "d = today + 3 days", 'y = "x".replaced(exactly "a", by: "b").upper', "attempt", "if it fails", "skip",
     ]  # fmt: skip
     lines = [chance.choice([" ", "", "\t "]) + chance.choice(statements) for _ in range(chance.randint(1, 14))]

@@ -49,9 +49,9 @@ def logged(path: Path, text: str) -> str:
 
 SETTINGS = [
     ("view", "normal"), ("view", "page-layout"), ("page-break-lines", "no"), ("gridlines", "no"), ("gridlines", "yes"), ("zoom", "125"),
-    ("tab-colour", '"#46605a"'), ("tab-colour", "nothing"), ("orientation", "landscape"), ("pages-wide", "2"), ("pages-tall", "3"),
-    ("heading-rows", '"1:2"'), ("header", '"[sheet] & [file]"'), ("footer", '"Page [page] of [pages]"'), ("frozen-rows", "2"),
-    ("frozen-columns", "1"), ("filter", '"A1:B2"'), ("filter", "nothing"),
+    ("tab-colour", '"#46605a"'), ("tab-colour", "nothing"), ("orientation", "landscape"), ("width-in-pages", "2"), ("height-in-pages", "3"),
+    ("heading-rows", '"1:2"'), ("header", '"{sheet-name} & {file-name}"'), ("footer", '"Page {page-number} of {page-count}"'), ("rows-in-sight", "2"),
+    ("columns-in-sight", "1"), ("filter", '"A1:B2"'), ("filter", "nothing"),
 ]  # fmt: skip
 
 
@@ -70,8 +70,8 @@ def test_a_setting_is_read_back_and_set_once(home: Path, body: str, word: str, v
 def test_settings_reach_the_file_as_others_read_them(home: Path) -> None:
     sheet = done(
         made(BARE),
-        'in sheet("S1")\nsheet.view = page-layout\nsheet.zoom = 80\nsheet.tab-colour = "red"\nsheet.pages-tall = 2\n'
-        'sheet.frozen-rows = 1\nsheet.frozen-columns = 2\nsheet.header = "a [page]"\nsheet.heading-rows = "2"\nend',
+        'in sheet("S1")\nsheet.view = page-layout\nsheet.zoom = 80\nsheet.tab-colour = "red"\nsheet.height-in-pages = 2\n'
+        'sheet.rows-in-sight = 1\nsheet.columns-in-sight = 2\nsheet.header = "a {page-number}"\nsheet.heading-rows = "2"\nend',
     )
     assert sheet.sheet_view.view == "pageLayout"
     assert sheet.sheet_view.zoomScale == 80
@@ -85,11 +85,11 @@ def test_settings_reach_the_file_as_others_read_them(home: Path) -> None:
 def test_what_else_stands_there_stays(home: Path) -> None:
     path = made(FULL)
     assert logged(
-        path, '{sheet.header} {sheet.zoom} {sheet.frozen-rows} {sheet.filter} {row(1).height} {column("C").width}'
+        path, '{sheet.header} {sheet.zoom} {sheet.rows-in-sight} {sheet.filter} {row(1).height} {column("C").width}'
     ) == ("Huts & more 60 1 A1:B2 30 11.79")
     sheet = done(
         path,
-        'in sheet("S1")\nsheet.header = "New"\nsheet.frozen-rows = 0\nsheet.filter = nothing\ncolumn("C").hidden = yes\n'
+        'in sheet("S1")\nsheet.header = "New"\nsheet.rows-in-sight = 0\nsheet.filter = nothing\ncolumn("C").hidden = yes\n'
         "sheet.orientation = portrait\nrow(1).height = nothing\nend",
     )
     assert (sheet.oddHeader.left.text, sheet.oddHeader.center.text, sheet.oddHeader.right.text) == ("Left", "New", "&D")
@@ -193,7 +193,7 @@ LOOKS = st.one_of(
         st.sampled_from(["fill", "colour"]), st.one_of(st.none(), st.from_regex(r"#[0-9a-f]{6}", fullmatch=True))
     ),
     st.tuples(st.just("number-form"), st.sampled_from(["0.00", "General", "d mmm yyyy", '0" kg"', "#,##0.000"])),
-    st.tuples(st.just("alignment"), st.sampled_from(["left", "centre", "right", "general", "centre-across"])),
+    st.tuples(st.just("alignment"), st.sampled_from(["left", "centre", "right", "general", "centred-over"])),
 )
 
 

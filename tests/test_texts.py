@@ -139,7 +139,7 @@ def test_an_action_goes_as_far_as_its_item(home: Path, holder: str) -> None:
 
 def test_texts_become_numbers_and_dates_or_are_left_with_a_word(home: Path) -> None:
     path = listed("1.5", "1,234", "007", "12%", "+41 79 123 45 67", "1'000.25", "x", "-3", "12345678901234567890")
-    found = run(path, "to-numbers")
+    found = run(path, "read-numbers")
     assert column_of(path, "A") == [
         1.5,
         "1,234",
@@ -152,21 +152,21 @@ def test_texts_become_numbers_and_dates_or_are_left_with_a_word(home: Path) -> N
         "12345678901234567890",
     ]
     assert [line.partition(":")[0] for line in found.log] == ["left S1 A2", "left S1 A3", "left S1 A5", "left S1 A9"]
-    run(path, "to-numbers mark: comma")
+    run(path, "read-numbers mark: comma")
     assert column_of(path, "A")[1] == 1.234
     path = listed("2026-05-01", "3/4/2026", "1 May 2026", "31/12/2026", "1.2.26", "soon")
-    found = run(path, "to-dates")
+    found = run(path, "read-dates")
     assert [f"{each:%d.%m.%Y}" if hasattr(each, "year") else each for each in column_of(path, "A")] == [
         "01.05.2026", "3/4/2026", "01.05.2026", "31.12.2026", "1.2.26", "soon",
     ]  # fmt: skip
     assert len(found.log) == 2
-    run(path, "to-dates order: month-first")
+    run(path, "read-dates order: month-first")
     assert f"{column_of(path, 'A')[1]:%m-%d}" == "03-04"
 
 
 def test_gaps_are_filled_from_above(home: Path) -> None:
     path = listed(None, "Larch", None, " ", 5, None)
-    found = run(path, 'in cells("A1:A6")\nfill-down\nend')
+    found = run(path, 'in cells("A1:A6")\nfill-gaps\nend')
     assert column_of(path, "A") == [None, "Larch", "Larch", "Larch", 5, 5]
     assert [str(each) for each in found.changes] == ['A3: nothing -> "Larch"', 'A4: " " -> "Larch"', "A6: nothing -> 5"]
 

@@ -223,7 +223,7 @@ def test_values_and_lookups_of_a_workbook(book: Path) -> None:
     body = (
         'say "{workbook.name}: {count(sheet)} sheets, {count(sheet where sheet.hidden)} hidden"\n'
         'if sheet("Nowhere") is missing and sheet("totals") exists\nsay "{sheet("Totals").number}"\nend\n'
-        "each sheet as page where page.number > 10\nsay page.name\nend\n"
+        "each sheet as leaf where leaf.number > 10\nsay leaf.name\nend\n"
         'in sheet("Kite Hut")\nsay "{sheet.hidden} {sheet.protected}"\nend'
     )
     assert run(body, book).said == ["season-book.xlsx: 11 sheets, 4 hidden", "9", "Lists", "yes no"]

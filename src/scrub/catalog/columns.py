@@ -13,10 +13,10 @@ _KINDS = ("cells", "selection", "column", "table")
 
 
 @action(Reach.CHANGE)
-def fill_down(item: HoldsCells) -> None:
+def fill_gaps(item: HoldsCells) -> None:
     """Writes into each empty cell the value from the nearest filled one above it, in every column.
 
-    Example: fill-down
+    Example: fill-gaps
     Also: fill blanks, fill empty cells, repeat value, copy down
     """
     for sheet, area in item.areas():
@@ -56,4 +56,4 @@ def mark_duplicates(item: HoldsCells, fill: str = "#ffd9d9") -> None:
                 sheet.put_look(row, column, "fill", fill)
 
 
-ACTIONS = [(function, _KINDS) for function in (fill_down, mark_duplicates)]
+ACTIONS = [(function, _KINDS) for function in (fill_gaps, mark_duplicates)]

@@ -41,26 +41,26 @@ def _convert(item: HoldsCells, read: Callable[[str], Value]) -> None:
 
 
 @action(Reach.CHANGE)
-def to_numbers(item: HoldsCells, mark: Mark | None = None) -> None:
+def read_numbers(item: HoldsCells, mark: Mark | None = None) -> None:
     """Turns texts that read as a number into numbers. What can be read in two ways, and codes such as 007, are left,
     and the run's record names them.
 
     mark: the decimal mark, point or comma; left out, the one of the settings.
-    Example: to-numbers
+    Example: read-numbers
     Also: text to number, convert, stored as text, green triangle
     """
     _convert(item, lambda text: _number(text, mark))
 
 
 @action(Reach.CHANGE)
-def to_dates(item: HoldsCells, order: DateOrder | None = None) -> None:
+def read_dates(item: HoldsCells, order: DateOrder | None = None) -> None:
     """Turns texts that read as a date into dates. What can be read in two ways is left, and the run's record names it.
 
     order: which part comes first; left out, the order of the settings.
-    Example: to-dates order: day-first
+    Example: read-dates order: day-first
     Also: text to date, convert, stored as text
     """
     _convert(item, lambda text: as_date(text, order))
 
 
-ACTIONS = [(function, CELL_KINDS) for function in (to_numbers, to_dates)]
+ACTIONS = [(function, CELL_KINDS) for function in (read_numbers, read_dates)]

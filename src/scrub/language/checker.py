@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from scrub.language import tree
+from scrub.language import advice, tree
 from scrub.language.meaning import cannot_be_name
 from scrub.language.others import Resolver, RunsOthers
 from scrub.language.parser import parse
@@ -66,6 +66,7 @@ class _Checker(RunsOthers):
         self.resolve = resolve
         self.own_files = found.own_files
         self.loops: list[str] = []  # the loops around a line: kinds visited, or "" for a loop over values
+        self.like_fields: list[tuple[str, ItemOf, tree.Place]] = []  # names that are called like a field here
 
     def whole(self) -> None:
         """Checks header and body."""
@@ -112,6 +113,12 @@ class _Checker(RunsOthers):
         return self.program.selection_slot
 
     def _finish(self) -> None:
+        for word, item, place in self.like_fields:
+            if word not in self.read:
+                self.note(
+                    place,
+                    f"this only keeps a value that is never used. To set the field, write: {item.word}.{word} = …",
+                )
         self.program.slots = self.scope.slots
         self.program.names = {word: name.slot for word, name in self.scope.names.items()}
 
@@ -144,6 +151,10 @@ class _Checker(RunsOthers):
         else:
             found = self.type(node.value)
         node.slot = self.set_name(node.word, found, node.place)
+        current = self.scope.current
+        field = self.vocabulary.kinds[current.kind].fields.get(node.word) if current else None
+        if current is not None and field is not None and field.can_be_set:
+            self.like_fields.append((node.word, current, node.place))
 
     # -- fields and actions
 
@@ -162,8 +173,10 @@ class _Checker(RunsOthers):
             return
         field = kind.fields.get(node.target.word)
         if field is None:
+            self.assigned = _written(node.value)
             self.type(node.target)  # notes what is wrong with it
-            self.type(node.value)
+            self.assigned = ""
+            self.unplaced(tree.Argument(None, node.value, node.place))
             return
         if not field.can_be_set:
             actions = [word for word, each in kind.actions.items() if field.word[:7] in word or word[:7] in field.word]
@@ -173,7 +186,35 @@ class _Checker(RunsOthers):
             return
         self.reaches(Reach.CHANGE)
         self.program.uses.append((kind.word, field.word, node.place.line))
-        self.value(node.value, field.type, f'"{field.word}"', field.choice)
+        with self.printing(field.printed):
+            self.value(node.value, field.type, f'"{field.word}"', field.choice)
+
+    def _do_stray(self, node: tree.Stray) -> None:
+        """A line that does nothing: what was meant is said as far as it can be known."""
+        target = node.target
+        assert isinstance(target, tree.Dot)
+        told = len(self.problems)
+        outer = self.type(target.target)
+        if len(self.problems) > told:
+            return
+        if not outer.item:
+            self.note(node.place, f"this line does nothing. To keep what it gives, write: name = … .{target.word}")
+            return
+        kind, word = self.vocabulary.kinds[outer.word], target.word
+        written = _source(target.target)
+        current = self.scope.current
+        if word in kind.actions:
+            if current is not None and isinstance(target.target, tree.Name) and target.target.slot == current.slot:
+                self.note(node.place, f"an action acts on the current item. Write only: {word}")
+            else:
+                self.note(
+                    node.place, f"an action acts on the current item. Write: in {written}, below it {word}, and end"
+                )
+        elif word in kind.fields or kind.cls.open_fields:
+            how = f"To set the field, write: {written}.{word} = …"
+            self.note(node.place, f"this line does nothing. {how}")
+        else:
+            self.note(target.place, self._no_field(kind, word, written))
 
     def _do_do(self, node: tree.Do) -> None:
         current = self.scope.current
@@ -208,6 +249,8 @@ class _Checker(RunsOthers):
             return f'brackets are missing: write {word}("…")'
         if word in LATER_KINDS:
             return f'"{word}" cannot be used yet'
+        if word in advice.FORMER:
+            return f'"{word}" is called {advice.FORMER[word]} now'
         fields = kinds[current.kind].fields if current else {}
         if current and word in fields:
             how = f"{current.word}.{word} = …" if fields[word].can_be_set else f"{current.word}.{word}"
@@ -224,15 +267,18 @@ class _Checker(RunsOthers):
             "fail",
             "say",
             "log",
-            "repeat",
+            "while",
             "run",
             "attempt",
         )
-        advice = did_you_mean(word, [*actions, *starters])
-        if not advice:
-            known = [*(each.docs for each in actions.values()), *(each.docs for each in fields.values())]
-            advice = next((f" Write: {docs.example}" for docs in known if word in docs.also), "")
-        return f"{here}.{advice}"
+        found = ""
+        for item in reversed(self.scope.items):
+            found = found or advice.of_item(word, item.word, item.kind, kinds[item.kind].fields)
+        found = found or did_you_mean(word, [*actions, *starters])
+        if not found:
+            known = [*(each.docs for each in actions.values())]
+            found = next((f" Write: {docs.example}" for docs in known if word in docs.also), "")
+        return f"{here}.{found}"
 
     def _do_if(self, node: tree.If) -> bool:
         ends: list[tuple[bool, set[str]]] = []
@@ -289,7 +335,7 @@ class _Checker(RunsOthers):
         self._branch(body)
         self.loops.pop()
 
-    def _do_repeat(self, node: tree.Repeat) -> None:
+    def _do_times(self, node: tree.Times) -> None:
         self.value(node.times, NUMBER, "how often to repeat")
         before = set(self.scope.assigned)
         if node.alias:
@@ -352,3 +398,24 @@ class _Checker(RunsOthers):
     def _spoken(self, text: Expression) -> None:
         if self.type(text) == SECRET:
             self.note(text.place, "a secret is never shown")
+
+
+def _written(node: Expression) -> str:
+    """A plain yes or no as it is written."""
+    value = node.value if isinstance(node, tree.Constant) else None
+    return {True: "yes", False: "no"}.get(value, "") if isinstance(value, bool) else ""
+
+
+def _source(node: Expression) -> str:
+    """An item as it is written, as far as that is short."""
+    if isinstance(node, tree.Name):
+        return node.word
+    if isinstance(node, tree.Call):
+        first = node.arguments[0].value if len(node.arguments) == 1 else None
+        if isinstance(first, tree.Constant):
+            shown = f'"{first.value}"' if isinstance(first.value, str) else first.value
+            return f"{node.word}({shown})"
+        return f"{node.word}(…)"
+    if isinstance(node, tree.Dot):
+        return f"{_source(node.target)}.{node.word}" + ("(…)" if node.arguments is not None else "")
+    return "…"

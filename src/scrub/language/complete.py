@@ -6,7 +6,7 @@ import re
 
 from scrub.model.vocabulary import Action, Vocabulary
 
-_STARTERS = ("each", "if", "in", "repeat", "say", "log", "skip", "finish", "fail", "attempt", "run", "end", "else")
+_STARTERS = ("each", "if", "in", "while", "say", "log", "skip", "finish", "fail", "attempt", "run", "end", "else")
 _DOTTED = re.compile(r"([\w-]+|\)|\")\.([\w-]*)$")
 _WORD = re.compile(r"[\w-]*$")
 

@@ -13,7 +13,7 @@ MOST_OPERATORS = 150
 
 KEYWORDS = frozenset(
     (
-        "macro about group into each as in where if else end repeat times while leave loop skip finish fail attempt "
+        "macro about group into each as in where if else end times while leave loop skip finish fail attempt "
         "run say log and or not is contains matches exists missing exactly yes no nothing today now"
     ).split()
 )
@@ -89,6 +89,14 @@ class Cursor:
         before = self.tokens[self.at - 1] if self.at else token
         if token.is_sign("=", "=="):
             return self.slip('to compare, write: is   (a single "=" gives a name its value)')
+        if token.is_word("then"):
+            return self.slip('"then" is not needed. Take it out: the line ends with the condition')
+        if token.is_word("begins", "begin"):
+            return self.slip("write: starts with")
+        if token.is_word("has", "includes", "include"):
+            return self.slip("write: contains")
+        if token.is_sign("+=", "-=", "*=", "/="):
+            return self.slip(f"write it out: {before.text} = {before.text} {token.text[0]} …")
         if token.is_sign("<>", "!="):
             return self.slip("to compare, write: is not")
         if token.type == TEXT and before.type == WORD:

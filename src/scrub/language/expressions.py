@@ -6,7 +6,7 @@ from collections.abc import Callable
 from datetime import date, datetime
 from decimal import Decimal
 
-from scrub.language import tree
+from scrub.language import advice, tree
 from scrub.language.cursor import DEEPEST, KEYWORDS, MOST_OPERATORS, Cursor, Slip, place_of
 from scrub.language.lexer import DATE, END, NUMBER, TEXT, WORD, Token
 from scrub.language.tree import Argument, Expression
@@ -19,6 +19,8 @@ from scrub.model.types import TEXT as TEXT_TYPE
 
 #: Characters that a text cannot show plainly, written as holes.
 MARKS = {"newline": "\n", "tab": "\t", "no-break-space": "\u00a0"}
+#: What is filled in when a page is printed, written as holes; they stand in headers and footers only.
+PRINTED = frozenset(("page-number", "page-count", "sheet-name", "file-name", "print-date", "print-time"))
 
 _OPPOSITE_FORMS = {
     "contain": "contains",
@@ -115,6 +117,8 @@ class ExpressionReader(Cursor):
             operator = f"{operator} with"
         elif operator == "is":
             operator, negated = self.after_is()
+            if operator in ("starts with", "ends with", "contains"):
+                raise self.slip(f"write only: {operator}")
         if operator in ("is empty", "exists"):
             return tree.Compare(place, operator, negated, False, left, None)
         exactly = self.take_word("exactly") is not None
@@ -150,10 +154,18 @@ class ExpressionReader(Cursor):
         return left
 
     def product(self) -> Expression:
+        self.no_written_date()
         left = self.signed()
         while (token := self.operator(self.take_sign("*", "/"))) is not None:
             left = tree.Arithmetic(place_of(token), token.text, left, self.signed())
         return left
+
+    def no_written_date(self) -> None:
+        """Tells `1/2/2026`, which would be two divisions."""
+        one, two, three = self.token, self.following(2), self.following(4)
+        slashes = self.following(1).is_sign("/") and self.following(3).is_sign("/")
+        if slashes and one.type == two.type == three.type == NUMBER and 4 in (len(one.text), len(three.text)):
+            raise self.slip("a date is written year-month-day, as 2026-02-01. This would be two divisions")
 
     def signed(self) -> Expression:
         signs: list[Token] = []
@@ -238,6 +250,8 @@ class ExpressionReader(Cursor):
             raise self.unexpected()
         if token.is_sign("+"):
             raise self.slip("a number needs no plus before it. Take it out")
+        if token.is_sign("+=", "-=", "*=", "/="):
+            raise self.unexpected()
         raise Slip(Problem(f'a value is expected here, not "{token.text}"', *place))
 
     def amount(self) -> Expression:
@@ -259,6 +273,9 @@ class ExpressionReader(Cursor):
                 continue
             if part[0].type == WORD and part[0].text in MARKS and part[1].type == END:
                 parts.append(MARKS[part[0].text])
+                continue
+            if part[0].type == WORD and part[0].text in PRINTED and part[1].type == END:
+                parts.append(tree.PrintMark(place_of(part[0]), part[0].text))
                 continue
             inner = ExpressionReader(part, self.problems, self.nesting)
             if inner.token.type == END:
@@ -286,6 +303,9 @@ class ExpressionReader(Cursor):
     def word(self) -> Expression:
         token = self.take()
         place = place_of(token)
+        everyday = advice.value(token, self.token)
+        if everyday:
+            raise self.slip(everyday, token)
         if token.text in ("yes", "no"):
             return tree.Constant(place, token.text == "yes", YES_NO)
         if token.text == "nothing":

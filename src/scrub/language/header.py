@@ -20,7 +20,7 @@ def read_header(macro: Macro, lines: list[str], problems: list[Problem]) -> int:
             continue
         word, _, rest = text.partition(" ")
         word = word.lower()
-        if word not in WORDS or rest.startswith("="):
+        if word not in WORDS or rest.startswith("=") or _is_loop(macro, word, rest):
             break
         column = line.lower().find(word) + 1
         place = Place(index + 1, column, len(word))
@@ -29,6 +29,13 @@ def read_header(macro: Macro, lines: list[str], problems: list[Problem]) -> int:
         index = len(lines)
     _complete(macro, lines, problems)
     return index
+
+
+def _is_loop(macro: Macro, word: str, rest: str) -> bool:
+    """Whether a `for` is the first line of a body in another language's manner: for each sheet, for i = 1 to 10."""
+    return (
+        word == "for" and "for" in macro.places and (rest.lower().startswith("each ") or "=" in rest or " in " in rest)
+    )
 
 
 def _header_line(macro: Macro, word: str, rest: str, place: Place, problems: list[Problem]) -> None:

@@ -8,12 +8,12 @@ from typing import Any
 from scrub.language import characters as ch
 from scrub.language.cursor import KEYWORDS
 from scrub.language.header import WORDS as HEADER_WORDS
-from scrub.language.lexer import NEWLINE, NUMBER, TEXT, WORD, LineLexer, Token, lex, split_lines
+from scrub.language.lexer import NEWLINE, NUMBER, TEXT, WORD, LineLexer, Token, counts, lex, split_lines
 from scrub.language.parser import parse
 from scrub.language.tree import Macro, Node, Place
 from scrub.model.problem import MacroProblems, Problem
 
-_OPENERS = frozenset(("each", "repeat", "in", "attempt"))
+_OPENERS = frozenset(("each", "while", "in", "attempt"))
 _INDENT = "    "
 
 
@@ -110,6 +110,8 @@ def _is_handler(tokens: list[Token]) -> bool:
 
 def _opens(tokens: list[Token]) -> bool:
     first = tokens[0]
+    if counts(tokens):
+        return True
     if first.type != WORD or (len(tokens) > 1 and tokens[1].is_sign("=")):
         return False
     return first.text in _OPENERS or first.text in ("if", "else")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import NamedTuple
 
 from scrub.language import characters as ch
@@ -35,14 +36,27 @@ class Token(NamedTuple):
 
 LONGEST_WORD = 60
 
-_TWO = ("<=", ">=", "<>", "!=", "==")
+_TWO = ("<=", ">=", "<>", "!=", "==", "+=", "-=", "*=", "/=")
 _ONE = ".,:()[]+-*/=<>%"
 _DIGITS = frozenset("0123456789")
 
 #: A line that starts with one of these, inside an open bracket, shows that the bracket was forgotten.
 STATEMENT_WORDS = frozenset(
-    ("each", "if", "else", "end", "repeat", "skip", "leave", "finish", "fail", "attempt", "say", "log", "run")
+    ("each", "if", "else", "end", "while", "skip", "leave", "finish", "fail", "attempt", "say", "log", "run")
 )
+
+
+def counts(tokens: Sequence[Token]) -> bool:
+    """Whether the tokens of a line are `… times` or `… times as NAME`."""
+    end = len(tokens) - (2 if len(tokens) > 3 and tokens[-2].is_word("as") else 0)
+    if end < 2 or not tokens[end - 1].is_word("times") or tokens[1].is_sign("="):
+        return False
+    first = tokens[0]
+    return (
+        first.type in (NUMBER, TEXT)
+        or first.is_sign("(", "-")
+        or (first.type == WORD and first.text not in STATEMENT_WORDS)
+    )
 
 
 def split_lines(source: str) -> list[str]:
@@ -159,6 +173,10 @@ class LineLexer:
                 self.problem('a text stands between double quotes: "…"', start)
                 self.at = len(text)
                 return self.token(TEXT, text[start:], start, ("",))
+            if letter == "&":
+                self.problem('texts are joined with braces: "{first} {second}"', start)
+                self.at = len(text)
+                return None
             if letter in "{}":
                 self.problem('braces belong inside a text: "{sheet.name}"', start)
                 self.at = len(text)

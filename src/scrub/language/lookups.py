@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from scrub.language import tree
+from scrub.language import advice, tree
 from scrub.language.operators import Operators
 from scrub.language.scope import LATER_KINDS, Scope
 from scrub.language.tree import Argument, Expression, Place, Program
@@ -23,6 +23,7 @@ class Lookups(Operators):
         self.problems = problems
         self.scope = Scope()
         self.own_files: Mapping[str, str] = {}
+        self.read: set[str] = set()  # the names whose value is asked for
 
     def reaches(self, reach: int) -> None:
         """Notes how far the macro goes."""
@@ -65,6 +66,8 @@ class Lookups(Operators):
             self.type(argument.value)
         if node.word in LATER_KINDS:
             self.note(node.place, f'"{node.word}(…)" cannot be used yet')
+        elif advice.of_call(node.word):
+            self.note(node.place, advice.of_call(node.word))
         elif node.word in {word for _, word in self.vocabulary.operations}:
             self.note(node.place, f"an operation follows its value after a dot: value.{node.word}")
         elif any(node.word in kind.actions for kind in self.vocabulary.kinds.values()):

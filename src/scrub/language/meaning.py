@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
-from scrub.language import tree
+from collections.abc import Iterator
+from contextlib import contextmanager
+
+from scrub.language import advice, tree
 from scrub.language.cursor import KEYWORDS
-from scrub.language.expressions import MARKS
+from scrub.language.expressions import MARKS, PRINTED
 from scrub.language.lookups import Lookups
 from scrub.language.scope import LATER_KINDS
 from scrub.language.tree import Argument, Expression, Place
@@ -26,6 +29,18 @@ from scrub.model.vocabulary import Callee, Kind, Parameter, Vocabulary
 
 class Meaning(Lookups):
     """Gives every expression its meaning and type; notes a problem for each that has none."""
+
+    assigned = ""  # the yes or no that the line being read gives to a field
+    _printing = False
+
+    @contextmanager
+    def printing(self, allowed: bool) -> Iterator[None]:
+        """Allows holes for page numbers inside the block."""
+        before, self._printing = self._printing, allowed
+        try:
+            yield
+        finally:
+            self._printing = before
 
     def type(self, node: Expression) -> Type:
         """The type of an expression."""
@@ -64,10 +79,9 @@ class Meaning(Lookups):
             return True
         if node.word in self.scope.names:
             return False
-        self.note(
-            node.place,
-            f'"{node.word}" is none of: {", ".join(wanted.choices)}.{did_you_mean(node.word, wanted.choices)}',
-        )
+        now = advice.FORMER_CHOICES.get(node.word) or advice.FORMER.get(node.word)
+        guess = f" It is called {now} now" if now in wanted.choices else did_you_mean(node.word, wanted.choices)
+        self.note(node.place, f'"{node.word}" is none of: {", ".join(wanted.choices)}.{guess}')
         node.choice = node.word
         return True
 
@@ -77,14 +91,32 @@ class Meaning(Lookups):
         return ANY
 
     def _constant(self, node: tree.Constant) -> Type:
+        self._former_marks(node, node.value)
         return node.type
+
+    def _former_marks(self, node: Expression, text: object) -> None:
+        """Tells what page numbers are written as, where somebody still writes them as they were."""
+        if self._printing and isinstance(text, str):
+            found = next((mark for mark in advice.FORMER_MARKS if mark in text.lower()), None)
+            if found:
+                self.note(node.place, f"{found} is written {advice.FORMER_MARKS[found]} now")
+
+    def _printmark(self, node: tree.PrintMark) -> Type:
+        if not self._printing:
+            self.note(
+                node.place,
+                f"{{{node.word}}} is filled in when a page is printed, so that it can stand in a header or footer only",
+            )
+        return TEXT
 
     def _moment(self, node: tree.Moment) -> Type:
         return DATE if node.word == "today" else TIME
 
     def _text(self, node: tree.Text) -> Type:
         for part in node.parts:
-            if not isinstance(part, str) and self.type(part) == SECRET:
+            if isinstance(part, str):
+                self._former_marks(node, part)
+            elif self.type(part) == SECRET:
                 self.note(part.place, "a secret cannot be written into a text")
         return TEXT
 
@@ -105,6 +137,7 @@ class Meaning(Lookups):
         if node.word == "selection" and self.selection():
             node.slot = self.selection()
             return self.vocabulary.kinds["selection"].type
+        self.read.add(node.word)
         name = self.scope.names.get(node.word)
         if name is not None:
             node.slot = name.slot
@@ -133,7 +166,7 @@ class Meaning(Lookups):
         for item in reversed(self.scope.items):
             if word in self.vocabulary.kinds[item.kind].fields:
                 return f"a field is written with its item: {item.word}.{word}"
-        guess = did_you_mean(word, [*self.scope.names, *items, "yes", "no", "nothing"])
+        guess = advice.of_name(word) or did_you_mean(word, [*self.scope.names, *items, "yes", "no", "nothing"])
         return f'no value has the name "{word}".{guess}' + ("" if guess else ' A text stands between quotes: "…"')
 
     def _dot(self, node: tree.Dot) -> Type:
@@ -145,30 +178,66 @@ class Meaning(Lookups):
                 self.note(node.place, f'{target} has no field "{node.word}"')
             return ANY
         if target in (ANY, NOTHING):
-            for argument in node.arguments or ():
-                self.type(argument.value)
+            self._loose_arguments(node)
             words = {word for _, word in self.vocabulary.operations}
             words |= {word for kind in self.vocabulary.kinds.values() for word in kind.fields}
             node.heading = heading_key(node.word)
             unknown = isinstance(node.target, tree.Name) and node.target.slot < 0  # its problem is told already
             if target == ANY and not unknown and node.word not in words:
-                self.note(node.place, f'no value has an operation "{node.word}".{did_you_mean(node.word, words)}')
+                tail = _no_dot(node.word) or did_you_mean(node.word, words)
+                self.note(node.place, f'no value has an operation "{node.word}".{tail}')
             return ANY
         operation = self.vocabulary.operations.get((target.word, node.word))
         if operation is None:
             words = set(self.vocabulary.operation_words(target.word))
-            advice = did_you_mean(node.word, words) or self._everyday(node.word, target.word)
-            self.note(node.place, f'{target} has no operation "{node.word}".{advice}')
+            tail = _no_dot(node.word) or did_you_mean(node.word, words) or self._everyday(node.word, target.word)
+            self.note(node.place, f'{target} has no operation "{node.word}".{tail}')
             for argument in node.arguments or ():
                 self.type(argument.value)
             return ANY
         node.bound = self.arguments(operation, node.arguments or (), node.place, f".{node.word}")
+        if node.word == "as-text" and target in (DATE, TIME):
+            self._date_form(node)
         if target.word == "list":
             if operation.gives.word == "list" and operation.gives.of == ANY:
                 return target
             if operation.gives == ANY and node.word in ("first", "last", "smallest", "largest"):
                 return target.of or ANY
         return operation.gives
+
+    def _date_form(self, node: tree.Dot) -> None:
+        """A form of a date that is written out is looked at before the macro runs."""
+        from scrub.model.operations.dates import form_problem
+
+        for argument in node.arguments or ():
+            if isinstance(argument.value, tree.Constant) and isinstance(argument.value.value, str):
+                wrong = form_problem(argument.value.value)
+                if wrong:
+                    self.note(argument.value.place, wrong)
+
+    def _loose_arguments(self, node: tree.Dot) -> None:
+        """The arguments of an operation on a value whose type is not known before the macro runs."""
+        candidates = [each for (_, word), each in self.vocabulary.operations.items() if word == node.word]
+        for place, argument in enumerate(node.arguments or ()):
+            named = [
+                parameter
+                for each in candidates
+                for number, parameter in enumerate(each.parameters)
+                if (argument.name is None and number == 0) or parameter.word == argument.name
+            ]
+            if candidates and not named:
+                taken = sorted({parameter.word for each in candidates for parameter in each.parameters})
+                what = f'no "{argument.name}"' if argument.name else "no value"
+                tail = (
+                    f" It takes {listed(taken)}" if taken and place == 0 else did_you_mean(argument.name or "", taken)
+                )
+                self.note(argument.place, f'".{node.word}" takes {what}.{tail}')
+            word = argument.value.word if isinstance(argument.value, tree.Name) else ""
+            choice = next((each.choice for each in named if each.choice and word in list(each.choice)), None)
+            if choice is not None and isinstance(argument.value, tree.Name):
+                argument.value.choice = choice(word)  # where a choice is expected, the choice word wins
+            else:
+                self.type(argument.value)
 
     def _of_item(self, node: tree.Dot, kind: Kind) -> Type:
         """What follows a dot behind an item: a field, a heading, a part, or another item looked up in it."""
@@ -206,20 +275,22 @@ class Meaning(Lookups):
             self.note(node.place, f'"{node.word}" is a field and takes no brackets')
         return field.type
 
-    def _no_field(self, kind: Kind, word: str) -> str:
+    def _no_field(self, kind: Kind, word: str, written: str = "") -> str:
         if word in kind.actions:
             return (
                 f'"{word}" is an action of a {kind.word}, not a field. It stands alone at the start of a line: {word}'
             )
         inside = [other for other in kind.holds if word in self.vocabulary.kinds[other].fields]
-        advice = did_you_mean(word, kind.fields)
-        if not advice:
-            advice = next(
+        tail = _no_dot(word) or advice.of_item(word, written or kind.word, kind.word, kind.fields, self.assigned)
+        if not tail:
+            tail = did_you_mean(word, [*kind.fields, *kind.actions])
+        if not tail:
+            tail = next(
                 (f' Did you mean "{field.word}"?' for field in kind.fields.values() if word in field.docs.also), ""
             )
-        if not advice and inside:
-            advice = f" A {inside[0]} has: open a block with each {inside[0]}"
-        return f'{kind.called} has no field "{word}".{advice}'
+        if not tail and inside:
+            tail = f" A {inside[0]} has: open a block with each {inside[0]}"
+        return f'{kind.called} has no field "{word}".{tail}'
 
     def _everyday(self, word: str, type_word: str) -> str:
         for (owner, name), operation in self.vocabulary.operations.items():
@@ -274,8 +345,15 @@ def cannot_be_name(word: str, vocabulary: Vocabulary) -> str | None:
     """Why a word cannot be the name of a value, or None."""
     if word in vocabulary.kinds or word in LATER_KINDS:
         return f'"{word}" is a kind of item and cannot be a name. Choose another'
-    if word in MARKS:
+    if word in MARKS or word in PRINTED:
         return f'"{{{word}}}" stands for a character in texts, so that it cannot be a name. Choose another'
     if word in KEYWORDS:
         return f'"{word}" is a word of the language and cannot be a name. Choose another'
     return None
+
+
+def _no_dot(word: str) -> str:
+    """Advice for a comparison that is written like a field."""
+    forms = {"exists": "… exists", "missing": "… is missing", "contains": "… contains …", "is-empty": "… is empty"}
+    forms |= {"empty": "… is empty", "isempty": "… is empty"}
+    return f" Write it without the dot: {forms[word]}" if word in forms else ""

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import re
+from contextlib import AbstractContextManager
+
 from scrub.language import tree
 from scrub.language.tree import Expression, Place
 from scrub.model.types import ANY, DATE, DURATION, LENGTH, NUMBER, SECRET, SIZE, TEXT, TIME, YES_NO, Type
@@ -20,6 +23,15 @@ class Operators:
     def note(self, place: Place, message: str) -> None:
         """Notes a problem."""
         raise NotImplementedError
+
+    def printing(self, allowed: bool) -> AbstractContextManager[None]:
+        """Allows holes for page numbers inside the block."""
+        raise NotImplementedError
+
+    @staticmethod
+    def _is_printed(node: Expression) -> bool:
+        """Whether a header or footer is compared, which may hold page numbers."""
+        return isinstance(node, tree.Dot) and node.word in ("header", "footer")
 
     def condition(self, node: Expression) -> None:
         """Checks an expression that must be yes or no."""
@@ -41,7 +53,8 @@ class Operators:
         if left.choices and isinstance(node.right, tree.Name) and node.right.word in left.choices:
             node.right.choice = node.right.word
             return YES_NO
-        right = self.type(node.right)
+        with self.printing(self._is_printed(node.left)):
+            right = self.type(node.right)
         if operator == "matches":
             self._pattern(node, left, right)
         elif SECRET in (left, right):
@@ -57,7 +70,7 @@ class Operators:
         else:
             for side, found in ((node.left, left), (node.right, right)):
                 if found not in (*_ORDERED, ANY):
-                    self.note(side.place, f'"{operator}" compares numbers and dates, this is {found}')
+                    self.note(side.place, f'"{operator}" compares numbers and dates, this is {found}{_plain(side)}')
                     break
             else:
                 if not left.fits(right):
@@ -145,3 +158,11 @@ def _result(sign: str, left: Type, right: Type) -> Type | None:
     if left == DURATION and right in (DATE, TIME) and sign == "+":
         return right
     return None
+
+
+def _plain(node: Expression) -> str:
+    """Advice for a date or a number that is written between quotes."""
+    value = node.value if isinstance(node, tree.Constant) else None
+    if isinstance(value, str) and re.fullmatch(r"\d{4}-\d{2}-\d{2}(T\d{2}:\d{2})?|\d+(\.\d+)?", value):
+        return f". Write it without quotes: {value}"
+    return ""

@@ -4,16 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from scrub.language import tree
+from scrub.language import advice, tree
 from scrub.language.cursor import DEEPEST, KEYWORDS, Slip, place_of
 from scrub.language.expressions import ExpressionReader
 from scrub.language.header import read_header
-from scrub.language.lexer import END, NEWLINE, TEXT, WORD, Token, lex, split_lines
+from scrub.language.lexer import END, NEWLINE, TEXT, WORD, Token, counts, lex, split_lines
 from scrub.language.tree import Argument, Block, Expression, Statement
 from scrub.model.problem import Problem
 
-_BLOCK_WORDS = frozenset(("each", "if", "in", "repeat", "attempt"))
-_STATEMENTS = _BLOCK_WORDS | {"skip", "leave", "finish", "fail", "say", "log", "run"}
+_BLOCK_WORDS = frozenset(("each", "if", "in", "times", "while", "attempt"))
+_STATEMENTS = (_BLOCK_WORDS - {"times"}) | {"skip", "leave", "finish", "fail", "say", "log", "run"}
 
 
 def parse(text: str, name: str) -> tuple[tree.Macro, list[Problem]]:
@@ -110,7 +110,9 @@ class _Parser(ExpressionReader):
             if self.token.type == END:
                 self.note(f'this "{opener.text}" is never closed. Write end below its last line', opener)
             return
-        if self.token.is_word(*_BLOCK_WORDS):
+        if self.token.is_word(opener.text):
+            self.take()
+        elif self.token.is_word(*_BLOCK_WORDS):
             named = self.take()
             if named.text != opener.text:
                 self.note(
@@ -128,6 +130,9 @@ class _Parser(ExpressionReader):
 
     def statement(self) -> Statement:
         token = self.token
+        rest = self.rest_of_line()
+        if counts(rest):
+            return self.times_statement()
         if token.type != WORD:
             if token.type == TEXT:
                 raise self.slip("a line starts with a word. To show a text, write: say " + token.text[:30])
@@ -136,6 +141,12 @@ class _Parser(ExpressionReader):
             if token.text in KEYWORDS - {"group", "about", "into", "macro"}:
                 raise self.slip(f'"{token.text}" is a word of the language and cannot be a name. Choose another')
             return self.set_name()
+        if self.following().is_sign("+=", "-=", "*=", "/="):
+            sign = self.following().text[0]
+            raise self.slip(f"write it out: {token.text} = {token.text} {sign} …", self.following())
+        everyday = advice.statement(rest)
+        if everyday:
+            return self.as_meant(everyday)
         reader = getattr(self, f"{token.text}_statement", None) if token.text in _STATEMENTS else None
         if reader is not None:
             found: Statement = reader(self.take())
@@ -164,6 +175,8 @@ class _Parser(ExpressionReader):
             self.end_line()
             if isinstance(target, tree.Dot) and target.arguments is None:
                 return tree.SetField(target.place, target, value)
+            if isinstance(target, tree.Call) and target.word in ("cell", "cells"):
+                raise self.slip(f"to set what stands in it, write: {target.word}(…).value = …", first)
             raise self.slip('only a name or a field can stand before "="', first)
         if isinstance(target, tree.Call):
             self.end_line()
@@ -171,16 +184,8 @@ class _Parser(ExpressionReader):
         if isinstance(target, tree.Dot):
             if not self.at_line_end() and self.token.is_word("is"):
                 raise self.slip('to set a field, write: =   ("is" compares)')
-            if isinstance(target.target, tree.Name):
-                raise self.slip(
-                    f'this line does nothing. An action stands alone in its block: "{target.word}"; '
-                    f"to set a field, write: {first.text}.{target.word} = …",
-                    first,
-                )
-            raise self.slip(
-                "this line does nothing. To act on another item, open a block with: in " + first.text + "(…)",
-                first,
-            )
+            self.end_line()
+            return tree.Stray(place_of(first), target)
         raise self.slip("this line does nothing", first)
 
     def action_statement(self) -> Statement:
@@ -232,25 +237,59 @@ class _Parser(ExpressionReader):
         body = self.body(opener)
         return tree.Each(place_of(word), word.text, alias, inside, where, body)
 
-    def repeat_statement(self, opener: Token) -> Statement:
+    def rest_of_line(self) -> list[Token]:
+        """The tokens from here to the end of the statement."""
+        end = self.at
+        while self.tokens[end].type not in (NEWLINE, END):
+            end += 1
+        return list(self.tokens[self.at : end])
+
+    def as_meant(self, message: str) -> Statement:
+        """A line in the manner of another language: told, and read as what it means where that opens a block."""
+        first = self.token
+        self.note(message, first)
+        if first.is_word("for", "foreach", "repeat", "do"):
+            self.take()
+            self.take_word("until")
+            if counts(self.rest_of_line()):
+                return self.times_statement()
+            if self.token.is_word("while"):
+                return self.while_statement(self.take())
+            self.take_word("each")
+            if self.token.type != WORD:
+                self.skip_line()
+                return tree.Times(place_of(first), tree.Bad(place_of(first)), None, self.body(first))
+            if self.token.type == WORD and self.following().is_sign("="):
+                name = self.take()
+                self.skip_line()
+                place = place_of(name)
+                return tree.Times(place, tree.Bad(place), name.text, self.body(first))
+            return self.each_statement(first)
+        self.skip_line()
+        if first.is_word("unless", "when", "try", "sub", "function", "def"):
+            return tree.If(place_of(first), [], self.body(first))
+        return tree.If(place_of(first), [], [])
+
+    def times_statement(self) -> Statement:
+        first = self.token
+        opener = Token(WORD, "times", first.line, first.column, first.length)
         alias: str | None = None
-        looping = self.take_word("while")
 
         def read() -> Expression:
             nonlocal alias
             found = self.expression()
-            if not looping:
-                if not self.take_word("times"):
-                    raise self.slip("write: repeat 3 times, or: repeat while …")
-                if self.take_word("as"):
-                    alias = self.name_word('after "as" stands a name').text
+            if not self.take_word("times"):
+                raise self.unexpected()
+            if self.take_word("as"):
+                alias = self.name_word('after "as" stands a name').text
             return found
 
         count = self.head(read)
-        body = self.body(opener)
-        if looping:
-            return tree.While(place_of(opener), count, body)
-        return tree.Repeat(place_of(opener), count, alias, body)
+        return tree.Times(place_of(opener), count, alias, self.body(opener))
+
+    def while_statement(self, opener: Token) -> Statement:
+        condition = self.head(self.expression)
+        return tree.While(place_of(opener), condition, self.body(opener))
 
     def in_statement(self, opener: Token) -> Statement:
         item = self.head(self.expression)

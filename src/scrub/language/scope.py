@@ -10,7 +10,12 @@ from scrub.model.types import Type
 from scrub.model.vocabulary import Vocabulary
 
 #: Kinds that the language names and this version cannot open yet.
-LATER_KINDS = frozenset("document message mailbox database pdf picture paragraph".split())
+LATER_KINDS = frozenset(
+    (
+        "page pages bookmark document paragraph passage heading section note message mailbox attachment picture pdf "
+        "database change field link style"
+    ).split()
+)
 
 
 class NameOf(NamedTuple):

@@ -156,6 +156,12 @@ class Arithmetic(Expression):
     right: Expression
 
 
+class PrintMark(Expression):
+    """`{page-number}` and the like: filled in when a page is printed."""
+
+    word: str
+
+
 class Negative(Expression):
     """A minus before a value."""
 
@@ -222,8 +228,8 @@ class Each(Statement):
     headings: Any = ()
 
 
-class Repeat(Statement):
-    """`repeat N times [as NAME]`."""
+class Times(Statement):
+    """`N times [as NAME]`."""
 
     times: Expression
     alias: str | None
@@ -232,7 +238,7 @@ class Repeat(Statement):
 
 
 class While(Statement):
-    """`repeat while …`."""
+    """`while …`."""
 
     condition: Expression
     body: Block
@@ -282,6 +288,12 @@ class Say(Statement):
 
     word: str
     text: Expression
+
+
+class Stray(Statement):
+    """A line that only names something: it does nothing, and the checker says what was meant."""
+
+    target: Expression
 
 
 class RunMacro(Statement):

@@ -58,11 +58,11 @@ class Cell(CellFields):
 
     @property
     @field
-    def text(self) -> str:
+    def shown(self) -> str:
         """What is seen in the cell, number form and all; a failure for number forms that Scrub does not know.
 
-        Example: if cell.text ends with "%"
-        Also: displayed, formatted, shown
+        Example: if cell.shown ends with "%"
+        Also: displayed, formatted, text, as seen
         """
         return self.sheet.text(self.row_number, self.number)
 

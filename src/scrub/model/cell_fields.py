@@ -166,7 +166,7 @@ class CellFields(Item):
     @property
     @field
     def alignment(self) -> Alignment:
-        """Where its text stands from left to right; centre-across centres it over the empty cells beside it.
+        """Where its text stands from left to right; centre-over centres it over the empty cells beside it.
 
         Example: KIND.alignment = right
         Also: align, center, centre, left, right, justify

@@ -76,14 +76,14 @@ class Cells(CellFields):
         sheet.put_range_name(area, value or None)
 
     @action(Reach.CHANGE)
-    def centre_across(self) -> None:
+    def centre_over(self) -> None:
         """Centres the text of the first cell over all of them, without merging; a merge over just them is taken apart.
 
-        Example: centre-across
+        Example: centre-over
         Also: merge and center, centred title, heading, unmerge
         """
         sheet, area = self._single()
-        centre_across(sheet, area)
+        centre_over(sheet, area)
 
     @action(Reach.CHANGE)
     def merge(self) -> None:
@@ -156,11 +156,11 @@ class Selection(Cells):
         return self._picked
 
 
-def centre_across(sheet: Sheet, area: Area) -> None:
+def centre_over(sheet: Sheet, area: Area) -> None:
     """Centres the first cell's text over a range, without a merge."""
     if area.left == area.right:
         raise Failure(
-            f"{sheet.name} {area} is one {'cell' if area.single else 'column'}; there is nothing to centre across. "
+            f"{sheet.name} {area} is one {'cell' if area.single else 'column'}; there is nothing to centre it over. "
             "Pick the cells beside it too, such as B1:F1"
         )
     for column in range(area.left + 1, area.right + 1):
@@ -171,7 +171,7 @@ def centre_across(sheet: Sheet, area: Area) -> None:
         sheet.unmerge(area)
     for row in range(area.top, area.bottom + 1):
         for column in range(area.left, area.right + 1):
-            sheet.put_look(row, column, "alignment", Alignment.CENTRE_ACROSS)
+            sheet.put_look(row, column, "alignment", Alignment.CENTRED_OVER)
 
 
 class MergedRange(CellFields):
@@ -242,13 +242,13 @@ class MergedRange(CellFields):
         self.sheet.unmerge(self.area)
 
     @action(Reach.CHANGE)
-    def centre_across(self) -> None:
+    def centre_over(self) -> None:
         """Takes it apart and centres its text over the same cells, which looks the same and can be sorted and filtered.
 
-        Example: centre-across
+        Example: centre-over
         Also: center across selection, title, unmerge
         """
-        centre_across(self.sheet, self.area)
+        centre_over(self.sheet, self.area)
 
 
 def merged_in(sheet: Sheet) -> Iterator[MergedRange]:

@@ -37,24 +37,41 @@ class Alignment(Choice):
     RIGHT = "right"
     JUSTIFY = "justify"
     FILL = "fill"
-    CENTRE_ACROSS = "centre-across"
+    CENTRED_OVER = "centred-over"
     DISTRIBUTED = "distributed"
 
 
 class Trouble:
-    """A cell without a value that can be used: an error, or a day that does not exist. `what` names the cell."""
+    """A cell without a value that can be used: an error, or a day that does not exist. `what` names the cell.
 
-    __slots__ = ("error", "what")
+    With `doubt` it stands for the last result of a formula, which holds only as long as nothing changed that it
+    depends on: `doubt` gives that value, or the trouble with it.
+    """
 
-    def __init__(self, what: str, error: str = "") -> None:
+    __slots__ = ("doubt", "error", "what")
+
+    def __init__(self, what: str, error: str = "", doubt: Callable[[], Any] | None = None) -> None:
         self.what = what
         self.error = error
+        self.doubt = doubt
+
+    def settled(self) -> Value:
+        """The value, where there is one after all. Raises `Failure` where there is none."""
+        found = settle(self)
+        if isinstance(found, Trouble):
+            raise found.failure()
+        return found
 
     def failure(self) -> Failure:
         """The failure that using it is."""
         found = Failure(self.what)
         found.placed = True
         return found
+
+
+def settle(value: Value) -> Value:
+    """A value of a cell, with a doubt about it resolved: itself, the result of a formula, or a `Trouble`."""
+    return value.doubt() if type(value) is Trouble and value.doubt is not None else value
 
 
 class ColumnValues(dict[int, Any]):

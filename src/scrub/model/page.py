@@ -9,6 +9,12 @@ from scrub.model.grid import Grid
 from scrub.model.values import Choice
 
 
+class PrintedText(str):
+    """A text that is filled in when a page is printed: it can hold page numbers."""
+
+    __slots__ = ()
+
+
 class View(Choice):
     """How a sheet is shown."""
 
@@ -122,33 +128,33 @@ class PageFields(Grid, Item):
 
     @property
     @field
-    def pages_wide(self) -> int | None:
+    def width_in_pages(self) -> int | None:
         """On how many pages side by side it is made to fit; nothing for as many as it takes. It is then fitted.
 
-        Example: sheet.pages-wide = 1
+        Example: sheet.width-in-pages = 1
         Also: fit to page, print, scale, width
         """
-        found = self.setting("pages-wide")
+        found = self.setting("width-in-pages")
         return None if found is None else int(found)
 
-    @pages_wide.setter
-    def pages_wide(self, value: int | None) -> None:
-        self.put_setting("pages-wide", value)
+    @width_in_pages.setter
+    def width_in_pages(self, value: int | None) -> None:
+        self.put_setting("width-in-pages", value)
 
     @property
     @field
-    def pages_tall(self) -> int | None:
+    def height_in_pages(self) -> int | None:
         """On how many pages below each other it is made to fit; nothing for as many as it takes.
 
-        Example: sheet.pages-tall = nothing
+        Example: sheet.height-in-pages = nothing
         Also: fit to page, print, scale, height
         """
-        found = self.setting("pages-tall")
+        found = self.setting("height-in-pages")
         return None if found is None else int(found)
 
-    @pages_tall.setter
-    def pages_tall(self, value: int | None) -> None:
-        self.put_setting("pages-tall", value)
+    @height_in_pages.setter
+    def height_in_pages(self, value: int | None) -> None:
+        self.put_setting("height-in-pages", value)
 
     @property
     @field
@@ -167,61 +173,63 @@ class PageFields(Grid, Item):
 
     @property
     @field
-    def header(self) -> str | None:
-        """What is printed on top in the middle; [page], [pages], [sheet], [file], [date] and [time] stand for those.
+    def header(self) -> PrintedText | None:
+        """What is printed on top in the middle. {page-number}, {page-count}, {sheet-name}, {file-name}, {print-date}
+        and {print-time} are filled in when it is printed.
 
-        Example: sheet.header = "[sheet]"
+        Example: sheet.header = "{sheet-name}"
         Also: print, page header
         """
         found = self.setting("header")
-        return None if found is None else str(found)
+        return None if found is None else PrintedText(found)
 
     @header.setter
-    def header(self, value: str | None) -> None:
+    def header(self, value: PrintedText | None) -> None:
         self.put_setting("header", value)
 
     @property
     @field
-    def footer(self) -> str | None:
-        """What is printed below in the middle; [page], [pages], [sheet], [file], [date] and [time] stand for those.
+    def footer(self) -> PrintedText | None:
+        """What is printed below in the middle. {page-number}, {page-count}, {sheet-name}, {file-name}, {print-date} and
+        {print-time} are filled in when it is printed.
 
-        Example: sheet.footer = "Page [page] of [pages]"
+        Example: sheet.footer = "Page {page-number} of {page-count}"
         Also: print, page number, page footer
         """
         found = self.setting("footer")
-        return None if found is None else str(found)
+        return None if found is None else PrintedText(found)
 
     @footer.setter
-    def footer(self, value: str | None) -> None:
+    def footer(self, value: PrintedText | None) -> None:
         self.put_setting("footer", value)
 
     @property
     @field
-    def frozen_rows(self) -> int:
+    def rows_in_sight(self) -> int:
         """How many rows stay in sight when one scrolls down.
 
-        Example: sheet.frozen-rows = 3
-        Also: freeze panes, fix, lock rows
+        Example: sheet.rows-in-sight = 3
+        Also: freeze panes, freeze rows, fix, lock rows, split
         """
-        return int(self.setting("frozen-rows"))
+        return int(self.setting("rows-in-sight"))
 
-    @frozen_rows.setter
-    def frozen_rows(self, value: int) -> None:
-        self.put_setting("frozen-rows", value)
+    @rows_in_sight.setter
+    def rows_in_sight(self, value: int) -> None:
+        self.put_setting("rows-in-sight", value)
 
     @property
     @field
-    def frozen_columns(self) -> int:
+    def columns_in_sight(self) -> int:
         """How many columns stay in sight when one scrolls to the right.
 
-        Example: sheet.frozen-columns = 1
-        Also: freeze panes, fix, lock columns
+        Example: sheet.columns-in-sight = 1
+        Also: freeze panes, freeze columns, fix, lock columns, split
         """
-        return int(self.setting("frozen-columns"))
+        return int(self.setting("columns-in-sight"))
 
-    @frozen_columns.setter
-    def frozen_columns(self, value: int) -> None:
-        self.put_setting("frozen-columns", value)
+    @columns_in_sight.setter
+    def columns_in_sight(self, value: int) -> None:
+        self.put_setting("columns-in-sight", value)
 
     @property
     @field

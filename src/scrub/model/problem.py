@@ -115,7 +115,7 @@ def listed(words: Iterable[str], joint: str = "and") -> str:
     return f"{', '.join(every[:-1])} {joint} {every[-1]}"
 
 
-def nearest(word: str, candidates: Iterable[str], cutoff: float = 0.6) -> str | None:
+def nearest(word: str, candidates: Iterable[str], cutoff: float = 0.7) -> str | None:
     """The candidate most like `word`, or None when none is near."""
     from difflib import SequenceMatcher
 

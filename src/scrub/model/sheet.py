@@ -20,19 +20,19 @@ from scrub.model.values import Choice, Secret
 class SheetPermission(Choice):
     """What stays possible on a protected sheet (ISO/IEC 29500-1, 18.3.1.85), in plain words."""
 
-    FORMAT_CELLS = "format-cells"
-    FORMAT_COLUMNS = "format-columns"
-    FORMAT_ROWS = "format-rows"
-    INSERT_COLUMNS = "insert-columns"
-    INSERT_ROWS = "insert-rows"
-    INSERT_LINKS = "insert-links"
-    DELETE_COLUMNS = "delete-columns"
-    DELETE_ROWS = "delete-rows"
     SORT = "sort"
     FILTER = "filter"
     PIVOT_TABLES = "pivot-tables"
-    EDIT_OBJECTS = "edit-objects"
-    EDIT_SCENARIOS = "edit-scenarios"
+    INSERT_ROWS = "insert-rows"
+    DELETE_ROWS = "delete-rows"
+    FORMAT_ROWS = "format-rows"
+    INSERT_COLUMNS = "insert-columns"
+    DELETE_COLUMNS = "delete-columns"
+    FORMAT_COLUMNS = "format-columns"
+    FORMAT_CELLS = "format-cells"
+    INSERT_LINKS = "insert-links"
+    DRAWINGS = "drawings"
+    SCENARIOS = "scenarios"
 
 
 class Selecting(Choice):

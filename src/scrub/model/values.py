@@ -138,25 +138,18 @@ def is_empty(value: Value) -> bool:
 
 
 def same(left: Value, right: Value, exactly: bool = False) -> bool:
-    """`left is right`; texts without regard to case unless `exactly`. Raises `Failure` for a number stored as text."""
+    """`left is right`; texts without regard to case unless `exactly`.
+
+    Values of two sorts are not equal, but for nothing and an empty text.
+    """
     if isinstance(left, str) and isinstance(right, str):
         return loosen(left) == loosen(right) if exactly else fold(left) == fold(right)
     if isinstance(left, list) and isinstance(right, list):
         return len(left) == len(right) and all(same(a, b, exactly) for a, b in zip(left, right, strict=True))
     if isinstance(left, bool) or isinstance(right, bool):
         return left is right
-    if isinstance(left, Decimal) and isinstance(right, str):
-        _refuse_number_text(right)
-    if isinstance(right, Decimal) and isinstance(left, str):
-        _refuse_number_text(left)
+    if left is None or right is None:
+        return left is right or left == "" or right == ""
     if isinstance(left, datetime) != isinstance(right, datetime):
         return False
     return bool(left == right)
-
-
-def _refuse_number_text(text: str) -> None:
-    try:
-        Decimal(text.strip())
-    except decimal.InvalidOperation:
-        return
-    raise Failure(f'the text "{text}" reads as a number but is stored as text; turn it into one first: .as-number')

@@ -12,6 +12,7 @@ from typing import Any, NamedTuple
 from scrub.model.declare import Docs, Item, Reach
 from scrub.model.files import FilePath
 from scrub.model.operations import OPERATIONS
+from scrub.model.page import PrintedText
 from scrub.model.problem import listed
 from scrub.model.types import ChoiceClass, Type, choice_class, item_of, type_of
 from scrub.model.values import fold
@@ -74,6 +75,11 @@ class Callee:
     def by_python(self) -> dict[str, Parameter]:
         """Its arguments by their Python names, in order."""
         return {parameter.python: parameter for parameter in self.parameters}
+
+    @cached_property
+    def by_word(self) -> dict[str, Parameter]:
+        """Its arguments as a macro names them, in order."""
+        return {parameter.word: parameter for parameter in self.parameters}
 
     @cached_property
     def open(self) -> bool:
@@ -142,6 +148,11 @@ class Field:
     def whole(self) -> bool:
         """Whether its number is a whole one."""
         return int in (self._hint, *typing.get_args(self._hint))
+
+    @property
+    def printed(self) -> bool:
+        """Whether its text is filled in when a page is printed: it may hold page numbers."""
+        return PrintedText in (self._hint, *typing.get_args(self._hint))
 
     @property
     def choice(self) -> ChoiceClass | None:

@@ -10,12 +10,15 @@ from typing import Any
 
 from scrub.language import tree
 from scrub.model.amounts import Amount
+from scrub.model.operations import as_date
 from scrub.model.problem import Failure
 from scrub.model.values import Value, loosen, same, type_name
 from scrub.runner.execution import Frame
 
 Evaluate = Callable[[Frame], Value]
 Told = Callable[[Failure, Frame], Failure]
+#: Is told of two values that are not equal, and gives no.
+Unlike = Callable[[Value, Value, Frame], bool]
 
 ORDER: dict[str, Callable[[Any, Any], bool]] = {
     "<": operator.lt, "<=": operator.le, ">": operator.gt, ">=": operator.ge,
@@ -76,6 +79,8 @@ def matching(node: tree.Compare, left: Evaluate, right: Evaluate) -> Callable[[F
 
     def test(frame: Frame) -> bool:
         value, pattern = left(frame), node.pattern
+        if value is None:
+            return False
         if not isinstance(value, str):
             raise Failure(f'"matches" goes with texts, this is {type_name(value)}')
         try:
@@ -90,17 +95,39 @@ def matching(node: tree.Compare, left: Evaluate, right: Evaluate) -> Callable[[F
     return test
 
 
-def is_in(value: Value, values: Value, exactly: bool) -> bool:
+def is_in(value: Value, values: Value, exactly: bool, unlike: Unlike, frame: Frame) -> bool:
     """`is in`."""
     if not isinstance(values, list):
         raise Failure(f'after "is in" stands a list, not {type_name(values)}')
-    return any(same(value, each, exactly) for each in values)
+    return any(same(value, each, exactly) for each in values) or any(unlike(value, each, frame) for each in values)
+
+
+def mistaken(one: Value, other: Value) -> str:
+    """What is odd about two values that are not equal: one is a text that reads as the other's sort of value."""
+    for value, text in ((one, other), (other, one)):
+        if not isinstance(text, str):
+            continue
+        if isinstance(value, Decimal):
+            try:
+                Decimal(text.strip().replace("\u00a0", ""))
+            except ArithmeticError:
+                continue
+            return "a number and a text that reads as one"
+        if isinstance(value, date):
+            try:
+                as_date(text)
+            except Failure:
+                continue
+            return "a date and a text that reads as one"
+    return ""
 
 
 def text_test(name: str, one: Value, other: Value, fix: Callable[[str], str]) -> bool:
     """`contains`, `starts with` and `ends with`; `fix` makes texts alike that count as equal."""
     if name == "contains" and isinstance(one, list):
         return any(same(each, other, fix is loosen) for each in one)
+    if one is None:
+        return False
     for value in (one, other):
         if not isinstance(value, str):
             raise Failure(f'"{name}" goes with texts, this is {type_name(value)}')

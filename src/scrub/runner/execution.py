@@ -27,6 +27,7 @@ class Execution:
         self.log: list[str] = []
         self.said: list[str] = []
         self.remarks = 0
+        self.unequal: dict[str, tuple[int, str]] = {}  # what was compared in vain: how often, and where first
         self.at: str | None = None
         self.opener: Callable[[str], FileItem] | None = None
         self.opened: dict[str, FileItem] = {}
@@ -79,6 +80,11 @@ class Execution:
         """Writes into the record what an action left undone; the person is told how often."""
         self.remarks += 1
         self.note(text)
+
+    def unlike(self, what: str, where: str) -> None:
+        """Counts a comparison of two values that are not equal only because one is stored as a text."""
+        times, first = self.unequal.get(what, (0, where))
+        self.unequal[what] = (times + 1, first)
 
     def note(self, text: str) -> None:
         """Writes a line of the record."""

@@ -16,8 +16,19 @@ from scrub.model.declare import Item
 from scrub.model.grid import Trouble
 from scrub.model.problem import Failure
 from scrub.model.values import Value, fold, is_empty, loosen, same, shown, type_name
-from scrub.model.vocabulary import Callee, Vocabulary
-from scrub.runner.comparisons import ORDER, Evaluate, Told, is_in, matching, ordered, quoted, text_test
+from scrub.model.vocabulary import Callee, Parameter, Vocabulary
+from scrub.runner.comparisons import (
+    ORDER,
+    Evaluate,
+    Told,
+    Unlike,
+    is_in,
+    matching,
+    mistaken,
+    ordered,
+    quoted,
+    text_test,
+)
 from scrub.runner.execution import Frame
 from scrub.runner.fitting import fitted_all, given
 from scrub.runner.lookups import Lookups
@@ -86,6 +97,10 @@ class Expressions(Lookups):
         value = self.evaluate(node)
         return lambda frame: _no_climbing(value(frame))
 
+    def _printmark(self, node: tree.PrintMark) -> Evaluate:
+        mark = f"{{{node.word}}}"  # the field that takes it knows it again
+        return lambda frame: mark
+
     def _listof(self, node: tree.ListOf) -> Evaluate:
         items = [self.evaluate(item) for item in node.items]
         return lambda frame: [item(frame) for item in items]
@@ -118,19 +133,21 @@ class Expressions(Lookups):
         if node.part is not None:
             return self._part(node, target)
         word, heading = node.word, node.heading
-        if heading and isinstance(node.target, tree.Name) and node.target.slot > 0:
+        if heading and node.arguments is None and isinstance(node.target, tree.Name) and node.target.slot > 0:
             return self._heading(node.target.slot, heading)
-        attribute = word.replace("-", "_")
         arguments = self._arguments(node.arguments or ())
-        bound = node.bound
+        names = [argument.name for argument in node.arguments or ()]
         if any(argument.exactly for argument in node.arguments or ()):
-            arguments, bound = [*arguments, lambda frame: True], (*bound, "exactly")
+            arguments, names = [*arguments, lambda frame: True], [*names, "exactly"]
+        brackets = node.arguments is not None
 
         def read(frame: Frame) -> Value:
             value = target(frame)
             if isinstance(value, Item):
-                return given(value.read(heading) if value.open_fields else getattr(value, attribute))
-            return self._operate(value, word, bound, [argument(frame) for argument in arguments])
+                if brackets:
+                    raise Failure(f'"{word}" of {value.label} takes no brackets')
+                return self._field_value(value, word, heading)
+            return self._operate(value, word, names, [argument(frame) for argument in arguments])
 
         return read
 
@@ -143,31 +160,42 @@ class Expressions(Lookups):
                 found = record.table.lists[heading].get(record.row)
             except (KeyError, AttributeError):
                 return self._field_of(record, heading)
-            if type(found) is Trouble:
-                raise found.failure()
-            return found
+            return found.settled() if type(found) is Trouble else found
 
         return read
 
     def _field_of(self, value: Value, heading: str) -> Value:
         if isinstance(value, Item):
-            return given(value.read(heading) if value.open_fields else getattr(value, heading.replace("-", "_")))
-        return self._operate(value, heading, (), [])
+            return self._field_value(value, heading, heading)
+        return self._operate(value, heading, [], [])
 
-    def _operate(self, value: Value, word: str, bound: tuple[str, ...], arguments: list[Value]) -> Value:
+    def _field_value(self, item: Item, word: str, heading: str) -> Value:
+        """A field of an item whose kind may not be known before the macro runs: only what is declared can be asked."""
+        if item.open_fields:
+            return given(item.read(heading))
+        field = self.vocabulary.kinds[item.kind_word].fields.get(word)
+        if field is None:
+            raise Failure(f'{self.vocabulary.kinds[item.kind_word].called} has no field "{word}"')
+        return given(getattr(item, field.python))
+
+    def _operate(self, value: Value, word: str, names: list[str | None], arguments: list[Value]) -> Value:
         type_word = next((name for name, cls in self._by_type.items() if isinstance(value, cls)), None)
         callee = self.vocabulary.operations.get((type_word or "", word))
         if callee is None:
             raise Failure(f'{type_name(value)} has no operation "{word}"')
-        return self._called(callee, value, bound, arguments)
+        return self._called(callee, value, names, arguments)
 
     @staticmethod
-    def _called(callee: Callee, value: Value, bound: tuple[str, ...], arguments: list[Value]) -> Value:
-        parameters = callee.by_python
-        names = bound or tuple(parameters)[: len(arguments)]
-        if len(names) < len(arguments):
-            raise Failure(f'".{callee.word}" does not take so many values')
-        named = fitted_all(zip((parameters[name] for name in names), arguments, strict=False))
+    def _called(callee: Callee, value: Value, names: list[str | None], arguments: list[Value]) -> Value:
+        """An operation done. An argument without a name is the first one."""
+        parameters, by_word = callee.by_python, callee.by_word
+        found: list[Parameter] = []
+        for name in names:
+            parameter = by_word.get(name) if name is not None else next(iter(by_word.values()), None)
+            if parameter is None:
+                raise Failure(f'".{callee.word}" of {type_name(value)} takes no {name or "value"}')
+            found.append(parameter)
+        named = fitted_all(zip(found, arguments, strict=True))
         missing = [
             parameter.word for parameter in parameters.values() if parameter.required and parameter.python not in named
         ]
@@ -239,32 +267,47 @@ class Expressions(Lookups):
         if name == "is empty":
             return lambda frame: is_empty(left(frame))
         assert node.right is not None
+        unlike = self._unlike(node.left, node.right)
         if name == "is" and isinstance(node.right, tree.Constant) and isinstance(node.right.value, str) and not exactly:
-            return self._is_constant(left, node.right.value, self._telling(node.left))
+            return self._is_constant(left, node.right.value, unlike)
         right, told = self.evaluate(node.right), self._telling(node.left, node.right)
         if name in ORDER:
             return ordered(name, left, right, told, self._number(node.right))
         if name == "is":
-            return self._placed(lambda frame: same(left(frame), right(frame), exactly), told)
+
+            def equal(frame: Frame) -> bool:
+                one, other = left(frame), right(frame)
+                return same(one, other, exactly) or (type(one) is not type(other) and unlike(one, other, frame))
+
+            return equal
         if name == "is in":
-            return self._placed(lambda frame: is_in(left(frame), right(frame), exactly), told)
+            return self._placed(lambda frame: is_in(left(frame), right(frame), exactly, unlike, frame), told)
         if name == "matches":
             return self._placed(matching(node, left, right), told)
         fix = loosen if exactly else fold
         return self._placed(lambda frame: text_test(name, left(frame), right(frame), fix), told)
 
+    def _unlike(self, *sides: Expression | None) -> Unlike:
+        """Notes two values that are not equal only because one is stored as a text. Always no."""
+        origins = self._origins(*sides)
+
+        def unlike(one: Value, other: Value, frame: Frame) -> bool:
+            what = mistaken(one, other)
+            if what:
+                frame[0].unlike(what, " and ".join(origin(frame) for origin in origins))
+            return False
+
+        return unlike
+
     @staticmethod
-    def _is_constant(left: Evaluate, text: str, told: Told) -> Callable[[Frame], bool]:
+    def _is_constant(left: Evaluate, text: str, unlike: Unlike) -> Callable[[Frame], bool]:
         """The commonest comparison, with its constant side prepared."""
         low = fold(text)
 
         def test(frame: Frame) -> bool:
             value = left(frame)
             if type(value) is not str:
-                try:
-                    return same(value, text)
-                except Failure as failure:
-                    raise told(failure, frame) from None
+                return same(value, text) or unlike(value, text, frame)
             return (value.lower() if value.isascii() else fold(value)) == low
 
         return test

@@ -215,8 +215,12 @@ class Runner:
             for each in found:
                 each.state, each.changes, each.made = (FAILED if each is at else NOT_TRIED), [], []
         found[0].log, found[0].said = execution.log, execution.said
-        if execution.remarks and at.problem is None:
-            found[0].notes.append(f"{counted(execution.remarks, 'text was', 'texts were')} left; the log says why.")
+        for what, (times, where) in execution.unequal.items():
+            place = f" (first {where})" if where else ""
+            found[0].notes.append(
+                f"{counted(times, 'comparison')} of {what}{place}: these are not equal. "
+                f"Turn the texts into {'numbers: read-numbers' if 'number' in what else 'dates: read-dates'}."
+            )
         return found
 
     def _ensure_free(self, item: Any) -> None:

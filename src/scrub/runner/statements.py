@@ -220,7 +220,7 @@ class Statements(Expressions):
 
         return values
 
-    def _do_repeat(self, node: tree.Repeat) -> Run:
+    def _do_times(self, node: tree.Times) -> Run:
         times, body, cost, slot = self.evaluate(node.times), self.block(node.body), _cost(node.body), node.slot
 
         def run(frame: Frame) -> int | None:

@@ -16,7 +16,7 @@ from scrub.store.patch import Copy, Patch, Piece
 
 #: What can be changed in a table of texts, by kind and word; everything else such a file cannot keep.
 _KEPT = frozenset(
-    "value clear trim single-spaces upper lower title replace to-numbers to-dates fill-down add-row add-column "
+    "value clear trim single-spaces upper lower title replace read-numbers read-dates fill-gaps add-row add-column "
     "save-copy".split()
 )
 

@@ -29,7 +29,7 @@ _LOOKS: dict[str, Any] = {
 }  # fmt: skip
 _SETTINGS: dict[str, Any] = {
     "view": View.NORMAL, "page-break-lines": False, "gridlines": True, "zoom": 100, "orientation": Orientation.PORTRAIT,
-    "frozen-rows": 0, "frozen-columns": 0,
+    "rows-in-sight": 0, "columns-in-sight": 0,
 }  # fmt: skip
 _POINT_NUMBER = re.compile(r"-?(?:0|[1-9]\d{0,14})(?:\.\d+)?")
 _COMMA_NUMBER = re.compile(r"-?(?:0|[1-9]\d{0,14})(?:,\d+)?")

@@ -28,7 +28,7 @@ _LOCKED_BY_DEFAULT = {
     SheetPermission.PIVOT_TABLES: "pivotTables",
 }
 #: … and these are open unless set to 1.
-_OPEN_BY_DEFAULT = {SheetPermission.EDIT_OBJECTS: "objects", SheetPermission.EDIT_SCENARIOS: "scenarios"}
+_OPEN_BY_DEFAULT = {SheetPermission.DRAWINGS: "objects", SheetPermission.SCENARIOS: "scenarios"}
 
 _SPIN = 100_000
 _HASHES = {"SHA-512": "sha512", "SHA-384": "sha384", "SHA-256": "sha256", "SHA-1": "sha1", "MD5": "md5"}
@@ -62,7 +62,7 @@ def settings(allow: Collection[SheetPermission], select: Selecting) -> dict[str,
 def chart_settings(allow: Collection[SheetPermission]) -> dict[str, str]:
     """The attributes of a chart sheet's protection (CT_ChartsheetProtection, 18.3.1.84), without the password's."""
     found = {"content": "1"}
-    if SheetPermission.EDIT_OBJECTS not in allow:
+    if SheetPermission.DRAWINGS not in allow:
         found["objects"] = "1"
     return found
 

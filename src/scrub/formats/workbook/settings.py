@@ -19,7 +19,9 @@ _VIEWS = {View.NORMAL: "normal", View.PAGE_BREAKS: "pageBreakPreview", View.PAGE
 _OF_CHARTS = ("orientation", "header", "footer", "zoom", "tab-colour")
 _TITLES, _FILTERED = "_xlnm.Print_Titles", "_xlnm._FilterDatabase"  # 18.2.5
 #: What a macro writes in a header or footer, and the code for it (18.3.1.46).
-_CODES = {"page": "P", "pages": "N", "sheet": "A", "file": "F", "date": "D", "time": "T"}
+_CODES = {
+    "page-number": "P", "page-count": "N", "sheet-name": "A", "file-name": "F", "print-date": "D", "print-time": "T",
+}  # fmt: skip
 
 
 class SheetSettings(SheetCells):
@@ -66,9 +68,9 @@ class SheetSettings(SheetCells):
     def _checked(self, word: str, value: Any) -> Any:
         if word == "zoom" and not 10 <= value <= 400:
             raise Failure(f"the zoom goes from 10 to 400, not {value}")
-        if word in ("pages-wide", "pages-tall") and value is not None and not 1 <= value <= 32_767:
+        if word in ("width-in-pages", "height-in-pages") and value is not None and not 1 <= value <= 32_767:
             raise Failure(f'"{word}" goes from 1 to 32,767, not {value}')
-        if word in ("frozen-rows", "frozen-columns") and not 0 <= value <= 10_000:
+        if word in ("rows-in-sight", "columns-in-sight") and not 0 <= value <= 10_000:
             raise Failure(f'"{word}" goes from 0 to 10,000, not {value}')
         if word == "tab-colour":
             return same_colour(value)
@@ -129,16 +131,16 @@ class SheetSettings(SheetCells):
                 found["headerFooter"] = _with_section(old, "oddHeader" if word == "header" else "oddFooter", value, p)
             elif word == "filter":
                 found["autoFilter"] = f'<{p}autoFilter ref="{value}"/>'.encode() if value else b""
-        if "pages-wide" in self.wanted or "pages-tall" in self.wanted:
-            wide, tall = self.setting("pages-wide"), self.setting("pages-tall")
+        if "width-in-pages" in self.wanted or "height-in-pages" in self.wanted:
+            wide, tall = self.setting("width-in-pages"), self.setting("height-in-pages")
             change("sheetPr", ["pageSetUpPr"], fitToPage="1" if wide or tall else None)
             change("pageSetup", [], fitToWidth=str(wide or 0), fitToHeight=str(tall or 0))
             if not wide and not tall:
                 change("pageSetup", [], fitToWidth=None, fitToHeight=None)
-        if "frozen-rows" in self.wanted or "frozen-columns" in self.wanted:
+        if "rows-in-sight" in self.wanted or "columns-in-sight" in self.wanted:
             old = found.get("sheetViews") or _element(data, root, "sheetViews")
             old = with_child(old, ["sheetView"], {"topLeftCell": None}, p)
-            found["sheetViews"] = _frozen(old, self.setting("frozen-rows"), self.setting("frozen-columns"), p)
+            found["sheetViews"] = _frozen(old, self.setting("rows-in-sight"), self.setting("columns-in-sight"), p)
         return found
 
     def put_names(self) -> None:
@@ -197,13 +199,13 @@ def _read(word: str, data: bytes, root: Span, colours: Colours) -> Any:
         return colours.read(colour.attributes) if colour else None
     if word == "orientation":
         return "landscape" if page.get("orientation") == "landscape" else "portrait"
-    if word in ("pages-wide", "pages-tall"):
-        number = int(page.get("fitToWidth" if word == "pages-wide" else "fitToHeight", "1"))
+    if word in ("width-in-pages", "height-in-pages"):
+        number = int(page.get("fitToWidth" if word == "width-in-pages" else "fitToHeight", "1"))
         return number or None if _yes(fit.get("fitToPage"), False) else None
-    if word in ("frozen-rows", "frozen-columns"):
+    if word in ("rows-in-sight", "columns-in-sight"):
         if pane is None or not pane.attributes.get("state", "").startswith("frozen"):
             return 0
-        return int(float(pane.attributes.get("ySplit" if word == "frozen-rows" else "xSplit", "0")))
+        return int(float(pane.attributes.get("ySplit" if word == "rows-in-sight" else "xSplit", "0")))
     if word == "filter":
         found = root.child("autoFilter")
         return found.attributes.get("ref") if found else None
@@ -246,7 +248,7 @@ def _as_written(section: str) -> str | None:
     """A section as a macro writes it; codes of its font are left out."""
     text = re.sub(r'&"[^"]*"|&\d+ ?|&[BIUESXY]|&K[0-9A-F]{6}', "", section)
     for word, code in _CODES.items():
-        text = re.sub(f"(?<!&)&{code}", f"[{word}]", text, flags=re.IGNORECASE)
+        text = re.sub(f"(?<!&)&{code}", f"{{{word}}}", text, flags=re.IGNORECASE)
     return text.replace("&&", "&") or None
 
 
@@ -256,7 +258,7 @@ def _with_section(element: bytes, name: str, value: str | None, prefix: str) -> 
     sections = _sections(text_of(element[old.start : old.end])) if old else {"L": "", "C": "", "R": ""}
     text = (value or "").replace("&", "&&")
     for word, code in _CODES.items():
-        text = re.sub(rf"\[{word}\]", f"&{code}", text, flags=re.IGNORECASE)
+        text = re.sub(rf"\{{{word}\}}", f"&{code}", text, flags=re.IGNORECASE)
     sections["C"] = text
     whole = "".join(f"&{mark}{section}" for mark, section in sections.items() if section)
     if len(whole) > 255:

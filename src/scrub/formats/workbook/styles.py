@@ -25,7 +25,7 @@ NUMBER, DATE, TIME, DURATION = "number", "date", "time", "duration"
 
 _ALIGNMENTS = {
     Alignment.GENERAL: "general", Alignment.LEFT: "left", Alignment.CENTRE: "center", Alignment.RIGHT: "right",
-    Alignment.JUSTIFY: "justify", Alignment.FILL: "fill", Alignment.CENTRE_ACROSS: "centerContinuous",
+    Alignment.JUSTIFY: "justify", Alignment.FILL: "fill", Alignment.CENTRED_OVER: "centerContinuous",
     Alignment.DISTRIBUTED: "distributed",
 }  # fmt: skip
 

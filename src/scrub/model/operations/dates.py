@@ -148,6 +148,10 @@ def as_text(day: date, form: str = "") -> str:
     if not form:
         return day.strftime("%Y-%m-%dT%H:%M") if isinstance(day, datetime) else day.isoformat()
 
+    wrong = form_problem(form)
+    if wrong:
+        raise Failure(wrong)
+
     def part(found: re.Match[str]) -> str:
         word = found[0].lower()
         if word in ("hour", "minute", "second") and not isinstance(day, datetime):
@@ -156,6 +160,17 @@ def as_text(day: date, form: str = "") -> str:
         return _PARTS[word].format(day, *names)
 
     return re.sub(rf"\b({'|'.join(_PARTS)})\b", part, form, flags=re.IGNORECASE)
+
+
+def form_problem(form: str) -> str:
+    """What is wrong with a form of a date; an empty text when it can be used."""
+    if re.search(rf"\b({'|'.join(_PARTS)})\b", form, re.IGNORECASE):
+        return ""
+    codes = {"d": "day", "dd": "two-digit-day", "m": "month-number", "mm": "two-digit-month", "mmm": "short-month"}
+    codes |= {"mmmm": "month", "yy": "short-year", "yyyy": "year", "ddd": "short-weekday", "dddd": "weekday"}
+    named = re.sub(r"[A-Za-z]+", lambda found: codes.get(found[0].lower(), found[0]), form)
+    guess = f'write: "{named}"' if named != form else 'for example: "day month year"'
+    return f'"{form}" has none of the words for the parts of a date; {guess}'
 
 
 @operation("text")

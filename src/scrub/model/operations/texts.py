@@ -147,7 +147,7 @@ def words(text: str) -> list[str]:
 def lines(text: str) -> list[str]:
     """The lines of the text, as a list.
 
-    Example: note.lines.count
+    Example: reply.lines.count
     Also: split, paragraphs
     """
     return text.splitlines()

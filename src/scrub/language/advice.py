@@ -1,0 +1,150 @@
+"""What people write who know another language, or an earlier form of this one, and what they mean by it."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Sequence
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from scrub.language.lexer import Token
+
+#: Words of earlier versions, with what took their place.
+FORMER = {
+    "pages-wide": "width-in-pages", "pages-tall": "height-in-pages", "frozen-rows": "rows-in-sight",
+    "frozen-columns": "columns-in-sight", "to-numbers": "read-numbers", "to-dates": "read-dates",
+    "fill-down": "fill-gaps", "centre-across": "centre-over", "edit-objects": "drawings",
+    "edit-scenarios": "scenarios",
+}  # fmt: skip
+#: The same for choice words, where those are called otherwise, and for fields of one kind only.
+FORMER_CHOICES = {"centre-across": "centred-over"}
+FORMER_FIELDS = {("cell", "text"): "shown"}
+#: What stood for page numbers in headers and footers.
+FORMER_MARKS = {
+    "[page]": "{page-number}", "[pages]": "{page-count}", "[sheet]": "{sheet-name}", "[file]": "{file-name}",
+    "[date]": "{print-date}", "[time]": "{print-time}",
+}  # fmt: skip
+
+_LINES = {
+    "print": 'to tell the person something, write: say "…"', "echo": 'to tell the person something, write: say "…"',
+    "alert": 'to tell the person something, write: say "…"', "foreach": "write: each sheet",
+    "repeat": "to repeat, write: 3 times … end, or: while … end", "do": "to repeat, write: while … end",
+    "loop": "a block closes with: end", "until": "to repeat, write: while … end", "wend": "a block closes with: end",
+    "elseif": "write it in two words: else if", "elif": "write: else if", "elsif": "write: else if",
+    "endif": "a block closes with: end", "endfor": "a block closes with: end", "done": "a block closes with: end",
+    "next": "a block closes with: end. To go on with the next item, write: skip",
+    "continue": "to go on with the next item, write: skip", "break": "to leave a loop, write: leave loop",
+    "exit": "to end the macro, write: finish. To leave a loop: leave loop", "return": "to end the macro, write: finish",
+    "try": "write: attempt … if it fails … end", "catch": "write: if it fails", "except": "write: if it fails",
+    "sub": "each macro is a text of its own; run another one with: run \"Its title\"",
+    "function": "each macro is a text of its own; run another one with: run \"Its title\"",
+    "def": "each macro is a text of its own; run another one with: run \"Its title\"",
+    "when": "write: if", "unless": "write: if not", "otherwise": "write: else",
+    "stop": "to end the macro, write: finish",
+}  # fmt: skip
+_VALUES = {"true": "yes", "false": "no", "null": "nothing", "none": "nothing", "nil": "nothing"}
+
+#: What a word means that is no field or action: the field to set, and its value.
+_SENSES = {
+    "hide": ("hidden", "yes"), "unhide": ("hidden", "no"), "show": ("hidden", "no"), "visible": ("hidden", "no"),
+    "invisible": ("hidden", "yes"), "lock": ("locked", "yes"), "unlock": ("locked", "no"),
+    "open": ("locked", "no"), "freeze": ("rows-in-sight", "1"), "unfreeze": ("rows-in-sight", "0"),
+    "landscape": ("orientation", "landscape"), "portrait": ("orientation", "portrait"),
+    "background": ("fill", '"yellow"'), "highlight": ("fill", '"yellow"'), "color": ("colour", '"red"'),
+    "wrap": ("wrapped", "yes"), "center": ("alignment", "centre"), "centre": ("alignment", "centre"),
+    "align": ("alignment", "left"), "contents": ("value", "…"), "content": ("value", "…"),
+    "fit": ("width-in-pages", "1"),
+    "number-format": ("number-form", '"0.00"'), "format": ("number-form", '"0.00"'),
+    "hyperlink": ("link", '"https://…"'),
+    "underlined": ("bold", "yes"), "display": ("hidden", "no"), "autofilter": ("filter", '"A1:H20"'),
+}  # fmt: skip
+#: Pairs of a word and a field that mean opposite things: setting one to yes sets the other to no.
+_OPPOSITES = {"visible", "show", "display"}
+#: What people ask for that no item can do so far.
+_LATER = {
+    "border": "borders", "borders": "borders", "font": "the font", "size": "the size", "underline": "underlining",
+    "underlined": "underlining", "strike": "striking out", "indent": "the indent", "rotation": "rotation",
+    "copy": "copying", "duplicate": "copying", "sort": "sorting", "sorted": "sorting", "delete": "deleting",
+    "remove": "deleting", "insert": "inserting", "move": "moving", "rename": "renaming", "group": "grouping",
+    "validation": "validations", "autofit": "fitting the width",
+}  # fmt: skip
+
+
+def statement(tokens: Sequence[Token]) -> str:
+    """Advice for a line that begins as in another language; an empty text where nothing is known."""
+    if not tokens or tokens[0].type != "word" or (len(tokens) > 1 and tokens[1].is_sign("=", ".", "(")):
+        return ""
+    first, rest = tokens[0].text, [token.text for token in tokens[1:]]
+    if first in ("set", "let", "var", "dim", "const") and len(rest) > 1:
+        return f"write only: {rest[0]} = …"
+    if first == "for" and rest:
+        return _for(rest)
+    if first in ("delete", "remove", "insert", "add", "sort", "copy", "move") and rest[:1] and rest[0] in _SHAPES:
+        return f"{_LATER.get(first, 'adding')} {rest[0]} cannot be done yet" + (
+            ". To empty a row, write: in row(3), below it clear, and end" if first in ("delete", "remove") else ""
+        )
+    if first == "sort" and len(tokens) > 1:
+        return "rows cannot be sorted yet. The values of a list can: names.sorted"
+    return _LINES.get(first, "")
+
+
+_SHAPES = frozenset("row rows column columns sheet sheets line lines record records table".split())
+
+
+def _for(rest: list[str]) -> str:
+    if rest[0] == "each":
+        return f"write only: each {rest[1] if len(rest) > 1 else 'sheet'}"
+    if "=" in rest:
+        count = rest[rest.index("to") + 1] if "to" in rest[:-1] else "10"
+        return f"to count, write: {count} times as {rest[0]}"
+    return f"to go through values, write: each {rest[0]} in …" if "in" in rest else ""
+
+
+def value(token: Token, following: Token) -> str:
+    """Advice for a word of another language that stands for a value."""
+    right = _VALUES.get(token.text)
+    return f'write "{right}" in place of "{token.text}"' if right and not following.is_sign("(", "=") else ""
+
+
+def of_item(word: str, item: str, kind: str, fields: Collection[str], assigned: str = "") -> str:
+    """What was meant by a word that an item has neither as a field nor as an action: the end of a sentence.
+
+    `item` is how the item is written; `assigned` is the value that the line gives it, if any.
+    """
+    former = FORMER_FIELDS.get((kind, word)) or FORMER.get(word)
+    if former:
+        return f" It is called {former} now"
+    field, fresh = _SENSES.get(word, ("", ""))
+    if field in fields:
+        if assigned in ("yes", "no") and fresh in ("yes", "no"):
+            same = (assigned == "yes") != (word in _OPPOSITES)
+            fresh = "yes" if same == (word not in ("unhide", "unlock", "open")) else "no"
+        return f" Write: {item}.{field} = {fresh}"
+    if word in _LATER:
+        return f" {_LATER[word].capitalize()} cannot be done with a {kind} yet"
+    return ""
+
+
+def of_name(word: str) -> str:
+    """What was meant by a bare word that has no value."""
+    letters = word.rstrip("0123456789")
+    if letters.isascii() and letters.isalpha() and 0 < len(letters) < 4 and letters != word:
+        return f' A cell is written: cell("{word.upper()}"), and what stands in it: cell("{word.upper()}").value'
+    return ""
+
+
+_CALLS = {
+    "range": 'a range is written: cells("A1:B2")', "cells": "", "worksheet": 'write: sheet("Totals")',
+    "worksheets": 'write: sheet("Totals")', "sheets": 'write: sheet("Totals")', "len": "write: value.length",
+    "left": "write: value.starting(3)", "right": "write: value.ending(3)", "trim": "write: value.trimmed",
+    "upper": "write: value.upper", "lower": "write: value.lower", "round": "write: value.rounded(2)",
+    "input": 'write: name = ask("…")', "inputbox": 'write: name = ask("…")',
+    "vlookup": 'write: table.record(item: "…")',
+    "lookup": 'write: table.record(item: "…")', "concat": 'texts are joined with braces: "{first} {second}"',
+    "date": "a date is written 2026-02-01; the day of a time is: value.date", "str": "write: value.as-text",
+    "int": "write: value.as-number", "print": 'write: say "…"', "msgbox": 'write: say "…"', "alert": 'write: say "…"',
+}  # fmt: skip
+
+
+def of_call(word: str) -> str:
+    """What was meant by a word with brackets that is not known."""
+    return _CALLS.get(word, "")
