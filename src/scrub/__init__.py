@@ -284,12 +284,13 @@ def open(path: str) -> OpenFile:
 
 def kind_of(path: str) -> str:
     """The kind of item that a file is, by its name. Raises `FileProblem` for a format that Scrub cannot open."""
-    from scrub.formats.open import ENDINGS, open_file
+    from scrub.formats.endings import READABLE
+    from scrub.formats.open import open_file
 
     ending = os.path.splitext(path)[1].lower()
     if os.path.isdir(path):
         return "folder"
-    return ENDINGS[ending] if ending in ENDINGS else open_file(path).kind_word
+    return READABLE[ending] if ending in READABLE else open_file(path).kind_word
 
 
 def trial(path: str, host: Host) -> Trial:

@@ -88,7 +88,7 @@ class Home(Sharing):
     def vocabulary(self) -> Vocabulary:
         """All that a macro can name."""
         from scrub.catalog import ACTIONS
-        from scrub.formats.open import ENDINGS
+        from scrub.formats.endings import READABLE
         from scrub.model import cells, comments, files, records, workbook
         from scrub.model.cell import Cell
         from scrub.model.lines import Column, Row
@@ -100,7 +100,7 @@ class Home(Sharing):
             workbook.Workbook, Sheet, records.Table, records.Record, Cell, cells.Cells, cells.Selection, Row, Column,
             cells.MergedRange, comments.Comment, files.Folder, files.File,
         )  # fmt: skip
-        return Vocabulary(kinds, [*ACTIONS, *OWN_ACTIONS], ENDINGS)
+        return Vocabulary(kinds, [*ACTIONS, *OWN_ACTIONS], READABLE)
 
     @property
     def file_kinds(self) -> set[str]:

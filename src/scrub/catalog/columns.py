@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from decimal import Decimal
+
 from scrub.catalog.holders import HoldsCells, used_columns
 from scrub.model.declare import Reach, action
 from scrub.model.grid import Trouble
@@ -27,14 +29,18 @@ def fill_gaps(item: HoldsCells) -> None:
             area = area.within(used)  # whole columns end with what is used
         for column in range(area.left, area.right + 1):
             above: Value = None
+            filled = area.top  # where that value stands
             for row in range(area.top, area.bottom + 1):
                 value = sheet.raw_value(row, column)
                 if isinstance(value, Trouble):
                     above = None
                 elif not is_empty(value):
-                    above = value
+                    above, filled = value, row
                 elif above is not None and sheet.formula(row, column) is None:
                     sheet.put(row, column, above)
+                    form = sheet.look(filled, column, "number-form")
+                    if isinstance(above, Decimal) and sheet.look(row, column, "number-form") != form:
+                        sheet.put_look(row, column, "number-form", form)
 
 
 @action(Reach.CHANGE)
@@ -49,7 +55,7 @@ def mark_duplicates(item: HoldsCells, fill: str = "#ffd9d9") -> None:
         rows: dict[object, list[int]] = {}
         for row, value in values:
             if not isinstance(value, Trouble) and not is_empty(value):
-                key = ("text", fold(value).strip()) if isinstance(value, str) else value
+                key = ("text", fold(value).strip()) if isinstance(value, str) else (type(value), value)
                 rows.setdefault(key, []).append(row)
         for same in rows.values():
             for row in same if len(same) > 1 else ():

@@ -7,7 +7,7 @@ from typing import Protocol
 
 from scrub.model.area import Area
 from scrub.model.declare import FileItem
-from scrub.model.grid import Grid
+from scrub.model.grid import Grid, settle
 from scrub.model.values import Value
 
 #: The kinds that hold cells.
@@ -34,4 +34,4 @@ def used_columns(item: HoldsCells) -> Iterator[tuple[Grid, int, list[tuple[int, 
         area = area.within(used)
         for column in range(area.left, area.right + 1):
             values = sheet.column_values(column).items()
-            yield sheet, column, [(row, value) for row, value in values if area.top <= row <= area.bottom]
+            yield sheet, column, [(row, settle(value)) for row, value in values if area.top <= row <= area.bottom]

@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 from collections.abc import Sequence
 
+from scrub.formats.endings import ENDINGS
 from scrub.formats.source import Source
 from scrub.model.change import Change, Recorder
 from scrub.model.files import FilePath
@@ -64,9 +65,14 @@ class OpenWorkbook(Workbook):
 
 def _copy_path(path: str, name: str, to: FilePath | None, wanted: FilePath | None, taken: Sequence[str]) -> str:
     """Where a copy goes: a free path in a folder, under the file's own or another name. Raises `Failure`."""
-    own = str(wanted) if wanted else name
-    if not os.path.splitext(own)[1]:
-        own += os.path.splitext(name)[1]
+    own, ending = str(wanted) if wanted else name, os.path.splitext(name)[1]
+    if os.path.splitext(own)[1].lower() in ENDINGS and os.path.splitext(own)[1].lower() != ending.lower():
+        raise Failure(
+            f'"{own}" would be another format: a copy of {name} is a {ending} file too. '
+            f"Name it without its ending, and convert the copy in its own program"
+        )
+    if os.path.splitext(own)[1].lower() != ending.lower():
+        own += ending
     if any(mark in own for mark in '\\/:*?"<>|'):
         raise Failure(f'"{own}" cannot be the name of a file. Make it one: .as-file-name')
     folder = os.path.expanduser(str(to or ".").replace("\\", "/"))

@@ -30,20 +30,22 @@ def part_tree(package: Package, name: str) -> tuple[bytes, Span]:
 def relationships(package: Package, part: str) -> dict[str, Relationship]:
     """The relationships of a part ("" for the package itself), by id."""
     folder, own = posixpath.split(part)
-    name = posixpath.join(folder, "_rels", f"{own}.rels")
-    if name not in package.members:
+    name = package.named(posixpath.join(folder, "_rels", f"{own}.rels"))
+    if name is None:
         return {}
     found: dict[str, Relationship] = {}
     for span in part_tree(package, name)[1].all("Relationship"):
         values = span.attributes
         target: str | None = None
         if values.get("TargetMode") != "External":
-            joined = posixpath.join("/", folder, values.get("Target", ""))
-            if "%" in joined:
+            target = posixpath.normpath(posixpath.join("/", folder, values.get("Target", ""))).lstrip("/")
+            known = package.named(target)
+            if known is None and "%" in target:
                 from urllib.parse import unquote  # rarely needed, and slow to import
 
-                joined = unquote(joined)
-            target = posixpath.normpath(joined).lstrip("/")
+                target = unquote(target)
+                known = package.named(target)
+            target = known or target
         id_ = values.get("Id", "")
         address = values.get("Target", "")
         found[id_] = Relationship(id_, values.get("Type", "").rpartition("/")[2], target, address)

@@ -4,18 +4,10 @@ from __future__ import annotations
 
 import os
 
+from scrub.formats.endings import CLOSED, LATER, READABLE
 from scrub.formats.source import Source
 from scrub.model.declare import FileItem
 from scrub.model.problem import FileProblem
-
-#: The file endings that can be opened, with the kind of item each is.
-ENDINGS = {".xlsx": "workbook", ".xlsm": "workbook", ".csv": "workbook", ".tsv": "workbook"}
-
-_SAVE_AS = {
-    ".xls": "an older format", ".xlsb": "a closed format", ".numbers": "a closed format", ".xlt": "an older format",
-    ".et": "a closed format", ".wk1": "an older format",
-}  # fmt: skip
-_LATER = {".ods": ".xlsx", ".fods": ".xlsx"}
 
 
 def open_file(path: str, folder: bool = False) -> FileItem:
@@ -28,15 +20,15 @@ def open_file(path: str, folder: bool = False) -> FileItem:
 
         return PlainFolder(path)
     ending = os.path.splitext(path)[1].lower()
-    if ending not in ENDINGS and os.path.isfile(path):
-        if ending in _SAVE_AS:
+    if ending not in READABLE and os.path.isfile(path):
+        if ending in CLOSED:
             raise FileProblem(
-                path, f"{ending} is {_SAVE_AS[ending]}. Open it in its program, save it as .xlsx, and run again"
+                path, f"{ending} is {CLOSED[ending]}. Open it in its program, save it as .xlsx, and run again"
             )
-        if ending in _LATER:
-            raise FileProblem(path, f"{ending} files cannot be opened yet. Save it as {_LATER[ending]}, and run again")
+        if ending in LATER:
+            raise FileProblem(path, f"{ending} files cannot be opened yet. Save it as {LATER[ending]}, and run again")
         raise FileProblem(
-            path, f"Scrub does not know {ending or 'files without an ending'}. It opens: {', '.join(ENDINGS)}"
+            path, f"Scrub does not know {ending or 'files without an ending'}. It opens: {', '.join(READABLE)}"
         )
     source = Source(path)
     try:

@@ -23,6 +23,7 @@ class OpenSheet(Sheet):
 
     def __init__(self) -> None:
         self.values: dict[int, Value] = {}
+        self.first: dict[int, Value] = {}  # what stood in the cells that were changed
         self.live: WeakValueDictionary[int, ColumnValues] = WeakValueDictionary()
         self._grown: Area | None = None  # what the changed values span; None when all must be looked at
         self._since: list[int] = []  # keys that were changed since then
@@ -44,9 +45,11 @@ class OpenSheet(Sheet):
                 keep(found, key >> 14, value)
         return found
 
-    def change(self, key: int, value: Value, column_values: ColumnValues) -> Value:
-        """Changes a value; gives what `restore` takes to undo that."""
+    def change(self, key: int, value: Value, column_values: ColumnValues, before: Value) -> Value:
+        """Changes a value; gives what `restore` takes to undo that. `before` is the value that is seen so far."""
         former = self.values.get(key, UNCHANGED)
+        if former is UNCHANGED:
+            self.first[key] = before
         self.values[key] = value
         keep(column_values, key >> 14, value)
         if value is None:
@@ -66,6 +69,20 @@ class OpenSheet(Sheet):
         if live is not None:
             keep(live, row, before)
         self.row_changed(row)
+
+    def went_back(self, key: int) -> bool:
+        """Whether a changed value is again what it was at first, to the letter."""
+        value, first = self.values.get(key, UNCHANGED), self.first.get(key, UNCHANGED)
+        return type(value) is type(first) and bool(value == first)
+
+    def forget_there_and_back(self) -> None:
+        """Lets go of the values that were changed and changed back: they are no change."""
+        for key in [key for key in self.values if self.went_back(key)]:
+            self.let_go(key)
+
+    def let_go(self, key: int) -> None:
+        """Forgets one changed value."""
+        del self.values[key]
 
     def texts_of(self, column: int) -> Mapping[int, str]:
         """The texts of a column by row."""

@@ -10,6 +10,8 @@ from collections.abc import Iterable, Iterator, Mapping
 from typing import NamedTuple
 from xml.parsers import expat
 
+from scrub.formats.xmltext import fit
+
 
 class NotReadable(Exception):
     """The XML is not well-formed, or of a sort that Scrub refuses; `str()` says which."""
@@ -155,6 +157,7 @@ def _attribute(name: str, value: str | None) -> bytes:
 
 def escaped(value: str) -> str:
     """A text as an attribute value between double quotes (XML 1.0, 2.4 and 3.3.3)."""
+    value = fit(value)
     for plain, entity in (
         ("&", "&amp;"),
         ("<", "&lt;"),

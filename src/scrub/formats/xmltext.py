@@ -45,6 +45,43 @@ def text_of(element: bytes) -> str:
     return "".join(parts)
 
 
+#: What XML 1.0 cannot hold (2.2).
+_UNFIT = r"[\x00-\x08\x0b\x0c\x0e-\x1f\ufffe\uffff\ud800-\udfff]"
+_NEVER = re.compile(_UNFIT)
+#: What an ST_Xstring escapes besides (ISO/IEC 29500-1, 22.9.2.19): a carriage return, and what reads as an escape.
+_TO_ESCAPE = re.compile(_UNFIT + r"|\r|_(?=x[0-9A-Fa-f]{4}_)")
+_ESCAPED = re.compile(r"_x([0-9A-Fa-f]{4})_")
+_PAIR = re.compile("[\ud800-\udbff][\udc00-\udfff]")
+_ALONE = re.compile("[\ud800-\udfff]")
+
+
+def xstring(text: str) -> str:
+    """A text as the character data of an ST_Xstring (22.9.2.19): what XML cannot hold is written `_xHHHH_`."""
+    return escaped_text(xstring_value(text))
+
+
+def xstring_value(text: str) -> str:
+    """A text with what an ST_Xstring cannot hold escaped; markup is not."""
+    return _TO_ESCAPE.sub(lambda found: f"_x{ord(found[0]):04X}_", text) if _TO_ESCAPE.search(text) else text
+
+
+def unescaped(text: str) -> str:
+    """A text with `_xHHHH_` read as the character it stands for; two halves of one character are joined."""
+    if "_x" not in text:
+        return text
+    found = _ESCAPED.sub(lambda escape: chr(int(escape[1], 16)), text)
+    if _ALONE.search(found):
+        found = _PAIR.sub(lambda pair: pair[0].encode("utf-16", "surrogatepass").decode("utf-16"), found)
+        found = _ALONE.sub("\ufffd", found)  # half a character is none
+    return found
+
+
+def fit(text: str) -> str:
+    """A text without what XML cannot hold, for places that have no way to escape it."""
+    return _NEVER.sub("", text)
+
+
 def escaped_text(text: str) -> str:
     """A text as character data; a carriage return is kept by a reference (XML 1.0, 2.4 and 2.11)."""
+    text = fit(text)
     return text.replace("&", "&amp;").replace("<", "&lt;").replace(">", "&gt;").replace("\r", "&#13;")

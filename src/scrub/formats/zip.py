@@ -63,12 +63,17 @@ class Package:
         self._directory_at = 0
         self._comment = b""
         self.members = {member.name: member for member in self._read_directory()}
+        self._named = {name.lower(): name for name in self.members}
         self._data_at: dict[str, int] = {}
         self._ends = self._check_layout()
 
     def problem(self, what: str) -> FileProblem:
         """A problem with this file."""
         return self.source.problem(what)
+
+    def named(self, name: str) -> str | None:
+        """The member of this name, whatever its case: parts are called so (ISO/IEC 29500-2, 6.2.2.3)."""
+        return name if name in self.members else self._named.get(name.lower())
 
     # -- reading
 
@@ -204,8 +209,9 @@ class Package:
         changed: Mapping[str, Callable[[], bytes]],
         added: Mapping[str, bytes] = {},
         removed: Collection[str] = (),
-    ) -> Patch:
-        """The patch that gives these members new contents, adds and removes others, and leaves all else as it is.
+    ) -> Patch | None:
+        """The patch that gives these members new contents, adds and removes others, and leaves all else as it is; None
+        where that comes out as it was.
 
         Each is a function, called when its member is packed, so that large parts are not all held at once.
         """
@@ -216,6 +222,7 @@ class Package:
         at = ordered[0].offset if ordered else 0
         pieces.append(Copy(0, at))
         placed: dict[str, Member] = {}
+        anything = bool(added or removed)
         for member in ordered:
             end = self._ends[member.name]
             if member.name in removed:
@@ -226,6 +233,12 @@ class Package:
                 at += end - member.offset
                 continue
             data, size, crc = packed[member.name]
+            if (size, crc) == (member.size, member.crc) and zlib.decompress(data, -15) == self.read(member.name):
+                pieces.append(Copy(member.offset, end - member.offset))  # it came out the same
+                placed[member.name] = member._replace(offset=at)
+                at += end - member.offset
+                continue
+            anything = True
             fresh = member._replace(
                 offset=at, packed=len(data), size=size, crc=crc, method=_DEFLATED, flags=member.flags & ~_DESCRIPTOR
             )
@@ -234,6 +247,8 @@ class Package:
             pieces += [header, *body]
             placed[member.name] = fresh
             at += len(header) + len(data)
+        if not anything:
+            return None
         moved = [placed[name] for name in self.members if name in placed]  # the directory keeps its own order
         for name, content in added.items():
             data, size, crc = packed_bytes(content)

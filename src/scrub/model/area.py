@@ -51,6 +51,11 @@ class Area(NamedTuple):
             return f"{self.top}:{self.bottom}"
         if self.top == 1 and self.bottom == MOST_ROWS:
             return f"{letters_of(self.left)}:{letters_of(self.right)}"
+        return self.corners
+
+    @property
+    def corners(self) -> str:
+        """Its first and last cell, as files have it: whole rows and columns too are written from cell to cell."""
         first, last = address_of(self.top, self.left), address_of(self.bottom, self.right)
         return first if first == last else f"{first}:{last}"
 

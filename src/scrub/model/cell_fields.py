@@ -64,7 +64,7 @@ class CellFields(Item):
     @field
     def formula(self) -> str | None:
         """Its formula with the equals sign, as the file has it; nothing for a plain value. Set to nothing, the last
-        result stays as a plain value.
+        result stays as a plain value. Set on a range, its references move along from the first cell on.
 
         Example: KIND.formula = nothing
         Also: calculation, freeze values, paste values
@@ -74,8 +74,10 @@ class CellFields(Item):
 
     @formula.setter
     def formula(self, formula: str | None) -> None:
+        first: tuple[int, int] | None = None
         for sheet, row, column in self.places():
-            sheet.put_formula(row, column, formula)
+            first = first or (row, column)
+            sheet.put_formula(row, column, formula, row - first[0], column - first[1])
 
     @property
     @field
@@ -204,8 +206,10 @@ class CellFields(Item):
 
     @link.setter
     def link(self, value: str | None) -> None:
-        for sheet, row, column in self.places():
-            sheet.put_link(row, column, value)
+        for sheet, area in self.areas():
+            used = sheet.used()
+            many = area.bottom - area.top > 100_000 or area.right - area.left > 1_000
+            sheet.put_link(area.within(used) if many and used is not None else area, value)
 
     @property
     @field
@@ -225,6 +229,4 @@ class CellFields(Item):
         Also: delete contents, empty, remove values
         """
         for sheet, row, column in self.places():
-            if sheet.formula(row, column) is not None:
-                sheet.put_formula(row, column, None)
-            sheet.put(row, column, None)
+            sheet.empty(row, column)

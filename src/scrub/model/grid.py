@@ -178,9 +178,16 @@ class Grid:
         """The formula, with its equals sign."""
         raise NotImplementedError
 
-    def put_formula(self, row: int, column: int, formula: str | None) -> None:
-        """Gives a cell a formula, or takes it away and keeps its last value."""
+    def put_formula(self, row: int, column: int, formula: str | None, down: int = 0, right: int = 0) -> None:
+        """Gives a cell a formula, or takes it away and keeps its last value.
+
+        `down` and `right` tell how far the cell lies from the one that the formula was written for.
+        """
         raise NotImplementedError
+
+    def empty(self, row: int, column: int) -> None:
+        """Takes away what stands in a cell, a formula too."""
+        self.put(row, column, None)
 
     def edit_area(self, area: Area, editing: Editing) -> None:
         """Edits every text in a range; formulas are passed by."""
@@ -212,8 +219,8 @@ class Grid:
         """Where a click on the cell leads."""
         return None
 
-    def put_link(self, row: int, column: int, target: str | None) -> None:
-        """Sets where a click leads."""
+    def put_link(self, area: Area, target: str | None) -> None:
+        """Sets where a click on the cells of a range leads."""
         raise NotImplementedError
 
     def comments(self) -> Iterator[Comment]:

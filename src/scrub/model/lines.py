@@ -182,10 +182,7 @@ class Column(_Line):
         """
         found = self.sheet.column_values(self._number)
         rows = [row for row in sorted(found) if self._area.top <= row <= self._area.bottom]
-        for row in rows:
-            if isinstance(found[row], Trouble):
-                raise found[row].failure()
-        return [found[row] for row in rows]
+        return [found[row].settled() if isinstance(found[row], Trouble) else found[row] for row in rows]
 
     @finds
     def find_cell(self, row: int) -> Cell:

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Any, ClassVar
 
 from scrub.model.area import Area
 from scrub.model.declare import Item, Reach, action, field, finds, holds
-from scrub.model.grid import ColumnValues, Trouble
+from scrub.model.grid import ColumnValues, Trouble, settle
 from scrub.model.lines import Column, Row
 from scrub.model.problem import Failure, Missing, did_you_mean, listed
 from scrub.model.values import Value, fold, heading_key, shown
@@ -195,7 +195,7 @@ class Table(Item):
         lists = [self.values(key) for key in keys]
         found: dict[tuple[Any, ...], int] = {}
         for row in self.sheet.filled_rows(self._body()):
-            found.setdefault(tuple(_indexed(values.get(row)) for values in lists), row)
+            found.setdefault(tuple(_indexed(settle(values.get(row))) for values in lists), row)
         return found
 
     def areas(self) -> Iterable[tuple[Sheet, Area]]:
@@ -230,8 +230,10 @@ class Table(Item):
 
 
 def _indexed(value: Value) -> Any:
-    """A value as an index finds it: texts without regard to case."""
-    return ("text", fold(value)) if isinstance(value, str) else value
+    """A value as an index finds it: texts without regard to case; yes and 1 are two values."""
+    if isinstance(value, str):
+        return "text", fold(value)
+    return ("yes or no", value) if isinstance(value, bool) else value
 
 
 class Record(Item):
@@ -271,9 +273,7 @@ class Record(Item):
     def read(self, key: str) -> Value:
         """The value under a heading. Raises `Failure` for an error value."""
         found = self.table.values(key).get(self.row)
-        if type(found) is Trouble:
-            raise found.failure()
-        return found
+        return found.settled() if type(found) is Trouble else found
 
     def write(self, key: str, value: Value) -> None:
         """Sets the value under a heading."""

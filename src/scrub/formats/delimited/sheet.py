@@ -18,7 +18,7 @@ from scrub.model.grid import Alignment, ColumnValues, Edit, edited
 from scrub.model.page import Orientation, View
 from scrub.model.preferences import CURRENT, Mark
 from scrub.model.problem import Failure
-from scrub.model.values import Value, harmless, number_text, same, shown, type_name
+from scrub.model.values import Value, harmless, number_text, shown, type_name
 
 if TYPE_CHECKING:
     from scrub.formats.delimited.book import DelimitedFile
@@ -97,7 +97,7 @@ class DelimitedSheet(OpenSheet):
         """There are none."""
         return None
 
-    def put_formula(self, row: int, column: int, formula: str | None) -> None:
+    def put_formula(self, row: int, column: int, formula: str | None, down: int = 0, right: int = 0) -> None:
         """There are none."""
         if formula is not None:
             raise Failure(str(self.book.cannot_keep("cell", "formula")))
@@ -237,7 +237,7 @@ class DelimitedSheet(OpenSheet):
         """Gives a field a value."""
         values = self.column_values(column)
         before = values.get(row)
-        if type(before) is type(value) and (before == value or same(before, value, True)):
+        if type(before) is type(value) and before == value:
             return
         if isinstance(value, Duration) and not value.on_calendar:
             value = str(value)
@@ -246,7 +246,7 @@ class DelimitedSheet(OpenSheet):
         if isinstance(value, str):
             value = self._writable(str(value), before, row, column)
         key = self.key(row, column)
-        revert = partial(self.restore, key, self.change(key, value, values), before)
+        revert = partial(self.restore, key, self.change(key, value, values, before), before)
         self.changed(address_of(row, column), told(before), told(value), revert)
 
     def _writable(self, text: str, before: Value, row: int, column: int) -> str | None:

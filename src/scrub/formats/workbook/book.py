@@ -13,6 +13,8 @@ from scrub.formats.opc import part_tree, relationships
 from scrub.formats.source import Source
 from scrub.formats.spans import NotReadable, Span, Splice, escaped, set_attributes, spliced
 from scrub.formats.workbook.decode import Decoder
+from scrub.formats.workbook.depends import Dependence
+from scrub.formats.workbook.elements import all_placed, ended, id_of
 from scrub.formats.workbook.embedded import add_part, embedded, part_of
 from scrub.formats.workbook.names import Names
 from scrub.formats.workbook.parts import Parts
@@ -21,12 +23,12 @@ from scrub.formats.workbook.sheet import OfficeSheet
 from scrub.formats.workbook.strings import SharedStrings
 from scrub.formats.workbook.styles import Styles
 from scrub.formats.zip import Package
+from scrub.model.area import MOST_COLUMNS, MOST_ROWS, Area
 from scrub.model.problem import Failure
 from scrub.model.values import fold
 from scrub.store.patch import Patch
 
 if TYPE_CHECKING:
-    from scrub.model.area import Area
     from scrub.model.sheet import Sheet
 
 #: Sheets whose cells are kept read at a time.
@@ -55,7 +57,12 @@ class OfficeWorkbook(OpenWorkbook):
         self._sheets = list(self._read_sheets())
         self._views = self._root.child("bookViews")
         self._to_embed: list[str] = []
+        self._named: dict[str, OfficeSheet] = {}
         self._loaded: dict[OfficeSheet, Loaded] = {}
+        self.version = 0  # grows with every change of a cell; nothing was changed yet while it is 0
+        self.version_back = False  # whether changes were taken back since results of formulas were last asked for
+        self.checked_formulas: set[str] = set()
+        self.format_numbers: dict[int, int] = {}  # added cell formats with their numbers in the file
         #: Reads cells with the span tree only: for tests, which hold both ways to the same bytes.
         self.parse_slowly = False
 
@@ -112,6 +119,72 @@ class OfficeWorkbook(OpenWorkbook):
         properties = self._root.child("workbookPr")
         from_1904 = properties is not None and properties.attributes.get("date1904", "0") in ("1", "true")
         return Decoder(self.styles, self.strings, from_1904)
+
+    # -- results of formulas
+
+    def cells_changed(self, back: bool = False) -> None:
+        """Is told of every change of a cell: from the first one on, results of formulas may be old."""
+        self.version += 1
+        self.version_back = self.version_back or back
+        if self.version == 1:
+            for sheet in self._sheets:
+                for column, values in sheet.live.items():
+                    sheet.doubt(values, column)
+
+    @cached_property
+    def dependence(self) -> Dependence:
+        """Tells which results of formulas still hold."""
+        return Dependence(self)
+
+    def first_change(self) -> str:
+        """A cell that was changed in this run, as a person names it; an empty text where none is."""
+        everywhere = Area(1, 1, MOST_ROWS, MOST_COLUMNS)
+        for sheet in self._sheets:
+            place = sheet.changed_in(everywhere)
+            if place:
+                return sheet.where(*place)
+        return ""
+
+    @property
+    def by_name(self) -> dict[str, OfficeSheet]:
+        """The sheets by their names, without regard to case."""
+        if len(self._named) != len(self._sheets):
+            self._named = {sheet.name.casefold(): sheet for sheet in self._sheets}
+        return self._named
+
+    def resolve(self, name: str, sheet: str) -> str | None:
+        """What a defined name, or that of a table, stands for on a sheet, as a formula; None where it is unknown."""
+        on = self.by_name.get(sheet.casefold())
+        target = self.names.local(name, on) if on is not None else None
+        target = target if target is not None else self.names.target(name)
+        if target is None:
+            for each in self._sheets:
+                table = next((table for table in each.tables() if table.label.casefold() == name.casefold()), None)
+                if table is not None:
+                    return f"{self.names.quoted(each.name)}!{table.area.corners}"
+        return target
+
+    def uses_of_name(self, name: str) -> str:
+        """Where formulas, rules or other names use a defined name, as a person says it; an empty text for nowhere."""
+        word = re.compile(rf"(?<![\w.!]){re.escape(name)}(?![\w.(!\[])", re.IGNORECASE)
+        other = self.names.using(word)
+        if other:
+            return f'the name "{other}"'
+        for sheet in self._sheets:
+            found = sheet.uses_of_name(word)
+            if found:
+                return found
+        raw = re.compile(word.pattern.encode(), re.IGNORECASE)
+        for part in self.package.members:
+            if part.endswith(".xml") and "/charts/" in f"/{part}" and raw.search(self.package.read(part)):
+                return "a chart"
+        return ""
+
+    def knows_name(self, name: str, sheet: str) -> bool:
+        """Whether a formula can use this name: a defined one, or that of a table."""
+        if name.upper().startswith("_XL") or self.resolve(name, sheet) is not None:
+            return True
+        return any(self.names.local(name, each) is not None for each in self._sheets)
 
     @cached_property
     def names(self) -> Names:
@@ -171,8 +244,7 @@ class OfficeWorkbook(OpenWorkbook):
         targets = relationships(self.package, self._part)
         sheets = self._root.child("sheets")
         for number, entry in enumerate(sheets.all("sheet") if sheets else (), 1):
-            # The id is in the relationships' namespace, whose prefix each writer chooses.
-            id_ = next((value for name, value in entry.attributes.items() if name.endswith(":id")), "")
+            id_ = id_of(entry)
             target = targets[id_].target if id_ in targets else None
             yield OfficeSheet(self, number, entry, target if target in self.package.members else None)
 
@@ -180,8 +252,11 @@ class OfficeWorkbook(OpenWorkbook):
         """What makes the changed file of the old one, or None when nothing is to be written."""
         if not self.recorder:
             return None
+        for sheet in self._sheets:
+            sheet.forget_there_and_back()
         self._loaded.clear()  # packing needs the room
-        parts = Parts(self.package)
+        self._number_formats()
+        parts = Parts(self.package, self._root)
         splices: list[Splice] = []
         for sheet in self._sheets:
             if sheet.state != sheet.first_state and not sheet.is_new:
@@ -198,10 +273,14 @@ class OfficeWorkbook(OpenWorkbook):
                 parts.added[str(sheet.part)] = sheet.make(None, elements)
             elif sheet.part and (sheet.touched or sheet in selected):
                 parts.changed[sheet.part] = partial(sheet.make, selected.get(sheet), sheet.elements(parts))
-        splices += self._recalculated(parts)
+        fresh: dict[str, bytes] = {}
+        splices += self._recalculated(parts, fresh)
         if "names" in self.__dict__:
-            order = ("sheets", "functionGroups", "externalReferences")
-            splices += self.names.splices(max(each.end for each in self._root.children if each.name in order))
+            changed, whole = self.names.splices()
+            splices += changed
+            if whole:
+                fresh["definedNames"] = whole
+        splices += all_placed(self._root, fresh)
         if splices:
             parts.changed[self._part] = partial(spliced, self._data, splices)
         self._write_styles(parts)
@@ -230,14 +309,14 @@ class OfficeWorkbook(OpenWorkbook):
             entries += (
                 f'<{p}sheet name="{escaped(sheet.name)}" sheetId="{number}"{state} xmlns:r="{base}" r:id="{id_}"/>'
             )
-        return [Splice(holder.close_start, holder.close_start, entries.encode())]
+        return ended(self._data, holder, entries.encode())
 
     @property
     def _recalculates(self) -> bool:
         """Whether a value or a formula was changed, on which others may depend."""
         return any(sheet.values or sheet.formulas for sheet in self._sheets)
 
-    def _recalculated(self, parts: Parts) -> list[Splice]:
+    def _recalculated(self, parts: Parts, fresh: dict[str, bytes]) -> list[Splice]:
         """Marks the workbook to be calculated anew when it is next opened (18.2.2); a changed formula makes the old
         order of calculation wrong, so that its part goes (18.6).
         """
@@ -250,14 +329,20 @@ class OfficeWorkbook(OpenWorkbook):
         if old is not None:
             marked = old.attributes.get("fullCalcOnLoad") in ("1", "true")
             return [] if marked else set_attributes(self._data, old, [("fullCalcOnLoad", "1")])
-        before = ("sheets", "functionGroups", "externalReferences", "definedNames")
-        at = max(each.end for each in self._root.children if each.name in before)
-        return [Splice(at, at, f'<{self._root.prefix}calcPr fullCalcOnLoad="1"/>'.encode())]
+        fresh["calcPr"] = f'<{self._root.prefix}calcPr fullCalcOnLoad="1"/>'.encode()
+        return []
+
+    def _number_formats(self) -> None:
+        """Numbers the cell formats that were added and are used; those of changes that were taken back are left out."""
+        if "styles" in self.__dict__:
+            first = self.styles.first_formats
+            used = {style for sheet in self._sheets for style in sheet.styles.values() if style >= first}
+            self.format_numbers = {style: first + place for place, style in enumerate(sorted(used))}
 
     def _write_styles(self, parts: Parts) -> None:
         if "styles" not in self.__dict__:
             return
-        fresh = self.styles.make()
+        fresh = self.styles.make(list(self.format_numbers))
         part = self._targets.get("styles")
         if fresh is None:
             return

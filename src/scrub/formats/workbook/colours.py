@@ -35,8 +35,10 @@ _THEME = "lt1 dk1 lt2 dk2 accent1 accent2 accent3 accent4 accent5 accent6 hlink 
 class Colours:
     """Reads and writes colours; the theme is read when first needed."""
 
-    def __init__(self, theme: Callable[[], bytes]) -> None:
+    def __init__(self, theme: Callable[[], bytes], palette: Callable[[], list[str]]) -> None:
+        """`palette` gives the workbook's own indexed colours; none for the usual ones."""
         self._theme_part = theme
+        self._palette = palette
         self._theme: dict[str, str] | None = None
 
     def read(self, attributes: Mapping[str, str]) -> str | None:
@@ -45,8 +47,9 @@ class Colours:
             return "#" + attributes["rgb"][-6:].lower()
         if "theme" in attributes:
             found = self._of_theme(int(attributes["theme"]))
-        elif "indexed" in attributes and int(attributes["indexed"]) < len(_PALETTE):
-            found = _PALETTE[int(attributes["indexed"])]
+        elif "indexed" in attributes:
+            palette, number = self._palette() or _PALETTE, int(attributes["indexed"])
+            found = palette[number] if number < len(palette) else None
         else:
             return None
         return "#" + _tinted(found, float(attributes.get("tint", "0"))) if found else None

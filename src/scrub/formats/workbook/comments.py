@@ -7,7 +7,9 @@ from typing import NamedTuple
 
 from scrub.formats.opc import part_tree
 from scrub.formats.spans import Splice, parse, spliced
+from scrub.formats.workbook.elements import ended
 from scrub.formats.workbook.strings import runs_of, text_element
+from scrub.formats.xmltext import text_of, unescaped
 from scrub.formats.zip import Package
 from scrub.model.area import address_of, cell_of
 from scrub.model.problem import Failure
@@ -35,13 +37,14 @@ class CommentPart:
         self.package = package
         self.part = part if part in package.members else None
         self.drawing = drawing if drawing in package.members else None
+        self.needs_drawing = True
         self.conversation = conversation
         self.notes: dict[tuple[int, int], Note] = {}
         if self.part:
             data, root = part_tree(package, self.part)
             holder, listed = root.child("authors"), root.child("commentList")
             authors = (
-                [data[each.open_end : each.close_start].decode() for each in holder.all("author")] if holder else []
+                [unescaped(text_of(data[each.start : each.end])) for each in holder.all("author")] if holder else []
             )
             for span in listed.all("comment") if listed else ():
                 text = span.child("text")
@@ -63,6 +66,8 @@ class CommentPart:
             raise Failure(
                 f"the comments of this sheet are conversations; change that of {address_of(*place)} in its own program"
             )
+        if text is not None and len(text) > 32_767:
+            raise Failure("a comment has at most 32,767 characters")
         former = self.notes
         self.notes = {key: note for key, note in former.items() if key != place}
         if text is not None:
@@ -79,8 +84,8 @@ class CommentPart:
             data, root = part_tree(self.package, self.part)
         p = root.prefix
         holder, listed = root.child("authors"), root.child("commentList")
-        assert holder is not None
-        assert listed is not None
+        if holder is None or listed is None:
+            raise self.package.problem(f'its part "{self.part}" has no list of comments')
         splices: list[Splice] = []
         seen = set()
         for span in listed.all("comment"):
@@ -97,14 +102,14 @@ class CommentPart:
         if fresh_places:
             number = sum(1 for _ in holder.all("author"))
             author = f"<{p}author>{AUTHOR}</{p}author>".encode()
-            splices.append(Splice(holder.close_start, holder.close_start, author))
+            splices += ended(data, holder, author)
             added = b"".join(
                 f'<{p}comment ref="{address_of(*place)}" authorId="{number}"><{p}text>'.encode()
                 + text_element(self.notes[place].text, p)
                 + f"</{p}text></{p}comment>".encode()
                 for place in fresh_places
             )
-            splices.append(Splice(listed.close_start, listed.close_start, added))
+            splices += ended(data, listed, added)
         return spliced(data, splices)
 
     def drawn(self) -> bytes:
@@ -123,7 +128,7 @@ class CommentPart:
         for place in sorted(set(self.notes) - set(self.first)):
             number += 1
             boxes += _box(number, *place)
-        splices.append(Splice(root.close_start, root.close_start, boxes.encode()))
+        splices += ended(data, root, boxes.encode())
         return spliced(data, splices)
 
 

@@ -10,9 +10,10 @@ from decimal import Decimal
 from itertools import compress
 from typing import TYPE_CHECKING, Any
 
-from scrub.formats.workbook.strings import SharedStrings, runs_of, unescaped
+from scrub.formats.workbook.depends import no_result
+from scrub.formats.workbook.strings import SharedStrings, runs_of
 from scrub.formats.workbook.styles import DATE, DURATION, NUMBER, TIME, Styles
-from scrub.formats.xmltext import attributes_of, plain_text
+from scrub.formats.xmltext import attributes_of, plain_text, unescaped
 from scrub.model.amounts import Duration
 from scrub.model.grid import Trouble
 from scrub.model.problem import Failure
@@ -23,6 +24,8 @@ if TYPE_CHECKING:
 
 _FIRST_1900, _FIRST_1904 = date(1899, 12, 30), date(1904, 1, 1)
 _DAY = Decimal(86_400)
+#: The largest power of ten in a double (IEEE 754).
+_LARGEST = 308
 
 #: Names a cell, for a problem with its value.
 Where = Callable[[], str]
@@ -38,6 +41,8 @@ class Decoder:
 
     def value(self, cell: StoredCell, where: Where) -> Value:
         """The value of a stored cell, a `Trouble` for one that has none to use; of a formula its last result."""
+        if cell.formula is not None and not cell.value and cell.inline is None and cell.type != "str":
+            return Trouble(no_result(where()))
         if cell.inline is not None:
             return "".join(run.text for run in runs_of(cell.inline)) or None
         if cell.value is None:
@@ -181,11 +186,18 @@ def _inline_texts(elements: list[bytes]) -> list[Value]:
 
 
 def number_of(text: str) -> Decimal:
-    """A stored number; what a double cannot tell apart is rounded to the 15 digits that are shown."""
-    if len(text) < 16 and "E" not in text and "e" not in text:
+    """A stored number; a fraction that a double cannot tell apart is rounded to the 15 digits that are shown.
+
+    Whole numbers are exact as they are written: a card number has 16 digits. Raises `ValueError` for what is no number.
+    """
+    if len(text) < 16 and "E" not in text and "e" not in text and "n" not in text and "N" not in text:
         return Decimal(text.strip())
     found = Decimal(text.strip())
-    return Decimal(format(float(found), ".15g")) if len(found.as_tuple().digits) > 15 else found
+    if not found.is_finite() or found.adjusted() > _LARGEST:
+        raise ValueError(text)
+    if len(found.as_tuple().digits) > 15 and found != found.to_integral_value():
+        return Decimal(format(float(found), ".15g"))
+    return found
 
 
 def duration(seconds: Decimal) -> Duration:

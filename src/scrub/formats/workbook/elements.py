@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 
 from scrub.formats.spans import Span, Splice, parse, spliced, with_attributes
 
-#: The order of the elements in a part, by its root (18.3.1.99, 18.3.1.12, 18.3.1.34).
+#: The order of the elements in a part, by its root (18.3.1.99, 18.3.1.12, 18.3.1.34, 18.2.27, 18.8.39).
 _ORDER = {
     "worksheet": (
         "sheetPr dimension sheetViews sheetFormatPr cols sheetData sheetCalcPr sheetProtection protectedRanges "
@@ -19,6 +19,14 @@ _ORDER = {
         "sheetPr sheetViews sheetProtection customSheetViews pageMargins pageSetup headerFooter drawing legacyDrawing "
         "legacyDrawingHF picture webPublishItems extLst"
     ).split(),
+    "workbook": (
+        "fileVersion fileSharing workbookPr workbookProtection bookViews sheets functionGroups externalReferences "
+        "definedNames calcPr oleSize customWorkbookViews pivotCaches smartTagPr smartTagTypes webPublishing "
+        "fileRecoveryPr webPublishObjects extLst"
+    ).split(),
+    "styleSheet": (
+        "numFmts fonts fills borders cellStyleXfs cellXfs cellStyles dxfs tableStyles colors extLst"
+    ).split(),
     "dialogsheet": (
         "sheetPr sheetViews sheetFormatPr sheetProtection customSheetViews printOptions pageMargins pageSetup "
         "headerFooter drawing legacyDrawing legacyDrawingHF oleObjects extLst"
@@ -29,6 +37,11 @@ _INNER_ORDER = {
     "sheetView": ("pane", "selection", "pivotSelection", "extLst"),
     "headerFooter": ("oddHeader", "oddFooter", "evenHeader", "evenFooter", "firstHeader", "firstFooter"),
 }
+
+
+def id_of(span: Span) -> str:
+    """The id of a relationship that an element names; its attribute's prefix is each writer's own."""
+    return next((value for name, value in span.attributes.items() if name.endswith(":id")), "")
 
 
 def orders(root: Span) -> bool:
@@ -45,6 +58,22 @@ def placed(root: Span, name: str, fresh: bytes) -> Splice:
     before = order[: order.index(name)]
     at = max((child.end for child in root.children if child.name in before), default=root.open_end)
     return Splice(at, at, fresh)
+
+
+def all_placed(root: Span, elements: Mapping[str, bytes]) -> list[Splice]:
+    """The splices of several elements. New ones that go to one place come in the order of the schema."""
+    order = _ORDER[root.name]
+    return [placed(root, name, elements[name]) for name in sorted(elements, key=order.index)]
+
+
+def ended(data: bytes, span: Span, content: bytes) -> list[Splice]:
+    """The splices that put content at the end of an element, whether it is an empty tag or not."""
+    if not content:
+        return []
+    if span.open_end == span.end:
+        opening = data[span.start : span.open_end - 2].rstrip() + b">"
+        return [Splice(span.start, span.end, opening + content + f"</{span.raw_name}>".encode())]
+    return [Splice(span.close_start, span.close_start, content)]
 
 
 def with_child(element: bytes, path: Sequence[str], attributes: Mapping[str, str | None], prefix: str) -> bytes:

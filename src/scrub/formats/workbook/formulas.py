@@ -1,10 +1,12 @@
-"""Formulas as text (ISO/IEC 29500-1, 18.17): moving the references of a shared formula to another cell."""
+"""Formulas as text (ISO/IEC 29500-1, 18.17): moved to another cell, taken apart into references, checked."""
 
 from __future__ import annotations
 
 import re
+from collections.abc import Callable, Iterator
+from typing import NamedTuple
 
-from scrub.model.area import MOST_COLUMNS, MOST_ROWS, column_of, letters_of
+from scrub.model.area import MOST_COLUMNS, MOST_ROWS, Area, column_of, letters_of
 
 _PIECES = re.compile(
     r"""("(?:[^"]|"")*"|'(?:[^']|'')*'!?|\[[^\]]*\])"""  # texts, names of sheets, pieces of structured references
@@ -47,3 +49,187 @@ def _row(fixed: str, digits: str, by: int) -> str:
         return f"${digits}"
     number = int(digits) + by
     return str(number) if 1 <= number <= MOST_ROWS else ""
+
+
+# -- taking apart
+
+_SHEET = r"(?:'((?:[^']|'')+)'|((?:\[\d+\])?[^\W\d][\w.]*(?::[^\W\d][\w.]*)?))!"
+_CELL = r"\$?[A-Za-z]{1,3}\$?\d{1,7}"
+_TOKEN = re.compile(
+    rf"""(?P<text>"(?:[^"]|"")*")"""
+    rf"|(?P<blank>\s+)"
+    rf"|(?P<error>\#(?:REF!|N/A|NAME\?|VALUE!|DIV/0!|NUM!|NULL!|SPILL!|CALC!|GETTING_DATA))"
+    rf"|(?:{_SHEET})?(?:"
+    rf"(?P<range>{_CELL}(?::{_CELL})?|\$?[A-Za-z]{{1,3}}:\$?[A-Za-z]{{1,3}}|\$?\d{{1,7}}:\$?\d{{1,7}})(?![\w.(\[])"
+    rf"|(?P<function>[^\W\d][\w.]*)(?=\()"
+    rf"|(?P<table>[^\W\d][\w.]*)(?=\[)"
+    rf"|(?P<name>[^\W\d][\w.?\\]*|\\[\w.?\\]*))"
+    rf"|(?P<number>\d+(?:\.\d*)?(?:[eE][+-]?\d+)?|\.\d+(?:[eE][+-]?\d+)?)"
+    rf"|(?P<operator><=|>=|<>|[-+*/^&=<>%:@#])"
+    rf"|(?P<mark>[(),;{{}}\[\]!])",
+)
+
+
+class Piece(NamedTuple):
+    """A piece of a formula: what it is, its text, and the sheet before it, if any."""
+
+    sort: str
+    text: str
+    sheet: str
+    start: int
+
+
+def pieces_of(formula: str) -> Iterator[Piece]:
+    """The pieces of a formula without its equals sign; one of sort "unknown" ends what cannot be read."""
+    at = 0
+    while at < len(formula):
+        found = _TOKEN.match(formula, at)
+        if found is None or not found[0]:
+            yield Piece("unknown", formula[at:], "", at)
+            return
+        sheet = (found[2] or "").replace("''", "'") or found[3] or ""
+        sort = next(name for name, text in found.groupdict().items() if text is not None)
+        if sort != "blank":
+            yield Piece(sort, found[sort], sheet, at)
+        if sort == "table":  # what stands in its brackets is not looked at
+            at = _closing(formula, found.end())
+            if at < 0:
+                yield Piece("unknown", "[", "", found.end())
+                return
+        else:
+            at = found.end()
+
+
+def _closing(formula: str, start: int) -> int:
+    """Behind the bracket that closes the one at `start`; -1 when none does."""
+    depth = 0
+    for at in range(start, len(formula)):
+        depth += {"[": 1, "]": -1}.get(formula[at], 0)
+        if not depth:
+            return at + 1
+    return -1
+
+
+def area_at(text: str) -> Area | None:
+    """The range of a reference such as `$B$2:C4`; None for one outside every sheet."""
+    from scrub.model.area import area_of
+    from scrub.model.problem import Failure
+
+    try:
+        return area_of(text)
+    except Failure:
+        return None
+
+
+#: Functions that look at cells which do not stand in the formula as they are.
+_ELSEWHERE = frozenset(
+    ("INDIRECT", "OFFSET", "INDEX", "CHOOSE", "GETPIVOTDATA", "RTD", "CELL", "INFO", "LAMBDA", "LET")
+)
+
+#: What a defined name or a table stands for, as a formula; None when it is not known.
+Resolve = Callable[[str, str], str | None]
+
+
+def references(formula: str, sheet: str, resolve: Resolve, depth: int = 0) -> list[tuple[str, Area]] | None:
+    """The ranges that a formula on a sheet refers to, each with its sheet; None where that cannot be told.
+
+    `resolve` gives what a name stands for on a sheet, as a formula. A reference to another file counts as none.
+    """
+    found: list[tuple[str, Area]] = []
+    before = ""
+    for piece in pieces_of(formula):
+        if piece.sort == "unknown" or (piece.sort == "operator" and piece.text in ":#@"):
+            return None
+        if piece.sort == "function" and piece.text.upper().removeprefix("_XLFN.") in _ELSEWHERE:
+            return None
+        if piece.sheet.startswith("[") and piece.sort in ("range", "name"):
+            continue
+        if piece.sort == "range":
+            area = area_at(piece.text)
+            if area is None or (":" in piece.sheet and not piece.sheet.startswith("'")):
+                return None
+            found.append((piece.sheet or sheet, area))
+        elif piece.sort in ("name", "table"):
+            if piece.text.upper() in ("TRUE", "FALSE"):
+                continue
+            target = resolve(piece.text, piece.sheet or sheet)
+            inner = references(target, sheet, resolve, depth + 1) if target is not None and depth < 20 else None
+            if inner is None:
+                return None
+            found += inner
+        before = piece.text
+    return found if before or not formula else None
+
+
+# -- checking
+
+_BINARY = frozenset(("+", "-", "*", "/", "^", "&", "=", "<", ">", "<=", ">=", "<>"))
+
+
+def problem_of(formula: str, knows: Callable[[str, str], bool], sheets: Callable[[str], bool]) -> str:
+    """What is wrong with a formula without its equals sign; an empty text when a program would take it.
+
+    `knows` tells whether a name or a table is there, `sheets` whether a sheet is.
+    """
+    if len(formula) > 8_192:
+        return "it has more than the 8,192 characters that a formula may have"
+    if formula.count('"') % 2:
+        return "a quote is opened and never closed"
+    open_marks: list[str] = []
+    value_before = False  # whether an operand ended just before
+    last = ""
+    for piece in pieces_of(formula):
+        sort, text = piece.sort, piece.text
+        if sort == "unknown":
+            return f'"{text[:20]}" cannot be read'
+        if piece.sheet and not piece.sheet.startswith("["):
+            missing = next((each for each in _named_sheets(piece.sheet) if not sheets(each)), None)
+            if missing is not None:
+                return f'there is no sheet "{missing}"'
+        if sort == "mark" and text in "({":
+            if value_before and last != "function":
+                return f'an operator is missing before "{text}"'
+            open_marks.append(text)
+            value_before = False
+        elif sort == "mark" and text in ")}":
+            if not open_marks or open_marks.pop() != {")": "(", "}": "{"}[text]:
+                return f'"{text}" closes nothing'
+            if not value_before and last in _BINARY:
+                return f'something is missing after "{last}"'
+            value_before = True
+        elif sort == "mark" and text == ",":
+            if last in _BINARY:
+                return f'something is missing after "{last}"'
+            value_before = False
+        elif sort == "mark":
+            if text == ";" and "{" in open_marks:
+                value_before = False
+            else:
+                return f'"{text}" has no place here' + (". Arguments are parted by commas" if text == ";" else "")
+        elif sort == "operator":
+            if text == "%":
+                if not value_before:
+                    return '"%" stands behind a number'
+            elif text in _BINARY:
+                if not value_before and text not in "+-":
+                    return (
+                        f'"{last}{text}" is no operator' if last in _BINARY else f'something is missing before "{text}"'
+                    )
+                value_before = False
+        else:
+            if value_before:
+                return f'an operator is missing before "{text[:30]}"'
+            if sort in ("name", "table") and text.upper() not in ("TRUE", "FALSE") and not knows(text, piece.sheet):
+                return f'the workbook has no name "{text}"'
+            value_before = sort != "function"
+        last = "function" if sort == "function" else text
+    if open_marks:
+        return f'"{open_marks[-1]}" is opened and never closed'
+    if last in _BINARY:
+        return f'something is missing after "{last}"'
+    return ""
+
+
+def _named_sheets(prefix: str) -> list[str]:
+    """The sheets before an exclamation mark: one, or the two ends of a row of sheets."""
+    return prefix.split(":") if ":" in prefix else [prefix]

@@ -7,9 +7,9 @@ from datetime import date, datetime
 from decimal import Decimal
 from typing import Any
 
-from scrub.formats.sheet import NOBODYS, UNCHANGED, put_back, told
+from scrub.formats.sheet import NOBODYS, UNCHANGED, keep, put_back, told
 from scrub.formats.workbook.colours import same_colour
-from scrub.formats.workbook.formulas import translated
+from scrub.formats.workbook.formulas import problem_of, translated
 from scrub.formats.workbook.reading import SheetReading, placed
 from scrub.formats.workbook.strings import Run, edited_runs
 from scrub.formats.workbook.styles import DATE, DURATION, TIME
@@ -19,10 +19,13 @@ from scrub.model.change import Change
 from scrub.model.grid import ColumnValues, Edit, Trouble, edited
 from scrub.model.problem import Failure
 from scrub.model.records import Table
-from scrub.model.values import Value, same, type_name
+from scrub.model.values import Value, type_name
 
 #: The forms in which a date, a time and a duration are shown where a cell has no form of its own for them.
 _FORMS = {DATE: "mm-dd-yy", TIME: "m/d/yy h:mm", DURATION: "[h]:mm:ss"}
+
+#: The most characters that a cell holds.
+MOST_CHARACTERS = 32_767
 
 #: Cells of a merge up to which each is listed.
 _HUGE = 100_000
@@ -30,6 +33,10 @@ _HUGE = 100_000
 
 class SheetCells(SheetReading):
     """Cells that can be changed."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.formed: dict[int, int] = {}  # the formats that dates and durations brought along
 
     # -- what may be changed
 
@@ -44,7 +51,9 @@ class SheetCells(SheetReading):
             )
         area = self._merged_over(row, column)
         if area is not None:
-            raise placed(f"{self.where(row, column)} lies under the merged range {area}; write into its first cell")
+            raise placed(
+                f"{self.where(row, column)} lies under the merged range {area}. Take the merge apart first: unmerge"
+            )
         for area in self.arrays():
             if area.holds(row, column):
                 raise placed(
@@ -95,7 +104,7 @@ class SheetCells(SheetReading):
             )
         if type(value) is not Decimal:
             value = self._storable(row, column, value)
-        if type(before) is type(value) and (before == value or same(before, value, True)):
+        if type(before) is type(value) and before == value:
             return
         self._put_quietly(row, column, value, before, column_values)
 
@@ -111,7 +120,8 @@ class SheetCells(SheetReading):
         """Puts a value that may be put, and notes the change."""
         key, all_runs = self.key(row, column), self.runs
         former_runs = all_runs.get(key)
-        former = self.change(key, value, column_values)
+        former = self.change(key, value, column_values, before)
+        self.book.cells_changed()
         if runs is not None:
             all_runs[key] = runs
         elif former_runs is not None:
@@ -127,7 +137,7 @@ class SheetCells(SheetReading):
                 self.book.decoder.serial(value)
             return value
         if isinstance(value, str):
-            if len(value) > 32_767:
+            if len(value) > MOST_CHARACTERS:
                 raise placed(f"{self.where(row, column)}: a cell holds at most 32,767 characters")
             return str(value) or None
         if isinstance(value, Duration) and not value.on_calendar:
@@ -139,8 +149,24 @@ class SheetCells(SheetReading):
         style = self.style(row, column)
         sort = self.book.styles.sort(style)
         if sort != wanted and not (wanted == DATE and sort == TIME):
-            return self.put_style(row, column, self.book.styles.derived(style, "number-form", _FORMS[wanted]))
+            fresh = self.book.styles.derived(style, "number-form", _FORMS[wanted])
+            self.formed[self.key(row, column)] = fresh
+            return self.put_style(row, column, fresh)
         return None
+
+    def let_go(self, key: int) -> None:
+        """Forgets a value that is again what it was, with its runs and the form that it was given on the way."""
+        super().let_go(key)
+        self.runs.pop(key, None)
+        if key in self.formed and self.styles.get(key) == self.formed[key]:
+            del self.styles[key]
+
+    def forget_there_and_back(self) -> None:
+        """Lets go of values and looks that were changed and changed back."""
+        super().forget_there_and_back()
+        for key, style in list(self.styles.items()):
+            if style == self.stored_style(*self.place(key)):
+                del self.styles[key]
 
     def _headed(self, row: int, column: int) -> Table | None:
         """The table of which a cell is a heading."""
@@ -157,33 +183,69 @@ class SheetCells(SheetReading):
 
     # -- formulas
 
-    def put_formula(self, row: int, column: int, formula: str | None) -> None:
-        """Gives a cell a formula, or takes it away."""
+    def put_formula(self, row: int, column: int, formula: str | None, down: int = 0, right: int = 0) -> None:
+        """Gives a cell a formula, or takes it away and leaves its result just as it is stored.
+
+        `down` and `right` tell how far the cell lies from the one that the formula was written for.
+        """
         before = self.formula(row, column)
         if formula is not None:
-            formula = "=" + formula.strip().removeprefix("=")
-            if formula == "=":
-                raise Failure("an empty formula; to take it away write: cell.formula = nothing")
+            formula = self._checked_formula(formula)
+            formula = "=" + translated(formula[1:], down, right)
         if formula == before:
             return
         self.ensure_open(row, column)
         self._ensure_no_heading(row, column)
-        written_out = self._unshare(row, column)
-        key = self.key(row, column)
-        formulas = self.formulas
-        former, former_value = formulas.get(key, UNCHANGED), self.values.get(key, UNCHANGED)
+        values = self.column_values(column)
         result = self.raw_value(row, column)
+        if formula is None and isinstance(result, Trouble) and not result.error:
+            raise result.failure()
+        self._set_formula(row, column, before, formula, values, result)
+
+    def _set_formula(
+        self, row: int, column: int, before: str | None, formula: str | None, values: ColumnValues, result: Value
+    ) -> None:
+        written_out = self._unshare(row, column)
+        key, formulas = self.key(row, column), self.formulas
+        former, former_value = formulas.get(key, UNCHANGED), self.values.pop(key, UNCHANGED)
+        was_written_out = key in self.written_out
+        self.written_out.discard(key)
         formulas[key] = formula[1:] if formula else None
-        if formula is None:
-            self.change(key, None if isinstance(result, Trouble) else result, self.column_values(column))
+        self.book.cells_changed()
+        keep(values, row, result if formula is None else self._doubted(row, column, None))
 
         def revert() -> None:
             for other in written_out:
-                del formulas[other]
+                formulas.pop(other, None)
+                self.written_out.discard(other)
+            if was_written_out:
+                self.written_out.add(key)
             put_back(formulas, key, former)
             self.restore(key, former_value, result)
+            self.book.cells_changed(back=True)
 
         self.note(f"{address_of(row, column)} formula", before, formula, revert)
+
+    def empty(self, row: int, column: int) -> None:
+        """Takes away what stands in a cell, a formula too, whatever its result."""
+        before = self.formula(row, column)
+        if before is not None:
+            self.ensure_open(row, column)
+            self._ensure_no_heading(row, column)
+            self._set_formula(row, column, before, None, self.column_values(column), self.raw_value(row, column))
+        self.put(row, column, None)
+
+    def _checked_formula(self, formula: str) -> str:
+        """A formula with its equals sign. Raises `Failure` for one that no program would take."""
+        formula = "=" + formula.strip().removeprefix("=").strip()
+        if formula == "=":
+            raise Failure("an empty formula; to take it away write: cell.formula = nothing")
+        if formula not in self.book.checked_formulas:
+            wrong = problem_of(formula[1:], self.book.knows_name, lambda name: name.casefold() in self.book.by_name)
+            if wrong:
+                raise Failure(f'"{formula[:60]}" is no formula: {wrong}')
+            self.book.checked_formulas.add(formula)
+        return formula
 
     def _unshare(self, row: int, column: int) -> list[int]:
         """Where the first cell of a shared formula changes, the others get it written out; gives those keys."""
@@ -195,6 +257,7 @@ class SheetCells(SheetReading):
             key = self.key(other.row, other.column)
             if key not in self.formulas and (other.row, other.column) != (row, column):
                 self.formulas[key] = translated(cell.formula.text, other.row - row, other.column - column)
+                self.written_out.add(key)
                 found.append(key)
         return found
 
@@ -205,11 +268,16 @@ class SheetCells(SheetReading):
         if self.has_formula(row, column) or self._headed(row, column) is not None:
             return
         if not self.is_free():
+            covered = self._merged_over(row, column) or next((a for a in self.arrays() if a.holds(row, column)), None)
+            if covered is not None:
+                why = "is part of an array formula" if covered in self.arrays() else "lies under a merged range"
+                self.book.recorder.remarks.append(f"{self.where(row, column)} {why}, and stays as it is")
+                return
             self.ensure_open(row, column)
         runs = self.runs_in(row, column)
         rich = edited_runs(runs, edits) if runs and (len(runs) > 1 or runs[0].look) else None
         values = self.live.get(column, NOBODYS)
-        self._put_quietly(row, column, edited(text, edits) or None, text, values, rich)
+        self._put_quietly(row, column, self._storable(row, column, edited(text, edits)), text, values, rich)
 
     # -- looks
 
@@ -219,7 +287,9 @@ class SheetCells(SheetReading):
         before = self.book.styles.look(style, word)
         if word in ("fill", "colour"):
             value = same_colour(value)
-        if before == value:
+        if word == "number-form" and len(value) > 255:
+            raise Failure("a number form has at most 255 characters")
+        if before == value and not (word == "fill" and value is None and self.book.styles.is_filled(style)):
             return
         if self.protected:
             raise placed(f"{self.where(row, column)}: the sheet is protected. Take the protection off first: unprotect")
@@ -277,3 +347,4 @@ class _Revert:
             self.restyled()
         put_back(self.sheet.runs, self.key, UNCHANGED if self.runs is None else self.runs)
         self.sheet.restore(self.key, self.former, self.before)
+        self.sheet.book.cells_changed(back=True)

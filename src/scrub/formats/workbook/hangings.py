@@ -8,6 +8,8 @@ from typing import TYPE_CHECKING, NamedTuple
 from scrub.formats.opc import Relationship, part_tree
 from scrub.formats.spans import Span, escaped
 from scrub.formats.workbook.comments import CommentPart
+from scrub.formats.workbook.elements import id_of
+from scrub.formats.workbook.formulas import area_at
 from scrub.formats.workbook.lines import SheetLines
 from scrub.model.area import Area, address_of, area_of
 from scrub.model.comments import Comment
@@ -22,8 +24,9 @@ _RELATIONSHIPS = "http://schemas.openxmlformats.org/officeDocument/2006/relation
 
 
 class Link(NamedTuple):
-    """A link: where it leads, and its element as it was read (nothing for a new one)."""
+    """A link: its range, where it leads, and its element as it was read (nothing for a new one)."""
 
+    area: Area
     target: str
     element: bytes
 
@@ -35,8 +38,8 @@ class SheetHangings(SheetLines):
         super().__init__()
         self._merged: list[Area] | None = None
         self._first_merged: list[Area] = []
-        self._links: dict[Area, Link] | None = None
-        self.links_touched = False
+        self._links: list[Link] | None = None
+        self._first_links: list[Link] = []
         self._tables: list[Table] | None = None
         self.comment_part: CommentPart | None = None
 
@@ -60,14 +63,14 @@ class SheetHangings(SheetLines):
     @property
     def merges_touched(self) -> bool:
         """Whether they must be written."""
-        return self._merged is not None and self._merged != self._first_merged
+        return self._merged is not None and set(self._merged) != set(self._first_merged)
 
     def merge_element(self, root: Span) -> bytes:
         """The `mergeCells` element."""
         p, merged = root.prefix, self.merged()
         if not merged:
             return b""
-        inner = "".join(f'<{p}mergeCell ref="{area}"/>' for area in merged)
+        inner = "".join(f'<{p}mergeCell ref="{area.corners}"/>' for area in merged)
         return f'<{p}mergeCells count="{len(merged)}">{inner}</{p}mergeCells>'.encode()
 
     def merge(self, area: Area) -> None:
@@ -96,53 +99,63 @@ class SheetHangings(SheetLines):
 
     # -- links
 
-    def links(self) -> dict[Area, Link]:
-        """The links by their ranges."""
+    def links(self) -> list[Link]:
+        """The links, each with its range."""
         if self._links is None:
             data, root = self.skeleton()
             holder = root.child("hyperlinks")
             related = self.related() if holder else {}
-            self._links = {}
+            self._links = []
             for span in holder.all("hyperlink") if holder else ():
                 of = span.attributes
-                id_ = next((value for name, value in of.items() if name.endswith(":id")), "")
+                id_ = id_of(span)
                 target = related[id_].address if id_ in related else ""
                 target += f"#{of['location']}" if of.get("location") else ""
-                self._links[area_of(of.get("ref", "A1"))] = Link(target, data[span.start : span.end])
+                area = area_at(of.get("ref", "A1"))
+                if area is not None:
+                    self._links.append(Link(area, target, data[span.start : span.end]))
+            self._first_links = list(self._links)
         return self._links
+
+    @property
+    def links_touched(self) -> bool:
+        """Whether they must be written; the same links in another order are no change."""
+        if self._links is None:
+            return False
+        return sorted(each[:2] for each in self._links) != sorted(each[:2] for each in self._first_links)
 
     def link(self, row: int, column: int) -> str | None:
         """Where a click on the cell leads."""
-        return next((link.target for area, link in self.links().items() if area.holds(row, column)), None)
+        return next((link.target for link in self.links() if link.area.holds(row, column)), None)
 
-    def put_link(self, row: int, column: int, target: str | None) -> None:
-        """Sets where a click leads."""
-        before = self.link(row, column)
-        if before == target:
+    def put_link(self, area: Area, target: str | None) -> None:
+        """Sets where a click on the cells of a range leads."""
+        met = [link for link in self.links() if link.area.meets(area)]
+        if [(link.area, link.target) for link in met] == ([(area, target)] if target else []):
             return
-        self.ensure_open(row, column)
+        for row, column in ((area.top, area.left), (area.bottom, area.right)):
+            self.ensure_open(row, column)
         if target is not None and (not target.strip() or any(ord(letter) < 32 for letter in target)):
             raise Failure("a link is an address such as https://huts.example, or a place such as #Totals!A1")
-        own = Area(row, column, row, column)
-        wide = next((area for area in self.links() if area.holds(row, column) and area != own), None)
+        wide = next((link.area for link in met if link.area.within(area) != link.area), None)
         if wide is not None:
-            raise Failure(f'{self.where(row, column)} shares its link with {wide}; change it for all: cells("{wide}")')
-        former, touched = self.links(), self.links_touched
-        self._links = {area: link for area, link in former.items() if area != own}
+            raise Failure(f'{self.name} {area} shares its link with {wide}; change it for all: cells("{wide}")')
+        former = self.links()
+        self._links = [link for link in former if link not in met]
         if target is not None:
-            self._links[own] = Link(target, b"")
-        self.links_touched = True
+            old = next((link for link in self._first_links if link[:2] == (area, target)), None)
+            self._links.append(old or Link(area, target, b""))
 
         def revert() -> None:
-            self._links, self.links_touched = former, touched
+            self._links = former
 
-        self.note(f"{address_of(row, column)} link", before, target, revert)
+        self.note(f"{area} link", met[0].target if met else None, target, revert)
 
     def link_element(self, root: Span, parts: Parts, part: str) -> bytes:
         """The `hyperlinks` element; a new address outside gets a relationship."""
         p = root.prefix
         pieces: list[bytes] = []
-        for area, link in self.links().items():
+        for link in self.links():
             if link.element:
                 pieces.append(link.element)
                 continue
@@ -151,7 +164,7 @@ class SheetHangings(SheetLines):
             if outside:
                 id_ = parts.relate(part, _LINK, outside, outside=True)
                 extra = f' xmlns:r="{_RELATIONSHIPS}" r:id="{id_}"{extra}'
-            pieces.append(f'<{p}hyperlink ref="{area}"{extra}/>'.encode())
+            pieces.append(f'<{p}hyperlink ref="{link.area.corners}"{extra}/>'.encode())
         inner = b"".join(pieces)
         return f"<{p}hyperlinks>".encode() + inner + f"</{p}hyperlinks>".encode() if inner else b""
 
@@ -159,11 +172,14 @@ class SheetHangings(SheetLines):
 
     def _comments(self) -> CommentPart:
         if self.comment_part is None:
-            related = {each.type: each.target for each in self.related().values()}
+            by_id = self.related()
+            related = {each.type: each.target for each in by_id.values()}
             conversation = any(each.endswith("threadedComment") for each in related)
-            self.comment_part = CommentPart(
-                self.book.package, related.get("comments"), related.get("vmlDrawing"), conversation
-            )
+            # A picture in a header is drawn by a part of the same sort: the element says which one is of the comments.
+            element = self.skeleton()[1].child("legacyDrawing")
+            id_ = id_of(element) if element is not None else ""
+            drawing = by_id[id_].target if id_ in by_id else None
+            self.comment_part = CommentPart(self.book.package, related.get("comments"), drawing, conversation)
         return self.comment_part
 
     def comments(self) -> Iterator[Comment]:
@@ -216,8 +232,16 @@ class SheetHangings(SheetLines):
         before = self.range_name(area)
         if before == name:
             return
-        if name is not None and names.known(name):
+        if name is not None:
+            names.ensure_fit(name)
+        if name is not None and names.known(name) and (before is None or name.casefold() != before.casefold()):
             raise Failure(f'the workbook has the name "{name}" already')
+        used = self.book.uses_of_name(before) if before is not None else ""
+        if used:
+            raise Failure(
+                f'the name "{before}" is used in {used}, which would no longer find {self.name} {area}. '
+                "Change that first in its own program"
+            )
         target = f"{names.quoted(self.name)}!{names.absolute(area)}"
 
         def set_to(old: str | None, fresh: str | None) -> None:

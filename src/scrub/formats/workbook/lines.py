@@ -23,7 +23,7 @@ class SheetLines(SheetSettings):
         super().__init__()
         self.row_attributes: dict[int, dict[str, str | None]] = {}
         self._columns: list[dict[str, str]] | None = None
-        self.columns_touched = False
+        self._first_columns: list[dict[str, str]] = []
 
     # -- columns
 
@@ -33,7 +33,13 @@ class SheetLines(SheetSettings):
             _, root = self.skeleton()
             holder = root.child("cols")
             self._columns = [dict(span.attributes) for span in holder.all("col")] if holder else []
+            self._first_columns = list(self._columns)
         return self._columns
+
+    @property
+    def columns_touched(self) -> bool:
+        """Whether they must be written: what they say in the end is another thing than at first."""
+        return self._columns is not None and _joined(self._columns) != _joined(self._first_columns)
 
     def _column_entry(self, column: int) -> dict[str, str]:
         for entry in self.column_entries():
@@ -58,14 +64,9 @@ class SheetLines(SheetSettings):
             done = True
         if not done:
             found.append(_with({"min": str(column), "max": str(column)}, changes))
-        # An entry that says nothing any more is left out; the schema wants a width beside the rest.
+        # An entry that says nothing any more is left out.
         self._columns = sorted(
-            (
-                each if "width" in each else {**each, "width": "9.140625"}
-                for each in found
-                if set(each) - {"min", "max"}
-            ),
-            key=lambda each: int(each["min"]),
+            (each for each in found if set(each) - {"min", "max"}), key=lambda each: int(each["min"])
         )
 
     def column_element(self, root: Span) -> bytes:
@@ -79,15 +80,28 @@ class SheetLines(SheetSettings):
 
     # -- rows
 
-    def _row_attribute(self, row: int, name: str) -> str | None:
-        if name in self.row_attributes.get(row, {}):
-            return self.row_attributes[row][name]
+    def changed_rows(self) -> dict[int, dict[str, str | None]]:
+        """The attributes of rows that are to be other than they are stored."""
+        found: dict[int, dict[str, str | None]] = {}
+        for row, attributes in self.row_attributes.items():
+            stored = self._stored_attributes(row)
+            changed = {name: value for name, value in attributes.items() if value != stored.get(name)}
+            if changed:
+                found[row] = changed
+        return found
+
+    def _stored_attributes(self, row: int) -> dict[str, str]:
         stored = self.load().stored
         index = stored.index(row)
         if index < 0:
-            return None
+            return {}
         span = stored.row_span(index)
-        return attributes_of(stored.data[span.start : span.open_end].partition(b" ")[2]).get(name)
+        return attributes_of(stored.data[span.start : span.open_end].partition(b" ")[2])
+
+    def _row_attribute(self, row: int, name: str) -> str | None:
+        if name in self.row_attributes.get(row, {}):
+            return self.row_attributes[row][name]
+        return self._stored_attributes(row).get(name)
 
     def inherited_style(self, row: int, column: int) -> int:
         """The format that a new cell gets: its row's, else its column's."""
@@ -118,19 +132,18 @@ class SheetLines(SheetSettings):
             raise Failure(f"{self.name} is protected. Take the protection off first: unprotect")
         changes = self._line_changes(is_row, word, value)
         former_rows = {row: dict(each) for row, each in self.row_attributes.items() if row == line}
-        former_columns, touched = self.column_entries(), self.columns_touched
+        former_columns = self.column_entries()
         if is_row:
             self.row_attributes.setdefault(line, {}).update(changes)
         else:
             self._change_column(line, changes)
-            self.columns_touched = True
 
         def revert() -> None:
             if is_row:
                 self.row_attributes.pop(line, None)
                 self.row_attributes.update(former_rows)
             else:
-                self._columns, self.columns_touched = former_columns, touched
+                self._columns = former_columns
 
         what = f"row {line}" if is_row else f"column {letters_of(line)}"
         self.note(f"{what} {word}", before, value, revert)
@@ -168,3 +181,18 @@ def _characters(width: float) -> Decimal:
     if width < 1:
         return Decimal(str(width))
     return Decimal(str(round((width * _DIGIT - _MARGIN) / _DIGIT, 2))).normalize() + 0
+
+
+def _joined(entries: list[dict[str, str]]) -> list[dict[str, str]]:
+    """Entries of columns with neighbours that say the same made one: the same columns, however they are split."""
+    found: list[dict[str, str]] = []
+    for entry in entries:
+        says = {name: value for name, value in entry.items() if name not in ("min", "max")}
+        if found:
+            last = found[-1]
+            same = says == {name: value for name, value in last.items() if name not in ("min", "max")}
+            if same and int(last.get("max", "0")) + 1 == int(entry.get("min", "0")):
+                found[-1] = {**last, "max": entry.get("max", "0")}
+                continue
+        found.append(dict(entry))
+    return found

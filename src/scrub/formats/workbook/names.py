@@ -6,7 +6,7 @@ import re
 from typing import TYPE_CHECKING
 
 from scrub.formats.spans import Span, Splice, escaped, with_attributes
-from scrub.formats.xmltext import escaped_text, text_of
+from scrub.formats.xmltext import text_of, xstring
 from scrub.model.area import MOST_COLUMNS, MOST_ROWS, Area, area_of, letters_of
 from scrub.model.problem import Failure
 from scrub.model.values import fold
@@ -32,6 +32,7 @@ class Names:
             key = (fold(span.attributes.get("name", "")), int(local) if local is not None else None)
             self._spans[key] = span
             self._targets[key] = text_of(data[span.start : span.end])
+        self._first = dict(self._targets)
         self._fresh: dict[_Key, tuple[str, str, bool]] = {}
         self._gone: set[_Key] = set()
 
@@ -39,29 +40,44 @@ class Names:
         """What a name of one sheet stands for."""
         return self._targets.get((fold(name), sheet.number - 1))
 
+    def target(self, name: str) -> str | None:
+        """What a name of the whole workbook stands for."""
+        return self._targets.get((fold(name), None))
+
     def put_local(self, name: str, sheet: Sheet, target: str | None, hidden: bool = False) -> None:
         """Sets it."""
         self._put(name, sheet.number - 1, target, hidden)
 
     def put(self, name: str, target: str | None) -> None:
-        """Sets a name of the workbook. Raises `Failure` for one that cannot be a name."""
-        if not re.fullmatch(r"[^\W\d][\w.]{0,254}|\\[\w.]*", name) or re.fullmatch(
-            r"[A-Za-z]{1,3}\d+|[rRcC]|[rR]\d*[cC]\d*", name
-        ):
+        """Sets a name of the workbook."""
+        self._put(name, None, target, False)
+
+    @staticmethod
+    def ensure_fit(name: str) -> None:
+        """Raises `Failure` for what cannot be a defined name (18.2.5): an address in either form, or a word that
+        formulas read as something else.
+        """
+        form = re.fullmatch(r"[^\W\d][\w.]{0,254}|\\[\w.]{0,254}", name)
+        address = re.fullmatch(r"[A-Za-z]{1,3}\d+|[rRcC]\d*|[rR]\d*[cC]\d*|[rR](\[-?\d+\])?[cC](\[-?\d+\])?", name)
+        if form is None or address is not None:
             raise Failure(
                 f'"{name}" cannot be the name of a range: it begins with a letter, has no spaces, and is no address'
             )
-        self._put(name, None, target, False)
+        if name.upper() in ("TRUE", "FALSE") or name.lower().startswith("_xl"):
+            raise Failure(f'"{name}" cannot be the name of a range: formulas read it as something else')
 
     def _put(self, name: str, local: int | None, target: str | None, hidden: bool) -> None:
         key = (fold(name), local)
         self._fresh.pop(key, None)
         self._gone.discard(key)
+        first = self._first.get(key)
         if target is None:
-            self._gone.add(key)
+            if key in self._spans:
+                self._gone.add(key)
             self._targets.pop(key, None)
         else:
-            self._fresh[key] = (name, target, hidden)
+            if target != first:  # there and back is no change
+                self._fresh[key] = (name, target, hidden)
             self._targets[key] = target
 
     def area(self, name: str) -> tuple[str, Area] | None:
@@ -97,9 +113,11 @@ class Names:
         first, last = f"${letters_of(area.left)}${area.top}", f"${letters_of(area.right)}${area.bottom}"
         return first if area.single else f"{first}:{last}"
 
-    def splices(self, place: int) -> list[Splice]:
-        """What must change in the workbook part; `place` is where the element goes when there is none."""
+    def splices(self) -> tuple[list[Splice], bytes]:
+        """What must change in the workbook part, and the whole element where there is none yet."""
         found: list[Splice] = []
+        if not self._fresh and not self._gone:
+            return found, b""
         p = self.root.prefix
         added = ""
         for key, (name, target, hidden) in self._fresh.items():
@@ -107,21 +125,27 @@ class Names:
             if span is None:
                 local = "" if key[1] is None else f' localSheetId="{key[1]}"'
                 local += ' hidden="1"' if hidden else ""
-                added += f'<{p}definedName name="{escaped(name)}"{local}>{escaped_text(target)}</{p}definedName>'
+                added += f'<{p}definedName name="{escaped(name)}"{local}>{xstring(target)}</{p}definedName>'
             else:
                 tag = with_attributes(self.data[span.start : span.open_end], {})
-                found.append(Splice(span.start, span.end, tag + f"{escaped_text(target)}</{span.raw_name}>".encode()))
+                found.append(Splice(span.start, span.end, tag + f"{xstring(target)}</{span.raw_name}>".encode()))
         gone = [self._spans[key] for key in self._gone if key in self._spans]
         holder = self.root.child("definedNames")
         if holder is not None and len(gone) == len(holder.children) and not added:
-            return [Splice(holder.start, holder.end, b"")]
+            return [Splice(holder.start, holder.end, b"")], b""
         found += [Splice(span.start, span.end, b"") for span in gone]
         if added and holder is not None and holder.open_end != holder.end:
             found.append(Splice(holder.close_start, holder.close_start, added.encode()))
         elif added:
-            start, end = (holder.start, holder.end) if holder else (place, place)
-            found.append(Splice(start, end, f"<{p}definedNames>{added}</{p}definedNames>".encode()))
-        return found
+            whole = f"<{p}definedNames>{added}</{p}definedNames>".encode()
+            if holder is None:
+                return found, whole
+            found.append(Splice(holder.start, holder.end, whole))
+        return found, b""
+
+    def using(self, word: re.Pattern[str]) -> str:
+        """The defined name whose formula has this word in it; an empty text for none."""
+        return next((name for (name, _), target in self._targets.items() if word.search(target)), "")
 
 
 def _read(target: str) -> tuple[str, Area] | None:

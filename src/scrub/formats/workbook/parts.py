@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
+import os
 import posixpath
 from collections.abc import Callable
 
 from scrub.formats.opc import part_tree
 from scrub.formats.spans import Span, Splice, escaped, parse, spliced
+from scrub.formats.workbook.elements import ended
 from scrub.formats.zip import Package
+from scrub.model.problem import Failure
 
 _TYPES = "[Content_Types].xml"
+_STRICT = "http://purl.oclc.org/ooxml/spreadsheetml/main"
 _EMPTY = (
     b'<?xml version="1.0" encoding="UTF-8" standalone="yes"?>\n'
     b'<Relationships xmlns="http://schemas.openxmlformats.org/package/2006/relationships"></Relationships>'
@@ -19,8 +23,10 @@ _EMPTY = (
 class Parts:
     """What one saving changes in a package: parts made anew, added, removed, and what leads to them."""
 
-    def __init__(self, package: Package) -> None:
+    def __init__(self, package: Package, main: Span) -> None:
+        """`main` is the root of the main part."""
         self.package = package
+        self._strict = main.attributes.get(f"xmlns:{main.prefix[:-1]}" if main.prefix else "xmlns", "") == _STRICT
         self.changed: dict[str, Callable[[], bytes]] = {}
         self.added: dict[str, bytes] = {}
         self.removed: set[str] = set()
@@ -37,6 +43,7 @@ class Parts:
 
     def add(self, name: str, data: bytes, content_type: str) -> None:
         """Adds a part."""
+        self._ensure_usual()
         self.added[name] = data
         self._types.append((name, content_type))
 
@@ -51,6 +58,7 @@ class Parts:
 
     def relate(self, source: str, type_: str, target: str, outside: bool = False) -> str:
         """Adds a relationship; gives its id. `target` is a part, or an address outside."""
+        self._ensure_usual()
         taken = self._taken.setdefault(source, self._ids(source))
         id_ = next(f"rScrub{number}" for number in range(1, len(taken) + 2) if f"rScrub{number}" not in taken)
         taken.add(id_)
@@ -59,9 +67,18 @@ class Parts:
         self._related.setdefault(source, []).append((id_, type_, target, outside))
         return id_
 
+    def _ensure_usual(self) -> None:
+        """Raises `Failure` for a Strict document (ISO/IEC 29500-1, annex A), whose parts have other namespaces."""
+        if self._strict:
+            raise Failure(
+                f"{os.path.basename(self.package.source.shown)} is a Strict Open XML workbook, to which Scrub adds no "
+                "parts (links, comments, sheets). Save it as an ordinary workbook in its own program first"
+            )
+
     def _rels_name(self, source: str) -> str:
         folder, own = posixpath.split(source)
-        return posixpath.join(folder, "_rels", f"{own}.rels")
+        name = posixpath.join(folder, "_rels", f"{own}.rels")
+        return self.package.named(name) or name
 
     def _ids(self, source: str) -> set[str]:
         name = self._rels_name(source)
@@ -74,8 +91,9 @@ class Parts:
         for source in {*self._related, *self._unrelated}:
             self._write_relationships(source)
         if self._types or self._defaults or self.removed:
-            data, root = part_tree(self.package, _TYPES)
-            self._replace(_TYPES, spliced(data, self._type_splices(root)))
+            name = self.package.named(_TYPES) or _TYPES
+            data, root = part_tree(self.package, name)
+            self._replace(name, spliced(data, self._type_splices(root)))
 
     def _replace(self, name: str, data: bytes) -> None:
         self.changed[name] = lambda: data
@@ -98,7 +116,7 @@ class Parts:
         added += "".join(
             f'<{p}Override PartName="/{escaped(name)}" ContentType="{type_}"/>' for name, type_ in self._types
         )
-        return [*splices, Splice(root.close_start, root.close_start, added.encode())]
+        return [*splices, *ended(self.package.read(self.package.named(_TYPES) or _TYPES), root, added.encode())]
 
     def _write_relationships(self, source: str) -> None:
         name = self._rels_name(source)
@@ -117,12 +135,9 @@ class Parts:
             + (' TargetMode="External"/>' if outside else "/>")
             for id_, type_, target, outside in self._related.get(source, ())
         )
-        if root.open_end == root.end and added:
-            opening = data[: root.end - 2].rstrip() + b">"
-            fresh = opening + added.encode() + f"</{root.raw_name}>".encode() + data[root.end :]
-        else:
-            fresh = spliced(data, [*splices, Splice(root.close_start, root.close_start, added.encode())])
+        fresh = spliced(data, [*splices, *ended(data, root, added.encode())])
         if there:
             self._replace(name, fresh)
         else:
             self.added[name] = fresh
+            self.add_default("rels", "application/vnd.openxmlformats-package.relationships+xml")

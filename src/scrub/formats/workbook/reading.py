@@ -3,19 +3,20 @@
 from __future__ import annotations
 
 from bisect import bisect_left
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from functools import partial
 from operator import itemgetter
 from typing import TYPE_CHECKING, Any
 
 from scrub.formats.sheet import OpenSheet
+from scrub.formats.workbook.depends import no_result, old_result
 from scrub.formats.workbook.formulas import translated
 from scrub.formats.workbook.shown import shown_as
 from scrub.formats.workbook.stored import Searched, Stored
 from scrub.formats.workbook.stored_cell import StoredCell
 from scrub.formats.workbook.strings import Run, runs_of
 from scrub.model.area import Area, address_of, area_of
-from scrub.model.grid import ColumnValues
+from scrub.model.grid import ColumnValues, Trouble, settle
 from scrub.model.problem import Failure
 from scrub.model.values import Value
 
@@ -34,6 +35,7 @@ class Loaded:
     def __init__(self, stored: Stored) -> None:
         self.stored = stored
         self.columns: dict[int, ColumnValues] = {}
+        self.shared: dict[str, list[StoredCell]] | None = None  # the cells of each shared formula, from above
         self.singles = 0
         self.rich: bool | None = None  # whether some text may have several looks
         self.used: Area | None = None
@@ -49,6 +51,7 @@ class SheetReading(OpenSheet):
     def __init__(self) -> None:
         super().__init__()
         self.formulas: dict[int, str | None] = {}
+        self.written_out: set[int] = set()  # formulas that were shared: another text, the same result
         self.runs: dict[int, list[Run]] = {}
         self.styles: dict[int, int] = {}
         self.formula_rows: dict[int, set[int]] = {}
@@ -105,7 +108,66 @@ class SheetReading(OpenSheet):
             if cell is not None:
                 self._take(found, formulas, cell)
         self.formula_rows[column] = formulas
-        return self.with_changes(found, column)
+        return self._with_doubts(self.with_changes(found, column), column)
+
+    def _with_doubts(self, values: ColumnValues, column: int) -> ColumnValues:
+        """The values of a column; results of formulas can be old as soon as anything was changed in this run."""
+        if self.book.version:
+            self.doubt(values, column)
+        return values
+
+    def doubt(self, values: ColumnValues, column: int) -> None:
+        """Puts a doubt in the place of each result of a formula."""
+        rows = set(self.formula_rows.get(column, ()))
+        rows |= {key >> 14 for key, formula in self.formulas.items() if formula and (key & 0x3FFF) + 1 == column}
+        for row in rows:
+            if self.formulas.get(self.key(row, column), "") is not None:
+                value = values.get(row)
+                if type(value) is not Trouble or value.doubt is None:
+                    values[row] = self._doubted(row, column, value)
+
+    def _doubted(self, row: int, column: int, value: Value) -> Trouble:
+        return Trouble(self.where(row, column), doubt=partial(self.result, row, column, value))
+
+    def result(self, row: int, column: int, value: Value) -> Value:
+        """The saved result of a formula where it still holds, else the `Trouble` with it."""
+        key = self.key(row, column)
+        if self.formulas.get(key) is not None and key not in self.written_out:
+            return Trouble(no_result(self.where(row, column)))
+        changed = self.book.dependence.changed_below(self, row, column)
+        return Trouble(old_result(self.where(row, column), changed)) if changed else value
+
+    def changed_in(self, area: Area) -> tuple[int, int] | None:
+        """A cell of a range whose value or formula was changed in this run."""
+        fresh = [key for key, formula in self.formulas.items() if formula and key not in self.written_out]
+        for key in fresh:
+            if area.holds(*self.place(key)):
+                return self.place(key)
+        if (area.bottom - area.top + 1) * (area.right - area.left + 1) <= len(self.values):
+            keys: Iterable[int] = (
+                self.key(row, column)
+                for row in range(area.top, area.bottom + 1)
+                for column in range(area.left, area.right + 1)
+            )
+            found = next((key for key in keys if key in self.values and not self.went_back(key)), None)
+        else:
+            found = next((k for k in self.values if area.holds(*self.place(k)) and not self.went_back(k)), None)
+        return None if found is None else self.place(found)
+
+    def formulas_in(self, area: Area) -> Iterator[tuple[int, int]]:
+        """The cells of a range that are calculated."""
+        used = self.used()
+        if used is None or not (self.has_formulas or self.formulas):
+            return
+        area = area.within(used)
+        for column in range(area.left, area.right + 1):
+            if column not in self.formula_rows:
+                self.column_values(column)
+            rows = self.formula_rows.get(column, set())
+            few = len(rows) > area.bottom - area.top
+            for row in range(area.top, area.bottom + 1) if few else sorted(rows):
+                if row in rows and area.top <= row <= area.bottom and self.has_formula(row, column):
+                    yield row, column
 
     def _take(self, found: ColumnValues, formulas: set[int], cell: StoredCell) -> None:
         value = self.book.decoder.value(cell, lambda: self.where(cell.row, cell.column))
@@ -139,22 +201,24 @@ class SheetReading(OpenSheet):
         for column, found in fresh.items():
             if column not in loaded.columns and column not in self.live:
                 self.formula_rows[column] = formulas[column]
-                loaded.columns[column] = self.live[column] = self.with_changes(found, column)
+                loaded.columns[column] = self.live[column] = self._with_doubts(self.with_changes(found, column), column)
 
     def raw_value(self, row: int, column: int) -> Value:
         """The value of a cell, or a `Trouble`."""
         loaded = self.load()
         known = loaded.columns.get(column)
         if known is not None:
-            return known.get(row)
+            return settle(known.get(row))
         key = self.key(row, column)
         if key in self.values:
             return self.values[key]
         loaded.singles += 1
         if loaded.singles > _SINGLE or column in self.live:
-            return self.column_values(column).get(row)
+            return settle(self.column_values(column).get(row))
         cell = loaded.stored.cell(row, column)
-        return self.book.decoder.value(cell, lambda: self.where(row, column)) if cell is not None else None
+        found = self.book.decoder.value(cell, lambda: self.where(row, column)) if cell is not None else None
+        calculated = self.formulas.get(key, cell.formula if cell is not None else None) is not None
+        return self.result(row, column, found) if calculated and self.book.version else found
 
     def used(self) -> Area | None:
         """The smallest range with all that holds something."""
@@ -210,7 +274,12 @@ class SheetReading(OpenSheet):
         value = self.value(row, column)
         if value is None or isinstance(value, str):
             return value or ""
-        form = self.book.styles.form(self.style(row, column))
+        style = self.style(row, column)
+        form = self.book.styles.form(style)
+        if self.book.styles.is_local(style) and not isinstance(value, bool):
+            raise Failure(
+                "its date is shown in the short form of each reader's own country. Use the value: cell.value"
+            ).at(self.where(row, column))
         try:
             return shown_as(value, form, self.book.decoder)
         except Failure as failure:
@@ -260,9 +329,15 @@ class SheetReading(OpenSheet):
         raise placed(f"{self.where(cell.row, cell.column)}: its formula is shared with a cell that is missing")
 
     def sharing(self, number: str) -> list[StoredCell]:
-        """The cells that share a formula, from above."""
-        every = self.load().stored.all_cells()
-        return [c for c in every if c.formula is not None and c.formula.type == "shared" and c.formula.si == number]
+        """The cells that share a formula, from above; all are found in one pass, the one with the text first."""
+        loaded = self.load()
+        if loaded.shared is None:
+            loaded.shared = {}
+            for cell in loaded.stored.all_cells():
+                if cell.formula is not None and cell.formula.type == "shared":
+                    found = loaded.shared.setdefault(cell.formula.si, [])
+                    found.insert(0 if cell.formula.text else len(found), cell)
+        return loaded.shared.get(number, [])
 
     def texts_of(self, column: int) -> Mapping[int, str]:
         """The texts of a column by row; those of formulas can be among them."""
@@ -297,8 +372,10 @@ class SheetReading(OpenSheet):
     def style(self, row: int, column: int) -> int:
         """The number of a cell's format; a cell that is not stored has its row's or its column's."""
         found = self.styles.get(self.key(row, column))
-        if found is not None:
-            return found
+        return self.stored_style(row, column) if found is None else found
+
+    def stored_style(self, row: int, column: int) -> int:
+        """The number of the format that a cell had when the file was opened."""
         cell = self.stored(row, column)
         return cell.style if cell is not None else self.inherited_style(row, column)
 

@@ -9,7 +9,7 @@ from scrub.formats.spans import Span, Splice, parse, spliced
 from scrub.formats.workbook.colours import Colours, same_colour
 from scrub.formats.workbook.elements import inserted, with_child, without
 from scrub.formats.workbook.grid import SheetCells
-from scrub.formats.xmltext import escaped_text, text_of
+from scrub.formats.xmltext import text_of, unescaped, xstring
 from scrub.model.area import address_of, area_of
 from scrub.model.page import View
 from scrub.model.problem import Failure
@@ -30,6 +30,7 @@ class SheetSettings(SheetCells):
     def __init__(self) -> None:
         super().__init__()
         self.wanted: dict[str, Any] = {}
+        self.first_settings: dict[str, Any] = {}
 
     def skeleton(self) -> tuple[bytes, Span]:
         """The part without its cells, and its root."""
@@ -55,7 +56,11 @@ class SheetSettings(SheetCells):
         former = self.wanted.get(word, _NONE)
         if word == "filter":
             self._let_rows_show(before)
-        self.wanted[word] = value
+        first = self.first_settings.setdefault(word, before)
+        if value == first:
+            self.wanted.pop(word, None)  # there and back is no change
+        else:
+            self.wanted[word] = value
 
         def revert() -> None:
             if former is _NONE:
@@ -84,8 +89,10 @@ class SheetSettings(SheetCells):
             for table in self.tables():
                 if table.area.meets(area):
                     raise Failure(f'"{self.name}" has the table "{table.label}" in {value}, with a filter of its own')
-            return str(area)
+            return area.corners
         if word in ("header", "footer"):
+            if value is not None and len(value) > 255:
+                raise Failure("a header or footer holds at most 255 characters")
             return value or None
         return value
 
@@ -211,7 +218,7 @@ def _read(word: str, data: bytes, root: Span, colours: Colours) -> Any:
         return found.attributes.get("ref") if found else None
     holder = root.child("headerFooter")
     span = holder.child("oddHeader" if word == "header" else "oddFooter") if holder else None
-    return _as_written(_sections(text_of(data[span.start : span.end]))["C"]) if span else None
+    return _as_written(_sections(unescaped(text_of(data[span.start : span.end])))["C"]) if span else None
 
 
 def _frozen(views: bytes, rows: int, columns: int, prefix: str) -> bytes:
@@ -255,7 +262,7 @@ def _as_written(section: str) -> str | None:
 def _with_section(element: bytes, name: str, value: str | None, prefix: str) -> bytes:
     root = parse(element)
     old = root.child(name)
-    sections = _sections(text_of(element[old.start : old.end])) if old else {"L": "", "C": "", "R": ""}
+    sections = _sections(unescaped(text_of(element[old.start : old.end]))) if old else {"L": "", "C": "", "R": ""}
     text = (value or "").replace("&", "&&")
     for word, code in _CODES.items():
         text = re.sub(rf"\{{{word}\}}", f"&{code}", text, flags=re.IGNORECASE)
@@ -264,7 +271,7 @@ def _with_section(element: bytes, name: str, value: str | None, prefix: str) -> 
     if len(whole) > 255:
         raise Failure("a header or footer holds at most 255 characters")
     rest = without(element, name)
-    return inserted(rest, f"<{prefix}{name}>{escaped_text(whole)}</{prefix}{name}>".encode(), name) if whole else rest
+    return inserted(rest, f"<{prefix}{name}>{xstring(whole)}</{prefix}{name}>".encode(), name) if whole else rest
 
 
 def _pieces(target: str) -> list[str]:

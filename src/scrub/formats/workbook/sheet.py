@@ -8,13 +8,15 @@ from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING
 
 from scrub.formats.opc import Relationship, relationships
+from scrub.formats.sheet import spanned
 from scrub.formats.spans import NotReadable, Span, Splice, escaped, parse, set_attributes, spliced
 from scrub.formats.workbook import protection
-from scrub.formats.workbook.elements import orders, placed
+from scrub.formats.workbook.elements import all_placed, orders
+from scrub.formats.workbook.formulas import area_at
 from scrub.formats.workbook.hangings import SheetHangings
 from scrub.formats.workbook.stored import Parsed, Searched, Stored
 from scrub.formats.workbook.write import CellWriter
-from scrub.model.area import Area, area_of
+from scrub.model.area import Area
 from scrub.model.problem import Failure
 from scrub.model.sheet import Selecting, SheetPermission
 from scrub.model.values import Secret
@@ -113,7 +115,7 @@ class OfficeSheet(SheetHangings):
                 return
         if password is not None:
             wanted = {**protection.password_attributes(password), **wanted}
-        self._set_protection(wanted, "protection changed" if self.protected else "protected")
+        self._set_protection(wanted, "" if self.protected else "protected")
 
     def unprotect(self, password: Secret | None = None) -> None:
         """Lifts the protection."""
@@ -203,6 +205,27 @@ class OfficeSheet(SheetHangings):
         except (NotReadable, ValueError) as problem:
             raise self.book.problem(f'the sheet "{self.name}": {problem}') from None
 
+    def uses_of_name(self, word: re.Pattern[str]) -> str:
+        """Where this sheet uses a word in a formula or a rule; an empty text for nowhere."""
+        if self.part is None and not self.is_new:
+            return ""
+        raw = re.compile(word.pattern.encode(), re.IGNORECASE)
+        if self.has_formulas is not False or self.formulas:
+            for cell in self.load().stored.all_cells():
+                key = self.key(cell.row, cell.column)
+                formula = self.formulas.get(key, cell.formula.text if cell.formula is not None else None)
+                if formula and word.search(formula):
+                    return self.where(cell.row, cell.column)
+            for key, formula in self.formulas.items():
+                if formula and word.search(formula):
+                    return self.where(*self.place(key))
+        skeleton, root = self.skeleton()
+        for name in ("conditionalFormatting", "dataValidations", "hyperlinks"):
+            for span in root.all(name):
+                if raw.search(skeleton, span.start, span.end):
+                    return f"a rule of {self.name}" if name != "hyperlinks" else f"a link of {self.name}"
+        return ""
+
     def is_free(self) -> bool:
         """Whether nothing on the sheet keeps a cell from being changed."""
         if self._free is None and self.skeleton()[1].name != "worksheet":
@@ -216,7 +239,7 @@ class OfficeSheet(SheetHangings):
             (self._read and self._wanted != self._found)
             or self.cells_touched
             or any(word != "heading-rows" for word in self.wanted)
-            or self.row_attributes
+            or self.changed_rows()
             or self.columns_touched
             or self.merges_touched
             or self.links_touched
@@ -232,9 +255,10 @@ class OfficeSheet(SheetHangings):
             old = elements.get("sheetViews") or (skeleton[views.start : views.end] if views else b"")
             if old:
                 elements = {**elements, "sheetViews": _selected(old, selected)}
-        splices = [moved(placed(root, name, fresh), self._cut, self._left_out) for name, fresh in elements.items()]
-        if self.cells_touched or self.row_attributes:
-            splices += CellWriter(self, self._stored(data), self.row_attributes).splices()
+        splices = [moved(each, self._cut, self._left_out) for each in all_placed(root, elements)]
+        rows = self.changed_rows()
+        if self.cells_touched or rows:
+            splices += CellWriter(self, self._stored(data), rows).splices()
         return spliced(data, splices)
 
     def elements(self, parts: Parts) -> dict[str, bytes]:
@@ -256,11 +280,12 @@ class OfficeSheet(SheetHangings):
         dimension = root.child("dimension")
         filled = [self.place(key) for key, value in self.values.items() if value is not None]
         if filled and dimension is not None:
-            was = area_of(dimension.attributes.get("ref", "A1"))
-            rows, columns = [row for row, _ in filled], [column for _, column in filled]
-            now = Area(min(was.top, *rows), min(was.left, *columns), max(was.bottom, *rows), max(was.right, *columns))
-            if now != was:
-                found["dimension"] = f'<{root.prefix}dimension ref="{now}"/>'.encode()
+            was = area_at(dimension.attributes.get("ref", "")) or self.used()
+            now = was
+            for row, column in filled:
+                now = spanned(now or Area(row, column, row, column), row, column)
+            if now is not None and now.corners != dimension.attributes.get("ref", "").replace("$", ""):
+                found["dimension"] = f'<{root.prefix}dimension ref="{now.corners}"/>'.encode()
         return found
 
     def _write_comments(self, root: Span, parts: Parts, found: dict[str, bytes]) -> None:
@@ -278,7 +303,7 @@ class OfficeSheet(SheetHangings):
             parts.relate(part, f"{base}/comments", name)
         if comments.drawing:
             parts.changed[comments.drawing] = comments.drawn
-        else:
+        elif comments.needs_drawing:
             name = parts.free_name("xl/drawings/vmlDrawing{}.vml")
             parts.added[name] = comments.drawn()
             parts.add_default("vml", "application/vnd.openxmlformats-officedocument.vmlDrawing")

@@ -32,6 +32,8 @@ def shown_as(value: Value, form: str, decoder: Decoder) -> str:
     if isinstance(value, bool):
         return "TRUE" if value else "FALSE"
     sections = _sections(form)
+    if re.search(r"\[\$[^\]]*-(?!0*[48C]?09\])[0-9A-Fa-f]+\]", form) and re.search(r"[md]{3,}", form, re.IGNORECASE):
+        raise _unknown(form)  # names of months and days in another language
     if isinstance(value, date):
         return _moment(value, _tokens(sections[0], form), form)
     if isinstance(value, Duration):
@@ -86,6 +88,8 @@ def _number(number: Decimal, sections: list[str], form: str) -> str:
         return sign + "".join(parts)
     if any(re.match(r"[ymdhse?\[]|AM", code, re.IGNORECASE) for code in codes) or "/" in codes:
         raise _unknown(form)
+    if re.search(r"\.[0#?]*,", re.sub(r'"[^"]*"|\\.', "", section)):
+        raise _unknown(form)  # thousands left out behind the decimals
     digits = [code for code in codes if re.match(r"[0#.]", code) and re.search(r"[0#]", code)]
     percent = codes.count("%")
     if len(digits) > 1 or any(not re.match(r"[0#.%]", c) and c not in _LITERALS for c in codes):
@@ -181,8 +185,13 @@ def _is_minutes(tokens: list[tuple[str, str]], at: int) -> bool:
 def _elapsed(seconds: Decimal, tokens: list[tuple[str, str]], form: str) -> str:
     total = int(abs(seconds).quantize(Decimal(1), ROUND_HALF_UP))
     counting = next((code.lower()[1] for kind, code in tokens if kind == "code" and code.startswith("[")), "")
+    codes = [code.lower()[0] for kind, code in tokens if kind == "code"]
+    months = [at for at, (kind, code) in enumerate(tokens) if kind == "code" and code[0] in "mM"]
+    if "y" in codes or "d" in codes or any(not _is_minutes(tokens, at) for at in months if not counting):
+        raise _unknown(form)  # a time alone has no day
     if not counting:
-        return _moment(datetime(2000, 1, 1, total // 3600 % 24, total // 60 % 60, total % 60), tokens, form)
+        sign = "-" if seconds < 0 else ""
+        return sign + _moment(datetime(2000, 1, 1, total // 3600 % 24, total // 60 % 60, total % 60), tokens, form)
     left = {"h": total // 3600, "m": total // 60 if counting == "m" else total // 60 % 60}
     left["s"] = total if counting == "s" else total % 60
     parts = ["-" if seconds < 0 else ""]

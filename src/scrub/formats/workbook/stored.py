@@ -14,9 +14,9 @@ from itertools import accumulate
 from operator import add
 from typing import NamedTuple
 
-from scrub.formats.spans import Span
+from scrub.formats.spans import NotReadable, Span
 from scrub.formats.workbook.stored_cell import CELL, StoredCell, content_of, holds, matched
-from scrub.model.area import address_of, column_of, letters_of
+from scrub.model.area import MOST_COLUMNS, MOST_ROWS, address_of, column_of, letters_of
 
 
 class RowSpan(NamedTuple):
@@ -71,6 +71,10 @@ class Stored:
         for index in range(len(self.numbers)):
             yield from self.cells(index)
 
+    def misplaced(self) -> set[tuple[int, int]]:
+        """Row and column of the cells whose address is of another row than the one they stand in."""
+        return set()
+
     def columns(self) -> Sequence[int]:
         """The first and the last column in which a cell holds something, or fewer."""
         found = sorted({cell.column for cell in self.all_cells() if holds(cell)})
@@ -90,6 +94,7 @@ _ROW = re.compile(rb'<row r="([1-9]\d{0,6})"')
 #: A row with the first of its cells that holds something.
 _HOLDING_ROW = re.compile(rb'<row r="(\d+)"[^>]*>\s*(?:<c [^>]*(?:/>|></c>)\s*)*<c [^>]*[^/]><(?:v|is|f)[ >]')
 _FIRST_HOLDS = re.compile(rb'<row r="(\d+)"[^>]*><c [^>]*[^/]><[vi]')
+_ADDRESSES = re.compile(rb'<row r="(\d+)"|<c r="([A-Z]{1,3})(\d+)"')
 #: Rows so near to the top that they are quickly found.
 _NEAR = 20
 _BLANKS = (b" ", b"\t", b"\n", b"\r")
@@ -229,6 +234,17 @@ class Searched(Stored):
             elif empty or not attributes.endswith(b"/"):
                 yield int(row), column, None, b"", b""
 
+    def misplaced(self) -> set[tuple[int, int]]:
+        """Row and column of the cells whose address is of another row than the one they stand in."""
+        found: set[tuple[int, int]] = set()
+        row = 0
+        for number, letters, own in _ADDRESSES.findall(self.data, *self.body):
+            if number:
+                row = int(number)
+            elif int(own) != row:
+                found.add((int(own), column_of(letters.decode())))
+        return found
+
     def all_cells(self) -> Iterator[StoredCell]:
         """Every cell."""
         return map(matched, CELL.finditer(self.data, *self.body))
@@ -242,7 +258,9 @@ class Searched(Stored):
         return column_of(first.decode()), column_of(last.decode())
 
     def _column_holds(self, letters: bytes) -> bool:
-        for found in re.compile(rb'<c r="' + letters + rb'\d+"[^>]*[^/>]>(?!</c>)').finditer(self.data, *self.body):
+        for found in re.compile(rb'<c r="' + letters + rb'\d+"(?:|[^>]*[^/>])>(?!</c>)').finditer(
+            self.data, *self.body
+        ):
             cell = CELL.match(self.data, found.start())
             if cell and holds(matched(cell)):
                 return True
@@ -293,12 +311,12 @@ class Parsed(Stored):
         self.body = (holder.open_end, holder.close_start)
         self.empty_tag = holder if holder.open_end == holder.end else None
         number = 0
-        for row in sorted(
-            ((span, int(span.attributes.get("r", "0"))) for span in holder.all("row")), key=lambda pair: pair[0].start
-        ):
-            number = row[1] or number + 1
+        for span in holder.all("row"):
+            before, number = number, _row_number(span, number)
+            if not before < number <= MOST_ROWS:
+                raise NotReadable(f"row {number} stands below row {before}, which no program can read surely")
             self.numbers.append(number)
-            self._rows.append(row[0])
+            self._rows.append(span)
 
     def row_span(self, index: int) -> RowSpan:
         """The byte ranges of a stored row."""
@@ -312,10 +330,25 @@ class Parsed(Stored):
             return known
         number, column, found = self.numbers[index], 0, []
         for cell in self._rows[index].all("c"):
-            letters = cell.attributes.get("r", "").rstrip("0123456789").replace("$", "")
-            column = column_of(letters) if letters else column + 1
+            address = cell.attributes.get("r", "").replace("$", "")
+            letters = address.rstrip("0123456789")
+            if letters and int(address[len(letters) :] or "0") != number:
+                raise NotReadable(f"the cell {address} stands in row {number}")
+            before, column = column, column_of(letters) if letters else column + 1
+            if not before < column <= MOST_COLUMNS:
+                raise NotReadable(f"in row {number}, {letters_of(column)} stands behind {letters_of(before)}")
             value, formula, inline, tail = content_of(self.data, cell)
             style, type_ = int(cell.attributes.get("s", "0")), cell.attributes.get("t", "n")
             found.append(StoredCell(number, column, cell.start, cell.end, style, type_, value, formula, inline, tail))
         self._cells[index] = found
         return found
+
+
+def _row_number(row: Span, before: int) -> int:
+    """The number of a row: its own, or that of its cells, or the next one (18.3.1.73)."""
+    own = row.attributes.get("r", "")
+    if own:
+        return int(own)
+    first = next((each.attributes["r"] for each in row.all("c") if each.attributes.get("r")), "")
+    digits = first.lstrip("$ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz")
+    return int(digits) if digits.isdigit() else before + 1

@@ -10,28 +10,18 @@ from collections.abc import Sequence
 from typing import NamedTuple
 
 from scrub.formats.spans import parse
-from scrub.formats.xmltext import escaped_text, plain_text, text_of
+from scrub.formats.xmltext import plain_text, text_of, unescaped, xstring
 from scrub.model.grid import Edit
 
 _ENTRY = re.compile(rb"<si(?:\s[^>]*)?(?:/>|>(.*?)</si>)", re.DOTALL)
 _PLAIN = re.compile(rb"<t(?:\s[^>]*)?>([^<]*)</t>")
 _COMMONEST = re.compile(rb"<si><t>([^<]*)</t></si>")
-_ESCAPED = re.compile(r"_x([0-9A-Fa-f]{4})_")
-_TO_ESCAPE = re.compile(r"[\x00-\x08\x0b-\x1f\ufffe\uffff]|_(?=x[0-9A-Fa-f]{4}_)")
-
-
-def unescaped(text: str) -> str:
-    """A text with `_xHHHH_` read as the character it stands for (ST_Xstring, 22.9.2.19)."""
-    if "_x" not in text:
-        return text
-    return _ESCAPED.sub(lambda found: chr(int(found[1], 16)), text)
 
 
 def text_element(text: str, prefix: str) -> bytes:
     """A `t` element. What XML cannot hold is escaped; blanks at the ends are kept."""
-    escaped = _TO_ESCAPE.sub(lambda found: f"_x{ord(found[0]):04X}_", text) if text else ""
     keep = ' xml:space="preserve"' if text != text.strip() or "\n" in text or "  " in text else ""
-    return f"<{prefix}t{keep}>{escaped_text(escaped)}</{prefix}t>".encode()
+    return f"<{prefix}t{keep}>{xstring(text)}</{prefix}t>".encode()
 
 
 class Run(NamedTuple):
@@ -107,7 +97,7 @@ class SharedStrings:
         self._texts: list[str | None]
         self._contents: list[bytes] = []
         plain = [] if b"<!" in data else _COMMONEST.findall(data)
-        if len(plain) == data.count(b"<si"):
+        if plain and len(plain) == data.count(b"<si"):
             self._texts = [unescaped(plain_text(each)) for each in plain]
             self.plain = True
             return

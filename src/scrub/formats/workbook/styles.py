@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
 from scrub.formats.spans import Span, Splice, escaped, parse, spliced
 from scrub.formats.workbook.colours import Colours
-from scrub.formats.xmltext import attributes_of
+from scrub.formats.workbook.elements import all_placed
+from scrub.formats.xmltext import attributes_of, xstring_value
 from scrub.model.grid import Alignment
 from scrub.model.problem import Failure
 
@@ -73,7 +74,7 @@ class Styles:
         self.data = data
         self.root = parse(data)
         self.prefix = self.root.prefix
-        self.colours = Colours(theme)
+        self.colours = Colours(theme, self._own_palette)
         forms = self.root.child("numFmts")
         self._forms = dict(BUILT_IN)
         for span in forms.all("numFmt") if forms else ():
@@ -83,10 +84,18 @@ class Styles:
         self._fills, self._first_fills = self._elements("fills", "fill")
         holder = self.root.child("cellXfs")
         self.formats = [self._format(span) for span in holder.all("xf")] if holder else []
-        self._first_formats = len(self.formats)
+        self.first_formats = len(self.formats)
         self._derived: dict[tuple[int, str, Any], int] = {}
         self._same: dict[tuple[Any, ...], int] = {}
         self._sorts: dict[int, str] = {}
+
+    def _own_palette(self) -> list[str]:
+        """The palette that the workbook has in place of the usual one (18.8.27); empty where it has none."""
+        colours = self.root.child("colors")
+        palette = colours.child("indexedColors") if colours else None
+        return (
+            [each.attributes.get("rgb", "000000")[-6:].lower() for each in palette.all("rgbColor")] if palette else []
+        )
 
     def _elements(self, holder: str, name: str) -> tuple[list[bytes], int]:
         span = self.root.child(holder)
@@ -148,6 +157,17 @@ class Styles:
             colour = _child(font, b"color")
             return self.colours.read(attributes_of(colour)) if colour is not None else None
         return _is_on(font, b"b" if word == "bold" else b"i")
+
+    def is_filled(self, style: int) -> bool:
+        """Whether anything is drawn behind a cell of this format: a colour, a pattern or a gradient."""
+        fill = self.of(style).number("fillId")
+        found = self._fills[fill] if fill < len(self._fills) else b""
+        pattern = re.search(rb'patternType="(\w+)"', found)
+        return b"gradientFill" in found or (pattern is not None and pattern[1] != b"none")
+
+    def is_local(self, style: int) -> bool:
+        """Whether each program shows this form in the manner of its own country (18.8.30): short dates and times."""
+        return self.of(style).number("numFmtId") in (14, 22)
 
     def _font(self, number: int) -> bytes:
         return self._fonts[number] if number < len(self._fonts) else b""
@@ -237,36 +257,46 @@ class Styles:
             fresh = f"<{p}{name}/>" if value else ""
         return _index(self._fonts, _with_child(font, name, fresh.encode(), p))
 
-    def make(self) -> bytes | None:
-        """The part with what was added; None when nothing was."""
-        if len(self.formats) == self._first_formats:
+    def make(self, used: Sequence[int]) -> bytes | None:
+        """The part with these added formats, in order, and what they need; None when there are none."""
+        if not used:
             return None
-        p, splices = self.prefix, []
-        if self._own_forms:
-            forms = "".join(
-                f'<{p}numFmt numFmtId="{number}" formatCode="{escaped(form)}"/>'
-                for form, number in self._own_forms.items()
-            )
-            splices += self._appended("numFmts", forms.encode(), len(self._own_forms), first=True)
-        splices += self._appended(
-            "fonts", b"".join(self._fonts[self._first_fonts :]), len(self._fonts) - self._first_fonts
+        p = self.prefix
+        fresh = [self.formats[style] for style in used]
+        fonts = self._needed(fresh, "fontId", self._first_fonts)
+        fills = self._needed(fresh, "fillId", self._first_fills)
+        forms = {number: form for form, number in self._own_forms.items()}
+        numbers = sorted({each.number("numFmtId") for each in fresh} & set(forms))
+        written = "".join(
+            f'<{p}numFmt numFmtId="{number}" formatCode="{escaped(xstring_value(forms[number]))}"/>'
+            for number in numbers
         )
-        splices += self._appended(
-            "fills", b"".join(self._fills[self._first_fills :]), len(self._fills) - self._first_fills
-        )
-        fresh = self.formats[self._first_formats :]
-        splices += self._appended("cellXfs", b"".join(self._written(each) for each in fresh), len(fresh))
-        return spliced(self.data, splices)
+        splices: list[Splice] = []
+        whole: dict[str, bytes] = {}
+        for holder, content, count in (
+            ("numFmts", written.encode(), len(numbers)),
+            ("fonts", b"".join(self._fonts[each] for each in fonts), len(fonts)),
+            ("fills", b"".join(self._fills[each] for each in fills), len(fills)),
+            ("cellXfs", b"".join(self._written(each, fonts, fills) for each in fresh), len(fresh)),
+        ):
+            splices += self._appended(holder, content, count, whole)
+        return spliced(self.data, [*splices, *all_placed(self.root, whole)])
 
-    def _appended(self, holder: str, content: bytes, count: int, first: bool = False) -> list[Splice]:
+    @staticmethod
+    def _needed(fresh: Sequence[Format], word: str, first: int) -> dict[int, int]:
+        """The added fonts or fills that formats use, each with its number in the file."""
+        needed = sorted({each.number(word) for each in fresh if each.number(word) >= first})
+        return {number: first + place for place, number in enumerate(needed)}
+
+    def _appended(self, holder: str, content: bytes, count: int, whole: dict[str, bytes]) -> list[Splice]:
+        """What puts content at the end of a list; a list that is not there goes to `whole`."""
         if not count:
             return []
         span = self.root.child(holder)
         p = self.prefix
         if span is None:
-            at = self.root.open_end if first else self.root.close_start
-            whole = f'<{p}{holder} count="{count}">'.encode() + content + f"</{p}{holder}>".encode()
-            return [Splice(at, at, whole)]
+            whole[holder] = f'<{p}{holder} count="{count}">'.encode() + content + f"</{p}{holder}>".encode()
+            return []
         tag = self.data[span.start : span.open_end]
         number = len(span.children) + count
         fresh = re.sub(rb'count="\d+"', f'count="{number}"'.encode(), tag)
@@ -275,8 +305,12 @@ class Styles:
             return [Splice(span.start, span.end, fresh + content + f"</{p}{holder}>".encode())]
         return [Splice(span.start, span.open_end, fresh), Splice(span.close_start, span.close_start, content)]
 
-    def _written(self, fresh: Format) -> bytes:
+    def _written(self, fresh: Format, fonts: Mapping[int, int], fills: Mapping[int, int]) -> bytes:
         p = self.prefix
+        attributes = dict(fresh.attributes)
+        for word, numbers in (("fontId", fonts), ("fillId", fills)):
+            if fresh.number(word) in numbers:
+                attributes[word] = str(numbers[fresh.number(word)])
 
         def tag(name: str, attributes: dict[str, str]) -> str:
             return f"<{p}{name}" + "".join(f' {word}="{escaped(value)}"' for word, value in attributes.items())
@@ -289,7 +323,7 @@ class Styles:
             ).encode()
             + fresh.others
         )
-        opening = tag("xf", fresh.attributes).encode()
+        opening = tag("xf", attributes).encode()
         return opening + b">" + inner + f"</{p}xf>".encode() if inner else opening + b"/>"
 
 

@@ -10,11 +10,12 @@ from typing import TYPE_CHECKING, Any
 
 from scrub.formats.spans import Splice, tag_end, with_attributes
 from scrub.formats.workbook.decode import stored_number
-from scrub.formats.workbook.stored import Searched
+from scrub.formats.workbook.stored import Parsed, Searched
 from scrub.formats.workbook.strings import inline, text_element
-from scrub.formats.xmltext import attributes_of, escaped_text
+from scrub.formats.xmltext import attributes_of, xstring
 from scrub.model.amounts import Duration
 from scrub.model.area import address_of, letters_of
+from scrub.model.problem import Failure
 
 if TYPE_CHECKING:
     from scrub.formats.workbook.grid import SheetCells
@@ -22,6 +23,8 @@ if TYPE_CHECKING:
     from scrub.formats.workbook.stored_cell import StoredCell
 
 _DAY = Decimal(86_400)
+#: The value of a cell, as it is written.
+_VALUE = re.compile(rb"<(?:\w+:)?v(?:\s[^>]*)?>(.*?)</(?:\w+:)?v\s*>", re.DOTALL)
 _OLD_TYPE = re.compile(rb"""\s(?:t|cm|vm|ph|s|r)\s*=\s*(?:"[^"]*"|'[^']*')""")
 
 
@@ -35,6 +38,8 @@ class CellWriter:
         self.stored = stored
         self.row_attributes = row_attributes
         self.prefix = stored.prefix
+        self.numbers = sheet.book.format_numbers
+        self._misplaced: set[tuple[int, int]] | None = None
 
     def splices(self) -> list[Splice]:
         """All of them."""
@@ -85,11 +90,11 @@ class CellWriter:
             found.append(Splice(at, close, b"%b%b%b%b" % (needle, head, *content)))
         return found, rest
 
-    @staticmethod
-    def _head(attributes: bytes, style: int | None) -> bytes:
+    def _head(self, attributes: bytes, style: int | None) -> bytes:
         """What stands behind the address of a cell, but for its type."""
         if style is None:
             style = int(attributes_of(attributes).get("s", "0"))
+        style = self.numbers.get(style, style)
         return (b' s="%d"' % style if style else b"") + _OLD_TYPE.sub(b"", attributes).rstrip()
 
     def _plain_content(self, value: Any, key: int) -> tuple[bytes, bytes]:
@@ -112,6 +117,7 @@ class CellWriter:
             index = self.stored.index(row)
             columns = sorted(rows[row])
             if index < 0:
+                self._ensure_nowhere_else(row, columns)
                 made = self._new_row(row, columns)
                 if made:
                     fresh.append((row, made))
@@ -142,6 +148,18 @@ class CellWriter:
         if not cells and not own:
             return b""
         return f'<{self.prefix}row r="{row}"{own}>'.encode() + cells + f"</{self.prefix}row>".encode()
+
+    def _ensure_nowhere_else(self, row: int, columns: list[int]) -> None:
+        """Raises `Failure` where a cell that is to be added stands in a row that is not its own: it must not be there
+        twice.
+        """
+        if self._misplaced is None:
+            self._misplaced = set() if isinstance(self.stored, Parsed) else self.stored.misplaced()
+        for column in columns:
+            if (row, column) in self._misplaced:
+                raise Failure(
+                    f"{self.sheet.where(row, column)} stands in the wrong row of the file, which is damaged there"
+                )
 
     def _row(self, row: int, index: int, columns: list[int]) -> list[Splice]:
         """The splices of a row that is there."""
@@ -175,6 +193,7 @@ class CellWriter:
         if changed_tag != tag:
             found.append(Splice(span.start, span.open_end, changed_tag))
         if made:
+            self._ensure_nowhere_else(row, list(made))
             found += self._inserted(index, made, span.close_start)
         return found
 
@@ -196,6 +215,7 @@ class CellWriter:
                 return None
             end = tag_end(self.stored.data, cell.start)
             tag = self.stored.data[cell.start : end]
+            style = self.numbers.get(style, style)
             return Splice(cell.start, end, with_attributes(tag, {"s": str(style) if style else None}))
         return Splice(cell.start, cell.end, self._cell(cell.row, cell.column, cell))
 
@@ -206,13 +226,17 @@ class CellWriter:
         style = sheet.styles.get(key, old.style if old else -1)
         if style < 0:
             style = sheet.inherited_style(row, column)
+        style = self.numbers.get(style, style)
         value = sheet.values.get(key)
         formula = sheet.formulas.get(key)
         if old is None and value is None and formula is None and key not in sheet.styles:
             return b""
         type_, content = "", b""
         if formula is not None:
-            content = f"<{prefix}f>{escaped_text(formula)}</{prefix}f>".encode()
+            content = f"<{prefix}f>{xstring(formula)}</{prefix}f>".encode()
+        if old is not None and key not in sheet.values and (formula is None or key in sheet.written_out):
+            type_, result = self._result(old, formula is None)
+            content += result
         elif value is not None:
             type_, content = self._content(value, key)
         others = b""
@@ -224,6 +248,18 @@ class CellWriter:
         head += f' t="{type_}"' if type_ else ""
         opening = head.encode() + others
         return opening + b">" + content + f"</{prefix}c>".encode() if content else opening + b"/>"
+
+    def _result(self, old: StoredCell, alone: bool) -> tuple[str, bytes]:
+        """The type and the saved result of a formula, just as they are stored; `alone` when the formula goes."""
+        cell = self.stored.data[old.start : old.end]
+        found = _VALUE.search(cell)
+        if found is None:
+            return ("" if old.type == "n" else old.type), b""
+        if old.type != "str" or not alone:
+            return ("" if old.type == "n" else old.type), found[0]
+        prefix = self.prefix.encode()  # a text alone stands inline; its characters stay as they are written
+        inner = b'<%bis><%bt xml:space="preserve">%b</%bt></%bis>' % (prefix, prefix, found[1], prefix, prefix)
+        return "inlineStr", inner
 
     def _content(self, value: Any, key: int) -> tuple[str, bytes]:
         prefix = self.prefix

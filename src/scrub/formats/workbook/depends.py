@@ -1,0 +1,103 @@
+"""Whether the saved result of a formula still holds after cells were changed in this run.
+
+A cautious answer is right: what a formula refers to is followed through other formulas, and what cannot be parsed
+counts as depending on everything.
+"""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from scrub.formats.workbook.formulas import references
+from scrub.model.area import Area
+
+if TYPE_CHECKING:
+    from scrub.formats.workbook.book import OfficeWorkbook
+    from scrub.formats.workbook.reading import SheetReading
+
+_Cell = tuple[str, int, int]
+
+
+class Dependence:
+    """Follows the references of one workbook's formulas."""
+
+    def __init__(self, book: OfficeWorkbook) -> None:
+        self.book = book
+        self._version = -1
+        self._known: dict[_Cell, str] = {}  # the changed cell that a formula depends on, or an empty text
+        self._parsed: dict[_Cell, list[tuple[SheetReading, Area]] | None] = {}
+
+    def changed_below(self, sheet: SheetReading, row: int, column: int) -> str:
+        """The changed cell that the formula of a cell depends on, as a person names it; an empty text for none."""
+        if self._version != self.book.version:
+            # A formula that depends on a change still does after a further one; unless that took changes back.
+            stale = {} if self.book.version_back else {cell: what for cell, what in self._known.items() if what}
+            self._version, self._known, self.book.version_back = self.book.version, stale, False
+        start = (sheet.name, row, column)
+        waiting: list[tuple[_Cell, SheetReading, list[tuple[SheetReading, int, int]] | None]] = [(start, sheet, None)]
+        on_the_way: set[_Cell] = set()
+        while waiting:
+            cell, of, inner = waiting.pop()
+            if cell in self._known:
+                continue
+            if inner is None:
+                found, inner = self._direct(of, cell)
+                if found:
+                    self._known[cell] = found
+                    continue
+                on_the_way.add(cell)
+                waiting.append((cell, of, inner))
+                for other, other_row, other_column in inner:
+                    key = (other.name, other_row, other_column)
+                    if key not in self._known and key not in on_the_way:
+                        waiting.append((key, other, None))
+                continue
+            # What is not known by now refers back to this very formula: a circle, of which nothing is sure.
+            unsure = self.book.first_change()
+            states = (
+                self._known.get((each.name, each_row, each_column), unsure) for each, each_row, each_column in inner
+            )
+            self._known[cell] = next((what for what in states if what), "")
+        return self._known[start]
+
+    def _direct(self, sheet: SheetReading, cell: _Cell) -> tuple[str, list[tuple[SheetReading, int, int]]]:
+        """The changed cell that a formula itself refers to, and the other formulas that it refers to."""
+        targets = self._parsed.get(cell)
+        if cell not in self._parsed:
+            targets = self._parsed[cell] = self._targets(sheet, cell)
+        if targets is None:
+            return self.book.first_change(), []
+        inner: list[tuple[SheetReading, int, int]] = []
+        for other, area in targets:
+            changed = other.changed_in(area)
+            if changed:
+                return other.where(*changed), []
+            if other.has_formulas is not False:
+                inner += [(other, row, column) for row, column in other.formulas_in(area)]
+        return "", inner
+
+    def _targets(self, sheet: SheetReading, cell: _Cell) -> list[tuple[SheetReading, Area]] | None:
+        formula = sheet.formula(cell[1], cell[2])
+        found = references(formula[1:], sheet.name, self.book.resolve) if formula else []
+        if found is None:
+            return None
+        by_name = self.book.by_name
+        targets = [(by_name.get(name.casefold()), area) for name, area in found]
+        known: list[tuple[SheetReading, Area]] = [(other, area) for other, area in targets if other is not None]
+        return known if len(known) == len(targets) else None
+
+
+def old_result(where: str, changed: str) -> str:
+    """The sentence for a formula whose saved result no longer holds."""
+    return (
+        f"{where} is calculated from {changed}, which this run changed, so that its saved result is old. "
+        "Work it out in the macro, or open and save the workbook in its own program between two runs"
+    )
+
+
+def no_result(where: str) -> str:
+    """The sentence for a formula that has no saved result yet."""
+    return (
+        f"{where} holds a formula that was never calculated, so that it has no result. "
+        "Open and save the workbook in its own program, and run again"
+    )
