@@ -19,6 +19,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 import scrub
+from scrub.model.area import area_of
 from scrub.catalog.texts import single_spaces
 from scrub.formats.workbook.book import OfficeWorkbook
 
@@ -147,7 +148,7 @@ def test_what_is_taken_back_leaves_no_trace(
         sheet.put_measure(2, False, "width", Decimal(30))
         sheet.put_look(2, 2, "bold", True)
         sheet.put_comment(3, 3, "a")
-        sheet.put_link(3, 3, "https://huts.example")
+        sheet.put_link(area_of("C3"), "https://huts.example")
         item.new_sheet("Fresh")
         item.recorder.rollback(mark)
 

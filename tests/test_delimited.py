@@ -162,9 +162,9 @@ def test_what_it_cannot_keep_is_told_before_the_first_change(home: Path, body: s
         (b"a,b\n1,2\n3,4,5\n", "list.csv, line 3: it has 3 fields, and the headings are 2"),
         (b'a,b\n"x\ny",2\n3\n', "list.csv, line 4: it has 1 fields, and the headings are 2"),
         (b'a,b\n1,"2\n3,4\n', "a quote is opened in line 2 and never closed"),
-        (b"a,b\n1,\x81\n", "line 2 is written in an encoding that Scrub does not know"),
-        (b"\xef\xbb\xbfa\n\xff\n", "line 2 is written in an encoding"),
-        (b"a\n\x00b\n", "line 2 is written in an encoding"),
+        (b"a,b\n1,\x81\n", "line 2 is not in UTF-8, and how it is written cannot be told surely"),
+        (b"\xef\xbb\xbfa\n\xff\n", "line 2 is not in utf-8"),
+        (b"a\n\x00b\n", "line 2 is written in an encoding that Scrub does not know"),
         (b"PK\x03\x04", "no table of texts"),
         (b"a,a\n1,2\n", "x"),
     ],
@@ -177,7 +177,7 @@ def test_a_broken_list_is_told_with_its_line(home: Path, data: bytes, advice: st
 
 def test_a_character_outside_the_encoding_is_refused(home: Path) -> None:
     assert 'list A2: "\u2603" cannot be written in this file\'s encoding (cp1252)' in told(
-        "a\nB\u00f6\n".encode("cp1252"), 'cell("list!A2").value = "\u2603"'
+        "a\nM\u00fcller, Bj\u00f6rn, sp\u00e4ter\n".encode("cp1252"), 'cell("list!A2").value = "\u2603"'
     )
 
 

@@ -118,7 +118,9 @@ def test_an_existing_protection_gives_way_only_to_its_password(book: Path) -> No
     assert "another password" in str(run(SEAL, book, code=scrub.Secret("other")).problem)
     assert run(SEAL, book, **CODE).state == "unchanged"
     changed = run(SEAL.replace("password: code", "password: code, allow: [sort]"), book, **CODE)
-    assert {str(change) for change in changed.changes} == {"protection changed"}
+    assert {str(change) for change in changed.changes} == {
+        "protected: yes, with a password -> yes, with a password, allow: [sort]"
+    }
     open_one = run("each sheet\nprotect\nend", book)
     assert "with a password" in str(open_one.problem)
 

@@ -250,9 +250,11 @@ class OpenFile:
 
     def __init__(self, path: str) -> None:
         from scrub.formats.open import open_file
+        from scrub.model.preferences import preferring
 
         self.path = path
-        self.item: Any = open_file(path, folder=True)
+        with preferring(home().preferences):
+            self.item: Any = open_file(path, folder=True)
 
     def __enter__(self) -> OpenFile:
         return self

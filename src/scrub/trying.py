@@ -9,6 +9,7 @@ from scrub.language.complete import completions, is_open
 from scrub.language.layout import tidy
 from scrub.model.change import Change
 from scrub.model.host import Host, Question
+from scrub.model.preferences import preferring
 from scrub.model.problem import BadCall, MacroProblems, Problem, ScrubError
 from scrub.model.values import Secret
 
@@ -67,7 +68,8 @@ class Trial:
     def __init__(self, home: Home, path: str, host: Host) -> None:
         from scrub.formats.open import open_file
 
-        item: Any = open_file(path, folder=True)
+        with preferring(home.preferences):
+            item: Any = open_file(path, folder=True)
         self.file_kind = item.kind_word
         self.label = item.label
         item.close()

@@ -245,7 +245,9 @@ class Home(Sharing):
 
         found = self.settings.load()
         order, mark = found.get("date-order"), found.get("decimal-mark")
-        return Preferences(DateOrder(order) if order else None, Mark(mark) if mark else None)
+        return Preferences(
+            DateOrder(order) if order else None, Mark(mark) if mark else None, found.get("encoding") or None
+        )
 
     def run(
         self,

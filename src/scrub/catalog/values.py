@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable
+from datetime import date
 
 from scrub.catalog.holders import CELL_KINDS, HoldsCells, used_columns
 from scrub.model.declare import Reach, action
@@ -23,27 +24,34 @@ def _number(text: str, mark: Mark | None) -> Value:
 
 
 def _convert(item: HoldsCells, read: Callable[[str], Value]) -> None:
-    """Puts what a text says in its place; one that could be read in two ways stays, and the record says so."""
+    """Puts what a text says in its place. A text with digits that is not turned stays, and the record names it."""
     for sheet, column, values in used_columns(item):
         for row, text in sorted((row, text) for row, text in values if isinstance(text, str)):
             if sheet.formula(row, column) is not None:
                 continue
             try:
                 value = read(text)
+                form = sheet.look(row, column, "number-form")
+                sheet.put(row, column, value)
+                fresh = _percent_form(text) if text.rstrip().endswith("%") else "General" if form == "@" else form
+                if fresh != form and not isinstance(value, date) and form in ("@", "General"):
+                    sheet.put_look(row, column, "number-form", fresh)
             except Failure as failure:
-                if re.search("two ways|two digits|code or", failure.what):
-                    reason = failure.what.split(". ")[0]
+                if any(letter.isdigit() for letter in text):
+                    reason = failure.what.split(". ")[0].removeprefix(f"{sheet.where(row, column)}: ")
                     item.file.recorder.remarks.append(f"left {sheet.where(row, column)}: {reason}")
-                continue
-            if sheet.look(row, column, "number-form") == "@":
-                sheet.put_look(row, column, "number-form", "General")
-            sheet.put(row, column, value)
+
+
+def _percent_form(text: str) -> str:
+    """The number form of a percentage, with as many decimals as the text has."""
+    decimals = re.search(r"[.,](\d{1,2})\s*%", text)
+    return f"0.{'0' * len(decimals[1])}%" if decimals else "0%"
 
 
 @action(Reach.CHANGE)
 def read_numbers(item: HoldsCells, mark: Mark | None = None) -> None:
-    """Turns texts that read as a number into numbers. What can be read in two ways, and codes such as 007, are left,
-    and the run's record names them.
+    """Turns texts that read as a number into numbers: "€ 12.50", "(45.00)", "5-" and "12%" too. What can be read in two
+    ways, codes such as 007, and other texts with digits are left, and the run's record names each.
 
     mark: the decimal mark, point or comma; left out, the one of the settings.
     Example: read-numbers
@@ -54,7 +62,8 @@ def read_numbers(item: HoldsCells, mark: Mark | None = None) -> None:
 
 @action(Reach.CHANGE)
 def read_dates(item: HoldsCells, order: DateOrder | None = None) -> None:
-    """Turns texts that read as a date into dates. What can be read in two ways is left, and the run's record names it.
+    """Turns texts that read as a date into dates. What can be read in two ways, and other texts with digits, are left,
+    and the run's record names each.
 
     order: which part comes first; left out, the order of the settings.
     Example: read-dates order: day-first

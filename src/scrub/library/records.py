@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import codecs
 import contextlib
 import json
 import os
@@ -49,6 +50,7 @@ class Setting(NamedTuple):
 SETTINGS = {
     "date-order": Setting("how dates in digits are read", ("day-first", "month-first", "year-first")),
     "decimal-mark": Setting("how numbers are read", ("point", "comma")),
+    "encoding": Setting("how tables of texts that are not in Unicode are written, such as windows-1252 or shift-jis"),
     "editor": Setting("the program that `scrub edit` opens; left out, $VISUAL or $EDITOR"),
     "keep-undo": Setting("how many days a run can be taken back; left out, for ever"),
     "name": Setting("what this library is called"),
@@ -67,6 +69,11 @@ class Settings(JsonFile):
             raise BadCall(f'"{name}" is one of: {", ".join(setting.values)}; not "{value}"')
         if value is not None and name == "keep-undo" and not (value.isdigit() and int(value) > 0):
             raise BadCall(f'"keep-undo" is a number of days, not "{value}"')
+        if value is not None and name == "encoding":
+            try:
+                codecs.lookup(value)
+            except LookupError:
+                raise BadCall(f'no encoding is called "{value}". For example: windows-1252, shift-jis') from None
         found = self.load()
         found.pop(name, None)
         if value is not None:

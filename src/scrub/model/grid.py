@@ -45,15 +45,18 @@ class Trouble:
     """A cell without a value that can be used: an error, or a day that does not exist. `what` names the cell.
 
     With `doubt` it stands for the last result of a formula, which holds only as long as nothing changed that it
-    depends on: `doubt` gives that value, or the trouble with it.
+    depends on: `doubt` gives that value, or the trouble with it. `lost` tells that there is no such result.
     """
 
-    __slots__ = ("doubt", "error", "what")
+    __slots__ = ("doubt", "error", "lost", "what")
 
-    def __init__(self, what: str, error: str = "", doubt: Callable[[], Any] | None = None) -> None:
+    def __init__(
+        self, what: str, error: str = "", doubt: Callable[[], Any] | None = None, lost: bool = False
+    ) -> None:
         self.what = what
         self.error = error
         self.doubt = doubt
+        self.lost = lost
 
     def settled(self) -> Value:
         """The value, where there is one after all. Raises `Failure` where there is none."""

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from contextlib import contextmanager
 from contextvars import ContextVar
 from typing import NamedTuple
 
@@ -28,6 +30,17 @@ class Preferences(NamedTuple):
 
     date_order: DateOrder | None = None
     decimal_mark: Mark | None = None
+    encoding: str | None = None
+
+
+@contextmanager
+def preferring(preferences: Preferences) -> Iterator[None]:
+    """Makes these the preferences at hand inside the block."""
+    token = CURRENT.set(preferences)
+    try:
+        yield
+    finally:
+        CURRENT.reset(token)
 
 
 #: The preferences of the run at hand.

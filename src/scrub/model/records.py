@@ -8,7 +8,8 @@ from functools import partial
 from types import MappingProxyType
 from typing import TYPE_CHECKING, Any, ClassVar
 
-from scrub.model.area import Area
+from scrub.model.area import Area, cell_of
+from scrub.model.cell import Cell
 from scrub.model.declare import Item, Reach, action, field, finds, holds
 from scrub.model.grid import ColumnValues, Trouble, settle
 from scrub.model.lines import Column, Row
@@ -159,6 +160,13 @@ class Table(Item):
         return found
 
     @holds
+    def each_cell(self) -> Iterator[Cell]:
+        """Its cells below the headings, in reading order."""
+        body = self._body()
+        rows = range(body.top, body.bottom + 1)
+        return (Cell(self.sheet, row, column) for row in rows for column in range(body.left, body.right + 1))
+
+    @holds
     def each_column(self) -> Iterator[Column]:
         """Its columns."""
         body = (self.area.top + 1, self._last())
@@ -221,9 +229,9 @@ class Table(Item):
                 "Add the column in its own program"
             )
         column = max(self.columns.values(), default=self.area.left - 1) + 1
-        for row in range(self.area.top, self._last() + 1):
-            if self.sheet.raw_value(row, column) is not None:
-                raise Failure(f"{self.sheet.where(row, column)} holds a value, so no column can be added there")
+        rows = range(self.area.top, self._last() + 1)
+        while any(self.sheet.raw_value(row, column) is not None for row in rows):
+            column += 1  # what stands there has no heading, and is not ours to overwrite
         self.sheet.put(self.area.top, column, heading)
         self.columns[heading_key(heading)] = column
         self.area = self.area._replace(right=max(self.area.right, column))
@@ -265,6 +273,11 @@ class Record(Item):
     def label(self) -> str:
         """Its sheet and row."""
         return f"{self.table.sheet.name} row {self.row}"
+
+    @finds
+    def find_cell(self, address: str) -> Cell:
+        """A cell of its sheet by its address: `cell("A1")`."""
+        return Cell(self.table.sheet, *cell_of(address))
 
     def row_item(self) -> Row:
         """Its row."""

@@ -180,7 +180,10 @@ class Sheet(PageFields):
 
     @finds
     def find_column(self, column: str) -> Column:
-        """A column by its letters or its heading: `column("C")`, `column("Nights")`."""
+        """A column by its letters, `column("C")`; or by its heading, `column("Nights")`: then it begins below it."""
+        table = self._table()
+        if table is not None and table.has(column):
+            return table.find_column(column)
         return Column(self, column_in(self, column))
 
     @finds

@@ -13,7 +13,7 @@ from scrub.language.tree import Program
 from scrub.model.change import Change
 from scrub.model.declare import FileItem, Reach
 from scrub.model.host import Host
-from scrub.model.preferences import CURRENT, Preferences
+from scrub.model.preferences import Preferences, preferring
 from scrub.model.problem import BadCall, Failure, Refused, ScrubError, counted
 from scrub.model.values import ARITHMETIC
 from scrub.model.vocabulary import Vocabulary
@@ -44,6 +44,7 @@ class FileResult:
         self.log: list[str] = []
         self.said: list[str] = []
         self.notes: list[str] = []
+        self.left = 0  # texts that an action could not turn or edit, and left; the log has each
         self.problem: ScrubError | None = None
         self.effects: list[Effect] = []
         self.made: list[str] = []
@@ -59,6 +60,7 @@ class FileResult:
             "log": self.log,
             "said": self.said,
             "notes": self.notes,
+            "left": self.left,
             "made": self.made,
             "problem": str(self.problem) if self.problem else None,
         }
@@ -126,11 +128,8 @@ class Runner:
         self.in_use = in_use
         self.preferences = preferences or Preferences()
         self.body = Statements(program, vocabulary, Watch(stepper) if stepper else None).block(program.macro.body)
-        token = CURRENT.set(self.preferences)
-        try:
+        with preferring(self.preferences):
             found = answer_all(program.questions, answers, host, stored)
-        finally:
-            CURRENT.reset(token)
         self.answers = dict(zip(program.question_slots, found, strict=True))
 
     def run(
@@ -141,6 +140,10 @@ class Runner:
         `stop` ends at the first file that fails; the others are listed as not tried. `report` is told of each file
         as it is done.
         """
+        with preferring(self.preferences):
+            return self._run(paths, stop, report)
+
+    def _run(self, paths: Sequence[str], stop: bool, report: Callable[[FileResult], None] | None) -> RunResult:
         result = RunResult(self.program.title, self.store is None)
         if self.store is not None:
             result.recovered = self.store.recover()
@@ -215,6 +218,7 @@ class Runner:
             for each in found:
                 each.state, each.changes, each.made = (FAILED if each is at else NOT_TRIED), [], []
         found[0].log, found[0].said = execution.log, execution.said
+        found[0].left = execution.remarks
         for what, (times, where) in execution.unequal.items():
             place = f" (first {where})" if where else ""
             found[0].notes.append(
@@ -266,14 +270,11 @@ class Runner:
             frame[self.program.start_slot] = execution.roots[0]
         if self.program.selection_slot >= 0:
             frame[self.program.selection_slot] = execution.selection()
-        token = CURRENT.set(self.preferences)
         try:
             with decimal.localcontext(ARITHMETIC):
                 self.body(frame)
         except Stopped:
             raise Failure("stopped by hand; nothing of this file was saved") from None
-        finally:
-            CURRENT.reset(token)
 
     def _save(self, found: list[FileResult], items: list[Any], execution: Execution, result: RunResult) -> None:
         effects = [effect for each in found for effect in each.effects]

@@ -6,10 +6,11 @@ import os
 from collections.abc import Iterator
 
 from scrub.formats.book import OpenWorkbook
-from scrub.formats.delimited.records import delimiters_of, encoding_of, records_of
+from scrub.formats.delimited.records import delimiters_of, encoding_of, line_end_of, records_of, spoken_encoding
 from scrub.formats.delimited.sheet import DelimitedSheet
 from scrub.formats.source import Source
 from scrub.formats.zip import common_start
+from scrub.model.area import MOST_COLUMNS
 from scrub.model.problem import Failure, FileProblem
 from scrub.model.sheet import Sheet
 from scrub.store.patch import Copy, Patch, Piece
@@ -27,12 +28,15 @@ class DelimitedFile(OpenWorkbook):
     def __init__(self, source: Source) -> None:
         super().__init__(source)
         data = source.read(0, source.size)
-        self.marks, self.encoding = encoding_of(source, data)
+        self.marks, self.encoding, self.guessed = encoding_of(source, data)
         text = data[len(self.marks) :].decode(self.encoding)
         self.quoted = '"' in text
-        self.line_end = "\r" if "\r" in text and "\n" not in text else "\n"
+        self.line_end = line_end_of(text)
         likely = ["\t"] if source.path.lower().endswith(".tsv") else delimiters_of(text)
         self.delimiter, records = self._taken_apart(text, likely)
+        widest = max((each.count(self.delimiter) for each in records), default=0)
+        if widest >= MOST_COLUMNS:
+            raise source.problem(f"it has {widest + 1:,} fields in a row; a sheet has at most {MOST_COLUMNS:,} columns")
         self.sheet = DelimitedSheet(self, records)
         self.safe: list[str] = []
 
@@ -56,7 +60,8 @@ class DelimitedFile(OpenWorkbook):
     @property
     def notes(self) -> list[str]:
         """What a person should know about saving the changes."""
-        return [
+        read = [f"{self.name} was read as {spoken_encoding(self.encoding)}."] if self.guessed else []
+        return read + [
             f"{place} begins like a formula; it was written with an apostrophe, so that no program runs it."
             for place in dict.fromkeys(self.safe)
         ]
@@ -87,6 +92,7 @@ class DelimitedFile(OpenWorkbook):
 
     def patch(self) -> Patch | None:
         """What makes the changed file of the old one."""
+        self.sheet.forget_there_and_back()
         if not self.sheet.values:
             return None
         old = self.source.read(0, self.source.size)

@@ -34,6 +34,12 @@ _SETTINGS: dict[str, Any] = {
 _POINT_NUMBER = re.compile(r"-?(?:0|[1-9]\d{0,14})(?:\.\d+)?")
 _COMMA_NUMBER = re.compile(r"-?(?:0|[1-9]\d{0,14})(?:,\d+)?")
 _DATE = re.compile(r"\d{4}-\d{2}-\d{2}")
+#: Numbers whose mark can only be the decimal one: not three digits stand behind it.
+_SURELY_COMMA, _SURELY_POINT = (re.compile(rf"-?\d+{mark}(?:\d{{1,2}}|\d{{4,}})") for mark in (",", r"\."))
+#: Records that are looked at to find out how the file writes its numbers.
+_SAMPLE = 500
+#: A sign with digits behind it, as in a telephone number: no program runs that as a formula that does anything.
+_SIGNED = re.compile(r"[+-][\d\s().,/-]*")
 
 
 class DelimitedSheet(OpenSheet):
@@ -48,7 +54,18 @@ class DelimitedSheet(OpenSheet):
 
     @cached_property
     def _number(self) -> re.Pattern[str]:
-        """How a number is written, by the person's settings; those hold while a macro runs."""
+        """How a number is written: as the file has it where that is plain, else by the person's settings; those hold
+        while a macro runs.
+        """
+        delimiter = self.book.delimiter
+        commas = points = False
+        if delimiter != ",":
+            for record in self.records_[:_SAMPLE]:
+                for field in fields_of(record, delimiter):
+                    commas = commas or _SURELY_COMMA.fullmatch(field) is not None
+                    points = points or _SURELY_POINT.fullmatch(field) is not None
+        if commas != points:
+            return _COMMA_NUMBER if commas else _POINT_NUMBER
         return _COMMA_NUMBER if CURRENT.get().decimal_mark == Mark.COMMA else _POINT_NUMBER
 
     @property
@@ -262,9 +279,9 @@ class DelimitedSheet(OpenSheet):
         return self._safe(text, before, row, column) or None
 
     def _safe(self, text: str, before: Value, row: int, column: int) -> str:
-        """A text that no program runs as a formula; one that began so before stays as it is."""
+        """A text that no program runs as a formula; one that began so before, or is a mere number, stays as it is."""
         safe = harmless(text)
-        if safe == text or (isinstance(before, str) and harmless(before) != before):
+        if safe == text or _SIGNED.fullmatch(text) or (isinstance(before, str) and harmless(before) != before):
             return text
         self.book.safe.append(self.where(row, column))
         return safe

@@ -42,7 +42,7 @@ class Decoder:
     def value(self, cell: StoredCell, where: Where) -> Value:
         """The value of a stored cell, a `Trouble` for one that has none to use; of a formula its last result."""
         if cell.formula is not None and not cell.value and cell.inline is None and cell.type != "str":
-            return Trouble(no_result(where()))
+            return Trouble(no_result(where()), lost=True)
         if cell.inline is not None:
             return "".join(run.text for run in runs_of(cell.inline)) or None
         if cell.value is None:

@@ -53,7 +53,7 @@ def _row(fixed: str, digits: str, by: int) -> str:
 
 # -- taking apart
 
-_SHEET = r"(?:'((?:[^']|'')+)'|((?:\[\d+\])?[^\W\d][\w.]*(?::[^\W\d][\w.]*)?))!"
+_SHEET = r"(?:'(?P<quoted>(?:[^']|'')+)'|(?P<plain>(?:\[\d+\])?[^\W\d][\w.]*(?::[^\W\d][\w.]*)?))!"
 _CELL = r"\$?[A-Za-z]{1,3}\$?\d{1,7}"
 _TOKEN = re.compile(
     rf"""(?P<text>"(?:[^"]|"")*")"""
@@ -87,8 +87,8 @@ def pieces_of(formula: str) -> Iterator[Piece]:
         if found is None or not found[0]:
             yield Piece("unknown", formula[at:], "", at)
             return
-        sheet = (found[2] or "").replace("''", "'") or found[3] or ""
-        sort = next(name for name, text in found.groupdict().items() if text is not None)
+        sheet = (found["quoted"] or "").replace("''", "'") or found["plain"] or ""
+        sort = next(n for n, text in found.groupdict().items() if text is not None and n not in ("quoted", "plain"))
         if sort != "blank":
             yield Piece(sort, found[sort], sheet, at)
         if sort == "table":  # what stands in its brackets is not looked at

@@ -198,7 +198,7 @@ class SheetCells(SheetReading):
         self._ensure_no_heading(row, column)
         values = self.column_values(column)
         result = self.raw_value(row, column)
-        if formula is None and isinstance(result, Trouble) and not result.error:
+        if formula is None and isinstance(result, Trouble) and result.lost:
             raise result.failure()
         self._set_formula(row, column, before, formula, values, result)
 

@@ -133,9 +133,9 @@ class SheetReading(OpenSheet):
         """The saved result of a formula where it still holds, else the `Trouble` with it."""
         key = self.key(row, column)
         if self.formulas.get(key) is not None and key not in self.written_out:
-            return Trouble(no_result(self.where(row, column)))
+            return Trouble(no_result(self.where(row, column)), lost=True)
         changed = self.book.dependence.changed_below(self, row, column)
-        return Trouble(old_result(self.where(row, column), changed)) if changed else value
+        return Trouble(old_result(self.where(row, column), changed), lost=True) if changed else value
 
     def changed_in(self, area: Area) -> tuple[int, int] | None:
         """A cell of a range whose value or formula was changed in this run."""

@@ -9,7 +9,7 @@ from typing import Any
 from scrub.formats.spans import Span, Splice, escaped, parse, spliced
 from scrub.formats.workbook.colours import Colours
 from scrub.formats.workbook.elements import all_placed
-from scrub.formats.xmltext import attributes_of, xstring_value
+from scrub.formats.xmltext import attributes_of, unescaped, xstring_value
 from scrub.model.grid import Alignment
 from scrub.model.problem import Failure
 
@@ -78,7 +78,7 @@ class Styles:
         forms = self.root.child("numFmts")
         self._forms = dict(BUILT_IN)
         for span in forms.all("numFmt") if forms else ():
-            self._forms[int(span.attributes.get("numFmtId", "0"))] = span.attributes.get("formatCode", "General")
+            self._forms[int(span.attributes.get("numFmtId", "0"))] = unescaped(span.attributes.get("formatCode", "General"))
         self._own_forms: dict[str, int] = {}
         self._fonts, self._first_fonts = self._elements("fonts", "font")
         self._fills, self._first_fills = self._elements("fills", "fill")
@@ -86,6 +86,7 @@ class Styles:
         self.formats = [self._format(span) for span in holder.all("xf")] if holder else []
         self.first_formats = len(self.formats)
         self._derived: dict[tuple[int, str, Any], int] = {}
+        self._origins: dict[int, tuple[int, dict[str, Any]]] = {}  # what each added format was made of
         self._same: dict[tuple[Any, ...], int] = {}
         self._sorts: dict[int, str] = {}
 
@@ -183,13 +184,24 @@ class Styles:
     # -- changing
 
     def derived(self, style: int, word: str, value: Any) -> int:
-        """The number of the format that is like this one but for one field."""
+        """The number of the format that is like this one but for one field; one that was derived before and gets its
+        own look back is the first one again.
+        """
         if style >= len(self.formats):
             style = 0
         key = (style, word, value)
         found = self._derived.get(key)
         if found is None:
-            found = self._derived[key] = self._derive(style, word, value)
+            base, looks = self._origins.get(style, (style, {}))
+            looks = {**looks, word: value}
+            if self.look(base, word) == value and not (word == "fill" and value is None and self.is_filled(base)):
+                del looks[word]
+            found = base
+            for each in looks.items():
+                found = self._derive(found, *each)
+            if looks:
+                self._origins[found] = (base, looks)
+            self._derived[key] = found
         return found
 
     def _derive(self, style: int, word: str, value: Any) -> int:

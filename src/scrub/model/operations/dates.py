@@ -191,6 +191,10 @@ def as_date(text: str, order: DateOrder | None = None) -> date:
     found = re.fullmatch(r"(\d{1,2})(?:st|nd|rd|th|\.)?[- ]?([A-Za-z]{3,9})\.?[, -]*(\d{4})", plain)
     if found:
         return _date(text, int(found[3]), _month(text, found[2]), int(found[1]))
+    found = re.fullmatch(r"(\d{1,2})[- ]([A-Za-z]{3,9})\.?[- ](\d{2})", plain)
+    if found:  # the year of a day with the name of its month, as POSIX reads it
+        year = int(found[3])
+        return _date(text, year + (2000 if year < 69 else 1900), _month(text, found[2]), int(found[1]))
     found = re.fullmatch(r"([A-Za-z]{3,9})\.? (\d{1,2})(?:st|nd|rd|th)?,? (\d{4})", plain)
     if found:
         return _date(text, int(found[3]), _month(text, found[1]), int(found[2]))

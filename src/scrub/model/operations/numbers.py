@@ -20,9 +20,9 @@ def as_number(text: str, mark: Mark | None = None) -> Decimal:
     Example: "1.5".as-number
     Also: convert, parse, text to number
     """
-    plain = re.sub(r"[\s\u00a0\u202f']", "", text).replace("\u2212", "-")
+    plain = re.sub(r"[\s\u00a0\u202f'\u2019]", "", text).replace("\u2212", "-")
     percent = plain.endswith("%")
-    plain = plain.removesuffix("%")
+    plain = _signed(_without_currency(plain.removesuffix("%")))
     mark = mark or CURRENT.get().decimal_mark
     comma, point = plain.count(","), plain.count(".")
     if comma and point:
@@ -53,6 +53,27 @@ def as_number(text: str, mark: Mark | None = None) -> Decimal:
     except InvalidOperation:
         raise _no_number(text) from None
     return ARITHMETIC.divide(number, Decimal(100)) if percent else number
+
+
+#: Marks and codes of currencies (ISO 4217) that stand before or behind an amount.
+_CURRENCY = r"(?:[$€£¥₹₽₩₺₴₪¢₫₦₱฿]|(?:EUR|USD|GBP|CHF|JPY|SEK|NOK|DKK|PLN|CZK|HUF|CAD|AUD|NZD|CNY|INR)(?![A-Za-z]))"
+_BEFORE = re.compile(rf"([-+(]?){_CURRENCY}([-+(]?)(?=[\d.,])", re.IGNORECASE)
+_BEHIND = re.compile(rf"(?<=[\d.,)-]){_CURRENCY}([-)]?)$", re.IGNORECASE)
+
+
+def _without_currency(text: str) -> str:
+    """An amount without the mark of its currency; the signs round that stay."""
+    found = _BEFORE.match(text)
+    if found:
+        return found[1] + found[2] + text[found.end() :]
+    return _BEHIND.sub(r"\1", text)
+
+
+def _signed(text: str) -> str:
+    """A number whose minus stands behind it, or which stands in brackets for one below zero, as books are kept."""
+    if re.fullmatch(r"\([\d.,]+\)", text):
+        return f"-{text[1:-1]}"
+    return f"-{text[:-1]}" if re.fullmatch(r"[\d.,]+-", text) else text
 
 
 @operation("number")
