@@ -19,9 +19,9 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 import scrub
-from scrub.model.area import area_of
 from scrub.catalog.texts import single_spaces
 from scrub.formats.workbook.book import OfficeWorkbook
+from scrub.model.area import area_of
 
 SLOW = [HealthCheck.function_scoped_fixture, HealthCheck.too_slow, HealthCheck.data_too_large]
 VALUES = st.one_of(

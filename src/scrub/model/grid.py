@@ -50,9 +50,7 @@ class Trouble:
 
     __slots__ = ("doubt", "error", "lost", "what")
 
-    def __init__(
-        self, what: str, error: str = "", doubt: Callable[[], Any] | None = None, lost: bool = False
-    ) -> None:
+    def __init__(self, what: str, error: str = "", doubt: Callable[[], Any] | None = None, lost: bool = False) -> None:
         self.what = what
         self.error = error
         self.doubt = doubt

@@ -201,7 +201,7 @@ class OfficeSheet(SheetHangings):
                 self._rows = array("L", reader.numbers)
                 return reader
         try:
-            return Parsed(data, parse(data))
+            return Parsed(data, parse(data), lambda what: self.book.problem(f'the sheet "{self.name}": {what}'))
         except (NotReadable, ValueError) as problem:
             raise self.book.problem(f'the sheet "{self.name}": {problem}') from None
 

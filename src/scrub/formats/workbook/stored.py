@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import re
 from bisect import bisect_left
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from functools import cached_property
 from itertools import accumulate
 from operator import add
@@ -298,8 +298,10 @@ class Searched(Stored):
 class Parsed(Stored):
     """Read with the span tree."""
 
-    def __init__(self, data: bytes, root: Span) -> None:
+    def __init__(self, data: bytes, root: Span, problem: Callable[[str], Exception]) -> None:
+        """`problem` makes the exception for a cell that cannot be read."""
         self.data = data
+        self._problem = problem
         holder = root.child("sheetData")
         self.numbers = []
         self._rows: list[Span] = []
@@ -326,8 +328,14 @@ class Parsed(Stored):
     def cells(self, index: int) -> list[StoredCell]:
         """The cells of a stored row. One without an address stands right of the one before it (18.3.1.4)."""
         known = self._cells.get(index)
-        if known is not None:
-            return known
+        if known is None:
+            try:
+                known = self._cells[index] = self._read_cells(index)
+            except (NotReadable, ValueError) as problem:
+                raise self._problem(str(problem)) from None
+        return known
+
+    def _read_cells(self, index: int) -> list[StoredCell]:
         number, column, found = self.numbers[index], 0, []
         for cell in self._rows[index].all("c"):
             address = cell.attributes.get("r", "").replace("$", "")
@@ -340,7 +348,6 @@ class Parsed(Stored):
             value, formula, inline, tail = content_of(self.data, cell)
             style, type_ = int(cell.attributes.get("s", "0")), cell.attributes.get("t", "n")
             found.append(StoredCell(number, column, cell.start, cell.end, style, type_, value, formula, inline, tail))
-        self._cells[index] = found
         return found
 
 

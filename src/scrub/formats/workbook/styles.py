@@ -78,7 +78,9 @@ class Styles:
         forms = self.root.child("numFmts")
         self._forms = dict(BUILT_IN)
         for span in forms.all("numFmt") if forms else ():
-            self._forms[int(span.attributes.get("numFmtId", "0"))] = unescaped(span.attributes.get("formatCode", "General"))
+            self._forms[int(span.attributes.get("numFmtId", "0"))] = unescaped(
+                span.attributes.get("formatCode", "General")
+            )
         self._own_forms: dict[str, int] = {}
         self._fonts, self._first_fonts = self._elements("fonts", "font")
         self._fills, self._first_fills = self._elements("fills", "fill")
