@@ -83,7 +83,7 @@ def test_titles_are_centred_without_a_merge_and_back(book: Path, cli: Cli) -> No
     ("place", "advice"),
     [
         ("Larsh!A1:B1", 'no sheet "Larsh"'),
-        ("Larch!A1:B", "no range of cells"),
+        ("Larch!A1:B", "not a range of cells"),
         ("A1:B1", "on which sheet?"),
         ("Kite!ZZZZ1", "no range"),
     ],

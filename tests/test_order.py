@@ -209,8 +209,8 @@ def test_any_text_can_be_written_and_read_again(tmp_path: Path, place: str, text
 @pytest.mark.parametrize(
     ("cell", "what"),
     [
-        ('<c r="A1"><v>NaN</v></c>', "is no number"), ('<c r="A1"><v>1E999999999</v></c>', "is no number"),
-        ('<c r="A1"><v>INF</v></c>', "is no number"),
+        ('<c r="A1"><v>NaN</v></c>', "is not a number"), ('<c r="A1"><v>1E999999999</v></c>', "is not a number"),
+        ('<c r="A1"><v>INF</v></c>', "is not a number"),
     ],
 )  # fmt: skip
 def test_what_is_no_number_is_told(home: Path, cell: str, what: str) -> None:

@@ -29,7 +29,7 @@ def test_a_file_in_use_is_asked_about(book: Path) -> None:
     Path(".~lock.season-book.xlsx#").write_bytes(b"Ann Moss,")
     stopped = typed(["run", "show every", str(book)], ["stop"])
     assert "another program has it open (Ann Moss)" in stopped
-    assert "Wait until it is closed, lay the result beside it, or stop?" in stopped
+    assert "Wait until it is closed, put the result beside it, or stop?" in stopped
     assert book.read_bytes() == SAMPLE.read_bytes()
     copied = typed(["run", "show every", str(book)], ["copy"])
     assert "Saved season-book (2).xlsx" in copied

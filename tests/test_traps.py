@@ -61,7 +61,7 @@ def test_a_formula_gives_way_only_when_it_was_taken_away() -> None:
     assert "S1 A1 holds a formula" in told(path, 'cell("S1!A1").value = 3')
     found = result(path, 'cell("S1!A1").formula = nothing\ncell("S1!A1").value = 3')
     assert found.problem is None
-    assert found.notes == ["Its formulas will be calculated anew when it is next opened."]
+    assert found.notes == ["Formulas will be recalculated when the file is next opened."]
     parts = members(path)
     assert "xl/calcChain.xml" not in parts
     assert b"calcChain" not in parts["[Content_Types].xml"] + parts["xl/_rels/workbook.xml.rels"]
@@ -257,7 +257,7 @@ NUMBERS = (
         ('cell("S1!A1048577").value = 1', "lies outside the sheet"),
         ('cells("S1!A1:B2").value = [1]', "a cell cannot hold a list"),
         ('sheet("S1").zoom = 5', "the zoom goes from 10 to 400"),
-        ('cells("S1!A1").fill = "blurple"', '"blurple" is no colour'),
+        ('cells("S1!A1").fill = "blurple"', '"blurple" is not a colour'),
         ('in cells("S1!A1:A2")\nmerge\nend', "S1 A2 holds a value, which merging would lose"),
         ('cells("S1!A1").name = "A1"', "cannot be the name of a range"),
         ('x = new-sheet("s1")', 'there is a sheet "s1" already'),

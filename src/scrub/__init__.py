@@ -99,6 +99,7 @@ __all__ = [
     "history",
     "home",
     "is_macro_path",
+    "keep_undo",
     "kind_of",
     "lay_out_samples",
     "listed",
@@ -140,6 +141,11 @@ _ROOMS = {
     "scrub.wiring": "Home expanded",
 }
 _WHERE = {name: room for room, names in _ROOMS.items() for name in names.split()}
+
+
+def __dir__() -> list[str]:
+    """What a caller can use."""
+    return sorted(__all__)
 
 
 def __getattr__(name: str) -> Any:
@@ -323,23 +329,36 @@ def changes(run: int | None = None) -> RunRecord:
     return read_record(found[0])
 
 
-def undo(run: int | None = None, *, copy: bool = False) -> Restored:
+def undo(
+    run: int | None = None, *, copy: bool = False, watch: Callable[[float, int, str], None] | None = None
+) -> Restored:
     """Puts back, byte for byte, what a run changed; left out, the last one that changed something.
+
+    `watch` is told how far it has come: files done, files in all, and the next one.
 
     Raises `Refused` when a file was edited since; with `copy`, its former version is then laid beside it.
     """
     store = home().store
     with _explained():
         store.recover()
-        return store.undo(run, copy)
+        return store.undo(run, copy, watch)
 
 
 def redo(run: int | None = None) -> Restored:
-    """Does again what was taken back last, or what was taken back of this run. Raises `Refused` as `undo` does."""
+    """Does again what was taken back of this run; left out, of the last one, if nothing was run since.
+
+    Raises `Refused` as `undo` does, and `BadCall` where it is not plain which run is meant.
+    """
     store = home().store
     with _explained():
         store.recover()
         return store.redo(run)
+
+
+def keep_undo(run: int, keep: bool = True) -> None:
+    """Keeps what takes a run back, however old and big it grows, or lets it go in time again. Raises `BadCall`."""
+    with _explained():
+        home().store.pin(run, keep)
 
 
 def recover() -> list[str]:

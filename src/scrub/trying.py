@@ -51,7 +51,7 @@ class _Remembering:
         kept: Secret | None = self._known[question.name]
         return kept.reveal() if kept else None
 
-    def progress(self, done: int, of: int, label: str) -> None:
+    def progress(self, done: float, of: int, label: str) -> None:
         """Steps are short."""
 
 
@@ -140,7 +140,7 @@ class Trial:
         if not self.kept:
             raise BadCall("there is nothing to keep yet")
         if each and each not in self.home.vocabulary.kinds:
-            raise BadCall(f'"{each}" is no kind of item')
+            raise BadCall(f'"{each}" is not a kind of item')
         return self._macro(self.kept, title, each)
 
     def _macro(self, steps: list[Kept], title: str, each: str = "") -> str:
@@ -173,15 +173,14 @@ class Trial:
         return completions(self.home.vocabulary, line, self.kind, [name for name in names if name.isidentifier()])
 
     def offers(self) -> list[tuple[str, str]]:
-        """What the current item, and the items in it, can do: each word with its line of help."""
-        found = []
-        for kind in self.home.vocabulary.kinds.values():
-            if kind.word != self.kind and self.home.vocabulary.path(self.kind, kind.word) is None:
-                continue
-            where = "" if kind.word == self.kind else f"  (in a block: each {kind.word})"
-            found += [(f"{kind.word}.{field.word}", field.docs.summary) for field in kind.fields.values()]
-            found += [(action.word, action.docs.summary + where) for action in kind.actions.values()]
-        return found
+        """What the current item can do: what changes it first, each as an example with its line of help."""
+        kind = self.home.vocabulary.kinds[self.kind]
+        actions = [(each.docs.example or each.word, each.docs.summary) for each in kind.actions.values()]
+        fields = [each for each in kind.fields.values() if each.can_be_set]
+        others = [each for each in kind.fields.values() if not each.can_be_set]
+        told = [(each.docs.example or f"{kind.word}.{each.word}", each.docs.summary) for each in (*fields, *others)]
+        half = 5 if len(actions) > 5 else len(actions)
+        return [*actions[:half], *told[: 10 - half], *actions[half:], *told[10 - half :]]
 
 
 def _enters(text: str) -> bool:

@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterable, Mapping
 from functools import cached_property
 from typing import TYPE_CHECKING, Any
 
-from scrub.model.problem import BadCall, MacroProblems, Problem, Refused, ScrubError, listed
+from scrub.model.problem import BadCall, Failure, MacroProblems, Problem, Refused, ScrubError, listed
 from scrub.model.values import fold
 from scrub.sharing import Sharing
 
@@ -22,6 +22,12 @@ if TYPE_CHECKING:
     from scrub.runner.run import FileResult, InUseChoice, RunResult
     from scrub.runner.step import Stepper
     from scrub.store.store import Store
+
+
+#: How long what takes runs back is held when nothing else is set, and how much of it: in days, and in MB.
+_HELD_DAYS, _HELD_MB = 90, 1000
+#: Runs between two looks at what is held.
+_LOOK_EVERY = 10
 
 
 class Home(Sharing):
@@ -213,13 +219,69 @@ class Home(Sharing):
             self.written_here(text, entry.path)
 
     def permissions(self, checked: Program) -> list[str]:
-        """What a macro may do, a sentence each."""
+        """What a macro may do, in words: only what this very macro and those that it runs do."""
         from scrub.model.declare import Reach
 
-        wanted = max(Reach(checked.reach), Reach.FILES if checked.macro.into else Reach.READ)
-        return (
-            [Reach.READ.sentence] if wanted == Reach.READ else [each.sentence for each in Reach if 0 < each <= wanted]
-        )
+        does = dict(checked.does)
+        if checked.macro.into:
+            does.pop(Reach.CHANGE.sentence, None)  # the files themselves stay as they are
+            does[f'puts results into the folder "{checked.macro.into}"'] = Reach.FILES
+        found = sorted((reach, what) for what, reach in does.items() if reach > Reach.READ)
+        return [what for _, what in found] or [Reach.READ.sentence]
+
+    def rename(self, entry: Entry, title: str) -> tuple[Entry, list[str], list[str]]:
+        """Gives a macro another title; its key goes along, and so do the lines in which one's own macros run it.
+
+        Gives the macro, the titles of those that were mended, and of those that still have the old title.
+        """
+        from scrub.language.parser import parse
+        from scrub.language.walk import runs_of
+
+        users = [self.library.titled(user) for user in self.uses_of(entry.title) if fold(user) != fold(entry.title)]
+        trusted = [self.is_trusted(each.text, each.path) for each in (entry, *users)]
+        new = self.library.rename(entry, title)
+        self.pins.renamed(entry.title, new.title)
+        mended, left = [], []
+        for user in users:
+            if user.example or user.shared:
+                left.append(user.title)
+                continue
+            lines = user.text.splitlines(keepends=True)
+            for node in runs_of(parse(user.text, "")[0].body):
+                if fold(node.title) == fold(entry.title):
+                    line, start = node.place.line - 1, node.place.column - 1
+                    end = start + node.place.length
+                    lines[line] = f'{lines[line][:start]}"{title}"{lines[line][end:]}'
+            self.library.replace(user, "".join(lines), "mended")
+            mended.append(user.title)
+        for each, was_trusted in zip((new, *users), trusted, strict=True):
+            if was_trusted:
+                self.written_here(each.text, each.path)
+        return new, mended, left
+
+    def fitting(self, path: str) -> list[Entry]:
+        """The macros that a file takes: they run on its kind, and change nothing that its format cannot keep."""
+        from scrub.formats.open import open_file
+        from scrub.model.preferences import preferring
+        from scrub.runner.run import ensure_kept
+
+        with preferring(self.preferences):
+            item: Any = open_file(path, folder=True)
+        found = []
+        try:
+            for entry in self.library.entries():
+                if item.kind_word not in entry.runs_on:
+                    continue
+                try:
+                    ensure_kept(self.checked(entry.text, entry.path), item)
+                except Failure:
+                    continue
+                except ScrubError:
+                    pass  # a draft, which is still to be mended
+                found.append(entry)
+        finally:
+            item.close()
+        return found
 
     def uses_of(self, title: str) -> list[str]:
         """The titles of macros that run this one."""
@@ -273,6 +335,7 @@ class Home(Sharing):
 
         checked = self.program(macro)
         runs_on = checked.macro.runs_on
+        into = os.path.abspath(os.path.expanduser(into)) if into else None
         if not set(runs_on) & {"nothing", *self.file_kinds}:
             raise BadCall(
                 f'"{checked.title}" runs on a {listed(runs_on, "or")}, inside another macro: '
@@ -280,6 +343,8 @@ class Home(Sharing):
             )
         if "folder" in runs_on and (into or checked.macro.into):
             raise BadCall('"into" goes with files; a macro for folders says where files go with: move to: "…"')
+        if paths and runs_on == ["nothing"]:
+            raise BadCall(f'"{checked.title}" runs on no file. Write only: scrub run "{checked.title}"')
         if not paths and "nothing" not in runs_on:
             raise BadCall(f'"{checked.title}" runs on a {listed(runs_on, "or")}: name a file')
         runner = Runner(
@@ -289,7 +354,7 @@ class Home(Sharing):
             None if preview else self.store,
             host,
             answers,
-            reach=Reach.SEND if preview else self._allowed(checked, into, host),
+            reach=Reach.SEND if preview else self._allowed(checked, into, host, macro),
             budget=budget or BUDGET,
             into=into,
             in_use=in_use,
@@ -301,13 +366,14 @@ class Home(Sharing):
         result = runner.run(paths, stop, report)
         if not preview:
             self.use.count(checked.title)
-            days = self.settings.load().get("keep-undo")
-            if days:
-                self.store.forget_older(int(days))
+            if result.number is not None and result.number % _LOOK_EVERY == 0:
+                found = self.settings.load()
+                size = int(found.get("keep-undo-mb", _HELD_MB)) * 1_000_000
+                self.store.forget(int(found.get("keep-undo", _HELD_DAYS)), size)
         return result
 
-    def _allowed(self, checked: Program, into: str | None, host: Host) -> Any:
-        """How far this run may go. Raises `Refused` when the macro goes further and the person does not let it."""
+    def _allowed(self, checked: Program, into: str | None, host: Host, macro: str) -> Any:
+        """How far this run may go. Raises `Refused` when the macro goes further and the person does not allow it."""
         from scrub.model.declare import Reach
 
         wanted = Reach(checked.reach)
@@ -317,11 +383,12 @@ class Home(Sharing):
             return Reach.CHANGE
         fingerprint = checked.fingerprint
         if not self.approvals.allows(fingerprint):
-            sentences = [reach.sentence for reach in Reach if Reach.CHANGE < reach <= wanted]
+            sentences = [each for each in self.permissions(checked) if each != Reach.CHANGE.sentence]
             if not host.approve(checked.title, sentences):
+                name = checked.title if len(macro.splitlines()) > 1 else macro
                 raise Refused(
                     f'"{checked.title}" {listed(sentences)}, and was not approved for that. '
-                    f'Read it: scrub show "{checked.title}"    Let it: scrub approve "{checked.title}"'
+                    f'Read it: scrub show "{name}"    Approve it: scrub approve "{name}"'
                 )
             self.approvals.approve(fingerprint, checked.title)
         return wanted

@@ -11,12 +11,13 @@ from scrub.model.declare import Reach, action
 from scrub.model.grid import Edit, Editing
 from scrub.model.operations import texts
 from scrub.model.problem import Failure
+from scrub.model.progress import over
 
 _NOT_BLANK = re.compile(r"[^\s\u200b\ufeff]")
 
 
 def _edit(item: HoldsCells, editing: Editing) -> None:
-    for sheet, area in item.areas():
+    for sheet, area in over(list(item.areas()), lambda each: each[0].name):
         sheet.edit_area(area, editing)
 
 
@@ -107,7 +108,7 @@ def title(item: HoldsCells) -> None:
 
 @action(Reach.CHANGE)
 def replace(item: HoldsCells, what: str, by: str, exactly: bool = False) -> None:
-    """Replaces a text wherever it stands, whatever its case.
+    """Replaces a text wherever it stands, capitals do not matter.
 
     what: the text to look for.
     by: the text to put there.

@@ -43,7 +43,7 @@ def run(arguments: list[str]) -> int:
         click.echo(message, err=True)
         context = getattr(error, "ctx", None)
         if context is not None:
-            click.echo(f"How it is called: {context.command_path} --help", err=True)
+            click.echo(f"How to use it: {context.command_path} --help", err=True)
         return 2
     except BrokenPipeError:
         sys.stderr.close()
@@ -52,7 +52,7 @@ def run(arguments: list[str]) -> int:
         if os.environ.get("SCRUB_TRACEBACK"):
             raise
         click.echo(
-            f"Scrub came upon a mistake of its own ({type(error).__name__}). No file was left half written.\n"
+            f"Scrub hit a bug of its own ({type(error).__name__}); your files are intact.\n"
             "To see where, for a report: set SCRUB_TRACEBACK=1 and run again.",
             err=True,
         )

@@ -5,14 +5,16 @@ from __future__ import annotations
 import click
 
 import scrub
+from scrub.cli.completing import macro_titles
+from scrub.cli.editing import sentences
 
 
 @click.command("approve")
-@click.argument("macro")
+@click.argument("macro", shell_complete=macro_titles)
 @click.option("--withdraw", is_flag=True, help="Take the approval back.")
 @click.option("--yes", is_flag=True, help="Do not ask again.")
 def command(macro: str, withdraw: bool, yes: bool) -> int:
-    """Shows what MACRO may do, then lets it. The approval holds for exactly this text and the texts it runs."""
+    """Shows MACRO and what it does, and asks. The approval holds for exactly this text and the texts it runs."""
     home = scrub.home()
     if withdraw:
         title = home.program(macro).title
@@ -23,9 +25,9 @@ def command(macro: str, withdraw: bool, yes: bool) -> int:
     for text in (checked, *checked.inner):
         click.echo(text.text.rstrip("\n"))
         click.echo()
-    for sentence in scrub.home().permissions(checked):
-        click.echo(f'"{checked.title}" {sentence}.')
-    if not yes and not click.confirm("Let it?", err=True):
+    for sentence in sentences(home.permissions(checked)):
+        click.echo(sentence)
+    if not yes and not click.confirm("Allow this?", err=True):
         click.echo("Not approved.")
         return 3
     home.approvals.approve(checked.fingerprint, checked.title)

@@ -5,52 +5,66 @@ from __future__ import annotations
 import click
 
 import scrub
-from scrub.cli.output import accent, change_lines, print_json, short_path
+from scrub.cli.listing import change_lines
+from scrub.cli.output import accent, echo_lines, failed, noted, print_json, short_path
 
 
 @click.command("changes")
 @click.argument("run", type=int, required=False)
-@click.option("--to", "table", metavar="FILE", help="Write a table, .csv, that a spreadsheet opens.")
+@click.option("--to", "target", metavar="FILE", help="Write them into a file: a page (.html) or a table (.csv).")
+@click.option("--all", "every", is_flag=True, help="Show every change, not a line for each column.")
 @click.option("--json", "as_json", is_flag=True, help="Print the run as JSON.")
-def command(run: int | None, table: str | None, as_json: bool) -> int:
+def command(run: int | None, target: str | None, every: bool, as_json: bool) -> int:
     """Every change of a run (left out: the last one), with its log."""
     record = scrub.changes(run)
-    if table is not None:
-        _write_table(record, table)
-        click.echo(f"{scrub.counted(record.changes, 'change')} in {table}")
+    if target is not None:
+        _write(record, target)
+        click.echo(f"{scrub.counted(record.changes, 'change')} in {target}")
         return 0
     if as_json:
         print_json(record.as_dict())
         return 0
     undone = ", taken back" if record.undone else ""
-    click.echo(f"Run {record.number}: {record.title}, {record.when[:16].replace('T', ' ')}{undone}")
+    lines = [f"Run {record.number}: {record.title}, {record.when[:16].replace('T', ' ')}{undone}"]
     for file in record.files:
-        click.echo(accent(short_path(file.path)))
-        for line in change_lines(file.changes, None):
-            click.echo(line)
-        for text in file.log:
-            click.echo(f"  log: {text}")
-        if file.undone and not record.undone:
-            click.echo("  taken back")
-        if file.problem:
-            click.echo(f"  failed: {file.problem}")
-        elif not file.changes:
-            click.echo("  nothing changed" if file.state == "unchanged" else f"  {file.state}")
+        lines += _file(record, file, every)
     if any(file.changes for file in record.files):
-        click.echo(
-            f"Do it again: scrub undo {record.number} --redo"
-            if record.undone
-            else f"Take them back: scrub undo {record.number}"
-        )
+        one = "it" if record.changes == 1 else "them"
+        redo = f"Do it again: scrub undo {record.number} --redo"
+        lines.append(redo if record.undone else f"Take {one} back: scrub undo {record.number}")
+    echo_lines(lines)
     return 0
 
 
-def _write_table(record: scrub.RunRecord, path: str) -> None:
-    """Writes the changes as CSV (RFC 4180), never over a file that is there."""
-    import csv
+def _file(record: scrub.RunRecord, file: scrub.FileRecord, every: bool) -> list[str]:
+    lines = [accent(short_path(file.path))] if file.path else []
+    lines += change_lines(file.changes, None if every else 10, file.headings)
+    for path in file.made:
+        if path != file.path:
+            lines.append(f"  made {short_path(path)}")
+    lines += [f"  said: {text}" for text in file.said]
+    lines += [f"  log: {text}" for text in file.log]
+    if file.undone and not record.undone:
+        lines.append(noted("  taken back"))
+    if file.problem:
+        lines.append(failed("  Failed: ") + file.problem)
+    elif not file.changes and not file.made and file.path:
+        lines.append("  nothing changed" if file.state in ("unchanged", "changed") else f"  {file.state}")
+    return lines
 
+
+def _write(record: scrub.RunRecord, path: str) -> None:
+    """Writes the changes as a page or as CSV (RFC 4180), never over a file that is there."""
+    page = path.lower().endswith((".html", ".htm"))
     try:
-        with open(path, "x", encoding="utf-8-sig", newline="") as stream:
+        with open(path, "x", encoding="utf-8" if page else "utf-8-sig", newline="") as stream:
+            if page:
+                from scrub.cli.page import page_of
+
+                stream.write(page_of(record))
+                return
+            import csv
+
             writer = csv.writer(stream)
             writer.writerow(["run", "title", "file", "place", "what", "before", "after"])
             for file in record.files:

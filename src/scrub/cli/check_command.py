@@ -5,11 +5,12 @@ from __future__ import annotations
 import click
 
 import scrub
+from scrub.cli.completing import macro_titles
 from scrub.cli.output import print_json
 
 
 @click.command("check")
-@click.argument("macros", nargs=-1, required=True)
+@click.argument("macros", nargs=-1, required=True, shell_complete=macro_titles)
 @click.option("--json", "as_json", is_flag=True, help="Print the problems as JSON.")
 def command(macros: tuple[str, ...], as_json: bool) -> int:
     """All that is wrong with macros (titles or paths), without running them."""

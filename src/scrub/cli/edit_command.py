@@ -5,11 +5,12 @@ from __future__ import annotations
 import click
 
 import scrub
+from scrub.cli.completing import macro_titles
 from scrub.cli.editing import edited, keep, replace
 
 
 @click.command("edit")
-@click.argument("macro")
+@click.argument("macro", shell_complete=macro_titles)
 @click.option("--back", type=int, metavar="N", help="Bring a former text back; `scrub show --history` numbers them.")
 def command(macro: str, back: int | None) -> int:
     """Opens MACRO in your editor, and checks it on leaving. The former text is kept."""

@@ -6,7 +6,7 @@ import os
 import shlex
 import subprocess
 import tempfile
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 
 import click
 
@@ -31,11 +31,19 @@ def edited(text: str, title: str) -> str:
         os.unlink(path)
 
 
+def sentences(does: Sequence[str]) -> list[str]:
+    """What a macro does, a sentence each, as a person reads it before allowing it."""
+    return [
+        f"It {each}." + (" You can undo it." if not each.startswith(("only reads", "sends", "opens")) else "")
+        for each in does
+    ]
+
+
 def mended_aloud(text: str) -> str:
     """A pasted text, mended where a mail program broke it, and then shown as it was read."""
     mended = scrub.mended(text)
     if mended != text:
-        click.echo("The text was broken or quoted by a mail program. It is read as:")
+        click.echo("The text was changed by a mail program or a web page on its way. It is read as:")
         click.echo("".join(f"    {line}\n" for line in mended.splitlines()), nl=False)
     return mended
 
@@ -52,7 +60,7 @@ def keep(text: str, name: str, own: bool, title: str | None = None, files: Mappi
     if problems:
         click.echo(
             f"Kept as a draft, with {scrub.counted(len(problems), 'mistake')}: {entry.path}\n"
-            f'Mend it: scrub edit "{entry.title}", or mend the file and add it again.',
+            f'Fix it: scrub edit "{entry.title}", or fix the file and add it again.',
             err=True,
         )
         return 2

@@ -5,10 +5,11 @@ from __future__ import annotations
 import click
 
 import scrub
+from scrub.cli.completing import macro_titles
 
 
 @click.command("embed")
-@click.argument("macro")
+@click.argument("macro", shell_complete=macro_titles)
 @click.argument("file")
 def command(macro: str, file: str) -> int:
     """Puts MACRO inside the workbook FILE, so that it travels with it. It does nothing there until it is asked for."""

@@ -26,7 +26,7 @@ COMMANDS = {
     "tidy": "Lay a macro out in the standard form.",
     "pin": "Give a macro a short key.",
     "pins": "The keys in order.",
-    "approve": "Read what a macro may do, then let it.",
+    "approve": "Read what a macro may do, and approve it.",
     "embed": "Put a macro inside a workbook.",
     "extract": "Take the macros out of a workbook.",
     "pack": "A macro with all that it runs, as one file.",
@@ -38,6 +38,11 @@ COMMANDS = {
 
 
 class _Commands(click.Group):
+    def parse_args(self, ctx: click.Context, args: list[str]) -> list[str]:
+        if args[:1] == ["help"]:  # scrub help run is scrub run --help
+            args = [*args[1:], "--help"] if args[1:] else ["--help"]
+        return super().parse_args(ctx, args)
+
     def list_commands(self, ctx: click.Context) -> list[str]:
         return list(COMMANDS)
 

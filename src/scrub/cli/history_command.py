@@ -7,14 +7,23 @@ import os
 import click
 
 import scrub
-from scrub.cli.output import columns, print_json
+from scrub.cli.output import columns, echo_lines, more, print_json
 
 
 @click.command("history")
 @click.option("--all", "every", is_flag=True, help="Show every run, not only the last twenty.")
+@click.option("--keep", type=int, metavar="RUN", help="Keep what takes this run back, however old it grows.")
+@click.option("--release", type=int, metavar="RUN", help="Let it go in time again.")
 @click.option("--json", "as_json", is_flag=True, help="Print the runs as JSON.")
-def command(every: bool, as_json: bool) -> int:
+def command(every: bool, keep: int | None, release: int | None, as_json: bool) -> int:
     """What was run, when, on what; the last run first."""
+    for number, kept in ((keep, True), (release, False)):
+        if number is not None:
+            scrub.keep_undo(number, kept)
+            word = "is kept until you release it" if kept else "goes in time, like all others"
+            click.echo(f"What takes run {number} back {word}.")
+    if keep is not None or release is not None:
+        return 0
     records = scrub.history()
     if as_json:
         print_json([record.as_dict() for record in records])
@@ -23,16 +32,31 @@ def command(every: bool, as_json: bool) -> int:
         click.echo("Nothing was run yet. Try: scrub demo")
         return 0
     cut = len(records) if every else 20
+    held = scrub.home().store.held()
     rows = []
     for record in records[:cut]:
-        names = [os.path.basename(file.path) for file in record.files]
+        names = [os.path.basename(file.path) for file in record.files if file.path]
         files = ", ".join(names[:2]) + (f" and {len(names) - 2} more" if len(names) > 2 else "")
         failed = sum(1 for file in record.files if file.problem)
         state = "taken back" if record.undone else scrub.counted(record.changes, "change")
         state += f", {failed} failed" if failed else ""
+        state += ", kept" if record.number in held and held[record.number].pinned else ""
         rows.append((str(record.number), record.when[:16].replace("T", " "), record.title, state, files))
-    for line in columns(rows, ""):
-        click.echo(line)
+    lines = columns(rows, "")
     if len(records) > cut:
-        click.echo(f"... {len(records) - cut} more (--all)")
+        lines.append(more(len(records) - cut))
+    size = sum(each.size for each in held.values())
+    if held:
+        lines.append(
+            f"{_size(size)} are held to take {scrub.counted(len(held), 'run')} back. Keep one: scrub history --keep RUN"
+        )
+    echo_lines(lines)
     return 0
+
+
+def _size(number: int) -> str:
+    """A size in bytes as a person says it."""
+    for unit, size in (("GB", 10**9), ("MB", 10**6), ("KB", 10**3)):
+        if number >= size:
+            return f"{number / size:.1f} {unit}" if number < 10 * size else f"{number // size} {unit}"
+    return f"{number} bytes"

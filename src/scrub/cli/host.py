@@ -22,7 +22,12 @@ class TerminalHost:
         self._task: Any = None
         self._timer: threading.Timer | None = None
         self._lock = threading.Lock()
-        self._state = (0, 1, "")
+        self._state: tuple[float, int, str] = (0, 1, "")
+
+    @property
+    def watching(self) -> bool:
+        """Whether somebody looks at a bar while a file is worked on."""
+        return self._bars
 
     def say(self, text: str) -> None:
         """Kept in the result of the file."""
@@ -31,9 +36,11 @@ class TerminalHost:
         """Kept in the record of the run."""
 
     def ask(self, question: Question) -> str | None:
-        """The answer typed at the terminal."""
+        """The answer typed at the terminal; one that was wrong is told, and asked for again."""
         if not self.asking:
             return None
+        if question.problem:
+            click.echo(question.problem, err=True)
         hint = ""
         if question.choices:
             hint = f" ({', '.join(str(choice) for choice in question.choices)})"
@@ -46,15 +53,22 @@ class TerminalHost:
         return answer
 
     def secret(self, question: Question) -> str | None:
-        """A password typed without echo."""
+        """A password typed without echo; a new one twice."""
         if not self.asking:
             return None
-        answer: str = click.prompt(f"Password ({question.prompt})", hide_input=True, err=True)
+        again = "The same once more" if question.twice else False
+        answer: str = click.prompt(
+            f"Password ({question.prompt})", hide_input=True, err=True, confirmation_prompt=again
+        )
         return answer
 
     def approve(self, title: str, reaches: Sequence[str]) -> bool:
         """Asks once."""
-        return self.asking and click.confirm(f'"{title}" {" and ".join(reaches)}. Let it?', err=True)
+        if not self.asking:
+            return False
+        for reach in reaches:
+            click.echo(f'"{title}" {reach}.', err=True)
+        return click.confirm("Allow this?", err=True)
 
     def in_use(self, path: str, why: str) -> str:
         """Asks what to do about a file that another program has open; without a terminal, stops."""
@@ -64,11 +78,11 @@ class TerminalHost:
         click.echo(f"{path}: {why}", err=True)
         choices = click.Choice(["wait", "copy", "stop"])
         answer: str = click.prompt(
-            "Wait until it is closed, lay the result beside it, or stop?", type=choices, err=True
+            "Wait until it is closed, put the result beside it, or stop?", type=choices, err=True
         )
         return answer
 
-    def progress(self, done: int, of: int, label: str) -> None:
+    def progress(self, done: float, of: int, label: str) -> None:
         """Moves the bar, which is shown from the second second on."""
         with self._lock:
             self._state = (done, of, label)
@@ -88,23 +102,22 @@ class TerminalHost:
 
     def _show(self) -> None:
         from rich.console import Console
-        from rich.progress import BarColumn, Progress, TextColumn
+        from rich.progress import BarColumn, Progress, TaskProgressColumn, TextColumn, TimeRemainingColumn
 
         with self._lock:
             done, of, label = self._state
             if self._timer is None:
                 return
             bar = BarColumn(30, style="dim", complete_style="cyan", finished_style="cyan", pulse_style="cyan")
-            count = [TextColumn("{task.completed}/{task.total}")] if of > 1 else []
             self._bar = Progress(
                 bar,
-                *count,
-                TextColumn("{task.description}"),
+                TaskProgressColumn(),
+                TimeRemainingColumn(compact=True),
+                TextColumn("{task.description}", markup=False),
                 console=Console(stderr=True),
                 transient=True,
             )
-            # A single file has no steps to count: its bar just moves.
-            self._task = self._bar.add_task(label, total=of if of > 1 else None, completed=done)
+            self._task = self._bar.add_task(label, total=of, completed=done)
             self._bar.start()
 
     def close(self) -> None:

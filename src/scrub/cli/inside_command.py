@@ -5,6 +5,7 @@ from __future__ import annotations
 import click
 
 import scrub
+from scrub.cli.host import TerminalHost
 from scrub.cli.output import accent, columns, print_json
 
 
@@ -13,9 +14,13 @@ from scrub.cli.output import accent, columns, print_json
 @click.option("--json", "as_json", is_flag=True, help="Print it as JSON.")
 def command(file: str, as_json: bool) -> int:
     """What a macro can see in FILE, a workbook or a folder."""
+    host = TerminalHost()
     with scrub.open(file) as opened:
         item = opened.item
-        kind, rows = _rows(item)
+        try:
+            kind, rows = _rows(item, host)
+        finally:
+            host.close()
         if as_json:
             print_json({"name": item.name, "kind": item.kind_word, f"{kind}s": [dict(row) for row in rows]})
             return 0
@@ -30,23 +35,27 @@ def command(file: str, as_json: bool) -> int:
             click.echo("A macro says: each file where file.ending is … More: scrub catalog file")
         macros = item.embedded() if item.kind_word == "workbook" else []
         if macros:
-            click.echo(f"{scrub.counted(len(macros), 'macro')} inside. Read: scrub extract {file} --show")
+            click.echo(f'{scrub.counted(len(macros), "macro")} inside. Read: scrub extract "{file}" --show')
     return 0
 
 
-def _rows(item: object) -> tuple[str, list[dict[str, object]]]:
+def _rows(item: object, host: TerminalHost) -> tuple[str, list[dict[str, object]]]:
     if isinstance(item, scrub.Workbook):
-        return "sheet", [
-            {
-                "number": sheet.number,
-                "name": sheet.name,
-                "hidden": sheet.hidden,
-                "protected": sheet.protected,
-                "range": sheet.range or "",
-                "headings": {each.opening: each.fields for each in sheet.outline()},
-            }
-            for sheet in item.sheets()
-        ]
+        sheets = list(item.sheets())
+        found: list[dict[str, object]] = []
+        for done, sheet in enumerate(sheets):
+            host.progress(done, len(sheets), sheet.name)
+            found.append(
+                {
+                    "number": sheet.number,
+                    "name": sheet.name,
+                    "hidden": sheet.hidden,
+                    "protected": sheet.protected,
+                    "range": sheet.range or "",
+                    "headings": {each.opening: each.fields for each in sheet.outline()},
+                }
+            )
+        return "sheet", found
     files = item.files() if isinstance(item, scrub.Folder) else ()
     return "file", [{"name": each.label, "size": str(each.size)} for each in files]
 

@@ -54,12 +54,12 @@ def restore(source: str, replace: bool) -> int:
 @command.command("join")
 @click.argument("folder")
 def join(folder: str) -> int:
-    """Adds the macros of another FOLDER (a team's), which is only read. Of equal titles, yours counts."""
+    """Adds the macros of another FOLDER (a team's), which is only read. If two share a title, yours is used."""
     path = os.path.abspath(folder)
     if not os.path.isdir(path):
-        raise scrub.BadCall(f"{folder} is no folder")
+        raise scrub.BadCall(f"{folder} is not a folder")
     _keep([*(each for each in _joined() if each != path), path])
-    click.echo(f"Joined: {path}. Of equal titles, yours counts.")
+    click.echo(f"Joined: {path}. If two share a title, yours is used.")
     return 0
 
 

@@ -17,8 +17,8 @@ def command(words: tuple[str, ...], file: str | None, as_json: bool) -> int:
     library = scrub.home().library
     entries = library.search(" ".join(words)) if words else library.entries()
     if file is not None:
-        kind = scrub.kind_of(file)
-        entries = [entry for entry in entries if kind in entry.runs_on]
+        fitting = {entry.path for entry in scrub.home().fitting(file)}
+        entries = [entry for entry in entries if entry.path in fitting]
     use = scrub.home().use.of()
     if as_json:
         print_json(
@@ -34,7 +34,7 @@ def command(words: tuple[str, ...], file: str | None, as_json: bool) -> int:
     heading = ""
     wide = max((len(entry.title) for entry in entries), default=0)
     for entry in entries:
-        group = "Examples" if entry.example else "Drafts, to be mended" if entry.draft else entry.group or "No group"
+        group = "Examples" if entry.example else "Drafts to fix" if entry.draft else entry.group or "No group"
         group = f"Joined: {entry.shared}" if entry.shared else group
         if group != heading:
             click.echo(("\n" if heading else "") + accent(group))

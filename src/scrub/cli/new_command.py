@@ -21,7 +21,7 @@ def command(title: str | None, source: str | None, paste: bool) -> int:
         return keep(mended_aloud(_pasted()), "pasted text", own=True, title=title)
     if not title:
         raise scrub.BadCall("what is it called? Write: scrub new TITLE")
-    text = f"macro {title}\nabout \nfor   workbook\n\neach sheet\n    \nend\n"
+    text = f"macro {title}\nfor   workbook\n\neach sheet\n    \nend\n"
     if source:
         text = scrub.retitled(scrub.home().text(source)[0], title)
     return keep(edited(text, title), title, own=True)

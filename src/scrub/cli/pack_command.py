@@ -5,10 +5,11 @@ from __future__ import annotations
 import click
 
 import scrub
+from scrub.cli.completing import macro_titles
 
 
 @click.command("pack")
-@click.argument("macro")
+@click.argument("macro", shell_complete=macro_titles)
 @click.argument("out")
 def command(macro: str, out: str) -> int:
     """Writes MACRO, with all that it runs, as one file OUT for a colleague; `scrub add OUT` takes it."""

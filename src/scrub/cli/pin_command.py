@@ -5,11 +5,12 @@ from __future__ import annotations
 import click
 
 import scrub
+from scrub.cli.completing import macro_titles
 from scrub.cli.group import COMMANDS
 
 
 @click.command("pin")
-@click.argument("macro")
+@click.argument("macro", shell_complete=macro_titles)
 @click.argument("key", required=False)
 @click.option("--label", default="", help="What the list of pins says in place of the title.")
 @click.option("--place", type=int, help="Its place in the list of pins, from 1.")

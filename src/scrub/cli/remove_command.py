@@ -5,10 +5,11 @@ from __future__ import annotations
 import click
 
 import scrub
+from scrub.cli.completing import macro_titles
 
 
 @click.command("remove")
-@click.argument("macro")
+@click.argument("macro", shell_complete=macro_titles)
 def command(macro: str) -> int:
     """Takes MACRO out of the library. Its text is kept; `scrub edit TITLE --back 1` brings it back."""
     home = scrub.home()

@@ -5,22 +5,20 @@ from __future__ import annotations
 import click
 
 import scrub
+from scrub.cli.completing import macro_titles
 
 
 @click.command("rename")
-@click.argument("macro")
+@click.argument("macro", shell_complete=macro_titles)
 @click.argument("title")
 def command(macro: str, title: str) -> int:
-    """Gives MACRO another TITLE, in its first line and its file's name. Its key goes along."""
+    """Gives MACRO another TITLE, in its first line, in its file's name, and in your macros that run it."""
     home = scrub.home()
     old = home.find(macro)
-    users = [user for user in home.uses_of(old.title) if user != title]
-    trusted = scrub.home().is_trusted(old.text, old.path)
-    new = home.library.rename(old, title)
-    home.pins.renamed(old.title, new.title)
-    if trusted:
-        home.written_here(new.text, new.path)
+    new, mended, left = home.rename(old, title)
     click.echo(f'"{old.title}" is now "{new.title}".')
-    if users:
-        click.echo(f"It is run by {scrub.listed(users)}, under the old title: mend these too.")
+    if mended:
+        click.echo(f"Macros that run it have the new title too: {scrub.listed(mended)}.")
+    if left:
+        click.echo(f"These still run it under the old title: {scrub.listed(left)}. They are not yours to change.")
     return 0

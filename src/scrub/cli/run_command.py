@@ -10,24 +10,26 @@ from typing import Any
 import click
 
 import scrub
+from scrub.cli.completing import macro_titles
 from scrub.cli.host import TerminalHost, TerminalStepper
-from scrub.cli.output import SHOWN, accent, change_count, change_lines, print_json, short_path
+from scrub.cli.listing import change_lines
+from scrub.cli.output import SHOWN, accent, change_count, failed, noted, print_json, short_path
 
 
 @click.command("run")
-@click.argument("macro")
-@click.argument("files", nargs=-1)
+@click.argument("macro", shell_complete=macro_titles)
+@click.argument("files", nargs=-1, type=click.Path())
 @click.option("--preview", is_flag=True, help="Show the changes and write nothing.")
-@click.option("--with", "given", multiple=True, metavar="NAME=VALUE", help="Answer a question ahead.")
+@click.option("--with", "given", multiple=True, metavar="NAME=VALUE", help="Answer a question in advance.")
 @click.option("--no-questions", is_flag=True, help="Fail before starting when an answer is missing.")
 @click.option("--answers", "answers_file", metavar="FILE", help="Answers from a file, TOML or JSON.")
 @click.option("--into", metavar="FOLDER", help="Put the results there, leave the files as they are.")
 @click.option("--at", metavar="PLACE", help='What "selection" stands for: a range, a sheet, a name.')
 @click.option("--inside", is_flag=True, help="Take the macro from inside the (first) file.")
-@click.option("--step", is_flag=True, help="Look at each statement before it runs.")
+@click.option("--step", is_flag=True, help="Pause before each line.")
 @click.option("--again", type=int, metavar="RUN", help="Run on the files that failed in that run.")
 @click.option("--wait", is_flag=True, help="Wait for a file that is in use to be closed.")
-@click.option("--copy", is_flag=True, help="Lay the result beside a file that is in use.")
+@click.option("--copy", is_flag=True, help="Put the result beside a file that is in use.")
 @click.option("--stop", is_flag=True, help="Stop at the first file that fails.")
 @click.option("--all", "every", is_flag=True, help="Show every change.")
 @click.option("--json", "as_json", is_flag=True, help="Print the result as JSON.")
@@ -50,7 +52,7 @@ def command(
     as_json: bool,
 ) -> int:
     """Runs MACRO (a title, some of its words, or a path) on FILES; `-` reads file names from standard input."""
-    _notice_swap(macro, files)
+    _notice_swap(macro, files, again)
     names = [name for given_name in files for name in _named(given_name)]
     if again is not None:
         names += [file.path for file in scrub.changes(again).files if file.problem]
@@ -80,8 +82,26 @@ def command(
     if as_json:
         print_json(result.as_dict())
     else:
-        printer.summary(result, macro, files)
+        printer.summary(result, _same_call())
     return result.exit_code
+
+
+def _same_call() -> str:
+    """This very call without `--preview`, as a person would type it."""
+    context = click.get_current_context()
+    words = ["scrub", "run"]
+    options: list[str] = []
+    for parameter in context.command.params:
+        value = context.params.get(parameter.name or "")
+        if parameter.name == "preview" or not value:
+            continue
+        if isinstance(parameter, click.Argument):
+            words += list(value) if isinstance(value, tuple) else [value]
+        else:
+            name = max(parameter.opts, key=len)
+            for each in value if isinstance(value, tuple) else (value,):
+                options += [name] if each is True else [name, str(each)]
+    return " ".join(_quoted(word) for word in [*words, *options])
 
 
 def _named(name: str) -> list[str]:
@@ -117,7 +137,9 @@ def _read_answers(path: str) -> dict[str, Any]:
     return {str(name).lower(): value for name, value in found.items()}
 
 
-def _notice_swap(macro: str, files: tuple[str, ...]) -> None:
+def _notice_swap(macro: str, files: tuple[str, ...], again: int | None) -> None:
+    if macro.isdigit() and again is None and not files:
+        raise scrub.BadCall(f"Name the macro too: scrub run TITLE --again {macro}")
     if os.path.isfile(macro) and not scrub.is_macro_path(macro) and files and not os.path.exists(files[0]):
         raise scrub.BadCall(f'the macro comes first, then the file: scrub run "{files[0]}" "{macro}"')
     if os.path.isfile(macro) and not scrub.is_macro_path(macro) and not files:
@@ -129,25 +151,31 @@ class _Printer:
 
     def __init__(self, host: TerminalHost, files: int, every: bool, preview: bool, quiet: bool) -> None:
         self.host = host
+        self.several = files > 1
         self.limit = None if every else SHOWN if files == 1 else 3
+        self.whole = None if every else 2 * SHOWN if files == 1 else 3
         self.preview = preview
         self.quiet = quiet
         self.waiting: list[str] = []
 
     def file(self, found: scrub.FileResult) -> None:
-        """Prints one file; while a bar is shown, the lines wait for its end."""
+        """Prints one file, all that is told of it below its name; while a bar is shown, the lines wait for its end."""
         if self.quiet:
             return
-        if found.changes:
-            self.waiting.append(accent(found.path))
-            self.waiting += change_lines(found.changes, self.limit)
+        lines = change_lines(found.changes, self.limit, found.headings, self.whole)
         others = [path for path in found.made if path != found.saved_as and found.part_word != "file"]
         if others:
             names = ", ".join(short_path(path) for path in others)
-            self.waiting.append(f"{'Would make' if self.preview else 'Made'} {names}")
+            lines.append(f"{'Would make' if self.preview else 'Made'} {names}")
+        told = list(found.said) if found.problem is None else []
         if found.problem is None:
-            self.waiting += found.said
-            self.waiting += found.notes
+            told += [noted(note) for note in found.notes]
+        elif self.several:
+            told.append(failed("Failed: ") + _without(str(found.problem), found.path))
+        indent = "  " if self.several else ""
+        if (lines or (told and self.several)) and found.path:
+            self.waiting.append(accent(found.path))
+        self.waiting += [*lines, *(indent + line for line in told)]
         if not self.host.busy:
             self.flush()
 
@@ -157,42 +185,76 @@ class _Printer:
             click.echo(line)
         self.waiting = []
 
-    def summary(self, result: scrub.RunResult, macro: str, files: tuple[str, ...]) -> None:
+    def summary(self, result: scrub.RunResult, again: str) -> None:
         """Says what was saved, what failed and why, and what can be done next."""
         self.flush()
         for sentence in result.recovered:
-            click.echo(sentence, err=True)
+            click.echo(noted(sentence), err=True)
         changed = [found for found in result.files if found.changes or found.state == "changed"]
-        failed = [found for found in result.files if found.problem is not None]
-        unchanged = [found for found in result.files if found.state == "unchanged" and found.path]
-        left = [found for found in result.files if found.state == "not tried"]
-        for found in changed:
-            if len(changed) <= 3:
-                verb = "Would save" if found.saved_as != found.path else "Would change"
-                name = short_path(found.saved_as)
-                count = change_count(found.changes, found.part_word) if found.changes else "as it is"
-                click.echo(f"{verb if self.preview else 'Saved'} {name}: {count}.")
+        self._saved(changed)
+        self._others(result)
+        number = result.number
+        left = sum(found.left for found in result.files if found.problem is None)
+        if left:
+            see = f" See why: scrub changes {number}" if number else ""
+            click.echo(f"{scrub.counted(left, 'text was', 'texts were')} left unchanged.{see}")
+            if self.preview:
+                lines = [line for found in result.files for line in found.log]
+                for line in lines[:SHOWN]:
+                    click.echo(f"  {line}")
+                if len(lines) > SHOWN:
+                    click.echo(f"  {len(lines) - SHOWN:,} more")
+        logged = sum(len(found.log) for found in result.files) - left
+        if changed and self.preview:
+            click.echo(f"Nothing was written. To do it: {again}")
+        elif changed:
+            one = len(changed) == 1 and len(changed[0].changes) == 1
+            see, back = ("See it", "Take it back") if one else ("See them", "Take them back")
+            click.echo(f"{see}: scrub changes {number}    {back}: scrub undo {number}")
+        elif logged > 0 and number is not None:
+            click.echo(f"{scrub.counted(logged, 'line')} in the log. See the log: scrub changes {number}")
+
+    def _saved(self, changed: list[scrub.FileResult]) -> None:
         if len(changed) > 3:
             every = [change for found in changed for change in found.changes]
             verb = "Would change" if self.preview else "Saved"
             click.echo(f"{verb} {scrub.counted(len(changed), 'file')}: {scrub.counted(len(every), 'change')}.")
+            return
+        for found in changed:
+            verb = "Would save" if found.saved_as != found.path else "Would change"
+            name = short_path(found.saved_as)
+            if not found.changes:
+                click.echo(f"{'Would save' if self.preview else 'Saved'} an unchanged copy: {name}.")
+                continue
+            count = change_count(found.changes, found.part_word)
+            click.echo(f"{verb if self.preview else 'Saved'} {name}: {count}.")
+
+    def _others(self, result: scrub.RunResult) -> None:
+        """The files that stay as they are."""
+        problems = [found for found in result.files if found.problem is not None]
+        unchanged = [found for found in result.files if found.state == "unchanged" and found.path]
+        left = [found for found in result.files if found.state == "not tried"]
         if unchanged:
             names = unchanged[0].path if len(unchanged) == 1 else scrub.counted(len(unchanged), "file")
             click.echo(f"Nothing to change in {names}.")
-        if failed and len(result.files) > 1:
-            click.echo(f"{len(failed)} of {scrub.counted(len(result.files), 'file')} failed:", err=True)
-        for found in failed:
-            click.echo(("  " if len(result.files) > 1 else "") + str(found.problem), err=True)
-            if len(result.files) == 1:
-                click.echo("Nothing was saved.", err=True)
+        if problems and self.several:
+            names = ", ".join(os.path.basename(found.path) for found in problems[:5])
+            tail = f" and {len(problems) - 5} more" if len(problems) > 5 else ""
+            click.echo(
+                failed(f"{len(problems)} of {scrub.counted(len(result.files), 'file')} failed: ") + names + tail,
+                err=True,
+            )
+        elif problems:
+            click.echo(failed("Failed: ") + str(problems[0].problem), err=True)
+            click.echo("Nothing was saved.", err=True)
         if left:
             click.echo(f"Not tried after the failure: {', '.join(found.path for found in left)}", err=True)
-        if changed and self.preview:
-            words = " ".join(_quoted(word) for word in (macro, *files))
-            click.echo(f"Nothing was written. To do it: scrub run {words}")
-        elif changed:
-            click.echo(f"See them: scrub changes {result.number}    Take them back: scrub undo {result.number}")
+
+
+def _without(problem: str, path: str) -> str:
+    """A problem under the name of its file, which need not be said again."""
+    return problem.removeprefix(f"{path}: ")
 
 
 def _quoted(word: str) -> str:
-    return f'"{word}"' if any(letter in word for letter in " '&()*?[]$") else word
+    return f'"{word}"' if any(letter in word for letter in " '&()*?[]$;|<>!") else word

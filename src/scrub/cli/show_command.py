@@ -5,11 +5,13 @@ from __future__ import annotations
 import click
 
 import scrub
+from scrub.cli.completing import macro_titles
+from scrub.cli.editing import sentences
 from scrub.cli.output import accent, columns, print_json
 
 
 @click.command("show")
-@click.argument("macro")
+@click.argument("macro", shell_complete=macro_titles)
 @click.option("--outline", is_flag=False, flag_value=1, type=int, metavar="DEPTH", help="Fold blocks, below a depth.")
 @click.option("--history", is_flag=True, help="Its former texts.")
 @click.option("--json", "as_json", is_flag=True, help="Print the former texts as JSON, with --history.")
@@ -24,7 +26,7 @@ def command(macro: str, outline: int | None, history: bool, as_json: bool) -> in
     except scrub.MacroProblems as problems:
         click.echo(text.rstrip("\n"))
         count = scrub.counted(len(problems.problems), "mistake")
-        click.echo(f'\nIt cannot run yet: {count}. See them: scrub check "{macro}"')
+        click.echo(f'\nIt cannot run yet: {count}. Fix it: scrub check "{macro}"')
         return 2
     click.echo(accent(found.title))
     for line in found.macro.about:
@@ -35,8 +37,8 @@ def command(macro: str, outline: int | None, history: bool, as_json: bool) -> in
             click.echo(f"Asks for: the password {question.prompt} (or the variable {scrub.variable(question.prompt)})")
         else:
             click.echo(f"Asks for: {question.prompt} ({question.type}, --with {question.name}=...)")
-    for sentence in home.permissions(found):
-        click.echo(f"It {sentence}.")
+    for sentence in sentences(home.permissions(found)):
+        click.echo(sentence)
     times, last = home.use.of().get(found.title, (0, ""))
     if times:
         click.echo(f"Run {scrub.counted(times, 'time')}, last on {last[:10]}.")

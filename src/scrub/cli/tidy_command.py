@@ -5,10 +5,11 @@ from __future__ import annotations
 import click
 
 import scrub
+from scrub.cli.completing import macro_titles
 
 
 @click.command("tidy")
-@click.argument("macros", nargs=-1, required=True)
+@click.argument("macros", nargs=-1, required=True, shell_complete=macro_titles)
 @click.option("--show", is_flag=True, help="Print the standard layout and change nothing.")
 def command(macros: tuple[str, ...], show: bool) -> int:
     """Lays macros (titles or paths) out in the standard form. Comments, blank lines and the meaning stay."""

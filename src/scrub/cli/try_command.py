@@ -13,10 +13,11 @@ import click
 import scrub
 from scrub.cli.editing import keep
 from scrub.cli.host import TerminalHost
-from scrub.cli.output import accent, change_lines, columns
+from scrub.cli.listing import change_lines
+from scrub.cli.output import accent, columns
 
 _HELP = """Type an action, a field to set, or a whole block; it is done at once, on a copy in memory.
-  ?                        what can be done here
+  ? hide                   what can be done, searched in everyday words
   in sheet("Totals")       act on that item from here on; end leaves it
   steps                    the steps that are kept
   back                     take the last step back
@@ -45,7 +46,7 @@ def _entries(trial: Any) -> Iterator[str]:
     while True:
         try:
             at = trial.inside.removeprefix("in ")
-            line = read("... " if lines else f"{at}> " if at else "> ")
+            line = read("   and: " if lines else f"{at}, step: " if at else "step: ")
         except EOFError:
             return
         except KeyboardInterrupt:
@@ -94,9 +95,7 @@ def _command(trial: Any, text: str, host: TerminalHost) -> bool:
         if word in ("leave", "exit", "quit") and not rest:
             return False
         if word in ("?", "help"):
-            click.echo(_HELP)
-            for line in columns(trial.offers()):
-                click.echo(line)
+            _help(trial, rest)
         elif word == "steps" and not rest:
             for number, step in enumerate(trial.steps, 1):
                 click.echo(f"  {number}  " + step.replace("\n", "\n     "))
@@ -118,6 +117,24 @@ def _command(trial: Any, text: str, host: TerminalHost) -> bool:
     return True
 
 
+def _help(trial: Any, words: str) -> None:
+    """What can be done here: the ten words of the current item that are used most, or what answers a search."""
+    if words.strip():
+        entries = scrub.vocabulary().search(words)[:8]
+        for line in columns([(entry.docs.example or entry.written, entry.docs.summary) for entry in entries]):
+            click.echo(line)
+        if not entries:
+            click.echo(f"Nothing is about {words}.")
+        return
+    click.echo(_HELP)
+    offers = trial.offers()
+    click.echo(f"A {trial.kind} offers:")
+    for line in columns(offers[:10]):
+        click.echo(line)
+    if len(offers) > 10:
+        click.echo(f"{len(offers) - 10} more: scrub catalog {trial.kind}, or search here: ? hide")
+
+
 def _step(trial: Any, text: str) -> None:
     done = trial.step(text)
     if done.problem:
@@ -137,6 +154,6 @@ def _write(trial: Any, host: TerminalHost) -> None:
     if found.state == "unchanged":
         click.echo("Nothing to write.")
         return
-    click.echo(
-        f"Saved {found.path}: {scrub.counted(len(found.changes), 'change')}. Take them back: scrub undo {result.number}"
-    )
+    one = "it" if len(found.changes) == 1 else "them"
+    count = scrub.counted(len(found.changes), "change")
+    click.echo(f"Saved {found.path}: {count}. Take {one} back: scrub undo {result.number}")

@@ -9,6 +9,7 @@ from weakref import WeakValueDictionary
 
 from scrub.model.area import Area
 from scrub.model.grid import ColumnValues, Edit, Editing, texts_to_edit
+from scrub.model.progress import over
 from scrub.model.sheet import Sheet
 from scrub.model.values import Value, shown
 
@@ -99,7 +100,7 @@ class OpenSheet(Sheet):
             return
         area = area.within(used)
         known: dict[str, Sequence[Edit]] = {}
-        for column in range(area.left, area.right + 1):
+        for column in over(range(area.left, area.right + 1)):
             for row, text, edits in texts_to_edit(self.texts_of(column), area, editing, known):
                 self.edit_text(row, column, text, edits)
 

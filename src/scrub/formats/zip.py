@@ -72,7 +72,7 @@ class Package:
         return self.source.problem(what)
 
     def named(self, name: str) -> str | None:
-        """The member of this name, whatever its case: parts are called so (ISO/IEC 29500-2, 6.2.2.3)."""
+        """The member of this name, capitals do not matter: parts are called so (ISO/IEC 29500-2, 6.2.2.3)."""
         return name if name in self.members else self._named.get(name.lower())
 
     # -- reading

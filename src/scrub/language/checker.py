@@ -76,7 +76,7 @@ class _Checker(RunsOthers):
         for word in macro.runs_on if place else ():
             if word in self.vocabulary.kinds or word == "nothing":
                 if place and macro.for_all and word not in {kind.word for kind in kinds}:
-                    self.note(place, f'"{word}" is no file, so it cannot be picked. Write: for workbook')
+                    self.note(place, f'"{word}" is not a file, so it cannot be picked. Write: for workbook')
                 continue
             assert place is not None
             if word in LATER_KINDS:
@@ -93,9 +93,15 @@ class _Checker(RunsOthers):
             self.block(macro.body)
             self._finish()
             return
-        start = next((word for word in macro.runs_on if word in self.vocabulary.kinds), None)
+        several = [word for word in dict.fromkeys(macro.runs_on) if word in self.vocabulary.kinds]
+        start = several[0] if several else None
         if start is None and "nothing" not in macro.runs_on:
             start = "workbook"  # the header's problem is told; the body is still read
+        if "nothing" in macro.runs_on and len(macro.runs_on) > 1 and place:
+            self.note(place, '"nothing" stands alone: a macro without a file has none')
+        if len(several) > 1:
+            start = "file"  # what all of them have in common
+            self.vocabulary = self.vocabulary.common(several)
         if start:
             with self.scope.entered(start, start) as item:
                 self.program.start_slot = item.slot
@@ -151,6 +157,7 @@ class _Checker(RunsOthers):
         else:
             found = self.type(node.value)
         node.slot = self.set_name(node.word, found, node.place)
+        self.program.kept.setdefault(node.word, []).append(node.value)
         current = self.scope.current
         field = self.vocabulary.kinds[current.kind].fields.get(node.word) if current else None
         if current is not None and field is not None and field.can_be_set:
@@ -169,7 +176,7 @@ class _Checker(RunsOthers):
         if kind.cls.open_fields and node.target.arguments is None:
             self.type(node.target)
             self.type(node.value)
-            self.reaches(Reach.CHANGE)
+            self.reaches(Reach.CHANGE, Reach.CHANGE.sentence)
             return
         field = kind.fields.get(node.target.word)
         if field is None:
@@ -184,7 +191,7 @@ class _Checker(RunsOthers):
             self.note(node.target.place, f'"{field.word}" of a {kind.word} can be read but not set.{advice}')
             self.type(node.value)
             return
-        self.reaches(Reach.CHANGE)
+        self.reaches(Reach.CHANGE, Reach.CHANGE.sentence)
         self.program.uses.append((kind.word, field.word, node.place.line))
         with self.printing(field.printed):
             self.value(node.value, field.type, f'"{field.word}"', field.choice)
@@ -227,7 +234,7 @@ class _Checker(RunsOthers):
             return
         assert current is not None
         node.base, node.action = current.slot, action
-        self.reaches(action.reach)
+        self.reaches(action.reach, action.does)
         self.program.uses.append((kind.word if kind else "", action.word, node.place.line))
         names = self.arguments(action, node.arguments, node.place, node.word)
         node.arguments = tuple(
@@ -320,6 +327,7 @@ class _Checker(RunsOthers):
         self._check_alias(word, node.place)
         before = set(self.scope.assigned)
         node.slot = self.set_name(word, inner, node.place)
+        self.program.kept.setdefault(word, []).append(node.inside)
         if node.where is not None:
             self.condition(node.where)
         self._loop("", node.body)
@@ -341,6 +349,7 @@ class _Checker(RunsOthers):
         if node.alias:
             self._check_alias(node.alias, node.place)
             node.slot = self.set_name(node.alias, NUMBER, node.place)
+            self.program.kept.setdefault(node.alias, []).append(node.times)
         self._loop("", node.body)
         self.scope.assigned = before
 
@@ -362,6 +371,7 @@ class _Checker(RunsOthers):
         left, tried = self._branch(node.body)
         before = set(self.scope.assigned)
         node.slot = self.set_name("problem", TEXT, node.place)
+        self.program.kept.setdefault("problem", []).append(None)
         handler_left, handled = self._branch(node.handler)
         going_on = [names for gone, names in ((left, tried), (handler_left, handled)) if not gone]
         self.scope.assigned = set.intersection(*going_on) if going_on else before

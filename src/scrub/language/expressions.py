@@ -340,4 +340,4 @@ def _moment(token: Token, reader: ExpressionReader) -> Expression:
             return tree.Constant(place_of(token), datetime.fromisoformat(token.text), TIME)
         return tree.Constant(place_of(token), date.fromisoformat(token.text), DATE_TYPE)
     except ValueError:
-        raise reader.slip(f'"{token.text}" is no day of the calendar', token) from None
+        raise reader.slip(f'"{token.text}" is not a day of the calendar', token) from None

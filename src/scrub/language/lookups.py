@@ -25,9 +25,10 @@ class Lookups(Operators):
         self.own_files: Mapping[str, str] = {}
         self.read: set[str] = set()  # the names whose value is asked for
 
-    def reaches(self, reach: int) -> None:
-        """Notes how far the macro goes."""
+    def reaches(self, reach: int, does: str) -> None:
+        """Notes how far the macro goes, and what it does there."""
         self.program.reach = max(self.program.reach, reach)
+        self.program.does[does] = max(reach, self.program.does.get(does, 0))
 
     def note(self, place: Place, message: str) -> None:
         """Notes a problem."""
@@ -52,7 +53,7 @@ class Lookups(Operators):
         action = self.vocabulary.kinds[current.kind].actions.get(node.word) if current else None
         if current is not None and action is not None and action.gives.item:
             node.base, node.action = current.slot, action
-            self.reaches(action.reach)
+            self.reaches(action.reach, action.does)
             self.program.uses.append((current.kind, action.word, node.place.line))
             node.bound = self.arguments(action, node.arguments, node.place, node.word)
             return action.gives
@@ -102,7 +103,7 @@ class Lookups(Operators):
         """`open("prices.xlsx")`: another file, for reading."""
         from scrub.model.declare import Reach
 
-        self.reaches(Reach.FILES)
+        self.reaches(Reach.FILES, "opens other files to read")
         kind = "workbook"
         if len(node.arguments) != 1 or node.arguments[0].name is not None:
             self.note(node.place, 'write the path of the file in the brackets: open("prices.xlsx")')
@@ -164,7 +165,7 @@ class Lookups(Operators):
         found = self.items_inside(node.word, node.inside, node.place)
         if found is None:
             if node.where is not None:
-                self.note(node.place, f'"{node.word}" is no kind of item, so nothing can be asked of it')
+                self.note(node.place, f'"{node.word}" is not a kind of item, so nothing can be asked of it')
             return NUMBER
         node.base, node.path = found
         with self.scope.entered(node.word, node.word) as item:
@@ -181,7 +182,7 @@ class Lookups(Operators):
                 self.note(place, f'"{word}" cannot be visited yet')
             else:
                 guess = did_you_mean(word, self.vocabulary.kinds)
-                self.note(place, f'"{word}" is no kind of item.{guess} For a list, write: each {word} in …')
+                self.note(place, f'"{word}" is not a kind of item.{guess} For a list, write: each {word} in …')
             return None
         if outer is not None:
             path = self.vocabulary.path(outer.word, word) if outer.item else None

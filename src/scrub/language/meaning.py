@@ -313,11 +313,20 @@ class Meaning(Lookups):
                 if argument.exactly and "exactly" not in parameters:
                     self.note(argument.place, f'"{written}" takes no "exactly"')
                 self.value(argument.value, parameter.type, f'"{parameter.word}"', parameter.choice)
+                if parameter.new and isinstance(argument.value, tree.Name):
+                    self._ask_twice(argument.value.word)
         missing = [each.word for each in callee.parameters if each.required and each.python not in bound]
         if missing and len(bound) == len(arguments):
             wanted = callee.docs.example
             self.note(place, f"{listed(missing)} is missing" + (f". For example: {wanted}" if wanted else ""))
         return tuple(bound)
+
+    def _ask_twice(self, word: str) -> None:
+        """Notes that a password is set to what is asked here."""
+        questions = self.program.questions
+        for place, question in enumerate(questions):
+            if question.name == word and question.secret:
+                questions[place] = question._replace(twice=True)
 
     def unplaced(self, argument: Argument) -> None:
         """Checks the value of an argument that has no place; its bare words may well be choice words."""

@@ -36,7 +36,8 @@ class RunsOthers(Questions):
             return
         node.program = inner
         self.program.inner.append(inner)
-        self.reaches(inner.reach)
+        for does, reach in inner.does.items():
+            self.reaches(reach, does)
         self._runs_here(node, inner)
         questions = {question.name: question for question in inner.questions}
         for argument in node.arguments:

@@ -7,13 +7,15 @@ from scrub.language.meaning import Meaning
 from scrub.language.scope import NameOf
 from scrub.language.tree import Argument, Program
 from scrub.model.host import Question
-from scrub.model.problem import Problem, did_you_mean, listed
+from scrub.model.problem import Problem, did_you_mean
 from scrub.model.types import ANY, DATE, NOTHING, NUMBER, SECRET, TEXT, YES_NO, Type
 from scrub.model.vocabulary import Vocabulary
 
 #: What `ask(…, as: …)` takes, and the type of its answer.
-ANSWER_TYPES = {"text": TEXT, "number": NUMBER, "date": DATE, "yes-no": YES_NO}
-_LATER_ANSWERS = ("address", "colour", "file", "folder")
+ANSWER_TYPES = {
+    "text": TEXT, "number": NUMBER, "date": DATE, "yes-no": YES_NO, "colour": TEXT, "address": TEXT, "file": TEXT,
+    "folder": TEXT,
+}  # fmt: skip
 
 
 class Questions(Meaning):
@@ -86,10 +88,7 @@ class Questions(Meaning):
     def _answer_type(self, argument: Argument) -> tuple[str, Type]:
         word = argument.value.word if isinstance(argument.value, tree.Name) else ""
         if word not in ANSWER_TYPES:
-            if word in _LATER_ANSWERS:
-                self.note(argument.value.place, f'an answer cannot be "{word}" yet. So far: {listed(ANSWER_TYPES)}')
-            else:
-                guess = did_you_mean(word, ANSWER_TYPES)
-                self.note(argument.value.place, f"an answer is one of: {', '.join(ANSWER_TYPES)}.{guess}")
+            guess = did_you_mean(word, ANSWER_TYPES)
+            self.note(argument.value.place, f"an answer is one of: {', '.join(ANSWER_TYPES)}.{guess}")
             return "text", ANY
         return word, ANSWER_TYPES[word]

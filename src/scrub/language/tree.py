@@ -333,12 +333,14 @@ class Program:
         self.slots = 0
         self.start_slot = 0
         self.reach = 0
+        self.does: dict[str, int] = {}  # what it does, in words, with how far that goes
         self.picked_slot = -1
         self.selection_slot = -1
         self.uses: list[tuple[str, str, int]] = []  # what it changes: kind, field or action, line
         self.inner: list[Program] = []
         self.names: dict[str, int] = {}
         self.own_files: Mapping[str, str] = {}
+        self.kept: dict[str, list[Expression | None]] = {}  # what each name is given; None for what comes from a loop
 
     @property
     def fingerprint(self) -> str:

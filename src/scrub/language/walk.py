@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from scrub.language import tree
-from scrub.language.tree import Block, Statement
+from scrub.language.tree import Block, RunMacro, Statement
 
 
 def blocks(node: Statement) -> list[Block]:
@@ -24,3 +24,8 @@ def statements(body: Block) -> Iterator[Statement]:
         yield node
         for inner in blocks(node):
             yield from statements(inner)
+
+
+def runs_of(body: Block) -> list[RunMacro]:
+    """The statements that run another macro."""
+    return [node for node in statements(body) if isinstance(node, RunMacro)]

@@ -112,7 +112,7 @@ def _members(path: str) -> Iterable[tuple[str, bytes]]:
         with zipfile.ZipFile(path) as archive:
             infos = [info for info in archive.infolist() if not info.is_dir()]
             if sum(info.file_size for info in infos) > LARGEST:
-                raise FileProblem(path, "it would unpack to more than 64 MB, and is no library")
+                raise FileProblem(path, "it would unpack to more than 64 MB, and is not a library")
             for info in infos:
                 parts = info.filename.replace("\\", "/").split("/")
                 if ".." in parts or "" in parts or ":" in info.filename:

@@ -50,6 +50,16 @@ class FormerTexts:
         if files and os.path.isdir(files):
             os.rename(files, os.path.join(folder, f"{stamp} {why} files"))
 
+    def renamed(self, old: str, new: str) -> None:
+        """Lets the former texts follow their macro to a new title."""
+        source, target = self._of(old), self._of(new)
+        if source == target or not os.path.isdir(source):
+            return
+        os.makedirs(target, mode=0o700, exist_ok=True)
+        for name in os.listdir(source):
+            os.rename(os.path.join(source, name), os.path.join(target, name))
+        os.rmdir(source)
+
     def all(self, title: str) -> list[Former]:
         """The former texts of a macro, the last one first."""
         folder = self._of(title)

@@ -101,6 +101,7 @@ class Library:
             if _titled(title, _in_folder(self.folder, False)):
                 raise BadCall(f'a macro called "{title}" is in the library already')
         self.former.keep(entry.title, entry.text, why)
+        self.former.renamed(entry.title, title)
         path = entry.path if title == entry.title else _free_path(os.path.dirname(entry.path), title)
         write_text(path, text)
         if path != entry.path:

@@ -29,9 +29,9 @@ class JsonFile:
         except (FileNotFoundError, NotADirectoryError):
             return {}
         except (ValueError, OSError) as error:
-            raise FileProblem(self.path, f"it is damaged ({error}). Mend it, or move it away") from None
+            raise FileProblem(self.path, f"it is damaged ({error}). Fix it, or move it away") from None
         if not isinstance(found, dict):
-            raise FileProblem(self.path, "it is damaged: it holds no object. Mend it, or move it away")
+            raise FileProblem(self.path, "it is damaged: it holds no object. Fix it, or move it away")
         return found
 
     def save(self, value: dict[str, Any]) -> None:
@@ -52,7 +52,8 @@ SETTINGS = {
     "decimal-mark": Setting("how numbers are read", ("point", "comma")),
     "encoding": Setting("how tables of texts that are not in Unicode are written, such as windows-1252 or shift-jis"),
     "editor": Setting("the program that `scrub edit` opens; left out, $VISUAL or $EDITOR"),
-    "keep-undo": Setting("how many days a run can be taken back; left out, for ever"),
+    "keep-undo": Setting("how many days a run can be taken back; left out, 90"),
+    "keep-undo-mb": Setting("how many MB are held for taking runs back; left out, 1000"),
     "name": Setting("what this library is called"),
 }
 
@@ -67,8 +68,8 @@ class Settings(JsonFile):
             raise BadCall(f'there is no setting "{name}".{did_you_mean(name, SETTINGS)} See them: scrub settings')
         if value is not None and setting.values and value not in setting.values:
             raise BadCall(f'"{name}" is one of: {", ".join(setting.values)}; not "{value}"')
-        if value is not None and name == "keep-undo" and not (value.isdigit() and int(value) > 0):
-            raise BadCall(f'"keep-undo" is a number of days, not "{value}"')
+        if value is not None and name in ("keep-undo", "keep-undo-mb") and not (value.isdigit() and int(value) > 0):
+            raise BadCall(f'"{name}" is a number of {"days" if name == "keep-undo" else "MB"}, not "{value}"')
         if value is not None and name == "encoding":
             try:
                 codecs.lookup(value)
@@ -98,7 +99,7 @@ class Pins(JsonFile):
         try:
             return [Pin(each["key"], each["title"], each.get("label", "")) for each in found]
         except (TypeError, KeyError):
-            raise FileProblem(self.path, "it is damaged. Mend it, or move it away") from None
+            raise FileProblem(self.path, "it is damaged. Fix it, or move it away") from None
 
     def find(self, key: str) -> Pin | None:
         """The pin with this key."""

@@ -43,7 +43,7 @@ def decoded(data: bytes, name: str) -> str:
             f"{name}, line {line}: the text is not in UTF-8. Open it in an editor and save it with the encoding UTF-8"
         ) from None
     if "\0" in text:
-        raise BadCall(f"{name}: this is not a text, so it is no macro")
+        raise BadCall(f"{name}: this is not a text, so it is not a macro")
     return text
 
 

@@ -85,14 +85,14 @@ def area_of(text: str) -> Area:
     """A range as written. Raises `Failure` for one that is none, or lies outside every sheet."""
     found = _FORM.fullmatch(text.strip())
     if found is None or not any(found.groups()):
-        raise Failure(f'"{text}" is no range of cells. Write it like B2:F10, C4, C:D or 3:5')
+        raise Failure(f'"{text}" is not a range of cells. Write it like B2:F10, C4, C:D or 3:5')
     left, top, right, bottom = found.groups()
     if ":" not in text:
         if left is None or top is None:
-            raise Failure(f'"{text}" is no cell. Write it like C4; a whole column is C:C, a whole row 3:3')
+            raise Failure(f'"{text}" is not a cell. Write it like C4; a whole column is C:C, a whole row 3:3')
         right, bottom = left, top
     if (left is None) != (right is None) or (top is None) != (bottom is None):
-        raise Failure(f'"{text}" is no range of cells. Write it like B2:F10, C4, C:D or 3:5')
+        raise Failure(f'"{text}" is not a range of cells. Write it like B2:F10, C4, C:D or 3:5')
     columns = sorted((column_of(left), column_of(right))) if left and right else [1, MOST_COLUMNS]
     rows = sorted((int(top), int(bottom))) if top and bottom else [1, MOST_ROWS]
     if rows[0] < 1 or rows[1] > MOST_ROWS or columns[1] > MOST_COLUMNS:

@@ -8,7 +8,7 @@ A docstring's first paragraph says what it does; then lines `name: ...` describe
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from enum import IntEnum
 from types import MappingProxyType
 from typing import Any, ClassVar, TypeVar
@@ -30,10 +30,10 @@ class Reach(IntEnum):
     def sentence(self) -> str:
         """What a person is told about it."""
         return (
-            "reads the picked files",
-            "changes the picked files (can be taken back)",
-            "opens, makes, moves or removes other files (can be taken back)",
-            "sends something away from this machine (cannot be taken back)",
+            "only reads the files you name",
+            "changes the files you name",
+            "makes, moves or removes files",
+            "sends something away from this machine",
         )[self]
 
 
@@ -43,11 +43,14 @@ def field(getter: F) -> F:
     return getter
 
 
-def action(reach: Reach) -> Callable[[F], F]:
-    """Marks a method (or a function of an item) as an action with this reach."""
+def action(reach: Reach, does: str = "") -> Callable[[F], F]:
+    """Marks a method (or a function of an item) as an action with this reach. `does` says what a macro with it does,
+    for whoever is to approve it; left out, the reach says it.
+    """
 
     def mark(function: F) -> F:
         function.scrub_reach = reach  # type: ignore[attr-defined]
+        function.scrub_does = does  # type: ignore[attr-defined]
         return function
 
     return mark
@@ -123,6 +126,10 @@ class FileItem(Item):
     #: What its changes are counted by.
     part_word: ClassVar[str] = "place"
     recorder: Recorder
+
+    def headings_over(self, changes: Sequence[Change]) -> dict[str, dict[str, str]]:
+        """What stands over the columns of the places that have many changes: place, column, heading."""
+        return {}
 
     def cannot_keep(self, kind: str, word: str) -> str | None:
         """Why this format cannot keep what a field or action of a kind changes; None when it can."""

@@ -78,7 +78,7 @@ class File(Item):
         """
         raise NotImplementedError
 
-    @action(Reach.FILES)
+    @action(Reach.FILES, "moves files")
     def move(self, to: FilePath, if_there: IfThere = IfThere.NUMBER) -> None:
         """Moves the file into a folder, which is made if it is not there.
 
@@ -89,7 +89,7 @@ class File(Item):
         """
         raise NotImplementedError
 
-    @action(Reach.FILES)
+    @action(Reach.FILES, "renames files")
     def rename(self, to: FilePath, if_there: IfThere = IfThere.NUMBER) -> None:
         """Gives the file another name in its folder. Without an ending in it, the file keeps its own.
 
@@ -100,7 +100,7 @@ class File(Item):
         """
         raise NotImplementedError
 
-    @action(Reach.FILES)
+    @action(Reach.FILES, "removes files")
     def delete(self) -> None:
         """Removes the file; undo brings it back.
 

@@ -7,7 +7,11 @@ from typing import Any, NamedTuple, Protocol
 
 
 class Question(NamedTuple):
-    """A question at the top of a macro. `type` is the word after `as:`; `choices` come from `from:`."""
+    """A question at the top of a macro. `type` is the word after `as:`; `choices` come from `from:`.
+
+    `problem` says what was wrong with the answer before; it is then asked again. `twice` is for a new password, which
+    is typed twice.
+    """
 
     name: str
     prompt: str
@@ -15,6 +19,8 @@ class Question(NamedTuple):
     choices: tuple[Any, ...] = ()
     default: Any = None
     secret: bool = False
+    problem: str = ""
+    twice: bool = False
 
 
 class Host(Protocol):
@@ -32,8 +38,10 @@ class Host(Protocol):
     def secret(self, question: Question) -> str | None:
         """A password, or None when there is nobody to ask. It must not be echoed or kept."""
 
-    def progress(self, done: int, of: int, label: str) -> None:
-        """Is told before each file: `done` of `of` files are finished, `label` is next."""
+    def progress(self, done: float, of: int, label: str) -> None:
+        """Is told before each file: `done` of `of` files are finished, `label` is next. A host whose attribute
+        `watching` is true is also told on the way: `done` then has a fraction, `label` the place that is worked on.
+        """
 
     def approve(self, title: str, reaches: Sequence[str]) -> bool:
         """Whether the person lets this macro do what `reaches` says in plain words."""
@@ -62,7 +70,7 @@ class QuietHost:
         """Nobody is there."""
         return None
 
-    def progress(self, done: int, of: int, label: str) -> None:
+    def progress(self, done: float, of: int, label: str) -> None:
         """Nobody looks."""
 
     def approve(self, title: str, reaches: Sequence[str]) -> bool:

@@ -10,7 +10,7 @@ from scrub.model.cell import Cell
 from scrub.model.cell_fields import CellFields, Place
 from scrub.model.declare import field, finds, holds
 from scrub.model.grid import Trouble
-from scrub.model.problem import Failure
+from scrub.model.problem import Missing
 
 if TYPE_CHECKING:
     from scrub.model.declare import FileItem
@@ -217,7 +217,7 @@ def column_in(sheet: Sheet, word: str) -> int:
         return table.column(word)
     if word.isalpha() and word.isascii() and len(word) <= 3 and column_of(word) <= MOST_COLUMNS:
         return column_of(word)
-    raise Failure(
+    raise Missing(
         f'"{word}" is neither a column of {sheet.name} by its letters nor a heading in its first filled row. '
         "Where the headings stand in another row, write: sheet.records(headings: 3)"
     )

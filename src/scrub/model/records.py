@@ -144,7 +144,7 @@ class Table(Item):
 
     @holds
     def each_record(self, headings: Iterable[str] = ()) -> Iterator[Record]:
-        """Its records; wholly empty rows are passed over. Raises `Failure` when one of the headings is not there."""
+        """Its records; empty rows are skipped. Raises `Failure` when one of the headings is not there."""
         self.prepare(headings)
         return map(partial(Record, self), self.sheet.filled_rows(self._body(), self.lists.values()))
 

@@ -14,7 +14,7 @@ from scrub.model.lines import Column, Row, column_in, columns_of, rows_of
 from scrub.model.page import PageFields
 from scrub.model.problem import Failure, Missing
 from scrub.model.records import Record, Table, sheet_table
-from scrub.model.values import Choice, Secret
+from scrub.model.values import Choice, NewSecret, Secret
 
 
 class SheetPermission(Choice):
@@ -78,7 +78,7 @@ class Sheet(PageFields):
     @property
     @field
     def hidden(self) -> bool:
-        """yes when its tab is not shown. Set to no, it also shows a sheet hidden the stronger way.
+        """yes when its tab is not shown. Set to no, it also shows a sheet hidden so that the menu does not list it.
 
         Example: sheet.hidden = no
         Also: show, unhide, hide, visible, invisible, very hidden
@@ -255,7 +255,7 @@ class Sheet(PageFields):
     @action(Reach.CHANGE)
     def protect(
         self,
-        password: Secret | None = None,
+        password: NewSecret | None = None,
         allow: Sequence[SheetPermission] = (),
         select: Selecting = Selecting.ANY_CELL,
     ) -> None:

@@ -10,7 +10,7 @@ from decimal import Decimal
 from functools import cache
 
 from scrub.model.amounts import Duration, Length, Size
-from scrub.model.values import Choice, Secret
+from scrub.model.values import Choice, NewSecret, Secret
 
 
 class Type(typing.NamedTuple):
@@ -53,6 +53,7 @@ NOTHING = Type("nothing")
 
 _PLAIN: dict[object, Type] = {
     str: TEXT, Decimal: NUMBER, int: NUMBER, bool: YES_NO, date: DATE, datetime: TIME, Secret: SECRET,
+    NewSecret: SECRET,
     Duration: DURATION, Length: LENGTH, Size: SIZE,
     type(None): NOTHING, typing.Any: ANY, object: ANY,
 }  # fmt: skip

@@ -53,6 +53,12 @@ class Secret:
         raise TypeError("a secret cannot be stored")
 
 
+class NewSecret(Secret):
+    """A password that is set rather than given: it is asked for twice."""
+
+    __slots__ = ()
+
+
 Value: TypeAlias = Any  # text, number, yes/no, date, time, list, nothing, a secret, an item
 
 _FOLD = str.maketrans({"\u00a0": " ", "\u202f": " ", "\u2007": " ", "\u2019": "'", "\u2018": "'", "\u02bc": "'"})

@@ -5,17 +5,18 @@ from __future__ import annotations
 import inspect
 import typing
 from collections.abc import Callable, Iterator, Mapping, Sequence
+from copy import copy
 from functools import cached_property
 from types import MappingProxyType
 from typing import Any, NamedTuple
 
-from scrub.model.declare import Docs, Item, Reach
+from scrub.model.declare import Docs, FileItem, Item, Reach
 from scrub.model.files import FilePath
 from scrub.model.operations import OPERATIONS
 from scrub.model.page import PrintedText
 from scrub.model.problem import listed
 from scrub.model.types import ChoiceClass, Type, choice_class, item_of, type_of
-from scrub.model.values import fold
+from scrub.model.values import NewSecret, fold
 
 
 class Parameter(NamedTuple):
@@ -28,6 +29,7 @@ class Parameter(NamedTuple):
     choice: ChoiceClass | None
     whole: bool
     path: bool
+    new: bool  # a password that is set
     doc: str
 
 
@@ -66,6 +68,7 @@ class Callee:
                     choice_class(hint),
                     int in (hint, *typing.get_args(hint)),
                     FilePath in (hint, *typing.get_args(hint)),
+                    NewSecret in (hint, *typing.get_args(hint)),
                     self.docs.arguments.get(name, ""),
                 )
             )
@@ -104,6 +107,11 @@ class Action(Callee):
         if self.of_item:
             return getattr(item, self.function.__name__)(**arguments)
         return self.function(item, **arguments)
+
+    @property
+    def does(self) -> str:
+        """What a macro with it does, for whoever is to approve it."""
+        return getattr(self.function, "scrub_does", "") or self.reach.sentence
 
     @property
     def reach(self) -> Reach:
@@ -252,6 +260,20 @@ class Vocabulary:
             self.kinds[kind].actions[word] = Action(word, kind, function, of_item=False)
         self.operations = {key: Callee(key[1], key[0], function) for key, function in OPERATIONS.items()}
 
+    def common(self, words: Sequence[str]) -> Vocabulary:
+        """The same, but `file` is what files of these kinds have in common."""
+        kinds = [self.kinds[word] for word in words]
+        shared = Kind(FileItem)
+        shared.word, shared.called = "file", "a file"
+        shared.fields = {word: each for word, each in kinds[0].fields.items() if _in_all(kinds, "fields", word)}
+        shared.actions = {word: each for word, each in kinds[0].actions.items() if _in_all(kinds, "actions", word)}
+        for named in ("holds", "finds", "parts"):
+            first = getattr(kinds[0], named)
+            setattr(shared, named, {word: each for word, each in first.items() if _in_all(kinds, named, word)})
+        found = copy(self)
+        found.kinds = {**self.kinds, "file": shared}
+        return found
+
     def operation_words(self, type_word: str) -> list[str]:
         """The operations of values of a type."""
         return [word for name, word in self.operations if name == type_word]
@@ -325,6 +347,10 @@ class Vocabulary:
             return entries
         scored = [(entry.score(wanted), entry) for entry in entries]
         return [entry for score, entry in sorted(scored, key=lambda pair: -pair[0]) if score]
+
+
+def _in_all(kinds: Sequence[Kind], named: str, word: str) -> bool:
+    return all(word in getattr(kind, named) for kind in kinds)
 
 
 def _same_action(kind: Kind, action: Action) -> bool:

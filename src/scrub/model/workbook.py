@@ -2,18 +2,23 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections import Counter
+from collections.abc import Iterator, Sequence
 from typing import Any
 
-from scrub.model.area import Area, area_of, cell_of
+from scrub.model.area import Area, area_of, cell_of, letters_of
 from scrub.model.cell import Cell
 from scrub.model.cells import Cells, Selection
+from scrub.model.change import Change
 from scrub.model.declare import FileItem, Reach, action, field, finds, holds
 from scrub.model.files import FilePath
 from scrub.model.problem import Failure, Missing, did_you_mean
-from scrub.model.records import Record
+from scrub.model.records import Record, sheet_table
 from scrub.model.sheet import Sheet
 from scrub.model.values import fold
+
+#: Changes of one sheet up to which each is told.
+_MANY = 10
 
 
 class Workbook(FileItem):
@@ -32,7 +37,7 @@ class Workbook(FileItem):
         """
         raise NotImplementedError
 
-    @action(Reach.FILES)
+    @action(Reach.FILES, "saves copies of files")
     def save_copy(self, to: FilePath | None = None, name: FilePath | None = None) -> None:
         """Saves the workbook, as it is at the end of the macro, once more under another name or in another folder.
 
@@ -108,6 +113,17 @@ class Workbook(FileItem):
                 except Missing as failure:
                     missing = missing or failure
         raise missing or Missing(f"no sheet of {self.name} has the headings {', '.join(wanted)}")
+
+    def headings_over(self, changes: Sequence[Change]) -> dict[str, dict[str, str]]:
+        """What stands over the columns of the sheets that have many changes: sheet, letters, heading."""
+        counts = Counter(change.place for change in changes)
+        found: dict[str, dict[str, str]] = {}
+        for sheet in self.sheets():
+            if counts[sheet.name] > _MANY:
+                table = sheet_table(sheet, sheet.heading_row())
+                names = zip(table.columns.values(), table.headings, strict=False) if table else ()
+                found[sheet.name] = {letters_of(column): name for column, name in names}
+        return found
 
     def selection(self, place: str | None = None) -> Selection:
         """What a person picked: `Larch Hut!B1:F1`, a sheet's name, a defined name; or all of it."""

@@ -3,15 +3,19 @@
 from __future__ import annotations
 
 import os
+import re
 from collections.abc import Callable, Mapping
 from typing import Any
 
+from scrub.model.colours import colour_of
 from scrub.model.host import Host, Question
 from scrub.model.operations import as_date, as_number
 from scrub.model.problem import BadCall, Failure, did_you_mean, listed
 from scrub.model.values import Secret, Value, fold, shown
 from scrub.runner.fitting import given
 
+#: How often a person is asked who answers what is none.
+_TRIES = 3
 _YES, _NO = frozenset(("yes", "y", "true")), frozenset(("no", "n", "false"))
 
 
@@ -42,16 +46,24 @@ def _answer(question: Question, ahead: Mapping[str, Any], host: Host, stored: St
         return _secret(question, ahead, host, stored)
     if question.name in ahead:
         return typed(question, ahead[question.name])
-    text = host.ask(question)
-    if text is None:
-        if question.default is not None:
+    problem = ""
+    for _ in range(_TRIES):
+        text = host.ask(question._replace(problem=problem))
+        if text is None:
+            break
+        if not text.strip() and question.default is not None:
             return question.default
-        raise BadCall(
-            f'no answer for "{question.name}" ({question.prompt}), and nobody to ask. Give it: --with {question.name}=…'
-        )
-    if not text.strip() and question.default is not None:
+        try:
+            return typed(question, text)
+        except BadCall as wrong:
+            problem = str(wrong)
+    else:
+        raise BadCall(problem)
+    if question.default is not None:
         return question.default
-    return typed(question, text)
+    raise BadCall(
+        f'no answer for "{question.name}" ({question.prompt}), and nobody to ask. Give it: --with {question.name}=…'
+    )
 
 
 def _secret(question: Question, ahead: Mapping[str, Any], host: Host, stored: Stored | None) -> Secret:
@@ -76,27 +88,60 @@ def _secret(question: Question, ahead: Mapping[str, Any], host: Host, stored: St
 def typed(question: Question, value: Any) -> Value:
     """An answer as its question's type. Raises `BadCall` when it is not one."""
     if question.choices:
-        for choice in question.choices:
-            if fold(shown(choice)) == fold(shown(given(value)).strip()):
-                return choice
-        raise BadCall(
-            f'"{question.name}" is one of: {", ".join(shown(each) for each in question.choices)}; not "{value}"'
-        )
+        return _chosen(question, value)
     if not isinstance(value, str):
         return given(value)
-    text = value.strip()
-    if question.type == "number":
-        try:
-            return as_number(text)
-        except Failure as failure:
-            raise BadCall(f'the answer for "{question.name}": {failure.what}') from None
-    if question.type == "yes-no":
-        if text.lower() in _YES | _NO:
-            return text.lower() in _YES
-        raise BadCall(f'"{question.name}" is answered with yes or no, not "{text}"')
-    if question.type == "date":
-        try:
-            return as_date(text)
-        except Failure as failure:
-            raise BadCall(f'the answer for "{question.name}": {failure.what}') from None
-    return value
+    reader = _READERS.get(question.type)
+    if reader is None:
+        return value
+    try:
+        return reader(value.strip())
+    except Failure as failure:
+        raise BadCall(f'the answer for "{question.name}": {failure.what}') from None
+
+
+def _chosen(question: Question, value: Any) -> Value:
+    """The choice that an answer means: the whole word, or a beginning that no other choice has."""
+    wanted = fold(shown(given(value)).strip())
+    texts = [(fold(shown(choice)), choice) for choice in question.choices]
+    fitting = [choice for text, choice in texts if text == wanted]
+    fitting = fitting or [choice for text, choice in texts if wanted and text.startswith(wanted)]
+    if len(fitting) == 1:
+        return fitting[0]
+    raise BadCall(f'"{question.name}" is one of: {", ".join(shown(each) for each in question.choices)}; not "{value}"')
+
+
+def _yes_no(text: str) -> bool:
+    if text.lower() not in _YES | _NO:
+        raise Failure(f'write yes or no, not "{text}"')
+    return text.lower() in _YES
+
+
+#: One address (RFC 5322, 3.4.1, without its oldest forms): no blanks, no line break, a domain behind the sign.
+_ADDRESS = re.compile(r"[^\s@<>(),;:\"\[\]\\]+@[^\s@<>(),;:\"\[\]\\]+\.[^\s@<>(),;:\"\[\]\\.]+")
+
+
+def _address(text: str) -> str:
+    if not _ADDRESS.fullmatch(text):
+        raise Failure(f'"{text}" is not an address. Write it as ann@huts.example')
+    return text
+
+
+def _file(text: str) -> str:
+    path = os.path.abspath(os.path.expanduser(text))
+    if not os.path.isfile(path):
+        raise Failure(f'there is no file "{text}"')
+    return path
+
+
+def _folder(text: str) -> str:
+    path = os.path.abspath(os.path.expanduser(text))
+    if not os.path.isdir(path):
+        raise Failure(f'there is no folder "{text}"')
+    return path
+
+
+_READERS: dict[str, Callable[[str], Value]] = {
+    "number": as_number, "yes-no": _yes_no, "date": as_date, "colour": colour_of, "address": _address, "file": _file,
+    "folder": _folder,
+}  # fmt: skip

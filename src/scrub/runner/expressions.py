@@ -10,6 +10,7 @@ from decimal import Decimal
 from typing import Any
 
 from scrub.language import tree
+from scrub.language.paths import is_own
 from scrub.language.tree import Argument, Expression
 from scrub.model.amounts import Amount, Duration, Length, Size, combine
 from scrub.model.declare import Item
@@ -41,8 +42,10 @@ _ARITHMETIC: dict[str, Callable[[Any, Any], Any]] = {
 class Expressions(Lookups):
     """Compiles expressions of one program."""
 
-    def __init__(self, vocabulary: Vocabulary) -> None:
+    def __init__(self, vocabulary: Vocabulary, own_names: frozenset[str] = frozenset()) -> None:
+        """`own_names` are the names that never hold data: paths may be made of them."""
         self.vocabulary = vocabulary
+        self.own_names = own_names
         self._by_type = {
             "text": str, "number": Decimal, "yes or no": bool, "list": list, "time": datetime, "date": date,
             "duration": Duration, "length": Length, "size": Size,
@@ -87,15 +90,22 @@ class Expressions(Lookups):
 
     def path(self, node: Expression) -> Evaluate:
         """The closure of a path. What stands in the macro may be any path; what comes from data may not climb."""
-        if isinstance(node, tree.Constant):
+        if is_own(node, self.own_names):
             return self.evaluate(node)
         if isinstance(node, tree.Text):
-            parts = [part if isinstance(part, str) else self.evaluate(part) for part in node.parts]
-            return lambda frame: "".join(
-                part if isinstance(part, str) else _no_separator(shown(part(frame))) for part in parts
-            )
+            parts = [self._piece(part) for part in node.parts]
+            return lambda frame: "".join(part if isinstance(part, str) else part(frame) for part in parts)
         value = self.evaluate(node)
         return lambda frame: _no_climbing(value(frame))
+
+    def _piece(self, part: str | Expression) -> str | Evaluate:
+        """A piece of a path; one of data may hold no separator."""
+        if isinstance(part, str):
+            return part
+        value = self.evaluate(part)
+        if is_own(part, self.own_names):
+            return lambda frame: shown(value(frame))
+        return lambda frame: _no_separator(shown(value(frame)))
 
     def _printmark(self, node: tree.PrintMark) -> Evaluate:
         mark = f"{{{node.word}}}"  # the field that takes it knows it again

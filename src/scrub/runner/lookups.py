@@ -163,9 +163,11 @@ def inside(item: Any, path: tuple[str, ...]) -> Iterator[Any]:
             yield from inside(inner, path[1:])
 
 
-def records(item: Any, path: tuple[str, ...], headings: tuple[str, ...]) -> Iterator[Any]:
-    """The records at the end of a path; those of one table are fixed when its turn comes."""
+def records(item: Any, path: tuple[str, ...], headings: tuple[str, ...]) -> list[Any]:
+    """The records at the end of a path, fixed when their loop begins."""
     if item is None:
         raise Failure("the item is missing")
-    for holder in list(inside(item, path[:-1])) if len(path) > 1 else (item,):
-        yield from list(getattr(holder, path[-1])(headings))
+    holders = list(inside(item, path[:-1])) if len(path) > 1 else [item]
+    if len(holders) == 1:
+        return list(getattr(holders[0], path[-1])(headings))
+    return [record for holder in holders for record in getattr(holder, path[-1])(headings)]

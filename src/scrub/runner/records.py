@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+from types import MappingProxyType
 from typing import Any, NamedTuple
 
 from scrub.model.change import Change
@@ -19,6 +21,7 @@ class FileRecord(NamedTuple):
     said: tuple[str, ...]
     problem: str
     made: tuple[str, ...] = ()
+    headings: Mapping[str, Mapping[str, str]] = MappingProxyType({})
 
 
 class RunRecord(NamedTuple):
@@ -71,12 +74,21 @@ def read_record(kept: KeptRun) -> RunRecord:
             tuple(commit.record.get("said", ())) if index == 0 else (),
             "",
             tuple(file.get("made", ())),
+            file.get("headings", {}),
         )
         for commit in kept.commits
         for index, file in enumerate(commit.record.get("files", ()))
     ]
     others = [
-        FileRecord(each["file"], each["state"], False, (), (), (), each["problem"])
+        FileRecord(
+            each["file"],
+            each["state"],
+            False,
+            (),
+            tuple(each.get("log", ())),
+            tuple(each.get("said", ())),
+            each["problem"],
+        )
         for each in kept.record.get("files", ())
         if each["state"] != "changed"
     ]

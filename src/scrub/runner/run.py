@@ -7,6 +7,7 @@ import os
 import time
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from datetime import datetime
+from functools import partial
 from typing import Any
 
 from scrub.language.tree import Program
@@ -14,7 +15,8 @@ from scrub.model.change import Change
 from scrub.model.declare import FileItem, Reach
 from scrub.model.host import Host
 from scrub.model.preferences import Preferences, preferring
-from scrub.model.problem import BadCall, Failure, Refused, ScrubError, counted
+from scrub.model.problem import BadCall, Failure, FileProblem, Refused, ScrubError, counted, listed
+from scrub.model.progress import watched
 from scrub.model.values import ARITHMETIC
 from scrub.model.vocabulary import Vocabulary
 from scrub.runner.answers import answer_all
@@ -44,6 +46,7 @@ class FileResult:
         self.log: list[str] = []
         self.said: list[str] = []
         self.notes: list[str] = []
+        self.headings: dict[str, dict[str, str]] = {}  # of sheets with many changes: what stands over their columns
         self.left = 0  # texts that an action could not turn or edit, and left; the log has each
         self.problem: ScrubError | None = None
         self.effects: list[Effect] = []
@@ -128,9 +131,8 @@ class Runner:
         self.in_use = in_use
         self.preferences = preferences or Preferences()
         self.body = Statements(program, vocabulary, Watch(stepper) if stepper else None).block(program.macro.body)
-        with preferring(self.preferences):
-            found = answer_all(program.questions, answers, host, stored)
-        self.answers = dict(zip(program.question_slots, found, strict=True))
+        self.answers: dict[int, Any] = {}
+        self._ask = partial(answer_all, program.questions, answers, host, stored)
 
     def run(
         self, paths: Sequence[str], stop: bool = False, report: Callable[[FileResult], None] | None = None
@@ -141,6 +143,10 @@ class Runner:
         as it is done.
         """
         with preferring(self.preferences):
+            if not paths or any(
+                os.path.lexists(path) for path in paths
+            ):  # nobody is asked for files that are not there
+                self.answers = dict(zip(self.program.question_slots, self._ask(), strict=True))
             return self._run(paths, stop, report)
 
     def _run(self, paths: Sequence[str], stop: bool, report: Callable[[FileResult], None] | None) -> RunResult:
@@ -155,7 +161,8 @@ class Runner:
         else:
             self._one_by_one(every, stop, result, report)
         self.host.progress(len(every) or 1, len(every) or 1, "")
-        if self.store is not None and (every or result.number is not None):
+        logged = any(each.log or each.said for each in result.files)
+        if self.store is not None and (every or logged or result.number is not None):
             self._keep_record(result)
         return result
 
@@ -163,16 +170,24 @@ class Runner:
         self, every: list[str], stop: bool, result: RunResult, report: Callable[[FileResult], None] | None
     ) -> None:
         stopped = False
+        watching = bool(getattr(self.host, "watching", False))
         for index, path in enumerate(every):
-            self.host.progress(index, len(every), os.path.basename(path))
+            name = os.path.basename(path)
+            self.host.progress(index, len(every), name)
             if stopped:
                 found = FileResult(path)
                 found.state = NOT_TRIED
                 result.files.append(found)
                 continue
-            (found,) = self._group([path], result)
+            tell = partial(self._tell, index, len(every), name) if watching else None
+            with watched(tell):
+                (found,) = self._group([path], result)
             stopped = stop and found.problem is not None
             self._take([found], result, report)
+
+    def _tell(self, done: int, of: int, name: str, label: str, share: float) -> None:
+        """Tells how far one file has come."""
+        self.host.progress(done + share, of, f"{name}: {label}" if label and label != name else name)
 
     @staticmethod
     def _take(found: list[FileResult], result: RunResult, report: Callable[[FileResult], None] | None) -> None:
@@ -192,19 +207,21 @@ class Runner:
             for each in found if paths else ():
                 at = each
                 items.append(self.opener(each.path))
+                self._ensure_fitting(items[-1], each.path)
                 if self.store is not None and self.into is None and os.path.isfile(each.path):
                     self._ensure_free(items[-1])
             at = found[0]
             execution.roots = items
             for each, item in zip(found, items, strict=False):
                 at = each
-                _ensure_kept(self.program, item)
+                ensure_kept(self.program, item)
             at = found[0]
             self._execute(execution)
             for each, item in zip(found, items, strict=False):
                 at = each
                 each.effects = self._effects(item)
                 each.changes, each.notes, each.part_word = item.changes, item.notes, item.part_word
+                each.headings = item.headings_over(each.changes)
                 each.state = CHANGED if each.effects else UNCHANGED
             self._save(found, items, execution, result)
         except ScrubError as problem:
@@ -226,6 +243,13 @@ class Runner:
                 f"Turn the texts into {'numbers: read-numbers' if 'number' in what else 'dates: read-dates'}."
             )
         return found
+
+    def _ensure_fitting(self, item: FileItem, path: str) -> None:
+        """Raises `FileProblem` for a file of another kind than the macro runs on."""
+        runs_on = self.program.macro.runs_on
+        if item.kind_word not in runs_on:
+            kinds = listed([f"a {word}" for word in runs_on], "or")
+            raise FileProblem(path, f'this is a {item.kind_word}, and "{self.program.title}" runs on {kinds}')
 
     def _ensure_free(self, item: Any) -> None:
         """Raises when the file cannot be changed now. One in use may be waited for, or get its result beside it."""
@@ -294,14 +318,13 @@ class Runner:
                     "file": item.source.path,
                     "changes": [change.as_dict() for change in each.changes],
                     "made": each.made,
+                    "headings": each.headings,
                 }
                 for each, item in zip(found, items, strict=True)
             ],
             "log": execution.log,
             "said": execution.said,
         }
-        for folder in {os.path.dirname(effect.path) for effect in effects if effect.before is None}:
-            os.makedirs(folder, exist_ok=True)
         self.store.save(result.number, str(len(result.files) + 1), effects, record)
 
     def _record(self, result: RunResult) -> dict[str, Any]:
@@ -310,9 +333,15 @@ class Runner:
             "macro": self.program.text,
             "when": datetime.now().astimezone().isoformat(timespec="seconds"),
             "files": [
-                {"file": os.path.abspath(each.path), "state": each.state, "problem": str(each.problem or "")}
+                {
+                    "file": os.path.abspath(each.path) if each.path else "",
+                    "state": each.state,
+                    "problem": str(each.problem or ""),
+                    "log": each.log,
+                    "said": each.said,
+                }
                 for each in result.files
-                if each.path
+                if each.path or each.log or each.said
             ],
         }
 
@@ -332,7 +361,7 @@ def _selects(program: Program) -> bool:
     return program.selection_slot >= 0 or any(_selects(inner) for inner in program.inner)
 
 
-def _ensure_kept(program: Program, item: FileItem) -> None:
+def ensure_kept(program: Program, item: FileItem) -> None:
     """Raises `Failure` when the macro changes what the format of the file cannot keep."""
     for kind, word, line in program.uses:
         why = item.cannot_keep(kind, word)
@@ -341,7 +370,7 @@ def _ensure_kept(program: Program, item: FileItem) -> None:
             failure.title, failure.line = program.title, line
             raise failure
     for inner in program.inner:
-        _ensure_kept(inner, item)
+        ensure_kept(inner, item)
 
 
 def _distinct(paths: Sequence[str]) -> Iterator[str]:

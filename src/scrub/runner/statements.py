@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Collection
 from decimal import Decimal
 
 from scrub.language import tree
+from scrub.language.paths import is_own, own_names
 from scrub.language.tree import Block, Program
 from scrub.model.declare import Item
 from scrub.model.problem import BadCall, Failure, FileProblem
+from scrub.model.progress import over
 from scrub.model.types import NUMBER
 from scrub.model.values import Secret, Value, shown, type_name
 from scrub.model.vocabulary import Vocabulary
@@ -28,8 +30,11 @@ Run = Callable[[Frame], int | None]
 class Statements(Expressions):
     """Compiles the statements of one program."""
 
-    def __init__(self, program: Program, vocabulary: Vocabulary, watch: Watch | None = None) -> None:
-        super().__init__(vocabulary)
+    def __init__(
+        self, program: Program, vocabulary: Vocabulary, watch: Watch | None = None, data: Collection[str] = ()
+    ) -> None:
+        """`data` are the questions that another macro answers from data."""
+        super().__init__(vocabulary, own_names(program, data))
         self.program = program
         self.watch = watch
         self.depth = 0
@@ -137,7 +142,7 @@ class Statements(Expressions):
                 raise Failure(f'"{word}" of a {item.kind_word} cannot be set')
             found = value(frame)
             if found is None and not field.may_be_nothing:
-                raise Failure(f'"{word}" is {field.type}, not nothing')
+                raise Failure(f'"{word}" is {field.type}, nothing')
             setattr(item, attribute, fitted(found, field.type, f'"{word}"', field.choice, field.whole))
 
         return run
@@ -181,10 +186,14 @@ class Statements(Expressions):
         body, base = self._inside(node.slot if node.items else self.items[-1], node.body), node.base
         cost, slot, in_cells = _cost(node.body), node.slot, node.word in ("cell", "record", "row", "column", "cells")
         visited = self._visited(node)
+        by_items = node.items and not node.headings
+        label = _label if node.items else None
 
         def run(frame: Frame) -> int | None:
             execution: Execution = frame[0]
-            for value in visited(outer(frame) if outer else frame[base]):
+            for value in over(visited(outer(frame) if outer else frame[base]), label):
+                if by_items and value.removed:
+                    continue
                 execution.steps -= cost
                 if execution.steps < 0:
                     execution.spend(0)
@@ -204,14 +213,14 @@ class Statements(Expressions):
         return run
 
     @staticmethod
-    def _visited(node: tree.Each) -> Callable[[Value], Iterable[Value]]:
-        """What a loop goes through: fixed when it starts; of items, those that are still there at their turn."""
+    def _visited(node: tree.Each) -> Callable[[Value], list[Value]]:
+        """What a loop goes through: fixed when it starts."""
         path = node.path
         headings = tuple(sorted(node.headings))
         if headings:
             return lambda found: records(found, path, headings)
         if node.items:
-            return lambda found: (item for item in list(inside(found, path)) if not item.removed)
+            return lambda found: list(inside(found, path))
 
         def values(found: Value) -> list[Value]:
             if not isinstance(found, list):
@@ -327,7 +336,8 @@ class Statements(Expressions):
 
     def _do_runmacro(self, node: tree.RunMacro) -> Run:
         inner: Program = node.program
-        compiler = Statements(inner, self.vocabulary, self.watch)
+        data = [each.name or "" for each in node.arguments if not is_own(each.value, self.own_names)]
+        compiler = Statements(inner, self.vocabulary, self.watch, data)
         compiler.depth = self.depth
         body = compiler.block(inner.macro.body)
         slots = {question.name: slot for question, slot in zip(inner.questions, inner.question_slots, strict=True)}
@@ -355,6 +365,11 @@ class Statements(Expressions):
             body(own)
 
         return run
+
+
+def _label(item: Item) -> str:
+    """How the work on an item is called while it goes on."""
+    return item.label
 
 
 def _cost(body: Block) -> int:

@@ -61,6 +61,29 @@ class Disk:
         """Makes a folder and those above it, for its owner alone; one that is there is fine."""
         os.makedirs(path, mode=0o700, exist_ok=True)
 
+    def make_missing(self, path: str) -> list[str]:
+        """Makes a folder and those above it for people's files; gives those that were not there."""
+        missing = []
+        while path and not os.path.isdir(path):
+            missing.append(path)
+            path = os.path.dirname(path)
+        for folder in reversed(missing):
+            os.mkdir(folder)
+        return missing
+
+    def remove_empty(self, path: str) -> None:
+        """Removes a folder that holds nothing; any other stays."""
+        with contextlib.suppress(OSError):
+            os.rmdir(path)
+
+    def entries(self, folder: str) -> dict[str, os.stat_result]:
+        """The files in a folder, with what the system knows of them; none where there is no folder."""
+        try:
+            with os.scandir(folder) as found:
+                return {each.name: each.stat() for each in found}
+        except (FileNotFoundError, NotADirectoryError):
+            return {}
+
     def claim_folder(self, path: str) -> bool:
         """Makes a folder that nobody else has made; False when it is there already."""
         try:

@@ -6,7 +6,7 @@ import contextlib
 import json
 import os
 import time
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from typing import Any, NamedTuple
 
 from scrub.store.commit import Committer, Step
@@ -19,13 +19,33 @@ from scrub.store.patch import Effect, Patch
 DONE, UNDONE = "done", "undone"
 
 
+#: The file that keeps a run from being forgotten.
+_PINNED = "kept"
+
+
+#: Is told how far a long piece of work has come: files done, files in all, the next one.
+Watch = Callable[[float, int, str], None]
+
+
+class Held(NamedTuple):
+    """What takes one run back: its size in bytes, when it was written, whether it is pinned, and its files."""
+
+    size: int
+    newest: float
+    pinned: bool
+    names: tuple[str, ...]
+
+
 class Kept(NamedTuple):
-    """One commit as it is kept: its name in the run, its state, its targets, and the caller's own record."""
+    """One commit as it is kept: its name in the run, its state, its targets, the caller's own record, and the folders
+    that were made for it.
+    """
 
     name: str
     state: str
     steps: tuple[Step, ...]
     record: dict[str, Any]
+    folders: tuple[str, ...] = ()
 
 
 class KeptRun(NamedTuple):
@@ -100,20 +120,56 @@ class Store:
             for effect in effects:
                 if effect.before is not None:
                     ensure_free(effect.path)
-            self._committer.commit(run, name, effects, "undo", {"state": DONE, "record": record})
+            folders = [folder for effect in effects for folder in self.disk.make_missing(os.path.dirname(effect.path))]
+            more = {"state": DONE, "record": record, "folders": folders}
+            try:
+                self._committer.commit(run, name, effects, "undo", more)
+            except Exception:
+                self._remove_empty(folders)
+                raise
 
-    def forget_older(self, days: int) -> int:
-        """Removes what takes back runs older than so many days; gives the number of runs. Their records stay."""
-        forgotten = 0
-        oldest = time.time() - days * 86_400
+    def _remove_empty(self, folders: Sequence[str]) -> None:
+        """Removes folders that a run made and that hold nothing any more."""
+        for folder in sorted(folders, key=len, reverse=True):
+            self.disk.remove_empty(folder)
+
+    def held(self) -> dict[int, Held]:
+        """What takes each run back, of the runs for which anything is held."""
+        found: dict[int, Held] = {}
         for name in self.disk.names(self._committer.runs):
             folder = os.path.join(self._committer.runs, name)
-            kept = [each for each in self.disk.names(folder) if each.endswith((".undo", ".redo"))]
-            if kept and max(os.stat(os.path.join(folder, each)).st_mtime for each in kept) < oldest:
-                forgotten += 1
-                for each in kept:
-                    self.disk.remove(os.path.join(folder, each))
+            entries = self.disk.entries(folder) if name.isdigit() else {}
+            kept = {each: stat for each, stat in entries.items() if each.endswith((".undo", ".redo"))}
+            if kept:
+                size = sum(stat.st_size for stat in kept.values())
+                newest = max(stat.st_mtime for stat in kept.values())
+                found[int(name)] = Held(size, newest, _PINNED in entries, tuple(kept))
+        return found
+
+    def forget(self, days: int, size: int) -> int:
+        """Removes what takes back runs older than so many days, and of the others the oldest until the rest is not
+        bigger than `size` bytes; gives the number of runs. Their records stay, and so do runs that were pinned.
+        """
+        held = self.held()
+        oldest, total = time.time() - days * 86_400, sum(each.size for each in held.values())
+        forgotten = 0
+        for number in sorted(held)[:-1]:  # the last run can always be taken back
+            if held[number].pinned or (held[number].newest >= oldest and total <= size):
+                continue
+            for each in held[number].names:
+                self.disk.remove(os.path.join(self._committer.runs, str(number), each))
+            total -= held[number].size
+            forgotten += 1
         return forgotten
+
+    def pin(self, number: int, keep: bool) -> None:
+        """Keeps what takes a run back, however old and big, or lets it go again. Raises `NoSuchRun`."""
+        self.run(number)
+        path = os.path.join(self._committer.runs, str(number), _PINNED)
+        if keep:
+            self.disk.write(path, [b""], lasting=False)
+        else:
+            self.disk.remove(path)
 
     def runs(self) -> list[KeptRun]:
         """Every run, the last one first."""
@@ -141,23 +197,33 @@ class Store:
                 record = data
             else:
                 steps = tuple(Step(*step) for step in data["steps"])
-                commits.append(Kept(data["name"], data["state"], steps, data["record"]))
+                folders = tuple(data.get("folders", ()))
+                commits.append(Kept(data["name"], data["state"], steps, data["record"], folders))
         commits.sort(key=lambda commit: int(commit.name))
         return KeptRun(number, record, tuple(commits))
 
-    def undo(self, number: int | None = None, copy: bool = False) -> Restored:
-        """Puts back what a run changed (left out: the last one), byte for byte.
+    def undo(self, number: int | None = None, copy: bool = False, watch: Watch | None = None) -> Restored:
+        """Puts back what a run changed (left out: the last one), byte for byte. `watch` is told of each file.
 
         Refused as a whole (`EditedSince`) when a file was edited since; with `copy`, the former version of such a
         file is laid beside it and the others are put back.
         """
-        return self._turn(number, DONE, copy)
+        return self._turn(number, DONE, copy, watch)
 
     def redo(self, number: int | None = None) -> Restored:
-        """Does again what was taken back (left out: the run taken back last)."""
+        """Does again what was taken back; left out, the run that was taken back last, if nothing was run since."""
         return self._turn(number, UNDONE, False)
 
-    def _turn(self, number: int | None, state: str, copy: bool) -> Restored:
+    def taken_back_last(self) -> KeptRun | None:
+        """The run that was taken back last; None for none."""
+        found = [run for run in self.runs() if any(commit.state == UNDONE for commit in run.commits)]
+        return max(found, key=self._turned_at, default=None)
+
+    def _turned_at(self, run: KeptRun) -> int:
+        """When the commits of a run were made or taken back last, in nanoseconds."""
+        return max((os.stat(self._file(run.number, each.name)).st_mtime_ns for each in run.commits), default=0)
+
+    def _turn(self, number: int | None, state: str, copy: bool, watch: Watch | None = None) -> Restored:
         with self._locked():
             run = self._to_turn(number, state)
             commits = [commit for commit in run.commits if commit.state == state]
@@ -173,7 +239,9 @@ class Store:
             former = [(commit, index) for commit, index in edited if commit.steps[index].old is not None]
             copies = [self._beside(run, commit, index) for commit, index in former]
             paths: list[str] = []
-            for commit in reversed(commits):
+            for done, commit in enumerate(reversed(commits)):
+                if watch is not None and commit.steps:
+                    watch(done, len(commits), os.path.basename(commit.steps[0].path))
                 if any(commit is each for each, _ in edited):
                     continue
                 self._turn_one(run.number, commit, state)
@@ -189,12 +257,21 @@ class Store:
                 raise NoSuchRun("", f"run {number} changed nothing, so there is nothing to take back")
             word = "taken back already. Do it again: scrub undo --redo" if state == DONE else "not taken back"
             raise NoSuchRun("", f"run {number} is {word}")
-        found = [run for run in self.runs() if any(commit.state == state for commit in run.commits)]
+        runs = self.runs()
+        found = [run for run in runs if any(commit.state == state for commit in run.commits)]
         if not found:
             raise NoSuchRun("", "there is nothing to take back" if state == DONE else "there is nothing to do again")
-        if state == UNDONE:
-            found.sort(key=lambda run: os.stat(self._file(run.number, run.commits[0].name)).st_mtime_ns, reverse=True)
-        return found[0]
+        if state == DONE:
+            return found[0]
+        last = max(found, key=self._turned_at)
+        later = max(runs, key=self._turned_at)
+        if later.number != last.number:
+            raise NoSuchRun(
+                "",
+                f"run {later.number} came after the last undo, so say which run is meant. Taken back last was run "
+                f'{last.number}, "{last.record.get("title", "")}": scrub undo {last.number} --redo',
+            )
+        return last
 
     def _file(self, run: int, name: str) -> str:
         return os.path.join(self._committer.runs, str(run), f"{name}.json")
@@ -218,10 +295,16 @@ class Store:
             if step.new is not None:
                 ensure_free(step.path)
         now = UNDONE if state == DONE else DONE
+        if now == DONE:
+            for folder in commit.folders:
+                self.disk.make_missing(folder)
+        more = {"state": now, "record": commit.record, "folders": list(commit.folders)}
         try:
-            self._committer.commit(run, commit.name, effects, other, {"state": now, "record": commit.record})
+            self._committer.commit(run, commit.name, effects, other, more)
         except Changed as error:
             raise EditedSince(error.path) from error
+        if now == UNDONE:
+            self._remove_empty(commit.folders)
 
     def _patch(self, run: int, name: str, index: int, keep: str) -> Patch:
         path = os.path.join(self._committer.runs, str(run), f"{name}-{index}.{keep}")

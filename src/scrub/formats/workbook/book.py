@@ -53,7 +53,7 @@ class OfficeWorkbook(OpenWorkbook):
         self._part = self._find_part()
         self._data, self._root = part_tree(self.package, self._part)
         if self._root.name != "workbook":
-            raise self.problem("its main part is no workbook")
+            raise self.problem("its main part is not a workbook")
         self._sheets = list(self._read_sheets())
         self._views = self._root.child("bookViews")
         self._to_embed: list[str] = []
@@ -77,7 +77,7 @@ class OfficeWorkbook(OpenWorkbook):
         if self.recorder and any(name.startswith("_xmlsignatures/") for name in self.package.members):
             found.append(f"{self.name} carries a digital signature, which no longer holds after a change.")
         if self._recalculates and (self._targets.get("calcChain") or any(s.has_formulas for s in self._sheets)):
-            found.append("Its formulas will be calculated anew when it is next opened.")
+            found.append("Formulas will be recalculated when the file is next opened.")
         return found
 
     # -- what cells share
@@ -238,7 +238,7 @@ class OfficeWorkbook(OpenWorkbook):
                 break
         if "mimetype" in self.package.members:
             raise self.problem("this is not an .xlsx workbook, whatever its name says. Save it as .xlsx")
-        raise self.problem("its workbook part is missing, so this is no workbook, or a damaged one")
+        raise self.problem("its workbook part is missing, so this is not a workbook, or a damaged one")
 
     def _read_sheets(self) -> Iterator[OfficeSheet]:
         targets = relationships(self.package, self._part)

@@ -6,15 +6,7 @@ import colorsys
 import re
 from collections.abc import Callable, Mapping
 
-from scrub.model.problem import Failure
-
-#: Plain words for colours, as the web's open standard has them (CSS Color Module Level 4, 6.1).
-WORDS = {
-    "black": "000000", "white": "ffffff", "red": "ff0000", "green": "008000", "blue": "0000ff", "yellow": "ffff00",
-    "orange": "ffa500", "purple": "800080", "grey": "808080", "gray": "808080", "brown": "a52a2a", "pink": "ffc0cb",
-    "lightgrey": "d3d3d3", "lightgreen": "90ee90", "lightblue": "add8e6", "lightyellow": "ffffe0", "navy": "000080",
-    "teal": "008080", "maroon": "800000", "olive": "808000", "silver": "c0c0c0", "gold": "ffd700",
-}  # fmt: skip
+from scrub.model.colours import colour_of
 
 _BASIC = "000000 ffffff ff0000 00ff00 0000ff ffff00 ff00ff 00ffff".split()
 #: The palette for indexed colours (18.8.27): the eight basic ones twice, then these.
@@ -69,18 +61,12 @@ class Colours:
     @staticmethod
     def write(colour: str) -> str:
         """A colour as the file has it, `FFrrggbb`. Raises `Failure` for a text that is none."""
-        plain = colour.strip().lower()
-        found = WORDS.get(plain.replace(" ", "").replace("-", "")) or plain.removeprefix("#")
-        if re.fullmatch(r"[0-9a-f]{3}", found):
-            found = "".join(letter * 2 for letter in found)
-        if not re.fullmatch(r"[0-9a-f]{6}", found):
-            raise Failure(f'"{colour}" is no colour. Write it as "#fff8e1", or one of: {", ".join(WORDS)}')
-        return "FF" + found.upper()
+        return "FF" + colour_of(colour)[1:].upper()
 
 
 def same_colour(colour: str | None) -> str | None:
     """A colour as `Colours.read` gives it, whatever way it is written."""
-    return None if colour is None else "#" + Colours.write(colour)[2:].lower()
+    return None if colour is None else colour_of(colour)
 
 
 def _tinted(colour: str, tint: float) -> str:

@@ -58,7 +58,7 @@ class Decoder:
             try:
                 return number_of(text) if sort == NUMBER else self._moment(text, sort, where)
             except (decimal.InvalidOperation, ValueError):
-                return Trouble(f'{where()} is damaged: "{text[:40]}" is no number')
+                return Trouble(f'{where()} is damaged: "{text[:40]}" is not a number')
         if type_ == "s":
             found = self._strings().text(int(text)) if text.strip().isdigit() else None
             return Trouble(f"{where()} is damaged: its text is missing") if found is None else found or None
@@ -214,7 +214,7 @@ def _iso(text: str, where: Where) -> Value:
     try:
         found = datetime.fromisoformat(text.strip().removesuffix("Z"))
     except ValueError:
-        return Trouble(f'{where()} is damaged: "{text[:40]}" is no date')
+        return Trouble(f'{where()} is damaged: "{text[:40]}" is not a date')
     return found if "T" in text else found.date()
 
 

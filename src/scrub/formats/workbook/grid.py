@@ -243,7 +243,7 @@ class SheetCells(SheetReading):
         if formula not in self.book.checked_formulas:
             wrong = problem_of(formula[1:], self.book.knows_name, lambda name: name.casefold() in self.book.by_name)
             if wrong:
-                raise Failure(f'"{formula[:60]}" is no formula: {wrong}')
+                raise Failure(f'"{formula[:60]}" is not a formula: {wrong}')
             self.book.checked_formulas.add(formula)
         return formula
 

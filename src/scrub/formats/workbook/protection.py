@@ -113,7 +113,7 @@ def opens(attributes: Attributes, password: Secret | None) -> bool:
     try:
         wanted = int(attributes["password"], 16)
     except ValueError:
-        raise Failure("its protection is damaged: the password's hash is no number") from None
+        raise Failure("its protection is damaged: the password's hash is not a number") from None
     return wanted in password.derived("16 bit", _old_hashes)
 
 

@@ -223,7 +223,7 @@ def _date(text: str, year: int, month: int, day: int) -> date:
     try:
         return date(year, month, day)
     except ValueError:
-        raise Failure(f'"{text}" is no day of the calendar') from None
+        raise Failure(f'"{text}" is not a day of the calendar') from None
 
 
 def _month(text: str, name: str) -> int:

@@ -1,0 +1,165 @@
+"""Changes as a person reads them: by place, cells in reading order, many of a column told in one line."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping, Sequence
+
+from scrub import Change
+from scrub.cli.output import SHOWN, columns, more, width
+
+_CELL = re.compile(r"([A-Z]{1,3})([1-9]\d*)\b(.*)", re.DOTALL)
+_DATE = re.compile(r"\d{4}-\d{2}-\d{2}")
+Headings = Mapping[str, Mapping[str, str]]
+
+
+def change_lines(
+    changes: Sequence[Change], limit: int | None = SHOWN, headings: Headings | None = None, whole: int | None = None
+) -> list[str]:
+    """Changes by their place. A place with more than ten has a line for each column; `limit` None shows each change.
+
+    `whole` is how many lines there may be in all.
+    """
+    rows: list[tuple[str, str]] = []
+    for place, every in by_place(changes).items():
+        rows += _rows(place, every, limit, (headings or {}).get(place, {}))
+    lines = columns(rows)
+    if whole is not None and len(lines) > whole + 1:
+        return [*lines[:whole], more(len(lines) - whole)]
+    return lines
+
+
+def by_place(changes: Sequence[Change]) -> dict[str, list[Change]]:
+    """The changes of each place; its cells in reading order."""
+    found: dict[str, list[Change]] = {}
+    for change in changes:
+        found.setdefault(change.place, []).append(change)
+    return {place: sorted(every, key=_reading_order) for place, every in found.items()}
+
+
+def _reading_order(change: Change) -> tuple[int, int, str]:
+    """Cells by row and column; what is no cell stays in front."""
+    found = _CELL.fullmatch(change.what)
+    return (int(found[2]), len(found[1]), found[1]) if found else (0, 0, "")
+
+
+def _rows(place: str, changes: list[Change], limit: int | None, headings: Mapping[str, str]) -> list[tuple[str, str]]:
+    """The lines of one place: one where that is enough, else a line a change, or a line a column."""
+    texts = together(changes[:200] if limit is not None else changes)
+    joined = ", ".join(texts)
+    if len(changes) <= 200 and (len(texts) == 1 or (limit is not None and len(joined) + len(place) + 4 <= width())):
+        return [(place, joined)]
+    if limit is not None and (len(texts) > limit or len(changes) > 200):
+        texts = _in_columns(changes, headings)
+    return [(place if number == 0 else "", text) for number, text in enumerate(texts)]
+
+
+def _in_columns(changes: list[Change], headings: Mapping[str, str]) -> list[str]:
+    """A line for each column and what was done in it; what is no cell has a line of its own."""
+    groups: dict[tuple[str, str], list[Change]] = {}
+    others: list[str] = []
+    for change in changes:
+        found = _CELL.fullmatch(change.what)
+        if found is None:
+            others.append(str(change))
+        else:
+            groups.setdefault((found[1], found[3]), []).append(change)
+    ordered = sorted(groups.items(), key=lambda pair: (len(pair[0][0]), pair[0]))
+    told = [
+        f"{headings.get(letters) or f'column {letters}'}: {_done(rest.strip(), every)}"
+        for (letters, rest), every in ordered
+    ]
+    return [*others, *told]
+
+
+def _done(rest: str, changes: list[Change]) -> str:
+    """What was done with the cells of one column."""
+    if len(changes) == 1:
+        return str(changes[0])
+    count = f"{len(changes):,}"
+    pairs = [(str(each.before), str(each.after)) for each in changes]
+    if rest:
+        after = {new for _, new in pairs}
+        return f"{count} cells, {rest}: {after.pop() if len(after) == 1 else 'changed'}"
+    old = [before[1:-1] if before.startswith('"') else None for before, _ in pairs]
+    new = [after[1:-1] if after.startswith('"') else None for _, after in pairs]
+    if all(before == "nothing" for before, _ in pairs):
+        return f"{count} empty cells filled in"
+    if all(after == "nothing" for _, after in pairs):
+        return f"{count} cells emptied"
+    if None in old:
+        return f"{count} values changed"
+    texts = [each or "" for each in old]
+    if None not in new:
+        for words, change in _OF_TEXTS:
+            if [change(each) for each in texts] == new:
+                return f"{count} texts {words}"
+        return f"{count} texts changed"
+    if all(_DATE.match(after) for _, after in pairs):
+        return f"{count} texts turned into dates"
+    return f"{count} texts turned into numbers" if not any(new) else f"{count} texts changed"
+
+
+_OF_TEXTS = (
+    ("in capitals", str.upper),
+    ("in small letters", str.lower),
+    ("without blanks at their ends", str.strip),
+    ("with single spaces", lambda text: " ".join(text.split())),
+)
+
+
+def _following(letters: str) -> str:
+    """The letters of the next column."""
+    whole = letters.rstrip("Z")
+    tail = "A" * (len(letters) - len(whole))
+    return whole[:-1] + chr(ord(whole[-1]) + 1) + tail if whole else "A" + tail
+
+
+def together(changes: Sequence[Change]) -> list[str]:
+    """Changes of one place as texts; the same change of cells below or beside each other is told as one of a range."""
+    blocks: list[tuple[str, tuple[str, int, str, int]]] = []  # what follows the address, and its corners
+    for text in map(str, changes):
+        found = _CELL.fullmatch(text)
+        if found is None:
+            blocks.append((text, ("", 0, "", 0)))
+            continue
+        column, row, rest = found[1], int(found[2]), found[3]
+        place = next((at for at in range(len(blocks) - 1, max(-1, len(blocks) - 30), -1) if blocks[at][0] == rest), -1)
+        if place >= 0:
+            first, top, last, bottom = blocks[place][1]
+            if first == last == column and row == bottom + 1:
+                blocks[place] = (rest, (first, top, last, row))
+                continue
+            if top == bottom == row and _following(last) == column:
+                blocks[place] = (rest, (first, top, column, row))
+                continue
+        blocks.append((rest, (column, row, column, row)))
+    return [
+        rest
+        if not top
+        else f"{first}{top}{rest}"
+        if (first, top) == (last, bottom)
+        else f"{first}{top}:{last}{bottom}{rest}"
+        for rest, (first, top, last, bottom) in _squared(blocks)
+    ]
+
+
+def _squared(
+    blocks: list[tuple[str, tuple[str, int, str, int]]],
+) -> list[tuple[str, tuple[str, int, str, int]]]:
+    """Rows of equal changes that lie below each other as one range."""
+    found: list[tuple[str, tuple[str, int, str, int]]] = []
+    for rest, (first, top, last, bottom) in blocks:
+        above = next(
+            (
+                at
+                for at, (r, c) in enumerate(found)
+                if r == rest and top and (c[0], c[2], c[3]) == (first, last, top - 1)
+            ),
+            -1,
+        )
+        if above >= 0:
+            found[above] = (rest, (first, found[above][1][1], last, bottom))
+        else:
+            found.append((rest, (first, top, last, bottom)))
+    return found
