@@ -114,7 +114,7 @@ def test_what_is_no_file(cli: Cli, book: Path) -> None:
     refused(cli, "nowhere.xlsx", "nowhere.xlsx: there is no such file")
     os.mkdir("folder.xlsx")
     refused(cli, "folder.xlsx", "this is a folder")
-    assert "no file fits *.xlsm" in cli("run", "show every", "*.xlsm").err
+    assert "No file fits *.xlsm" in cli("run", "show every", "*.xlsm").err
     assert "name a file" in cli("run", "show every").err
 
 
@@ -179,7 +179,8 @@ def test_one_that_fails_does_not_stop_the_others(cli: Cli, book: Path) -> None:
     assert found.code == 1
     assert "Saved a.xlsx" in found.out
     assert "Saved c.xlsx" in found.out
-    assert "1 of 4 files failed:\n  b.xlsx: this is not an office file" in found.err
+    assert "1 of 4 files failed: b.xlsx" in found.err
+    assert "b.xlsx\n  Failed: this is not an office file" in found.out
     assert cli("undo", "1").code == 0
     assert Path("c.xlsx").read_bytes() == SAMPLE.read_bytes()
     stopped = cli("run", "show every", "a.xlsx", "b.xlsx", "c.xlsx", "--stop")
@@ -210,15 +211,15 @@ def test_bad_macros(cli: Cli, book: Path) -> None:
 
 def test_wrong_calls(cli: Cli, book: Path) -> None:
     assert 'Did you mean "macros"?' in cli("macro").err
-    assert 'no macro is called "sael". Did you mean "Seal"?' in cli("run", "sael", book).err
-    assert 'the macro comes first, then the file: scrub run "seal"' in cli("run", book, "seal").err
-    assert "which macro?" in cli("run", book).err
+    assert 'No macro is called "sael". Did you mean "Seal"?' in cli("run", "sael", book).err
+    assert 'The macro comes first, then the file: scrub run "seal"' in cli("run", book, "seal").err
+    assert "Which macro?" in cli("run", book).err
     assert '"every sheet" could be' in cli("run", "every sheet", book).err
     assert "no answer for" not in cli("run", "show every", book, "--preview").err
     missing = cli("run", "seal", book, "--no-questions")
     assert missing.code == 2
     assert (
-        'no password for "sheet-code", and nobody to ask. Put it into the variable SCRUB_SECRET_SHEET_CODE'
+        'No password for "sheet-code", and nobody to ask. Put it into the variable SCRUB_SECRET_SHEET_CODE'
         in missing.err
     )
     assert 'does not ask for "huts"' in cli("run", "show every", book, "--with", "huts=8").err
@@ -301,7 +302,7 @@ def test_any_damaged_byte_is_told_or_harmless(cli: Cli, at: int) -> None:
         before, after = _packed_parts(bytes(data)), _packed_parts(Path("hit.xlsx").read_bytes())
         assert {name for name in before if before[name] != after[name]} <= {"xl/workbook.xml"}
     else:
-        assert done.err.startswith("hit.xlsx: ")
+        assert done.err.startswith("Failed: hit.xlsx: ")
         assert Path("hit.xlsx").read_bytes() == data
 
 

@@ -61,7 +61,7 @@ EXAMPLES = [entry for entry in ENTRIES.values() if entry.what.startswith("operat
 @pytest.mark.parametrize("entry", EXAMPLES, ids=lambda entry: entry.written + " " + entry.what)
 def test_every_example_of_an_operation_runs(entry: object, book: Path) -> None:
     """The examples in the catalog are not only right, they do something on the sample data."""
-    from scrub.model.vocabulary import Entry
+    from scrub.model.search import Entry
 
     assert isinstance(entry, Entry)
     values = (
@@ -97,7 +97,7 @@ OF_ITEMS = [
 def test_every_example_of_a_field_or_action_runs(
     kind: str, entry: object, book: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    from scrub.model.vocabulary import Entry
+    from scrub.model.search import Entry
 
     assert isinstance(entry, Entry)
     monkeypatch.setenv("SCRUB_SECRET_C", "x")
@@ -119,3 +119,26 @@ def test_every_command_has_its_help(cli: Callable[..., Output], command: str) ->
         Path(__file__).parent.parent / "README.md"
     ).read_text()
     assert f"scrub {command}" in readme or command in ("changes", "history", "secret"), command
+
+
+@pytest.mark.parametrize(
+    ("words", "written"),
+    [
+        ("make text bold", "cell.bold"), ("find duplicates", "mark-duplicates"), ("hide column", "row.hidden"), ("landscape", "sheet.orientation"),
+        ("replace words", "replace"), ("today's date", "today"), ("look up in another file", "record(…)"), ("count rows", "count(…)"),
+        ("split names", ".before"), ("first word", ".words"), ("ask the user", "ask(…)"), ("loop", "each"), ("if then", "if"), ("delete row", "clear"),
+        ("unhide sheets", "sheet.hidden"), ("freeze panes", "sheet.rows-in-sight"), ("page numbers", "sheet.footer"), ("round a number", ".rounded"),
+        ("upper case", "upper"), ("remove double spaces", "single-spaces"), ("fit to page", "sheet.width-in-pages"), ("print a message", "say"),
+        ("text to date", "read-dates"), ("unlock input cells", "cell.locked"), ("merge and center", "centre-over"), ("wrap text", "cell.wrapped"),
+        ("hyperlink", "cell.link"), ("save as", "save-copy"), ("on error", "attempt"), ("for each", "each"), ("last word", ".words"),
+    ],
+)  # fmt: skip
+def test_everyday_words_find_what_they_mean(words: str, written: str) -> None:
+    found = [entry.written for entry in scrub.vocabulary().search(words)]
+    assert written in found[:3], found[:6]
+
+
+def test_words_about_nothing_find_nothing(cli: Callable[..., Output]) -> None:
+    found = cli("catalog", "zebra")
+    assert found.code == 1
+    assert "Nothing in the catalog is about zebra." in found.out

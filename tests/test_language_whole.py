@@ -106,7 +106,7 @@ def test_a_condition_holds_or_not(condition: str, holds: bool) -> None:
     [
         ('x = "03/04/2026".as-date', "can be read in two ways: 3 April and March 4"),
         ('x = "1/5/26".as-date', "two digits"),
-        ('x = "30 February 2026".as-date', "no day of the calendar"),
+        ('x = "30 February 2026".as-date', "not a day of the calendar"),
         ('x = "soon".as-date', "is not a date"),
         ("x = 2026-05-01 + 90 minutes", "without a time of day"),
         ("x = 1 month + 1 day", "months have no fixed length"),

@@ -177,7 +177,6 @@ def test_a_slip_gets_its_advice(body: str, advice: str) -> None:
     [
         ("each paragraph\nend", "paragraph"),
         ('x = mailbox("a")', "mailbox"),
-        ('who = ask("a", as: address)', "address"),
     ],
 )
 def test_what_is_not_here_yet_says_so(body: str, word: str) -> None:

@@ -21,8 +21,26 @@ def test_answers_of_every_sort(book: Path) -> None:
     assert "Which hut (Kite Hut, Tarn Hut):" in shown
     assert "Sure (yes or no) [yes]:" in shown
     assert states(book)["Tarn Hut"] == "visible"
-    wrong = typed(["run", "ask.scrub", str(book)], ["larch", "yes", "3"])
+    wrong = typed(["run", "ask.scrub", str(book)], ["larch", "k", "maybe", "yes", "many", "3"])
     assert '"hut" is one of: Kite Hut, Tarn Hut; not "larch"' in wrong
+    assert 'write yes or no, not "maybe"' in wrong
+    assert '"many" is not a number' in wrong
+    assert states(book)["Kite Hut"] == "visible"
+    gone = typed(["run", "ask.scrub", str(book)], ["x", "y", "z"])
+    assert 'not "z"' in gone.splitlines()[-1]
+
+
+def test_nobody_is_asked_for_a_file_that_is_not_there(book: Path) -> None:
+    shown = typed(["run", "seal", "nowhere.xlsx"], ["larch"])
+    assert "Password" not in shown
+    assert "there is no such file" in shown
+
+
+def test_a_new_password_is_typed_twice_and_a_known_one_once(book: Path) -> None:
+    shown = typed(["run", "seal", str(book)], ["larch", "lrach", "larch", "larch"])
+    assert "do not match" in shown
+    assert "10 of 11 sheets sealed." in shown
+    assert "The same once more" not in typed(["run", "unseal", str(book)], ["larch"])
 
 
 def test_a_file_in_use_is_asked_about(book: Path) -> None:
@@ -38,12 +56,12 @@ def test_a_file_in_use_is_asked_about(book: Path) -> None:
 def test_the_first_use_of_files_is_asked_about(book: Path) -> None:
     Path("copy.scrub").write_text(macro('save-copy to: "sent"'))
     refused = typed(["run", "copy.scrub", str(book)], ["n"])
-    assert '"Test" opens, makes, moves or removes other files (can be taken back). Let it?' in refused
+    assert '"Test" saves copies of files.\nAllow this?' in refused
     assert "was not approved" in refused
     assert not Path("sent").exists()
     assert "Made sent/season-book.xlsx" in typed(["run", "copy.scrub", str(book)], ["y"])
     again = typed(["run", "copy.scrub", str(book)], [])
-    assert "Let it?" not in again
+    assert "Allow this?" not in again
     assert Path("sent/season-book (2).xlsx").exists()
     Path("other.scrub").write_text(macro('save-copy to: "other"'))
     read = typed(["approve", "other.scrub"], ["n"])
@@ -66,9 +84,11 @@ def test_the_prompt_completes_and_keeps(book: Path) -> None:
 
 def typed_keys(words: list[str], keys: list[str], seconds: float = 20) -> str:
     """Types keys at a prompt that edits its own line; gives all that was shown."""
+    import contextlib
     import os
     import pty
     import select
+    import signal
     import sys
     import time
 
@@ -90,6 +110,8 @@ def typed_keys(words: list[str], keys: list[str], seconds: float = 20) -> str:
         elif waiting and time.monotonic() - quiet > 0.6:
             os.write(handle, waiting.pop(0).encode())
             quiet = time.monotonic()
+    with contextlib.suppress(ProcessLookupError):
+        os.kill(child, signal.SIGTERM)
     os.waitpid(child, 0)
     return shown.decode("utf-8", "replace")
 

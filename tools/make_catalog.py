@@ -19,6 +19,8 @@ def page() -> str:
     heading = ""
     for entry in scrub.vocabulary().entries():
         group = entry.written if entry.what == "kind" else heading
+        if entry.what in ("statement", "look-up"):
+            group = "Statements and look-ups"
         if entry.what.startswith("operation"):
             group = "Operations of a " + entry.what.removeprefix("operation of a ").partition(",")[0]
         if group != heading:

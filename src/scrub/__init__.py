@@ -31,7 +31,7 @@ from scrub.model.problem import (
 
 if TYPE_CHECKING:
     from scrub.demo import lay_out_samples
-    from scrub.language.paste import mended
+    from scrub.language.paste import mended, pasted
     from scrub.language.tree import Program
     from scrub.library.library import Entry, Library, files_of, retitled
     from scrub.library.records import SETTINGS
@@ -105,6 +105,7 @@ __all__ = [
     "listed",
     "mended",
     "open",
+    "pasted",
     "program",
     "read_macro",
     "recover",
@@ -121,7 +122,7 @@ __all__ = [
 #: Where each name lives, by room; it is fetched when first used, so that a small command imports little.
 _ROOMS = {
     "scrub.demo": "lay_out_samples",
-    "scrub.language.paste": "mended",
+    "scrub.language.paste": "mended pasted",
     "scrub.library.library": "files_of Entry Library retitled",
     "scrub.library.records": "SETTINGS",
     "scrub.library.text": "decoded is_macro_path read_macro",

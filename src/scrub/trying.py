@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from typing import TYPE_CHECKING, Any, NamedTuple
 
-from scrub.language.complete import completions, is_open
+from scrub.language.complete import Known, completions, is_open
 from scrub.language.layout import tidy
 from scrub.model.change import Change
 from scrub.model.host import Host, Question
@@ -72,6 +72,7 @@ class Trial:
             item: Any = open_file(path, folder=True)
         self.file_kind = item.kind_word
         self.label = item.label
+        self._items, self._headings = _in_reach(item)
         item.close()
         self.home = home
         self.path = path
@@ -170,7 +171,8 @@ class Trial:
     def completions(self, line: str) -> list[str]:
         """The words that could come next."""
         names = [step.text.partition("=")[0].strip() for step in self.kept if "=" in step.text.partition("\n")[0]]
-        return completions(self.home.vocabulary, line, self.kind, [name for name in names if name.isidentifier()])
+        known = Known([name for name in names if name.isidentifier()], self._items, self._headings)
+        return completions(self.home.vocabulary, line, self.kind, known)
 
     def offers(self) -> list[tuple[str, str]]:
         """What the current item can do: what changes it first, each as an example with its line of help."""
@@ -181,6 +183,17 @@ class Trial:
         told = [(each.docs.example or f"{kind.word}.{each.word}", each.docs.summary) for each in (*fields, *others)]
         half = 5 if len(actions) > 5 else len(actions)
         return [*actions[:half], *told[: 10 - half], *actions[half:], *told[10 - half :]]
+
+
+def _in_reach(item: Any) -> tuple[dict[str, list[str]], list[str]]:
+    """The names of a file's items by their kind, and its headings as a macro writes them."""
+    if item.kind_word != "workbook":
+        return {}, []
+    sheets = list(item.sheets())
+    outlines = [outline for sheet in sheets for outline in sheet.outline()]
+    headings = [field.removeprefix("record.") for outline in outlines for field in outline.fields]
+    tables = [table.label for sheet in sheets for table in sheet.tables()]
+    return {"sheet": [sheet.name for sheet in sheets], "table": tables}, list(dict.fromkeys(headings))
 
 
 def _enters(text: str) -> bool:

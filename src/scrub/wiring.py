@@ -26,8 +26,8 @@ if TYPE_CHECKING:
 
 #: How long what takes runs back is held when nothing else is set, and how much of it: in days, and in MB.
 _HELD_DAYS, _HELD_MB = 90, 1000
-#: Runs between two looks at what is held.
-_LOOK_EVERY = 10
+#: What is held is looked at after each of the first runs, and later after each tenth: a look takes longer then.
+_LOOK_ALWAYS, _LOOK_EVERY = 50, 10
 
 
 class Home(Sharing):
@@ -366,7 +366,8 @@ class Home(Sharing):
         result = runner.run(paths, stop, report)
         if not preview:
             self.use.count(checked.title)
-            if result.number is not None and result.number % _LOOK_EVERY == 0:
+            number = result.number or 0
+            if number <= _LOOK_ALWAYS or number % _LOOK_EVERY == 0:
                 found = self.settings.load()
                 size = int(found.get("keep-undo-mb", _HELD_MB)) * 1_000_000
                 self.store.forget(int(found.get("keep-undo", _HELD_DAYS)), size)

@@ -28,7 +28,9 @@ def run(arguments: list[str]) -> int:
         code = scrub.main(arguments, prog_name="scrub", standalone_mode=False)
         return code if isinstance(code, int) else 0
     except ScrubError as problem:
-        click.echo(str(problem), err=True)
+        from scrub.cli.output import sentence
+
+        click.echo(sentence(str(problem)), err=True)
         return problem.exit_code
     except click.exceptions.Exit as end:
         return end.exit_code

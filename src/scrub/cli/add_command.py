@@ -30,9 +30,9 @@ def command(files: tuple[str, ...], own: tuple[str, ...]) -> int:
             text, shown = scrub.decoded(sys.stdin.buffer.read(), "pasted text"), "pasted text"
         else:
             text, shown = scrub.read_macro(name), name
-        mended = mended_aloud(text)
         beside = scrub.files_of(name) if name != "-" else {}
-        code = max(code, keep(mended, shown, own=False, files=_contents((*beside.values(), *own))))
+        for mended in mended_aloud(text):
+            code = max(code, keep(mended, shown, own=False, files=_contents((*beside.values(), *own))))
     return code
 
 

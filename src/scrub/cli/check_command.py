@@ -26,5 +26,5 @@ def command(macros: tuple[str, ...], as_json: bool) -> int:
             code = 2
             click.echo(f"{scrub.counted(len(problems), 'mistake')}.")
         else:
-            click.echo(f"{macro}: nothing is wrong.")
+            click.echo(f"No mistakes in {macro}.")
     return code

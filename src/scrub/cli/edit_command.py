@@ -27,7 +27,7 @@ def command(macro: str, back: int | None) -> int:
         click.echo("Nothing was changed.")
         return 0
     if entry.draft:
-        return keep(text, entry.title, own=True)
+        return keep(text, entry.title, own=True, over=entry)
     return replace(entry, text)
 
 

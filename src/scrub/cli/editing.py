@@ -39,24 +39,34 @@ def sentences(does: Sequence[str]) -> list[str]:
     ]
 
 
-def mended_aloud(text: str) -> str:
-    """A pasted text, mended where a mail program broke it, and then shown as it was read."""
-    mended = scrub.mended(text)
-    if mended != text:
-        click.echo("The text was changed by a mail program or a web page on its way. It is read as:")
-        click.echo("".join(f"    {line}\n" for line in mended.splitlines()), nl=False)
-    return mended
+def mended_aloud(text: str) -> list[str]:
+    """The macros in a pasted text, mended where a mail program broke them, and then shown as they were read."""
+    found = scrub.pasted(text)
+    for mended in found:
+        if mended != text:
+            click.echo("The text was changed on its way, or stood among other text. It is read as:")
+            click.echo("".join(f"    {line}\n" for line in mended.splitlines()), nl=False)
+    return found
 
 
-def keep(text: str, name: str, own: bool, title: str | None = None, files: Mapping[str, bytes] | None = None) -> int:
-    """Keeps a new macro with its files, or with mistakes as a draft; `own` notes that it was written here."""
+def keep(
+    text: str,
+    name: str,
+    own: bool,
+    title: str | None = None,
+    files: Mapping[str, bytes] | None = None,
+    over: scrub.Entry | None = None,
+) -> int:
+    """Keeps a new macro with its files, or with mistakes as a draft; `own` notes that it was written here, `over` is
+    the draft that was edited.
+    """
     home = scrub.home()
     if title:
         text = scrub.retitled(text, title)
     problems = home.problems(text, name, files or ())
     for problem in problems:
         click.echo(str(problem), err=True)
-    entry = home.library.add(text, name, bool(problems), files)
+    entry = home.library.add(text, name, bool(problems), files, over)
     if problems:
         click.echo(
             f"Kept as a draft, with {scrub.counted(len(problems), 'mistake')}: {entry.path}\n"

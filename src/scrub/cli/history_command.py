@@ -7,7 +7,7 @@ import os
 import click
 
 import scrub
-from scrub.cli.output import columns, echo_lines, more, print_json
+from scrub.cli.output import columns, echo_lines, file_size, more, print_json
 
 
 @click.command("history")
@@ -47,16 +47,7 @@ def command(every: bool, keep: int | None, release: int | None, as_json: bool) -
         lines.append(more(len(records) - cut))
     size = sum(each.size for each in held.values())
     if held:
-        lines.append(
-            f"{_size(size)} are held to take {scrub.counted(len(held), 'run')} back. Keep one: scrub history --keep RUN"
-        )
+        runs = scrub.counted(len(held), "run")
+        lines.append(f"{file_size(size)} are held to take {runs} back. Keep one: scrub history --keep RUN")
     echo_lines(lines)
     return 0
-
-
-def _size(number: int) -> str:
-    """A size in bytes as a person says it."""
-    for unit, size in (("GB", 10**9), ("MB", 10**6), ("KB", 10**3)):
-        if number >= size:
-            return f"{number / size:.1f} {unit}" if number < 10 * size else f"{number // size} {unit}"
-    return f"{number} bytes"

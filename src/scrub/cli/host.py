@@ -84,6 +84,7 @@ class TerminalHost:
 
     def progress(self, done: float, of: int, label: str) -> None:
         """Moves the bar, which is shown from the second second on."""
+        label = f"{min(of, int(done) + 1)}/{of} {label}" if of > 1 else label
         with self._lock:
             self._state = (done, of, label)
             if self._bar is not None:

@@ -6,7 +6,7 @@ import click
 
 import scrub
 from scrub.cli.host import TerminalHost
-from scrub.cli.output import accent, columns, print_json
+from scrub.cli.output import accent, columns, file_size, print_json
 
 
 @click.command("inside")
@@ -57,7 +57,7 @@ def _rows(item: object, host: TerminalHost) -> tuple[str, list[dict[str, object]
             )
         return "sheet", found
     files = item.files() if isinstance(item, scrub.Folder) else ()
-    return "file", [{"name": each.label, "size": str(each.size)} for each in files]
+    return "file", [{"name": each.label, "size": file_size(float(each.size.total))} for each in files]
 
 
 def _tell_headings(item: scrub.Workbook) -> None:

@@ -18,7 +18,10 @@ from scrub.cli.editing import edited, keep, mended_aloud
 def command(title: str | None, source: str | None, paste: bool) -> int:
     """Writes a macro called TITLE in your editor, and keeps it; one with mistakes is kept as a draft."""
     if paste:
-        return keep(mended_aloud(_pasted()), "pasted text", own=True, title=title)
+        found = mended_aloud(_pasted())
+        if title and len(found) > 1:
+            raise scrub.BadCall(f"{len(found)} macros were pasted, so they keep their own titles: scrub new --paste")
+        return max(keep(text, "pasted text", own=True, title=title) for text in found)
     if not title:
         raise scrub.BadCall("what is it called? Write: scrub new TITLE")
     text = f"macro {title}\nfor   workbook\n\neach sheet\n    \nend\n"

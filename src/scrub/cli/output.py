@@ -111,3 +111,17 @@ def change_count(changes: Iterable[Change], part: str) -> str:
     """`9 changes on 8 sheets`."""
     every = list(changes)
     return f"{counted(len(every), 'change')} on {counted(len({change.place for change in every}), part)}"
+
+
+def file_size(number: float) -> str:
+    """A size in bytes as a person says it."""
+    for unit, size in (("GB", 10**9), ("MB", 10**6), ("KB", 10**3)):
+        if number >= size:
+            return f"{number / size:.1f} {unit}" if number < 10 * size else f"{number / size:.0f} {unit}"
+    return f"{number:.0f} bytes"
+
+
+def sentence(text: str) -> str:
+    """A problem as a sentence: it begins with a capital, unless it begins with the name of something."""
+    first = text.split(" ", 1)[0]
+    return text[:1].upper() + text[1:] if first.isalpha() and first.islower() else text

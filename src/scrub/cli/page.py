@@ -75,10 +75,10 @@ def _row(change: scrub.Change, headings: object) -> str:
     if before.startswith('"') and after.startswith('"'):
         old, new = _marked(before[1:-1], after[1:-1])
         return f'<tr><td class="where">{where}</td><td>{old}</td><td>{new}</td></tr>'
-    cells = "".join(
-        f"<td{' class=no' if text == 'nothing' else ''}>{_visible(text.removeprefix(chr(34)).removesuffix(chr(34)))}</td>"
-        for text in (before, after)
-    )
+    cells = ""
+    for text in (before, after):
+        plain = _visible(text.removeprefix('"').removesuffix('"'))
+        cells += f'<td class="no">{plain}</td>' if text == "nothing" else f"<td>{plain}</td>"
     return f'<tr><td class="where">{where}</td>{cells}</tr>'
 
 

@@ -58,6 +58,7 @@ def command(
         names += [file.path for file in scrub.changes(again).files if file.problem]
         if not names:
             raise scrub.BadCall(f"no file failed in run {again}")
+    names = scrub.expanded(names)
     host = TerminalHost(asking=not no_questions and "-" not in files, bars=not step)
     printer = _Printer(host, len(names), every, preview, as_json)
     answers = {**(_read_answers(answers_file) if answers_file else {}), **_answers(given)}

@@ -19,8 +19,8 @@ def command(macros: tuple[str, ...], show: bool) -> int:
         if show:
             click.echo(tidied, nl=False)
         elif tidied == text:
-            click.echo(f"{macro}: is tidy.")
+            click.echo(f"{macro} is tidy.")
         else:
             scrub.home().write(macro, tidied, "tidied")
-            click.echo(f"{macro}: tidied.")
+            click.echo(f"{macro} is tidied.")
     return 0

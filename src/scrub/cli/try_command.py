@@ -80,7 +80,7 @@ def _prompt(trial: Any) -> Any:
     class Words(Completer):
         def get_completions(self, document: Document, complete_event: Any) -> Iterator[Completion]:
             line = document.current_line_before_cursor
-            begun = re.search(r"[\w-]*$", line)
+            begun = re.search(r'(?<=\(")[^"]*$|[\w-]*$', line)
             for word in trial.completions(line):
                 yield Completion(word, start_position=-len(begun[0]) if begun else 0)
 

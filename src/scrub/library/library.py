@@ -151,10 +151,18 @@ class Library:
                 found.append(entry)
         return found
 
-    def add(self, text: str, name: str, draft: bool = False, files: Mapping[str, bytes] | None = None) -> Entry:
+    def add(
+        self,
+        text: str,
+        name: str,
+        draft: bool = False,
+        files: Mapping[str, bytes] | None = None,
+        over: Entry | None = None,
+    ) -> Entry:
         """Keeps a macro with its files, under a file name made of its title; one with mistakes as a draft.
 
-        A draft of the same title gives way. Raises `BadCall` when the title is taken or missing.
+        A draft of the same title gives way to a macro, and is kept with the former texts; to another draft it gives
+        way only where `over` says that this one is meant. Raises `BadCall` when the title is taken or missing.
         """
         macro, _ = header(text, name)
         title = macro.title or (os.path.basename(name).partition(".scrub")[0] if draft else "")
@@ -171,13 +179,15 @@ class Library:
         former = _titled(title, _in_folder(self._drafts, False))
         folder = self._drafts if draft else self.folder
         os.makedirs(folder, exist_ok=True)
-        path = former.path if former and draft else _free_path(folder, title)
+        same = former is not None and draft and (former.text == text or (over is not None and over.path == former.path))
+        path = former.path if former is not None and same else _free_path(folder, title)
         for file, data in (files or {}).items():
             os.makedirs(files_folder(path), exist_ok=True)
             with open(os.path.join(files_folder(path), os.path.basename(file)), "wb") as stream:
                 stream.write(data)
         write_text(path, text)
         if former and not draft:
+            self.former.keep(former.title, former.text, "draft")
             os.remove(former.path)
         return _entry(path, text, False)._replace(draft=draft)
 

@@ -226,7 +226,7 @@ class CellFields(Item):
         """Empties it; how it looks stays. A formula goes too.
 
         Example: clear
-        Also: delete contents, empty, remove values
+        Also: delete contents, empty, remove values, delete row, empty a row
         """
         for sheet, row, column in self.places():
             sheet.empty(row, column)

@@ -14,9 +14,11 @@ from scrub.model.declare import Docs, FileItem, Item, Reach
 from scrub.model.files import FilePath
 from scrub.model.operations import OPERATIONS
 from scrub.model.page import PrintedText
+from scrub.model.phrases import PHRASES
 from scrub.model.problem import listed
+from scrub.model.search import Entry, search
 from scrub.model.types import ChoiceClass, Type, choice_class, item_of, type_of
-from scrub.model.values import NewSecret, fold
+from scrub.model.values import NewSecret
 
 
 class Parameter(NamedTuple):
@@ -202,45 +204,6 @@ class Kind:
         return item_of(self.word)
 
 
-class Entry(NamedTuple):
-    """One line of the catalog: what it is, how it is written, what it does, an example, everyday words for it.
-
-    `choices` has the words of each argument that takes one of a few.
-    """
-
-    what: str
-    written: str
-    docs: Docs
-    choices: Mapping[str, tuple[str, ...]] = MappingProxyType({})
-
-    def as_dict(self) -> dict[str, Any]:
-        """The entry as JSON shows it."""
-        return {
-            "what": self.what,
-            "written": self.written,
-            "summary": self.docs.summary,
-            "arguments": self.docs.arguments,
-            "choices": {name: list(words) for name, words in self.choices.items()},
-            "example": self.docs.example,
-            "also": list(self.docs.also),
-        }
-
-    def score(self, words: list[str]) -> int:
-        """How well the entry answers a search: its own word counts most, then everyday words, then its text."""
-        own = fold(self.written).replace(".", " ").replace("-", " ").split()
-        exact = len(words) == 1 and self.written == words[0].removesuffix("s")
-        also = fold(" ".join(self.docs.also)).split()
-        text = fold(" ".join((self.docs.summary, *self.docs.arguments.values(), *sum(self.choices.values(), ()))))
-        total = 0
-        for word in words:
-            stem = word[:-1] if len(word) > 3 and word.endswith("s") else word
-            found = 8 * (word in own) or 5 * any(each.startswith(stem) for each in (*own, *also)) or 2 * (stem in text)
-            if not found:
-                return 0
-            total += found
-        return total + exact
-
-
 class Vocabulary:
     """All that a macro can name."""
 
@@ -319,7 +282,8 @@ class Vocabulary:
                     continue
                 told.add(field.accessor)
                 what = f"field of a {listed(owners, 'or')}, {field.type}" + ("" if field.can_be_set else ", read only")
-                yield Entry(what, f"{kind.word}.{field.word}", field.docs)
+                words = {field.word: tuple(each.value for each in field.choice)} if field.choice else {}
+                yield Entry(what, f"{kind.word}.{field.word}", field.docs, words)
             for callee in kind.parts.values():
                 yield Entry(f"gives {callee.gives}", f"{kind.word}.{callee.word}(…)", callee.docs)
             for action in kind.actions.values():
@@ -328,8 +292,11 @@ class Vocabulary:
                 told.add(action.function)
                 owners = [each.word for each in self.kinds.values() if _same_action(each, action)]
                 yield Entry(f"action of a {listed(owners, 'or')}", action.word, action.docs, _choices(action))
+        for what, written, docs in PHRASES:
+            yield Entry(what, written, docs)
         for callee in self.operations.values():
-            yield Entry(f"operation of a {callee.owner}, gives {callee.gives}", f".{callee.word}", callee.docs)
+            what = f"operation of a {callee.owner}, gives {callee.gives}"
+            yield Entry(what, f".{callee.word}", callee.docs, _choices(callee))
 
     def _owners(self, field: Field) -> list[str]:
         """The kinds that have a field from one declaration."""
@@ -341,12 +308,7 @@ class Vocabulary:
 
     def search(self, words: str) -> list[Entry]:
         """The entries that answer these everyday words, the best first; all of them for no words."""
-        wanted = fold(words).replace("-", " ").replace(".", " ").split()
-        entries = list(self.entries())
-        if not wanted:
-            return entries
-        scored = [(entry.score(wanted), entry) for entry in entries]
-        return [entry for score, entry in sorted(scored, key=lambda pair: -pair[0]) if score]
+        return search(self.entries(), words)
 
 
 def _in_all(kinds: Sequence[Kind], named: str, word: str) -> bool:

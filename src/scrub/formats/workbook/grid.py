@@ -90,7 +90,7 @@ class SheetCells(SheetReading):
         if column_values is None:
             column_values = self.column_values(column)
         before = column_values.get(row)
-        if before is None and value is None:
+        if before is None and value is None and not self.has_formula(row, column):
             return
         if not self._free and not self.is_free():
             self.ensure_open(row, column)

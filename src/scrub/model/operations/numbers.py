@@ -18,7 +18,7 @@ def as_number(text: str, mark: Mark | None = None) -> Decimal:
 
     mark: the decimal mark.
     Example: "1.5".as-number
-    Also: convert, parse, text to number
+    Also: convert, parse, number in a text
     """
     plain = re.sub(r"[\s\u00a0\u202f'\u2019]", "", text).replace("\u2212", "-")
     percent = plain.endswith("%")

@@ -100,7 +100,7 @@ def before(text: str, mark: str) -> str:
 
     mark: the text to look for.
     Example: "Moss, Ann".before(",")
-    Also: split, left of
+    Also: split names, split, left of, last name
     """
     found = find(text, mark)
     return text[: found[0]] if found else text
@@ -112,7 +112,7 @@ def after(text: str, mark: str) -> str:
 
     mark: the text to look for.
     Example: "Moss, Ann".after(",")
-    Also: split, right of
+    Also: split names, split, right of, first name
     """
     found = find(text, mark)
     return text[found[1] :] if found else ""
@@ -138,7 +138,7 @@ def words(text: str) -> list[str]:
     """The words of the text, as a list.
 
     Example: sheet.name.words.first
-    Also: split
+    Also: split, first word, last word, separate words
     """
     return text.split()
 
