@@ -31,7 +31,6 @@ from scrub.model.problem import (
 
 if TYPE_CHECKING:
     from scrub.demo import lay_out_samples
-    from scrub.language.paste import mended, pasted
     from scrub.language.tree import Program
     from scrub.library.library import Entry, Library, files_of, retitled
     from scrub.library.records import SETTINGS
@@ -122,7 +121,6 @@ __all__ = [
 #: Where each name lives, by room; it is fetched when first used, so that a small command imports little.
 _ROOMS = {
     "scrub.demo": "lay_out_samples",
-    "scrub.language.paste": "mended pasted",
     "scrub.library.library": "files_of Entry Library retitled",
     "scrub.library.records": "SETTINGS",
     "scrub.library.text": "decoded is_macro_path read_macro",
@@ -193,6 +191,18 @@ def check(macro: str) -> list[Problem]:
 def check_text(text: str, name: str = "macro") -> list[Problem]:
     """Every problem of a macro's text; `name` is what problems call it by."""
     return home().problems(text, name)
+
+
+def pasted(text: str) -> list[str]:
+    """The macros in a text that came by mail or from a web page, each without what is round it and broken in it."""
+    from scrub.language.paste import pasted
+
+    return pasted(text, lambda found: len(check_text(found)))
+
+
+def mended(text: str) -> str:
+    """The first macro in such a text; the very text where it needs no mending."""
+    return pasted(text)[0]
 
 
 def tidy(text: str) -> str:

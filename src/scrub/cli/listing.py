@@ -77,7 +77,7 @@ def _done(rest: str, changes: list[Change]) -> str:
     if len(changes) == 1:
         return str(changes[0])
     count = f"{len(changes):,}"
-    pairs = [(str(each.before), str(each.after)) for each in changes]
+    pairs = [(each["before"], each["after"]) for each in (change.as_dict() for change in changes)]
     if rest:
         after = {new for _, new in pairs}
         return f"{count} cells, {rest}: {after.pop() if len(after) == 1 else 'changed'}"
@@ -88,13 +88,13 @@ def _done(rest: str, changes: list[Change]) -> str:
     if all(after == "nothing" for _, after in pairs):
         return f"{count} cells emptied"
     if None in old:
-        return f"{count} values changed"
+        return f"{count} values changed, such as {changes[0]}"
     texts = [each or "" for each in old]
     if None not in new:
         for words, change in _OF_TEXTS:
             if [change(each) for each in texts] == new:
                 return f"{count} texts {words}"
-        return f"{count} texts changed"
+        return f"{count} texts changed, such as {changes[0]}"
     if all(_DATE.match(after) for _, after in pairs):
         return f"{count} texts turned into dates"
     return f"{count} texts turned into numbers" if not any(new) else f"{count} texts changed"

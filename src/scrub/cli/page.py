@@ -71,20 +71,21 @@ def _row(change: scrub.Change, headings: object) -> str:
     letters = re.match(r"[A-Z]{1,3}(?=\d+$)", change.what)
     if letters and isinstance(headings, dict) and headings.get(letters[0]):
         where += f'<br><span class="quiet">{escape(headings[letters[0]])}</span>'
-    before, after = str(change.before), str(change.after)
+    told = change.as_dict()
+    before, after = told["before"], told["after"]
     if before.startswith('"') and after.startswith('"'):
         old, new = _marked(before[1:-1], after[1:-1])
         return f'<tr><td class="where">{where}</td><td>{old}</td><td>{new}</td></tr>'
     cells = ""
     for text in (before, after):
-        plain = _visible(text.removeprefix('"').removesuffix('"'))
+        plain = _visible(_edges(text.removeprefix('"').removesuffix('"')))
         cells += f'<td class="no">{plain}</td>' if text == "nothing" else f"<td>{plain}</td>"
     return f'<tr><td class="where">{where}</td>{cells}</tr>'
 
 
 def _marked(before: str, after: str) -> tuple[str, str]:
     """Two texts with the words that went struck and those that came marked."""
-    one, other = re.findall(r"\s+|\S+", before), re.findall(r"\s+|\S+", after)
+    one, other = re.findall(r"\s+|\S+", _edges(before)), re.findall(r"\s+|\S+", _edges(after))
     old, new = [], []
     for tag, a, b, c, d in SequenceMatcher(None, one, other, autojunk=False).get_opcodes():
         gone, came = _visible("".join(one[a:b])), _visible("".join(other[c:d]))
@@ -93,7 +94,12 @@ def _marked(before: str, after: str) -> tuple[str, str]:
     return "".join(old), "".join(new)
 
 
+def _edges(text: str) -> str:
+    """A text with the blanks at its ends made visible."""
+    return re.sub(r"^ +| +$", lambda found: "\u00b7" * len(found[0]), text)
+
+
 def _visible(text: str) -> str:
     """A text with what nobody sees made visible."""
     text = escape(text).replace("\n", "\u21b5<br>").replace("\t", "\u21e5 ").replace("\u00a0", "\u237d")
-    return re.sub(r" {2,}|^ | $", lambda found: "\u00b7" * len(found[0]), text)
+    return re.sub(r" {2,}", lambda found: "\u00b7" * len(found[0]), text)

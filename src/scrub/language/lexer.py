@@ -52,11 +52,9 @@ def counts(tokens: Sequence[Token]) -> bool:
     if end < 2 or not tokens[end - 1].is_word("times") or tokens[1].is_sign("="):
         return False
     first = tokens[0]
-    return (
-        first.type in (NUMBER, TEXT)
-        or first.is_sign("(", "-")
-        or (first.type == WORD and first.text not in STATEMENT_WORDS)
-    )
+    if first.type == WORD:
+        return first.text not in STATEMENT_WORDS and first.text not in ("repeat", "for", "do")
+    return first.type in (NUMBER, TEXT) or first.is_sign("(", "-")
 
 
 def split_lines(source: str) -> list[str]:

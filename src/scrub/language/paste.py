@@ -19,13 +19,15 @@ _FENCE = re.compile(r"\s*(?:```|~~~)")
 _SINGLE = re.compile('\u2018([^\u2018\u2019\u201c\u201d"]*)\u2019')
 
 
-def mended(text: str) -> str:
-    """The macro as it was before it was sent; the very text where it needs no mending. The first of several."""
-    return pasted(text)[0]
+#: Counts what is wrong with a macro.
+Count = Callable[[str], int]
 
 
-def pasted(text: str) -> list[str]:
-    """The macros in a pasted text, each as it was before it was sent."""
+def pasted(text: str, count: Count) -> list[str]:
+    """The macros in a pasted text, each as it was before it was sent; the very text where it needs no mending.
+
+    `count` tells how much is wrong with a text: what stands behind a macro may read as one of its lines.
+    """
     plain = _decoded(text.removeprefix("\ufeff"))
     lines = split_lines(plain)
     filled = [line for line in lines if line.strip()]
@@ -43,7 +45,7 @@ def pasted(text: str) -> list[str]:
         if starts and fence is not None:
             piece = piece[:fence]
         found.append(_better(piece, _single_quotes))
-    found = [_better(_joined(piece), _without_tail) for piece in found]
+    found = [_without_tail(_joined(piece), count) for piece in found]
     whole = ["\n".join(piece).rstrip("\n") for piece in found]
     if len(whole) == 1 and whole[0] == "\n".join(split_lines(text)).rstrip("\n"):
         return [text]
@@ -93,12 +95,15 @@ def _single_quotes(lines: list[str]) -> list[str]:
     return [_SINGLE.sub("\u201c\\1\u201d", line) for line in lines]
 
 
-def _without_tail(lines: list[str]) -> list[str]:
+def _without_tail(lines: list[str], count: Count) -> list[str]:
     """The macro without a signature or a greeting behind it: cut where that leaves the fewest slips."""
+    wrong = count("\n".join(lines))
+    if not wrong:
+        return lines
     places = [at for at, line in enumerate(lines) if not line.strip() or line.rstrip() in ("--", "-- ")]
-    tries = [(_slips(lines[:at]), -at) for at in places[-40:] if at]
+    tries = [(count("\n".join(lines[:at])), -at) for at in places[-20:] if at]
     slips, place = min(tries, default=(0, 0))
-    return lines[:-place] if place and slips < _slips(lines) else lines
+    return lines[:-place] if place and slips < wrong else lines
 
 
 def _joined(lines: list[str]) -> list[str]:

@@ -143,11 +143,12 @@ class Runner:
         as it is done.
         """
         with preferring(self.preferences):
-            if not paths or any(
-                os.path.lexists(path) for path in paths
-            ):  # nobody is asked for files that are not there
+            if not paths or any(map(self._can_be_opened, paths)):  # nobody is asked for files that are not there
                 self.answers = dict(zip(self.program.question_slots, self._ask(), strict=True))
             return self._run(paths, stop, report)
+
+    def _can_be_opened(self, path: str) -> bool:
+        return os.path.isfile(path) or (os.path.isdir(path) and "folder" in self.program.macro.runs_on)
 
     def _run(self, paths: Sequence[str], stop: bool, report: Callable[[FileResult], None] | None) -> RunResult:
         result = RunResult(self.program.title, self.store is None)
