@@ -4,9 +4,9 @@ BIN := .venv/bin
 
 .PHONY: demo test lint bench screenshots clean
 
+# The demo has a home of its own, so that it leaves your library and history alone; the commands it prints say so.
 demo: .venv/run
-	@$(BIN)/scrub demo demo/kestrel-ridge
-	@echo "(In this folder, scrub is: $(BIN)/scrub)"
+	@SCRUB_HOME=demo/home $(BIN)/scrub demo demo/kestrel-ridge
 
 test: .venv/dev
 	@$(BIN)/python -m pytest

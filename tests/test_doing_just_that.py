@@ -411,7 +411,9 @@ def test_lists_keep_to_the_width_and_to_wide_characters(cli: Cli, monkeypatch: p
 def test_help_is_found_by_everyday_ways(cli: Cli) -> None:
     assert cli("help").out == cli("--help").out
     assert cli("help", "run").out.replace("help", "") == cli("run", "--help").out.replace("help", "")
-    assert "How to use it: scrub run --help" in cli("run").err
+    assert "How to use it: scrub run --help" in cli("run", "--wrong").err
+    assert "Which macro?" in cli("run").err
+    assert cli("run", "--again", "28").err.startswith("Name the macro too: scrub run TITLE --again 28")
     assert cli("run", "28").err.startswith("Name the macro too: scrub run TITLE --again 28")
 
 

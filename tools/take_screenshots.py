@@ -1,6 +1,7 @@
 """Takes the pictures in docs/screenshots: each main command in a terminal window, on the sample data.
 
-Needs Xvfb, xterm, xdotool and ImageMagick's `import`. Run it after a change of what is printed: `make screenshots`.
+Needs Xvfb, xterm, xdotool, ImageMagick's `import` and Chromium. Run it after a change of what is printed:
+`make screenshots`.
 """
 
 from __future__ import annotations
@@ -30,53 +31,46 @@ each sheet
     say "sealed " + sheet.name
 """
 
-#: Each picture: what is done before it is taken, and the commands that are seen.
+#: Each picture: what is done before it is taken, and the commands that are seen, each typed at a prompt.
 PICTURES = {
     "demo": ([], ["scrub demo"]),
-    "inside": (["scrub demo", "scrub undo", "scrub run lock.scrub kestrel-ridge/season-book.xlsx"],
+    "inside": (["scrub demo", "scrub run lock.scrub kestrel-ridge/season-book.xlsx"],
                ["cd kestrel-ridge", "scrub inside season-book.xlsx"]),
     "macros": (["scrub demo", "scrub add mine.scrub"], ["scrub macros"]),
     "show": ([], ["scrub show seal"]),
-    "run-preview": (["scrub demo"], ["cd kestrel-ridge", "scrub run seal season-book.xlsx --preview"]),
+    "run-preview": (["scrub demo", "scrub undo"],
+                    ["cd kestrel-ridge", "scrub run ready season-book.xlsx --preview",
+                     "scrub run ready season-book.xlsx", "scrub undo"]),
     "run": (["scrub demo", "cp kestrel-ridge/season-book.xlsx kestrel-ridge/copy.xlsx",
              "echo no > kestrel-ridge/broken.xlsx"],
-            ["cd kestrel-ridge", "scrub run seal season-book.xlsx copy.xlsx broken.xlsx"]),
+            ["cd kestrel-ridge", 'scrub run "tidy the" supply-list.xlsx',
+             "scrub run dress season-book.xlsx copy.xlsx broken.xlsx"]),
     "undo": (["scrub demo", "scrub run seal kestrel-ridge/season-book.xlsx"],
              ["cd kestrel-ridge", "scrub history", "scrub changes 1", "scrub undo", "scrub undo --redo"]),
-    "records": (["scrub demo"], ["cd kestrel-ridge", 'scrub run "tidy the" supply-list.xlsx | tail -18',
-                                 "scrub changes | tail -11"]),
+    "records": (["scrub demo"], ["cd kestrel-ridge", "scrub run \"sort out\" season-book.xlsx", "scrub changes"]),
     "table-of-texts": (["scrub demo"], ["cd kestrel-ridge", "scrub inside bookings.csv", "scrub run mend bookings.csv",
                                         "scrub run seal bookings.csv"]),
     "selection": (["scrub demo"], ["cd kestrel-ridge", 'scrub run "centre titles" season-book.xlsx --at "Larch!A1:H1"',
                                    'scrub run "centre titles" season-book.xlsx --at "Kite!B1"',
-                                   "scrub run dress season-book.xlsx --preview | head -12"]),
+                                   "scrub run mark.scrub season-book.xlsx --at \"Tarn!C4:C15\""]),
     "check": ([], ["scrub check slips.scrub"]),
-    "catalog": ([], ["scrub catalog lock cells"]),
-    "try": (["scrub demo", "scrub undo"], ["scrub try kestrel-ridge/season-book.xlsx < typed.txt"]),
+    "catalog": ([], ["scrub catalog hide column", "scrub catalog delete row"]),
+    "try": (["scrub demo", "scrub undo"], ["scrub try kestrel-ridge/season-book.xlsx"]),
     "step": (["scrub demo", "scrub undo"], ["scrub run ready kestrel-ridge/season-book.xlsx --step"]),
     "folder": (["mkdir -p papers", "touch papers/draft-1.txt papers/Draft-2.txt papers/notes.tmp papers/prices.txt"],
-               ["scrub run sort.scrub papers --preview", "scrub approve sort.scrub --yes | tail -3",
+               ["scrub run sort.scrub papers --preview", "scrub approve sort.scrub --yes",
                 "scrub run sort.scrub papers", "scrub undo"]),
     "share": (["scrub demo", "scrub add mine.scrub"],
               ["scrub pin huts h", "scrub pins", "scrub pack huts out", "cd kestrel-ridge",
                "scrub embed huts season-book.xlsx", "scrub library", "scrub show huts --history", "scrub settings"]),
 }  # fmt: skip
 
-
-TYPED = """each sheet where sheet.hidden
-    sheet.hidden = no
-end
-in sheet("Totals")
-    protect allow: [sort]
-end
-each sheet
-    sheet.hiden = yes
-end
-back
-steps
-keep "Show the huts"
-write
-"""
+#: What is typed while a command asks, and the pause before each line, in seconds.
+TYPED = {
+    "try": ["each sheet where sheet.hidden", "sheet.hidden = no", "end", 'in sheet("Totals")', "protect allow: [sort]",
+            "end", "sheet.hiden = yes", "back", "steps", 'keep "Show the huts"', "write"],
+    "step": ["", "", "", "over", "", ""],
+}  # fmt: skip
 SORT = """macro Put drafts away
 for   folder
 
@@ -87,70 +81,118 @@ each file where file.ending is "tmp"
     delete
 end
 """
+MARK = """macro Mark what was picked
+for   workbook
+
+in selection
+    selection.fill = "#fff2b8"
+    selection.bold = yes
+end
+"""
+MINE = """macro Show the huts
+about Shows the sheets of the huts, and only these.
+for   workbook
+group Season books
+
+each sheet
+    sheet.hidden = not (sheet.name ends with "Hut")
+end
+"""
+
+
+def lay_out(folder: Path) -> dict[str, str]:
+    """Puts the macros of the pictures into a folder; gives the environment in which commands run there."""
+    shutil.rmtree(folder, ignore_errors=True)
+    folder.mkdir()
+    (folder / "slips.scrub").write_text(SLIPS)
+    (folder / "lock.scrub").write_text('macro Lock\nfor workbook\nin sheet("Totals")\nprotect\nend\n')
+    (folder / "sort.scrub").write_text(SORT)
+    (folder / "mine.scrub").write_text(MINE)
+    path = f"{Path(sys.executable).parent}{os.pathsep}{os.environ['PATH']}"
+    return {
+        **os.environ, "DISPLAY": DISPLAY, "PATH": path, "SCRUB_HOME": str(folder / ".scrub"),
+        "SCRUB_SECRET_SHEET_CODE": "larch", "PAGER": "cat",
+    }  # fmt: skip
 
 
 def take(name: str, before: list[str], seen: list[str]) -> None:
     """Takes one picture."""
     folder = Path(tempfile.gettempdir()) / "kestrel"
-    shutil.rmtree(folder, ignore_errors=True)
-    folder.mkdir()
-    (folder / "slips.scrub").write_text(SLIPS)
-    (folder / "lock.scrub").write_text('macro Lock\nfor workbook\nin sheet("Totals")\nprotect\nend\n')
-    (folder / "typed.txt").write_text(TYPED)
-    (folder / "sort.scrub").write_text(SORT)
-    (folder / "mine.scrub").write_text(
-        "macro Show the huts\nabout Shows the sheets of the huts, and only these.\nfor workbook\ngroup Season books\n"
-        'each sheet\n    sheet.hidden = not (sheet.name ends with "Hut")\nend\n'
-    )
-    path = f"{Path(sys.executable).parent}{os.pathsep}{os.environ['PATH']}"
-    environment = {
-        **os.environ, "DISPLAY": DISPLAY, "PATH": path, "SCRUB_HOME": str(folder / ".scrub"),
-        "SCRUB_SECRET_SHEET_CODE": "larch", "PS1": "$ ",
-    }  # fmt: skip
+    environment = lay_out(folder)
     for command in before:
         subprocess.run(command, shell=True, cwd=folder, env=environment, check=True, stdout=subprocess.DEVNULL)
+    if (folder / "kestrel-ridge").exists():
+        (folder / "kestrel-ridge" / "mark.scrub").write_text(MARK)
     script = "\n".join(f"printf '\\033[1m$ %s\\033[0m\\n' '{command}'; {command}; echo" for command in seen)
     (folder / "seen.sh").write_text(f"clear\n{script}\ntouch {folder}/done\nsleep 30\n")
     words = [
         "xterm",
         "-geometry",
-        "113x34+0+0",
+        "102x36+0+0",
         "-fa",
         "DejaVu Sans Mono",
         "-fs",
-        "13",
+        "12",
         "-bg",
         "#fbfaf7",
         "-fg",
         "#222222",
     ]
-    colours = ["-xrm", "XTerm*color6: #00727c", "-xrm", "XTerm*internalBorder: 16"]
-    window = subprocess.Popen([*words, *colours, "-e", "bash", "seen.sh"], cwd=folder, env=environment)
+    for number, colour in ((1, "#a63a24"), (3, "#8a6100"), (6, "#00727c"), (9, "#a63a24")):
+        words += ["-xrm", f"XTerm*color{number}: {colour}"]
+    words += ["-xrm", "XTerm*internalBorder: 16", "-xrm", "XTerm*boldMode: false"]
+    window = subprocess.Popen([*words, "-e", "bash", "seen.sh"], cwd=folder, env=environment)
+    time.sleep(2)
+    for line in TYPED.get(name, ()):
+        subprocess.run(["xdotool", "type", "--delay", "15", line], env=environment, check=True)
+        subprocess.run(
+            ["xdotool", "key", "Escape"] if name == "try" and line else ["true"], env=environment, check=True
+        )
+        time.sleep(0.2)
+        subprocess.run(["xdotool", "key", "Return"], env=environment, check=True)
+        time.sleep(1.2)
     waited = 0.0
-    while not (folder / "done").exists() and waited < 5:  # a command that asks is taken while it waits
+    while not (folder / "done").exists() and waited < 8 and name not in TYPED:
         time.sleep(0.1)
         waited += 0.1
-        if name == "step" and 1.5 < waited < 4:  # steps on, as a person would
-            subprocess.run(["xdotool", "key", "Return"], env=environment, check=True)
-            time.sleep(0.3)
-            waited += 0.3
-    time.sleep(0.7)
-    subprocess.run(
-        ["import", "-window", "root", "-trim", "+repage", str(TARGET / f"{name}.png")], env=environment, check=True
-    )
+    time.sleep(0.8)
+    picture = str(TARGET / f"{name}.png")
+    subprocess.run(["import", "-window", "root", "-trim", "+repage", picture], env=environment, check=True)
     window.terminate()
     window.wait()
+    shutil.rmtree(folder)
+
+
+def take_page() -> None:
+    """Takes the picture of the page of a run, in a browser."""
+    folder = Path(tempfile.gettempdir()) / "kestrel"
+    environment = lay_out(folder)
+    for command in (
+        "scrub demo", 'scrub run "tidy the" kestrel-ridge/supply-list.xlsx', "scrub changes --to page.html",
+    ):  # fmt: skip
+        subprocess.run(command, shell=True, cwd=folder, env=environment, check=True, stdout=subprocess.DEVNULL)
+    page = folder / "page.html"
+    page.write_text(page.read_text().replace(f"{folder}/", ""))
+    browser = ["chromium", "--headless", "--no-sandbox", "--disable-gpu", "--hide-scrollbars", "--window-size=1280,800"]
+    quiet = ["--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync"]
+    subprocess.run(
+        [*browser, *quiet, f"--user-data-dir={folder}/browser", f"--screenshot={TARGET / 'page.png'}", page.as_uri()],
+        check=True, stderr=subprocess.DEVNULL,
+    )  # fmt: skip
     shutil.rmtree(folder)
 
 
 def main(names: list[str]) -> None:
     """Takes the pictures with these names, or all."""
     TARGET.mkdir(parents=True, exist_ok=True)
+    if not names or "page" in names:
+        take_page()
     screen = subprocess.Popen(["Xvfb", DISPLAY, "-screen", "0", "1280x800x24"], stderr=subprocess.DEVNULL)
     time.sleep(1)
     try:
         for name in names or PICTURES:
-            take(name, *PICTURES[name])
+            if name in PICTURES:
+                take(name, *PICTURES[name])
     finally:
         screen.terminate()
 

@@ -45,7 +45,7 @@ def fill_gaps(item: HoldsCells) -> None:
 
 @action(Reach.CHANGE)
 def mark_duplicates(item: HoldsCells, fill: str = "#ffd9d9") -> None:
-    """Gives every cell a colour whose value stands in another cell of the same column too; capitals do not matter.
+    """Gives every cell a colour whose value stands in another cell of the same column too. Capitals do not matter.
 
     fill: the colour behind them.
     Example: mark-duplicates fill: "yellow"

@@ -108,7 +108,7 @@ def title(item: HoldsCells) -> None:
 
 @action(Reach.CHANGE)
 def replace(item: HoldsCells, what: str, by: str, exactly: bool = False) -> None:
-    """Replaces a text wherever it stands, capitals do not matter.
+    """Replaces a text wherever it stands. Capitals do not matter.
 
     what: the text to look for.
     by: the text to put there.

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import os
+import shutil
+import sys
 
 import click
 
@@ -17,15 +19,27 @@ def command(folder: str) -> int:
     paths = scrub.lay_out_samples(folder)
     click.echo(f"The sample files are in {folder}: {', '.join(os.path.basename(path) for path in paths)}")
     book = paths[0]
-    click.echo(f'\n$ scrub run "Show every hidden sheet" {book}')
+    program = _program()
+    click.echo(f'\n$ {program} run "Show every hidden sheet" {book}')
     code = click.get_current_context().invoke(run_command, macro="Show every hidden sheet", files=(book,))
     click.echo(
         f"""
 Next, try:
-  scrub inside {book}
-  scrub run seal {book} --preview
-  scrub run seal {book}
-  scrub undo
-  scrub show seal"""
+  {program} inside {book}
+  {program} run seal {book} --preview
+  {program} run seal {book}
+  {program} undo
+  {program} show seal"""
     )
     return code if isinstance(code, int) else 0
+
+
+def _program() -> str:
+    """How this very command is called from this folder, so that what is printed can be typed."""
+    name = os.path.basename(sys.argv[0])
+    found = shutil.which(name)
+    here = os.path.realpath(sys.argv[0])
+    called = name if found and os.path.realpath(found) == here else os.path.relpath(sys.argv[0])
+    called = "scrub" if not os.path.isfile(sys.argv[0]) or name == "__main__.py" else called
+    chosen = os.environ.get("SCRUB_HOME")
+    return f"SCRUB_HOME={chosen} {called}" if chosen and called != "scrub" else called

@@ -17,7 +17,7 @@ from scrub.cli.output import SHOWN, accent, change_count, failed, noted, print_j
 
 
 @click.command("run")
-@click.argument("macro", shell_complete=macro_titles)
+@click.argument("macro", required=False, shell_complete=macro_titles)
 @click.argument("files", nargs=-1, type=click.Path())
 @click.option("--preview", is_flag=True, help="Show the changes and write nothing.")
 @click.option("--with", "given", multiple=True, metavar="NAME=VALUE", help="Answer a question in advance.")
@@ -34,7 +34,7 @@ from scrub.cli.output import SHOWN, accent, change_count, failed, noted, print_j
 @click.option("--all", "every", is_flag=True, help="Show every change.")
 @click.option("--json", "as_json", is_flag=True, help="Print the result as JSON.")
 def command(
-    macro: str,
+    macro: str | None,
     files: tuple[str, ...],
     preview: bool,
     given: tuple[str, ...],
@@ -52,7 +52,11 @@ def command(
     as_json: bool,
 ) -> int:
     """Runs MACRO (a title, some of its words, or a path) on FILES; `-` reads file names from standard input."""
-    _notice_swap(macro, files, again)
+    if macro is None or (macro.isdigit() and again is None and not files):
+        if again is not None or macro is not None:
+            raise scrub.BadCall(f"Name the macro too: scrub run TITLE --again {again or macro}")
+        raise scrub.BadCall("which macro? Write: scrub run TITLE FILE. See them: scrub macros")
+    _notice_swap(macro, files)
     names = [name for given_name in files for name in _named(given_name)]
     if again is not None:
         names += [file.path for file in scrub.changes(again).files if file.problem]
@@ -138,9 +142,7 @@ def _read_answers(path: str) -> dict[str, Any]:
     return {str(name).lower(): value for name, value in found.items()}
 
 
-def _notice_swap(macro: str, files: tuple[str, ...], again: int | None) -> None:
-    if macro.isdigit() and again is None and not files:
-        raise scrub.BadCall(f"Name the macro too: scrub run TITLE --again {macro}")
+def _notice_swap(macro: str, files: tuple[str, ...]) -> None:
     if os.path.isfile(macro) and not scrub.is_macro_path(macro) and files and not os.path.exists(files[0]):
         raise scrub.BadCall(f'the macro comes first, then the file: scrub run "{files[0]}" "{macro}"')
     if os.path.isfile(macro) and not scrub.is_macro_path(macro) and not files:

@@ -127,7 +127,7 @@ def average(values: list[Any]) -> Any:
 
 @operation("list")
 def sorted_(values: list[Any]) -> list[Any]:
-    """The values in order: numbers by size, texts by the alphabet capitals do not matter, empty ones last.
+    """The values in order: numbers by size, texts by the alphabet, empty ones last. Capitals do not matter.
 
     Example: names.sorted
     Also: order, alphabetical
@@ -149,7 +149,7 @@ def reversed_(values: list[Any]) -> list[Any]:
 
 @operation("list")
 def unique(values: list[Any], exactly: bool = False) -> list[Any]:
-    """The values without those that were there before, capitals do not matter.
+    """The values without those that were there before. Capitals do not matter.
 
     exactly: whether case counts.
     Example: names.unique

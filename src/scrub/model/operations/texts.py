@@ -120,7 +120,7 @@ def after(text: str, mark: str) -> str:
 
 @operation("text")
 def replaced(text: str, what: str, by: str, exactly: bool = False) -> str:
-    """The text with every place of `what` replaced, capitals do not matter.
+    """The text with every place of `what` replaced. Capitals do not matter.
 
     what: the text to look for.
     by: the text to put there.
