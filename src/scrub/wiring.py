@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterable, Mapping
 from functools import cached_property
 from typing import TYPE_CHECKING, Any
 
-from scrub.model.problem import BadCall, Failure, MacroProblems, Problem, Refused, ScrubError, listed
+from scrub.model.problem import BadCall, MacroProblems, Problem, Refused, ScrubError, listed
 from scrub.model.values import fold
 from scrub.sharing import Sharing
 
@@ -230,73 +230,22 @@ class Home(Sharing):
         return [what for _, what in found] or [Reach.READ.sentence]
 
     def rename(self, entry: Entry, title: str) -> tuple[Entry, list[str], list[str]]:
-        """Gives a macro another title; its key goes along, and so do the lines in which one's own macros run it.
+        """Gives a macro another title; its key and one's own macros that run it follow. See `upkeep.rename`."""
+        from scrub.upkeep import rename
 
-        Gives the macro, the titles of those that were mended, and of those that still have the old title.
-        """
-        from scrub.language.parser import parse
-        from scrub.language.walk import runs_of
-
-        users = [self.library.titled(user) for user in self.uses_of(entry.title) if fold(user) != fold(entry.title)]
-        trusted = [self.is_trusted(each.text, each.path) for each in (entry, *users)]
-        new = self.library.rename(entry, title)
-        self.pins.renamed(entry.title, new.title)
-        mended, left = [], []
-        for user in users:
-            if user.example or user.shared:
-                left.append(user.title)
-                continue
-            lines = user.text.splitlines(keepends=True)
-            for node in runs_of(parse(user.text, "")[0].body):
-                if fold(node.title) == fold(entry.title):
-                    line, start = node.place.line - 1, node.place.column - 1
-                    end = start + node.place.length
-                    lines[line] = f'{lines[line][:start]}"{title}"{lines[line][end:]}'
-            self.library.replace(user, "".join(lines), "mended")
-            mended.append(user.title)
-        for each, was_trusted in zip((new, *users), trusted, strict=True):
-            if was_trusted:
-                self.written_here(each.text, each.path)
-        return new, mended, left
+        return rename(self, entry, title)
 
     def fitting(self, path: str) -> list[Entry]:
         """The macros that a file takes: they run on its kind, and change nothing that its format cannot keep."""
-        from scrub.formats.open import open_file
-        from scrub.model.preferences import preferring
-        from scrub.runner.run import ensure_kept
+        from scrub.upkeep import fitting
 
-        with preferring(self.preferences):
-            item: Any = open_file(path, folder=True)
-        found = []
-        try:
-            for entry in self.library.entries():
-                if item.kind_word not in entry.runs_on:
-                    continue
-                try:
-                    ensure_kept(self.checked(entry.text, entry.path), item)
-                except Failure:
-                    continue
-                except ScrubError:
-                    pass  # a draft, which is still to be mended
-                found.append(entry)
-        finally:
-            item.close()
-        return found
+        return fitting(self, path)
 
     def uses_of(self, title: str) -> list[str]:
         """The titles of macros that run this one."""
-        from scrub.language.parser import parse
-        from scrub.language.walk import statements
+        from scrub.upkeep import uses_of
 
-        found = []
-        for entry in self.library.entries():
-            try:
-                body = parse(entry.text, "")[0].body
-            except ScrubError:
-                continue
-            if any(fold(getattr(node, "title", "")) == fold(title) for node in statements(body)):
-                found.append(entry.title)
-        return found
+        return uses_of(self, title)
 
     # -- running
 

@@ -103,6 +103,8 @@ class OpenSheet(Sheet):
         for column in over(range(area.left, area.right + 1)):
             for row, text, edits in texts_to_edit(self.texts_of(column), area, editing, known):
                 self.edit_text(row, column, text, edits)
+        if self.values:
+            self.note_headings()
 
     def spanning(self, stored: Area | None) -> Area | None:
         """The range of what is stored, made wide enough for what was changed."""

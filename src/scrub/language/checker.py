@@ -9,6 +9,7 @@ from scrub.language.meaning import cannot_be_name
 from scrub.language.others import Resolver, RunsOthers
 from scrub.language.parser import parse
 from scrub.language.scope import LATER_KINDS, ItemOf, NameOf
+from scrub.language.source import source_of, written
 from scrub.language.tree import Block, Expression, Program
 from scrub.model.declare import FileItem, Reach
 from scrub.model.problem import MacroProblems, Problem, did_you_mean, listed
@@ -180,7 +181,7 @@ class _Checker(RunsOthers):
             return
         field = kind.fields.get(node.target.word)
         if field is None:
-            self.assigned = _written(node.value)
+            self.assigned = written(node.value)
             self.type(node.target)  # notes what is wrong with it
             self.assigned = ""
             self.unplaced(tree.Argument(None, node.value, node.place))
@@ -208,20 +209,18 @@ class _Checker(RunsOthers):
             self.note(node.place, f"this line does nothing. To keep what it gives, write: name = … .{target.word}")
             return
         kind, word = self.vocabulary.kinds[outer.word], target.word
-        written = _source(target.target)
+        item = source_of(target.target)
         current = self.scope.current
         if word in kind.actions:
             if current is not None and isinstance(target.target, tree.Name) and target.target.slot == current.slot:
                 self.note(node.place, f"an action acts on the current item. Write only: {word}")
             else:
-                self.note(
-                    node.place, f"an action acts on the current item. Write: in {written}, below it {word}, and end"
-                )
+                self.note(node.place, f"an action acts on the current item. Write: in {item}, below it {word}, and end")
         elif word in kind.fields or kind.cls.open_fields:
-            how = f"To set the field, write: {written}.{word} = …"
+            how = f"To set the field, write: {item}.{word} = …"
             self.note(node.place, f"this line does nothing. {how}")
         else:
-            self.note(target.place, self._no_field(kind, word, written))
+            self.note(target.place, self._no_field(kind, word, item))
 
     def _do_do(self, node: tree.Do) -> None:
         current = self.scope.current
@@ -408,24 +407,3 @@ class _Checker(RunsOthers):
     def _spoken(self, text: Expression) -> None:
         if self.type(text) == SECRET:
             self.note(text.place, "a secret is never shown")
-
-
-def _written(node: Expression) -> str:
-    """A plain yes or no as it is written."""
-    value = node.value if isinstance(node, tree.Constant) else None
-    return {True: "yes", False: "no"}.get(value, "") if isinstance(value, bool) else ""
-
-
-def _source(node: Expression) -> str:
-    """An item as it is written, as far as that is short."""
-    if isinstance(node, tree.Name):
-        return node.word
-    if isinstance(node, tree.Call):
-        first = node.arguments[0].value if len(node.arguments) == 1 else None
-        if isinstance(first, tree.Constant):
-            shown = f'"{first.value}"' if isinstance(first.value, str) else first.value
-            return f"{node.word}({shown})"
-        return f"{node.word}(…)"
-    if isinstance(node, tree.Dot):
-        return f"{_source(node.target)}.{node.word}" + ("(…)" if node.arguments is not None else "")
-    return "…"

@@ -127,7 +127,7 @@ class FileItem(Item):
     part_word: ClassVar[str] = "place"
     recorder: Recorder
 
-    def headings_over(self, changes: Sequence[Change]) -> dict[str, dict[str, str]]:
+    def headings_over(self, changes: Sequence[Change]) -> dict[str, Mapping[str, str]]:
         """What stands over the columns of the places that have many changes: place, column, heading."""
         return {}
 

@@ -8,7 +8,7 @@ from functools import partial
 from types import MappingProxyType
 from typing import TYPE_CHECKING, Any, ClassVar
 
-from scrub.model.area import Area, cell_of
+from scrub.model.area import Area, cell_of, letters_of
 from scrub.model.cell import Cell
 from scrub.model.declare import Item, Reach, action, field, finds, holds
 from scrub.model.grid import ColumnValues, Trouble, settle
@@ -45,6 +45,7 @@ class Table(Item):
         return hash(self.area)
 
     def _read_headings(self) -> None:
+        heads: dict[str, str] = {}
         for column in range(self.area.left, self.area.right + 1):
             value = self.sheet.raw_value(self.area.top, column)
             if value is None or isinstance(value, Trouble):
@@ -55,6 +56,9 @@ class Table(Item):
                 self.columns.pop(key, None)
             elif key:
                 self.columns[key] = column
+                heads[letters_of(column)] = shown(value)
+        if not self._name:
+            self.sheet.heads = heads
 
     @property
     def file(self) -> FileItem:

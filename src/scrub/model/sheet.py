@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from types import MappingProxyType
 from typing import Any, NamedTuple
 
 from scrub.model.area import Area, area_of, cell_of
@@ -235,7 +236,14 @@ class Sheet(PageFields):
         if self._known_table is not None and row <= self._known_table.area.top:
             self._known_table = None
 
+    def note_headings(self) -> None:
+        """Notes what stands over the columns while the sheet is at hand, for the list of changes."""
+        if not self.heads:
+            sheet_table(self, self.heading_row())
+
     _known_table: Table | None = None
+    #: What stands over its columns, by their letters, as far as somebody looked.
+    heads: Mapping[str, str] = MappingProxyType({})
 
     def areas(self) -> Iterable[tuple[Sheet, Area]]:
         """All that is used."""

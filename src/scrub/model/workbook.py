@@ -3,17 +3,17 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from typing import Any
 
-from scrub.model.area import Area, area_of, cell_of, letters_of
+from scrub.model.area import Area, area_of, cell_of
 from scrub.model.cell import Cell
 from scrub.model.cells import Cells, Selection
 from scrub.model.change import Change
 from scrub.model.declare import FileItem, Reach, action, field, finds, holds
 from scrub.model.files import FilePath
 from scrub.model.problem import Failure, Missing, did_you_mean
-from scrub.model.records import Record, sheet_table
+from scrub.model.records import Record
 from scrub.model.sheet import Sheet
 from scrub.model.values import fold
 
@@ -114,16 +114,10 @@ class Workbook(FileItem):
                     missing = missing or failure
         raise missing or Missing(f"no sheet of {self.name} has the headings {', '.join(wanted)}")
 
-    def headings_over(self, changes: Sequence[Change]) -> dict[str, dict[str, str]]:
+    def headings_over(self, changes: Sequence[Change]) -> dict[str, Mapping[str, str]]:
         """What stands over the columns of the sheets that have many changes: sheet, letters, heading."""
         counts = Counter(change.place for change in changes)
-        found: dict[str, dict[str, str]] = {}
-        for sheet in self.sheets():
-            if counts[sheet.name] > _MANY:
-                table = sheet_table(sheet, sheet.heading_row())
-                names = zip(table.columns.values(), table.headings, strict=False) if table else ()
-                found[sheet.name] = {letters_of(column): name for column, name in names}
-        return found
+        return {sheet.name: sheet.heads for sheet in self.sheets() if counts[sheet.name] > _MANY and sheet.heads}
 
     def selection(self, place: str | None = None) -> Selection:
         """What a person picked: `Larch Hut!B1:F1`, a sheet's name, a defined name; or all of it."""

@@ -10,7 +10,6 @@ from decimal import Decimal
 from typing import Any
 
 from scrub.language import tree
-from scrub.language.paths import is_own
 from scrub.language.tree import Argument, Expression
 from scrub.model.amounts import Amount, Duration, Length, Size, combine
 from scrub.model.declare import Item
@@ -33,13 +32,14 @@ from scrub.runner.comparisons import (
 from scrub.runner.execution import Frame
 from scrub.runner.fitting import fitted_all, given
 from scrub.runner.lookups import Lookups
+from scrub.runner.paths import Paths
 
 _ARITHMETIC: dict[str, Callable[[Any, Any], Any]] = {
     "+": operator.add, "-": operator.sub, "*": operator.mul, "/": operator.truediv,
 }  # fmt: skip
 
 
-class Expressions(Lookups):
+class Expressions(Lookups, Paths):
     """Compiles expressions of one program."""
 
     def __init__(self, vocabulary: Vocabulary, own_names: frozenset[str] = frozenset()) -> None:
@@ -87,25 +87,6 @@ class Expressions(Lookups):
     def _text(self, node: tree.Text) -> Evaluate:
         parts = [part if isinstance(part, str) else self.evaluate(part) for part in node.parts]
         return lambda frame: "".join(part if isinstance(part, str) else shown(part(frame)) for part in parts)
-
-    def path(self, node: Expression) -> Evaluate:
-        """The closure of a path. What stands in the macro may be any path; what comes from data may not climb."""
-        if is_own(node, self.own_names):
-            return self.evaluate(node)
-        if isinstance(node, tree.Text):
-            parts = [self._piece(part) for part in node.parts]
-            return lambda frame: "".join(part if isinstance(part, str) else part(frame) for part in parts)
-        value = self.evaluate(node)
-        return lambda frame: _no_climbing(value(frame))
-
-    def _piece(self, part: str | Expression) -> str | Evaluate:
-        """A piece of a path; one of data may hold no separator."""
-        if isinstance(part, str):
-            return part
-        value = self.evaluate(part)
-        if is_own(part, self.own_names):
-            return lambda frame: shown(value(frame))
-        return lambda frame: _no_separator(shown(value(frame)))
 
     def _printmark(self, node: tree.PrintMark) -> Evaluate:
         mark = f"{{{node.word}}}"  # the field that takes it knows it again
@@ -383,18 +364,6 @@ class Expressions(Lookups):
 def _named(failure: Failure, origins: list[Callable[[Frame], str]], frame: Frame) -> Failure:
     """The failure, with the cells whose values it is about."""
     return failure.at(" and ".join(origin(frame) for origin in origins)) if origins else failure
-
-
-def _no_separator(piece: str) -> str:
-    if any(mark in piece for mark in "/\\\0") or piece in (".", ".."):
-        raise Failure(f'"{piece}" is put into a path and could lead out of it. Make it a name: .as-file-name')
-    return piece
-
-
-def _no_climbing(path: Value) -> Value:
-    if isinstance(path, str) and (".." in path.replace("\\", "/").split("/") or path.startswith(("/", "~"))):
-        raise Failure(f'"{path}" comes from data and leads out of the folder. Write the path into the macro')
-    return path
 
 
 def _no_number(error: decimal.DecimalException) -> Failure:

@@ -46,7 +46,7 @@ class FileResult:
         self.log: list[str] = []
         self.said: list[str] = []
         self.notes: list[str] = []
-        self.headings: dict[str, dict[str, str]] = {}  # of sheets with many changes: what stands over their columns
+        self.headings: dict[str, Mapping[str, str]] = {}  # of sheets with many changes: what stands over their columns
         self.left = 0  # texts that an action could not turn or edit, and left; the log has each
         self.problem: ScrubError | None = None
         self.effects: list[Effect] = []
@@ -319,7 +319,7 @@ class Runner:
                     "file": item.source.path,
                     "changes": [change.as_dict() for change in each.changes],
                     "made": each.made,
-                    "headings": each.headings,
+                    "headings": {place: dict(heads) for place, heads in each.headings.items()},
                 }
                 for each, item in zip(found, items, strict=True)
             ],

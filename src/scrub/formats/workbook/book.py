@@ -16,6 +16,7 @@ from scrub.formats.workbook.decode import Decoder
 from scrub.formats.workbook.depends import Dependence
 from scrub.formats.workbook.elements import all_placed, ended, id_of
 from scrub.formats.workbook.embedded import add_part, embedded, part_of
+from scrub.formats.workbook.front import reselected
 from scrub.formats.workbook.names import Names
 from scrub.formats.workbook.parts import Parts
 from scrub.formats.workbook.reading import Loaded, SheetReading
@@ -262,7 +263,7 @@ class OfficeWorkbook(OpenWorkbook):
             if sheet.state != sheet.first_state and not sheet.is_new:
                 value = None if sheet.state == "visible" else sheet.state
                 splices += set_attributes(self._data, sheet.entry, [("state", value)])
-        selected = self._reselect(splices)
+        selected = reselected(self._data, self._views, self._sheets, splices)
         for text in self._to_embed:
             self._embed(text, parts)
         splices += self._new_sheets(parts)
@@ -375,30 +376,3 @@ class OfficeWorkbook(OpenWorkbook):
                 parts.changed[part] = partial(part_of, text)
                 return
         add_part(parts, self._part, text)
-
-    def _reselect(self, splices: list[Splice]) -> dict[OfficeSheet, bool]:
-        """When the sheet that opens in front was hidden, brings the next visible one to the front.
-
-        A hidden sheet that stays selected would be edited together with the visible one, unseen.
-        """
-        gone = [sheet for sheet in self._sheets if sheet.hidden and sheet.first_state == "visible"]
-        selected = dict.fromkeys(gone, False)
-        for view in self._views.all("workbookView") if self._views and gone else ():
-            front = self._front(view)
-            if front >= len(self._sheets) or self._sheets[front] not in gone:
-                continue
-            shown = [sheet for sheet in self._sheets if not sheet.hidden]
-            chosen = next((sheet for sheet in shown if sheet.number > front), shown[0])
-            selected[chosen] = True
-            values: list[tuple[str, str | None]] = [("activeTab", str(chosen.number - 1))]
-            if int(view.attributes.get("firstSheet", "0")) > chosen.number - 1:
-                values.append(("firstSheet", str(chosen.number - 1)))
-            splices += set_attributes(self._data, view, values)
-        return selected
-
-    @staticmethod
-    def _front(view: Span) -> int:
-        try:
-            return int(view.attributes.get("activeTab", "0"))
-        except ValueError:
-            return 0

@@ -13,7 +13,7 @@ from scrub.model.area import Area
 
 if TYPE_CHECKING:
     from scrub.formats.workbook.book import OfficeWorkbook
-    from scrub.formats.workbook.reading import SheetReading
+    from scrub.formats.workbook.results import SheetResults
 
 _Cell = tuple[str, int, int]
 
@@ -25,16 +25,16 @@ class Dependence:
         self.book = book
         self._version = -1
         self._known: dict[_Cell, str] = {}  # the changed cell that a formula depends on, or an empty text
-        self._parsed: dict[_Cell, list[tuple[SheetReading, Area]] | None] = {}
+        self._parsed: dict[_Cell, list[tuple[SheetResults, Area]] | None] = {}
 
-    def changed_below(self, sheet: SheetReading, row: int, column: int) -> str:
+    def changed_below(self, sheet: SheetResults, row: int, column: int) -> str:
         """The changed cell that the formula of a cell depends on, as a person names it; an empty text for none."""
         if self._version != self.book.version:
             # A formula that depends on a change still does after a further one; unless that took changes back.
             stale = {} if self.book.version_back else {cell: what for cell, what in self._known.items() if what}
             self._version, self._known, self.book.version_back = self.book.version, stale, False
         start = (sheet.name, row, column)
-        waiting: list[tuple[_Cell, SheetReading, list[tuple[SheetReading, int, int]] | None]] = [(start, sheet, None)]
+        waiting: list[tuple[_Cell, SheetResults, list[tuple[SheetResults, int, int]] | None]] = [(start, sheet, None)]
         on_the_way: set[_Cell] = set()
         while waiting:
             cell, of, inner = waiting.pop()
@@ -60,14 +60,14 @@ class Dependence:
             self._known[cell] = next((what for what in states if what), "")
         return self._known[start]
 
-    def _direct(self, sheet: SheetReading, cell: _Cell) -> tuple[str, list[tuple[SheetReading, int, int]]]:
+    def _direct(self, sheet: SheetResults, cell: _Cell) -> tuple[str, list[tuple[SheetResults, int, int]]]:
         """The changed cell that a formula itself refers to, and the other formulas that it refers to."""
         targets = self._parsed.get(cell)
         if cell not in self._parsed:
             targets = self._parsed[cell] = self._targets(sheet, cell)
         if targets is None:
             return self.book.first_change(), []
-        inner: list[tuple[SheetReading, int, int]] = []
+        inner: list[tuple[SheetResults, int, int]] = []
         for other, area in targets:
             changed = other.changed_in(area)
             if changed:
@@ -76,14 +76,14 @@ class Dependence:
                 inner += [(other, row, column) for row, column in other.formulas_in(area)]
         return "", inner
 
-    def _targets(self, sheet: SheetReading, cell: _Cell) -> list[tuple[SheetReading, Area]] | None:
+    def _targets(self, sheet: SheetResults, cell: _Cell) -> list[tuple[SheetResults, Area]] | None:
         formula = sheet.formula(cell[1], cell[2])
         found = references(formula[1:], sheet.name, self.book.resolve) if formula else []
         if found is None:
             return None
         by_name = self.book.by_name
         targets = [(by_name.get(name.casefold()), area) for name, area in found]
-        known: list[tuple[SheetReading, Area]] = [(other, area) for other, area in targets if other is not None]
+        known: list[tuple[SheetResults, Area]] = [(other, area) for other, area in targets if other is not None]
         return known if len(known) == len(targets) else None
 
 

@@ -3,20 +3,19 @@
 from __future__ import annotations
 
 from bisect import bisect_left
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from functools import partial
 from operator import itemgetter
 from typing import TYPE_CHECKING, Any
 
-from scrub.formats.sheet import OpenSheet
-from scrub.formats.workbook.depends import no_result, old_result
 from scrub.formats.workbook.formulas import translated
+from scrub.formats.workbook.results import SheetResults
 from scrub.formats.workbook.shown import shown_as
 from scrub.formats.workbook.stored import Searched, Stored
 from scrub.formats.workbook.stored_cell import StoredCell
 from scrub.formats.workbook.strings import Run, runs_of
 from scrub.model.area import Area, address_of, area_of
-from scrub.model.grid import ColumnValues, Trouble, settle
+from scrub.model.grid import ColumnValues, settle
 from scrub.model.problem import Failure
 from scrub.model.values import Value
 
@@ -41,7 +40,7 @@ class Loaded:
         self.used: Area | None = None
 
 
-class SheetReading(OpenSheet):
+class SheetReading(SheetResults):
     """Cells as they are stored, with what was changed."""
 
     book: OfficeWorkbook
@@ -50,11 +49,8 @@ class SheetReading(OpenSheet):
 
     def __init__(self) -> None:
         super().__init__()
-        self.formulas: dict[int, str | None] = {}
-        self.written_out: set[int] = set()  # formulas that were shared: another text, the same result
         self.runs: dict[int, list[Run]] = {}
         self.styles: dict[int, int] = {}
-        self.formula_rows: dict[int, set[int]] = {}
         self._arrays: list[Area] | None = None
         self._covered: dict[int, Area] | None = None  # the cells under merges; None when that must be looked up
         self._huge: list[Area] = []
@@ -108,66 +104,7 @@ class SheetReading(OpenSheet):
             if cell is not None:
                 self._take(found, formulas, cell)
         self.formula_rows[column] = formulas
-        return self._with_doubts(self.with_changes(found, column), column)
-
-    def _with_doubts(self, values: ColumnValues, column: int) -> ColumnValues:
-        """The values of a column; results of formulas can be old as soon as anything was changed in this run."""
-        if self.book.version:
-            self.doubt(values, column)
-        return values
-
-    def doubt(self, values: ColumnValues, column: int) -> None:
-        """Puts a doubt in the place of each result of a formula."""
-        rows = set(self.formula_rows.get(column, ()))
-        rows |= {key >> 14 for key, formula in self.formulas.items() if formula and (key & 0x3FFF) + 1 == column}
-        for row in rows:
-            if self.formulas.get(self.key(row, column), "") is not None:
-                value = values.get(row)
-                if type(value) is not Trouble or value.doubt is None:
-                    values[row] = self._doubted(row, column, value)
-
-    def _doubted(self, row: int, column: int, value: Value) -> Trouble:
-        return Trouble(self.where(row, column), doubt=partial(self.result, row, column, value))
-
-    def result(self, row: int, column: int, value: Value) -> Value:
-        """The saved result of a formula where it still holds, else the `Trouble` with it."""
-        key = self.key(row, column)
-        if self.formulas.get(key) is not None and key not in self.written_out:
-            return Trouble(no_result(self.where(row, column)), lost=True)
-        changed = self.book.dependence.changed_below(self, row, column)
-        return Trouble(old_result(self.where(row, column), changed), lost=True) if changed else value
-
-    def changed_in(self, area: Area) -> tuple[int, int] | None:
-        """A cell of a range whose value or formula was changed in this run."""
-        fresh = [key for key, formula in self.formulas.items() if formula and key not in self.written_out]
-        for key in fresh:
-            if area.holds(*self.place(key)):
-                return self.place(key)
-        if (area.bottom - area.top + 1) * (area.right - area.left + 1) <= len(self.values):
-            keys: Iterable[int] = (
-                self.key(row, column)
-                for row in range(area.top, area.bottom + 1)
-                for column in range(area.left, area.right + 1)
-            )
-            found = next((key for key in keys if key in self.values and not self.went_back(key)), None)
-        else:
-            found = next((k for k in self.values if area.holds(*self.place(k)) and not self.went_back(k)), None)
-        return None if found is None else self.place(found)
-
-    def formulas_in(self, area: Area) -> Iterator[tuple[int, int]]:
-        """The cells of a range that are calculated."""
-        used = self.used()
-        if used is None or not (self.has_formulas or self.formulas):
-            return
-        area = area.within(used)
-        for column in range(area.left, area.right + 1):
-            if column not in self.formula_rows:
-                self.column_values(column)
-            rows = self.formula_rows.get(column, set())
-            few = len(rows) > area.bottom - area.top
-            for row in range(area.top, area.bottom + 1) if few else sorted(rows):
-                if row in rows and area.top <= row <= area.bottom and self.has_formula(row, column):
-                    yield row, column
+        return self.with_doubts(self.with_changes(found, column), column)
 
     def _take(self, found: ColumnValues, formulas: set[int], cell: StoredCell) -> None:
         value = self.book.decoder.value(cell, lambda: self.where(cell.row, cell.column))
@@ -201,7 +138,7 @@ class SheetReading(OpenSheet):
         for column, found in fresh.items():
             if column not in loaded.columns and column not in self.live:
                 self.formula_rows[column] = formulas[column]
-                loaded.columns[column] = self.live[column] = self._with_doubts(self.with_changes(found, column), column)
+                loaded.columns[column] = self.live[column] = self.with_doubts(self.with_changes(found, column), column)
 
     def raw_value(self, row: int, column: int) -> Value:
         """The value of a cell, or a `Trouble`."""

@@ -1,0 +1,96 @@
+"""Results of formulas on a sheet: as they were saved, or with a doubt as soon as anything was changed in a run."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+from functools import partial
+from typing import TYPE_CHECKING
+
+from scrub.formats.sheet import OpenSheet
+from scrub.formats.workbook.depends import no_result, old_result
+from scrub.model.area import Area
+from scrub.model.grid import ColumnValues, Trouble
+from scrub.model.values import Value
+
+if TYPE_CHECKING:
+    from scrub.formats.workbook.book import OfficeWorkbook
+
+
+class SheetResults(OpenSheet):
+    """Formulas that were changed, and which saved results may be old."""
+
+    book: OfficeWorkbook
+    has_formulas: bool | None
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.formulas: dict[int, str | None] = {}
+        self.written_out: set[int] = set()  # formulas that were shared: another text, the same result
+        self.formula_rows: dict[int, set[int]] = {}
+
+    def formula(self, row: int, column: int) -> str | None:
+        """The formula of a cell."""
+        raise NotImplementedError
+
+    def has_formula(self, row: int, column: int) -> bool:
+        """Whether a cell is calculated."""
+        raise NotImplementedError
+
+    def with_doubts(self, values: ColumnValues, column: int) -> ColumnValues:
+        """The values of a column; results of formulas can be old as soon as anything was changed in this run."""
+        if self.book.version:
+            self.doubt(values, column)
+        return values
+
+    def doubt(self, values: ColumnValues, column: int) -> None:
+        """Puts a doubt in the place of each result of a formula."""
+        rows = set(self.formula_rows.get(column, ()))
+        rows |= {key >> 14 for key, formula in self.formulas.items() if formula and (key & 0x3FFF) + 1 == column}
+        for row in rows:
+            if self.formulas.get(self.key(row, column), "") is not None:
+                value = values.get(row)
+                if type(value) is not Trouble or value.doubt is None:
+                    values[row] = self._doubted(row, column, value)
+
+    def _doubted(self, row: int, column: int, value: Value) -> Trouble:
+        return Trouble(self.where(row, column), doubt=partial(self.result, row, column, value))
+
+    def result(self, row: int, column: int, value: Value) -> Value:
+        """The saved result of a formula where it still holds, else the `Trouble` with it."""
+        key = self.key(row, column)
+        if self.formulas.get(key) is not None and key not in self.written_out:
+            return Trouble(no_result(self.where(row, column)), lost=True)
+        changed = self.book.dependence.changed_below(self, row, column)
+        return Trouble(old_result(self.where(row, column), changed), lost=True) if changed else value
+
+    def changed_in(self, area: Area) -> tuple[int, int] | None:
+        """A cell of a range whose value or formula was changed in this run."""
+        fresh = [key for key, formula in self.formulas.items() if formula and key not in self.written_out]
+        for key in fresh:
+            if area.holds(*self.place(key)):
+                return self.place(key)
+        if (area.bottom - area.top + 1) * (area.right - area.left + 1) <= len(self.values):
+            keys: Iterable[int] = (
+                self.key(row, column)
+                for row in range(area.top, area.bottom + 1)
+                for column in range(area.left, area.right + 1)
+            )
+            found = next((key for key in keys if key in self.values and not self.went_back(key)), None)
+        else:
+            found = next((k for k in self.values if area.holds(*self.place(k)) and not self.went_back(k)), None)
+        return None if found is None else self.place(found)
+
+    def formulas_in(self, area: Area) -> Iterator[tuple[int, int]]:
+        """The cells of a range that are calculated."""
+        used = self.used()
+        if used is None or not (self.has_formulas or self.formulas):
+            return
+        area = area.within(used)
+        for column in range(area.left, area.right + 1):
+            if column not in self.formula_rows:
+                self.column_values(column)
+            rows = self.formula_rows.get(column, set())
+            few = len(rows) > area.bottom - area.top
+            for row in range(area.top, area.bottom + 1) if few else sorted(rows):
+                if row in rows and area.top <= row <= area.bottom and self.has_formula(row, column):
+                    yield row, column

@@ -1,0 +1,51 @@
+"""Paths as they are made while a macro runs: what comes from data may lead nowhere but into the folder."""
+
+from __future__ import annotations
+
+from scrub.language import tree
+from scrub.language.paths import is_own
+from scrub.language.tree import Expression
+from scrub.model.problem import Failure
+from scrub.model.values import Value, shown
+from scrub.runner.comparisons import Evaluate
+
+
+class Paths:
+    """Compiles paths; what compiles all other expressions builds on it."""
+
+    own_names: frozenset[str] = frozenset()
+
+    def evaluate(self, node: Expression) -> Evaluate:
+        """The closure of an expression."""
+        raise NotImplementedError
+
+    def path(self, node: Expression) -> Evaluate:
+        """The closure of a path. What stands in the macro may be any path; what comes from data may not climb."""
+        if is_own(node, self.own_names):
+            return self.evaluate(node)
+        if isinstance(node, tree.Text):
+            parts = [self._piece(part) for part in node.parts]
+            return lambda frame: "".join(part if isinstance(part, str) else part(frame) for part in parts)
+        value = self.evaluate(node)
+        return lambda frame: _no_climbing(value(frame))
+
+    def _piece(self, part: str | Expression) -> str | Evaluate:
+        """A piece of a path; one of data may hold no separator."""
+        if isinstance(part, str):
+            return part
+        value = self.evaluate(part)
+        if is_own(part, self.own_names):
+            return lambda frame: shown(value(frame))
+        return lambda frame: _no_separator(shown(value(frame)))
+
+
+def _no_separator(piece: str) -> str:
+    if any(mark in piece for mark in "/\\\0") or piece in (".", ".."):
+        raise Failure(f'"{piece}" is put into a path and could lead out of it. Make it a name: .as-file-name')
+    return piece
+
+
+def _no_climbing(path: Value) -> Value:
+    if isinstance(path, str) and (".." in path.replace("\\", "/").split("/") or path.startswith(("/", "~"))):
+        raise Failure(f'"{path}" comes from data and leads out of the folder. Write the path into the macro')
+    return path

@@ -1,0 +1,84 @@
+"""Keeping a library in order: a macro renamed wherever it is run, the macros that a file takes, who runs whom."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
+from scrub.model.problem import Failure, ScrubError
+from scrub.model.values import fold
+
+if TYPE_CHECKING:
+    from scrub.library.library import Entry
+    from scrub.wiring import Home
+
+
+def rename(home: Home, entry: Entry, title: str) -> tuple[Entry, list[str], list[str]]:
+    """Gives a macro another title; its key goes along, and so do the lines in which one's own macros run it.
+
+    Gives the macro, the titles of those that were mended, and of those that still have the old title.
+    """
+    from scrub.language.parser import parse
+    from scrub.language.walk import runs_of
+
+    users = [home.library.titled(user) for user in uses_of(home, entry.title) if fold(user) != fold(entry.title)]
+    trusted = [home.is_trusted(each.text, each.path) for each in (entry, *users)]
+    new = home.library.rename(entry, title)
+    home.pins.renamed(entry.title, new.title)
+    mended, left = [], []
+    for user in users:
+        if user.example or user.shared:
+            left.append(user.title)
+            continue
+        lines = user.text.splitlines(keepends=True)
+        for node in runs_of(parse(user.text, "")[0].body):
+            if fold(node.title) == fold(entry.title):
+                line, start = node.place.line - 1, node.place.column - 1
+                end = start + node.place.length
+                lines[line] = f'{lines[line][:start]}"{title}"{lines[line][end:]}'
+        home.library.replace(user, "".join(lines), "mended")
+        mended.append(user.title)
+    for each, was_trusted in zip((new, *users), trusted, strict=True):
+        if was_trusted:
+            home.written_here(each.text, each.path)
+    return new, mended, left
+
+
+def fitting(home: Home, path: str) -> list[Entry]:
+    """The macros that a file takes: they run on its kind, and change nothing that its format cannot keep."""
+    from scrub.formats.open import open_file
+    from scrub.model.preferences import preferring
+    from scrub.runner.run import ensure_kept
+
+    with preferring(home.preferences):
+        item: Any = open_file(path, folder=True)
+    found = []
+    try:
+        for entry in home.library.entries():
+            if item.kind_word not in entry.runs_on:
+                continue
+            try:
+                ensure_kept(home.checked(entry.text, entry.path), item)
+            except Failure:
+                continue
+            except ScrubError:
+                pass  # a draft, which is still to be mended
+            found.append(entry)
+    finally:
+        item.close()
+    return found
+
+
+def uses_of(home: Home, title: str) -> list[str]:
+    """The titles of macros that run this one."""
+    from scrub.language.parser import parse
+    from scrub.language.walk import statements
+
+    found = []
+    for entry in home.library.entries():
+        try:
+            body = parse(entry.text, "")[0].body
+        except ScrubError:
+            continue
+        if any(fold(getattr(node, "title", "")) == fold(title) for node in statements(body)):
+            found.append(entry.title)
+    return found
