@@ -68,7 +68,7 @@ PICTURES = {
 #: What is typed while a command asks, and the pause before each line, in seconds.
 TYPED = {
     "try": ["each sheet where sheet.hidden", "sheet.hidden = no", "end", 'in sheet("Totals")', "protect allow: [sort]",
-            "end", "sheet.hiden = yes", "back", "steps", 'keep "Show the huts"', "write"],
+            "sheet.hiden = yes", "end", "back", "steps", 'keep "Show the huts"', "write"],
     "step": ["", "", "", "over", "", ""],
 }  # fmt: skip
 SORT = """macro Put drafts away

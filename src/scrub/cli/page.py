@@ -76,10 +76,12 @@ def _row(change: scrub.Change, headings: object) -> str:
     if before.startswith('"') and after.startswith('"'):
         old, new = _marked(before[1:-1], after[1:-1])
         return f'<tr><td class="where">{where}</td><td>{old}</td><td>{new}</td></tr>'
+    turned = before.startswith('"') != after.startswith('"') and "nothing" not in (before, after)
     cells = ""
     for text in (before, after):
+        sort = ' <span class="quiet">(a text)</span>' if turned and text.startswith('"') else ""
         plain = _visible(_edges(text.removeprefix('"').removesuffix('"')))
-        cells += f'<td class="no">{plain}</td>' if text == "nothing" else f"<td>{plain}</td>"
+        cells += f'<td class="no">{plain}</td>' if text == "nothing" else f"<td>{plain}{sort}</td>"
     return f'<tr><td class="where">{where}</td>{cells}</tr>'
 
 

@@ -39,7 +39,7 @@ _ARITHMETIC: dict[str, Callable[[Any, Any], Any]] = {
 }  # fmt: skip
 
 
-class Expressions(Lookups, Paths):
+class Expressions(Paths, Lookups):
     """Compiles expressions of one program."""
 
     def __init__(self, vocabulary: Vocabulary, own_names: frozenset[str] = frozenset()) -> None:
