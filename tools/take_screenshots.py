@@ -54,7 +54,7 @@ PICTURES = {
                                    'scrub run "centre titles" season-book.xlsx --at "Kite!B1"',
                                    "scrub run mark.scrub season-book.xlsx --at \"Tarn!C4:C15\""]),
     "check": ([], ["scrub check slips.scrub"]),
-    "catalog": ([], ["scrub catalog hide column", "scrub catalog delete row"]),
+    "catalog": ([], ["scrub catalog hide column"]),
     "try": (["scrub demo", "scrub undo"], ["scrub try kestrel-ridge/season-book.xlsx"]),
     "step": (["scrub demo", "scrub undo"], ["scrub run ready kestrel-ridge/season-book.xlsx --step"]),
     "folder": (["mkdir -p papers", "touch papers/draft-1.txt papers/Draft-2.txt papers/notes.tmp papers/prices.txt"],
@@ -124,7 +124,7 @@ def take(name: str, before: list[str], seen: list[str]) -> None:
     if (folder / "kestrel-ridge").exists():
         (folder / "kestrel-ridge" / "mark.scrub").write_text(MARK)
     script = "\n".join(f"printf '\\033[1m$ %s\\033[0m\\n' '{command}'; {command}; echo" for command in seen)
-    (folder / "seen.sh").write_text(f"clear\n{script}\ntouch {folder}/done\nsleep 30\n")
+    (folder / "seen.sh").write_text(f"clear; printf '\\033[?25l'\n{script}\ntouch {folder}/done\nsleep 30\n")
     words = [
         "xterm",
         "-geometry",
@@ -160,7 +160,19 @@ def take(name: str, before: list[str], seen: list[str]) -> None:
     subprocess.run(["import", "-window", "root", "-trim", "+repage", picture], env=environment, check=True)
     window.terminate()
     window.wait()
+    _cut(picture)
     shutil.rmtree(folder)
+
+
+def _cut(picture: str) -> None:
+    """Cuts what is empty below the text off; the width stays."""
+    shown = subprocess.run(
+        ["convert", picture, "-fuzz", "4%", "-format", "%w %@", "info:"], check=True, capture_output=True, text=True
+    ).stdout
+    width, box = shown.split()
+    height, top = int(box.split("x")[1].split("+")[0]), int(box.split("+")[2])
+    size = f"{width}x{top + height + 16}+0+0"
+    subprocess.run(["convert", picture, "-crop", size, "+repage", picture], check=True)
 
 
 def take_page() -> None:

@@ -273,6 +273,9 @@ class OpenFile:
         with preferring(home().preferences):
             self.item: Any = open_file(path, folder=True)
 
+    def __repr__(self) -> str:
+        return f"<OpenFile {self.path!r}: a {self.item.kind_word}, {counted(len(self.changes), 'change')}>"
+
     def __enter__(self) -> OpenFile:
         return self
 

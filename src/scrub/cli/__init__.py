@@ -28,9 +28,9 @@ def run(arguments: list[str]) -> int:
         code = scrub.main(arguments, prog_name="scrub", standalone_mode=False)
         return code if isinstance(code, int) else 0
     except ScrubError as problem:
-        from scrub.cli.output import sentence
+        from scrub.cli.output import echo_problem, sentence
 
-        click.echo(sentence(str(problem)), err=True)
+        echo_problem(sentence(str(problem)))
         return problem.exit_code
     except click.exceptions.Exit as end:
         return end.exit_code

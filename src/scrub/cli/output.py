@@ -6,6 +6,7 @@ import json
 import os
 import shutil
 import sys
+import textwrap
 from collections.abc import Iterable, Sequence
 from typing import Any
 
@@ -125,3 +126,12 @@ def sentence(text: str) -> str:
     """A problem as a sentence: it begins with a capital, unless it begins with the name of something."""
     first = text.split(" ", 1)[0]
     return text[:1].upper() + text[1:] if first.isalpha() and first.islower() else text
+
+
+def echo_problem(text: str) -> None:
+    """Prints a problem on standard error; at a terminal, a long sentence is broken between its words."""
+    lines = [text]
+    if sys.stderr.isatty() and "\n" not in text and cells(text) > width():
+        lines = textwrap.wrap(text, width(), break_long_words=False, break_on_hyphens=False)
+    for line in lines:
+        click.echo(line, err=True)

@@ -13,7 +13,7 @@ import scrub
 from scrub.cli.completing import macro_titles
 from scrub.cli.host import TerminalHost, TerminalStepper
 from scrub.cli.listing import change_lines
-from scrub.cli.output import SHOWN, accent, change_count, failed, noted, print_json, short_path
+from scrub.cli.output import SHOWN, accent, change_count, echo_problem, failed, noted, print_json, short_path
 
 
 @click.command("run")
@@ -248,7 +248,7 @@ class _Printer:
                 err=True,
             )
         elif problems:
-            click.echo(failed("Failed: ") + str(problems[0].problem), err=True)
+            echo_problem(failed("Failed: ") + str(problems[0].problem))
             click.echo("Nothing was saved.", err=True)
         if left:
             click.echo(f"Not tried after the failure: {', '.join(found.path for found in left)}", err=True)

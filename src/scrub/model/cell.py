@@ -115,8 +115,7 @@ class Cell(CellFields):
         Example: cell.comment = "Counted on site."
         Also: note, annotation, remark
         """
-        place = self.row_number, self.number
-        return next((each.text for each in self.sheet.comments() if each.place == place), None)
+        return self.sheet.comment_text(self.row_number, self.number)
 
     @comment.setter
     def comment(self, value: str | None) -> None:

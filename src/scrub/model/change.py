@@ -25,6 +25,9 @@ class Change:
     def __str__(self) -> str:
         return self.said or f"{self.what}: {plain(self.before)} -> {plain(self.after)}"
 
+    def __repr__(self) -> str:
+        return f"<Change {self.place}: {self}>"
+
     def as_dict(self) -> dict[str, str]:
         """The change as JSON shows it."""
         record = {

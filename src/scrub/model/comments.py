@@ -42,7 +42,7 @@ class Comment(Item):
     @property
     def removed(self) -> bool:
         """Whether it was deleted."""
-        return all(each.place != self.place for each in self.sheet.comments())
+        return self.sheet.comment_text(*self.place) is None
 
     @property
     @field
@@ -52,7 +52,8 @@ class Comment(Item):
         Example: if comment.text contains "booked"
         Also: note, content
         """
-        return next((each._text for each in self.sheet.comments() if each.place == self.place), self._text)
+        found = self.sheet.comment_text(*self.place)
+        return self._text if found is None else found
 
     @text.setter
     def text(self, value: str) -> None:

@@ -103,6 +103,9 @@ class Item:
         """Whether it was deleted during this run."""
         return False
 
+    def __repr__(self) -> str:
+        return f"<{self.kind_word} {self.label!r}>"
+
     def read(self, key: str) -> Any:
         """The value of an open field."""
         raise NotImplementedError

@@ -228,6 +228,10 @@ class Grid:
         """Its comments."""
         return iter(())
 
+    def comment_text(self, row: int, column: int) -> str | None:
+        """What the comment of a cell says; None for none."""
+        return None
+
     def put_comment(self, row: int, column: int, text: str | None) -> None:
         """Writes a comment, or removes it."""
         raise NotImplementedError

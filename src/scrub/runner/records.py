@@ -34,6 +34,9 @@ class RunRecord(NamedTuple):
     undone: bool
     files: tuple[FileRecord, ...]
 
+    def __repr__(self) -> str:
+        return f"<RunRecord {self.number}: {self.title!r}, {self.when}, {len(self.files)} files>"
+
     @property
     def changes(self) -> int:
         """How many changes it made."""

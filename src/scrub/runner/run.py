@@ -54,6 +54,10 @@ class FileResult:
         self.part_word = "place"
         self.saved_as = path
 
+    def __repr__(self) -> str:
+        problem = f", problem={str(self.problem)!r}" if self.problem else ""
+        return f"<FileResult {self.path!r}: {self.state}, {counted(len(self.changes), 'change')}{problem}>"
+
     def as_dict(self) -> dict[str, Any]:
         """The result as JSON shows it."""
         return {
@@ -83,6 +87,10 @@ class RunResult:
     def exit_code(self) -> int:
         """0 when all went well, else the highest of its files' problems."""
         return max((each.problem.exit_code for each in self.files if each.problem), default=0)
+
+    def __repr__(self) -> str:
+        number = f"run {self.number}" if self.number else "preview" if self.preview else "not kept"
+        return f"<RunResult {self.title!r}: {number}, {counted(len(self.files), 'file')}>"
 
     def as_dict(self) -> dict[str, Any]:
         """The result as JSON shows it."""

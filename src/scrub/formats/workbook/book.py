@@ -32,6 +32,8 @@ from scrub.store.patch import Patch
 if TYPE_CHECKING:
     from scrub.model.sheet import Sheet
 
+#: A part of this size in bytes is read in no time.
+_QUICKLY_READ = 1 << 20
 #: Sheets whose cells are kept read at a time.
 _SHEETS_KEPT = 2
 _NO_STYLES = (
@@ -77,7 +79,7 @@ class OfficeWorkbook(OpenWorkbook):
         found = []
         if self.recorder and any(name.startswith("_xmlsignatures/") for name in self.package.members):
             found.append(f"{self.name} carries a digital signature, which no longer holds after a change.")
-        if self._recalculates and (self._targets.get("calcChain") or any(s.has_formulas for s in self._sheets)):
+        if self._recalculates:
             found.append("Formulas will be recalculated when the file is next opened.")
         return found
 
@@ -315,7 +317,16 @@ class OfficeWorkbook(OpenWorkbook):
     @property
     def _recalculates(self) -> bool:
         """Whether a value or a formula was changed, on which others may depend."""
-        return any(sheet.values or sheet.formulas for sheet in self._sheets)
+        if not any(sheet.values or sheet.formulas for sheet in self._sheets):
+            return False
+        return bool(self._targets.get("calcChain")) or any(map(self._may_calculate, self._sheets))
+
+    def _may_calculate(self, sheet: OfficeSheet) -> bool:
+        """Whether a sheet may hold formulas: one that nobody read is looked at where that takes no time."""
+        if sheet.has_formulas is None and sheet.part and self.package.members[sheet.part].size < _QUICKLY_READ:
+            data = self.package.read(sheet.part)
+            sheet.has_formulas = b"<f" in data or b":f" in data
+        return bool(sheet.formulas) or (sheet.has_formulas is not False and not sheet.is_new)
 
     def _recalculated(self, parts: Parts, fresh: dict[str, bytes]) -> list[Splice]:
         """Marks the workbook to be calculated anew when it is next opened (18.2.2); a changed formula makes the old

@@ -136,7 +136,6 @@ def references(formula: str, sheet: str, resolve: Resolve, depth: int = 0) -> li
     `resolve` gives what a name stands for on a sheet, as a formula. A reference to another file counts as none.
     """
     found: list[tuple[str, Area]] = []
-    before = ""
     for piece in pieces_of(formula):
         if piece.sort == "unknown" or (piece.sort == "operator" and piece.text in ":#@"):
             return None
@@ -157,8 +156,7 @@ def references(formula: str, sheet: str, resolve: Resolve, depth: int = 0) -> li
             if inner is None:
                 return None
             found += inner
-        before = piece.text
-    return found if before or not formula else None
+    return found
 
 
 # -- checking

@@ -40,6 +40,8 @@ class SheetHangings(SheetLines):
         self._first_merged: list[Area] = []
         self._links: list[Link] | None = None
         self._first_links: list[Link] = []
+        self._link_of: dict[Area, list[Link]] | None = None  # the links of single cells; None when to be looked up
+        self._wide_links: list[Link] = []
         self._tables: list[Table] | None = None
         self.comment_part: CommentPart | None = None
 
@@ -117,6 +119,21 @@ class SheetHangings(SheetLines):
             self._first_links = list(self._links)
         return self._links
 
+    def _links_meeting(self, area: Area) -> list[Link]:
+        """The links that have a cell in common with a range; those of single cells are found at once."""
+        links = self.links()
+        if self._link_of is None:
+            self._link_of, self._wide_links = {}, []
+            for link in links:
+                if link.area.single:
+                    self._link_of.setdefault(link.area, []).append(link)
+                else:
+                    self._wide_links.append(link)
+        if not area.single:
+            return [link for link in links if link.area.meets(area)]
+        found = [link for link in self._wide_links if link.area.meets(area)]
+        return [*self._link_of.get(area, ()), *found]
+
     @property
     def links_touched(self) -> bool:
         """Whether they must be written; the same links in another order are no change."""
@@ -126,11 +143,11 @@ class SheetHangings(SheetLines):
 
     def link(self, row: int, column: int) -> str | None:
         """Where a click on the cell leads."""
-        return next((link.target for link in self.links() if link.area.holds(row, column)), None)
+        return next((link.target for link in self._links_meeting(Area(row, column, row, column))), None)
 
     def put_link(self, area: Area, target: str | None) -> None:
         """Sets where a click on the cells of a range leads."""
-        met = [link for link in self.links() if link.area.meets(area)]
+        met = self._links_meeting(area)
         if [(link.area, link.target) for link in met] == ([(area, target)] if target else []):
             return
         for row, column in ((area.top, area.left), (area.bottom, area.right)):
@@ -141,13 +158,18 @@ class SheetHangings(SheetLines):
         if wide is not None:
             raise Failure(f'{self.name} {area} shares its link with {wide}; change it for all: cells("{wide}")')
         former = self.links()
-        self._links = [link for link in former if link not in met]
+        fresh = [link for link in former if link not in met] if met else list(former)
         if target is not None:
-            old = next((link for link in self._first_links if link[:2] == (area, target)), None)
-            self._links.append(old or Link(area, target, b""))
+            old = next((link for link in self._first_links if link[:2] == (area, target)), None) if met else None
+            fresh.append(old or Link(area, target, b""))
+            if not met and area.single and self._link_of is not None:
+                self._link_of[area] = [fresh[-1]]
+        self._links = fresh
+        if met or not area.single:
+            self._link_of = None
 
         def revert() -> None:
-            self._links = former
+            self._links, self._link_of = former, None
 
         self.note(f"{area} link", met[0].target if met else None, target, revert)
 
@@ -186,6 +208,11 @@ class SheetHangings(SheetLines):
         """Its comments, in reading order."""
         for place, note in sorted(self._comments().notes.items()):
             yield Comment(self, *place, note.text, note.author)
+
+    def comment_text(self, row: int, column: int) -> str | None:
+        """What the comment of a cell says."""
+        note = self._comments().notes.get((row, column))
+        return note.text if note else None
 
     def put_comment(self, row: int, column: int, text: str | None) -> None:
         """Writes a comment, or removes it."""
