@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
+from decimal import Decimal
 from typing import TYPE_CHECKING, Any
 
 from scrub.model.area import MOST_COLUMNS, Area, area_of, column_of, letters_of
@@ -106,17 +107,17 @@ class Row(_Line):
 
     @property
     @field
-    def height(self) -> object | None:
+    def height(self) -> Decimal | None:
         """Its height in points; nothing when the program decides. 15 is a line of usual text.
 
         Example: row.height = 30
         Also: size, tall
         """
-        found: object | None = self._measure("height")
+        found: Decimal | None = self._measure("height")
         return found
 
     @height.setter
-    def height(self, value: object | None) -> None:
+    def height(self, value: Decimal | None) -> None:
         self._set_measure("height", value)
 
     @finds
@@ -159,17 +160,17 @@ class Column(_Line):
 
     @property
     @field
-    def width(self) -> object | None:
+    def width(self) -> Decimal | None:
         """Its width in characters of the usual font; nothing for the sheet's usual width.
 
         Example: column.width = 18
         Also: size, wide
         """
-        found: object | None = self._measure("width")
+        found: Decimal | None = self._measure("width")
         return found
 
     @width.setter
-    def width(self, value: object | None) -> None:
+    def width(self, value: Decimal | None) -> None:
         self._set_measure("width", value)
 
     @property
