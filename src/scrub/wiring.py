@@ -229,24 +229,6 @@ class Home(Sharing):
         found = sorted((reach, what) for what, reach in does.items() if reach > Reach.READ)
         return [what for _, what in found] or [Reach.READ.sentence]
 
-    def rename(self, entry: Entry, title: str) -> tuple[Entry, list[str], list[str]]:
-        """Gives a macro another title; its key and one's own macros that run it follow. See `upkeep.rename`."""
-        from scrub.upkeep import rename
-
-        return rename(self, entry, title)
-
-    def fitting(self, path: str) -> list[Entry]:
-        """The macros that a file takes: they run on its kind, and change nothing that its format cannot keep."""
-        from scrub.upkeep import fitting
-
-        return fitting(self, path)
-
-    def uses_of(self, title: str) -> list[str]:
-        """The titles of macros that run this one."""
-        from scrub.upkeep import uses_of
-
-        return uses_of(self, title)
-
     # -- running
 
     @property

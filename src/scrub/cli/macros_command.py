@@ -5,6 +5,7 @@ from __future__ import annotations
 import click
 
 import scrub
+from scrub import upkeep
 from scrub.cli.output import accent, columns, print_json
 
 
@@ -17,7 +18,7 @@ def command(words: tuple[str, ...], file: str | None, as_json: bool) -> int:
     library = scrub.home().library
     entries = library.search(" ".join(words)) if words else library.entries()
     if file is not None:
-        fitting = {entry.path for entry in scrub.home().fitting(file)}
+        fitting = {entry.path for entry in upkeep.fitting(scrub.home(), file)}
         entries = [entry for entry in entries if entry.path in fitting]
     use = scrub.home().use.of()
     if as_json:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import click
 
 import scrub
+from scrub import upkeep
 from scrub.cli.completing import macro_titles
 
 
@@ -15,7 +16,7 @@ def command(macro: str, title: str) -> int:
     """Gives MACRO another TITLE, in its first line, in its file's name, and in your macros that run it."""
     home = scrub.home()
     old = home.find(macro)
-    new, mended, left = home.rename(old, title)
+    new, mended, left = upkeep.rename(home, old, title)
     click.echo(f'"{old.title}" is now "{new.title}".')
     if mended:
         click.echo(f"Macros that run it have the new title too: {scrub.listed(mended)}.")

@@ -5,6 +5,7 @@ from __future__ import annotations
 import click
 
 import scrub
+from scrub import upkeep
 from scrub.cli.completing import macro_titles
 from scrub.cli.editing import sentences
 from scrub.cli.output import accent, columns, print_json
@@ -44,7 +45,7 @@ def command(macro: str, outline: int | None, history: bool, as_json: bool) -> in
         click.echo(f"Run {scrub.counted(times, 'time')}, last on {last[:10]}.")
     if found.own_files:
         click.echo(f"Its files: {', '.join(found.own_files)}")
-    users = home.uses_of(found.title)
+    users = upkeep.uses_of(home, found.title)
     if users:
         click.echo(f"It is run by: {', '.join(users)}")
     click.echo()
