@@ -55,7 +55,7 @@ _SENSES = {
     "fit": ("width-in-pages", "1"),
     "number-format": ("number-form", '"0.00"'), "format": ("number-form", '"0.00"'),
     "hyperlink": ("link", '"https://…"'),
-    "underlined": ("bold", "yes"), "display": ("hidden", "no"), "autofilter": ("filter", '"A1:H20"'),
+    "display": ("hidden", "no"), "autofilter": ("filter", '"A1:H20"'),
 }  # fmt: skip
 #: Pairs of a word and a field that mean opposite things: setting one to yes sets the other to no.
 _OPPOSITES = {"visible", "show", "display"}
@@ -113,6 +113,8 @@ def of_item(word: str, item: str, kind: str, fields: Collection[str], assigned: 
     former = FORMER_FIELDS.get((kind, word)) or FORMER.get(word)
     if former:
         return f" It is called {former} now"
+    if (kind, word) == ("cell", "name"):
+        return ' A range has one, of a single cell too: cells("C4").name = "Night_price"'
     field, fresh = _SENSES.get(word, ("", ""))
     if field in fields:
         if assigned in ("yes", "no") and fresh in ("yes", "no"):

@@ -102,7 +102,11 @@ def area_of(text: str) -> Area:
 
 def cell_of(text: str) -> tuple[int, int]:
     """The row and the column of one cell as written. Raises `Failure` as `area_of` does, and for more than one."""
-    found = area_of(text)
-    if not found.single:
+    return only_cell(area_of(text), text)
+
+
+def only_cell(area: Area, text: str) -> tuple[int, int]:
+    """The row and the column of an area of one cell, as it was written. Raises `Failure` for more than one."""
+    if not area.single:
         raise Failure(f'"{text}" is more than one cell. For a range write: cells("{text}")')
-    return found.top, found.left
+    return area.top, area.left

@@ -8,7 +8,7 @@ from functools import partial
 from types import MappingProxyType
 from typing import TYPE_CHECKING, Any, ClassVar
 
-from scrub.model.area import Area, cell_of, letters_of
+from scrub.model.area import Area, letters_of, only_cell
 from scrub.model.cell import Cell
 from scrub.model.declare import Item, Reach, action, field, finds, holds
 from scrub.model.grid import ColumnValues, Trouble, settle
@@ -279,9 +279,13 @@ class Record(Item):
         return f"{self.table.sheet.name} row {self.row}"
 
     @finds
-    def find_cell(self, address: str) -> Cell:
-        """A cell of its sheet by its address: `cell("A1")`."""
-        return Cell(self.table.sheet, *cell_of(address))
+    def find_cell(self, place: str) -> Cell:
+        """Its cell under a heading, `record.cell("Nights")`, or one of its sheet by its address, `cell("A1")`."""
+        try:
+            sheet, area = self.table.sheet.placed(place)
+        except Failure:
+            return Cell(self.table.sheet, self.row, self.table.column(place))
+        return Cell(sheet, *only_cell(area, place))
 
     def row_item(self) -> Row:
         """Its row."""

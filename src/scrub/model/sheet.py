@@ -6,7 +6,7 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from types import MappingProxyType
 from typing import Any, NamedTuple
 
-from scrub.model.area import Area, area_of, cell_of
+from scrub.model.area import Area, area_of, only_cell
 from scrub.model.cell import Cell
 from scrub.model.cells import Cells, MergedRange, merged_in
 from scrub.model.comments import Comment
@@ -166,13 +166,28 @@ class Sheet(PageFields):
 
     @finds
     def find_cell(self, address: str) -> Cell:
-        """A cell by its address: `cell("C4")`."""
-        return Cell(self, *cell_of(address))
+        """A cell by its address, `cell("C4")`, or by its defined name, which may lead to another sheet."""
+        sheet, area = self.placed(address)
+        return Cell(sheet, *only_cell(area, address))
 
     @finds
     def find_cells(self, address: str) -> Cells:
-        """A range by its address: `cells("B2:B40")`."""
-        return Cells([(self, area_of(address))])
+        """A range by its address, `cells("B2:B40")`, or by its defined name, which may lead to another sheet."""
+        return Cells([self.placed(address)])
+
+    def placed(self, address: str) -> tuple[Sheet, Area]:
+        """The range of an address on this sheet, or of a defined name. Raises `Failure` for what is neither."""
+        try:
+            return self, area_of(address)
+        except Failure:
+            named = self.named_range(address)
+            if named is None:
+                raise
+            return named
+
+    def named_range(self, name: str) -> tuple[Sheet, Area] | None:
+        """The range that has a defined name in the file of this sheet."""
+        return None
 
     @finds
     def find_row(self, number: int) -> Row:

@@ -18,7 +18,7 @@ from scrub.formats.workbook.stored import Parsed, Searched, Stored
 from scrub.formats.workbook.write import CellWriter
 from scrub.model.area import Area
 from scrub.model.problem import Failure
-from scrub.model.sheet import Selecting, SheetPermission
+from scrub.model.sheet import Selecting, Sheet, SheetPermission
 from scrub.model.values import Secret
 
 if TYPE_CHECKING:
@@ -66,6 +66,10 @@ class OfficeSheet(SheetHangings):
     def number(self) -> int:
         """Its place among the sheets, from 1."""
         return self._number
+
+    def named_range(self, name: str) -> tuple[Sheet, Area] | None:
+        """The range that has a defined name in the workbook."""
+        return self.book.named_range(name)
 
     @property
     def hidden(self) -> bool:
