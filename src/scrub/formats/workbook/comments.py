@@ -60,20 +60,24 @@ class CommentPart:
         """Whether it must be written."""
         return self.notes != self.first
 
-    def change(self, place: tuple[int, int], text: str | None) -> dict[tuple[int, int], Note]:
-        """Sets or removes a comment; gives what was there before."""
+    def change(self, place: tuple[int, int], text: str | None) -> Note | None:
+        """Sets or removes a comment; gives the one that was there before."""
         if self.conversation:
             raise Failure(
                 f"the comments of this sheet are conversations; change that of {address_of(*place)} in its own program"
             )
         if text is not None and len(text) > 32_767:
             raise Failure("a comment has at most 32,767 characters")
-        former = self.notes
-        self.notes = {key: note for key, note in former.items() if key != place}
-        if text is not None:
-            old = former.get(place)
-            self.notes[place] = Note(text, old.author if old else AUTHOR)
+        former = self.notes.get(place)
+        self.put_back(place, None if text is None else Note(text, former.author if former else AUTHOR))
         return former
+
+    def put_back(self, place: tuple[int, int], note: Note | None) -> None:
+        """Makes a comment what it was."""
+        if note is None:
+            self.notes.pop(place, None)
+        else:
+            self.notes[place] = note
 
     def comments(self) -> bytes:
         """The part with the comments."""

@@ -52,13 +52,14 @@ class Dependence:
                     if key not in self._known and key not in on_the_way:
                         waiting.append((key, other, None))
                 continue
-            # What is not known by now refers back to this very formula: a circle, of which nothing is sure.
-            unsure = self.book.first_change()
-            states = (
-                self._known.get((each.name, each_row, each_column), unsure) for each, each_row, each_column in inner
-            )
-            self._known[cell] = next((what for what in states if what), "")
+            self._known[cell] = next(filter(None, map(self._state, inner)), "")
         return self._known[start]
+
+    def _state(self, formula: tuple[SheetResults, int, int]) -> str:
+        """What is known of a formula; one of which nothing is known by now refers back to itself: nothing is sure."""
+        sheet, row, column = formula
+        known = self._known.get((sheet.name, row, column))
+        return self.book.first_change() if known is None else known
 
     def _direct(self, sheet: SheetResults, cell: _Cell) -> tuple[str, list[tuple[SheetResults, int, int]]]:
         """The changed cell that a formula itself refers to, and the other formulas that it refers to."""

@@ -225,7 +225,7 @@ class SheetHangings(SheetLines):
         former = part.change((row, column), text)
 
         def revert() -> None:
-            part.notes = former
+            part.put_back((row, column), former)
 
         self.note(f"{address_of(row, column)} comment", before, text, revert)
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import posixpath
 from collections.abc import Callable
+from itertools import count
 
 from scrub.formats.opc import part_tree
 from scrub.formats.spans import Span, Splice, escaped, parse, spliced
@@ -35,6 +36,7 @@ class Parts:
         self._related: dict[str, list[tuple[str, str, str, bool]]] = {}
         self._unrelated: dict[str, set[str]] = {}
         self._taken: dict[str, set[str]] = {}
+        self._last: dict[str, int] = {}
 
     def free_name(self, pattern: str) -> str:
         """A name for a part that no other has; `{}` in the pattern stands for a number."""
@@ -59,8 +61,13 @@ class Parts:
     def relate(self, source: str, type_: str, target: str, outside: bool = False) -> str:
         """Adds a relationship; gives its id. `target` is a part, or an address outside."""
         self._ensure_usual()
-        taken = self._taken.setdefault(source, self._ids(source))
-        id_ = next(f"rScrub{number}" for number in range(1, len(taken) + 2) if f"rScrub{number}" not in taken)
+        if source not in self._taken:
+            self._taken[source] = self._ids(source)
+        taken = self._taken[source]
+        # No id is ever given back, so that the search goes on from where the last one ended.
+        number = next(number for number in count(self._last.get(source, 0) + 1) if f"rScrub{number}" not in taken)
+        self._last[source] = number
+        id_ = f"rScrub{number}"
         taken.add(id_)
         if not outside:
             target = posixpath.relpath(target, posixpath.dirname(source) or ".")

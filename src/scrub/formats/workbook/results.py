@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from functools import partial
 from typing import TYPE_CHECKING
 
@@ -65,20 +65,25 @@ class SheetResults(OpenSheet):
 
     def changed_in(self, area: Area) -> tuple[int, int] | None:
         """A cell of a range whose value or formula was changed in this run."""
-        fresh = [key for key, formula in self.formulas.items() if formula and key not in self.written_out]
-        for key in fresh:
-            if area.holds(*self.place(key)):
-                return self.place(key)
-        if (area.bottom - area.top + 1) * (area.right - area.left + 1) <= len(self.values):
+        found = self._first_in(area, self.formulas, self._is_fresh)
+        if found is None:
+            found = self._first_in(area, self.values, lambda key: not self.went_back(key))
+        return None if found is None else self.place(found)
+
+    def _is_fresh(self, key: int) -> bool:
+        """Whether a cell got a formula in this run."""
+        return bool(self.formulas[key]) and key not in self.written_out
+
+    def _first_in(self, area: Area, held: Mapping[int, object], fits: Callable[[int], bool]) -> int | None:
+        """A cell of a range among those held; looked for in the smaller of the two, as a range may be a single cell."""
+        if (area.bottom - area.top + 1) * (area.right - area.left + 1) <= len(held):
             keys: Iterable[int] = (
                 self.key(row, column)
                 for row in range(area.top, area.bottom + 1)
                 for column in range(area.left, area.right + 1)
             )
-            found = next((key for key in keys if key in self.values and not self.went_back(key)), None)
-        else:
-            found = next((k for k in self.values if area.holds(*self.place(k)) and not self.went_back(k)), None)
-        return None if found is None else self.place(found)
+            return next((key for key in keys if key in held and fits(key)), None)
+        return next((key for key in held if area.holds(*self.place(key)) and fits(key)), None)
 
     def formulas_in(self, area: Area) -> Iterator[tuple[int, int]]:
         """The cells of a range that are calculated."""

@@ -116,6 +116,7 @@ class Searched(Stored):
         self.data = data
         self.body = (start, end)
         self.numbers = list(map(int, _ROW.findall(data, start, end))) if numbers is None else numbers
+        self._last: tuple[int, int, StoredCell | None] = (0, 0, None)
 
     @cached_property
     def _letters(self) -> list[bytes]:
@@ -198,7 +199,12 @@ class Searched(Stored):
         return [matched(found) for found in CELL.finditer(self.data, *self._range(index))]
 
     def cell(self, row: int, column: int) -> StoredCell | None:
-        """One cell."""
+        """One cell. What is asked of a cell is asked several times in a row, so that the last one is kept."""
+        if self._last[:2] != (row, column):
+            self._last = (row, column, self._find(row, column))
+        return self._last[2]
+
+    def _find(self, row: int, column: int) -> StoredCell | None:
         index = self.index(row)
         if index < 0:
             return None
