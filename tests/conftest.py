@@ -7,9 +7,14 @@ from pathlib import Path
 from typing import NamedTuple
 
 import pytest
+from hypothesis import settings
 
 import scrub
 import scrub.cli
+
+# How fast a machine is decides no test.
+settings.register_profile("whatever the machine", deadline=None)
+settings.load_profile("whatever the machine")
 
 SAMPLE = Path(scrub.__file__).parent / "demo" / "season-book.xlsx"
 
