@@ -138,7 +138,7 @@ def test_an_attempt_takes_its_values_back() -> None:
         ('x = ["a", 1]\nx = x.last.upper', 'a number has no operation "upper"'),
         ("while yes\nend", "without coming to an end"),
         ('x = ["a", 1]\ny = today.days-to(x.first)', '"other" is a date, not a text'),
-        ('x = [nothing, 1]\ny = "abc".starting(x.first)', '"length" is a number, nothing'),
+        ('x = [nothing, 1]\ny = "abc".starting(x.first)', '"length" is a number, not nothing'),
         ('fail "The {1 + 1} huts"', "The 2 huts"),
     ],
 )

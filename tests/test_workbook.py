@@ -155,7 +155,7 @@ def test_an_unknown_hash_is_refused(book: Path, tmp_path: Path) -> None:
 
 def test_a_field_is_not_set_to_nothing(book: Path) -> None:
     found = run("each sheet\nsheet.hidden = nothing\nend", book)
-    assert '"hidden" is yes or no, nothing' in str(found.problem)
+    assert '"hidden" is yes or no, not nothing' in str(found.problem)
     assert book.read_bytes() == SAMPLE.read_bytes()
 
 

@@ -71,7 +71,7 @@ def fitted_all(values: Iterable[tuple[Parameter, Value]]) -> dict[str, Any]:
         what = f'"{parameter.word}"'
         if value is None and parameter.type != ANY:
             if parameter.required:
-                raise Failure(f"{what} is {parameter.type}, nothing")
+                raise Failure(f"{what} is {parameter.type}, not nothing")
             continue
         found[parameter.python] = fitted(value, parameter.type, what, parameter.choice, parameter.whole)
     return found

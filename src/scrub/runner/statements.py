@@ -142,7 +142,7 @@ class Statements(Expressions):
                 raise Failure(f'"{word}" of a {item.kind_word} cannot be set')
             found = value(frame)
             if found is None and not field.may_be_nothing:
-                raise Failure(f'"{word}" is {field.type}, nothing')
+                raise Failure(f'"{word}" is {field.type}, not nothing')
             setattr(item, attribute, fitted(found, field.type, f'"{word}"', field.choice, field.whole))
 
         return run
