@@ -36,6 +36,16 @@ class Both(NamedTuple):
         return eval(self.theirs, {}, values)
 
 
+def joined(sides: st.SearchStrategy[Both], signs: list[str]) -> st.SearchStrategy[Both]:
+    """Two of them with one of the signs between them."""
+    return st.builds(
+        lambda a, sign, b: Both(f"{a.ours} {sign} {b.ours}", f"{a.theirs} {WORDS.get(sign, sign)} {b.theirs}"),
+        sides,
+        st.sampled_from(signs),
+        sides,
+    )
+
+
 def numbers(depth: int) -> st.SearchStrategy[Both]:
     plain = st.one_of(
         st.sampled_from(NAMES).map(lambda name: Both(name, name)),
@@ -46,34 +56,19 @@ def numbers(depth: int) -> st.SearchStrategy[Both]:
     inner = numbers(depth - 1)
     return st.one_of(
         plain,
-        st.builds(
-            lambda a, sign, b: Both(f"{a.ours} {sign} {b.ours}", f"{a.theirs} {sign} {b.theirs}"),
-            inner,
-            st.sampled_from("+-*"),
-            inner,
-        ),
+        joined(inner, ["+", "-", "*"]),
         inner.map(lambda a: Both(f"({a.ours})", f"({a.theirs})")),
     )
 
 
 def conditions(depth: int) -> st.SearchStrategy[Both]:
-    plain = st.builds(
-        lambda a, sign, b: Both(f"{a.ours} {sign} {b.ours}", f"{a.theirs} {WORDS.get(sign, sign)} {b.theirs}"),
-        numbers(1),
-        st.sampled_from(["<", "<=", ">", ">=", "is", "is not"]),
-        numbers(1),
-    )
+    plain = joined(numbers(1), ["<", "<=", ">", ">=", "is", "is not"])
     if not depth:
         return plain
     inner = conditions(depth - 1)
     return st.one_of(
         plain,
-        st.builds(
-            lambda a, word, b: Both(f"{a.ours} {word} {b.ours}", f"{a.theirs} {word} {b.theirs}"),
-            inner,
-            st.sampled_from(["and", "or"]),
-            inner,
-        ),
+        joined(inner, ["and", "or"]),
         inner.map(lambda a: Both(f"not ({a.ours})", f"not ({a.theirs})")),
         inner.map(lambda a: Both(f"({a.ours})", f"({a.theirs})")),
     )
