@@ -18,7 +18,7 @@ import scrub
 from scrub.catalog import texts
 from scrub.formats.workbook.formulas import translated
 from scrub.formats.workbook.strings import Run, edited_runs
-from scrub.model.grid import edited
+from scrub.model.text import edited
 
 ANY_TEXT = st.one_of(TEXTS, st.text(max_size=12))
 

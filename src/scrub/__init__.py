@@ -35,18 +35,22 @@ if TYPE_CHECKING:
     from scrub.library.library import Entry, Library, files_of, retitled
     from scrub.library.records import SETTINGS
     from scrub.library.text import decoded, is_macro_path, read_macro
+    from scrub.model.amounts import Size
+    from scrub.model.area import Area, letters_of
     from scrub.model.change import Change
     from scrub.model.declare import Reach
     from scrub.model.files import Folder
     from scrub.model.host import Host, Question, QuietHost
-    from scrub.model.sheet import Outline, Sheet
+    from scrub.model.outline import Contents, Outline
+    from scrub.model.sheet import Sheet
     from scrub.model.values import Secret, harmless
     from scrub.model.vocabulary import Vocabulary
     from scrub.model.workbook import Workbook
     from scrub.own import action
     from scrub.runner.answers import variable
     from scrub.runner.records import FileRecord, RunRecord
-    from scrub.runner.run import FileResult, InUseChoice, RunResult
+    from scrub.runner.results import FileResult, RunResult
+    from scrub.runner.run import InUseChoice
     from scrub.runner.step import Go, Stepper, View
     from scrub.store.store import Restored
     from scrub.trying import Trial
@@ -56,8 +60,10 @@ __version__ = "0.1.0"
 
 __all__ = [
     "SETTINGS",
+    "Area",
     "BadCall",
     "Change",
+    "Contents",
     "Entry",
     "Failure",
     "FileProblem",
@@ -82,6 +88,7 @@ __all__ = [
     "ScrubError",
     "Secret",
     "Sheet",
+    "Size",
     "Stepper",
     "View",
     "Workbook",
@@ -101,6 +108,7 @@ __all__ = [
     "keep_undo",
     "kind_of",
     "lay_out_samples",
+    "letters_of",
     "listed",
     "mended",
     "open",
@@ -124,17 +132,20 @@ _ROOMS = {
     "scrub.library.library": "files_of Entry Library retitled",
     "scrub.library.records": "SETTINGS",
     "scrub.library.text": "decoded is_macro_path read_macro",
+    "scrub.model.amounts": "Size",
+    "scrub.model.area": "Area letters_of",
     "scrub.model.change": "Change",
     "scrub.model.declare": "Reach",
     "scrub.model.files": "Folder",
     "scrub.model.host": "Host Question QuietHost",
     "scrub.model.values": "Secret harmless",
-    "scrub.model.sheet": "Outline Sheet",
+    "scrub.model.outline": "Contents Outline",
+    "scrub.model.sheet": "Sheet",
     "scrub.model.workbook": "Workbook",
     "scrub.own": "action",
     "scrub.runner.answers": "variable",
     "scrub.runner.records": "FileRecord RunRecord",
-    "scrub.runner.run": "FileResult RunResult",
+    "scrub.runner.results": "FileResult RunResult",
     "scrub.runner.step": "Go Stepper View",
     "scrub.store.store": "Restored",
     "scrub.wiring": "Home expanded",
@@ -266,12 +277,13 @@ class OpenFile:
     """
 
     def __init__(self, path: str) -> None:
-        from scrub.formats.open import open_file
         from scrub.model.preferences import preferring
 
+        own = home()
         self.path = path
-        with preferring(home().preferences):
-            self.item: Any = open_file(path, folder=True)
+        with preferring(own.preferences):
+            self._opened: Any = own.formats.open(path)
+        self.item: Any = self._opened.item
 
     def __repr__(self) -> str:
         return f"<OpenFile {self.path!r}: a {self.item.kind_word}, {counted(len(self.changes), 'change')}>"
@@ -280,12 +292,25 @@ class OpenFile:
         return self
 
     def __exit__(self, *_: object) -> None:
-        self.item.close()
+        self._opened.close()
 
     @property
     def changes(self) -> list[Change]:
         """What was changed since it was opened."""
-        found: list[Change] = self.item.changes
+        found: list[Change] = self._opened.changes
+        return found
+
+    def contents(self, tell: Callable[[str, float], None] | None = None) -> Contents:
+        """What a macro can see in it; `tell` hears how far the look has come: a label, and the share from 0 to 1."""
+        from scrub.model.progress import watched
+
+        with watched(tell):
+            found: Contents = self._opened.contents()
+        return found
+
+    def embedded(self) -> list[str]:
+        """The texts of the macros inside it."""
+        found: list[str] = self._opened.embedded()
         return found
 
     def save(self, title: str) -> int | None:
@@ -296,7 +321,7 @@ class OpenFile:
         """
         from scrub.runner.run import save_opened
 
-        return save_opened(home().store, self.item, title)
+        return save_opened(home().store, self._opened, title)
 
 
 def open(path: str) -> OpenFile:
@@ -306,13 +331,7 @@ def open(path: str) -> OpenFile:
 
 def kind_of(path: str) -> str:
     """The kind of item that a file is, by its name. Raises `FileProblem` for a format that Scrub cannot open."""
-    from scrub.formats.endings import READABLE
-    from scrub.formats.open import open_file
-
-    ending = os.path.splitext(path)[1].lower()
-    if os.path.isdir(path):
-        return "folder"
-    return READABLE[ending] if ending in READABLE else open_file(path).kind_word
+    return home().formats.kind_of(path)
 
 
 def trial(path: str, host: Host) -> Trial:

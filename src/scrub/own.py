@@ -22,6 +22,8 @@ def action(kind: str, reach: Reach = Reach.CHANGE) -> Callable[[F], F]:
 
     def mark(function: F) -> F:
         function.scrub_reach = reach  # type: ignore[attr-defined]
+        word = function.__name__
+        OWN_ACTIONS[:] = [each for each in OWN_ACTIONS if (each[0], each[1].__name__) != (kind, word)]
         OWN_ACTIONS.append((kind, function))
         return function
 

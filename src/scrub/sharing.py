@@ -8,108 +8,85 @@ from scrub.model.problem import BadCall, listed
 from scrub.model.values import fold
 
 if TYPE_CHECKING:
-    from scrub.language.tree import Program
     from scrub.library.bundle import Packed
-    from scrub.library.library import Entry, Library
-    from scrub.store.store import Store
+    from scrub.wiring import Home
 
 
-class Sharing:
-    """What a person's own Scrub can give to others, and take from them."""
+def backup(home: Home, to: str) -> int:
+    """Writes the library into one file; gives the number of files in it."""
+    from scrub.library import bundle
 
-    folder: str
+    return bundle.backup(home.folder, to)
 
-    if TYPE_CHECKING:
 
-        @property
-        def library(self) -> Library:
-            """The macros."""
+def restore(home: Home, source: str, replace: bool = False) -> Any:
+    """Brings back what a backup holds: what is missing always, what differs only with `replace`."""
+    from scrub.library import bundle
 
-        @property
-        def store(self) -> Store:
-            """The history."""
+    return bundle.restore(home.folder, source, home.library, replace)
 
-        def find(self, words: str) -> Entry:
-            """A macro."""
 
-        def text(self, macro: str) -> tuple[str, str]:
-            """Its text."""
+def pack(home: Home, macro: str, out: str) -> tuple[str, list[str]]:
+    """Writes a macro, with all that it runs, as one file; gives its path and the titles."""
+    from scrub.library import bundle
 
-        def checked(self, text: str, path: str) -> Program:
-            """It, checked."""
+    entry = home.find(macro)
+    checked = home.checked(entry.text, entry.path)
+    entries = [entry]
+    waiting = list(checked.inner)
+    while waiting:
+        inner = waiting.pop()
+        waiting += inner.inner
+        other = home.library.titled(inner.title)
+        entries = [each for each in entries if each.path != other.path] + [other]
+    return bundle.pack(entries, out), [each.title for each in entries]
 
-    def backup(self, to: str) -> int:
-        """Writes the library into one file; gives the number of files in it."""
-        from scrub.library import bundle
 
-        return bundle.backup(self.folder, to)
+def unpack(path: str) -> list[Packed]:
+    """The macros of a pack, with their files."""
+    from scrub.library import bundle
 
-    def restore(self, source: str, replace: bool = False) -> Any:
-        """Brings back what a backup holds: what is missing always, what differs only with `replace`."""
-        from scrub.library import bundle
+    return bundle.unpack(path)
 
-        return bundle.restore(self.folder, source, self.library, replace)
 
-    def pack(self, macro: str, out: str) -> tuple[str, list[str]]:
-        """Writes a macro, with all that it runs, as one file; gives its path and the titles."""
-        from scrub.library import bundle
+def embedded(home: Home, path: str) -> list[str]:
+    """The texts of the macros inside a file."""
+    item: Any = home.formats.open(path)
+    try:
+        found: list[str] = item.embedded()
+    finally:
+        item.close()
+    return found
 
-        entry = self.find(macro)
-        checked = self.checked(entry.text, entry.path)
-        entries = [entry]
-        waiting = list(checked.inner)
-        while waiting:
-            inner = waiting.pop()
-            waiting += inner.inner
-            other = self.library.titled(inner.title)
-            entries = [each for each in entries if each.path != other.path] + [other]
-        return bundle.pack(entries, out), [each.title for each in entries]
 
-    def unpack(self, path: str) -> list[Packed]:
-        """The macros of a pack, with their files."""
-        from scrub.library import bundle
+def embed(home: Home, macro: str, path: str) -> tuple[str, int | None]:
+    """Puts a macro inside a file, as an ordinary run; gives its title and the number of the run."""
+    from scrub.runner.run import save_opened
 
-        return bundle.unpack(path)
+    text, name = home.text(macro)
+    checked = home.checked(text, name)
+    if checked.inner:
+        raise BadCall(f'"{checked.title}" runs other macros, which would stay behind. Pack it: scrub pack')
+    item: Any = home.formats.open(path)
+    try:
+        item.embed(checked.title, text)
+        return checked.title, save_opened(home.store, item, f"Put inside: {checked.title}")
+    finally:
+        item.close()
 
-    def embedded(self, path: str) -> list[str]:
-        """The texts of the macros inside a file."""
-        from scrub.formats.open import open_file
 
-        item: Any = open_file(path)
-        try:
-            found: list[str] = item.embedded()
-        finally:
-            item.close()
-        return found
+def inside(home: Home, words: str, path: str) -> str:
+    """The text of the macro inside a file that these words mean."""
+    from scrub.library.library import header
 
-    def embed(self, macro: str, path: str) -> tuple[str, int | None]:
-        """Puts a macro inside a file, as an ordinary run; gives its title and the number of the run."""
-        from scrub.formats.open import open_file
-        from scrub.runner.run import save_opened
-
-        text, name = self.text(macro)
-        checked = self.checked(text, name)
-        if checked.inner:
-            raise BadCall(f'"{checked.title}" runs other macros, which would stay behind. Pack it: scrub pack')
-        item: Any = open_file(path)
-        try:
-            item.embed(checked.title, text)
-            return checked.title, save_opened(self.store, item, f"Put inside: {checked.title}")
-        finally:
-            item.close()
-
-    def inside(self, words: str, path: str) -> str:
-        """The text of the macro inside a file that these words mean."""
-        from scrub.library.library import header
-
-        texts = self.embedded(path)
-        titles = [header(text, "")[0].title for text in texts]
-        fitting = [
-            text
-            for text, title in zip(texts, titles, strict=True)
-            if all(word in fold(title).split() for word in fold(words).split())
-        ]
-        if len(fitting) != 1:
-            there = listed([f'"{title}"' for title in titles]) or "none"
-            raise BadCall(f'which macro inside {path} is "{words}"? There is: {there}')
-        return fitting[0]
+    texts = embedded(home, path)
+    titles = [header(text, "")[0].title for text in texts]
+    fitting = [
+        text
+        for text, title in zip(texts, titles, strict=True)
+        if all(word in fold(title).split() for word in fold(words).split())
+    ]
+    if len(fitting) != 1:
+        there = listed([f'"{title}"' for title in titles]) or "none"
+        raise BadCall(f'which macro inside {path} is "{words}"? There is: {there}')
+    return fitting[0]

@@ -14,7 +14,7 @@ from scrub.model.problem import BadCall, MacroProblems, Problem, ScrubError
 from scrub.model.values import Secret
 
 if TYPE_CHECKING:
-    from scrub.runner.run import FileResult, RunResult
+    from scrub.runner.results import FileResult, RunResult
     from scrub.wiring import Home
 
 
@@ -66,14 +66,15 @@ class Trial:
     """Steps on one file. The file is never written, unless `write` runs the kept steps as an ordinary macro."""
 
     def __init__(self, home: Home, path: str, host: Host) -> None:
-        from scrub.formats.open import open_file
-
         with preferring(home.preferences):
-            item: Any = open_file(path, folder=True)
-        self.file_kind = item.kind_word
-        self.label = item.label
-        self._items, self._headings = _in_reach(item)
-        item.close()
+            opened = home.formats.open(path)
+        self.file_kind = opened.item.kind_word
+        self.label = opened.item.label
+        contents = opened.contents()
+        opened.close()
+        self._items = contents.names
+        headings = [field.removeprefix("record.") for _, outline in contents.outlines for field in outline.fields]
+        self._headings = list(dict.fromkeys(headings))
         self.home = home
         self.path = path
         self.kept: list[Kept] = []
@@ -185,17 +186,6 @@ class Trial:
         return [*actions[:half], *told[: 10 - half], *actions[half:], *told[10 - half :]]
 
 
-def _in_reach(item: Any) -> tuple[dict[str, list[str]], list[str]]:
-    """The names of a file's items by their kind, and its headings as a macro writes them."""
-    if item.kind_word != "workbook":
-        return {}, []
-    sheets = list(item.sheets())
-    outlines = [outline for sheet in sheets for outline in sheet.outline()]
-    headings = [field.removeprefix("record.") for outline in outlines for field in outline.fields]
-    tables = [table.label for sheet in sheets for table in sheet.tables()]
-    return {"sheet": [sheet.name for sheet in sheets], "table": tables}, list(dict.fromkeys(headings))
-
-
 def _enters(text: str) -> bool:
     return re.fullmatch(r"\s*in\s+[^\n]+", text, re.IGNORECASE) is not None
 
@@ -211,8 +201,8 @@ def _placed(problem: Problem) -> str:
 
 def _difference(former: FileResult | None, found: FileResult) -> list[Change]:
     """What the last step changed: new changes, and former ones that it took back."""
-    before = {(each.place, each.what): each for each in former.changes} if former else {}
-    now = {(each.place, each.what): each for each in found.changes}
+    before = {(each.at, each.field): each for each in former.changes} if former else {}
+    now = {(each.at, each.field): each for each in found.changes}
     fresh = [each for key, each in now.items() if key not in before or before[key].after != each.after]
     gone = [each for key, each in before.items() if key not in now]
-    return [*fresh, *(Change(each.place, each.what, each.after, each.before, f"{each}, taken back") for each in gone)]
+    return [*fresh, *(Change(each.at, each.field, each.after, each.before, f"{each}, taken back") for each in gone)]

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from scrub.model.problem import Failure, ScrubError
 from scrub.model.values import fold
@@ -45,26 +45,26 @@ def rename(home: Home, entry: Entry, title: str) -> tuple[Entry, list[str], list
 
 def fitting(home: Home, path: str) -> list[Entry]:
     """The macros that a file takes: they run on its kind, and change nothing that its format cannot keep."""
-    from scrub.formats.open import open_file
     from scrub.model.preferences import preferring
     from scrub.runner.run import ensure_kept
 
     with preferring(home.preferences):
-        item: Any = open_file(path, folder=True)
+        opened = home.formats.open(path)
     found = []
     try:
         for entry in home.library.entries():
-            if item.kind_word not in entry.runs_on:
+            if opened.item.kind_word not in entry.runs_on:
                 continue
             try:
-                ensure_kept(home.checked(entry.text, entry.path), item)
+                checked = home.checked(entry.text, entry.path)
+                ensure_kept(checked.on(opened.item.kind_word), opened, home.vocabulary)
             except Failure:
                 continue
             except ScrubError:
                 pass  # a draft, which is still to be mended
             found.append(entry)
     finally:
-        item.close()
+        opened.close()
     return found
 
 

@@ -9,9 +9,9 @@ from typing import TYPE_CHECKING, Any
 
 from scrub.model.problem import BadCall, MacroProblems, Problem, Refused, ScrubError, listed
 from scrub.model.values import fold
-from scrub.sharing import Sharing
 
 if TYPE_CHECKING:
+    from scrub.formats.registry import Registry
     from scrub.language.tree import Program
     from scrub.library.keystore import KeyStore
     from scrub.library.library import Entry, Library
@@ -19,7 +19,8 @@ if TYPE_CHECKING:
     from scrub.model.host import Host
     from scrub.model.preferences import Preferences
     from scrub.model.vocabulary import Vocabulary
-    from scrub.runner.run import FileResult, InUseChoice, RunResult
+    from scrub.runner.results import FileResult, RunResult
+    from scrub.runner.run import InUseChoice
     from scrub.runner.step import Stepper
     from scrub.store.store import Store
 
@@ -30,7 +31,7 @@ _HELD_DAYS, _HELD_MB = 90, 1000
 _LOOK_ALWAYS, _LOOK_EVERY = 50, 10
 
 
-class Home(Sharing):
+class Home:
     """The library, pins, settings, approvals and history in one folder."""
 
     def __init__(self, folder: str) -> None:
@@ -94,26 +95,18 @@ class Home(Sharing):
     def vocabulary(self) -> Vocabulary:
         """All that a macro can name."""
         from scrub.catalog import ACTIONS
-        from scrub.formats.endings import READABLE
-        from scrub.model import cells, comments, files, records, workbook
-        from scrub.model.cell import Cell
-        from scrub.model.lines import Column, Row
-        from scrub.model.sheet import Sheet
         from scrub.model.vocabulary import Vocabulary
         from scrub.own import OWN_ACTIONS
 
-        kinds = (
-            workbook.Workbook, Sheet, records.Table, records.Record, Cell, cells.Cells, cells.Selection, Row, Column,
-            cells.MergedRange, comments.Comment, files.Folder, files.File,
-        )  # fmt: skip
-        return Vocabulary(kinds, [*ACTIONS, *OWN_ACTIONS], READABLE)
+        formats = self.formats
+        return Vocabulary(formats.kinds(), ACTIONS, OWN_ACTIONS, formats.endings, formats.files)
 
-    @property
-    def file_kinds(self) -> set[str]:
-        """The words of the kinds that are whole files or folders."""
-        from scrub.model.declare import FileItem
+    @cached_property
+    def formats(self) -> Registry:
+        """The formats of files that can be opened."""
+        from scrub.formats.registry import Registry
 
-        return {kind.word for kind in self.vocabulary.kinds.values() if issubclass(kind.cls, FileItem)}
+        return Registry()
 
     # -- macros
 
@@ -259,7 +252,6 @@ class Home(Sharing):
         report: Callable[[FileResult], None] | None = None,
     ) -> RunResult:
         """Runs a macro; see `scrub.run`."""
-        from scrub.formats.open import open_file
         from scrub.model.declare import Reach
         from scrub.runner.execution import BUDGET
         from scrub.runner.run import Runner
@@ -267,7 +259,7 @@ class Home(Sharing):
         checked = self.program(macro)
         runs_on = checked.macro.runs_on
         into = os.path.abspath(os.path.expanduser(into)) if into else None
-        if not set(runs_on) & {"nothing", *self.file_kinds}:
+        if not set(runs_on) & {"nothing", *self.vocabulary.files}:
             raise BadCall(
                 f'"{checked.title}" runs on a {listed(runs_on, "or")}, inside another macro: '
                 f'each {runs_on[0]}, and in the block: run "{checked.title}"'
@@ -281,7 +273,7 @@ class Home(Sharing):
         runner = Runner(
             checked,
             self.vocabulary,
-            lambda path: open_file(path, folder="folder" in runs_on),
+            self.formats,
             None if preview else self.store,
             host,
             answers,

@@ -3,11 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Any
 
 from scrub.catalog import columns, texts, values
 
-#: Every action, with the word of its kind.
-ACTIONS: list[tuple[str, Callable[..., Any]]] = [
-    (kind, function) for family in (texts, values, columns) for function, kinds in family.ACTIONS for kind in kinds
-]
+#: Every action; the annotation of its first argument tells what a kind must offer for it.
+ACTIONS: tuple[Callable[..., None], ...] = (*texts.ACTIONS, *values.ACTIONS, *columns.ACTIONS)

@@ -4,18 +4,17 @@ from __future__ import annotations
 
 from decimal import Decimal
 
-from scrub.catalog.holders import HoldsCells, used_columns
-from scrub.model.declare import Reach, action
-from scrub.model.grid import Trouble
+from scrub.catalog.holders import used_columns
+from scrub.model.declare import Reach, action, needs
+from scrub.model.grid import HoldsColumns, Trouble
 from scrub.model.values import Value, fold, is_empty
 
 #: Rows or columns that nobody picks one by one.
 _MANY = 10_000
-_KINDS = ("cells", "selection", "column", "table")
 
 
 @action(Reach.CHANGE)
-def fill_gaps(item: HoldsCells) -> None:
+def fill_gaps(item: HoldsColumns) -> None:
     """Writes into each empty cell the value from the nearest filled one above it, in every column.
 
     Example: fill-gaps
@@ -44,7 +43,8 @@ def fill_gaps(item: HoldsCells) -> None:
 
 
 @action(Reach.CHANGE)
-def mark_duplicates(item: HoldsCells, fill: str = "#ffd9d9") -> None:
+@needs("put_look")
+def mark_duplicates(item: HoldsColumns, fill: str = "#ffd9d9") -> None:
     """Gives every cell a colour whose value stands in another cell of the same column too. Capitals do not matter.
 
     fill: the colour behind them.
@@ -62,4 +62,4 @@ def mark_duplicates(item: HoldsCells, fill: str = "#ffd9d9") -> None:
                 sheet.put_look(row, column, "fill", fill)
 
 
-ACTIONS = [(function, _KINDS) for function in (fill_gaps, mark_duplicates)]
+ACTIONS = (fill_gaps, mark_duplicates)

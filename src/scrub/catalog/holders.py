@@ -1,29 +1,12 @@
-"""What composite actions ask of the items they act on."""
+"""What composite actions on cells share."""
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
-from typing import Protocol
+from collections.abc import Iterator
 
-from scrub.model.area import Area
-from scrub.model.declare import FileItem
-from scrub.model.grid import Grid, settle
+from scrub.model.grid import Grid, HoldsCells, settle
 from scrub.model.progress import over
 from scrub.model.values import Value
-
-#: The kinds that hold cells.
-CELL_KINDS = ("cell", "cells", "selection", "row", "column", "merged-range", "record", "table", "sheet", "workbook")
-
-
-class HoldsCells(Protocol):
-    """An item that is made of cells, or holds some."""
-
-    @property
-    def file(self) -> FileItem:
-        """The file it belongs to."""
-
-    def areas(self) -> Iterable[tuple[Grid, Area]]:
-        """Its ranges, with the sheet of each."""
 
 
 def used_columns(item: HoldsCells) -> Iterator[tuple[Grid, int, list[tuple[int, Value]]]]:

@@ -6,19 +6,12 @@ import re
 from collections.abc import Callable, Sequence
 from itertools import groupby
 
-from scrub.catalog.holders import CELL_KINDS, HoldsCells
 from scrub.model.declare import Reach, action
-from scrub.model.grid import Edit, Editing
 from scrub.model.operations import texts
 from scrub.model.problem import Failure
-from scrub.model.progress import over
+from scrub.model.text import Edit, Editing, HoldsTexts
 
 _NOT_BLANK = re.compile(r"[^\s\u200b\ufeff]")
-
-
-def _edit(item: HoldsCells, editing: Editing) -> None:
-    for sheet, area in over(list(item.areas()), lambda each: each[0].name):
-        sheet.edit_area(area, editing)
 
 
 def _trimmed(text: str) -> list[Edit]:
@@ -57,57 +50,57 @@ def _lettered(change: Callable[[str], str]) -> Editing:
 
 
 @action(Reach.CHANGE)
-def trim(item: HoldsCells) -> None:
+def trim(item: HoldsTexts) -> None:
     """Takes the blanks off both ends of every text, no-break spaces included.
 
     Example: trim
     Also: strip, spaces, clean
     """
-    _edit(item, _trimmed)
+    item.edit_texts(_trimmed)
 
 
 @action(Reach.CHANGE)
-def single_spaces(item: HoldsCells) -> None:
+def single_spaces(item: HoldsTexts) -> None:
     """Makes every run of spaces one, and takes those at the ends off, in every text.
 
     Example: single-spaces
     Also: double spaces, extra spaces, clean, trim
     """
-    _edit(item, _single_spaced)
+    item.edit_texts(_single_spaced, between="\t\n")
 
 
 @action(Reach.CHANGE)
-def upper(item: HoldsCells) -> None:
+def upper(item: HoldsTexts) -> None:
     """Writes every text in capitals.
 
     Example: upper
     Also: uppercase, capital letters, letter case
     """
-    _edit(item, _lettered(str.upper))
+    item.edit_texts(_lettered(str.upper))
 
 
 @action(Reach.CHANGE)
-def lower(item: HoldsCells) -> None:
+def lower(item: HoldsTexts) -> None:
     """Writes every text in small letters.
 
     Example: lower
     Also: lowercase, letter case
     """
-    _edit(item, _lettered(str.lower))
+    item.edit_texts(_lettered(str.lower))
 
 
 @action(Reach.CHANGE)
-def title(item: HoldsCells) -> None:
+def title(item: HoldsTexts) -> None:
     """Writes every text with a capital at the start of each word.
 
     Example: title
     Also: capitalise, proper case, letter case
     """
-    _edit(item, _lettered(texts.title))
+    item.edit_texts(_lettered(texts.title))
 
 
 @action(Reach.CHANGE)
-def replace(item: HoldsCells, what: str, by: str, exactly: bool = False) -> None:
+def replace(item: HoldsTexts, what: str, by: str, exactly: bool = False) -> None:
     """Replaces a text wherever it stands. Capitals do not matter.
 
     what: the text to look for.
@@ -119,7 +112,9 @@ def replace(item: HoldsCells, what: str, by: str, exactly: bool = False) -> None
     if not what:
         raise Failure("there is nothing to look for in: replace")
     pattern = texts.loose(what, exactly)
-    _edit(item, lambda text: [(found.start(), found.end(), by) for found in pattern.finditer(text) if found[0] != by])
+    item.edit_texts(
+        lambda text: [(found.start(), found.end(), by) for found in pattern.finditer(text) if found[0] != by]
+    )
 
 
-ACTIONS = [(function, CELL_KINDS) for function in (trim, single_spaces, upper, lower, title, replace)]
+ACTIONS = (trim, single_spaces, upper, lower, title, replace)

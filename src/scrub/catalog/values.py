@@ -6,8 +6,9 @@ import re
 from collections.abc import Callable
 from datetime import date
 
-from scrub.catalog.holders import CELL_KINDS, HoldsCells, used_columns
+from scrub.catalog.holders import used_columns
 from scrub.model.declare import Reach, action
+from scrub.model.grid import HoldsCells
 from scrub.model.operations.dates import as_date
 from scrub.model.operations.numbers import as_number
 from scrub.model.preferences import DateOrder, Mark
@@ -72,4 +73,4 @@ def read_dates(item: HoldsCells, order: DateOrder | None = None) -> None:
     _convert(item, lambda text: as_date(text, order))
 
 
-ACTIONS = [(function, CELL_KINDS) for function in (read_numbers, read_dates)]
+ACTIONS = (read_numbers, read_dates)

@@ -8,6 +8,7 @@ import sys
 import click
 
 import scrub
+from scrub import sharing
 from scrub.cli.editing import keep, mended_aloud
 
 
@@ -23,7 +24,7 @@ def command(files: tuple[str, ...], own: tuple[str, ...]) -> int:
         raise scrub.BadCall("--file goes with one macro at a time")
     for name in files:
         if name.lower().endswith(".scrubpack"):
-            for packed in scrub.home().unpack(name):
+            for packed in sharing.unpack(name):
                 code = max(code, keep(packed.text, packed.name, own=False, files=packed.files))
             continue
         if name == "-":

@@ -5,6 +5,7 @@ from __future__ import annotations
 import click
 
 import scrub
+from scrub import sharing
 from scrub.cli.completing import macro_titles
 
 
@@ -13,7 +14,7 @@ from scrub.cli.completing import macro_titles
 @click.argument("file")
 def command(macro: str, file: str) -> int:
     """Puts MACRO inside the workbook FILE, so that it travels with it. It does nothing there until it is asked for."""
-    title, run = scrub.home().embed(macro, file)
+    title, run = sharing.embed(scrub.home(), macro, file)
     click.echo(f'"{title}" is inside {file}.')
     click.echo(f'Run it from there: scrub run "{title}" {file} --inside')
     click.echo(f"Take it out again: scrub undo {run}")

@@ -5,6 +5,7 @@ from __future__ import annotations
 import click
 
 import scrub
+from scrub import sharing
 from scrub.cli.editing import keep
 
 
@@ -13,7 +14,7 @@ from scrub.cli.editing import keep
 @click.option("--show", is_flag=True, help="Print the macros and keep nothing.")
 def command(file: str, show: bool) -> int:
     """Takes the macros out of the workbook FILE into the library."""
-    texts = scrub.home().embedded(file)
+    texts = sharing.embedded(scrub.home(), file)
     if not texts:
         click.echo(f"No macro is inside {file}.")
         return 1

@@ -7,6 +7,7 @@ import os
 import click
 
 import scrub
+from scrub import sharing
 
 
 @click.group("library", invoke_without_command=True)
@@ -28,7 +29,7 @@ def command(context: click.Context) -> None:
 @click.argument("to")
 def backup(to: str) -> int:
     """Writes all macros, drafts, former texts, pins and settings into the file TO."""
-    count = scrub.home().backup(to)
+    count = sharing.backup(scrub.home(), to)
     click.echo(f"{scrub.counted(count, 'file')} in {to}. Bring them back: scrub library restore {to}")
     return 0
 
@@ -38,7 +39,7 @@ def backup(to: str) -> int:
 @click.option("--replace", is_flag=True, help="Replace what differs; the former texts are kept.")
 def restore(source: str, replace: bool) -> int:
     """Brings back what is in the backup SOURCE. What differs is shown, and replaced only with --replace."""
-    found = scrub.home().restore(source, replace)
+    found = sharing.restore(scrub.home(), source, replace)
     for word, names in (
         ("New", found.new),
         ("Replaced" if replace else "Differs, and stays as it is", found.different),

@@ -5,10 +5,9 @@ from __future__ import annotations
 import re
 from collections.abc import Mapping, Sequence
 
-from scrub import Change
+from scrub import Area, Change, letters_of
 from scrub.cli.output import SHOWN, columns, more, width
 
-_CELL = re.compile(r"([A-Z]{1,3})([1-9]\d*)\b(.*)", re.DOTALL)
 _DATE = re.compile(r"\d{4}-\d{2}-\d{2}")
 Headings = Mapping[str, Mapping[str, str]]
 
@@ -37,10 +36,9 @@ def by_place(changes: Sequence[Change]) -> dict[str, list[Change]]:
     return {place: sorted(every, key=_reading_order) for place, every in found.items()}
 
 
-def _reading_order(change: Change) -> tuple[int, int, str]:
+def _reading_order(change: Change) -> tuple[int, ...]:
     """Cells by row and column; what is no cell stays in front."""
-    found = _CELL.fullmatch(change.what)
-    return (int(found[2]), len(found[1]), found[1]) if found else (0, 0, "")
+    return change.cell[:2] if change.cell else (0, 0)
 
 
 def _rows(place: str, changes: list[Change], limit: int | None, headings: Mapping[str, str]) -> list[tuple[str, str]]:
@@ -56,19 +54,17 @@ def _rows(place: str, changes: list[Change], limit: int | None, headings: Mappin
 
 def _in_columns(changes: list[Change], headings: Mapping[str, str]) -> list[str]:
     """A line for each column and what was done in it; what is no cell has a line of its own."""
-    groups: dict[tuple[str, str], list[Change]] = {}
+    groups: dict[tuple[int, str], list[Change]] = {}
     others: list[str] = []
     for change in changes:
-        found = _CELL.fullmatch(change.what)
-        if found is None:
+        if change.cell is None:
             others.append(str(change))
         else:
-            groups.setdefault((found[1], found[3]), []).append(change)
-    ordered = sorted(groups.items(), key=lambda pair: (len(pair[0][0]), pair[0]))
-    told = [
-        f"{headings.get(letters) or f'column {letters}'}: {_done(rest.strip(), every)}"
-        for (letters, rest), every in ordered
-    ]
+            groups.setdefault((change.cell.left, change.of_cell), []).append(change)
+    told = []
+    for (column, rest), every in sorted(groups.items()):
+        letters = letters_of(column)
+        told.append(f"{headings.get(letters) or f'column {letters}'}: {_done(rest, every)}")
     return [*others, *told]
 
 
@@ -108,58 +104,40 @@ _OF_TEXTS = (
 )
 
 
-def _following(letters: str) -> str:
-    """The letters of the next column."""
-    whole = letters.rstrip("Z")
-    tail = "A" * (len(letters) - len(whole))
-    return whole[:-1] + chr(ord(whole[-1]) + 1) + tail if whole else "A" + tail
-
-
 def together(changes: Sequence[Change]) -> list[str]:
     """Changes of one place as texts; the same change of cells below or beside each other is told as one of a range."""
-    blocks: list[tuple[str, tuple[str, int, str, int]]] = []  # what follows the address, and its corners
-    for text in map(str, changes):
-        found = _CELL.fullmatch(text)
-        if found is None:
-            blocks.append((text, ("", 0, "", 0)))
+    blocks: list[tuple[str, Area | None]] = []  # what follows the address, and the range
+    for change in changes:
+        text, cell = str(change), change.cell
+        if cell is None or change.said:
+            blocks.append((text, None))
             continue
-        column, row, rest = found[1], int(found[2]), found[3]
-        place = next((at for at in range(len(blocks) - 1, max(-1, len(blocks) - 30), -1) if blocks[at][0] == rest), -1)
-        if place >= 0:
-            first, top, last, bottom = blocks[place][1]
-            if first == last == column and row == bottom + 1:
-                blocks[place] = (rest, (first, top, last, row))
-                continue
-            if top == bottom == row and _following(last) == column:
-                blocks[place] = (rest, (first, top, column, row))
-                continue
-        blocks.append((rest, (column, row, column, row)))
-    return [
-        rest
-        if not top
-        else f"{first}{top}{rest}"
-        if (first, top) == (last, bottom)
-        else f"{first}{top}:{last}{bottom}{rest}"
-        for rest, (first, top, last, bottom) in _squared(blocks)
-    ]
-
-
-def _squared(
-    blocks: list[tuple[str, tuple[str, int, str, int]]],
-) -> list[tuple[str, tuple[str, int, str, int]]]:
-    """Rows of equal changes that lie below each other as one range."""
-    found: list[tuple[str, tuple[str, int, str, int]]] = []
-    for rest, (first, top, last, bottom) in blocks:
-        above = next(
-            (
-                at
-                for at, (r, c) in enumerate(found)
-                if r == rest and top and (c[0], c[2], c[3]) == (first, last, top - 1)
-            ),
-            -1,
-        )
-        if above >= 0:
-            found[above] = (rest, (first, found[above][1][1], last, bottom))
+        rest = text.removeprefix(str(cell))
+        at = next((at for at in range(len(blocks) - 1, max(-1, len(blocks) - 30), -1) if blocks[at][0] == rest), -1)
+        area = blocks[at][1] if at >= 0 else None
+        if area is not None and area.left == area.right == cell.left and cell.top == area.bottom + 1:
+            blocks[at] = (rest, area._replace(bottom=cell.top))
+        elif area is not None and area.top == area.bottom == cell.top and area.right + 1 == cell.left:
+            blocks[at] = (rest, area._replace(right=cell.left))
         else:
-            found.append((rest, (first, top, last, bottom)))
+            blocks.append((rest, cell))
+    return [rest if area is None else f"{area.corners}{rest}" for rest, area in _squared(blocks)]
+
+
+def _squared(blocks: list[tuple[str, Area | None]]) -> list[tuple[str, Area | None]]:
+    """Rows of equal changes that lie below each other as one range."""
+    found: list[tuple[str, Area | None]] = []
+    for rest, area in blocks:
+        above = next((at for at, (r, other) in enumerate(found) if r == rest and _is_below(area, other)), -1)
+        other = found[above][1] if above >= 0 else None
+        if area is not None and other is not None:
+            found[above] = (rest, other._replace(bottom=area.bottom))
+        else:
+            found.append((rest, area))
     return found
+
+
+def _is_below(area: Area | None, other: Area | None) -> bool:
+    if area is None or other is None:
+        return False
+    return (other.left, other.right, other.bottom) == (area.left, area.right, area.top - 1)

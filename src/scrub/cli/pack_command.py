@@ -5,6 +5,7 @@ from __future__ import annotations
 import click
 
 import scrub
+from scrub import sharing
 from scrub.cli.completing import macro_titles
 
 
@@ -13,7 +14,7 @@ from scrub.cli.completing import macro_titles
 @click.argument("out")
 def command(macro: str, out: str) -> int:
     """Writes MACRO, with all that it runs, as one file OUT for a colleague; `scrub add OUT` takes it."""
-    path, titles = scrub.home().pack(macro, out)
+    path, titles = sharing.pack(scrub.home(), macro, out)
     click.echo(f"Packed {scrub.listed(titles)} into {path}.")
     click.echo(f"Your colleague writes: scrub add {path}")
     return 0

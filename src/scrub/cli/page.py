@@ -68,9 +68,9 @@ def page_of(record: scrub.RunRecord) -> str:
 
 def _row(change: scrub.Change, headings: object) -> str:
     where = escape(change.what)
-    letters = re.match(r"[A-Z]{1,3}(?=\d+$)", change.what)
-    if letters and isinstance(headings, dict) and headings.get(letters[0]):
-        where += f'<br><span class="quiet">{escape(headings[letters[0]])}</span>'
+    letters = scrub.letters_of(change.cell.left) if change.cell and not change.of_cell else ""
+    if letters and isinstance(headings, dict) and headings.get(letters):
+        where += f'<br><span class="quiet">{escape(headings[letters])}</span>'
     told = change.as_dict()
     before, after = told["before"], told["after"]
     if before.startswith('"') and after.startswith('"'):

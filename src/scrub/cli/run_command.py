@@ -10,6 +10,7 @@ from typing import Any
 import click
 
 import scrub
+from scrub import sharing
 from scrub.cli.completing import macro_titles
 from scrub.cli.host import TerminalHost, TerminalStepper
 from scrub.cli.listing import change_lines
@@ -70,7 +71,7 @@ def command(
         raise scrub.BadCall("which file is the macro inside? Name it behind the macro")
     try:
         result = scrub.run(
-            scrub.home().inside(macro, names[0]) if inside else macro,
+            sharing.inside(scrub.home(), macro, names[0]) if inside else macro,
             names,
             preview=preview,
             answers=answers,

@@ -1,8 +1,5 @@
 """The endings of files, and what is known of each."""
 
-#: The file endings that can be opened, with the kind of item each is.
-READABLE = {".xlsx": "workbook", ".xlsm": "workbook", ".csv": "workbook", ".tsv": "workbook"}
-
 #: Formats of other programs, which Scrub cannot open.
 CLOSED = {
     ".xls": "an older format", ".xlsb": "a closed format", ".numbers": "a closed format", ".xlt": "an older format",
@@ -12,4 +9,4 @@ CLOSED = {
 LATER = {".ods": ".xlsx", ".fods": ".xlsx"}
 
 #: Every ending that says what format a file has.
-ENDINGS = frozenset((*READABLE, *CLOSED, *LATER, ".txt", ".pdf", ".docx", ".html", ".json", ".xml", ".xltx", ".xltm"))
+ENDINGS = frozenset((*".xlsx .xlsm .csv .tsv .txt .pdf .docx .html .json .xml .xltx .xltm".split(), *CLOSED, *LATER))

@@ -3,46 +3,60 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from datetime import datetime
 from decimal import Decimal
 
 from scrub.model.amounts import Size
 from scrub.model.change import Change, Recorder
+from scrub.model.declare import Item
 from scrub.model.files import File, FilePath, Folder, IfThere
+from scrub.model.outline import Contents
 from scrub.model.problem import Failure, FileProblem
 from scrub.store.disk import digest_of
 from scrub.store.patch import Copy, Effect, Patch, free_path
-
-
-class FolderSource:
-    """Where a folder is."""
-
-    def __init__(self, shown: str) -> None:
-        self.shown = shown
-        self.path = os.path.realpath(shown)
-        self.digest = None
-        self.size = 0
 
 
 class PlainFolder(Folder):
     """A folder of the disk."""
 
     def __init__(self, path: str) -> None:
-        self.source = FolderSource(path)
+        self.shown = path
+        self.address = os.path.realpath(path)
         self.recorder = Recorder()
         self._files: list[PlainFile] | None = None
 
     @property
+    def item(self) -> Item:
+        """Itself."""
+        return self
+
+    def selected(self, place: str | None) -> Item:
+        """Nothing can be picked in a folder."""
+        raise Failure(f"{self.name}: nothing can be picked in a folder")
+
+    def contents(self) -> Contents:
+        """Its files."""
+        rows = [{"name": each.label, "size": each.size} for each in self.files()]
+        return Contents("file", rows, hint="A macro says: each file where file.ending is … More: scrub catalog file")
+
+    def embedded(self) -> list[str]:
+        """There are none."""
+        return []
+
+    def ensure_free(self) -> None:
+        """A folder is always free."""
+
+    @property
     def name(self) -> str:
         """The folder's name."""
-        return os.path.basename(self.source.path)
+        return os.path.basename(self.address)
 
     def files(self) -> Iterator[PlainFile]:
         """Its files, those in folders inside it included."""
         if self._files is None:
             self._files = []
-            for folder, inner, names in os.walk(self.source.path):
+            for folder, inner, names in os.walk(self.address):
                 inner[:] = sorted(name for name in inner if not name.startswith("."))
                 for name in sorted(names):
                     path = os.path.join(folder, name)
@@ -72,11 +86,11 @@ class PlainFolder(Folder):
         return self.recorder.net()
 
     @property
-    def notes(self) -> list[str]:
+    def notes(self) -> Sequence[str]:
         """Nothing to know."""
-        return []
+        return ()
 
-    def effects(self) -> list[Effect]:
+    def effects(self, into: str | None = None) -> list[Effect]:
         """What is to be done, the new files first."""
         touched = [file for file in self.files() if file.removed or file.path != file.first]
         made: dict[str, Effect] = {}
@@ -142,11 +156,11 @@ class PlainFile(File):
     @property
     def label(self) -> str:
         """Its first name, by which the person knows it."""
-        return os.path.relpath(self.first, self.folder.source.path)
+        return os.path.relpath(self.first, self.folder.address)
 
     def move(self, to: FilePath, if_there: IfThere = IfThere.NUMBER) -> None:
         """Moves it into a folder."""
-        target = os.path.join(self.folder.source.path, *str(to).replace("\\", "/").split("/"))
+        target = os.path.join(self.folder.address, *str(to).replace("\\", "/").split("/"))
         if str(to).startswith(("/", "~")):
             target = os.path.expanduser(str(to))
         self._go(os.path.normpath(os.path.join(target, self.name)), if_there, "moved")
@@ -169,7 +183,7 @@ class PlainFile(File):
         def revert() -> None:
             self.path = before
 
-        shown = [os.path.relpath(path, self.folder.source.path) for path in (before, target)]
+        shown = [os.path.relpath(path, self.folder.address) for path in (before, target)]
         self.changed("place", shown[0], shown[1], revert, f"{what} to {shown[1]}")
 
     def delete(self) -> None:

@@ -8,9 +8,10 @@ from typing import Any
 from weakref import WeakValueDictionary
 
 from scrub.model.area import Area
-from scrub.model.grid import ColumnValues, Edit, Editing, texts_to_edit
+from scrub.model.grid import ColumnValues, texts_to_edit
 from scrub.model.progress import over
 from scrub.model.sheet import Sheet
+from scrub.model.text import Edit, Editing
 from scrub.model.values import Value, shown
 
 #: What stands for "no value was changed here", where nothing is a value.
@@ -23,6 +24,7 @@ class OpenSheet(Sheet):
     """Cells as they should be. A key is row and column in one number."""
 
     def __init__(self) -> None:
+        super().__init__()
         self.values: dict[int, Value] = {}
         self.first: dict[int, Value] = {}  # what stood in the cells that were changed
         self.live: WeakValueDictionary[int, ColumnValues] = WeakValueDictionary()

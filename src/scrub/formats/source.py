@@ -4,10 +4,13 @@ from __future__ import annotations
 
 import os
 import threading
-from typing import BinaryIO
+from collections.abc import Callable
+from typing import BinaryIO, TypeVar
 
 from scrub.model.problem import FileProblem
 from scrub.store.disk import digest_of
+
+T = TypeVar("T")
 
 
 class Source:
@@ -41,3 +44,13 @@ class Source:
     def close(self) -> None:
         """Lets the file go."""
         self.stream.close()
+
+
+def opened(path: str, make: Callable[[Source], T]) -> T:
+    """A file opened by a format, which lets it go again where it cannot read it."""
+    source = Source(path)
+    try:
+        return make(source)
+    except BaseException:
+        source.close()
+        raise

@@ -11,7 +11,7 @@ from scrub.language.parser import parse
 from scrub.language.scope import LATER_KINDS, ItemOf, NameOf
 from scrub.language.source import source_of, written
 from scrub.language.tree import Block, Expression, Program
-from scrub.model.declare import FileItem, Reach
+from scrub.model.declare import Reach
 from scrub.model.problem import MacroProblems, Problem, did_you_mean, listed
 from scrub.model.types import ANY, NUMBER, SECRET, TEXT, Type, item_of, list_of
 from scrub.model.vocabulary import Vocabulary
@@ -46,17 +46,22 @@ def _checked(
     text: str, name: str, vocabulary: Vocabulary, resolve: Resolver | None, own_files: Mapping[str, str]
 ) -> tuple[Program, list[Problem]]:
     macro, problems = parse(text, name)
-    found = Program(macro, text)
-    found.own_files = own_files
-    _Checker(found, vocabulary, problems, resolve).whole()
+    words = [word for word in dict.fromkeys(macro.runs_on) if word in vocabulary.kinds]
+    several = len(words) > 1 and not macro.for_all
+    programs = {word: Program(macro, text) for word in (words if several else words[:1] or [""])}
+    for word, found in programs.items():  # the same text means something else on another kind of file
+        found.own_files = own_files
+        _Checker(found, vocabulary, problems, resolve).whole(word, "file" if several else word)
+    first = next(iter(programs.values()))
+    first.join(programs)
     for problem in problems:
         problem.name = name
         problem.source = macro.lines[problem.line - 1] if problem.line <= len(macro.lines) else ""
     # Two readings of one place tell the same twice; the first, from the lower layer, is the nearer cause.
-    first: dict[tuple[int, int], Problem] = {}
+    told: dict[tuple[int, int], Problem] = {}
     for problem in problems:
-        first.setdefault((problem.line, problem.column), problem)
-    return found, sorted(first.values(), key=lambda each: (each.line, each.column))
+        told.setdefault((problem.line, problem.column), problem)
+    return first, sorted(told.values(), key=lambda each: (each.line, each.column))
 
 
 class _Checker(RunsOthers):
@@ -69,22 +74,22 @@ class _Checker(RunsOthers):
         self.loops: list[str] = []  # the loops around a line: kinds visited, or "" for a loop over values
         self.like_fields: list[tuple[str, ItemOf, tree.Place]] = []  # names that are called like a field here
 
-    def whole(self) -> None:
-        """Checks header and body."""
+    def whole(self, start: str, called: str) -> None:
+        """Checks header and body. `start` is the kind that the macro runs on, `called` the word for it there."""
         macro = self.program.macro
         place = macro.places.get("for")
-        kinds = [kind for kind in self.vocabulary.kinds.values() if issubclass(kind.cls, FileItem)]
+        files = self.vocabulary.files
         for word in macro.runs_on if place else ():
             if word in self.vocabulary.kinds or word == "nothing":
-                if place and macro.for_all and word not in {kind.word for kind in kinds}:
-                    self.note(place, f'"{word}" is not a file, so it cannot be picked. Write: for workbook')
+                if place and macro.for_all and word not in files:
+                    self.note(place, f'"{word}" is not a file, so it cannot be picked. Write: for {files[0]}')
                 continue
             assert place is not None
             if word in LATER_KINDS:
-                self.note(place, f'a macro cannot run on "{word}" yet. So far: {listed(k.word for k in kinds)}')
+                self.note(place, f'a macro cannot run on "{word}" yet. So far: {listed(files)}')
             else:
-                guess = did_you_mean(word, [kind.word for kind in kinds])
-                self.note(place, f'"{word}" is nothing a macro runs on.{guess} Write: for workbook')
+                guess = did_you_mean(word, files)
+                self.note(place, f'"{word}" is nothing a macro runs on.{guess} Write: for {files[0]}')
         if macro.for_all:
             found = [word for word in macro.runs_on if word in self.vocabulary.kinds]
             picked = list_of(item_of(found[0]) if len(found) == 1 else ANY)
@@ -94,30 +99,27 @@ class _Checker(RunsOthers):
             self.block(macro.body)
             self._finish()
             return
-        several = [word for word in dict.fromkeys(macro.runs_on) if word in self.vocabulary.kinds]
-        start = several[0] if several else None
-        if start is None and "nothing" not in macro.runs_on:
-            start = "workbook"  # the header's problem is told; the body is still read
+        if not start and "nothing" not in macro.runs_on:
+            start = called = files[0]  # the header's problem is told; the body is still read
         if "nothing" in macro.runs_on and len(macro.runs_on) > 1 and place:
             self.note(place, '"nothing" stands alone: a macro without a file has none')
-        if len(several) > 1:
-            start = "file"  # what all of them have in common
-            self.vocabulary = self.vocabulary.common(several)
         if start:
-            with self.scope.entered(start, start) as item:
+            with self.scope.entered(called, start, called) as item:
                 self.program.start_slot = item.slot
                 self.block(macro.body)
         else:
             self.block(macro.body)
         self._finish()
 
-    def selection(self) -> int:
-        """The slot of what the person picked, in a macro for workbooks."""
-        if "workbook" not in self.program.macro.runs_on or "selection" not in self.vocabulary.kinds:
-            return 0
+    def selection(self) -> tuple[int, str]:
+        """The slot of what the person picked, and its kind; 0 where nothing can be picked in such a file."""
+        start = next((item.kind for item in self.scope.items[:1]), "") or next(iter(self.program.macro.runs_on), "")
+        kind = self.vocabulary.kinds[start].selection if start in self.vocabulary.kinds else ""
+        if not kind:
+            return 0, ""
         if self.program.selection_slot < 0:
             self.program.selection_slot = self.scope.new_slot()
-        return self.program.selection_slot
+        return self.program.selection_slot, kind
 
     def _finish(self) -> None:
         for word, item, place in self.like_fields:
@@ -157,7 +159,7 @@ class _Checker(RunsOthers):
             found = self.question(node, node.value)
         else:
             found = self.type(node.value)
-        node.slot = self.set_name(node.word, found, node.place)
+        self.means[node].slot = self.set_name(node.word, found, node.place)
         self.program.kept.setdefault(node.word, []).append(node.value)
         current = self.scope.current
         field = self.vocabulary.kinds[current.kind].fields.get(node.word) if current else None
@@ -212,7 +214,11 @@ class _Checker(RunsOthers):
         item = source_of(target.target)
         current = self.scope.current
         if word in kind.actions:
-            if current is not None and isinstance(target.target, tree.Name) and target.target.slot == current.slot:
+            if (
+                current is not None
+                and isinstance(target.target, tree.Name)
+                and self.means[target.target].slot == current.slot
+            ):
                 self.note(node.place, f"an action acts on the current item. Write only: {word}")
             else:
                 self.note(node.place, f"an action acts on the current item. Write: in {item}, below it {word}, and end")
@@ -232,13 +238,10 @@ class _Checker(RunsOthers):
                 self.unplaced(argument)
             return
         assert current is not None
-        node.base, node.action = current.slot, action
+        self.means[node].base, self.means[node].action = current.slot, action
         self.reaches(action.reach, action.does)
         self.program.uses.append((kind.word if kind else "", action.word, node.place.line))
-        names = self.arguments(action, node.arguments, node.place, node.word)
-        node.arguments = tuple(
-            argument._replace(name=name) for argument, name in zip(node.arguments, names, strict=False)
-        )
+        self.means[node].bound = self.arguments(action, node.arguments, node.place, node.word)
 
     def _no_action(self, node: tree.Do, current: ItemOf | None) -> str:
         word = node.word
@@ -300,14 +303,14 @@ class _Checker(RunsOthers):
     def _do_each(self, node: tree.Each) -> None:
         if node.word in self.vocabulary.kinds:
             found = self.items_inside(node.word, node.inside, node.place)
-            node.items = True
+            self.means[node].items = True
             if found:
-                node.base, node.path = found
+                self.means[node].base, self.means[node].path = found
             alias = node.alias or node.word
             if node.alias:
                 self._check_alias(node.alias, node.place)
             with self.scope.entered(alias, node.word) as item:
-                node.slot, node.headings = item.slot, item.headings
+                self.means[node].slot, self.means[node].headings = item.slot, item.headings
                 if node.where is not None:
                     self.condition(node.where)
                 self._loop(node.word, node.body)
@@ -325,7 +328,7 @@ class _Checker(RunsOthers):
             self.note(node.place, f'"{word}" is the name already. Take out "as {node.alias}"')
         self._check_alias(word, node.place)
         before = set(self.scope.assigned)
-        node.slot = self.set_name(word, inner, node.place)
+        self.means[node].slot = self.set_name(word, inner, node.place)
         self.program.kept.setdefault(word, []).append(node.inside)
         if node.where is not None:
             self.condition(node.where)
@@ -347,7 +350,7 @@ class _Checker(RunsOthers):
         before = set(self.scope.assigned)
         if node.alias:
             self._check_alias(node.alias, node.place)
-            node.slot = self.set_name(node.alias, NUMBER, node.place)
+            self.means[node].slot = self.set_name(node.alias, NUMBER, node.place)
             self.program.kept.setdefault(node.alias, []).append(node.times)
         self._loop("", node.body)
         self.scope.assigned = before
@@ -363,13 +366,13 @@ class _Checker(RunsOthers):
                 self.note(node.item.place, f'after "in" stands an item: in sheet("Totals"), not {found}')
             return self.block(node.body)
         with self.scope.entered(found.word, found.word) as item:
-            node.slot = item.slot
+            self.means[node].slot = item.slot
             return self.block(node.body)
 
     def _do_attempt(self, node: tree.Attempt) -> bool:
         left, tried = self._branch(node.body)
         before = set(self.scope.assigned)
-        node.slot = self.set_name("problem", TEXT, node.place)
+        self.means[node].slot = self.set_name("problem", TEXT, node.place)
         self.program.kept.setdefault("problem", []).append(None)
         handler_left, handled = self._branch(node.handler)
         going_on = [names for gone, names in ((left, tried), (handler_left, handled)) if not gone]
@@ -384,7 +387,7 @@ class _Checker(RunsOthers):
             if node.word not in kinds:
                 self.note(node.place, f'no loop over "{node.word}" is around this line')
             else:
-                node.depth = list(reversed(self.loops)).index(node.word)
+                self.means[node].depth = list(reversed(self.loops)).index(node.word)
         return True
 
     def _do_leave(self, node: tree.Leave) -> bool:

@@ -21,6 +21,7 @@ class Lookups(Operators):
         self.program = program
         self.vocabulary = vocabulary
         self.problems = problems
+        self.means = program.means
         self.scope = Scope()
         self.own_files: Mapping[str, str] = {}
         self.read: set[str] = set()  # the names whose value is asked for
@@ -52,10 +53,10 @@ class Lookups(Operators):
         current = self.scope.current
         action = self.vocabulary.kinds[current.kind].actions.get(node.word) if current else None
         if current is not None and action is not None and action.gives.item:
-            node.base, node.action = current.slot, action
+            self.means[node].base, self.means[node].action = current.slot, action
             self.reaches(action.reach, action.does)
             self.program.uses.append((current.kind, action.word, node.place.line))
-            node.bound = self.arguments(action, node.arguments, node.place, node.word)
+            self.means[node].bound = self.arguments(action, node.arguments, node.place, node.word)
             return action.gives
         if node.word in ("ask", "secret"):
             self.note(
@@ -90,7 +91,7 @@ class Lookups(Operators):
             tail = did_you_mean(value.value, self.own_files)
             self.note(value.place, f'no file "{value.value}" belongs to this macro.{tail} {there}')
             return TEXT
-        node.own_file = files[fold(value.value)]
+        self.means[node].own_file = files[fold(value.value)]
         return TEXT
 
     def _not_given(self, word: str) -> str:
@@ -124,7 +125,7 @@ class Lookups(Operators):
     def _lookup(self, node: tree.Call) -> Type:
         for item in reversed(self.scope.items):
             if self._find(node, item.kind):
-                node.base = item.slot
+                self.means[node].base = item.slot
                 return self.vocabulary.kinds[node.word].type
         for argument in node.arguments:
             self.type(argument.value)
@@ -135,16 +136,17 @@ class Lookups(Operators):
         """How to look an item up inside one of kind `outer`; False when there is no way."""
         found = self.vocabulary.finder(outer, node.word)
         if found is not None:
-            node.path, node.finder = found
-            if node.finder.open:
+            self.means[node].path, finder = found
+            self.means[node].finder = finder
+            if finder.open:
                 self._wanted(node)
             else:
-                node.bound = self.arguments(node.finder, node.arguments, node.place, node.word)
+                self.means[node].bound = self.arguments(finder, node.arguments, node.place, node.word)
             return True
         path = self.vocabulary.path(outer, node.word)
         if path is None:
             return False
-        node.path = path
+        self.means[node].path = path
         if len(node.arguments) != 1 or node.arguments[0].name is not None:
             self.note(node.place, f'write the name of the {node.word} in the brackets: {node.word}("…")')
         else:
@@ -159,7 +161,7 @@ class Lookups(Operators):
                 self.note(argument.place, f'write under which heading to look: {node.word}(item: "flour")')
         if not node.arguments:
             self.note(node.place, f'write what to look for: {node.word}(item: "flour")')
-        node.bound = tuple(argument.name or "" for argument in node.arguments)
+        self.means[node].bound = tuple(argument.name or "" for argument in node.arguments)
 
     def _count(self, node: tree.Count) -> Type:
         found = self.items_inside(node.word, node.inside, node.place)
@@ -167,9 +169,9 @@ class Lookups(Operators):
             if node.where is not None:
                 self.note(node.place, f'"{node.word}" is not a kind of item, so nothing can be asked of it')
             return NUMBER
-        node.base, node.path = found
+        self.means[node].base, self.means[node].path = found
         with self.scope.entered(node.word, node.word) as item:
-            node.slot = item.slot
+            self.means[node].slot = item.slot
             if node.where is not None:
                 self.condition(node.where)
         return NUMBER
@@ -194,6 +196,6 @@ class Lookups(Operators):
         current = self.scope.current
         found = (current.slot, self.vocabulary.path(current.kind, word)) if current else (-1, None)
         if found[1] is None:
-            self.note(place, f"there is no {word} inside a {current.kind}" if current else f"there is no {word} here")
+            self.note(place, f"there is no {word} inside a {current.said}" if current else f"there is no {word} here")
             return None
         return found[0], found[1]

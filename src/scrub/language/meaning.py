@@ -75,14 +75,14 @@ class Meaning(Lookups):
         if not isinstance(node, tree.Name) or not wanted.choices:
             return False
         if node.word in wanted.choices:
-            node.choice = choice(node.word)
+            self.means[node].choice = choice(node.word)
             return True
         if node.word in self.scope.names:
             return False
         now = advice.FORMER_CHOICES.get(node.word) or advice.FORMER.get(node.word)
         guess = f" It is called {now} now" if now in wanted.choices else did_you_mean(node.word, wanted.choices)
         self.note(node.place, f'"{node.word}" is none of: {", ".join(wanted.choices)}.{guess}')
-        node.choice = node.word
+        self.means[node].choice = node.word
         return True
 
     # -- one method for each kind of expression
@@ -128,20 +128,24 @@ class Meaning(Lookups):
     def _name(self, node: tree.Name) -> Type:
         item = self.scope.item(node.word)
         if item is not None:
-            node.slot = item.slot
+            self.means[node].slot = item.slot
             return self.vocabulary.kinds[item.kind].type
         implied = self.scope.implied(node.word, self.vocabulary)
         if implied is not None:
-            node.slot, node.implied = implied[0].slot, implied[1]
+            self.means[node].slot, self.means[node].implied = implied[0].slot, implied[1]
             return self.vocabulary.kinds[node.word].type
-        if node.word == "selection" and self.selection():
-            node.slot = self.selection()
-            return self.vocabulary.kinds["selection"].type
+        if node.word == "selection":
+            slot, kind = self.selection()
+            if slot:
+                self.means[node].slot = slot
+                return self.vocabulary.kinds[kind].type
         self.read.add(node.word)
         name = self.scope.names.get(node.word)
         if name is not None:
-            node.slot = name.slot
-            node.plain = not name.type.item and name.type != ANY  # surely no item, which could have been deleted
+            self.means[node].slot = name.slot
+            self.means[node].plain = (
+                not name.type.item and name.type != ANY
+            )  # surely no item, which could have been deleted
             if node.word not in self.scope.assigned:
                 self.note(
                     node.place,
@@ -181,8 +185,10 @@ class Meaning(Lookups):
             self._loose_arguments(node)
             words = {word for _, word in self.vocabulary.operations}
             words |= {word for kind in self.vocabulary.kinds.values() for word in kind.fields}
-            node.heading = heading_key(node.word)
-            unknown = isinstance(node.target, tree.Name) and node.target.slot < 0  # its problem is told already
+            self.means[node].heading = heading_key(node.word)
+            unknown = (
+                isinstance(node.target, tree.Name) and self.means[node.target].slot < 0
+            )  # its problem is told already
             if target == ANY and not unknown and node.word not in words:
                 tail = _no_dot(node.word) or did_you_mean(node.word, words)
                 self.note(node.place, f'no value has an operation "{node.word}".{tail}')
@@ -195,7 +201,7 @@ class Meaning(Lookups):
             for argument in node.arguments or ():
                 self.type(argument.value)
             return ANY
-        node.bound = self.arguments(operation, node.arguments or (), node.place, f".{node.word}")
+        self.means[node].bound = self.arguments(operation, node.arguments or (), node.place, f".{node.word}")
         if node.word == "as-text" and target in (DATE, TIME):
             self._date_form(node)
         if target.word == "list":
@@ -235,36 +241,35 @@ class Meaning(Lookups):
             word = argument.value.word if isinstance(argument.value, tree.Name) else ""
             choice = next((each.choice for each in named if each.choice and word in list(each.choice)), None)
             if choice is not None and isinstance(argument.value, tree.Name):
-                argument.value.choice = choice(word)  # where a choice is expected, the choice word wins
+                self.means[argument.value].choice = choice(word)  # where a choice is expected, the choice word wins
             else:
                 self.type(argument.value)
 
     def _of_item(self, node: tree.Dot, kind: Kind) -> Type:
         """What follows a dot behind an item: a field, a heading, a part, or another item looked up in it."""
         if node.word in kind.parts:
-            node.part = kind.parts[node.word]
-            node.bound = self.arguments(node.part, node.arguments or (), node.place, node.word)
-            found: Type = node.part.gives
-            return found
+            part = self.means[node].part = kind.parts[node.word]
+            self.means[node].bound = self.arguments(part, node.arguments or (), node.place, node.word)
+            return part.gives
         if node.arguments is not None and node.word in self.vocabulary.kinds:
-            node.lookup = tree.Call(node.place, node.word, node.arguments)
-            if not self._find(node.lookup, kind.word):
+            lookup = self.means[node].lookup = tree.Call(node.place, node.word, node.arguments)
+            if not self._find(lookup, kind.word):
                 self.note(node.place, f"there is no {node.word} inside a {kind.word}")
             return self.vocabulary.kinds[node.word].type
         if kind.cls.open_fields:
-            node.heading = heading_key(node.word)
+            self.means[node].heading = heading_key(node.word)
             if node.arguments is not None:
                 self.note(node.place, f'"{node.word}" is a heading and takes no brackets')
             if isinstance(node.target, tree.Name):
                 for item in self.scope.items:
-                    if item.slot == node.target.slot:
-                        item.headings.add(node.heading)
+                    if item.slot == self.means[node.target].slot:
+                        item.headings.add(self.means[node].heading)
             return ANY
         return self._field(node, kind)
 
-    def selection(self) -> int:
-        """The slot of what the person picked with `--at`; 0 where nothing can be picked."""
-        return 0
+    def selection(self) -> tuple[int, str]:
+        """The slot of what the person picked with `--at`, and its kind; 0 where nothing can be picked."""
+        return 0, ""
 
     def _field(self, node: tree.Dot, kind: Kind) -> Type:
         field = kind.fields.get(node.word)

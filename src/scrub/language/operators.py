@@ -6,6 +6,7 @@ import re
 from contextlib import AbstractContextManager
 
 from scrub.language import tree
+from scrub.language.meanings import Meanings
 from scrub.language.tree import Expression, Place
 from scrub.model.types import ANY, DATE, DURATION, LENGTH, NUMBER, SECRET, SIZE, TEXT, TIME, YES_NO, Type
 
@@ -15,6 +16,8 @@ _ORDERED = (NUMBER, DATE, TIME, *_AMOUNTS)
 
 class Operators:
     """Gives comparisons, arithmetic and logic their types; what reads all other expressions builds on it."""
+
+    means: Meanings
 
     def type(self, node: Expression) -> Type:
         """The type of an expression."""
@@ -43,15 +46,15 @@ class Operators:
         left = self.type(node.left)
         operator = node.operator
         if operator == "exists":
-            looked_up = node.left.lookup if isinstance(node.left, tree.Dot) else node.left
+            looked_up = self.means[node.left].lookup if isinstance(node.left, tree.Dot) else node.left
             if isinstance(looked_up, tree.Call) and left.item:
-                looked_up.may_be_missing = True
+                self.means[looked_up].may_be_missing = True
             else:
                 self.note(node.place, 'only something looked up can exist or be missing: sheet("Totals") exists')
         if node.right is None:
             return YES_NO
         if left.choices and isinstance(node.right, tree.Name) and node.right.word in left.choices:
-            node.right.choice = node.right.word
+            self.means[node.right].choice = node.right.word
             return YES_NO
         with self.printing(self._is_printed(node.left)):
             right = self.type(node.right)
@@ -86,7 +89,7 @@ class Operators:
             import regex  # only macros that use patterns pay for it
 
             try:
-                node.pattern = regex.compile(node.right.value, 0 if node.exactly else regex.IGNORECASE)
+                self.means[node].pattern = regex.compile(node.right.value, 0 if node.exactly else regex.IGNORECASE)
             except regex.error as error:
                 self.note(node.right.place, f"this pattern is not right: {error}")
 

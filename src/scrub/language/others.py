@@ -34,7 +34,7 @@ class RunsOthers(Questions):
         except ScrubError as problem:
             self.note(node.place, str(problem))
             return
-        node.program = inner
+        self.means[node].program = inner.on(self.scope.current.kind if self.scope.current else "")
         self.program.inner.append(inner)
         for does, reach in inner.does.items():
             self.reaches(reach, does)
@@ -47,7 +47,7 @@ class RunsOthers(Questions):
                 self.note(argument.place, f'"{inner.title}" does not ask for "{argument.name}".{tail}')
             elif question.secret != (given[question.name] == SECRET):
                 self.note(argument.place, f'"{question.name}": a secret is answered by a secret, and only a secret')
-        node.asked = tuple(
+        self.means[node].asked = tuple(
             (inner_slot, self._asked_for(question, node))
             for question, inner_slot in zip(inner.questions, inner.question_slots, strict=True)
             if question.name not in given
@@ -64,7 +64,7 @@ class RunsOthers(Questions):
             here = f"the current item is a {current.kind}" if current else "there is no current item here"
             self.note(node.place, f'"{inner.title}" runs on a {listed(kinds, "or")}, and {here}')
         else:
-            node.base = current.slot
+            self.means[node].base = current.slot
 
     def _asked_for(self, question: Question, node: tree.RunMacro) -> int:
         """The slot of the answer to another macro's question, which is asked at the start with our own."""

@@ -27,12 +27,15 @@ class NameOf(NamedTuple):
 
 
 class ItemOf(NamedTuple):
-    """A current item: the word for it, its kind, its slot, and the headings that are asked of it."""
+    """A current item: the word for it, its kind, its slot, the headings that are asked of it, and how a sentence calls
+    its kind.
+    """
 
     word: str
     kind: str
     slot: int
     headings: set[str]
+    said: str
 
 
 class Scope:
@@ -71,9 +74,9 @@ class Scope:
         return word in self.names or self.item(word) is not None
 
     @contextmanager
-    def entered(self, word: str, kind: str) -> Iterator[ItemOf]:
+    def entered(self, word: str, kind: str, said: str = "") -> Iterator[ItemOf]:
         """Makes an item current."""
-        item = ItemOf(word, kind, self.new_slot(), set())
+        item = ItemOf(word, kind, self.new_slot(), set(), said or kind)
         self.items.append(item)
         try:
             yield item

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any, ClassVar, NamedTuple, dataclass_transform
 
+from scrub.language.meanings import Meanings
 from scrub.model.host import Question
 from scrub.model.types import Type
 
@@ -84,10 +85,6 @@ class Name(Expression):
     """A bare word: a kept value, an item in reach, or a choice word."""
 
     word: str
-    slot: int = -1
-    choice: Any = None
-    plain: bool = False
-    implied: str = ""
 
 
 class Argument(NamedTuple):
@@ -106,10 +103,6 @@ class Dot(Expression):
     word: str
     arguments: tuple[Argument, ...] | None
     quoted: bool = False
-    bound: tuple[str, ...] = ()
-    heading: str = ""
-    lookup: Call | None = None
-    part: Any = None
 
 
 class Call(Expression):
@@ -117,13 +110,6 @@ class Call(Expression):
 
     word: str
     arguments: tuple[Argument, ...]
-    base: int = -1
-    path: tuple[str, ...] = ()
-    may_be_missing: bool = False
-    own_file: str = ""
-    finder: Any = None
-    action: Any = None
-    bound: tuple[str, ...] = ()
 
 
 class Count(Expression):
@@ -132,9 +118,6 @@ class Count(Expression):
     word: str
     inside: Expression | None
     where: Expression | None
-    base: int = -1
-    path: tuple[str, ...] = ()
-    slot: int = -1
 
 
 class Compare(Expression):
@@ -145,7 +128,6 @@ class Compare(Expression):
     exactly: bool
     left: Expression
     right: Expression | None
-    pattern: Any = None
 
 
 class Arithmetic(Expression):
@@ -187,7 +169,6 @@ class SetName(Statement):
 
     word: str
     value: Expression
-    slot: int = -1
 
 
 class SetField(Statement):
@@ -202,8 +183,6 @@ class Do(Statement):
 
     word: str
     arguments: tuple[Argument, ...]
-    base: int = -1
-    action: Any = None
 
 
 class If(Statement):
@@ -221,11 +200,6 @@ class Each(Statement):
     inside: Expression | None
     where: Expression | None
     body: Block
-    items: bool = False
-    base: int = -1
-    path: tuple[str, ...] = ()
-    slot: int = -1
-    headings: Any = ()
 
 
 class Times(Statement):
@@ -234,7 +208,6 @@ class Times(Statement):
     times: Expression
     alias: str | None
     body: Block
-    slot: int = -1
 
 
 class While(Statement):
@@ -249,7 +222,6 @@ class In(Statement):
 
     item: Expression
     body: Block
-    slot: int = -1
 
 
 class Attempt(Statement):
@@ -257,14 +229,12 @@ class Attempt(Statement):
 
     body: Block
     handler: Block
-    slot: int = -1
 
 
 class Skip(Statement):
     """`skip [KIND]`."""
 
     word: str | None
-    depth: int = 0
 
 
 class Leave(Statement):
@@ -301,9 +271,6 @@ class RunMacro(Statement):
 
     title: str
     arguments: tuple[Argument, ...]
-    program: Any = None
-    base: int = -1
-    asked: tuple[tuple[int, int], ...] = ()
 
 
 class Macro:
@@ -338,9 +305,24 @@ class Program:
         self.selection_slot = -1
         self.uses: list[tuple[str, str, int]] = []  # what it changes: kind, field or action, line
         self.inner: list[Program] = []
+        self.variants: Mapping[str, Program] = {}
         self.names: dict[str, int] = {}
+        self.means = Meanings()
         self.own_files: Mapping[str, str] = {}
         self.kept: dict[str, list[Expression | None]] = {}  # what each name is given; None for what comes from a loop
+
+    def join(self, variants: Mapping[str, Program]) -> None:
+        """Makes it stand for what the same text means on several kinds of file; what it may do is what any may."""
+        self.variants = variants if len(variants) > 1 else {}
+        for other in self.variants.values():
+            self.reach = max(self.reach, other.reach)
+            self.does |= {what: max(reach, self.does.get(what, 0)) for what, reach in other.does.items()}
+            known = {inner.title for inner in self.inner}
+            self.inner += [inner for inner in other.inner if inner.title not in known]
+
+    def on(self, kind: str) -> Program:
+        """What it means on a kind of file."""
+        return self.variants.get(kind, self)
 
     @property
     def fingerprint(self) -> str:

@@ -14,6 +14,14 @@ from scrub.model.problem import Failure
 _Compare = Callable[[Any, Any], bool]
 
 
+def number_text(number: Decimal) -> str:
+    """A number without exponent and without idle zeros."""
+    text = format(number, "f")
+    if "." in text:
+        text = text.rstrip("0").rstrip(".")
+    return "0" if text in ("-0", "") else text
+
+
 class Amount:
     """A number with a unit. Amounts of one sort add up and compare; the unit is kept for showing."""
 
@@ -33,8 +41,6 @@ class Amount:
         return self.total / self.units[unit]
 
     def __str__(self) -> str:
-        from scrub.model.values import number_text
-
         number = self.in_unit(self.unit)
         word = self.unit.removesuffix("s") if abs(number) == 1 and self.unit.endswith("s") else self.unit
         return f"{number_text(number)} {word.upper() if word in ('kb', 'mb', 'gb') else word}"

@@ -3,17 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from typing import TYPE_CHECKING
 
 from scrub.model.area import Area, letters_of
 from scrub.model.cell_fields import CellFields, Place
-from scrub.model.declare import field
-from scrub.model.grid import Holds, Trouble
+from scrub.model.declare import FileItem, field, needs
+from scrub.model.grid import Grid, Holds, Trouble
 from scrub.model.values import Value, type_name
-
-if TYPE_CHECKING:
-    from scrub.model.declare import FileItem
-    from scrub.model.sheet import Sheet
 
 
 class Cell(CellFields):
@@ -23,7 +18,7 @@ class Cell(CellFields):
 
     __slots__ = ("number", "row_number", "sheet")
 
-    def __init__(self, sheet: Sheet, row: int, column: int) -> None:
+    def __init__(self, sheet: Grid, row: int, column: int) -> None:
         self.sheet = sheet
         self.row_number = row
         self.number = column
@@ -52,7 +47,7 @@ class Cell(CellFields):
         """Itself."""
         return ((self.sheet, self.row_number, self.number),)
 
-    def areas(self) -> Iterable[tuple[Sheet, Area]]:
+    def areas(self) -> Iterable[tuple[Grid, Area]]:
         """Itself."""
         return ((self.sheet, Area(self.row_number, self.number, self.row_number, self.number)),)
 
@@ -118,6 +113,7 @@ class Cell(CellFields):
         return self.sheet.comment_text(self.row_number, self.number)
 
     @comment.setter
+    @needs("put_comment")
     def comment(self, value: str | None) -> None:
         self.sheet.put_comment(self.row_number, self.number, value or None)
 

@@ -3,31 +3,23 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
-from scrub.model.area import Area
-from scrub.model.declare import Item, Reach, action, field
-from scrub.model.grid import Alignment
+from scrub.model.declare import Reach, action, field, needs
+from scrub.model.grid import Alignment, Grid, HoldsCells
 from scrub.model.problem import Failure
 from scrub.model.values import same
 
-if TYPE_CHECKING:
-    from scrub.model.sheet import Sheet
-
-Place = tuple["Sheet", int, int]
+Place = tuple[Grid, int, int]
 
 
-class CellFields(Item):
+class CellFields(HoldsCells):
     """What one cell and a range of cells have in common. Set on a range, a field is set on each of its cells."""
 
     __slots__ = ()
 
     def places(self) -> Iterable[Place]:
         """Its cells: sheet, row and column."""
-        raise NotImplementedError
-
-    def areas(self) -> Iterable[tuple[Sheet, Area]]:
-        """The ranges it is made of."""
         raise NotImplementedError
 
     def _one(self, word: str, values: Iterator[Any]) -> Any:
@@ -73,6 +65,7 @@ class CellFields(Item):
         return None if found is None else str(found)
 
     @formula.setter
+    @needs("put_formula")
     def formula(self, formula: str | None) -> None:
         first: tuple[int, int] | None = None
         for sheet, row, column in self.places():
@@ -90,6 +83,7 @@ class CellFields(Item):
         return bool(self._look("locked"))
 
     @locked.setter
+    @needs("put_look")
     def locked(self, value: bool) -> None:
         self._set_look("locked", value)
 
@@ -105,6 +99,7 @@ class CellFields(Item):
         return None if found is None else str(found)
 
     @fill.setter
+    @needs("put_look")
     def fill(self, value: str | None) -> None:
         self._set_look("fill", value)
 
@@ -120,6 +115,7 @@ class CellFields(Item):
         return None if found is None else str(found)
 
     @colour.setter
+    @needs("put_look")
     def colour(self, value: str | None) -> None:
         self._set_look("colour", value)
 
@@ -134,6 +130,7 @@ class CellFields(Item):
         return bool(self._look("bold"))
 
     @bold.setter
+    @needs("put_look")
     def bold(self, value: bool) -> None:
         self._set_look("bold", value)
 
@@ -148,6 +145,7 @@ class CellFields(Item):
         return bool(self._look("italic"))
 
     @italic.setter
+    @needs("put_look")
     def italic(self, value: bool) -> None:
         self._set_look("italic", value)
 
@@ -162,6 +160,7 @@ class CellFields(Item):
         return str(self._look("number-form"))
 
     @number_form.setter
+    @needs("put_look")
     def number_form(self, value: str) -> None:
         self._set_look("number-form", value)
 
@@ -176,6 +175,7 @@ class CellFields(Item):
         return Alignment(self._look("alignment"))
 
     @alignment.setter
+    @needs("put_look")
     def alignment(self, value: Alignment) -> None:
         self._set_look("alignment", value)
 
@@ -190,6 +190,7 @@ class CellFields(Item):
         return bool(self._look("wrapped"))
 
     @wrapped.setter
+    @needs("put_look")
     def wrapped(self, value: bool) -> None:
         self._set_look("wrapped", value)
 
@@ -205,6 +206,7 @@ class CellFields(Item):
         return None if found is None else str(found)
 
     @link.setter
+    @needs("put_link")
     def link(self, value: str | None) -> None:
         for sheet, area in self.areas():
             used = sheet.used()

@@ -3,28 +3,23 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
-from typing import TYPE_CHECKING
 
 from scrub.model.area import Area
 from scrub.model.cell import Cell
 from scrub.model.cell_fields import CellFields, Place
-from scrub.model.declare import Reach, action, field, holds
-from scrub.model.grid import Alignment
+from scrub.model.declare import FileItem, Reach, action, field, holds, needs
+from scrub.model.grid import Alignment, Grid, HoldsColumns
 from scrub.model.lines import Column, Row, columns_of, rows_of
 from scrub.model.problem import Failure
 
-if TYPE_CHECKING:
-    from scrub.model.declare import FileItem
-    from scrub.model.sheet import Sheet
 
-
-class Cells(CellFields):
+class Cells(CellFields, HoldsColumns):
     """A range of cells."""
 
     kind_word = "cells"
     called = "a range of cells"
 
-    def __init__(self, areas: Iterable[tuple[Sheet, Area]]) -> None:
+    def __init__(self, areas: Iterable[tuple[Grid, Area]]) -> None:
         self._areas = list(areas)
 
     def __eq__(self, other: object) -> bool:
@@ -43,7 +38,7 @@ class Cells(CellFields):
         """Its sheet and address."""
         return ", ".join(f"{sheet.name} {area}" for sheet, area in self._areas)
 
-    def areas(self) -> Iterable[tuple[Sheet, Area]]:
+    def areas(self) -> Iterable[tuple[Grid, Area]]:
         """The ranges it is made of."""
         return self._areas
 
@@ -71,11 +66,13 @@ class Cells(CellFields):
         return sheet.range_name(area)
 
     @name.setter
+    @needs("put_range_name")
     def name(self, value: str | None) -> None:
         sheet, area = self._single()
         sheet.put_range_name(area, value or None)
 
     @action(Reach.CHANGE)
+    @needs("put_look")
     def centre_over(self) -> None:
         """Centres the text of the first cell over all of them, without merging; a merge over just them is taken apart.
 
@@ -86,6 +83,7 @@ class Cells(CellFields):
         centre_over(sheet, area)
 
     @action(Reach.CHANGE)
+    @needs("merge")
     def merge(self) -> None:
         """Makes one cell of them. All but the first must be empty.
 
@@ -100,7 +98,7 @@ class Cells(CellFields):
                 raise Failure(f"{sheet.where(row, column)} holds a value, which merging would lose")
         sheet.merge(area)
 
-    def _single(self) -> tuple[Sheet, Area]:
+    def _single(self) -> tuple[Grid, Area]:
         if len(self._areas) != 1:
             raise Failure("this goes with one range; several are picked")
         return self._areas[0]
@@ -135,7 +133,7 @@ class Selection(Cells):
     kind_word = "selection"
     called = "a selection"
 
-    def __init__(self, areas: Iterable[tuple[Sheet, Area]], picked: bool, file: FileItem) -> None:
+    def __init__(self, areas: Iterable[tuple[Grid, Area]], picked: bool, file: FileItem) -> None:
         super().__init__(areas)
         self._picked = picked
         self._file = file
@@ -156,7 +154,7 @@ class Selection(Cells):
         return self._picked
 
 
-def centre_over(sheet: Sheet, area: Area) -> None:
+def centre_over(sheet: Grid, area: Area) -> None:
     """Centres the first cell's text over a range, without a merge."""
     if area.left == area.right:
         raise Failure(
@@ -179,7 +177,7 @@ class MergedRange(CellFields):
 
     kind_word = "merged-range"
 
-    def __init__(self, sheet: Sheet, area: Area) -> None:
+    def __init__(self, sheet: Grid, area: Area) -> None:
         self.sheet = sheet
         self.area = area
 
@@ -208,7 +206,7 @@ class MergedRange(CellFields):
         """Its first cell, which stands for all."""
         return ((self.sheet, self.area.top, self.area.left),)
 
-    def areas(self) -> Iterable[tuple[Sheet, Area]]:
+    def areas(self) -> Iterable[tuple[Grid, Area]]:
         """The cells it covers."""
         return ((self.sheet, self.area),)
 
@@ -233,6 +231,7 @@ class MergedRange(CellFields):
         return self.area.bottom - self.area.top + 1
 
     @action(Reach.CHANGE)
+    @needs("unmerge")
     def unmerge(self) -> None:
         """Takes it apart; its value stays in the first cell.
 
@@ -242,6 +241,7 @@ class MergedRange(CellFields):
         self.sheet.unmerge(self.area)
 
     @action(Reach.CHANGE)
+    @needs("put_look")
     def centre_over(self) -> None:
         """Takes it apart and centres its text over the same cells, which looks the same and can be sorted and filtered.
 
@@ -251,6 +251,6 @@ class MergedRange(CellFields):
         centre_over(self.sheet, self.area)
 
 
-def merged_in(sheet: Sheet) -> Iterator[MergedRange]:
+def merged_in(sheet: Grid) -> Iterator[MergedRange]:
     """The merged ranges of a sheet, in reading order."""
     return (MergedRange(sheet, area) for area in sorted(sheet.merged()))

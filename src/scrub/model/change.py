@@ -2,25 +2,55 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping
+from typing import Any
 
+from scrub.model.area import Area
 from scrub.model.problem import Failure
+
+#: The field that is what stands in a cell.
+VALUE = "value"
+
+
+#: Where something was changed, from the outside in: the labels of items, and ranges of cells.
+Where = tuple["str | Area", ...]
 
 
 class Change:
-    """One change: its place, what was changed, what it was and what it is.
+    """One change: where it was made, which field was changed, what it was and what it is.
 
     `said` is how a person names the whole change ("protected"); without it the change reads `what: before -> after`.
     """
 
-    __slots__ = ("after", "before", "place", "said", "what")
+    __slots__ = ("after", "at", "before", "field", "said")
 
-    def __init__(self, place: str, what: str, before: object, after: object, said: str = "") -> None:
-        self.place = place
-        self.what = what
+    def __init__(self, at: Where, field: str, before: object, after: object, said: str = "") -> None:
+        self.at = at
+        self.field = field
         self.before = before
         self.after = after
         self.said = said
+
+    @property
+    def place(self) -> str:
+        """The outermost place: a sheet, a paragraph, a file."""
+        return str(self.at[0]) if self.at else ""
+
+    @property
+    def what(self) -> str:
+        """What was changed there: `B2`, `B2 bold`, `column C width`, `hidden`."""
+        return " ".join([*map(str, self.at[1:]), *([] if self.field == VALUE and self.at[1:] else [self.field])])
+
+    @property
+    def cell(self) -> Area | None:
+        """The one cell that was changed, if it was one."""
+        inner = self.at[1] if len(self.at) == 2 else None
+        return inner if isinstance(inner, Area) and inner.single else None
+
+    @property
+    def of_cell(self) -> str:
+        """What was changed of a cell other than its value, or an empty text."""
+        return "" if self.field == VALUE else self.field
 
     def __str__(self) -> str:
         return self.said or f"{self.what}: {plain(self.before)} -> {plain(self.after)}"
@@ -35,6 +65,22 @@ class Change:
         }  # fmt: skip
         return {**record, "said": self.said} if self.said else record
 
+    def kept(self) -> dict[str, Any]:
+        """The change as the history keeps it; `of` brings it back."""
+        found: dict[str, Any] = {
+            "at": self.at, "field": self.field, "before": plain(self.before), "after": plain(self.after),
+        }  # fmt: skip
+        return {**found, "said": self.said} if self.said else found
+
+    @classmethod
+    def of(cls, kept: Mapping[str, Any]) -> Change:
+        """A change that the history kept. An older record names its place in words only."""
+        at = kept.get("at")
+        if at is None:
+            return cls((kept["place"],), kept["what"], kept["before"], kept["after"], kept.get("said", ""))
+        where = tuple(each if isinstance(each, str) else Area(*each) for each in at)
+        return cls(where, kept["field"], kept["before"], kept["after"], kept.get("said", ""))
+
 
 def plain(value: object) -> str:
     """A value in a list of changes."""
@@ -47,12 +93,12 @@ class Recorder:
     """The changes made to one file so far, each with the way to take it back in memory."""
 
     def __init__(self) -> None:
-        self._made: list[tuple[Change, Callable[[], None]]] = []
+        self._made: list[tuple[Change, Callable[[], None], object]] = []
         self.remarks: list[str] = []  # what actions note for the run's record
 
-    def add(self, change: Change, revert: Callable[[], None]) -> None:
-        """Notes a change that was just made."""
-        self._made.append((change, revert))
+    def add(self, change: Change, revert: Callable[[], None], of: object) -> None:
+        """Notes a change that was just made, and whose change it is: another item of the same label is another one."""
+        self._made.append((change, revert, of))
 
     def savepoint(self) -> int:
         """A mark to which `rollback` can return."""
@@ -61,15 +107,14 @@ class Recorder:
     def rollback(self, mark: int) -> None:
         """Takes back, last first, every change made since the mark."""
         while len(self._made) > mark:
-            _, revert = self._made.pop()
-            revert()
+            self._made.pop()[1]()
 
     def __bool__(self) -> bool:
         return bool(self._made)
 
     def net(self) -> list[Change]:
         """What was changed in the end: several changes of one thing are one, and a change there and back is none."""
-        return folded(change for change, _ in self._made)
+        return folded((change, of) for change, _, of in self._made)
 
 
 class ReadOnly(Recorder):
@@ -79,20 +124,18 @@ class ReadOnly(Recorder):
         super().__init__()
         self.why = why
 
-    def add(self, change: Change, revert: Callable[[], None]) -> None:
+    def add(self, change: Change, revert: Callable[[], None], of: object) -> None:
         """Takes the change back and fails."""
         revert()
         raise Failure(self.why)
 
 
-def folded(changes: Iterable[Change]) -> list[Change]:
-    """Changes of the same thing joined, in the order of the first of each."""
-    by_thing: dict[tuple[str, str], Change] = {}
-    for change in changes:
-        key = (change.place, change.what)
-        first = by_thing.get(key)
-        if first is None:
-            by_thing[key] = change
-        else:
-            by_thing[key] = Change(change.place, change.what, first.before, change.after, change.said)
+def folded(changes: Iterable[tuple[Change, object]]) -> list[Change]:
+    """Changes of the same thing joined, in the order of the first of each; each comes with the item it belongs to."""
+    by_thing: dict[tuple[object, Where, str], Change] = {}
+    for change, of in changes:
+        key = (of, change.at, change.field)
+        first = by_thing.setdefault(key, change)
+        if first is not change:
+            by_thing[key] = Change(change.at, change.field, first.before, change.after, change.said)
     return [change for change in by_thing.values() if change.before != change.after]

@@ -2,14 +2,9 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 from scrub.model.area import address_of
-from scrub.model.declare import Item, Reach, action, field
-
-if TYPE_CHECKING:
-    from scrub.model.declare import FileItem
-    from scrub.model.sheet import Sheet
+from scrub.model.declare import FileItem, Item, Reach, action, field, needs
+from scrub.model.grid import Grid, Noted
 
 
 class Comment(Item):
@@ -17,11 +12,11 @@ class Comment(Item):
 
     kind_word = "comment"
 
-    def __init__(self, sheet: Sheet, row: int, column: int, text: str, author: str) -> None:
+    def __init__(self, sheet: Grid, noted: Noted) -> None:
         self.sheet = sheet
-        self.place = (row, column)
-        self._text = text
-        self._author = author
+        self.place = noted[:2]
+        self._text = noted.text
+        self._author = noted.author
 
     def __eq__(self, other: object) -> bool:
         return isinstance(other, Comment) and (self.sheet, self.place) == (other.sheet, other.place)
@@ -56,6 +51,7 @@ class Comment(Item):
         return self._text if found is None else found
 
     @text.setter
+    @needs("put_comment")
     def text(self, value: str) -> None:
         self.sheet.put_comment(*self.place, value)
 
@@ -80,6 +76,7 @@ class Comment(Item):
         return address_of(*self.place)
 
     @action(Reach.CHANGE)
+    @needs("put_comment")
     def delete(self) -> None:
         """Removes the comment.
 

@@ -7,13 +7,16 @@ A docstring's first paragraph says what it does; then lines `name: ...` describe
 
 from __future__ import annotations
 
+import functools
 import re
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from enum import IntEnum
 from types import MappingProxyType
 from typing import Any, ClassVar, TypeVar
 
+from scrub.model.area import Area
 from scrub.model.change import Change, Recorder
+from scrub.model.problem import Failure
 
 F = TypeVar("F", bound=Callable[..., Any])
 
@@ -68,6 +71,37 @@ def finds(method: F) -> F:
     return method
 
 
+def selects(method: F) -> F:
+    """Marks the method of a file that gives what a person picked with `--at`, or all of it; its annotation is the
+    kind that the word `selection` stands for in macros for such files.
+    """
+    method.scrub_selects = True  # type: ignore[attr-defined]
+    return method
+
+
+def may_lack(method: F) -> F:
+    """Marks a method that a format may leave out, since it cannot keep what the method sets. A macro that needs it is
+    refused before its first change; called all the same, it fails.
+    """
+
+    @functools.wraps(method)
+    def lacking(self: Item, *arguments: object, **named: object) -> None:
+        raise Failure(self.file.lacking())
+
+    lacking.scrub_lacking = True  # type: ignore[attr-defined]
+    return lacking  # type: ignore[return-value]
+
+
+def needs(*methods: str) -> Callable[[F], F]:
+    """Marks what sets a field, or an action, that works through methods which a format may lack."""
+
+    def mark(function: F) -> F:
+        function.scrub_needs = methods  # type: ignore[attr-defined]
+        return function
+
+    return mark
+
+
 def part(method: F) -> F:
     """Marks a method that gives an item made of this one: `sheet.records(headings: 3)`."""
     method.scrub_part = True  # type: ignore[attr-defined]
@@ -118,9 +152,17 @@ class Item:
         """How a person names the place of an open field."""
         return self.label
 
-    def changed(self, what: str, before: object, after: object, revert: Callable[[], None], said: str = "") -> None:
-        """Notes a change just made to this item, with the way to take it back within the run."""
-        self.file.recorder.add(Change(self.label, what, before, after, said), revert)
+    def changed(
+        self,
+        field: str,
+        before: object,
+        after: object,
+        revert: Callable[[], None],
+        said: str = "",
+        inner: tuple[str | Area, ...] = (),
+    ) -> None:
+        """Notes a change just made to this item, or to a place inside it, with the way to take it back."""
+        self.file.recorder.add(Change((self.label, *inner), field, before, after, said), revert, self)
 
 
 class FileItem(Item):
@@ -134,9 +176,9 @@ class FileItem(Item):
         """What stands over the columns of the places that have many changes: place, column, heading."""
         return {}
 
-    def cannot_keep(self, kind: str, word: str) -> str | None:
-        """Why this format cannot keep what a field or action of a kind changes; None when it can."""
-        return None
+    def lacking(self, what: str = "that") -> str:
+        """Why this format cannot keep what its classes leave out, as a sentence."""
+        return f"{self.label}: a file of this format cannot keep {what}"
 
     @property
     def file(self) -> FileItem:

@@ -7,6 +7,7 @@ from datetime import datetime
 
 from scrub.model.amounts import Size
 from scrub.model.declare import FileItem, Item, Reach, action, field, holds
+from scrub.model.outline import Contents
 from scrub.model.values import Choice
 
 
@@ -115,6 +116,40 @@ class File(Item):
         return self.name
 
 
+class WholeFile(FileItem):
+    """What every file has that is an item of its own."""
+
+    @property
+    @field
+    def name(self) -> str:
+        """The file's name, with its ending.
+
+        Example: say "Done with {KIND.name}."
+        Also: file name
+        """
+        raise NotImplementedError
+
+    @action(Reach.FILES, "saves copies of files")
+    def save_copy(self, to: FilePath | None = None, name: FilePath | None = None) -> None:
+        """Saves the file, as it is at the end of the macro, once more under another name or in another folder.
+
+        to: the folder, which is made if it is not there; a relative one counts from the file's own.
+        name: the name of the copy; left out, the file's own.
+        Example: save-copy to: "sent", name: "Season book for the wardens"
+        Also: save as, duplicate, export, backup
+        """
+        raise NotImplementedError
+
+    @property
+    def label(self) -> str:
+        """The file's name."""
+        return self.name
+
+    def contents(self) -> Contents:
+        """What a macro can see in it, for a person."""
+        return Contents("part")
+
+
 class Folder(FileItem):
     """A folder with its files, those in folders inside it included."""
 
@@ -140,3 +175,7 @@ class Folder(FileItem):
     def label(self) -> str:
         """The folder's name."""
         return self.name
+
+
+#: The kinds in folders.
+KINDS = (Folder, File)

@@ -3,16 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
-from typing import TYPE_CHECKING, Any
+from types import MappingProxyType
+from typing import Any, NamedTuple
 
-from scrub.model.area import Area
+from scrub.model.area import Area, address_of, area_of
+from scrub.model.declare import FileItem, may_lack
 from scrub.model.problem import Failure
+from scrub.model.progress import over
+from scrub.model.text import Edit, Editing, HoldsTexts
 from scrub.model.values import Choice, Value
-
-if TYPE_CHECKING:
-    from scrub.model.comments import Comment
-    from scrub.model.declare import FileItem
-    from scrub.model.records import Table
 
 
 class Holds(Choice):
@@ -85,19 +84,6 @@ class ColumnValues(dict[int, Any]):
         self.version = 0  # grows with every change, so that an index over it knows when it is old
 
 
-#: An edit of a text: from, to, replacement; counted in characters, in order, without overlap.
-Edit = tuple[int, int, str]
-#: What is to be edited in a text; nothing for a text that stays.
-Editing = Callable[[str], Sequence[Edit]]
-
-
-def edited(text: str, edits: Sequence[Edit]) -> str:
-    """The text with its edits done."""
-    for start, end, fresh in reversed(edits):
-        text = text[:start] + fresh + text[end:]
-    return text
-
-
 def texts_to_edit(
     texts: Mapping[int, str], area: Area, editing: Editing, known: dict[str, Sequence[Edit]]
 ) -> list[tuple[int, str, Sequence[Edit]]]:
@@ -107,6 +93,23 @@ def texts_to_edit(
     return [
         (row, text, edits) for row, text in texts.items() if (edits := known[text]) and area.top <= row <= area.bottom
     ]
+
+
+class TablePlace(NamedTuple):
+    """A table of the workbook: its name, its range from its headings on, and the last row of its records."""
+
+    name: str
+    area: Area
+    bottom: int
+
+
+class Noted(NamedTuple):
+    """A comment that hangs on a cell."""
+
+    row: int
+    column: int
+    text: str
+    author: str
 
 
 class Grid:
@@ -124,11 +127,26 @@ class Grid:
 
     def where(self, row: int, column: int) -> str:
         """How a person names a cell of it."""
-        from scrub.model.area import address_of
-
         return f"{self.name} {address_of(row, column)}"
 
+    #: What stands over its columns, by their letters, as far as somebody looked.
+    heads: Mapping[str, str] = MappingProxyType({})
+
     # -- what is there
+
+    def placed(self, address: str) -> tuple[Grid, Area]:
+        """The range of an address on this sheet, or of a defined name. Raises `Failure` for what is neither."""
+        try:
+            return self, area_of(address)
+        except Failure:
+            named = self.named_range(address)
+            if named is None:
+                raise
+            return named
+
+    def named_range(self, name: str) -> tuple[Grid, Area] | None:
+        """The range that has a defined name in the file of this sheet."""
+        return None
 
     def used(self) -> Area | None:
         """The smallest range with all that is stored; None for an empty sheet."""
@@ -179,6 +197,7 @@ class Grid:
         """The formula, with its equals sign."""
         raise NotImplementedError
 
+    @may_lack
     def put_formula(self, row: int, column: int, formula: str | None, down: int = 0, right: int = 0) -> None:
         """Gives a cell a formula, or takes it away and keeps its last value.
 
@@ -200,6 +219,7 @@ class Grid:
         """How a cell looks, by the word of the field."""
         raise NotImplementedError
 
+    @may_lack
     def put_look(self, row: int, column: int, word: str, value: Any) -> None:
         """Changes how a cell looks."""
         raise NotImplementedError
@@ -208,10 +228,12 @@ class Grid:
         """The ranges that are merged into one cell."""
         return ()
 
+    @may_lack
     def merge(self, area: Area) -> None:
         """Merges a range."""
         raise NotImplementedError
 
+    @may_lack
     def unmerge(self, area: Area) -> None:
         """Takes a merge apart."""
         raise NotImplementedError
@@ -220,11 +242,12 @@ class Grid:
         """Where a click on the cell leads."""
         return None
 
+    @may_lack
     def put_link(self, area: Area, target: str | None) -> None:
         """Sets where a click on the cells of a range leads."""
         raise NotImplementedError
 
-    def comments(self) -> Iterator[Comment]:
+    def comments(self) -> Iterator[Noted]:
         """Its comments."""
         return iter(())
 
@@ -232,6 +255,7 @@ class Grid:
         """What the comment of a cell says; None for none."""
         return None
 
+    @may_lack
     def put_comment(self, row: int, column: int, text: str | None) -> None:
         """Writes a comment, or removes it."""
         raise NotImplementedError
@@ -240,6 +264,7 @@ class Grid:
         """The size of a row or column in its own unit, or whether it is hidden."""
         raise NotImplementedError
 
+    @may_lack
     def put_measure(self, line: int, is_row: bool, word: str, value: Any) -> None:
         """Changes it."""
         raise NotImplementedError
@@ -248,10 +273,32 @@ class Grid:
         """The defined name of just this range."""
         return None
 
+    @may_lack
     def put_range_name(self, area: Area, name: str | None) -> None:
         """Gives a range a name."""
         raise NotImplementedError
 
-    def tables(self) -> Iterator[Table]:
+    def tables(self) -> Iterator[TablePlace]:
         """Its tables, where the format has such."""
         return iter(())
+
+
+class HoldsCells(HoldsTexts):
+    """An item that is made of cells, or holds some."""
+
+    __slots__ = ()
+
+    def areas(self) -> Iterable[tuple[Grid, Area]]:
+        """Its ranges, with the sheet of each."""
+        raise NotImplementedError
+
+    def edit_texts(self, editing: Editing, between: str = "") -> None:
+        """Edits the text of each cell. Nothing parts a text in a cell: a tab there is a blank like others."""
+        for sheet, area in over(list(self.areas()), lambda each: each[0].name):
+            sheet.edit_area(area, editing)
+
+
+class HoldsColumns(HoldsCells):
+    """Cells of which a person means each column as a list, from above."""
+
+    __slots__ = ()

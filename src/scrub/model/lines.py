@@ -4,18 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
 from decimal import Decimal
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from scrub.model.area import MOST_COLUMNS, Area, area_of, column_of, letters_of
 from scrub.model.cell import Cell
 from scrub.model.cell_fields import CellFields, Place
-from scrub.model.declare import field, finds, holds
-from scrub.model.grid import Trouble
+from scrub.model.declare import FileItem, field, finds, holds, needs
+from scrub.model.grid import Grid, HoldsColumns, Trouble
+from scrub.model.grid_rows import sheet_rows
 from scrub.model.problem import Missing
-
-if TYPE_CHECKING:
-    from scrub.model.declare import FileItem
-    from scrub.model.sheet import Sheet
 
 
 class _Line(CellFields):
@@ -23,7 +20,7 @@ class _Line(CellFields):
 
     _is_row: bool
 
-    def __init__(self, sheet: Sheet, number: int) -> None:
+    def __init__(self, sheet: Grid, number: int) -> None:
         self.sheet = sheet
         self._number = number
 
@@ -47,7 +44,7 @@ class _Line(CellFields):
         """Its sheet and place."""
         return f"{self.sheet.name} {self.kind_word} {str(self._area).partition(':')[0]}"
 
-    def areas(self) -> Iterable[tuple[Sheet, Area]]:
+    def areas(self) -> Iterable[tuple[Grid, Area]]:
         """The cells of it."""
         return ((self.sheet, self._area),)
 
@@ -86,6 +83,7 @@ class _Line(CellFields):
         return bool(self._measure("hidden"))
 
     @hidden.setter
+    @needs("put_measure")
     def hidden(self, value: bool) -> None:
         self._set_measure("hidden", value)
 
@@ -117,6 +115,7 @@ class Row(_Line):
         return found
 
     @height.setter
+    @needs("put_measure")
     def height(self, value: Decimal | None) -> None:
         self._set_measure("height", value)
 
@@ -126,13 +125,13 @@ class Row(_Line):
         return Cell(self.sheet, self._number, column_in(self.sheet, column))
 
 
-class Column(_Line):
+class Column(_Line, HoldsColumns):
     """A column of cells, from the first row to the last used one; of a table, from below its heading."""
 
     kind_word = "column"
     _is_row = False
 
-    def __init__(self, sheet: Sheet, number: int, body: tuple[int, int] | None = None) -> None:
+    def __init__(self, sheet: Grid, number: int, body: tuple[int, int] | None = None) -> None:
         """`body` are the first and the last row of a table's column, which has no part in its headings."""
         super().__init__(sheet, number)
         self._body = body
@@ -170,6 +169,7 @@ class Column(_Line):
         return found
 
     @width.setter
+    @needs("put_measure")
     def width(self, value: Decimal | None) -> None:
         self._set_measure("width", value)
 
@@ -191,7 +191,7 @@ class Column(_Line):
         return Cell(self.sheet, row, self._number)
 
 
-def rows_of(sheet: Sheet, area: Area | None = None) -> Iterator[Row]:
+def rows_of(sheet: Grid, area: Area | None = None) -> Iterator[Row]:
     """The rows of a sheet (in a range), from the first to the last used one."""
     used = sheet.used()
     if used is not None:
@@ -200,7 +200,7 @@ def rows_of(sheet: Sheet, area: Area | None = None) -> Iterator[Row]:
             yield Row(sheet, number)
 
 
-def columns_of(sheet: Sheet, area: Area | None = None) -> Iterator[Column]:
+def columns_of(sheet: Grid, area: Area | None = None) -> Iterator[Column]:
     """The columns of a sheet (in a range), from the first to the last used one."""
     used = sheet.used()
     if used is not None:
@@ -209,13 +209,11 @@ def columns_of(sheet: Sheet, area: Area | None = None) -> Iterator[Column]:
             yield Column(sheet, number)
 
 
-def column_in(sheet: Sheet, word: str) -> int:
+def column_in(sheet: Grid, word: str) -> int:
     """A column by its letters, or by the heading over it. Raises `Failure` for one that is neither."""
-    from scrub.model.records import sheet_table
-
-    table = sheet_table(sheet)
-    if table is not None and table.has(word):
-        return table.column(word)
+    rows = sheet_rows(sheet)
+    if rows is not None and rows.has(word):
+        return rows.column(word)
     if word.isalpha() and word.isascii() and len(word) <= 3 and column_of(word) <= MOST_COLUMNS:
         return column_of(word)
     raise Missing(

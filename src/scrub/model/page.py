@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from scrub.model.declare import Item, field
+from scrub.model.declare import Item, field, may_lack, needs
 from scrub.model.grid import Grid
 from scrub.model.values import Choice
 
@@ -37,6 +37,7 @@ class PageFields(Grid, Item):
         """What is set for the sheet as a whole, by the word of the field."""
         raise NotImplementedError
 
+    @may_lack
     def put_setting(self, word: str, value: Any) -> None:
         """Sets it."""
         raise NotImplementedError
@@ -52,6 +53,7 @@ class PageFields(Grid, Item):
         return View(self.setting("view"))
 
     @view.setter
+    @needs("put_setting")
     def view(self, value: View) -> None:
         self.put_setting("view", value)
 
@@ -66,6 +68,7 @@ class PageFields(Grid, Item):
         return bool(self.setting("page-break-lines"))
 
     @page_break_lines.setter
+    @needs("put_setting")
     def page_break_lines(self, value: bool) -> None:
         self.put_setting("page-break-lines", value)
 
@@ -80,6 +83,7 @@ class PageFields(Grid, Item):
         return bool(self.setting("gridlines"))
 
     @gridlines.setter
+    @needs("put_setting")
     def gridlines(self, value: bool) -> None:
         self.put_setting("gridlines", value)
 
@@ -94,6 +98,7 @@ class PageFields(Grid, Item):
         return int(self.setting("zoom"))
 
     @zoom.setter
+    @needs("put_setting")
     def zoom(self, value: int) -> None:
         self.put_setting("zoom", value)
 
@@ -109,6 +114,7 @@ class PageFields(Grid, Item):
         return None if found is None else str(found)
 
     @tab_colour.setter
+    @needs("put_setting")
     def tab_colour(self, value: str | None) -> None:
         self.put_setting("tab-colour", value)
 
@@ -123,6 +129,7 @@ class PageFields(Grid, Item):
         return Orientation(self.setting("orientation"))
 
     @orientation.setter
+    @needs("put_setting")
     def orientation(self, value: Orientation) -> None:
         self.put_setting("orientation", value)
 
@@ -138,6 +145,7 @@ class PageFields(Grid, Item):
         return None if found is None else int(found)
 
     @width_in_pages.setter
+    @needs("put_setting")
     def width_in_pages(self, value: int | None) -> None:
         self.put_setting("width-in-pages", value)
 
@@ -153,6 +161,7 @@ class PageFields(Grid, Item):
         return None if found is None else int(found)
 
     @height_in_pages.setter
+    @needs("put_setting")
     def height_in_pages(self, value: int | None) -> None:
         self.put_setting("height-in-pages", value)
 
@@ -168,6 +177,7 @@ class PageFields(Grid, Item):
         return None if found is None else str(found)
 
     @heading_rows.setter
+    @needs("put_setting")
     def heading_rows(self, value: str | None) -> None:
         self.put_setting("heading-rows", value)
 
@@ -184,6 +194,7 @@ class PageFields(Grid, Item):
         return None if found is None else PrintedText(found)
 
     @header.setter
+    @needs("put_setting")
     def header(self, value: PrintedText | None) -> None:
         self.put_setting("header", value)
 
@@ -200,6 +211,7 @@ class PageFields(Grid, Item):
         return None if found is None else PrintedText(found)
 
     @footer.setter
+    @needs("put_setting")
     def footer(self, value: PrintedText | None) -> None:
         self.put_setting("footer", value)
 
@@ -214,6 +226,7 @@ class PageFields(Grid, Item):
         return int(self.setting("rows-in-sight"))
 
     @rows_in_sight.setter
+    @needs("put_setting")
     def rows_in_sight(self, value: int) -> None:
         self.put_setting("rows-in-sight", value)
 
@@ -228,6 +241,7 @@ class PageFields(Grid, Item):
         return int(self.setting("columns-in-sight"))
 
     @columns_in_sight.setter
+    @needs("put_setting")
     def columns_in_sight(self, value: int) -> None:
         self.put_setting("columns-in-sight", value)
 
@@ -244,5 +258,6 @@ class PageFields(Grid, Item):
         return None if found is None else str(found)
 
     @filter.setter
+    @needs("put_setting")
     def filter(self, value: str | None) -> None:
         self.put_setting("filter", value)

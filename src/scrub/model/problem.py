@@ -3,12 +3,25 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
+from typing import Any
 
 
 class ScrubError(Exception):
     """Any problem that Scrub explains to a person. `str()` is the whole explanation."""
 
     exit_code = 1
+
+    def __reduce__(self) -> tuple[Any, ...]:
+        """Problems can go from one process to another, whatever their constructors take."""
+        return _again, (type(self), self.args, vars(self))
+
+
+def _again(cls: type[ScrubError], arguments: tuple[Any, ...], state: dict[str, Any]) -> ScrubError:
+    """A problem as it was in another process."""
+    found = cls.__new__(cls)
+    found.args = arguments
+    vars(found).update(state)
+    return found
 
 
 class FileProblem(ScrubError):

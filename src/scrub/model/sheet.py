@@ -2,16 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Mapping, Sequence
-from types import MappingProxyType
-from typing import Any, NamedTuple
+from collections.abc import Iterable, Iterator, Sequence
+from typing import Any
 
 from scrub.model.area import Area, area_of, only_cell
 from scrub.model.cell import Cell
 from scrub.model.cells import Cells, MergedRange, merged_in
 from scrub.model.comments import Comment
-from scrub.model.declare import Reach, action, field, finds, holds, part
+from scrub.model.declare import Reach, action, field, finds, holds, may_lack, part
+from scrub.model.grid import Grid, HoldsCells, TablePlace
+from scrub.model.grid_rows import sheet_rows, table_rows
 from scrub.model.lines import Column, Row, column_in, columns_of, rows_of
+from scrub.model.outline import Outline
 from scrub.model.page import PageFields
 from scrub.model.problem import Failure, Missing
 from scrub.model.records import Record, Table, sheet_table
@@ -44,14 +46,7 @@ class Selecting(Choice):
     NO_CELL = "no-cell"
 
 
-class Outline(NamedTuple):
-    """How a macro opens a loop over records, and each heading as it writes it, with a value that stands there."""
-
-    opening: str
-    fields: dict[str, str]
-
-
-class Sheet(PageFields):
+class Sheet(PageFields, HoldsCells):
     """One sheet of a workbook."""
 
     kind_word = "sheet"
@@ -84,9 +79,10 @@ class Sheet(PageFields):
         Example: sheet.hidden = no
         Also: show, unhide, hide, visible, invisible, very hidden
         """
-        raise NotImplementedError
+        return False
 
     @hidden.setter
+    @may_lack
     def hidden(self, value: bool) -> None:
         raise NotImplementedError
 
@@ -137,7 +133,7 @@ class Sheet(PageFields):
     @holds
     def each_table(self) -> Iterator[Table]:
         """Its tables."""
-        return self.tables()
+        return (self._table_at(place) for place in self.tables())
 
     @holds
     def each_row(self) -> Iterator[Row]:
@@ -162,7 +158,7 @@ class Sheet(PageFields):
     @holds
     def each_comment(self) -> Iterator[Comment]:
         """Its comments."""
-        return self.comments()
+        return (Comment(self, noted) for noted in self.comments())
 
     @finds
     def find_cell(self, address: str) -> Cell:
@@ -175,20 +171,6 @@ class Sheet(PageFields):
         """A range by its address, `cells("B2:B40")`, or by its defined name, which may lead to another sheet."""
         return Cells([self.placed(address)])
 
-    def placed(self, address: str) -> tuple[Sheet, Area]:
-        """The range of an address on this sheet, or of a defined name. Raises `Failure` for what is neither."""
-        try:
-            return self, area_of(address)
-        except Failure:
-            named = self.named_range(address)
-            if named is None:
-                raise
-            return named
-
-    def named_range(self, name: str) -> tuple[Sheet, Area] | None:
-        """The range that has a defined name in the file of this sheet."""
-        return None
-
     @finds
     def find_row(self, number: int) -> Row:
         """A row by its number: `row(3)`."""
@@ -198,7 +180,7 @@ class Sheet(PageFields):
     def find_column(self, column: str) -> Column:
         """A column by its letters, `column("C")`; or by its heading, `column("Nights")`: then it begins below it."""
         table = self._table()
-        if table is not None and table.has(column):
+        if table is not None and table.rows.has(column):
             return table.find_column(column)
         return Column(self, column_in(self, column))
 
@@ -216,23 +198,29 @@ class Sheet(PageFields):
             self._known_table = sheet_table(self)
         return self._known_table
 
+    def _table_at(self, place: TablePlace) -> Table:
+        """A table of the workbook, kept with what was read of it."""
+        found = self._tables_at.get(place.name)
+        if found is None:
+            found = self._tables_at[place.name] = Table(table_rows(self, place))
+        return found
+
     def outline(self) -> list[Outline]:
         """What a macro can call by headings here: the sheet as a table, and its own tables."""
         found = []
         table = sheet_table(self, self.heading_row())
-        own = list(self.tables())
-        if table is not None and self._is_list(table):
-            table = None  # one column of texts is a list; whether it has a heading nobody can tell
-        if table is not None and not any(each.area.top == table.area.top for each in own):
-            first = table.area.top == getattr(self.used(), "top", 0)
-            rows = "" if first else f".records(headings: {table.area.top})"
-            found.append(Outline(f"each record in sheet{rows}", table.sample()))
+        own = list(self.each_table())
+        top, used = table.rows.grid()[1].top - 1 if table is not None else 0, self.used()
+        if table is not None and used is not None and not self._is_list(used, top):
+            if not any(place.area.top == top for place in self.tables()):
+                rows = "" if top == used.top else f".records(headings: {top})"
+                found.append(Outline(f"each record in sheet{rows}", table.sample()))
         found += [Outline(f'each record in table("{each.label}")', each.sample()) for each in own]
         return [each for each in found if each.fields]
 
-    def _is_list(self, table: Table) -> bool:
-        below = self.raw_value(table.area.top + 1, table.area.left)
-        return table.area.left == table.area.right and isinstance(below, str)
+    def _is_list(self, used: Area, top: int) -> bool:
+        """Whether it is one column of texts, a list: whether that has a heading nobody can tell."""
+        return used.left == used.right and isinstance(self.raw_value(top + 1, used.left), str)
 
     def heading_row(self) -> int | None:
         """The row that looks like headings: the first of the top ones with several texts and nothing else."""
@@ -248,19 +236,20 @@ class Sheet(PageFields):
 
     def row_changed(self, row: int) -> None:
         """Is told of each changed row: the headings may have changed."""
-        if self._known_table is not None and row <= self._known_table.area.top:
+        if self._known_table is not None and row < self._known_table.rows.grid()[1].top:
             self._known_table = None
 
     def note_headings(self) -> None:
         """Notes what stands over the columns while the sheet is at hand, for the list of changes."""
         if not self.heads:
-            sheet_table(self, self.heading_row())
+            sheet_rows(self, self.heading_row())
 
     _known_table: Table | None = None
-    #: What stands over its columns, by their letters, as far as somebody looked.
-    heads: Mapping[str, str] = MappingProxyType({})
 
-    def areas(self) -> Iterable[tuple[Sheet, Area]]:
+    def __init__(self) -> None:
+        self._tables_at: dict[str, Table] = {}
+
+    def areas(self) -> Iterable[tuple[Grid, Area]]:
         """All that is used."""
         used = self.used()
         return ((self, used),) if used else ()
@@ -276,6 +265,7 @@ class Sheet(PageFields):
         raise NotImplementedError
 
     @action(Reach.CHANGE)
+    @may_lack
     def protect(
         self,
         password: NewSecret | None = None,
@@ -295,6 +285,7 @@ class Sheet(PageFields):
         raise NotImplementedError
 
     @action(Reach.CHANGE)
+    @may_lack
     def unprotect(self, password: Secret | None = None) -> None:
         """Lifts the protection of the sheet. A wrong password is refused.
 

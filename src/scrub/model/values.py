@@ -9,7 +9,7 @@ from decimal import ROUND_HALF_UP, Decimal
 from enum import StrEnum
 from typing import Any, TypeAlias, TypeVar
 
-from scrub.model.amounts import Amount
+from scrub.model.amounts import Amount, number_text
 from scrub.model.problem import Failure
 
 T = TypeVar("T")
@@ -99,14 +99,6 @@ def type_name(value: Value) -> str:
     if isinstance(value, Amount):
         return f"a {value.word}"
     return f"a {value.kind_word}"
-
-
-def number_text(number: Decimal) -> str:
-    """A number without exponent and without idle zeros."""
-    text = format(number, "f")
-    if "." in text:
-        text = text.rstrip("0").rstrip(".")
-    return "0" if text in ("-0", "") else text
 
 
 def shown(value: Value) -> str:

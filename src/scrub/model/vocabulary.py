@@ -5,12 +5,11 @@ from __future__ import annotations
 import inspect
 import typing
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from copy import copy
 from functools import cached_property
 from types import MappingProxyType
 from typing import Any, NamedTuple
 
-from scrub.model.declare import Docs, FileItem, Item, Reach
+from scrub.model.declare import Docs, Item, Reach
 from scrub.model.files import FilePath
 from scrub.model.operations import OPERATIONS
 from scrub.model.page import PrintedText
@@ -183,6 +182,7 @@ class Kind:
         self.holds: dict[str, str] = {}
         self.finds: dict[str, Callee] = {}
         self.parts: dict[str, Callee] = {}
+        self.selection = ""  # the kind of what a person picks in such a file
         members = {name: member for base in reversed(cls.__mro__) for name, member in vars(base).items()}
         for name, member in members.items():
             word = name.replace("_", "-")
@@ -195,6 +195,8 @@ class Kind:
                 self.holds[held.kind_word] = name
             elif hasattr(member, "scrub_finds"):
                 self.finds[typing.get_type_hints(member)["return"].kind_word] = Callee(word, self.word, member)
+            elif hasattr(member, "scrub_selects"):
+                self.selection = typing.get_type_hints(member)["return"].kind_word
             elif hasattr(member, "scrub_part"):
                 self.parts[word] = Callee(word, self.word, member)
 
@@ -210,32 +212,59 @@ class Vocabulary:
     def __init__(
         self,
         kinds: Sequence[type[Item]],
-        actions: Sequence[tuple[str, Callable[..., Any]]] = (),
+        actions: Sequence[Callable[..., Any]] = (),
+        own: Sequence[tuple[str, Callable[..., Any]]] = (),
         endings: Mapping[str, str] = MappingProxyType({}),
+        files: Sequence[str] = (),
     ) -> None:
-        """`actions` are functions of an item, each with the word of its kind; `endings` tells what `open` gives for
-        the ending of a file.
+        """`actions` are functions of an item, for every kind that offers what the annotation of their first argument
+        asks; `own` are such functions with the word of their kind; `endings` tells what `open` gives for the ending of
+        a file; `files` are the words of the kinds that can be picked.
+
+        Raises `TypeError` for a word that is declared twice, and for items that can be reached in two ways.
         """
         self.endings = endings
-        self.kinds = {cls.kind_word: Kind(cls) for cls in kinds}
-        for kind, function in actions:
-            word = function.__name__.replace("_", "-")
-            self.kinds[kind].actions[word] = Action(word, kind, function, of_item=False)
+        self.files = tuple(files)
+        self.kinds: dict[str, Kind] = {}
+        for cls in kinds:
+            known = self.kinds.setdefault(cls.kind_word, Kind(cls))
+            if known.cls is not cls:
+                raise TypeError(f'two kinds have the word "{cls.kind_word}": {known.cls.__name__} and {cls.__name__}')
+        for function in actions:
+            contract = _contract(function)
+            for kind in self.kinds.values():
+                if issubclass(kind.cls, contract):
+                    self._bind(kind, function)
+        for word, function in own:
+            self._bind(self.kinds[word], function)
+        self._ensure_one_way()
         self.operations = {key: Callee(key[1], key[0], function) for key, function in OPERATIONS.items()}
 
-    def common(self, words: Sequence[str]) -> Vocabulary:
-        """The same, but `file` is what files of these kinds have in common."""
-        kinds = [self.kinds[word] for word in words]
-        shared = Kind(FileItem)
-        shared.word, shared.called = "file", "a file"
-        shared.fields = {word: each for word, each in kinds[0].fields.items() if _in_all(kinds, "fields", word)}
-        shared.actions = {word: each for word, each in kinds[0].actions.items() if _in_all(kinds, "actions", word)}
-        for named in ("holds", "finds", "parts"):
-            first = getattr(kinds[0], named)
-            setattr(shared, named, {word: each for word, each in first.items() if _in_all(kinds, named, word)})
-        found = copy(self)
-        found.kinds = {**self.kinds, "file": shared}
-        return found
+    @staticmethod
+    def _bind(kind: Kind, function: Callable[..., Any]) -> None:
+        word = function.__name__.replace("_", "-")
+        if word in kind.actions or word in kind.fields:
+            raise TypeError(f'"{word}" of a {kind.word} is declared twice')
+        kind.actions[word] = Action(word, kind.word, function, of_item=False)
+
+    def _ensure_one_way(self) -> None:
+        """Raises `TypeError` where items of a kind can be reached through two others, and it is not said which way
+        lists each of them once: the outer kind needs an `@holds` of its own for them.
+        """
+        below: dict[str, set[str]] = {word: set() for word in self.kinds}
+        growing = True
+        while growing:
+            growing = False
+            for word, kind in self.kinds.items():
+                found = set(kind.holds).union(*(below.get(held, ()) for held in kind.holds))
+                growing = growing or found != below[word]
+                below[word] = found
+        for word, kind in self.kinds.items():
+            through = [below.get(held, set()) - {word} for held in kind.holds if held != word]
+            for inner in set().union(*through) - set(kind.holds):
+                if sum(inner in each for each in through) > 1:
+                    ways = listed(held for held in kind.holds if inner in below.get(held, ()))
+                    raise TypeError(f"a {word} holds {inner} by way of {ways}; it needs an @holds for {inner}")
 
     def operation_words(self, type_word: str) -> list[str]:
         """The operations of values of a type."""
@@ -311,8 +340,11 @@ class Vocabulary:
         return search(self.entries(), words)
 
 
-def _in_all(kinds: Sequence[Kind], named: str, word: str) -> bool:
-    return all(word in getattr(kind, named) for kind in kinds)
+def _contract(function: Callable[..., Any]) -> type:
+    """The class that the first argument of an action is annotated with."""
+    name = next(iter(function.__annotations__.values()))
+    found: type = name if isinstance(name, type) else function.__globals__[name]
+    return found
 
 
 def _same_action(kind: Kind, action: Action) -> bool:

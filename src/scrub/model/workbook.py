@@ -8,12 +8,17 @@ from typing import Any
 
 from scrub.model.area import Area, area_of, cell_of
 from scrub.model.cell import Cell
-from scrub.model.cells import Cells, Selection
+from scrub.model.cells import Cells, MergedRange, Selection
 from scrub.model.change import Change
-from scrub.model.declare import FileItem, Reach, action, field, finds, holds
-from scrub.model.files import FilePath
+from scrub.model.comments import Comment
+from scrub.model.declare import Reach, action, finds, holds, may_lack, selects
+from scrub.model.files import WholeFile
+from scrub.model.grid import Grid, HoldsCells
+from scrub.model.lines import Column, Row
+from scrub.model.outline import Contents, Outline
 from scrub.model.problem import Failure, Missing, did_you_mean
-from scrub.model.records import Record
+from scrub.model.progress import over
+from scrub.model.records import Record, Table
 from scrub.model.sheet import Sheet
 from scrub.model.values import fold
 
@@ -21,42 +26,16 @@ from scrub.model.values import fold
 _MANY = 10
 
 
-class Workbook(FileItem):
+class Workbook(WholeFile, HoldsCells):
     """A workbook: a file of sheets."""
 
     kind_word = "workbook"
     part_word = "sheet"
 
-    @property
-    @field
-    def name(self) -> str:
-        """The file's name, with its ending.
-
-        Example: say "Done with {workbook.name}."
-        Also: file name
-        """
-        raise NotImplementedError
-
-    @action(Reach.FILES, "saves copies of files")
-    def save_copy(self, to: FilePath | None = None, name: FilePath | None = None) -> None:
-        """Saves the workbook, as it is at the end of the macro, once more under another name or in another folder.
-
-        to: the folder, which is made if it is not there; a relative one counts from the workbook's own.
-        name: the name of the copy; left out, the workbook's own.
-        Example: save-copy to: "sent", name: "Season book for the wardens"
-        Also: save as, duplicate, export, backup
-        """
-        raise NotImplementedError
-
     @holds
     def sheets(self) -> Iterator[Sheet]:
         """Its sheets, in the order of the tabs."""
         raise NotImplementedError
-
-    @property
-    def label(self) -> str:
-        """The file's name."""
-        return self.name
 
     def sheet_named(self, name: str) -> Sheet:
         """A sheet by its name, or by the first word of it when that is of one sheet only. Raises `Failure`."""
@@ -71,7 +50,7 @@ class Workbook(FileItem):
             raise Failure(f'"{name}" could be {" or ".join(sheet.name for sheet in found)}; write the whole name')
         raise Missing(f'there is no sheet "{name}".{did_you_mean(name, names)} There are: {", ".join(names)}')
 
-    def _placed(self, address: str) -> tuple[Sheet, str]:
+    def _placed(self, address: str) -> tuple[Grid, str]:
         """The sheet and the rest of an address such as `Larch Hut!B2`, or of a defined name."""
         sheet, mark, rest = address.rpartition("!")
         if mark:
@@ -85,7 +64,7 @@ class Workbook(FileItem):
             return every[0], address
         raise Failure(f'on which sheet? Write: cells("{every[0].name}!{address}"), or put it in a block: each sheet')
 
-    def named_range(self, name: str) -> tuple[Sheet, Area] | None:
+    def named_range(self, name: str) -> tuple[Grid, Area] | None:
         """The range that has a defined name."""
         return None
 
@@ -107,35 +86,61 @@ class Workbook(FileItem):
         missing: Failure | None = None
         for sheet in self.sheets():
             table = sheet._table()
-            if table is not None and all(table.has(word) for word in wanted):
+            if table is not None and all(table.rows.has(word) for word in wanted):
                 try:
                     return table.find_record(**wanted)
                 except Missing as failure:
                     missing = missing or failure
         raise missing or Missing(f"no sheet of {self.name} has the headings {', '.join(wanted)}")
 
+    def contents(self) -> Contents:
+        """Its sheets, and the headings on them as a macro writes them."""
+        rows: list[dict[str, object]] = []
+        outlines: list[tuple[str, Outline]] = []
+        names: dict[str, list[str]] = {"sheet": [], "table": []}
+        for sheet in over(list(self.sheets()), lambda each: each.name):
+            inner = sheet.outline()
+            rows.append(
+                {
+                    "number": sheet.number,
+                    "name": sheet.name,
+                    "hidden": sheet.hidden,
+                    "protected": sheet.protected,
+                    "range": sheet.range or "",
+                    "headings": {each.opening: each.fields for each in inner},
+                }
+            )
+            outlines += [(sheet.name, each) for each in inner]
+            names["sheet"].append(sheet.name)
+            names["table"] += [place.name for place in sheet.tables()]
+        first = names["sheet"][0] if rows else ""
+        hint = f'A macro says: each sheet, or sheet("{first}").hidden. More: scrub catalog sheet'
+        return Contents("sheet", rows, outlines, hint if rows else "", names)
+
     def headings_over(self, changes: Sequence[Change]) -> dict[str, Mapping[str, str]]:
         """What stands over the columns of the sheets that have many changes: sheet, letters, heading."""
         counts = Counter(change.place for change in changes)
         return {sheet.name: sheet.heads for sheet in self.sheets() if counts[sheet.name] > _MANY and sheet.heads}
 
+    @selects
     def selection(self, place: str | None = None) -> Selection:
         """What a person picked: `Larch Hut!B1:F1`, a sheet's name, a defined name; or all of it."""
         every = list(self.sheets())
         if place is None:
             areas = [(sheet, sheet.used()) for sheet in every]
             return Selection([(sheet, area) for sheet, area in areas if area], False, self)
-        found = []
+        found: list[tuple[Grid, Area]] = []
         for each in place.split(","):
             if fold(each.strip()) in {fold(sheet.name) for sheet in every}:
-                sheet = self.sheet_named(each)
-                found.append((sheet, sheet.used() or Area(1, 1, 1, 1)))
+                whole = self.sheet_named(each)
+                found.append((whole, whole.used() or Area(1, 1, 1, 1)))
             else:
-                sheet, rest = self._placed(each.strip())
-                found.append((sheet, area_of(rest)))
+                on, rest = self._placed(each.strip())
+                found.append((on, area_of(rest)))
         return Selection(found, True, self)
 
     @action(Reach.CHANGE)
+    @may_lack
     def new_sheet(self, name: str) -> Sheet:
         """Makes an empty sheet behind the last one, and gives it back: summary = new-sheet("Summary").
 
@@ -145,7 +150,13 @@ class Workbook(FileItem):
         """
         raise NotImplementedError
 
-    def areas(self) -> Iterator[tuple[Sheet, Area]]:
+    def areas(self) -> Iterator[tuple[Grid, Area]]:
         """All that is used on its sheets."""
         for sheet in self.sheets():
             yield from sheet.areas()
+
+
+#: The kinds in workbooks.
+KINDS = (
+    Workbook, Sheet, Table, Record, Cell, Cells, Selection, Row, Column, MergedRange, Comment,
+)  # fmt: skip

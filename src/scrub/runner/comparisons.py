@@ -8,7 +8,6 @@ from datetime import date
 from decimal import Decimal
 from typing import Any
 
-from scrub.language import tree
 from scrub.model.amounts import Amount
 from scrub.model.operations import as_date
 from scrub.model.problem import Failure
@@ -73,19 +72,19 @@ def ordered(
 PATTERN_TIME = 1.0
 
 
-def matching(node: tree.Compare, left: Evaluate, right: Evaluate) -> Callable[[Frame], bool]:
-    """`matches`, limited in time."""
+def matching(exactly: bool, known: Any, left: Evaluate, right: Evaluate) -> Callable[[Frame], bool]:
+    """`matches`, limited in time; `known` is the pattern where it was compiled before."""
     import regex
 
     def test(frame: Frame) -> bool:
-        value, pattern = left(frame), node.pattern
+        value, pattern = left(frame), known
         if value is None:
             return False
         if not isinstance(value, str):
             raise Failure(f'"matches" goes with texts, this is {type_name(value)}')
         try:
             if pattern is None:
-                pattern = regex.compile(right(frame), 0 if node.exactly else regex.IGNORECASE)
+                pattern = regex.compile(right(frame), 0 if exactly else regex.IGNORECASE)
             return pattern.fullmatch(loosen(value), timeout=PATTERN_TIME) is not None
         except TimeoutError:
             raise Failure("the pattern took too long: it can be read in too many ways. Make it plainer") from None

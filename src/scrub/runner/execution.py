@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Callable
 from typing import Any
 
 from scrub.model.change import ReadOnly
-from scrub.model.declare import FileItem, Reach
+from scrub.model.declare import Item, Reach
 from scrub.model.host import Host
 from scrub.model.problem import Failure
+from scrub.runner.opened import Opened, Opens
 
 #: Statements that one execution may run in its loops. A million turns of a long loop fit; an endless one ends.
 BUDGET = 20_000_000
@@ -20,7 +20,7 @@ class Execution:
 
     def __init__(self, host: Host, reach: Reach, budget: int = BUDGET) -> None:
         self.host = host
-        self.roots: list[FileItem] = []
+        self.roots: list[Opened] = []
         self.reach = reach
         self.budget = budget
         self.steps = budget
@@ -29,9 +29,9 @@ class Execution:
         self.remarks = 0
         self.unequal: dict[str, tuple[int, str]] = {}  # what was compared in vain: how often, and where first
         self.at: str | None = None
-        self.opener: Callable[[str], FileItem] | None = None
-        self.opened: dict[str, FileItem] = {}
-        self._selected: Any = None
+        self.opener: Opens | None = None
+        self.opened: dict[str, Opened] = {}
+        self._selected: Item | None = None
 
     def spend(self, steps: int) -> None:
         """Counts statements about to run. Raises `Failure` when the budget is spent."""
@@ -42,24 +42,22 @@ class Execution:
                 "Look for a loop whose condition never changes"
             )
 
-    def open(self, path: str) -> FileItem:
+    def open(self, path: str) -> Item:
         """Another file, for reading; a relative path counts from the first picked file. Opened once."""
         if self.opener is None:
             raise Failure("no other file can be opened here")
-        first: Any = self.roots[0] if self.roots else None
-        folder = os.path.dirname(first.source.path) if first is not None else os.getcwd()
+        folder = os.path.dirname(self.roots[0].address) if self.roots else os.getcwd()
         full = os.path.normpath(os.path.join(folder, os.path.expanduser(str(path).replace("\\", "/"))))
         if full not in self.opened:
-            found = self.opener(full)
+            found = self.opener.open(full)
             found.recorder = ReadOnly(f"{os.path.basename(full)} was opened for reading; only picked files are changed")
             self.opened[full] = found
-        return self.opened[full]
+        return self.opened[full].item
 
-    def selection(self) -> Any:
+    def selection(self) -> Item:
         """What the person picked in the first file, or the whole of it."""
         if self._selected is None:
-            root: Any = self.roots[0]
-            self._selected = root.selection(self.at)
+            self._selected = self.roots[0].selected(self.at)
         return self._selected
 
     def savepoint(self) -> list[int]:

@@ -10,6 +10,7 @@ from decimal import Decimal
 from typing import Any
 
 from scrub.language import tree
+from scrub.language.meanings import Meanings
 from scrub.language.tree import Argument, Expression
 from scrub.model.amounts import Amount, Duration, Length, Size, combine
 from scrub.model.declare import Item
@@ -42,9 +43,10 @@ _ARITHMETIC: dict[str, Callable[[Any, Any], Any]] = {
 class Expressions(Paths, Lookups):
     """Compiles expressions of one program."""
 
-    def __init__(self, vocabulary: Vocabulary, own_names: frozenset[str] = frozenset()) -> None:
-        """`own_names` are the names that never hold data: paths may be made of them."""
+    def __init__(self, vocabulary: Vocabulary, means: Meanings, own_names: frozenset[str] = frozenset()) -> None:
+        """`means` is what the checker found; `own_names` never hold data: paths may be made of them."""
         self.vocabulary = vocabulary
+        self.means = means
         self.own_names = own_names
         self._by_type = {
             "text": str, "number": Decimal, "yes or no": bool, "list": list, "time": datetime, "date": date,
@@ -97,14 +99,14 @@ class Expressions(Paths, Lookups):
         return lambda frame: [item(frame) for item in items]
 
     def _name(self, node: tree.Name) -> Evaluate:
-        if node.choice is not None:
-            choice = node.choice
+        if self.means[node].choice is not None:
+            choice = self.means[node].choice
             return lambda frame: choice
-        slot = node.slot
-        if node.plain:
+        slot = self.means[node].slot
+        if self.means[node].plain:
             return lambda frame: frame[slot]
-        if node.implied:
-            method = node.implied
+        if self.means[node].implied:
+            method = self.means[node].implied
             return lambda frame: getattr(frame[slot], method)()
 
         def look(frame: Frame) -> Value:
@@ -119,13 +121,18 @@ class Expressions(Paths, Lookups):
 
     def _dot(self, node: tree.Dot) -> Evaluate:
         target = self.evaluate(node.target)
-        if node.lookup is not None:
-            return self._call(node.lookup, target)
-        if node.part is not None:
+        if self.means[node].lookup is not None:
+            return self._call(self.means[node].lookup, target)
+        if self.means[node].part is not None:
             return self._part(node, target)
-        word, heading = node.word, node.heading
-        if heading and node.arguments is None and isinstance(node.target, tree.Name) and node.target.slot > 0:
-            return self._heading(node.target.slot, heading)
+        word, heading = node.word, self.means[node].heading
+        if (
+            heading
+            and node.arguments is None
+            and isinstance(node.target, tree.Name)
+            and self.means[node.target].slot > 0
+        ):
+            return self._heading(self.means[node.target].slot, heading)
         arguments = self._arguments(node.arguments or ())
         names = [argument.name for argument in node.arguments or ()]
         if any(argument.exactly for argument in node.arguments or ()):
@@ -148,7 +155,7 @@ class Expressions(Paths, Lookups):
         def read(frame: Frame) -> Value:
             record = frame[slot]
             try:
-                found = record.table.lists[heading].get(record.row)
+                found = record.table.readers[heading](record.row)
             except (KeyError, AttributeError):
                 return self._field_of(record, heading)
             return found.settled() if type(found) is Trouble else found
@@ -241,7 +248,7 @@ class Expressions(Paths, Lookups):
         """Where the value of an expression stands in the file, if it comes straight from there."""
         if not isinstance(node, tree.Dot) or node.arguments is not None:
             return None
-        target, heading = self.evaluate(node.target), node.heading
+        target, heading = self.evaluate(node.target), self.means[node].heading
 
         def place(frame: Frame) -> str:
             item = target(frame)
@@ -274,7 +281,7 @@ class Expressions(Paths, Lookups):
         if name == "is in":
             return self._placed(lambda frame: is_in(left(frame), right(frame), exactly, unlike, frame), told)
         if name == "matches":
-            return self._placed(matching(node, left, right), told)
+            return self._placed(matching(exactly, self.means[node].pattern, left, right), told)
         fix = loosen if exactly else fold
         return self._placed(lambda frame: text_test(name, left(frame), right(frame), fix), told)
 
@@ -322,7 +329,7 @@ class Expressions(Paths, Lookups):
 
     def _sum(self, node: tree.Arithmetic, left: Evaluate, right: Evaluate) -> Evaluate:
         """Adding is what loops do most: a kept value plus something is fetched without a call."""
-        slot = node.left.slot if isinstance(node.left, tree.Name) and node.left.plain else -1
+        slot = self.means[node.left].slot if isinstance(node.left, tree.Name) and self.means[node.left].plain else -1
         told = self._combining(node)
 
         def add(frame: Frame) -> Value:

@@ -7,6 +7,7 @@ from decimal import Decimal
 from typing import Any
 
 from scrub.language import tree
+from scrub.language.meanings import Meanings
 from scrub.language.tree import Argument, Expression
 from scrub.model.problem import Failure, Missing, did_you_mean
 from scrub.model.values import Value, fold, loosen, type_name
@@ -18,6 +19,8 @@ from scrub.runner.fitting import fitted_all
 
 class Lookups:
     """Compiles what finds or makes items; what compiles all other expressions builds on it."""
+
+    means: Meanings
 
     def evaluate(self, node: Expression) -> Evaluate:
         """The closure of an expression."""
@@ -45,8 +48,9 @@ class Lookups:
         return lambda frame: fitted_all((parameter, value(frame)) for parameter, value in compiled)
 
     def _part(self, node: tree.Dot, target: Evaluate) -> Evaluate:
-        callee: Callee = node.part
-        arguments = self.fitted(callee, node.bound, node.arguments or ())
+        callee = self.means[node].part
+        assert callee is not None
+        arguments = self.fitted(callee, self.means[node].bound, node.arguments or ())
 
         def make(frame: Frame) -> Value:
             return callee.function(target(frame), **arguments(frame))
@@ -55,20 +59,20 @@ class Lookups:
 
     def _call(self, node: tree.Call, outer: Evaluate | None = None) -> Evaluate:
         if node.word == "own-file":
-            own_file = node.own_file
+            own_file = self.means[node].own_file
             return lambda frame: own_file
-        base = node.base
+        base = self.means[node].base
         holder: Evaluate = outer or (lambda frame: frame[base])
         if node.word == "open":
             path = self.path(node.arguments[0].value)
             return lambda frame: frame[0].open(path(frame))
-        if node.action is not None:
+        if self.means[node].action is not None:
             return self._making(node)
-        if node.finder is not None:
+        if self.means[node].finder is not None:
             return self._found(node, holder)
         name = self.evaluate(node.arguments[0].value)
         fix = loosen if node.arguments[0].exactly else fold
-        way, word, missing_is_fine = node.path, node.word, node.may_be_missing
+        way, word, missing_is_fine = self.means[node].path, node.word, self.means[node].may_be_missing
 
         def look_up(frame: Frame) -> Value:
             wanted = name(frame)
@@ -89,8 +93,9 @@ class Lookups:
 
     def _making(self, node: tree.Call) -> Evaluate:
         """An action that makes an item: `late = new-sheet("Late")`."""
-        action, base = node.action, node.base
-        arguments = self.fitted(action, node.bound, node.arguments)
+        action, base = self.means[node].action, self.means[node].base
+        assert action is not None
+        arguments = self.fitted(action, self.means[node].bound, node.arguments)
 
         def make(frame: Frame) -> Value:
             if action.reach > frame[0].reach:
@@ -101,11 +106,13 @@ class Lookups:
 
     def _found(self, node: tree.Call, holder: Evaluate) -> Evaluate:
         """An item looked up by more than its name."""
-        finder: Callee = node.finder
-        way, missing_is_fine = node.path, node.may_be_missing
+        finder = self.means[node].finder
+        assert finder is not None
+        way, missing_is_fine = self.means[node].path, self.means[node].may_be_missing
         parameters = {} if finder.open else finder.by_python
         arguments = [
-            (name, self.evaluate(argument.value)) for name, argument in zip(node.bound, node.arguments, strict=False)
+            (name, self.evaluate(argument.value))
+            for name, argument in zip(self.means[node].bound, node.arguments, strict=False)
         ]
         method = finder.function.__name__
 
@@ -135,7 +142,7 @@ class Lookups:
     def _count(self, node: tree.Count) -> Evaluate:
         outer = self.evaluate(node.inside) if node.inside is not None else None
         where = self.condition(node.where) if node.where is not None else None
-        base, path, slot = node.base, node.path, node.slot
+        base, path, slot = self.means[node].base, self.means[node].path, self.means[node].slot
 
         def count(frame: Frame) -> Value:
             items = inside(outer(frame) if outer else frame[base], path)

@@ -72,7 +72,7 @@ def read_record(kept: KeptRun) -> RunRecord:
             file["file"],
             "changed",
             commit.state == UNDONE,
-            tuple(_change(each) for each in file.get("changes", ())),
+            tuple(Change.of(each) for each in file.get("changes", ())),
             tuple(commit.record.get("log", ())) if index == 0 else (),
             tuple(commit.record.get("said", ())) if index == 0 else (),
             "",
@@ -103,7 +103,3 @@ def read_record(kept: KeptRun) -> RunRecord:
         kept.undone,
         (*saved, *others),
     )
-
-
-def _change(record: dict[str, str]) -> Change:
-    return Change(record["place"], record["what"], record["before"], record["after"], record.get("said", ""))

@@ -11,9 +11,9 @@ from functools import partial
 from typing import Any
 
 from scrub.language.tree import Program
-from scrub.model.change import Change
-from scrub.model.declare import FileItem, Reach
+from scrub.model.declare import Item, Reach
 from scrub.model.host import Host
+from scrub.model.offers import lacks, missing
 from scrub.model.preferences import Preferences, preferring
 from scrub.model.problem import BadCall, Failure, FileProblem, Refused, ScrubError, counted, listed
 from scrub.model.progress import watched
@@ -22,84 +22,16 @@ from scrub.model.vocabulary import Vocabulary
 from scrub.runner.answers import answer_all
 from scrub.runner.execution import BUDGET, Execution
 from scrub.runner.explain import explained, told
-from scrub.runner.statements import Statements
+from scrub.runner.opened import Opened, Opens
+from scrub.runner.results import CHANGED, FAILED, NOT_TRIED, UNCHANGED, FileResult, Prepared, RunResult
+from scrub.runner.statements import Run, Statements
 from scrub.runner.step import Stepper, Stopped, Watch
 from scrub.store.errors import InUse, StoreError
-from scrub.store.inuse import ensure_free
-from scrub.store.patch import Copy, Effect, Patch, free_path
+from scrub.store.patch import Effect, free_path
 from scrub.store.store import Store
-
-CHANGED, UNCHANGED, FAILED, NOT_TRIED = "changed", "unchanged", "failed", "not tried"
-
 
 #: What to do about a file in use: "stop", "wait" until it is closed, "copy" lays the result beside it; or who decides.
 InUseChoice = str | Callable[[str, str], str]
-
-
-class FileResult:
-    """What a run did to one file: its state, changes, log and texts said, and why it failed."""
-
-    def __init__(self, path: str) -> None:
-        self.path = path
-        self.state = UNCHANGED
-        self.changes: list[Change] = []
-        self.log: list[str] = []
-        self.said: list[str] = []
-        self.notes: list[str] = []
-        self.headings: dict[str, Mapping[str, str]] = {}  # of sheets with many changes: what stands over their columns
-        self.left = 0  # texts that an action could not turn or edit, and left; the log has each
-        self.problem: ScrubError | None = None
-        self.effects: list[Effect] = []
-        self.made: list[str] = []
-        self.part_word = "place"
-        self.saved_as = path
-
-    def __repr__(self) -> str:
-        problem = f", problem={str(self.problem)!r}" if self.problem else ""
-        return f"<FileResult {self.path!r}: {self.state}, {counted(len(self.changes), 'change')}{problem}>"
-
-    def as_dict(self) -> dict[str, Any]:
-        """The result as JSON shows it."""
-        return {
-            "file": self.path,
-            "state": self.state,
-            "changes": [change.as_dict() for change in self.changes],
-            "log": self.log,
-            "said": self.said,
-            "notes": self.notes,
-            "left": self.left,
-            "made": self.made,
-            "problem": str(self.problem) if self.problem else None,
-        }
-
-
-class RunResult:
-    """What a run did. `number` is its place in the history, None for a preview."""
-
-    def __init__(self, title: str, preview: bool) -> None:
-        self.title = title
-        self.preview = preview
-        self.number: int | None = None
-        self.files: list[FileResult] = []
-        self.recovered: list[str] = []
-
-    @property
-    def exit_code(self) -> int:
-        """0 when all went well, else the highest of its files' problems."""
-        return max((each.problem.exit_code for each in self.files if each.problem), default=0)
-
-    def __repr__(self) -> str:
-        number = f"run {self.number}" if self.number else "preview" if self.preview else "not kept"
-        return f"<RunResult {self.title!r}: {number}, {counted(len(self.files), 'file')}>"
-
-    def as_dict(self) -> dict[str, Any]:
-        """The result as JSON shows it."""
-        return {
-            "run": self.number,
-            "title": self.title,
-            "preview": self.preview,
-            "files": [each.as_dict() for each in self.files],
-        }
 
 
 class Runner:
@@ -109,7 +41,7 @@ class Runner:
         self,
         program: Program,
         vocabulary: Vocabulary,
-        opener: Callable[[str], FileItem],
+        opener: Opens,
         store: Store | None,
         host: Host,
         answers: Mapping[str, Any],
@@ -128,6 +60,7 @@ class Runner:
         if program.reach > reach:
             raise Refused(f'"{program.title}" {Reach(program.reach).sentence}, which was not allowed')
         self.program = program
+        self.vocabulary = vocabulary
         self.opener = opener
         self.store = store
         self.host = host
@@ -135,11 +68,12 @@ class Runner:
         self.budget = budget
         self.into = into or program.macro.into or None
         self.targets: list[str] = []
-        self.beside: set[str] = set()
         self.in_use = in_use
         self.preferences = preferences or Preferences()
-        self.body = Statements(program, vocabulary, Watch(stepper) if stepper else None).block(program.macro.body)
-        self.answers: dict[int, Any] = {}
+        self._watch = Watch(stepper) if stepper else None
+        self._bodies: dict[int, Run] = {}
+        self._body(program.on(next(iter(program.variants), "")))
+        self.answers: list[Any] = []
         self._ask = partial(answer_all, program.questions, answers, host, stored)
 
     def run(
@@ -152,11 +86,11 @@ class Runner:
         """
         with preferring(self.preferences):
             if not paths or any(map(self._can_be_opened, paths)):  # nobody is asked for files that are not there
-                self.answers = dict(zip(self.program.question_slots, self._ask(), strict=True))
+                self.answers = list(self._ask())
             return self._run(paths, stop, report)
 
     def _can_be_opened(self, path: str) -> bool:
-        return os.path.isfile(path) or (os.path.isdir(path) and "folder" in self.program.macro.runs_on)
+        return self.opener.exists(path, self.program.macro.runs_on)
 
     def _run(self, paths: Sequence[str], stop: bool, report: Callable[[FileResult], None] | None) -> RunResult:
         result = RunResult(self.program.title, self.store is None)
@@ -207,134 +141,125 @@ class Runner:
 
     def _group(self, paths: list[str], result: RunResult) -> list[FileResult]:
         """One execution, on these files together: all of them are saved, or none."""
+        prepared = self.prepare(paths)
+        if self.store is not None and prepared.effects:
+            try:
+                self.commit(prepared, result)
+            except (StoreError, OSError, MemoryError) as error:
+                _failed(prepared.files, prepared.files[0], told(error, prepared.files[0].path))
+        return prepared.files
+
+    def prepare(self, paths: Sequence[str]) -> Prepared:
+        """One execution in memory: nothing is written, and what comes of it can go to another process."""
         found = [FileResult(path) for path in paths] or [FileResult("")]
         execution = Execution(self.host, self.reach, self.budget)
         execution.at, execution.opener = self.at, self.opener
-        items: list[Any] = []
+        opened: list[Opened] = []
+        beside: set[str] = set()
         at = found[0]
         try:
             for each in found if paths else ():
                 at = each
-                items.append(self.opener(each.path))
-                self._ensure_fitting(items[-1], each.path)
-                if self.store is not None and self.into is None and os.path.isfile(each.path):
-                    self._ensure_free(items[-1])
+                file = self.opener.open(each.path, self.program.macro.runs_on)
+                opened.append(file)
+                each.address = file.address
+                self._ensure_fitting(file.item, each.path)
+                if self.store is not None and self.into is None and self._is_busy(file):
+                    beside.add(each.address)
             at = found[0]
-            execution.roots = items
-            for each, item in zip(found, items, strict=False):
+            execution.roots = opened
+            program = self.program.on(opened[0].item.kind_word) if opened else self.program
+            for each, file in zip(found, opened, strict=False):
                 at = each
-                ensure_kept(self.program, item)
+                ensure_kept(program, file, self.vocabulary)
             at = found[0]
-            self._execute(execution)
-            for each, item in zip(found, items, strict=False):
+            self._execute(execution, program)
+            for each, file in zip(found, opened, strict=False):
                 at = each
-                each.effects = self._effects(item)
-                each.changes, each.notes, each.part_word = item.changes, item.notes, item.part_word
-                each.headings = item.headings_over(each.changes)
+                each.effects = self._effects(file, each.address in beside)
+                each.changes, each.notes, each.part_word = file.changes, list(file.notes), file.part_word
+                each.headings = file.headings_over(each.changes)
                 each.state = CHANGED if each.effects else UNCHANGED
-            self._save(found, items, execution, result)
+                each.made = [effect.path for effect in each.effects if effect.before is None]
+                if (each.made and self.into is not None) or set(each.made) & set(self.targets):
+                    each.saved_as = each.made[0]
         except ScrubError as problem:
-            at.problem = problem
+            _failed(found, at, problem)
         except (StoreError, OSError, MemoryError) as error:
-            at.problem = told(error, at.path)
+            _failed(found, at, told(error, at.path))
         finally:
-            for item in (*items, *execution.opened.values()):
-                item.close()
-        if at.problem is not None:
-            for each in found:
-                each.state, each.changes, each.made = (FAILED if each is at else NOT_TRIED), [], []
+            for file in (*opened, *execution.opened.values()):
+                file.close()  # some systems replace no file that is open
         found[0].log, found[0].said = execution.log, execution.said
         found[0].left = execution.remarks
-        for what, (times, where) in execution.unequal.items():
-            place = f" (first {where})" if where else ""
-            found[0].notes.append(
-                f"{counted(times, 'comparison')} of {what}{place}: these are not equal. "
-                f"Turn the texts into {'numbers: read-numbers' if 'number' in what else 'dates: read-dates'}."
-            )
-        return found
+        found[0].notes += _unequal(execution)
+        return Prepared(found, execution.log, execution.said)
 
-    def _ensure_fitting(self, item: FileItem, path: str) -> None:
+    def commit(self, prepared: Prepared, result: RunResult) -> None:
+        """Makes what was prepared real, as the next part of a run."""
+        assert self.store is not None
+        if result.number is None:
+            result.number = self.store.begin(self._record(result))
+        self.store.save(result.number, str(len(result.files) + 1), prepared.effects, prepared.record())
+
+    def _ensure_fitting(self, item: Item, path: str) -> None:
         """Raises `FileProblem` for a file of another kind than the macro runs on."""
         runs_on = self.program.macro.runs_on
         if item.kind_word not in runs_on:
             kinds = listed([f"a {word}" for word in runs_on], "or")
             raise FileProblem(path, f'this is a {item.kind_word}, and "{self.program.title}" runs on {kinds}')
 
-    def _ensure_free(self, item: Any) -> None:
-        """Raises when the file cannot be changed now. One in use may be waited for, or get its result beside it."""
+    def _is_busy(self, file: Opened) -> bool:
+        """Whether the result must be laid beside a file that is in use. One may be waited for; raises otherwise."""
         while True:
             try:
-                ensure_free(item.source.path)
+                file.ensure_free()
             except InUse as busy:
-                choice = self.in_use(item.source.shown, busy.what) if callable(self.in_use) else self.in_use
+                choice = self.in_use(file.shown, busy.what) if callable(self.in_use) else self.in_use
                 if choice == "stop":
                     raise
                 if choice == "copy":
-                    self.beside.add(item.source.path)
-                    return
+                    return True
                 time.sleep(0.5)
             else:
-                return
+                return False
 
-    def _effects(self, item: Any) -> list[Effect]:
+    def _effects(self, file: Opened, busy: bool) -> list[Effect]:
         """What saving a file comes to: a change of the file itself, or a new one in the folder for results."""
-        effects: list[Effect] = list(item.effects())
-        if self.into is None and (item.source.path not in self.beside or not effects):
-            return effects
-        folder = os.path.normpath(os.path.join(os.path.dirname(item.source.path), os.path.expanduser(self.into or ".")))
-        patch = next((each.patch for each in effects if each.path == item.source.path), None)
-        copied = patch or Patch(item.source.digest, item.source.size, [Copy(0, item.source.size)])
-        target = free_path(os.path.join(folder, os.path.basename(item.source.path)), self._taken)
-        self.targets.append(target)
-        others = [each for each in effects if each.path != item.source.path]
-        return [Effect(target, copied, None, item.source.path), *others]
+        if self.into is None and not (busy and file.changes):
+            return file.effects()
+        folder = os.path.normpath(os.path.join(os.path.dirname(file.address), os.path.expanduser(self.into or ".")))
+        self.targets.append(free_path(os.path.join(folder, os.path.basename(file.address)), self._taken))
+        return file.effects(self.targets[-1])
 
     def _taken(self, path: str) -> bool:
         return path in self.targets or os.path.lexists(path)
 
-    def _execute(self, execution: Execution) -> None:
-        frame: list[Any] = [None] * self.program.slots
+    def _body(self, program: Program) -> Run:
+        """The closure of a program, made once."""
+        found = self._bodies.get(id(program))
+        if found is None:
+            compiler = Statements(program, self.vocabulary, self._watch)
+            found = self._bodies[id(program)] = compiler.block(program.macro.body)
+        return found
+
+    def _execute(self, execution: Execution, program: Program) -> None:
+        body = self._body(program)
+        frame: list[Any] = [None] * program.slots
         frame[0] = execution
-        for slot, answer in self.answers.items():
+        for slot, answer in zip(program.question_slots, self.answers, strict=True):
             frame[slot] = answer
-        if self.program.picked_slot >= 0:
-            frame[self.program.picked_slot] = list(execution.roots)
+        if program.picked_slot >= 0:
+            frame[program.picked_slot] = [file.item for file in execution.roots]
         elif execution.roots:
-            frame[self.program.start_slot] = execution.roots[0]
-        if self.program.selection_slot >= 0:
-            frame[self.program.selection_slot] = execution.selection()
+            frame[program.start_slot] = execution.roots[0].item
+        if program.selection_slot >= 0:
+            frame[program.selection_slot] = execution.selection()
         try:
             with decimal.localcontext(ARITHMETIC):
-                self.body(frame)
+                body(frame)
         except Stopped:
             raise Failure("stopped by hand; nothing of this file was saved") from None
-
-    def _save(self, found: list[FileResult], items: list[Any], execution: Execution, result: RunResult) -> None:
-        effects = [effect for each in found for effect in each.effects]
-        for each in found:
-            each.made = [effect.path for effect in each.effects if effect.before is None]
-            if (each.made and self.into is not None) or set(each.made) & set(self.targets):
-                each.saved_as = each.made[0]
-        if self.store is None or not effects:
-            return
-        for item in items:
-            item.close()  # some systems replace no file that is open
-        if result.number is None:
-            result.number = self.store.begin(self._record(result))
-        record = {
-            "files": [
-                {
-                    "file": item.source.path,
-                    "changes": [change.as_dict() for change in each.changes],
-                    "made": each.made,
-                    "headings": {place: dict(heads) for place, heads in each.headings.items()},
-                }
-                for each, item in zip(found, items, strict=True)
-            ],
-            "log": execution.log,
-            "said": execution.said,
-        }
-        self.store.save(result.number, str(len(result.files) + 1), effects, record)
 
     def _record(self, result: RunResult) -> dict[str, Any]:
         return {
@@ -370,16 +295,39 @@ def _selects(program: Program) -> bool:
     return program.selection_slot >= 0 or any(_selects(inner) for inner in program.inner)
 
 
-def ensure_kept(program: Program, item: FileItem) -> None:
+def ensure_kept(program: Program, file: Opened, vocabulary: Vocabulary) -> None:
     """Raises `Failure` when the macro changes what the format of the file cannot keep."""
+    cls = type(file.file)
     for kind, word, line in program.uses:
-        why = item.cannot_keep(kind, word)
-        if why:
-            failure = Failure(why)
+        of = vocabulary.kinds[kind]
+        action = of.actions.get(word)
+        if action is None or action.of_item:
+            left_out = lacks(cls, of.cls, action.function.__name__ if action else of.fields[word].python)
+        else:
+            left_out = missing(cls, action.function)
+        if left_out:
+            failure = Failure(file.file.lacking(f'"{word}" of a {kind}'))
             failure.title, failure.line = program.title, line
             raise failure
     for inner in program.inner:
-        ensure_kept(inner, item)
+        ensure_kept(inner, file, vocabulary)
+
+
+def _failed(files: Sequence[FileResult], at: FileResult, problem: ScrubError) -> None:
+    """Notes that an execution failed because of one file: nothing of any is saved."""
+    at.problem = problem
+    for each in files:
+        each.state, each.changes, each.made, each.effects = (FAILED if each is at else NOT_TRIED), [], [], []
+
+
+def _unequal(execution: Execution) -> Iterator[str]:
+    """What was compared in vain, because one of two values was stored as a text."""
+    for what, (times, where) in execution.unequal.items():
+        place = f" (first {where})" if where else ""
+        yield (
+            f"{counted(times, 'comparison')} of {what}{place}: these are not equal. "
+            f"Turn the texts into {'numbers: read-numbers' if 'number' in what else 'dates: read-dates'}."
+        )
 
 
 def _distinct(paths: Sequence[str]) -> Iterator[str]:
@@ -392,17 +340,16 @@ def _distinct(paths: Sequence[str]) -> Iterator[str]:
             yield path
 
 
-def save_opened(store: Store, item: Any, title: str) -> int | None:
+def save_opened(store: Store, file: Opened, title: str) -> int | None:
     """Commits what was done to an opened file from Python, as a run of its own; None when nothing was."""
     with explained():
-        effects = item.effects()
+        effects = file.effects()
         if not effects:
             return None
-        item.close()  # some systems replace no file that is open
+        file.close()  # some systems replace no file that is open
+        found = FileResult(file.address)
+        found.changes, found.effects = file.changes, effects
         when = datetime.now().astimezone().isoformat(timespec="seconds")
-        path = item.source.path
         number = store.begin({"title": title, "macro": "", "when": when, "files": []})
-        changes = [change.as_dict() for change in item.changes]
-        record = {"files": [{"file": path, "changes": changes, "made": []}], "log": [], "said": []}
-        store.save(number, "1", effects, record)
+        store.save(number, "1", effects, Prepared([found], [], []).record())
         return number

@@ -34,7 +34,7 @@ class Statements(Expressions):
         self, program: Program, vocabulary: Vocabulary, watch: Watch | None = None, data: Collection[str] = ()
     ) -> None:
         """`data` are the questions that another macro answers from data."""
-        super().__init__(vocabulary, own_names(program, data))
+        super().__init__(vocabulary, program.means, own_names(program, data))
         self.program = program
         self.watch = watch
         self.depth = 0
@@ -117,7 +117,7 @@ class Statements(Expressions):
     def _do_setname(self, node: tree.SetName) -> Run:
         if isinstance(node.value, tree.Call) and node.value.word in ("ask", "secret"):
             return lambda frame: None  # answered before the start
-        value, slot = self.evaluate(node.value), node.slot
+        value, slot = self.evaluate(node.value), self.means[node].slot
 
         def run(frame: Frame) -> None:
             frame[slot] = value(frame)
@@ -126,7 +126,7 @@ class Statements(Expressions):
 
     def _do_setfield(self, node: tree.SetField) -> Run:
         target, value, word = self.evaluate(node.target.target), self.evaluate(node.value), node.target.word
-        heading = node.target.heading
+        heading = self.means[node.target].heading
         attribute = word.replace("-", "_")
         kinds = self.vocabulary.kinds
 
@@ -148,9 +148,10 @@ class Statements(Expressions):
         return run
 
     def _do_do(self, node: tree.Do) -> Run:
-        base, action = node.base, node.action
+        base, action = self.means[node].base, self.means[node].action
+        assert action is not None
         reach, word = action.reach, node.word
-        arguments = self.fitted(action, [argument.name or "" for argument in node.arguments], node.arguments)
+        arguments = self.fitted(action, self.means[node].bound, node.arguments)
 
         def run(frame: Frame) -> None:
             item = frame[base]
@@ -183,11 +184,18 @@ class Statements(Expressions):
     def _do_each(self, node: tree.Each) -> Run:
         where = self.condition(node.where) if node.where is not None else None
         outer = self.evaluate(node.inside) if node.inside is not None else None
-        body, base = self._inside(node.slot if node.items else self.items[-1], node.body), node.base
-        cost, slot, in_cells = _cost(node.body), node.slot, node.word in ("cell", "record", "row", "column", "cells")
+        body, base = (
+            self._inside(self.means[node].slot if self.means[node].items else self.items[-1], node.body),
+            self.means[node].base,
+        )
+        cost, slot, in_cells = (
+            _cost(node.body),
+            self.means[node].slot,
+            node.word in ("cell", "record", "row", "column", "cells"),
+        )
         visited = self._visited(node)
-        by_items = node.items and not node.headings
-        label = _label if node.items else None
+        by_items = self.means[node].items and not self.means[node].headings
+        label = _label if self.means[node].items else None
 
         def run(frame: Frame) -> int | None:
             execution: Execution = frame[0]
@@ -212,14 +220,13 @@ class Statements(Expressions):
 
         return run
 
-    @staticmethod
-    def _visited(node: tree.Each) -> Callable[[Value], list[Value]]:
+    def _visited(self, node: tree.Each) -> Callable[[Value], list[Value]]:
         """What a loop goes through: fixed when it starts."""
-        path = node.path
-        headings = tuple(sorted(node.headings))
+        path = self.means[node].path
+        headings = tuple(sorted(self.means[node].headings))
         if headings:
             return lambda found: records(found, path, headings)
-        if node.items:
+        if self.means[node].items:
             return lambda found: list(inside(found, path))
 
         def values(found: Value) -> list[Value]:
@@ -230,7 +237,12 @@ class Statements(Expressions):
         return values
 
     def _do_times(self, node: tree.Times) -> Run:
-        times, body, cost, slot = self.evaluate(node.times), self.block(node.body), _cost(node.body), node.slot
+        times, body, cost, slot = (
+            self.evaluate(node.times),
+            self.block(node.body),
+            _cost(node.body),
+            self.means[node].slot,
+        )
 
         def run(frame: Frame) -> int | None:
             execution: Execution = frame[0]
@@ -267,7 +279,11 @@ class Statements(Expressions):
         return run
 
     def _do_in(self, node: tree.In) -> Run:
-        item, body, slot = self.evaluate(node.item), self._inside(node.slot, node.body), node.slot
+        item, body, slot = (
+            self.evaluate(node.item),
+            self._inside(self.means[node].slot, node.body),
+            self.means[node].slot,
+        )
 
         def run(frame: Frame) -> int | None:
             found = item(frame)
@@ -279,7 +295,7 @@ class Statements(Expressions):
         return run
 
     def _do_attempt(self, node: tree.Attempt) -> Run:
-        body, handler, slot = self.block(node.body), self.block(node.handler), node.slot
+        body, handler, slot = self.block(node.body), self.block(node.handler), self.means[node].slot
 
         def run(frame: Frame) -> int | None:
             execution: Execution = frame[0]
@@ -295,7 +311,7 @@ class Statements(Expressions):
         return run
 
     def _do_skip(self, node: tree.Skip) -> Run:
-        depth = node.depth
+        depth = self.means[node].depth
         return lambda frame: depth
 
     def _do_leave(self, node: tree.Leave) -> Run:
@@ -335,7 +351,7 @@ class Statements(Expressions):
         return run
 
     def _do_runmacro(self, node: tree.RunMacro) -> Run:
-        inner: Program = node.program
+        inner: Program = self.means[node].program
         data = [each.name or "" for each in node.arguments if not is_own(each.value, self.own_names)]
         compiler = Statements(inner, self.vocabulary, self.watch, data)
         compiler.depth = self.depth
@@ -346,7 +362,7 @@ class Statements(Expressions):
             (slots[argument.name or ""], questions[argument.name or ""], self.evaluate(argument.value))
             for argument in node.arguments
         ]
-        asked, base = node.asked, node.base
+        asked, base = self.means[node].asked, self.means[node].base
 
         def run(frame: Frame) -> None:
             own: Frame = [None] * inner.slots

@@ -5,24 +5,18 @@ from __future__ import annotations
 import os
 from collections.abc import Iterator
 
-from scrub.formats.book import OpenWorkbook
 from scrub.formats.delimited.records import delimiters_of, encoding_of, line_end_of, records_of, spoken_encoding
 from scrub.formats.delimited.sheet import DelimitedSheet
-from scrub.formats.source import Source
+from scrub.formats.file import PickedFile
+from scrub.formats.source import Source, opened
 from scrub.formats.zip import common_start
 from scrub.model.area import MOST_COLUMNS
 from scrub.model.problem import Failure, FileProblem
-from scrub.model.sheet import Sheet
+from scrub.model.workbook import Workbook
 from scrub.store.patch import Copy, Patch, Piece
 
-#: What can be changed in a table of texts, by kind and word; everything else such a file cannot keep.
-_KEPT = frozenset(
-    "value clear trim single-spaces upper lower title replace read-numbers read-dates fill-gaps add-row add-column "
-    "save-copy".split()
-)
 
-
-class DelimitedFile(OpenWorkbook):
+class DelimitedFile(PickedFile, Workbook):
     """A .csv or .tsv file, as a workbook of one sheet."""
 
     def __init__(self, source: Source) -> None:
@@ -66,23 +60,10 @@ class DelimitedFile(OpenWorkbook):
             for place in dict.fromkeys(self.safe)
         ]
 
-    def cannot_keep(self, kind: str, word: str) -> str | None:
-        """Why such a file cannot keep a change: it holds values and nothing else."""
-        if kind in ("folder", "file") or word in _KEPT:
-            return None
+    def lacking(self, what: str = "that") -> str:
+        """Such a file holds values and nothing else."""
         ending = os.path.splitext(self.name)[1].lower()
-        return (
-            f'{self.name}: a {ending} file holds values only, so it cannot keep "{word}" of a {kind}. '
-            "Save it as .xlsx first"
-        )
-
-    def new_sheet(self, name: str) -> Sheet:
-        """There is only one."""
-        raise Failure(str(self.cannot_keep("workbook", "new-sheet")))
-
-    def embedded(self) -> list[str]:
-        """There are none."""
-        return []
+        return f"{self.name}: a {ending} file holds values only, so it cannot keep {what}. Save it as .xlsx first"
 
     def embed(self, title: str, text: str) -> None:
         """Nothing but values can be inside."""
@@ -108,3 +89,8 @@ class DelimitedFile(OpenWorkbook):
             Copy(len(old) - same_end, same_end),
         ]
         return Patch(self.source.digest, self.source.size, pieces)
+
+
+def open_delimited(path: str) -> DelimitedFile:
+    """Opens one. Raises `FileProblem`."""
+    return opened(path, DelimitedFile)

@@ -12,13 +12,15 @@ from typing import TYPE_CHECKING, Any
 
 from scrub.formats.delimited.records import fields_of, raw_fields
 from scrub.formats.sheet import OpenSheet, told
-from scrub.model.amounts import Duration
-from scrub.model.area import Area, address_of
-from scrub.model.grid import Alignment, ColumnValues, Edit, edited
+from scrub.model.amounts import Duration, number_text
+from scrub.model.area import Area
+from scrub.model.change import VALUE
+from scrub.model.grid import Alignment, ColumnValues
 from scrub.model.page import Orientation, View
 from scrub.model.preferences import CURRENT, Mark
 from scrub.model.problem import Failure
-from scrub.model.values import Value, harmless, number_text, shown, type_name
+from scrub.model.text import Edit, edited
+from scrub.model.values import Value, harmless, shown, type_name
 
 if TYPE_CHECKING:
     from scrub.formats.delimited.book import DelimitedFile
@@ -84,16 +86,6 @@ class DelimitedSheet(OpenSheet):
         return 1
 
     @property
-    def hidden(self) -> bool:
-        """Never."""
-        return False
-
-    @hidden.setter
-    def hidden(self, value: bool) -> None:
-        if value:
-            raise Failure(str(self.book.cannot_keep("sheet", "hidden")))
-
-    @property
     def protected(self) -> bool:
         """Never."""
         return False
@@ -113,11 +105,6 @@ class DelimitedSheet(OpenSheet):
     def formula(self, row: int, column: int) -> str | None:
         """There are none."""
         return None
-
-    def put_formula(self, row: int, column: int, formula: str | None, down: int = 0, right: int = 0) -> None:
-        """There are none."""
-        if formula is not None:
-            raise Failure(str(self.book.cannot_keep("cell", "formula")))
 
     # -- reading
 
@@ -264,7 +251,7 @@ class DelimitedSheet(OpenSheet):
             value = self._writable(str(value), before, row, column)
         key = self.key(row, column)
         revert = partial(self.restore, key, self.change(key, value, values, before), before)
-        self.changed(address_of(row, column), told(before), told(value), revert)
+        self.changed(VALUE, told(before), told(value), revert, inner=(Area(row, column, row, column),))
 
     def _writable(self, text: str, before: Value, row: int, column: int) -> str | None:
         """A text as the file can hold it."""

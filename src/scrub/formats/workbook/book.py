@@ -8,9 +8,9 @@ from collections.abc import Iterator
 from functools import cached_property, partial
 from typing import TYPE_CHECKING
 
-from scrub.formats.book import OpenWorkbook
+from scrub.formats.file import PickedFile
 from scrub.formats.opc import part_tree, relationships
-from scrub.formats.source import Source
+from scrub.formats.source import Source, opened
 from scrub.formats.spans import NotReadable, Span, Splice, escaped, set_attributes, spliced
 from scrub.formats.workbook.decode import Decoder
 from scrub.formats.workbook.depends import Dependence
@@ -27,6 +27,7 @@ from scrub.formats.zip import Package
 from scrub.model.area import MOST_COLUMNS, MOST_ROWS, Area
 from scrub.model.problem import Failure
 from scrub.model.values import fold
+from scrub.model.workbook import Workbook
 from scrub.store.patch import Patch
 
 if TYPE_CHECKING:
@@ -47,7 +48,7 @@ _NO_STYLES = (
 )
 
 
-class OfficeWorkbook(OpenWorkbook):
+class OfficeWorkbook(PickedFile, Workbook):
     """A workbook opened for splicing."""
 
     def __init__(self, source: Source) -> None:
@@ -162,7 +163,7 @@ class OfficeWorkbook(OpenWorkbook):
         target = target if target is not None else self.names.target(name)
         if target is None:
             for each in self._sheets:
-                table = next((table for table in each.tables() if table.label.casefold() == name.casefold()), None)
+                table = next((table for table in each.tables() if table.name.casefold() == name.casefold()), None)
                 if table is not None:
                     return f"{self.names.quoted(each.name)}!{table.area.corners}"
         return target
@@ -387,3 +388,8 @@ class OfficeWorkbook(OpenWorkbook):
                 parts.changed[part] = partial(part_of, text)
                 return
         add_part(parts, self._part, text)
+
+
+def open_workbook(path: str) -> OfficeWorkbook:
+    """Opens one. Raises `FileProblem`."""
+    return opened(path, OfficeWorkbook)

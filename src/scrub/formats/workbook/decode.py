@@ -14,10 +14,10 @@ from scrub.formats.workbook.depends import no_result
 from scrub.formats.workbook.strings import SharedStrings, runs_of
 from scrub.formats.workbook.styles import DATE, DURATION, NUMBER, TIME, Styles
 from scrub.formats.xmltext import attributes_of, plain_text, unescaped
-from scrub.model.amounts import Duration
+from scrub.model.amounts import Duration, number_text
 from scrub.model.grid import Trouble
 from scrub.model.problem import Failure
-from scrub.model.values import Value, number_text
+from scrub.model.values import Value
 
 if TYPE_CHECKING:
     from scrub.formats.workbook.stored_cell import StoredCell

@@ -14,11 +14,11 @@ from scrub.formats.workbook.reading import SheetReading, placed
 from scrub.formats.workbook.strings import Run, edited_runs
 from scrub.formats.workbook.styles import DATE, DURATION, TIME
 from scrub.model.amounts import Duration
-from scrub.model.area import MOST_COLUMNS, MOST_ROWS, Area, address_of
-from scrub.model.change import Change
-from scrub.model.grid import ColumnValues, Edit, Trouble, edited
+from scrub.model.area import MOST_COLUMNS, MOST_ROWS, Area
+from scrub.model.change import VALUE, Change
+from scrub.model.grid import ColumnValues, TablePlace, Trouble
 from scrub.model.problem import Failure
-from scrub.model.records import Table
+from scrub.model.text import Edit, edited
 from scrub.model.values import Value, type_name
 
 #: The forms in which a date, a time and a duration are shown where a cell has no form of its own for them.
@@ -129,7 +129,8 @@ class SheetCells(SheetReading):
         restyled = self._show_as_moment(row, column, value) if isinstance(value, date | Duration) else None
         seen = before.error or "damaged" if isinstance(before, Trouble) else before
         revert = _Revert(self, key, former, former_runs, before, restyled)
-        self.book.recorder.add(Change(self.name, address_of(row, column), told(seen), told(value)), revert)
+        change = Change((self.name, Area(row, column, row, column)), VALUE, told(seen), told(value))
+        self.book.recorder.add(change, revert, self)
 
     def _storable(self, row: int, column: int, value: Value) -> Value:
         if isinstance(value, bool | Decimal | date) or value is None:
@@ -168,7 +169,7 @@ class SheetCells(SheetReading):
             if style == self.stored_style(*self.place(key)):
                 del self.styles[key]
 
-    def _headed(self, row: int, column: int) -> Table | None:
+    def _headed(self, row: int, column: int) -> TablePlace | None:
         """The table of which a cell is a heading."""
         found = (each for each in self.tables() if row == each.area.top)
         return next((each for each in found if each.area.left <= column <= each.area.right), None)
@@ -177,7 +178,7 @@ class SheetCells(SheetReading):
         table = self._headed(row, column)
         if table is not None:
             raise placed(
-                f'{self.where(row, column)} is a heading of the table "{table.label}", which formulas know by it; '
+                f'{self.where(row, column)} is a heading of the table "{table.name}", which formulas know by it; '
                 "change it in its own program"
             )
 
@@ -224,7 +225,7 @@ class SheetCells(SheetReading):
             self.restore(key, former_value, result)
             self.book.cells_changed(back=True)
 
-        self.note(f"{address_of(row, column)} formula", before, formula, revert)
+        self.note("formula", before, formula, revert, _cell(row, column))
 
     def empty(self, row: int, column: int) -> None:
         """Takes away what stands in a cell, a formula too, whatever its result."""
@@ -295,7 +296,7 @@ class SheetCells(SheetReading):
             raise placed(f"{self.where(row, column)}: the sheet is protected. Take the protection off first: unprotect")
         fresh = self.book.styles.derived(style, word, value)
         revert = self.put_style(row, column, fresh)
-        self.note(f"{address_of(row, column)} {word}", before, value, revert)
+        self.note(word, before, value, revert, _cell(row, column))
 
     def put_style(self, row: int, column: int, style: int) -> Callable[[], None]:
         """Gives a cell another format; gives what takes that back."""
@@ -311,14 +312,18 @@ class SheetCells(SheetReading):
 
         return revert
 
-    def note(self, what: str, before: Any, after: Any, revert: Callable[[], None], said: str = "") -> None:
+    def note(self, field: str, before: Any, after: Any, revert: Callable[[], None], *inner: Area | str) -> None:
         """Notes a change of something on this sheet."""
-        self.changed(what, before, after, revert, said)
+        self.changed(field, before, after, revert, "", inner)
 
     @property
     def cells_touched(self) -> bool:
         """Whether the stored cells must change."""
         return bool(self.values or self.formulas or self.styles)
+
+
+def _cell(row: int, column: int) -> Area:
+    return Area(row, column, row, column)
 
 
 class _Revert:

@@ -11,10 +11,9 @@ from scrub.formats.workbook.comments import CommentPart
 from scrub.formats.workbook.elements import id_of
 from scrub.formats.workbook.formulas import area_at
 from scrub.formats.workbook.lines import SheetLines
-from scrub.model.area import Area, address_of, area_of
-from scrub.model.comments import Comment
+from scrub.model.area import Area, area_of
+from scrub.model.grid import Noted, TablePlace
 from scrub.model.problem import Failure
-from scrub.model.records import Table
 
 if TYPE_CHECKING:
     from scrub.formats.workbook.parts import Parts
@@ -42,7 +41,7 @@ class SheetHangings(SheetLines):
         self._first_links: list[Link] = []
         self._link_of: dict[Area, list[Link]] | None = None  # the links of single cells; None when to be looked up
         self._wide_links: list[Link] = []
-        self._tables: list[Table] | None = None
+        self._tables: list[TablePlace] | None = None
         self.comment_part: CommentPart | None = None
 
     def related(self) -> dict[str, Relationship]:
@@ -82,13 +81,13 @@ class SheetHangings(SheetLines):
         for other in (*self.merged(), *(table.area for table in self.tables())):
             if other.meets(area):
                 raise Failure(f"{self.name} {area} meets {other}, which is merged or a table")
-        self._set_merged([*self.merged(), area], f"{area} merged", False, True)
+        self._set_merged([*self.merged(), area], area, False, True)
 
     def unmerge(self, area: Area) -> None:
         """Takes a merge apart."""
-        self._set_merged([each for each in self.merged() if each != area], f"{area} merged", True, False)
+        self._set_merged([each for each in self.merged() if each != area], area, True, False)
 
-    def _set_merged(self, fresh: list[Area], what: str, before: bool, after: bool) -> None:
+    def _set_merged(self, fresh: list[Area], area: Area, before: bool, after: bool) -> None:
         if self.protected:
             raise Failure(f"{self.name} is protected. Take the protection off first: unprotect")
         former = list(self.merged())
@@ -97,7 +96,7 @@ class SheetHangings(SheetLines):
         def revert() -> None:
             self._merged, self._free, self._covered = former, None, None
 
-        self.note(what, before, after, revert)
+        self.note("merged", before, after, revert, area)
 
     # -- links
 
@@ -171,7 +170,7 @@ class SheetHangings(SheetLines):
         def revert() -> None:
             self._links, self._link_of = former, None
 
-        self.note(f"{area} link", met[0].target if met else None, target, revert)
+        self.note("link", met[0].target if met else None, target, revert, area)
 
     def link_element(self, root: Span, parts: Parts, part: str) -> bytes:
         """The `hyperlinks` element; a new address outside gets a relationship."""
@@ -204,10 +203,10 @@ class SheetHangings(SheetLines):
             self.comment_part = CommentPart(self.book.package, related.get("comments"), drawing, conversation)
         return self.comment_part
 
-    def comments(self) -> Iterator[Comment]:
+    def comments(self) -> Iterator[Noted]:
         """Its comments, in reading order."""
         for place, note in sorted(self._comments().notes.items()):
-            yield Comment(self, *place, note.text, note.author)
+            yield Noted(*place, note.text, note.author)
 
     def comment_text(self, row: int, column: int) -> str | None:
         """What the comment of a cell says."""
@@ -227,11 +226,11 @@ class SheetHangings(SheetLines):
         def revert() -> None:
             part.put_back((row, column), former)
 
-        self.note(f"{address_of(row, column)} comment", before, text, revert)
+        self.note("comment", before, text, revert, Area(row, column, row, column))
 
     # -- tables
 
-    def tables(self) -> Iterator[Table]:
+    def tables(self) -> Iterator[TablePlace]:
         """Its tables; one without headings offers none."""
         if self._tables is None:
             self._tables = []
@@ -244,7 +243,7 @@ class SheetHangings(SheetLines):
                         continue
                     totals = int(of.get("totalsRowCount", "0"))
                     name = of.get("displayName") or of.get("name", "")
-                    self._tables.append(Table(self, area, name, area.bottom - totals))
+                    self._tables.append(TablePlace(name, area, area.bottom - totals))
         return iter(self._tables)
 
     # -- names
@@ -278,4 +277,4 @@ class SheetHangings(SheetLines):
                 names.put(fresh, target)
 
         set_to(before, name)
-        self.note(f"{area} name", before, name, lambda: set_to(name, before))
+        self.note("name", before, name, lambda: set_to(name, before), area)

@@ -145,8 +145,7 @@ class SheetLines(SheetSettings):
             else:
                 self._columns = former_columns
 
-        what = f"row {line}" if is_row else f"column {letters_of(line)}"
-        self.note(f"{what} {word}", before, value, revert)
+        self.note(word, before, value, revert, f"row {line}" if is_row else f"column {letters_of(line)}")
 
     @staticmethod
     def _line_changes(is_row: bool, word: str, value: Any) -> dict[str, str | None]:

@@ -88,7 +88,7 @@ class SheetSettings(SheetCells):
             area = area_of(value)
             for table in self.tables():
                 if table.area.meets(area):
-                    raise Failure(f'"{self.name}" has the table "{table.label}" in {value}, with a filter of its own')
+                    raise Failure(f'"{self.name}" has the table "{table.name}" in {value}, with a filter of its own')
             return area.corners
         if word in ("header", "footer"):
             if value is not None and len(value) > 255:

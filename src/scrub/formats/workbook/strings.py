@@ -6,12 +6,13 @@ A cell whose text changes gets the text inline (18.3.1.53), with its runs: other
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
+from itertools import groupby
 from typing import NamedTuple
 
 from scrub.formats.spans import parse
 from scrub.formats.xmltext import plain_text, text_of, unescaped, xstring
-from scrub.model.grid import Edit
+from scrub.model.text import Edit, Fresh, Stretches
 
 _ENTRY = re.compile(rb"<si(?:\s[^>]*)?(?:/>|>(.*?)</si>)", re.DOTALL)
 _PLAIN = re.compile(rb"<t(?:\s[^>]*)?>([^<]*)</t>")
@@ -52,29 +53,25 @@ def runs_of(content: bytes) -> list[Run]:
 
 def edited_runs(runs: Sequence[Run], edits: Sequence[Edit]) -> list[Run]:
     """The runs after edits; a replacement takes the look of the first character it replaces."""
+    looks = [look for look, text in runs for _ in text]
     found: list[Run] = []
-    runs = [run for run in runs if run.text] or [Run(b"", "")]
-    at = 0
-    waiting = list(edits)
-    for run in runs:
-        start, end = at, at + len(run.text)
-        pieces: list[str] = []
-        place = start
-        for edit in list(waiting):
-            if edit[0] >= end and not (edit[0] == end == start):
-                break
-            if edit[0] >= start:
-                pieces += [run.text[place - start : edit[0] - start], edit[2]]
-            place = max(place, min(edit[1], end))
-            if edit[1] <= end:
-                waiting.remove(edit)
-        pieces.append(run.text[place - start :])
-        found.append(Run(run.look, "".join(pieces)))
-        at = end
-    for edit in waiting:  # an insertion behind the last character
-        if found and edit[0] >= at:
-            found[-1] = Run(found[-1].look, found[-1].text + edit[2])
-    return [run for run in found if run.text] or [Run(b"", "")]
+    for part in Stretches("".join(run.text for run in runs)).edited(edits).parts:
+        if isinstance(part, Fresh):
+            found.append(Run(looks[part.like] if looks else b"", part.text))
+            continue
+        at = 0
+        for look, text in runs:
+            piece = text[max(part.start - at, 0) : max(part.end - at, 0)]
+            if piece:
+                found.append(Run(look, piece))
+            at += len(text)
+    return list(_merged(found)) or [Run(b"", "")]
+
+
+def _merged(runs: Sequence[Run]) -> Iterator[Run]:
+    """Neighbours of one look made one."""
+    for look, every in groupby(runs, lambda run: run.look):
+        yield Run(look, "".join(run.text for run in every))
 
 
 def inline(runs: Sequence[Run], prefix: str) -> bytes:

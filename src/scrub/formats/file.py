@@ -1,4 +1,4 @@
-"""What all formats of workbooks have in common: their file, its changes, its copies."""
+"""What all files of the disk have in common when they are open: where they are, their changes, their copies."""
 
 from __future__ import annotations
 
@@ -8,14 +8,15 @@ from collections.abc import Sequence
 from scrub.formats.endings import ENDINGS
 from scrub.formats.source import Source
 from scrub.model.change import Change, Recorder
-from scrub.model.files import FilePath
+from scrub.model.declare import FileItem, Item
+from scrub.model.files import FilePath, WholeFile
 from scrub.model.problem import Failure, FileProblem
-from scrub.model.workbook import Workbook
+from scrub.store.inuse import ensure_free
 from scrub.store.patch import Copy, Effect, Patch, free_path
 
 
-class OpenWorkbook(Workbook):
-    """A workbook opened for changes. Nothing is written; `effects` says what is to be written."""
+class PickedFile(WholeFile):
+    """A file opened for changes. Nothing is written; `effects` says what is to be written."""
 
     def __init__(self, source: Source) -> None:
         self.source = source
@@ -27,14 +28,46 @@ class OpenWorkbook(Workbook):
         return self.source.problem(what)
 
     @property
+    def address(self) -> str:
+        """Its path, with links followed."""
+        return self.source.path
+
+    @property
+    def shown(self) -> str:
+        """Its path as the person wrote it."""
+        return self.source.shown
+
+    @property
+    def item(self) -> Item:
+        """Itself."""
+        return self
+
+    @property
     def name(self) -> str:
         """The file's name, with its ending."""
         return os.path.basename(self.source.shown)
 
     @property
+    def notes(self) -> Sequence[str]:
+        """What a person should know about saving the changes."""
+        return ()
+
+    @property
     def changes(self) -> list[Change]:
         """What was changed so far."""
         return self.recorder.net()
+
+    def selected(self, place: str | None) -> Item:
+        """What a person picked in it, by the method of its kind that says so."""
+        return picked(self, place)
+
+    def embedded(self) -> list[str]:
+        """The texts of the macros inside it."""
+        return []
+
+    def embed(self, title: str, text: str) -> None:
+        """Puts a macro inside."""
+        raise Failure(f"{self.name}: nothing can be put inside a file of this format. Save it as .xlsx first")
 
     def save_copy(self, to: FilePath | None = None, name: FilePath | None = None) -> None:
         """Saves it once more."""
@@ -50,17 +83,32 @@ class OpenWorkbook(Workbook):
         """What makes the changed file of the old one, or None when nothing is to be written."""
         raise NotImplementedError
 
-    def effects(self) -> list[Effect]:
-        """What saving it comes to: the file itself where it was changed, and its copies."""
+    def ensure_free(self) -> None:
+        """Raises `InUse` or `ReadOnly` when it cannot be changed now."""
+        ensure_free(self.source.path)
+
+    def effects(self, into: str | None = None) -> list[Effect]:
+        """What saving it comes to: its copies, and the file itself where it was changed, or `into` in its place."""
         source, patch = self.source, self.patch()
-        found = [Effect(source.path, patch, source.digest)] if patch else []
         copied = patch or Patch(source.digest, source.size, [Copy(0, source.size)])
-        copies = [Effect(path, copied, None, source.path) for path in self._copies]
-        return [*copies, *found]  # the copies read the file before it changes
+        found = [Effect(path, copied, None, source.path) for path in self._copies]  # they read it before it changes
+        if into is not None:
+            return [Effect(into, copied, None, source.path), *found]
+        return [*found, Effect(source.path, patch, source.digest)] if patch else found
 
     def close(self) -> None:
         """Lets the file go."""
         self.source.close()
+
+
+def picked(file: FileItem, place: str | None) -> Item:
+    """What a person picked in a file, or all of it, by the method of its kind that says so."""
+    for base in type(file).__mro__:
+        for name, method in vars(base).items():
+            if hasattr(method, "scrub_selects"):
+                found: Item = getattr(file, name)(place)
+                return found
+    raise Failure(f"{file.label}: nothing can be picked in a {file.kind_word}")
 
 
 def _copy_path(path: str, name: str, to: FilePath | None, wanted: FilePath | None, taken: Sequence[str]) -> str:

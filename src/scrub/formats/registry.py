@@ -1,0 +1,115 @@
+"""Every format in one list: the kind of item such a file is, its endings, how it is known, and what opens it."""
+
+from __future__ import annotations
+
+import importlib
+import os
+from collections.abc import Callable, Sequence
+from typing import TYPE_CHECKING, Any, NamedTuple
+
+from scrub.formats.endings import CLOSED, LATER
+from scrub.model.problem import FileProblem
+
+if TYPE_CHECKING:
+    from scrub.model.declare import Item
+
+
+class Format(NamedTuple):
+    """A format. Modules are named, not imported: what a run does not need is never loaded."""
+
+    #: The word of the kind of item that such a file is.
+    kind: str
+    #: The endings of its files, with the point and in small letters.
+    endings: tuple[str, ...]
+    #: The module whose `KINDS` are the kinds of item in such files.
+    model: str
+    #: What opens one, as `module:name`; it takes the path as the person wrote it.
+    opener: str
+    #: What tells from the bytes of a file that it is one, as `module:name`, where its ending says nothing.
+    signature: str = ""
+    #: Whether it is a folder.
+    folder: bool = False
+
+
+FORMATS = (
+    Format(
+        "workbook", (".xlsx", ".xlsm"), "scrub.model.workbook", "scrub.formats.workbook.book:open_workbook",
+        signature="scrub.formats.workbook.signature:is_workbook",
+    ),
+    Format("workbook", (".csv", ".tsv"), "scrub.model.workbook", "scrub.formats.delimited.book:open_delimited"),
+    Format("folder", (), "scrub.model.files", "scrub.formats.folder:PlainFolder", folder=True),
+)  # fmt: skip
+
+
+class Registry:
+    """The formats that can be opened."""
+
+    def __init__(self, formats: Sequence[Format] = FORMATS) -> None:
+        self.formats = tuple(formats)
+
+    @property
+    def files(self) -> tuple[str, ...]:
+        """The words of the kinds that can be picked."""
+        return tuple(dict.fromkeys(each.kind for each in self.formats))
+
+    @property
+    def endings(self) -> dict[str, str]:
+        """The endings of files that can be opened, with the kind of item each is."""
+        return {ending: each.kind for each in self.formats for ending in each.endings}
+
+    def kinds(self) -> tuple[type[Item], ...]:
+        """Every kind of item that such files are or hold."""
+        found: dict[type[Item], None] = {}
+        for model in dict.fromkeys(each.model for each in self.formats):
+            found |= dict.fromkeys(importlib.import_module(model).KINDS)
+        return tuple(found)
+
+    def kind_of(self, path: str) -> str:
+        """The kind of item that a file is. Raises `FileProblem` as `open` does."""
+        return self._format(path, self.files).kind
+
+    def exists(self, path: str, kinds: Sequence[str]) -> bool:
+        """Whether there is something at a path that could be one of these kinds."""
+        return os.path.isfile(path) or (os.path.isdir(path) and any(each.kind in kinds for each in self._folders()))
+
+    def open(self, path: str, kinds: Sequence[str] = ()) -> Any:
+        """Opens a file, as what the runner knows as `Opened`; `kinds` are those that are wanted, all when left out.
+
+        Raises `FileProblem` when it is missing, damaged or of another format.
+        """
+        return _named(self._format(path, kinds or self.files).opener)(path)
+
+    def _folders(self) -> list[Format]:
+        return [each for each in self.formats if each.folder]
+
+    def _format(self, path: str, kinds: Sequence[str]) -> Format:
+        """The format of a file; of one that could be several, what is wanted decides."""
+        if os.path.isdir(path):
+            wanted = next((each for each in self._folders() if each.kind in kinds), None)
+            if wanted is None:
+                raise FileProblem(path, "this is a folder. Name the files in it, for example with *.xlsx")
+            return wanted
+        ending = os.path.splitext(path)[1].lower()
+        fitting = [each for each in self.formats if ending in each.endings]
+        if not fitting and not os.path.isfile(path):
+            raise FileProblem(path, "there is no such file")
+        if not fitting and ending not in CLOSED:
+            fitting = [each for each in self.formats if each.signature and _named(each.signature)(path)]
+        if not fitting:
+            raise FileProblem(path, self._unknown(ending))
+        return next((each for each in fitting if each.kind in kinds), fitting[0])
+
+    def _unknown(self, ending: str) -> str:
+        if ending in CLOSED:
+            return f"{ending} is {CLOSED[ending]}. Open it in its program, save it as .xlsx, and run again"
+        if ending in LATER:
+            return f"{ending} files cannot be opened yet. Save it as {LATER[ending]}, and run again"
+        known = ", ".join(self.endings)
+        return f"Scrub does not know {ending or 'files without an ending'}. It opens: {known}"
+
+
+def _named(name: str) -> Callable[[str], Any]:
+    """What stands behind `module:name`."""
+    module, _, attribute = name.partition(":")
+    found: Callable[[str], Any] = getattr(importlib.import_module(module), attribute)
+    return found

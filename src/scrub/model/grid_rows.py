@@ -1,0 +1,177 @@
+"""Cells under headings as rows: a table of a workbook, or a whole sheet as one."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+
+from scrub.model.area import Area, letters_of
+from scrub.model.declare import FileItem
+from scrub.model.grid import ColumnValues, Grid, TablePlace, Trouble
+from scrub.model.problem import Failure, Missing, did_you_mean
+from scrub.model.rows import Reader, Rows
+from scrub.model.text import Editing
+from scrub.model.values import Value, heading_key, shown
+
+
+class GridRows(Rows):
+    """The rows of a range of cells; a row is its number."""
+
+    def __init__(self, sheet: Grid, area: Area, name: str = "", bottom: int | None = None) -> None:
+        """`area` begins with the row of headings; `bottom` is the last row of records where it is fixed."""
+        super().__init__()
+        self.sheet = sheet
+        self.area = area
+        self.name = name
+        self.bottom = bottom
+        self.lists: dict[str, ColumnValues] = {}
+        self.columns: dict[str, int] = {}
+        self.headings: dict[str, str] = {}
+        self.twice: set[str] = set()
+        heads: dict[str, str] = {}
+        for column in range(area.left, area.right + 1):
+            value = sheet.raw_value(area.top, column)
+            if value is None or isinstance(value, Trouble):
+                continue
+            key = heading_key(shown(value))
+            if key in self.columns or key in self.twice:
+                self.twice.add(key)
+                self.columns.pop(key, None)
+                self.headings.pop(key, None)
+            elif key:
+                self.columns[key] = column
+                self.headings[key] = heads[letters_of(column)] = shown(value)
+        if not name:
+            sheet.heads = heads
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, GridRows) and (self.sheet, self.area.top) == (other.sheet, other.area.top)
+
+    def __hash__(self) -> int:
+        return hash(self.area)
+
+    @property
+    def file(self) -> FileItem:
+        """The file of the sheet."""
+        return self.sheet.file
+
+    @property
+    def label(self) -> str:
+        """Its name, or its sheet's."""
+        return self.name or self.sheet.name
+
+    def row_label(self, row: int) -> str:
+        """The sheet and the row."""
+        return f"{self.sheet.name} row {row}"
+
+    def column(self, heading: str) -> int:
+        """The column under a heading. Raises `Failure` when it is not there, or there twice."""
+        return self.columns[self.key(heading)]
+
+    def twice_there(self, heading: str) -> Failure:
+        """Says in which row."""
+        return Failure(
+            f'{self.label} has the heading "{heading}" twice in row {self.area.top}; '
+            "give one of them another name, or use the cells: row.cell(…)"
+        )
+
+    def no_heading(self, heading: str) -> Missing:
+        """Says in which row, and which other row looks like headings."""
+        names = list(self.headings.values())
+        there = f"There are: {', '.join(names[:12])}" if names else "There are none"
+        row = None if self.name else self.sheet.heading_row()
+        hint = ""
+        if row is not None and row != self.area.top:
+            hint = f". Row {row} looks like headings; to use it write: sheet.records(headings: {row})"
+        return Missing(
+            f'{self.label} has no heading "{heading}" in row {self.area.top}.{did_you_mean(heading, names)} '
+            f"{there}{hint}"
+        )
+
+    def values(self, key: str) -> ColumnValues:
+        """The values under a heading."""
+        found = self.lists.get(key)
+        if found is None:
+            found = self.lists[key] = self.sheet.column_values(self.column(key))
+        return found
+
+    def reader(self, key: str) -> Reader:
+        """What gives the values under a heading by row."""
+        return self.values(key).get
+
+    def value(self, row: int, key: str) -> Value:
+        """One value, without reading the column."""
+        return self.sheet.raw_value(row, self.column(key))
+
+    def version(self, keys: Iterable[str]) -> int:
+        """Grows with every change of these columns."""
+        return sum(self.values(key).version for key in keys)
+
+    def filled(self) -> Sequence[int]:
+        """The rows that hold something."""
+        return self.sheet.filled_rows(self.body(), self.lists.values())
+
+    def put(self, row: int, key: str, value: Value) -> None:
+        """Sets the value under a heading."""
+        self.sheet.put(row, self.columns.get(key) or self.column(key), value)
+
+    def place(self, row: int, key: str) -> str:
+        """The address of what stands under a heading."""
+        return self.sheet.where(row, self.column(key))
+
+    def last(self) -> int:
+        """The last row of records."""
+        if self.bottom is not None:
+            return self.bottom
+        used = self.sheet.used()
+        return max(self.area.top, used.bottom if used else 0)
+
+    def body(self) -> Area:
+        """What stands under its headings."""
+        return Area(self.area.top + 1, self.area.left, self.last(), self.area.right)
+
+    def grid(self) -> tuple[Grid, Area]:
+        """The sheet, and what stands under its headings."""
+        return self.sheet, self.body()
+
+    def address(self) -> str:
+        """Where it is on its sheet, headings included."""
+        return str(self.area._replace(bottom=self.last()))
+
+    def add_column(self, heading: str) -> None:
+        """Adds a column right of the last one with a heading; a table of the workbook is not widened yet."""
+        if self.name:
+            raise Failure(
+                f'"{self.label}" is a table of the workbook; Scrub does not widen those yet. '
+                "Add the column in its own program"
+            )
+        column = max(self.columns.values(), default=self.area.left - 1) + 1
+        rows = range(self.area.top, self.last() + 1)
+        while any(self.sheet.raw_value(row, column) is not None for row in rows):
+            column += 1  # what stands there has no heading, and is not ours to overwrite
+        self.sheet.put(self.area.top, column, heading)
+        key = heading_key(heading)
+        self.columns[key], self.headings[key] = column, heading
+        self.area = self.area._replace(right=max(self.area.right, column))
+
+    def edit(self, rows: Iterable[int] | None, editing: Editing, between: str = "") -> None:
+        """Edits the cells of these rows, or of all."""
+        body = self.body()
+        for area in [body] if rows is None else [body._replace(top=row, bottom=row) for row in rows]:
+            self.sheet.edit_area(area, editing)
+
+
+def table_rows(sheet: Grid, place: TablePlace) -> GridRows:
+    """The rows of a table of the workbook."""
+    return GridRows(sheet, place.area, place.name, place.bottom)
+
+
+def sheet_rows(sheet: Grid, row: int | None = None) -> GridRows | None:
+    """A sheet as a table: the given row has its headings, or its first filled one; None when there is none."""
+    used = sheet.used()
+    if used is None:
+        return None
+    if row is None:
+        row = used.top
+    elif row > used.bottom or not sheet.filled_rows(Area(row, used.left, row, used.right)):
+        raise Failure(f"{sheet.name} has nothing in row {row}, where its headings should stand")
+    return GridRows(sheet, Area(row, used.left, used.bottom, used.right))

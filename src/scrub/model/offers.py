@@ -1,0 +1,62 @@
+"""What a format lacks: found by comparing what its classes offer with what a macro uses."""
+
+from __future__ import annotations
+
+import inspect
+import typing
+from collections.abc import Callable
+
+from scrub.model.declare import FileItem, Item
+
+
+def made_of(cls: type[Item]) -> tuple[type[Item], ...]:
+    """The class of a file, and those of the items in it, as its methods name them."""
+    if cls in _KNOWN:
+        return _KNOWN[cls]
+    found: dict[type[Item], None] = {cls: None}
+    waiting = [cls]
+    while waiting:
+        of = waiting.pop()
+        for name in dir(of):
+            method = getattr(of, name, None)
+            if any(hasattr(vars(base).get(name), "scrub_holds") for base in of.__mro__):
+                held = typing.get_args(typing.get_type_hints(method)["return"])[0]
+                if held not in found:
+                    found[held] = None
+                    waiting.append(held)
+    _KNOWN[cls] = tuple(found)
+    return _KNOWN[cls]
+
+
+_KNOWN: dict[type[Item], tuple[type[Item], ...]] = {}
+
+
+def lacks(file: type[FileItem], kind: type[Item], name: str) -> bool:
+    """Whether files of this class cannot keep what a member of a kind, a field or an action, sets."""
+    declared = _setting(kind, name)
+    if declared is None or _lacking(declared):
+        owners = [cls for cls in made_of(file) if issubclass(cls, kind)]
+        return any(_left_out(cls, name) for cls in owners)
+    return missing(file, declared)
+
+
+def missing(file: type[FileItem], function: Callable[..., object]) -> bool:
+    """Whether files of this class lack something that a function needs."""
+    wanted: tuple[str, ...] = getattr(function, "scrub_needs", ())
+    return any(_left_out(cls, name) for cls in made_of(file) for name in wanted if hasattr(cls, name))
+
+
+def _setting(cls: type[Item], name: str) -> Callable[..., object] | None:
+    """The function behind an action, or what sets a field."""
+    member = inspect.getattr_static(cls, name)
+    found: Callable[..., object] | None = member.fset if isinstance(member, property) else member
+    return found
+
+
+def _left_out(cls: type[Item], name: str) -> bool:
+    found = _setting(cls, name)
+    return found is None or _lacking(found)
+
+
+def _lacking(function: Callable[..., object]) -> bool:
+    return bool(getattr(function, "scrub_lacking", False))

@@ -1,0 +1,142 @@
+"""What tables and their records need of whatever holds them: cells of a sheet, a table of a document, a database."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from typing import Any
+
+from scrub.model.area import Area
+from scrub.model.declare import FileItem
+from scrub.model.grid import Grid, settle
+from scrub.model.problem import Failure, Missing, did_you_mean, listed
+from scrub.model.text import Editing, edited, parted
+from scrub.model.values import Value, fold, heading_key, shown
+
+#: Gives the value that a row has under one heading; a `Trouble` where there is none to use.
+Reader = Callable[[Any], Value]
+
+
+class Rows:
+    """Rows of values under headings. What a row is, a number or a key, is known here only."""
+
+    #: The headings as they are written, by what macros compare; those that stand there twice are in `twice` only.
+    headings: dict[str, str]
+    twice: frozenset[str] | set[str] = frozenset()
+    #: Its name, where it has one of its own.
+    name: str = ""
+
+    def __init__(self) -> None:
+        self._indexes: dict[tuple[str, ...], tuple[int, dict[tuple[Any, ...], Any]]] = {}
+
+    # -- what each holder of rows offers
+
+    @property
+    def file(self) -> FileItem:
+        """The file they are in."""
+        raise NotImplementedError
+
+    @property
+    def label(self) -> str:
+        """How a person calls them all."""
+        return self.name
+
+    def row_label(self, row: Any) -> str:
+        """How a person calls one row."""
+        raise NotImplementedError
+
+    def reader(self, key: str) -> Reader:
+        """What gives the values under a heading, changes included. Raises `Failure` for one that is not there."""
+        raise NotImplementedError
+
+    def value(self, row: Any, key: str) -> Value:
+        """One value, for who wants no more of what stands under the heading."""
+        return self.reader(key)(row)
+
+    def filled(self) -> Sequence[Any]:
+        """The rows that hold something, in order."""
+        raise NotImplementedError
+
+    def put(self, row: Any, key: str, value: Value) -> None:
+        """Sets the value under a heading."""
+        raise NotImplementedError
+
+    def place(self, row: Any, key: str) -> str:
+        """How a person names what stands in a row under a heading."""
+        return f'{self.row_label(row)}, "{self.headings.get(key, key)}"'
+
+    def version(self, keys: Iterable[str]) -> int:
+        """A number that grows with every change under these headings."""
+        raise NotImplementedError
+
+    def add_column(self, heading: str) -> None:
+        """Adds a heading behind the last one."""
+        raise Failure(f"{self.label}: no column can be added here")
+
+    def grid(self) -> tuple[Grid, Area]:
+        """The cells that the rows stand in, without the headings. Raises `Failure` where they are no cells."""
+        raise Failure(f"{self.label} has no cells; its records have: each record")
+
+    def address(self) -> str:
+        """Where it is, headings included."""
+        return self.label
+
+    def no_heading(self, heading: str) -> Missing:
+        """The failure for a heading that is not there."""
+        names = list(self.headings.values())
+        there = f"There are: {', '.join(names[:12])}" if names else "There are none"
+        return Missing(f'{self.label} has no heading "{heading}".{did_you_mean(heading, names)} {there}')
+
+    def twice_there(self, heading: str) -> Failure:
+        """The failure for a heading that is there twice."""
+        return Failure(f'{self.label} has the heading "{heading}" twice; give one of them another name')
+
+    def edit(self, rows: Iterable[Any] | None, editing: Editing, between: str = "") -> None:
+        """Edits the texts of these rows, or of all."""
+        editing = parted(editing, between)
+        for row in self.filled() if rows is None else rows:
+            for key in self.headings:
+                text = self.reader(key)(row)
+                edits = editing(text) if isinstance(text, str) else ()
+                if edits:
+                    self.put(row, key, edited(text, edits))
+
+    # -- what follows from that
+
+    def has(self, heading: str) -> bool:
+        """Whether it has this heading."""
+        key = heading_key(heading)
+        return key in self.headings or key in self.twice
+
+    def key(self, heading: str) -> str:
+        """A heading as macros compare it. Raises `Failure` when it is not there, or there twice."""
+        key = heading_key(heading)
+        if key in self.twice:
+            raise self.twice_there(heading)
+        if key not in self.headings:
+            raise self.no_heading(heading)
+        return key
+
+    def find(self, wanted: Mapping[str, Value]) -> Any:
+        """The first row with these values under these headings. Raises `Missing`."""
+        by_key = {self.key(word): value for word, value in wanted.items()}
+        keys = tuple(sorted(by_key))
+        readers = [self.reader(key) for key in keys]
+        version = self.version(keys)
+        known = self._indexes.get(keys)
+        if known is None or known[0] != version:  # a macro can change what the index was built from
+            index: dict[tuple[Any, ...], Any] = {}
+            for row in self.filled():
+                index.setdefault(tuple(_indexed(settle(read(row))) for read in readers), row)
+            known = self._indexes[keys] = (version, index)
+        sought = tuple(_indexed(by_key[key]) for key in keys)
+        if sought not in known[1]:
+            what = listed(f'{word} "{shown(value)}"' for word, value in wanted.items())
+            raise Missing(f"{self.label} has no record with {what}")
+        return known[1][sought]
+
+
+def _indexed(value: Value) -> Any:
+    """A value as an index finds it: texts without regard to case; yes and 1 are two values."""
+    if isinstance(value, str):
+        return "text", fold(value)
+    return ("yes or no", value) if isinstance(value, bool) else value

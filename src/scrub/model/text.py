@@ -1,0 +1,154 @@
+"""Texts as every kind holds them: characters that are edited in place and keep their looks."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Iterator, Sequence
+from typing import NamedTuple
+
+from scrub.model.declare import Item
+
+#: An edit of a text: from, to, replacement; counted in characters, in order, without overlap.
+Edit = tuple[int, int, str]
+#: What is to be edited in a text; nothing for a text that stays.
+Editing = Callable[[str], Sequence[Edit]]
+
+
+class HoldsTexts(Item):
+    """An item that is a text, or holds some: what text actions act on."""
+
+    __slots__ = ()
+
+    def edit_texts(self, editing: Editing, between: str = "") -> None:
+        """Edits each of its texts. `between` names characters that part a text where they are layout, as a tab is
+        in a letter: each piece between them is then edited as a text of its own.
+        """
+        raise NotImplementedError
+
+
+class Kept(NamedTuple):
+    """A stretch of the old characters, from `start` up to `end`."""
+
+    start: int
+    end: int
+
+
+class Fresh(NamedTuple):
+    """New characters, which look like the old one at `like`; -1 where the old text is empty."""
+
+    text: str
+    like: int
+
+
+class Stretches:
+    """A text while it is edited: what is kept of the old characters, and what is new.
+
+    However many edits were made, what is to be written is known from the stretches alone; a text that is again what
+    it was has no new ones.
+    """
+
+    __slots__ = ("old", "parts")
+
+    def __init__(self, old: str) -> None:
+        self.old = old
+        self.parts: tuple[Kept | Fresh, ...] = (Kept(0, len(old)),) if old else ()
+
+    def __str__(self) -> str:
+        return "".join(part.text if isinstance(part, Fresh) else self.old[part.start : part.end] for part in self.parts)
+
+    @property
+    def touched(self) -> bool:
+        """Whether anything is other than in the old text."""
+        return self.parts != Stretches(self.old).parts
+
+    def edited(self, edits: Sequence[Edit]) -> Stretches:
+        """The text after edits of what it is now. A replacement looks like the first character it replaces, an
+        insertion like the one before it, at the start like the one behind.
+        """
+        now = str(self)
+        found: list[Kept | Fresh] = []
+        done = 0
+        for start, end, text in shrunk(now, edits):
+            found += self._between(done, start)
+            if text:
+                found.append(Fresh(text, self._look_at(start if end > start or not start else start - 1)))
+            done = end
+        found += self._between(done, len(now))
+        fresh = Stretches(self.old)
+        if edited(now, edits) != self.old:
+            fresh.parts = tuple(_joined(found))
+        return fresh
+
+    def _between(self, start: int, end: int) -> Iterator[Kept | Fresh]:
+        """The stretches of a range of the text as it is now."""
+        at = 0
+        for part in self.parts:
+            length = len(part.text) if isinstance(part, Fresh) else part.end - part.start
+            first, last = max(start - at, 0), min(end - at, length)
+            if first < last:
+                if isinstance(part, Fresh):
+                    yield Fresh(part.text[first:last], part.like)
+                else:
+                    yield Kept(part.start + first, part.start + last)
+            at += length
+
+    def _look_at(self, place: int) -> int:
+        """The old character whose look a character of the text as it is now has; -1 for none."""
+        part = next(self._between(place, place + 1), None)
+        if part is None:
+            return len(self.old) - 1
+        return part.like if isinstance(part, Fresh) else part.start
+
+
+def _joined(parts: Sequence[Kept | Fresh]) -> Iterator[Kept | Fresh]:
+    """The stretches with neighbours that belong together made one."""
+    last: Kept | Fresh | None = None
+    for part in parts:
+        if isinstance(last, Kept) and isinstance(part, Kept) and last.end == part.start:
+            last = Kept(last.start, part.end)
+        elif isinstance(last, Fresh) and isinstance(part, Fresh) and last.like == part.like:
+            last = Fresh(last.text + part.text, last.like)
+        else:
+            if last is not None:
+                yield last
+            last = part
+    if last is not None:
+        yield last
+
+
+def edited(text: str, edits: Sequence[Edit]) -> str:
+    """The text with its edits done."""
+    for start, end, fresh in reversed(edits):
+        text = text[:start] + fresh + text[end:]
+    return text
+
+
+def shrunk(text: str, edits: Sequence[Edit]) -> list[Edit]:
+    """The edits without what their ends share with the text, so that as little as can be is touched."""
+    found = []
+    for start, end, fresh in edits:
+        first = 0
+        while start < end and first < len(fresh) and text[start] == fresh[first]:
+            start, first = start + 1, first + 1
+        last = len(fresh)
+        while start < end and first < last and text[end - 1] == fresh[last - 1]:
+            end, last = end - 1, last - 1
+        if start < end or first < last:
+            found.append((start, end, fresh[first:last]))
+    return found
+
+
+def parted(editing: Editing, between: str) -> Editing:
+    """The editing done on each piece of a text between these characters."""
+    if not between:
+        return editing
+    piece = re.compile(f"[^{re.escape(between)}]+")
+
+    def pieces(text: str) -> Sequence[Edit]:
+        return [
+            (found.start() + start, found.start() + end, fresh)
+            for found in piece.finditer(text)
+            for start, end, fresh in editing(found[0])
+        ]
+
+    return pieces

@@ -1,0 +1,105 @@
+"""What a run did, file by file."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any, NamedTuple
+
+from scrub.model.change import Change
+from scrub.model.problem import ScrubError, counted
+from scrub.store.patch import Effect
+
+CHANGED, UNCHANGED, FAILED, NOT_TRIED = "changed", "unchanged", "failed", "not tried"
+
+
+class FileResult:
+    """What a run did to one file: its state, changes, log and texts said, and why it failed."""
+
+    def __init__(self, path: str) -> None:
+        self.path = path
+        self.address = path  # where it really is, by which the history knows it
+        self.state = UNCHANGED
+        self.changes: list[Change] = []
+        self.log: list[str] = []
+        self.said: list[str] = []
+        self.notes: list[str] = []
+        self.headings: dict[str, Mapping[str, str]] = {}  # of sheets with many changes: what stands over their columns
+        self.left = 0  # texts that an action could not turn or edit, and left; the log has each
+        self.problem: ScrubError | None = None
+        self.effects: list[Effect] = []
+        self.made: list[str] = []
+        self.part_word = "place"
+        self.saved_as = path
+
+    def __repr__(self) -> str:
+        problem = f", problem={str(self.problem)!r}" if self.problem else ""
+        return f"<FileResult {self.path!r}: {self.state}, {counted(len(self.changes), 'change')}{problem}>"
+
+    def as_dict(self) -> dict[str, Any]:
+        """The result as JSON shows it."""
+        return {
+            "file": self.path,
+            "state": self.state,
+            "changes": [change.as_dict() for change in self.changes],
+            "log": self.log,
+            "said": self.said,
+            "notes": self.notes,
+            "left": self.left,
+            "made": self.made,
+            "problem": str(self.problem) if self.problem else None,
+        }
+
+
+class RunResult:
+    """What a run did. `number` is its place in the history, None for a preview."""
+
+    def __init__(self, title: str, preview: bool) -> None:
+        self.title = title
+        self.preview = preview
+        self.number: int | None = None
+        self.files: list[FileResult] = []
+        self.recovered: list[str] = []
+
+    @property
+    def exit_code(self) -> int:
+        """0 when all went well, else the highest of its files' problems."""
+        return max((each.problem.exit_code for each in self.files if each.problem), default=0)
+
+    def __repr__(self) -> str:
+        number = f"run {self.number}" if self.number else "preview" if self.preview else "not kept"
+        return f"<RunResult {self.title!r}: {number}, {counted(len(self.files), 'file')}>"
+
+    def as_dict(self) -> dict[str, Any]:
+        """The result as JSON shows it."""
+        return {
+            "run": self.number,
+            "title": self.title,
+            "preview": self.preview,
+            "files": [each.as_dict() for each in self.files],
+        }
+
+
+class Prepared(NamedTuple):
+    """One execution of a macro, done in memory: all that its commit needs, and nothing that is open any more."""
+
+    files: list[FileResult]
+    log: list[str]
+    said: list[str]
+
+    @property
+    def effects(self) -> list[Effect]:
+        """What is to be done on the disk, for all files together."""
+        return [effect for each in self.files for effect in each.effects]
+
+    def record(self) -> dict[str, Any]:
+        """What the history keeps of it."""
+        files = [
+            {
+                "file": each.address,
+                "changes": [change.kept() for change in each.changes],
+                "made": each.made,
+                "headings": {place: dict(heads) for place, heads in each.headings.items()},
+            }
+            for each in self.files
+        ]
+        return {"files": files, "log": self.log, "said": self.said}
