@@ -56,7 +56,7 @@ def test_one_field_changes_and_no_other_character(
         return
     with opened:
         item = opened.item
-        if item.delimiter != mark:  # too little in it to tell
+        if item.layout.delimiter != mark:  # too little in it to tell
             return
         sheet = next(item.sheets())
         read = list(csv.reader(io.StringIO(text, newline=""), delimiter=mark))

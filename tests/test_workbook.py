@@ -363,7 +363,7 @@ def _instead(new: bytes, part: bytes) -> bytes:
 
 def test_cells_are_left_out_only_where_that_is_exact(book: Path, tmp_path: Path) -> None:
     """Comments, CDATA and odd endings make the exact way the slow way; the result is the same."""
-    from scrub.formats.workbook.sheet import without_cells
+    from scrub.formats.workbook.part import without_cells
 
     plain = members(SAMPLE)["xl/worksheets/sheet1.xml"]
     assert without_cells(plain)[2] > 1000

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from typing import TYPE_CHECKING, Any, NamedTuple
 
-from scrub.language.complete import Known, completions, is_open
+from scrub.language.complete import Known, at, is_open
 from scrub.language.layout import tidy
 from scrub.model.change import Change
 from scrub.model.host import Host, Question
@@ -146,6 +146,14 @@ class Trial:
         return self._macro(self.kept, title, each)
 
     def _macro(self, steps: list[Kept], title: str, each: str = "") -> str:
+        text = f"macro {title}\nfor {self.file_kind}\n\n{self._block(steps, each)}\n"
+        try:
+            return tidy(text, title)
+        except MacroProblems:
+            return text
+
+    @staticmethod
+    def _block(steps: list[Kept], each: str = "") -> str:
         lines: list[str] = []
         block = ""
         inner_only = each and not any(step.inside for step in steps)
@@ -159,11 +167,7 @@ class Trial:
                 block = opener
             lines += [step.text] if step.text else []
         lines += ["end"] if block else []
-        text = f"macro {title}\nfor {self.file_kind}\n\n" + "\n".join(lines) + "\n"
-        try:
-            return tidy(text, title)
-        except MacroProblems:
-            return text
+        return "\n".join(lines)
 
     def write(self, title: str, host: Host) -> RunResult:
         """Applies the steps to the file, as an ordinary run that can be taken back."""
@@ -171,9 +175,13 @@ class Trial:
 
     def completions(self, line: str) -> list[str]:
         """The words that could come next."""
-        names = [step.text.partition("=")[0].strip() for step in self.kept if "=" in step.text.partition("\n")[0]]
-        known = Known([name for name in names if name.isidentifier()], self._items, self._headings)
-        return completions(self.home.vocabulary, line, self.kind, known)
+        before = [f"macro Trial\nfor {self.file_kind}", self._block(self.kept), self.inside]
+        text = "\n".join([*filter(None, before), line])
+        if self.inside:
+            text += "\nend"
+        place = text.count("\n") + (0 if self.inside else 1)
+        found = at(text, place, len(line) + 1, self.home.vocabulary, Known(self._items, self._headings))
+        return [fit.word for fit in found]
 
     def offers(self) -> list[tuple[str, str]]:
         """What the current item can do: what changes it first, each as an example with its line of help."""

@@ -2,16 +2,16 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Callable, Sequence
 from itertools import groupby
 
 from scrub.model.declare import Reach, action
+from scrub.model.late import late
 from scrub.model.operations import texts
 from scrub.model.problem import Failure
 from scrub.model.text import Edit, Editing, HoldsTexts
 
-_NOT_BLANK = re.compile(r"[^\s\u200b\ufeff]")
+_NOT_BLANK = late(r"[^\s\u200b\ufeff]")
 
 
 def _trimmed(text: str) -> list[Edit]:

@@ -9,13 +9,14 @@ from datetime import date
 from scrub.catalog.holders import used_columns
 from scrub.model.declare import Reach, action
 from scrub.model.grid import HoldsCells
+from scrub.model.late import late
 from scrub.model.operations.dates import as_date
 from scrub.model.operations.numbers import as_number
 from scrub.model.preferences import DateOrder, Mark
 from scrub.model.problem import Failure
 from scrub.model.values import Value
 
-_CODE = re.compile(r"[+-]?0\d|[+-]?[\d.,' \u00a0\u202f]{17,}|\+")
+_CODE = late(r"[+-]?0\d|[+-]?[\d.,' \u00a0\u202f]{17,}|\+")
 
 
 def _number(text: str, mark: Mark | None) -> Value:

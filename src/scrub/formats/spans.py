@@ -11,6 +11,7 @@ from typing import NamedTuple
 from xml.parsers import expat
 
 from scrub.formats.xmltext import fit
+from scrub.model.late import late
 
 
 class NotReadable(Exception):
@@ -108,7 +109,7 @@ class _Builder:
             raise NotReadable(f"it is written in {encoding}; open the file in its program and save it again")
 
 
-_TAG_REST = re.compile(rb"""[^>"']*(?:"[^"]*"[^>"']*|'[^']*'[^>"']*)*>""")
+_TAG_REST = late(rb"""[^>"']*(?:"[^"]*"[^>"']*|'[^']*'[^>"']*)*>""")
 
 
 def tag_end(data: bytes, start: int) -> int:
@@ -148,7 +149,7 @@ def with_attributes(tag: bytes, values: Mapping[str, str | None]) -> bytes:
     return spliced(tag, set_attributes(tag, span, values.items()))
 
 
-_ATTRIBUTE = re.compile(rb"""\s+([^\s=/>]+)\s*=\s*(?:"[^"]*"|'[^']*')""")
+_ATTRIBUTE = late(rb"""\s+([^\s=/>]+)\s*=\s*(?:"[^"]*"|'[^']*')""")
 
 
 def _attribute(name: str, value: str | None) -> bytes:
@@ -182,3 +183,13 @@ def spliced(data: bytes, splices: Iterable[Splice]) -> bytes:
         at = splice.end
     parts.append(data[at:])
     return b"".join(parts)
+
+
+def ended(data: bytes, span: Span, content: bytes) -> list[Splice]:
+    """The splices that put content at the end of an element, whether it is an empty tag or not."""
+    if not content:
+        return []
+    if span.open_end == span.end:
+        opening = data[span.start : span.open_end - 2].rstrip() + b">"
+        return [Splice(span.start, span.end, opening + content + f"</{span.raw_name}>".encode())]
+    return [Splice(span.close_start, span.close_start, content)]

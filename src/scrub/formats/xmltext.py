@@ -5,9 +5,11 @@ from __future__ import annotations
 import re
 from xml.parsers import expat
 
-_REFERENCE = re.compile(r"&(#x[0-9A-Fa-f]+|#\d+|lt|gt|quot|apos|amp);")
+from scrub.model.late import late
+
+_REFERENCE = late(r"&(#x[0-9A-Fa-f]+|#\d+|lt|gt|quot|apos|amp);")
 _NAMED = {"lt": "<", "gt": ">", "quot": '"', "apos": "'", "amp": "&"}
-_ATTRIBUTE = re.compile(rb"""([^\s=/>]+)\s*=\s*(?:"([^"]*)"|'([^']*)')""")
+_ATTRIBUTE = late(rb"""([^\s=/>]+)\s*=\s*(?:"([^"]*)"|'([^']*)')""")
 
 
 def plain_text(raw: bytes) -> str:
@@ -47,12 +49,12 @@ def text_of(element: bytes) -> str:
 
 #: What XML 1.0 cannot hold (2.2).
 _UNFIT = r"[\x00-\x08\x0b\x0c\x0e-\x1f\ufffe\uffff\ud800-\udfff]"
-_NEVER = re.compile(_UNFIT)
+_NEVER = late(_UNFIT)
 #: What an ST_Xstring escapes besides (ISO/IEC 29500-1, 22.9.2.19): a carriage return, and what reads as an escape.
-_TO_ESCAPE = re.compile(_UNFIT + r"|\r|_(?=x[0-9A-Fa-f]{4}_)")
-_ESCAPED = re.compile(r"_x([0-9A-Fa-f]{4})_")
-_PAIR = re.compile("[\ud800-\udbff][\udc00-\udfff]")
-_ALONE = re.compile("[\ud800-\udfff]")
+_TO_ESCAPE = late(_UNFIT + r"|\r|_(?=x[0-9A-Fa-f]{4}_)")
+_ESCAPED = late(r"_x([0-9A-Fa-f]{4})_")
+_PAIR = late("[\ud800-\udbff][\udc00-\udfff]")
+_ALONE = late("[\ud800-\udfff]")
 
 
 def xstring(text: str) -> str:

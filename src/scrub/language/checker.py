@@ -8,9 +8,10 @@ from scrub.language import advice, tree
 from scrub.language.meaning import cannot_be_name
 from scrub.language.others import Resolver, RunsOthers
 from scrub.language.parser import parse
-from scrub.language.scope import LATER_KINDS, ItemOf, NameOf
+from scrub.language.scope import LATER_KINDS, ItemOf, NameOf, Scope
 from scrub.language.source import source_of, written
 from scrub.language.tree import Block, Expression, Program
+from scrub.language.words import STARTERS
 from scrub.model.declare import Reach
 from scrub.model.problem import MacroProblems, Problem, did_you_mean, listed
 from scrub.model.types import ANY, NUMBER, SECRET, TEXT, Type, item_of, list_of
@@ -64,6 +65,41 @@ def _checked(
     return first, sorted(told.values(), key=lambda each: (each.line, each.column))
 
 
+class Seen:
+    """What is in reach at a line of a macro."""
+
+    def __init__(self, checker: _Checker, scope: Scope, loops: list[str]) -> None:
+        self._checker = checker
+        self.scope = scope
+        self.loops = loops
+
+    def type(self, node: Expression) -> Type:
+        """The type of an expression that would stand there. The word of a kind stands for any such item."""
+        checker = self._checker
+        waiting: list[tree.Node] = [node]
+        checker.scope, checker.problems = self.scope.copied(), []
+        for each in waiting:
+            waiting += tree.children(each)
+            if (
+                isinstance(each, tree.Name)
+                and not self.scope.known(each.word)
+                and each.word in checker.vocabulary.kinds
+            ):
+                checker.scope.items.insert(0, ItemOf(each.word, each.word, 0, set(), each.word))
+        return checker.type(node)
+
+
+def look(text: str, vocabulary: Vocabulary, line: int) -> Seen | None:
+    """What is in reach at a line of a macro, however broken the text is; None where that cannot be told."""
+    macro, _ = parse(text, "")
+    found = Program(macro, text)
+    checker = _Checker(found, vocabulary, [], None)
+    checker.watched = line
+    start = next((word for word in macro.runs_on if word in vocabulary.kinds), "")
+    checker.whole(start, start)
+    return checker.seen
+
+
 class _Checker(RunsOthers):
     def __init__(
         self, found: Program, vocabulary: Vocabulary, problems: list[Problem], resolve: Resolver | None
@@ -73,6 +109,8 @@ class _Checker(RunsOthers):
         self.own_files = found.own_files
         self.loops: list[str] = []  # the loops around a line: kinds visited, or "" for a loop over values
         self.like_fields: list[tuple[str, ItemOf, tree.Place]] = []  # names that are called like a field here
+        self.watched = 0  # a line at which somebody asks what is in reach
+        self.seen: Seen | None = None
 
     def whole(self, start: str, called: str) -> None:
         """Checks header and body. `start` is the kind that the macro runs on, `called` the word for it there."""
@@ -89,7 +127,12 @@ class _Checker(RunsOthers):
                 self.note(place, f'a macro cannot run on "{word}" yet. So far: {listed(files)}')
             else:
                 guess = did_you_mean(word, files)
-                self.note(place, f'"{word}" is nothing a macro runs on.{guess} Write: for {files[0]}')
+                self.note(
+                    place,
+                    f'"{word}" is nothing a macro runs on.{guess} Write: for {files[0]}',
+                    "unknown-kind",
+                    (word, files),
+                )
         if macro.for_all:
             found = [word for word in macro.runs_on if word in self.vocabulary.kinds]
             picked = list_of(item_of(found[0]) if len(found) == 1 else ANY)
@@ -135,10 +178,20 @@ class _Checker(RunsOthers):
         """Checks statements; tells whether the end of the block is never reached."""
         left = False
         for statement in body:
-            if self.at_top and not isinstance(statement, tree.SetName):
+            self.watch(statement)
+            if self.at_top and not isinstance(statement, tree.SetName | tree.Broken):
                 self.at_top = False
             left = bool(getattr(self, f"_do_{type(statement).__name__.lower()}")(statement)) or left
         return left
+
+    def watch(self, node: tree.Node) -> None:
+        """Notes what is in reach, where somebody asks about a line of this node."""
+        if self.watched and node.extent.line <= self.watched <= node.extent.end_line:
+            self.seen = Seen(self, self.scope.copied(), self.loops[::-1])
+
+    def _bad(self, node: tree.Bad) -> Type:
+        self.watch(node)
+        return ANY
 
     def _branch(self, body: Block) -> tuple[bool, set[str]]:
         """Checks a block that may not run; gives whether it leaves, and the names it surely set."""
@@ -233,7 +286,8 @@ class _Checker(RunsOthers):
         kind = self.vocabulary.kinds[current.kind] if current else None
         action = kind.actions.get(node.word) if kind else None
         if action is None:
-            self.note(node.place, self._no_action(node, current))
+            actions = kind.actions if kind else ()
+            self.note(node.place, self._no_action(node, current), "unknown-action", (node.word, actions))
             for argument in node.arguments:
                 self.unplaced(argument)
             return
@@ -265,29 +319,17 @@ class _Checker(RunsOthers):
             how = f"{current.word}.{word} = …" if fields[word].can_be_set else f"{current.word}.{word}"
             return f'"{word}" is a field of the {current.kind}: {how}'
         actions = kinds[current.kind].actions if current else {}
-        starters = (
-            "each",
-            "if",
-            "else",
-            "end",
-            "in",
-            "skip",
-            "finish",
-            "fail",
-            "say",
-            "log",
-            "while",
-            "run",
-            "attempt",
-        )
         found = ""
         for item in reversed(self.scope.items):
             found = found or advice.of_item(word, item.word, item.kind, kinds[item.kind].fields)
-        found = found or did_you_mean(word, [*actions, *starters])
+        found = found or did_you_mean(word, [*actions, *STARTERS])
         if not found:
             known = [*(each.docs for each in actions.values())]
             found = next((f" Write: {docs.example}" for docs in known if word in docs.also), "")
         return f"{here}.{found}"
+
+    def _do_broken(self, node: tree.Broken) -> None:
+        """What is wrong with it is told."""
 
     def _do_if(self, node: tree.If) -> bool:
         ends: list[tuple[bool, set[str]]] = []

@@ -1,95 +1,295 @@
-"""What could come next on a line, from the Vocabulary and from what is in the file: for prompts and editors."""
+"""What could come next at a place of a macro, from its tree and the Vocabulary: for prompts and editors."""
 
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
+from types import MappingProxyType
 from typing import NamedTuple
 
-from scrub.model.vocabulary import Action, Vocabulary
+from scrub.language.checker import Seen, look
+from scrub.language.cursor import Slip
+from scrub.language.expressions import ExpressionReader
+from scrub.language.lexer import DATE, END, NEWLINE, NUMBER, TEXT, WORD, LineLexer, Token, lex, split_lines
+from scrub.language.parser import parse
+from scrub.language.questions import ANSWER_TYPES
+from scrub.language.words import COMPARISONS, KEYWORDS, STARTERS, VALUES
+from scrub.model.problem import Problem
+from scrub.model.types import ANY, YES_NO, Type
+from scrub.model.vocabulary import Callee, Parameter, Vocabulary
 
-_STARTERS = ("each", "if", "in", "while", "say", "log", "skip", "finish", "fail", "attempt", "run", "end", "else")
-_DOTTED = re.compile(r"([\w-]+|\)|\")\.([\w-]*)$")
 _WORD = re.compile(r"[\w-]*$")
-_NAMED = re.compile(r"([\w-]+)\(\"([^\"]*)$")
-_SET = re.compile(r"([\w-]+)(?:\([^)]*\))?\.([\w-]+)\s*(?:=|is(?: not)?)\s+([\w-]*)$")
+#: What stands for a line on which nothing was written yet.
+_NOTHING_YET = "nothing-yet"
 
 
 class Known(NamedTuple):
-    """What is in reach: kept names, the names of items by their kind, and the headings of the file."""
+    """What is in the file: the names of items by their kind, and its headings as a macro writes them."""
 
-    names: Sequence[str] = ()
-    items: Mapping[str, Sequence[str]] = {}
+    items: Mapping[str, Sequence[str]] = MappingProxyType({})
     headings: Sequence[str] = ()
 
 
-def completions(vocabulary: Vocabulary, line: str, kind: str, known: Known) -> list[str]:
-    """The words that could stand at the end of `line`, each whole; `kind` is the current item's."""
-    named = _NAMED.search(line)
-    if named:
-        return [name for name in known.items.get(named[1].lower(), ()) if name.lower().startswith(named[2].lower())]
-    chosen = _choices(vocabulary, line)
-    if chosen is not None:
-        return chosen
-    dotted = _DOTTED.search(line)
-    if dotted:
-        owner = dotted[1].lower()
-        if owner == "record":
-            return _fitting(list(known.headings), dotted[2])
-        if owner in vocabulary.kinds:
-            return _fitting(list(vocabulary.kinds[owner].fields), dotted[2])
-        return _fitting(sorted({word for _, word in vocabulary.operations}), dotted[2])
-    word = _word(line)
-    before = line[: len(line) - len(word)]
-    tokens = before.split()
-    if not tokens:
-        return _fitting([*vocabulary.kinds[kind].actions, *_STARTERS, *known.names], word)
-    action = _action(vocabulary, tokens[0])
-    if action is not None and not before.rstrip().endswith(("=", "+")):
-        argument = re.findall(r"([\w-]+):", before)
-        parameter = next((each for each in action.parameters if argument and each.word == argument[-1]), None)
-        after = before.rpartition(":")[2]
-        if parameter and parameter.choice and ("," not in after or ("[" in after and "]" not in after)):
-            return _fitting([each.value for each in parameter.choice], word)
-        given = set(argument)
-        return _fitting([f"{each.word}:" for each in action.parameters if each.word not in given], word)
-    if tokens[0] in ("each", "skip") and len(tokens) == 1:
-        return _fitting(list(vocabulary.kinds), word)
-    comparing = ["is", "is not", "contains", "starts with", "ends with", "is empty", "where"]
-    return _fitting([*vocabulary.kinds, *known.names, "yes", "no", "nothing", *comparing], word)
+class Fit(NamedTuple):
+    """A word that could stand at a place: what sort of word it is, and a line of help."""
+
+    word: str
+    sort: str
+    help: str = ""
 
 
-def _choices(vocabulary: Vocabulary, line: str) -> list[str] | None:
-    """The words that a field takes, behind `sheet.orientation = `; None where no such field is set."""
-    found = _SET.search(line)
-    field = None
-    if found and found[1].lower() in vocabulary.kinds:
-        field = vocabulary.kinds[found[1].lower()].fields.get(found[2].lower())
-    if field is None or found is None:
+def at(text: str, line: int, column: int, vocabulary: Vocabulary, known: Known | None = None) -> list[Fit]:
+    """The words that could stand at a place of a macro, each whole; line and column count from 1.
+
+    The word that is being written there is left out of the reading, so that the line may be broken in any way.
+    """
+    lines = split_lines(text)
+    lines += [""] * (line - len(lines))
+    before = lines[line - 1][: column - 1]
+    hole = _open_hole(before)
+    if hole is not None:
+        before = hole
+    begun = _WORD.search(before)
+    word = begun[0] if begun else ""
+    head = before[: len(before) - len(word)]
+    name = _open_name(before)
+    if name is not None:
+        kind, start = name
+        names = (known or Known()).items.get(kind, ())
+        return [Fit(each, "text") for each in names if each.lower().startswith(start.lower())]
+    lines[line - 1] = head if head.strip() else _NOTHING_YET
+    seen = look("\n".join(lines), vocabulary, line)
+    if seen is None:
+        return []
+    tokens = _statement_before([*lines[: line - 1], head], line)
+    offers = _Offers(vocabulary, known or Known(), seen)
+    found = offers.after(tokens) if tokens or hole is None else offers.values()
+    low = word.lower()
+    fitting = [fit for fit in found if fit.word.startswith(low)]
+    return list({fit.word: fit for fit in (*fitting, *reversed(fitting))}.values())
+
+
+def _open_hole(before: str) -> str | None:
+    """What stands behind the brace of a hole in which the line ends; None outside of one."""
+    opened = before.rfind("{")
+    if opened < 0 or before.find("}", opened) >= 0 or before[opened - 1 : opened] == "{":
         return None
-    words = [each.value for each in field.choice] if field.choice else []
-    words = words or (["yes", "no"] if field.type.word == "yes or no" else ["nothing"] if field.may_be_nothing else [])
-    return _fitting(words, found[3])
+    return before[opened + 1 :] if before[:opened].count('"') % 2 and before[opened:].count('"') % 2 == 0 else None
 
 
-def _word(line: str) -> str:
-    found = _WORD.search(line)
-    return found[0] if found else ""
+def _open_name(before: str) -> tuple[str, str] | None:
+    """The kind and the begun name of an item that is being looked up, `sheet("Lar`; None elsewhere."""
+    tokens = LineLexer(before, 1, []).tokens()
+    last = tokens[-1] if tokens else None
+    if last is None or last.type != TEXT or (len(last.text) > 1 and last.text[-1] in '"\u201d'):
+        return None
+    kind = tokens[-3].text if len(tokens) > 2 and tokens[-2].is_sign("(") and tokens[-3].type == WORD else ""
+    return kind, last.text[1:]
 
 
-def _fitting(words: list[str], start: str) -> list[str]:
-    return [word for word in words if word.startswith(start.lower())]
+def _statement_before(lines: list[str], line: int) -> list[Token]:
+    """The tokens of the statement that is being written, up to its last one so far."""
+    tokens = [token for token in lex(lines, 0, []) if token.type != END]
+    if tokens and tokens[-1].type == NEWLINE:
+        tokens.pop()
+    start = max((index + 1 for index, token in enumerate(tokens) if token.type == NEWLINE), default=0)
+    found = tokens[start:]
+    if not found or found[-1].line == line:
+        return found
+    going_on = found[-1].is_sign(",") or found[-1].is_word("and", "or") or _open_brackets(found)
+    return found if going_on else []
 
 
-def _action(vocabulary: Vocabulary, word: str) -> Action | None:
-    return next((kind.actions[word] for kind in vocabulary.kinds.values() if word in kind.actions), None)
+def _open_brackets(tokens: Sequence[Token]) -> list[int]:
+    """The places of brackets that are not closed."""
+    found: list[int] = []
+    for place, token in enumerate(tokens):
+        if token.is_sign("(", "["):
+            found.append(place)
+        elif token.is_sign(")", "]") and found:
+            found.pop()
+    return found
+
+
+class _Offers:
+    """The words that fit behind tokens, in the scope that was seen there."""
+
+    def __init__(self, vocabulary: Vocabulary, known: Known, seen: Seen) -> None:
+        self.vocabulary = vocabulary
+        self.known = known
+        self.seen = seen
+        self.scope = seen.scope
+
+    def after(self, tokens: list[Token]) -> list[Fit]:
+        """What can follow."""
+        if not tokens:
+            return self._start()
+        last = tokens[-1]
+        if last.is_sign("."):
+            return self._dotted(self._type(tokens[:-1]))
+        wanted = self._wanted(tokens)
+        if wanted is not None:
+            return wanted
+        if last.is_word("each"):
+            return self._kinds()
+        if tokens[0].is_word("skip") and len(tokens) == 1:
+            return [Fit(each, "kind") for each in self.seen.loops if each]
+        named = self._argument(tokens)
+        if named is not None:
+            return named
+        if _ends_value(last):
+            more = ["where", "in", "as"] if tokens[0].is_word("each") else ["and", "or"]
+            return _words((*COMPARISONS, *more))
+        return self.values()
+
+    def _start(self) -> list[Fit]:
+        current = self.scope.current
+        actions = self.vocabulary.kinds[current.kind].actions.values() if current else ()
+        offered = [Fit(each.word, "action", each.docs.summary) for each in actions]
+        return [*offered, *_words(STARTERS), *self._names(), *self._items()]
+
+    def _names(self) -> list[Fit]:
+        return [Fit(word, "name", f"{name.type}") for word, name in self.scope.names.items()]
+
+    def _items(self) -> list[Fit]:
+        return [Fit(item.word, "item", f"a {item.kind}") for item in reversed(self.scope.items)]
+
+    def _kinds(self) -> list[Fit]:
+        """The kinds that can be visited here: those inside the current item first."""
+        kinds, current = self.vocabulary.kinds, self.scope.current
+        inside = [word for word in kinds if current and self.vocabulary.path(current.kind, word)]
+        return [Fit(word, "kind", kinds[word].summary) for word in (*inside, *(set(kinds) - set(inside)))]
+
+    def values(self) -> list[Fit]:
+        """What a value can begin with."""
+        kinds = [Fit(word, "kind", kind.summary) for word, kind in self.vocabulary.kinds.items()]
+        return [*self._names(), *self._items(), *_words(sorted(VALUES)), *_words(("not", "count")), *kinds]
+
+    def _type(self, tokens: list[Token]) -> Type:
+        """The type of the value or item that the tokens end with."""
+        first = _postfix_start(tokens)
+        reader = ExpressionReader((*tokens[first:], Token(END, "", 1, 1, 1)), [])
+        try:
+            node = reader.postfix()
+        except Slip:
+            return ANY
+        return self.seen.type(node)
+
+    def _dotted(self, found: Type) -> list[Fit]:
+        if found.item:
+            kind = self.vocabulary.kinds[found.word]
+            if kind.cls.open_fields:
+                return [Fit(each, "heading") for each in self.known.headings]
+            fields = [Fit(each.word, "field", each.docs.summary) for each in kind.fields.values()]
+            return fields + [Fit(each.word, "part", each.docs.summary) for each in kind.parts.values()]
+        every = self.vocabulary.operations.items()
+        offered = [Fit(word, "operation", each.docs.summary) for (of, word), each in every if found in (ANY, Type(of))]
+        if found.word == "list":
+            offered = [Fit(word, "operation", each.docs.summary) for (of, word), each in every if of == "list"]
+        return sorted(offered)
+
+    def _wanted(self, tokens: list[Token]) -> list[Fit] | None:
+        """The words that a field takes, behind `=` or `is`; None where it takes any value."""
+        end = len(tokens)
+        while end and (tokens[end - 1].is_word("is", "not") or tokens[end - 1].is_sign("=")):
+            end -= 1
+        if end == len(tokens) or not end:
+            return None
+        found, dotted = self._type(tokens[:end]), end > 1 and tokens[end - 2].is_sign(".")
+        if not dotted:
+            return None
+        field = self._field(tokens[:end])
+        words = [*found.choices] or (["yes", "no"] if found == YES_NO else [])
+        words += ["nothing"] if field is not None and field and not found.choices and found != YES_NO else []
+        return [Fit(each, "choice") for each in words] if words else None
+
+    def _field(self, tokens: list[Token]) -> bool:
+        """Whether the tokens end with a field that can be nothing."""
+        of = self._type(tokens[:-2])
+        field = self.vocabulary.kinds[of.word].fields.get(tokens[-1].text) if of.item else None
+        return field is not None and field.may_be_nothing
+
+    def _argument(self, tokens: list[Token]) -> list[Fit] | None:
+        """Names and values of arguments of an action, or of what stands before an open bracket."""
+        brackets = _open_brackets(tokens)
+        inner = next((at for at in reversed(brackets) if tokens[at].is_sign("(")), None)
+        in_list = bool(brackets) and tokens[brackets[-1]].is_sign("[")
+        callee = self._callee(tokens, inner)
+        start = 1 if inner is None else inner + 1
+        names = [
+            tokens[at].text for at in range(start, len(tokens) - 1)
+            if tokens[at].type == WORD and tokens[at + 1].is_sign(":")
+        ]  # fmt: skip
+        if inner is not None and tokens[inner - 1].is_word("ask"):
+            if tokens[-1].is_sign(":") and tokens[-2].is_word("as"):
+                return [Fit(word, "choice") for word in ANSWER_TYPES]
+            return None
+        if callee is None:
+            return None
+        parameter = callee.by_word.get(names[-1]) if names else None
+        if tokens[-1].is_sign(":") or in_list:
+            return self._for(parameter)
+        if tokens[-1].is_sign(",", "(") or len(tokens) == start:
+            left = [each for each in callee.parameters if each.word not in names]
+            return [Fit(f"{each.word}:", "argument", each.doc) for each in left] + self.values()
+        return None
+
+    def _for(self, parameter: Parameter | None) -> list[Fit]:
+        if parameter is not None and parameter.choice is not None:
+            return [Fit(each.value, "choice") for each in parameter.choice]
+        if parameter is not None and parameter.type == YES_NO:
+            return [*_words(("yes", "no")), *self.values()]
+        return self.values()
+
+    def _callee(self, tokens: list[Token], bracket: int | None) -> Callee | None:
+        """What takes the arguments that are being written."""
+        kinds, current = self.vocabulary.kinds, self.scope.current
+        if bracket is None:
+            if tokens[0].type != WORD or (len(tokens) > 1 and tokens[1].is_sign("=", ".")):
+                return None
+            word = tokens[0].text
+            own = kinds[current.kind].actions.get(word) if current else None
+            return own or next((each.actions[word] for each in kinds.values() if word in each.actions), None)
+        word = tokens[bracket - 1].text if bracket else ""
+        if bracket > 1 and tokens[bracket - 2].is_sign("."):
+            of = self._type(tokens[: bracket - 2])
+            if of.item:
+                return kinds[of.word].parts.get(word)
+            every = self.vocabulary.operations
+            return every.get((of.word, word)) or next((each for (_, name), each in every.items() if name == word), None)
+        return kinds[current.kind].actions.get(word) if current else None
+
+
+def _postfix_start(tokens: Sequence[Token]) -> int:
+    """Where the value begins that the tokens end with: `sheet("Totals").name`."""
+    at = len(tokens) - 1
+    while at >= 0:
+        if tokens[at].is_sign(")", "]"):
+            depth = 0
+            while at >= 0:
+                depth += tokens[at].is_sign(")", "]") - tokens[at].is_sign("(", "[")
+                if not depth:
+                    break
+                at -= 1
+            if at > 0 and tokens[at].is_sign("(") and tokens[at - 1].type == WORD:
+                at -= 1
+        if at < 2 or not tokens[at - 1].is_sign("."):
+            break
+        at -= 2
+    return max(at, 0)
+
+
+def _ends_value(token: Token) -> bool:
+    if token.type == WORD:
+        return token.text not in KEYWORDS - VALUES
+    return token.type in (NUMBER, DATE, TEXT) or token.is_sign(")", "]")
+
+
+def _words(words: Iterable[str]) -> list[Fit]:
+    return [Fit(word, "word") for word in words]
 
 
 def is_open(text: str) -> bool:
     """Whether a block in the text still wants its `end`, so that more lines must follow."""
-    from scrub.language.parser import parse
-
-    problems = parse(f"macro x\nfor workbook\n{text}", "")[1]
-    return any("is never closed" in problem.message and "bracket" not in problem.message for problem in problems) or (
-        text.rstrip().endswith(",")
-    )
+    problems: list[Problem] = parse(f"macro x\nfor nothing\n{text}", "")[1]
+    return any(problem.code == "open-block" for problem in problems) or text.rstrip().endswith(",")

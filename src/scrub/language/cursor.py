@@ -2,21 +2,18 @@
 
 from __future__ import annotations
 
+from typing import TypeVar
+
 from scrub.language.lexer import END, NEWLINE, TEXT, WORD, Token
-from scrub.language.tree import Place
+from scrub.language.tree import Extent, Node, Place
 from scrub.model.problem import Problem
+
+N = TypeVar("N", bound=Node)
 
 #: Blocks and brackets inside each other; more is a slip, or an attack.
 DEEPEST = 50
 #: Operators in one statement.
 MOST_OPERATORS = 150
-
-KEYWORDS = frozenset(
-    (
-        "macro about group into each as in where if else end times while leave loop skip finish fail attempt "
-        "run say log and or not is contains matches exists missing exactly yes no nothing today now"
-    ).split()
-)
 
 
 class Slip(Exception):
@@ -43,6 +40,15 @@ class Cursor:
         self.operators = 0
         self.given_up = False
 
+    def spanned(self, node: N, first: int) -> N:
+        """The node, with the extent of the tokens that were taken for it."""
+        last = self.at - 1
+        while last > first and self.tokens[last].type == NEWLINE:
+            last -= 1
+        begin, end = self.tokens[first], self.tokens[max(last, first)]
+        node.cover(Extent(begin.line, begin.column, end.line, end.column + end.length))
+        return node
+
     # -- moving along the tokens
 
     @property
@@ -67,12 +73,14 @@ class Cursor:
     def at_line_end(self) -> bool:
         return self.token.type in (NEWLINE, END)
 
-    def slip(self, message: str, token: Token | None = None) -> Slip:
+    def slip(self, message: str, token: Token | None = None, replacement: str | None = None) -> Slip:
         token = token or self.token
-        return Slip(Problem(message, token.line, token.column, token.length))
+        return Slip(Problem(message, token.line, token.column, token.length, "syntax", replacement))
 
-    def note(self, message: str, token: Token) -> None:
-        self.problems.append(self.slip(message, token).problem)
+    def note(self, message: str, token: Token, code: str = "syntax") -> None:
+        problem = self.slip(message, token).problem
+        problem.code = code
+        self.problems.append(problem)
 
     def skip_line(self) -> None:
         while not self.at_line_end():
@@ -88,17 +96,17 @@ class Cursor:
         token = self.token
         before = self.tokens[self.at - 1] if self.at else token
         if token.is_sign("=", "=="):
-            return self.slip('to compare, write: is   (a single "=" gives a name its value)')
+            return self.slip('to compare, write: is   (a single "=" gives a name its value)', token, "is")
         if token.is_word("then"):
-            return self.slip('"then" is not needed. Take it out: the line ends with the condition')
+            return self.slip('"then" is not needed. Take it out: the line ends with the condition', token, "")
         if token.is_word("begins", "begin"):
-            return self.slip("write: starts with")
+            return self.slip("write: starts with", token, "starts")
         if token.is_word("has", "includes", "include"):
-            return self.slip("write: contains")
+            return self.slip("write: contains", token, "contains")
         if token.is_sign("+=", "-=", "*=", "/="):
             return self.slip(f"write it out: {before.text} = {before.text} {token.text[0]} …")
         if token.is_sign("<>", "!="):
-            return self.slip("to compare, write: is not")
+            return self.slip("to compare, write: is not", token, "is not")
         if token.type == TEXT and before.type == WORD:
             return self.slip(f"brackets are missing: write {before.text}({token.text})")
         if token.type == WORD and self.following().is_sign(":"):

@@ -7,9 +7,10 @@ from datetime import date, datetime
 from decimal import Decimal
 
 from scrub.language import advice, tree
-from scrub.language.cursor import DEEPEST, KEYWORDS, MOST_OPERATORS, Cursor, Slip, place_of
+from scrub.language.cursor import DEEPEST, MOST_OPERATORS, Cursor, Slip, place_of
 from scrub.language.lexer import DATE, END, NUMBER, TEXT, WORD, Token
 from scrub.language.tree import Argument, Expression
+from scrub.language.words import FREE, KEYWORDS
 from scrub.model.amounts import UNITS
 from scrub.model.problem import Problem
 from scrub.model.types import DATE as DATE_TYPE
@@ -43,9 +44,10 @@ class ExpressionReader(Cursor):
         self.nesting += 1
         if self.nesting > DEEPEST:
             raise self.slip("too many brackets inside each other. Keep a part under a name in a line before")
+        first = self.at
         found = self.either()
         self.nesting -= 1
-        return found
+        return self.spanned(found, first)
 
     def operator(self, token: Token | None) -> Token | None:
         """Counts an operator, so that no statement grows deeper than it can be read."""
@@ -79,8 +81,9 @@ class ExpressionReader(Cursor):
         return found
 
     def comparison(self) -> Expression:
+        first = self.at
         left = self.sum()
-        found = self.one_comparison(left)
+        found = self.spanned(self.one_comparison(left), first)
         if found is not left and self.comparison_word() is not None and not self.at_line_end():
             raise self.slip('comparisons are not chained. Join two with "and": a < b and b < c')
         return found
@@ -177,12 +180,14 @@ class ExpressionReader(Cursor):
         return found
 
     def postfix(self) -> Expression:
-        found = self.primary()
+        first = self.at
+        found = self.spanned(self.primary(), first)
         while (dot := self.operator(self.take_sign("."))) is not None:
             word = self.token
             if word.type == TEXT and all(isinstance(part, str) for part in word.parts):
                 self.take()
                 found = tree.Dot(place_of(word), found, "".join(str(part) for part in word.parts), None, True)
+                self.spanned(found, first)
                 continue
             if word.type != WORD:
                 raise self.slip("after a dot stands a field or an operation", word if not self.at_line_end() else dot)
@@ -190,7 +195,7 @@ class ExpressionReader(Cursor):
             arguments = None
             if self.token.is_sign("("):
                 arguments = tuple(self.bracketed(word))
-            found = tree.Dot(place_of(word), found, word.text, arguments)
+            found = self.spanned(tree.Dot(place_of(word), found, word.text, arguments), first)
         return found
 
     def arguments(self, at_close: Callable[[], bool]) -> list[Argument]:
@@ -314,7 +319,7 @@ class ExpressionReader(Cursor):
             return tree.Moment(place, token.text)
         if token.text == "count" and self.token.is_sign("("):
             return self.count(token)
-        if token.text in KEYWORDS and token.text not in ("group", "about", "into", "macro", "times", "loop"):
+        if token.text in KEYWORDS - FREE:
             raise self.slip(f'"{token.text}" is a word of the language; a value is expected here', token)
         if self.token.is_sign("("):
             return tree.Call(place, token.text, tuple(self.bracketed(token)))

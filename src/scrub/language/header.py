@@ -4,9 +4,8 @@ from __future__ import annotations
 
 from scrub.language import characters as ch
 from scrub.language.tree import Macro, Place
+from scrub.language.words import HEADER
 from scrub.model.problem import Problem
-
-WORDS = ("macro", "about", "for", "group", "into")
 
 
 def read_header(macro: Macro, lines: list[str], problems: list[Problem]) -> int:
@@ -20,7 +19,7 @@ def read_header(macro: Macro, lines: list[str], problems: list[Problem]) -> int:
             continue
         word, _, rest = text.partition(" ")
         word = word.lower()
-        if word not in WORDS or rest.startswith("=") or _is_loop(macro, word, rest):
+        if word not in HEADER or rest.startswith("=") or _is_loop(macro, word, rest):
             break
         column = line.lower().find(word) + 1
         place = Place(index + 1, column, len(word))

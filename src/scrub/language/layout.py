@@ -2,18 +2,16 @@
 
 from __future__ import annotations
 
-from itertools import pairwise
 from typing import Any
 
 from scrub.language import characters as ch
-from scrub.language.cursor import KEYWORDS
-from scrub.language.header import WORDS as HEADER_WORDS
-from scrub.language.lexer import NEWLINE, NUMBER, TEXT, WORD, LineLexer, Token, counts, lex, split_lines
+from scrub.language.lexer import NUMBER, TEXT, WORD, Token
 from scrub.language.parser import parse
-from scrub.language.tree import Macro, Node, Place
-from scrub.model.problem import MacroProblems, Problem
+from scrub.language.tree import Block, Expression, Extent, Macro, Node, Place, children
+from scrub.language.walk import blocks
+from scrub.language.words import HEADER, KEYWORDS, VALUES
+from scrub.model.problem import MacroProblems
 
-_OPENERS = frozenset(("each", "while", "in", "attempt"))
 _INDENT = "    "
 
 
@@ -25,10 +23,8 @@ def tidy(text: str, name: str) -> str:
             problem.name = name
             problem.source = macro.lines[problem.line - 1] if problem.line <= len(macro.lines) else ""
         raise MacroProblems(problems)
-    lines = split_lines(text.removeprefix("\ufeff"))
-    body_at = _body_start(macro, lines)
-    head = _without_idle_blanks([_header_line(line) for line in lines[:body_at]])
-    body = _without_idle_blanks(_body(lines, body_at))
+    head = _without_idle_blanks([_header_line(line) for line in macro.lines[: macro.body_at]])
+    body = _without_idle_blanks(_body(macro))
     found = "\n".join([*head, *([""] if body else []), *body]) + "\n"
     assert meaning(parse(found, name)[0]) == meaning(macro), "tidying changed the meaning"
     return found
@@ -50,15 +46,10 @@ def _plain(value: Any) -> Any:
     return str(value)
 
 
-def _body_start(macro: Macro, lines: list[str]) -> int:
-    """Behind the last line of the head, and the comments that belong to it."""
-    return max((place.line for place in macro.places.values()), default=0)
-
-
 def _header_line(line: str) -> str:
     text = ch.plain(line)
     word, _, rest = text.partition(" ")
-    return f"{word.lower():<5} {rest}" if word.lower() in HEADER_WORDS else text
+    return f"{word.lower():<5} {rest}" if word.lower() in HEADER else text
 
 
 def _without_idle_blanks(lines: list[str]) -> list[str]:
@@ -72,49 +63,44 @@ def _without_idle_blanks(lines: list[str]) -> list[str]:
     return found
 
 
-def _body(lines: list[str], start: int) -> list[str]:
-    notes: list[Problem] = []
-    ends = _statement_ends(lex(lines, start, notes))
-    found: list[str] = []
-    depth = 0
-    inside = False  # a statement that goes on in this line
-    opening = False  # that statement opens a block
-    for number in range(start, len(lines)):
-        lexer = LineLexer(lines[number], number + 1, notes)
-        tokens = lexer.tokens()
-        comment = lexer.comment
-        if not tokens:
-            found.append((_INDENT * depth if not inside else _INDENT * (depth + 2)) + comment if comment else "")
-            continue
-        closes = not inside and (tokens[0].is_word("end", "else") or _is_handler(tokens))
-        if closes:
-            depth = max(0, depth - 1)
-        indent = depth + 2 if inside else depth
-        text = _spaced(tokens) + (f"  {comment}" if comment else "")
-        found.append(_INDENT * indent + text)
-        opening = _opens(tokens) if not inside else opening
-        inside = number + 1 not in ends
-        if opening and not inside:
-            depth += 1
+def _body(macro: Macro) -> list[str]:
+    """The lines of the body: how deep each stands follows from the tree."""
+    depths = _Depths(macro).of
+    found = []
+    for number, (tokens, comment) in sorted(macro.read.items()):
+        text = _spaced(tokens) + (f"  {comment}" if tokens and comment else comment)
+        found.append(_INDENT * depths.get(number, 0) + text if text else "")
     return found
 
 
-def _statement_ends(tokens: list[Token]) -> set[int]:
-    """The numbers of the lines in which a statement ends."""
-    return {before.line for before, token in pairwise(tokens) if token.type == NEWLINE and before.type != NEWLINE}
+class _Depths:
+    """How deep each line of a body stands: blocks by one, a statement that goes on by two more."""
 
+    def __init__(self, macro: Macro) -> None:
+        self.of: dict[int, int] = {}
+        self._read = macro.read
+        self._block(macro.body, 0)
 
-def _is_handler(tokens: list[Token]) -> bool:
-    return [token.text for token in tokens[:3]] == ["if", "it", "fails"]
+    def _block(self, body: Block, depth: int) -> None:
+        for node in body:
+            extent = node.extent
+            for line in range(extent.line, extent.end_line + 1):
+                # An `else` or `end` of this very statement stands with it; a comment with what is inside.
+                self.of[line] = depth + (not self._read[line].tokens)
+            inner = list(blocks(node))
+            if not inner:
+                self._goes_on(extent, depth)
+                continue
+            for each in children(node):
+                if isinstance(each, Expression):
+                    self._goes_on(each.extent, depth)
+            for block in inner:
+                self._block(block, depth + 1)
 
-
-def _opens(tokens: list[Token]) -> bool:
-    first = tokens[0]
-    if counts(tokens):
-        return True
-    if first.type != WORD or (len(tokens) > 1 and tokens[1].is_sign("=")):
-        return False
-    return first.text in _OPENERS or first.text in ("if", "else")
+    def _goes_on(self, extent: Extent, depth: int) -> None:
+        """A statement, or the head of a block, that goes on in further lines."""
+        for line in range(extent.line + 1, extent.end_line + 1):
+            self.of[line] = depth + 2
 
 
 def _spaced(tokens: list[Token]) -> str:
@@ -144,7 +130,7 @@ def _is_sign_of_number(tokens: list[Token], index: int) -> bool:
         return True
     before = tokens[index - 1]
     if before.type == WORD:
-        return before.text in KEYWORDS - {"yes", "no", "nothing", "today", "now"}
+        return before.text in KEYWORDS - VALUES
     return not (before.type in (NUMBER, TEXT, "date") or before.is_sign(")", "]"))
 
 

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from typing import NamedTuple
 
 from scrub.language import characters as ch
+from scrub.language.words import SURE_STARTERS
 from scrub.model.amounts import UNITS
 from scrub.model.problem import Problem
 
@@ -40,11 +41,6 @@ _TWO = ("<=", ">=", "<>", "!=", "==", "+=", "-=", "*=", "/=")
 _ONE = ".,:()[]+-*/=<>%"
 _DIGITS = frozenset("0123456789")
 
-#: A line that starts with one of these, inside an open bracket, shows that the bracket was forgotten.
-STATEMENT_WORDS = frozenset(
-    ("each", "if", "else", "end", "while", "skip", "leave", "finish", "fail", "attempt", "say", "log", "run")
-)
-
 
 def counts(tokens: Sequence[Token]) -> bool:
     """Whether the tokens of a line are `… times` or `… times as NAME`."""
@@ -53,7 +49,7 @@ def counts(tokens: Sequence[Token]) -> bool:
         return False
     first = tokens[0]
     if first.type == WORD:
-        return first.text not in STATEMENT_WORDS and first.text not in ("repeat", "for", "do")
+        return first.text not in SURE_STARTERS and first.text not in ("repeat", "for", "do")
     return first.type in (NUMBER, TEXT) or first.is_sign("(", "-")
 
 
@@ -66,13 +62,25 @@ def split_lines(source: str) -> list[str]:
     return source.split("\n")
 
 
-def lex(lines: list[str], start: int, problems: list[Problem]) -> list[Token]:
-    """The tokens of `lines` from index `start` on, with a NEWLINE after each statement and an END."""
+class LineRead(NamedTuple):
+    """One line as it was read: its tokens, and its comment with the sign before it."""
+
+    tokens: list[Token]
+    comment: str
+
+
+def lex(lines: list[str], start: int, problems: list[Problem], read: dict[int, LineRead] | None = None) -> list[Token]:
+    """The tokens of `lines` from index `start` on, with a NEWLINE after each statement and an END.
+
+    `read` is given what each line holds, by its number.
+    """
     tokens: list[Token] = []
     depth = 0
     for index in range(start, len(lines)):
         lexer = LineLexer(lines[index], index + 1, problems)
         fresh = lexer.tokens()
+        if read is not None:
+            read[index + 1] = LineRead(fresh, lexer.comment)
         if not fresh:
             continue
         if depth and _starts_statement(fresh):
@@ -98,7 +106,7 @@ def lex(lines: list[str], start: int, problems: list[Problem]) -> list[Token]:
 def _starts_statement(tokens: list[Token]) -> bool:
     if tokens[0].type != WORD:
         return False
-    return tokens[0].text in STATEMENT_WORDS or (len(tokens) > 1 and tokens[1].is_sign("="))
+    return tokens[0].text in SURE_STARTERS or (len(tokens) > 1 and tokens[1].is_sign("="))
 
 
 class LineLexer:

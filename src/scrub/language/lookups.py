@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 
 from scrub.language import advice, tree
 from scrub.language.operators import Operators
 from scrub.language.scope import LATER_KINDS, Scope
 from scrub.language.tree import Argument, Expression, Place, Program
-from scrub.model.problem import Problem, did_you_mean
+from scrub.model.problem import Problem, did_you_mean, nearest
 from scrub.model.types import ANY, NUMBER, TEXT, ChoiceClass, Type
 from scrub.model.values import fold
 from scrub.model.vocabulary import Callee, Vocabulary
@@ -31,9 +31,11 @@ class Lookups(Operators):
         self.program.reach = max(self.program.reach, reach)
         self.program.does[does] = max(reach, self.program.does.get(does, 0))
 
-    def note(self, place: Place, message: str) -> None:
-        """Notes a problem."""
-        self.problems.append(Problem(message, *place))
+    def note(
+        self, place: Place, message: str, code: str = "meaning", near: tuple[str, Iterable[str]] | None = None
+    ) -> None:
+        """Notes a problem. `near` is a word that is not known, and those that are: the nearest can take its place."""
+        self.problems.append(Problem(message, *place, code, nearest(*near) if near is not None else None))
 
     def value(self, node: Expression, wanted: Type, what: str, choice: ChoiceClass | None = None) -> Type:
         """Checks an expression that must fit `wanted`."""
@@ -184,7 +186,13 @@ class Lookups(Operators):
                 self.note(place, f'"{word}" cannot be visited yet')
             else:
                 guess = did_you_mean(word, self.vocabulary.kinds)
-                self.note(place, f'"{word}" is not a kind of item.{guess} For a list, write: each {word} in …')
+                known = (word, self.vocabulary.kinds)
+                self.note(
+                    place,
+                    f'"{word}" is not a kind of item.{guess} For a list, write: each {word} in …',
+                    "unknown-kind",
+                    known,
+                )
             return None
         if outer is not None:
             path = self.vocabulary.path(outer.word, word) if outer.item else None

@@ -6,11 +6,11 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 
 from scrub.language import advice, tree
-from scrub.language.cursor import KEYWORDS
 from scrub.language.expressions import MARKS, PRINTED
 from scrub.language.lookups import Lookups
 from scrub.language.scope import LATER_KINDS
 from scrub.language.tree import Argument, Expression, Place
+from scrub.language.words import KEYWORDS
 from scrub.model.problem import did_you_mean, listed
 from scrub.model.types import (
     ANY,
@@ -58,16 +58,17 @@ class Meaning(Lookups):
         found = self.type(node)
         if wanted.choices or (wanted.of is not None and wanted.of.choices):
             if found != ANY:
-                self.note(node.place, f"{what} is {wanted}")
+                self.note(node.place, f"{what} is {wanted}", "wrong-type")
         elif not found.fits(wanted):
             if wanted == SECRET:
                 self.note(
                     node.place,
                     f"{what} is never written into a macro. "
                     'Write at the top: code = secret("sheet-code"), and here: code',
+                    "secret",
                 )
             else:
-                self.note(node.place, f"{what} is {wanted}, not {found}")
+                self.note(node.place, f"{what} is {wanted}, not {found}", "wrong-type")
         return found
 
     def _choice_word(self, node: Expression, wanted: Type, choice: ChoiceClass) -> bool:
@@ -81,7 +82,12 @@ class Meaning(Lookups):
             return False
         now = advice.FORMER_CHOICES.get(node.word) or advice.FORMER.get(node.word)
         guess = f" It is called {now} now" if now in wanted.choices else did_you_mean(node.word, wanted.choices)
-        self.note(node.place, f'"{node.word}" is none of: {", ".join(wanted.choices)}.{guess}')
+        self.note(
+            node.place,
+            f'"{node.word}" is none of: {", ".join(wanted.choices)}.{guess}',
+            "unknown-choice",
+            (node.word, wanted.choices),
+        )
         self.means[node].choice = node.word
         return True
 
@@ -153,7 +159,8 @@ class Meaning(Lookups):
                 )
                 self.scope.assigned.add(node.word)
             return name.type
-        self.note(node.place, self._unknown_name(node.word))
+        known = [*self.scope.names, *(item.word for item in self.scope.items)]
+        self.note(node.place, self._unknown_name(node.word), "unknown-name", (node.word, known))
         return ANY
 
     def _unknown_name(self, word: str) -> str:
@@ -191,13 +198,20 @@ class Meaning(Lookups):
             )  # its problem is told already
             if target == ANY and not unknown and node.word not in words:
                 tail = _no_dot(node.word) or did_you_mean(node.word, words)
-                self.note(node.place, f'no value has an operation "{node.word}".{tail}')
+                self.note(
+                    node.place,
+                    f'no value has an operation "{node.word}".{tail}',
+                    "unknown-operation",
+                    (node.word, words),
+                )
             return ANY
         operation = self.vocabulary.operations.get((target.word, node.word))
         if operation is None:
             words = set(self.vocabulary.operation_words(target.word))
             tail = _no_dot(node.word) or did_you_mean(node.word, words) or self._everyday(node.word, target.word)
-            self.note(node.place, f'{target} has no operation "{node.word}".{tail}')
+            self.note(
+                node.place, f'{target} has no operation "{node.word}".{tail}', "unknown-operation", (node.word, words)
+            )
             for argument in node.arguments or ():
                 self.type(argument.value)
             return ANY
@@ -274,7 +288,7 @@ class Meaning(Lookups):
     def _field(self, node: tree.Dot, kind: Kind) -> Type:
         field = kind.fields.get(node.word)
         if field is None:
-            self.note(node.place, self._no_field(kind, node.word))
+            self.note(node.place, self._no_field(kind, node.word), "unknown-field", (node.word, kind.fields))
             return ANY
         if node.arguments is not None:
             self.note(node.place, f'"{node.word}" is a field and takes no brackets')
@@ -323,7 +337,8 @@ class Meaning(Lookups):
         missing = [each.word for each in callee.parameters if each.required and each.python not in bound]
         if missing and len(bound) == len(arguments):
             wanted = callee.docs.example
-            self.note(place, f"{listed(missing)} is missing" + (f". For example: {wanted}" if wanted else ""))
+            told = f"{listed(missing)} is missing" + (f". For example: {wanted}" if wanted else "")
+            self.note(place, told, "missing-argument")
         return tuple(bound)
 
     def _ask_twice(self, word: str) -> None:
@@ -351,7 +366,12 @@ class Meaning(Lookups):
             guess = did_you_mean(argument.name, by_word)
             if by_word and not guess:
                 guess = f" It takes {listed(by_word)}"
-            self.note(argument.place, f'"{written}" takes no "{argument.name}".{guess}')
+            self.note(
+                argument.place,
+                f'"{written}" takes no "{argument.name}".{guess}',
+                "unknown-argument",
+                (argument.name, by_word),
+            )
         return found
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Iterable
 from contextlib import AbstractContextManager
 
 from scrub.language import tree
@@ -23,7 +24,9 @@ class Operators:
         """The type of an expression."""
         raise NotImplementedError
 
-    def note(self, place: Place, message: str) -> None:
+    def note(
+        self, place: Place, message: str, code: str = "meaning", near: tuple[str, Iterable[str]] | None = None
+    ) -> None:
         """Notes a problem."""
         raise NotImplementedError
 
@@ -40,7 +43,7 @@ class Operators:
         """Checks an expression that must be yes or no."""
         found = self.type(node)
         if found not in (YES_NO, ANY):
-            self.note(node.place, f"a condition is expected, this is {found}. Compare it: … is …")
+            self.note(node.place, f"a condition is expected, this is {found}. Compare it: … is …", "wrong-type")
 
     def _compare(self, node: tree.Compare) -> Type:
         left = self.type(node.left)

@@ -5,15 +5,13 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from scrub.language import advice, tree
-from scrub.language.cursor import DEEPEST, KEYWORDS, Slip, place_of
+from scrub.language.cursor import DEEPEST, Slip, place_of
 from scrub.language.expressions import ExpressionReader
 from scrub.language.header import read_header
 from scrub.language.lexer import END, NEWLINE, TEXT, WORD, Token, counts, lex, split_lines
 from scrub.language.tree import Argument, Block, Expression, Statement
+from scrub.language.words import BLOCKS, FREE, KEYWORDS, STATEMENTS
 from scrub.model.problem import Problem
-
-_BLOCK_WORDS = frozenset(("each", "if", "in", "times", "while", "attempt"))
-_STATEMENTS = (_BLOCK_WORDS - {"times"}) | {"skip", "leave", "finish", "fail", "say", "log", "run"}
 
 
 def parse(text: str, name: str) -> tuple[tree.Macro, list[Problem]]:
@@ -22,7 +20,9 @@ def parse(text: str, name: str) -> tuple[tree.Macro, list[Problem]]:
     problems: list[Problem] = []
     macro = tree.Macro(name, lines)
     body_at = read_header(macro, lines, problems)
-    macro.body = _Parser(lex(lines, body_at, problems), problems).whole()
+    # The comments between the head and the first statement belong to the body.
+    macro.body_at = min(body_at, max((place.line for place in macro.places.values()), default=0))
+    macro.body = _Parser(lex(lines, macro.body_at, problems, macro.read), problems).whole()
     return macro, problems
 
 
@@ -54,12 +54,15 @@ class _Parser(ExpressionReader):
                 continue
             if self.token.is_word("end", "else") or self.at_handler():
                 return body
+            first = self.at
             try:
                 self.nesting = self.operators = 0
-                body.append(self.statement())
+                body.append(self.spanned(self.statement(), first))
             except Slip as slip:
                 self.problems.append(slip.problem)
                 self.skip_line()
+                broken = tree.Broken(place_of(self.tokens[first]), tuple(self.tokens[first : self.at]))
+                body.append(self.spanned(broken, first))
         return body
 
     def at_handler(self) -> bool:
@@ -67,6 +70,7 @@ class _Parser(ExpressionReader):
 
     def head(self, read: Callable[[], Expression]) -> Expression:
         """An expression that ends the opening line of a block; a slip in it does not lose the block."""
+        first = self.at
         try:
             self.nesting = self.operators = 0
             found = read()
@@ -75,6 +79,7 @@ class _Parser(ExpressionReader):
             self.problems.append(slip.problem)
             found = tree.Bad(place_of(self.token))
             self.skip_line()
+            found = self.spanned(tree.Bad(found.place), first)
         return found
 
     def body(self, opener: Token, closing: bool = True) -> Block:
@@ -97,7 +102,7 @@ class _Parser(ExpressionReader):
         if self.given_up:
             return
         named = self.following()
-        if self.token.is_word("end") and named.is_word(*_BLOCK_WORDS) and named.text != opener.text:
+        if self.token.is_word("end") and named.is_word(*BLOCKS) and named.text != opener.text:
             if any(outer.is_word(named.text) for outer in self.open):
                 self.note(
                     f'this "{opener.text}" is never closed: line {named.line} ends the "{named.text}" around it. '
@@ -108,11 +113,11 @@ class _Parser(ExpressionReader):
         end = self.take_word("end")
         if end is None:
             if self.token.type == END:
-                self.note(f'this "{opener.text}" is never closed. Write end below its last line', opener)
+                self.note(f'this "{opener.text}" is never closed. Write end below its last line', opener, "open-block")
             return
         if self.token.is_word(opener.text):
             self.take()
-        elif self.token.is_word(*_BLOCK_WORDS):
+        elif self.token.is_word(*BLOCKS):
             named = self.take()
             if named.text != opener.text:
                 self.note(
@@ -147,13 +152,13 @@ class _Parser(ExpressionReader):
         everyday = advice.statement(rest)
         if everyday:
             return self.as_meant(everyday)
-        reader = getattr(self, f"{token.text}_statement", None) if token.text in _STATEMENTS else None
+        reader = getattr(self, f"{token.text}_statement", None) if token.text in STATEMENTS else None
         if reader is not None:
             found: Statement = reader(self.take())
             return found
         if token.text in ("macro", "about", "group", "into", "for") and self.following().type in (WORD, TEXT):
             raise self.slip(f'"{token.text}" belongs at the top, above the first statement')
-        if token.text in KEYWORDS - {"group", "about", "into", "macro", "times", "loop"}:
+        if token.text in KEYWORDS - FREE:
             raise self.slip(f'a line cannot start with "{token.text}". Does it belong to the line above?')
         if self.following().is_sign(".", "("):
             return self.path_statement()
@@ -233,7 +238,10 @@ class _Parser(ExpressionReader):
                 where = self.expression()
             return tree.Bad(place_of(word))
 
-        self.head(read)
+        told = len(self.problems)
+        head = self.head(read)
+        if len(self.problems) > told and where is None:
+            where = head  # what cannot be read may well be the condition
         body = self.body(opener)
         return tree.Each(place_of(word), word.text, alias, inside, where, body)
 

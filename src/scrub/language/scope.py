@@ -47,6 +47,13 @@ class Scope:
         self.items: list[ItemOf] = []
         self.slots = 1  # the first place of a frame is the run itself
 
+    def copied(self) -> Scope:
+        """The same names and items, for who looks at them later."""
+        found = Scope()
+        found.names, found.assigned = dict(self.names), set(self.names)
+        found.items, found.slots = list(self.items), self.slots
+        return found
+
     def new_slot(self) -> int:
         """A fresh place in the frame."""
         self.slots += 1

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from typing import Any, ClassVar, NamedTuple, dataclass_transform
 
+from scrub.language.lexer import LineRead, Token
 from scrub.language.meanings import Meanings
 from scrub.model.host import Question
 from scrub.model.types import Type
@@ -16,6 +17,19 @@ class Place(NamedTuple):
     line: int
     column: int
     length: int
+
+
+class Extent(NamedTuple):
+    """From where to where a node goes: lines and columns from 1, the end being the place behind its last character."""
+
+    line: int
+    column: int
+    end_line: int
+    end_column: int
+
+    def covers(self, line: int, column: int) -> bool:
+        """Whether a place lies in it or at its end."""
+        return (self.line, self.column) <= (line, column) <= (self.end_line, self.end_column)
 
 
 @dataclass_transform()
@@ -36,9 +50,37 @@ class _Record:
 
 
 class Node(_Record):
-    """Anything with a place in the text."""
+    """Anything with a place in the text: that of the word which names it."""
 
     place: Place
+
+    def cover(self, extent: Extent) -> None:
+        """Notes from where to where it goes."""
+        self.__dict__["_extent"] = extent
+
+    @property
+    def extent(self) -> Extent:
+        """From where to where it goes."""
+        found: Extent | None = self.__dict__.get("_extent")
+        if found is None:
+            line, column, length = self.place
+            every = [Extent(line, column, line, column + length), *(each.extent for each in children(self))]
+            found = Extent(*min(each[:2] for each in every), *max(each[2:] for each in every))
+        return found
+
+
+def children(node: Node) -> Iterator[Node]:
+    """The nodes directly inside one, in the order of the text."""
+    for name in node._names:
+        yield from _nodes(getattr(node, name))
+
+
+def _nodes(value: object) -> Iterator[Node]:
+    if isinstance(value, Node):
+        yield value
+    elif isinstance(value, list | tuple):
+        for each in value:
+            yield from _nodes(each)
 
 
 class Expression(Node):
@@ -266,6 +308,12 @@ class Stray(Statement):
     target: Expression
 
 
+class Broken(Statement):
+    """A line that could not be read, with its tokens; its problem is noted already."""
+
+    tokens: tuple[Token, ...]
+
+
 class RunMacro(Statement):
     """`run "Title", name: value`."""
 
@@ -287,6 +335,13 @@ class Macro:
         self.into = ""
         self.places: dict[str, Place] = {}
         self.body: Block = []
+        self.body_at = 0  # the index of its first line
+        self.read: dict[int, LineRead] = {}  # the lines of the body with their tokens and comments, by their number
+
+    @property
+    def comments(self) -> dict[int, str]:
+        """The comments of the body by their line, with the sign before them."""
+        return {line: read.comment for line, read in self.read.items() if read.comment}
 
 
 class Program:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from scrub.language import tree
-from scrub.language.tree import Block, RunMacro, Statement
+from scrub.language.tree import Block, RunMacro, Statement, children
 
 
 def blocks(node: Statement) -> list[Block]:
@@ -22,8 +22,7 @@ def statements(body: Block) -> Iterator[Statement]:
     """Every statement, outer ones before those inside them."""
     for node in body:
         yield node
-        for inner in blocks(node):
-            yield from statements(inner)
+        yield from statements([each for each in children(node) if isinstance(each, Statement)])
 
 
 def runs_of(body: Block) -> list[RunMacro]:

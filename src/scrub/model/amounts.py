@@ -157,10 +157,13 @@ class Duration(Amount):
         return int(number)
 
 
+#: Every sort of amount.
+AMOUNTS: tuple[type[Amount], ...] = (Duration, Length, Size)
+
 #: The word of every unit, as written, with its amount and its own name.
 UNITS: Mapping[str, tuple[type[Amount], str]] = {
     spelling: (cls, unit)
-    for cls in (Length, Size, Duration)
+    for cls in AMOUNTS
     for unit in cls.units
     for spelling in ({unit, unit.removesuffix("s")} if cls is Duration or unit == "bytes" else {unit})
 } | {"inch": (Length, "inches")}

@@ -2,16 +2,16 @@
 
 from __future__ import annotations
 
-import re
 from functools import lru_cache
 from typing import NamedTuple
 
+from scrub.model.late import late
 from scrub.model.problem import Failure
 
 #: The size of the largest sheet that the common programs open.
 MOST_ROWS, MOST_COLUMNS = 1_048_576, 16_384
 
-_FORM = re.compile(r"\$?([A-Za-z]{1,3})?\$?(\d{1,7})?(?::\$?([A-Za-z]{1,3})?\$?(\d{1,7})?)?")
+_FORM = late(r"\$?([A-Za-z]{1,3})?\$?(\d{1,7})?(?::\$?([A-Za-z]{1,3})?\$?(\d{1,7})?)?")
 
 
 @lru_cache(maxsize=1024)

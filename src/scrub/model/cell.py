@@ -8,7 +8,7 @@ from scrub.model.area import Area, letters_of
 from scrub.model.cell_fields import CellFields, Place
 from scrub.model.declare import FileItem, field, needs
 from scrub.model.grid import Grid, Holds, Trouble
-from scrub.model.values import Value, type_name
+from scrub.model.values import Value, value_type
 
 
 class Cell(CellFields):
@@ -122,5 +122,6 @@ def holds_of(value: Value) -> Holds:
     """What sort of value it is."""
     if value is None or isinstance(value, Trouble):
         return Holds.NOTHING if value is None or not value.error else Holds.ERROR
-    word = type_name(value).removeprefix("a ")
-    return Holds("yes-no" if word == "yes or no" else word)
+    found = value_type(value)
+    assert found is not None
+    return Holds("yes-no" if found.cls is bool else found.word)

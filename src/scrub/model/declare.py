@@ -8,7 +8,6 @@ A docstring's first paragraph says what it does; then lines `name: ...` describe
 from __future__ import annotations
 
 import functools
-import re
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from enum import IntEnum
 from types import MappingProxyType
@@ -16,6 +15,7 @@ from typing import Any, ClassVar, TypeVar
 
 from scrub.model.area import Area
 from scrub.model.change import Change, Recorder
+from scrub.model.late import late
 from scrub.model.problem import Failure
 
 F = TypeVar("F", bound=Callable[..., Any])
@@ -207,7 +207,7 @@ class Docs:
                 self.arguments[label] = text
 
 
-_LABEL = re.compile(r"([A-Za-z][\w-]*): (.*)")
+_LABEL = late(r"([A-Za-z][\w-]*): (.*)")
 
 
 def _labelled(docstring: str) -> Iterator[tuple[str | None, str]]:

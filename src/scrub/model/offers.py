@@ -17,13 +17,12 @@ def made_of(cls: type[Item]) -> tuple[type[Item], ...]:
     waiting = [cls]
     while waiting:
         of = waiting.pop()
-        for name in dir(of):
-            method = getattr(of, name, None)
-            if any(hasattr(vars(base).get(name), "scrub_holds") for base in of.__mro__):
-                held = typing.get_args(typing.get_type_hints(method)["return"])[0]
-                if held not in found:
-                    found[held] = None
-                    waiting.append(held)
+        names = {name for base in of.__mro__ for name, member in vars(base).items() if hasattr(member, "scrub_holds")}
+        for name in sorted(names):
+            held = typing.get_args(typing.get_type_hints(getattr(of, name))["return"])[0]
+            if held not in found:
+                found[held] = None
+                waiting.append(held)
     _KNOWN[cls] = tuple(found)
     return _KNOWN[cls]
 

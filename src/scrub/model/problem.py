@@ -78,13 +78,24 @@ class Refused(ScrubError):
 class Problem:
     """One slip in a macro: where it stands, what is wrong, and how to mend it.
 
-    `line` and `column` count from 1; `length` is in characters.
+    `line` and `column` count from 1; `length` is in characters. `code` names the sort of slip, the same in every
+    version; `replacement` is what to write in its place, where that is one word.
     """
 
-    __slots__ = ("column", "length", "line", "message", "name", "source")
+    __slots__ = ("code", "column", "length", "line", "message", "name", "replacement", "source")
 
-    def __init__(self, message: str, line: int, column: int, length: int = 1) -> None:
+    def __init__(
+        self,
+        message: str,
+        line: int,
+        column: int,
+        length: int = 1,
+        code: str = "syntax",
+        replacement: str | None = None,
+    ) -> None:
         self.message = message
+        self.code = code
+        self.replacement = replacement
         self.line = line
         self.column = column
         self.length = max(1, length)
@@ -104,7 +115,9 @@ class Problem:
 
     def as_dict(self) -> dict[str, object]:
         """The problem as JSON shows it."""
-        return {"line": self.line, "column": self.column, "length": self.length, "message": self.message}
+        found: dict[str, object] = {"line": self.line, "column": self.column, "length": self.length}
+        found |= {"message": self.message, "code": self.code}
+        return found if self.replacement is None else {**found, "replacement": self.replacement}
 
     def __repr__(self) -> str:
         return f"Problem({self.line}:{self.column} {self.message!r})"

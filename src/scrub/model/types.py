@@ -5,12 +5,9 @@ from __future__ import annotations
 import types
 import typing
 from collections.abc import Iterable, Sequence
-from datetime import date, datetime
-from decimal import Decimal
 from functools import cache
 
-from scrub.model.amounts import Duration, Length, Size
-from scrub.model.values import Choice, NewSecret, Secret
+from scrub.model.values import VALUE_TYPES, Choice, NewSecret
 
 
 class Type(typing.NamedTuple):
@@ -52,11 +49,11 @@ SIZE = Type("size")
 NOTHING = Type("nothing")
 
 _PLAIN: dict[object, Type] = {
-    str: TEXT, Decimal: NUMBER, int: NUMBER, bool: YES_NO, date: DATE, datetime: TIME, Secret: SECRET,
-    NewSecret: SECRET,
-    Duration: DURATION, Length: LENGTH, Size: SIZE,
-    type(None): NOTHING, typing.Any: ANY, object: ANY,
+    **{each.cls: Type(each.word) for each in VALUE_TYPES if each.cls is not list},
+    int: NUMBER, NewSecret: SECRET, type(None): NOTHING, typing.Any: ANY, object: ANY,
 }  # fmt: skip
+#: The Python class of the values of each type.
+CLASSES: dict[Type, type] = {Type(each.word): each.cls for each in VALUE_TYPES}
 
 
 def list_of(item: Type | None) -> Type:

@@ -7,9 +7,9 @@ from collections.abc import Callable
 from datetime import date, datetime
 from decimal import ROUND_HALF_UP, Decimal
 from enum import StrEnum
-from typing import Any, TypeAlias, TypeVar
+from typing import Any, NamedTuple, TypeAlias, TypeVar
 
-from scrub.model.amounts import Amount, number_text
+from scrub.model.amounts import AMOUNTS, Amount, number_text
 from scrub.model.problem import Failure
 
 T = TypeVar("T")
@@ -59,7 +59,10 @@ class NewSecret(Secret):
     __slots__ = ()
 
 
-Value: TypeAlias = Any  # text, number, yes/no, date, time, list, nothing, a secret, an item
+#: What a cell or a field of a table can hold.
+Plain: TypeAlias = str | Decimal | bool | date | Amount | None
+#: Any value of a macro: a plain one, a list of values, a secret, an item.
+Value: TypeAlias = Any
 
 _FOLD = str.maketrans({"\u00a0": " ", "\u202f": " ", "\u2007": " ", "\u2019": "'", "\u2018": "'", "\u02bc": "'"})
 
@@ -86,44 +89,52 @@ def harmless(text: str) -> str:
     return f"'{text}" if text.startswith(("=", "+", "-", "@", "\t", "\r")) else text
 
 
+class ValueType(NamedTuple):
+    """A type of value: its word in the language, its class in Python, how a sentence calls one, how it is shown."""
+
+    word: str
+    cls: type
+    called: str
+    shown: Callable[[Any], str]
+
+
+def _never_shown(value: object) -> str:
+    raise Failure("a secret cannot be written into a text")
+
+
+#: Every type of value, a narrower one before a wider: in Python a time is a date too.
+VALUE_TYPES = (
+    ValueType("yes or no", bool, "yes or no", lambda value: "yes" if value else "no"),
+    ValueType("text", str, "a text", str),
+    ValueType("number", Decimal, "a number", number_text),
+    ValueType("time", datetime, "a time", lambda value: value.strftime("%Y-%m-%dT%H:%M")),
+    ValueType("date", date, "a date", date.isoformat),
+    ValueType("list", list, "a list", lambda value: ", ".join(map(shown, value))),
+    ValueType("secret", Secret, "a secret", _never_shown),
+    *(ValueType(amount.word, amount, f"a {amount.word}", str) for amount in AMOUNTS),
+)
+_EXACTLY = {each.cls: each for each in VALUE_TYPES}
+
+
+def value_type(value: Value) -> ValueType | None:
+    """The type of a value; None for nothing, and for an item."""
+    return _EXACTLY.get(type(value)) or next((each for each in VALUE_TYPES if isinstance(value, each.cls)), None)
+
+
 def type_name(value: Value) -> str:
     """What a person calls the type of `value`, with its article."""
     if value is None:
         return "nothing"
-    for kind, name in (
-        (bool, "yes or no"), (str, "a text"), (Decimal, "a number"), (datetime, "a time"), (date, "a date"),
-        (list, "a list"), (Secret, "a secret"),
-    ):  # fmt: skip
-        if isinstance(value, kind):
-            return name
-    if isinstance(value, Amount):
-        return f"a {value.word}"
-    return f"a {value.kind_word}"
+    found = value_type(value)
+    return found.called if found is not None else f"a {value.kind_word}"
 
 
 def shown(value: Value) -> str:
     """A value as a text with holes shows it. Raises `Failure` for a secret."""
-    if isinstance(value, str):
-        return str(value)
     if value is None:
         return ""
-    if value is True:
-        return "yes"
-    if value is False:
-        return "no"
-    if isinstance(value, Decimal):
-        return number_text(value)
-    if isinstance(value, datetime):
-        return value.strftime("%Y-%m-%dT%H:%M")
-    if isinstance(value, date):
-        return value.isoformat()
-    if isinstance(value, list):
-        return ", ".join(shown(each) for each in value)
-    if isinstance(value, Secret):
-        raise Failure("a secret cannot be written into a text")
-    if isinstance(value, Amount):
-        return str(value)
-    return str(value.label)
+    found = value_type(value)
+    return found.shown(value) if found is not None else str(value.label)
 
 
 def is_empty(value: Value) -> bool:

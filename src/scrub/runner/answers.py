@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import os
-import re
 from collections.abc import Callable, Mapping
 from typing import Any
 
 from scrub.model.colours import colour_of
 from scrub.model.host import Host, Question
+from scrub.model.late import late
 from scrub.model.operations import as_date, as_number
 from scrub.model.problem import BadCall, Failure, did_you_mean, listed
 from scrub.model.values import Secret, Value, fold, shown
@@ -118,7 +118,7 @@ def _yes_no(text: str) -> bool:
 
 
 #: One address (RFC 5322, 3.4.1, without its oldest forms): no blanks, no line break, a domain behind the sign.
-_ADDRESS = re.compile(r"[^\s@<>(),;:\"\[\]\\]+@[^\s@<>(),;:\"\[\]\\]+\.[^\s@<>(),;:\"\[\]\\.]+")
+_ADDRESS = late(r"[^\s@<>(),;:\"\[\]\\]+@[^\s@<>(),;:\"\[\]\\]+\.[^\s@<>(),;:\"\[\]\\.]+")
 
 
 def _address(text: str) -> str:

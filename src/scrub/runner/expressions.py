@@ -12,11 +12,11 @@ from typing import Any
 from scrub.language import tree
 from scrub.language.meanings import Meanings
 from scrub.language.tree import Argument, Expression
-from scrub.model.amounts import Amount, Duration, Length, Size, combine
+from scrub.model.amounts import Amount, combine
 from scrub.model.declare import Item
 from scrub.model.grid import Trouble
 from scrub.model.problem import Failure
-from scrub.model.values import Value, fold, is_empty, loosen, same, shown, type_name
+from scrub.model.values import Value, fold, is_empty, loosen, same, shown, type_name, value_type
 from scrub.model.vocabulary import Callee, Parameter, Vocabulary
 from scrub.runner.comparisons import (
     ORDER,
@@ -47,16 +47,29 @@ class Expressions(Paths, Lookups):
         """`means` is what the checker found; `own_names` never hold data: paths may be made of them."""
         self.vocabulary = vocabulary
         self.means = means
+        self.line = 0  # the line on which the statement begins that is being compiled
+        self.title = ""
         self.own_names = own_names
-        self._by_type = {
-            "text": str, "number": Decimal, "yes or no": bool, "list": list, "time": datetime, "date": date,
-            "duration": Duration, "length": Length, "size": Size,
-        }  # fmt: skip
 
     def evaluate(self, node: Expression) -> Evaluate:
         """The closure of an expression."""
         found: Evaluate = getattr(self, f"_{type(node).__name__.lower()}")(node)
-        return found
+        line = node.place.line
+        return self._on_line(found, line) if self.line and line != self.line and not _is_plain(node) else found
+
+    def _on_line(self, value: Evaluate, line: int) -> Evaluate:
+        """A value on another line than its statement begins on: a failure in it names that line."""
+        title = self.title
+
+        def evaluate(frame: Frame) -> Value:
+            try:
+                return value(frame)
+            except Failure as failure:
+                if failure.line is None:
+                    failure.title, failure.line = title, line
+                raise
+
+        return evaluate
 
     def condition(self, node: Expression) -> Callable[[Frame], bool]:
         """The closure of a condition; anything but yes or no is a failure."""
@@ -177,8 +190,8 @@ class Expressions(Paths, Lookups):
         return given(getattr(item, field.python))
 
     def _operate(self, value: Value, word: str, names: list[str | None], arguments: list[Value]) -> Value:
-        type_word = next((name for name, cls in self._by_type.items() if isinstance(value, cls)), None)
-        callee = self.vocabulary.operations.get((type_word or "", word))
+        of = value_type(value)
+        callee = self.vocabulary.operations.get((of.word if of else "", word))
         if callee is None:
             raise Failure(f'{type_name(value)} has no operation "{word}"')
         return self._called(callee, value, names, arguments)
@@ -366,6 +379,11 @@ class Expressions(Paths, Lookups):
         if node.operator == "and":
             return lambda frame: left(frame) and right(frame)
         return lambda frame: left(frame) or right(frame)
+
+
+def _is_plain(node: Expression) -> bool:
+    """Whether reading it never fails."""
+    return isinstance(node, tree.Constant | tree.Moment)
 
 
 def _named(failure: Failure, origins: list[Callable[[Frame], str]], frame: Frame) -> Failure:

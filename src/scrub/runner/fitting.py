@@ -3,33 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from datetime import date, datetime
 from decimal import Decimal
 from typing import Any
 
-from scrub.model.amounts import Duration, Length, Size
 from scrub.model.problem import Failure
-from scrub.model.types import (
-    ANY,
-    DATE,
-    DURATION,
-    LENGTH,
-    NUMBER,
-    SECRET,
-    SIZE,
-    TEXT,
-    TIME,
-    YES_NO,
-    ChoiceClass,
-    Type,
-)
-from scrub.model.values import Secret, Value, type_name
+from scrub.model.types import ANY, CLASSES, ChoiceClass, Type
+from scrub.model.values import Value, type_name
 from scrub.model.vocabulary import Parameter
-
-_CLASSES: dict[Type, type] = {
-    NUMBER: Decimal, TEXT: str, YES_NO: bool, SECRET: Secret, DATE: date, TIME: datetime,
-    DURATION: Duration, LENGTH: Length, SIZE: Size,
-}  # fmt: skip
 
 
 def given(value: Any) -> Value:
@@ -54,7 +34,7 @@ def fitted(value: Value, wanted: Type, what: str, choice: ChoiceClass | None = N
             return choice(str(value).lower())
         except ValueError:
             raise Failure(f'{what} is {wanted}, not "{value}"') from None
-    expected = _CLASSES.get(wanted)
+    expected = CLASSES.get(wanted)
     if expected is not None and not isinstance(value, expected):
         raise Failure(f"{what} is {wanted}, not {type_name(value)}")
     if whole:

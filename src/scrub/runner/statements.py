@@ -36,13 +36,16 @@ class Statements(Expressions):
         """`data` are the questions that another macro answers from data."""
         super().__init__(vocabulary, program.means, own_names(program, data))
         self.program = program
+        self.title = program.title
         self.watch = watch
         self.depth = 0
         self.items = [program.start_slot]  # the slots of the current items around the statement being compiled
 
     def _watched(self, node: tree.Statement) -> Run:
         """The closure of a statement; when somebody steps, it is shown before it runs."""
+        before, self.line = self.line, node.place.line
         run = self.statement(node)
+        self.line = before
         if self.watch is None:
             return run
         watch, depth, line, item = self.watch, self.depth, node.place.line, self.items[-1]

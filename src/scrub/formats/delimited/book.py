@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 from collections.abc import Iterator
 
+from scrub.formats.delimited.layout import Layout
 from scrub.formats.delimited.records import delimiters_of, encoding_of, line_end_of, records_of, spoken_encoding
 from scrub.formats.delimited.sheet import DelimitedSheet
 from scrub.formats.file import PickedFile
@@ -22,24 +23,23 @@ class DelimitedFile(PickedFile, Workbook):
     def __init__(self, source: Source) -> None:
         super().__init__(source)
         data = source.read(0, source.size)
-        self.marks, self.encoding, self.guessed = encoding_of(source, data)
-        text = data[len(self.marks) :].decode(self.encoding)
-        self.quoted = '"' in text
-        self.line_end = line_end_of(text)
+        marks, encoding, self.guessed = encoding_of(source, data)
+        text = data[len(marks) :].decode(encoding)
+        line_end = line_end_of(text)
         likely = ["\t"] if source.path.lower().endswith(".tsv") else delimiters_of(text)
-        self.delimiter, records = self._taken_apart(text, likely)
-        widest = max((each.count(self.delimiter) for each in records), default=0)
+        delimiter, records = self._taken_apart(text, line_end, likely)
+        widest = max((each.count(delimiter) for each in records), default=0)
         if widest >= MOST_COLUMNS:
             raise source.problem(f"it has {widest + 1:,} fields in a row; a sheet has at most {MOST_COLUMNS:,} columns")
-        self.sheet = DelimitedSheet(self, records)
-        self.safe: list[str] = []
+        self.layout = Layout(marks, encoding, delimiter, line_end, '"' in text)
+        self.sheet = DelimitedSheet(self, self.layout, records)
 
-    def _taken_apart(self, text: str, likely: list[str]) -> tuple[str, list[str]]:
+    def _taken_apart(self, text: str, line_end: str, likely: list[str]) -> tuple[str, list[str]]:
         """The delimiter and the records: the first likely one with which every quote is closed."""
         problem: FileProblem | None = None
         for delimiter in likely:
             try:
-                return delimiter, records_of(self.source, text, self.line_end, delimiter)
+                return delimiter, records_of(self.source, text, line_end, delimiter)
             except FileProblem as found:
                 problem = problem or found
         assert problem is not None
@@ -54,10 +54,10 @@ class DelimitedFile(PickedFile, Workbook):
     @property
     def notes(self) -> list[str]:
         """What a person should know about saving the changes."""
-        read = [f"{self.name} was read as {spoken_encoding(self.encoding)}."] if self.guessed else []
+        read = [f"{self.name} was read as {spoken_encoding(self.layout.encoding)}."] if self.guessed else []
         return read + [
             f"{place} begins like a formula; it was written with an apostrophe, so that no program runs it."
-            for place in dict.fromkeys(self.safe)
+            for place in dict.fromkeys(self.sheet.safe)
         ]
 
     def lacking(self, what: str = "that") -> str:
@@ -76,10 +76,11 @@ class DelimitedFile(PickedFile, Workbook):
         self.sheet.forget_there_and_back()
         if not self.sheet.values:
             return None
+        marks, encoding, _, line_end, _ = self.layout
         old = self.source.read(0, self.source.size)
-        text = self.line_end.join(self.sheet.written())
-        ended = old.endswith(self.line_end.encode(self.encoding)) or not old[len(self.marks) :]
-        fresh = self.marks + (text + (self.line_end if ended else "")).encode(self.encoding)
+        text = line_end.join(self.sheet.written())
+        ended = old.endswith(line_end.encode(encoding)) or not old[len(marks) :]
+        fresh = marks + (text + (line_end if ended else "")).encode(encoding)
         start = common_start(old, fresh)
         tail = min(len(old), len(fresh)) - start
         same_end = min(tail, common_start(old[::-1], fresh[::-1]))

@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-import re
 from collections import Counter
 from typing import NamedTuple
 
 from scrub.formats.source import Source
+from scrub.model.late import late
 from scrub.model.preferences import CURRENT
 from scrub.model.problem import FileProblem, listed
 
-_QUOTED = re.compile(r'"(?:[^"]|"")*"(?!")')
+_QUOTED = late(r'"(?:[^"]|"")*"(?!")')
 
 
 class Encoding(NamedTuple):
@@ -145,7 +145,7 @@ def line_end_of(text: str) -> str:
 
 
 #: A comma inside a number, which is no delimiter where another mark could be one.
-_INSIDE = re.compile(r"(?<=\d),(?=\d)")
+_INSIDE = late(r"(?<=\d),(?=\d)")
 
 
 def delimiters_of(text: str) -> list[str]:

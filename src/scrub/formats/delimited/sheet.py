@@ -8,22 +8,22 @@ from collections.abc import Iterable, Sequence
 from datetime import date
 from decimal import Decimal
 from functools import cached_property, partial
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
+from scrub.formats.delimited.layout import Layout
 from scrub.formats.delimited.records import fields_of, raw_fields
 from scrub.formats.sheet import OpenSheet, told
 from scrub.model.amounts import Duration, number_text
 from scrub.model.area import Area
 from scrub.model.change import VALUE
+from scrub.model.declare import FileItem
 from scrub.model.grid import Alignment, ColumnValues
+from scrub.model.late import late
 from scrub.model.page import Orientation, View
 from scrub.model.preferences import CURRENT, Mark
 from scrub.model.problem import Failure
 from scrub.model.text import Edit, edited
-from scrub.model.values import Value, harmless, shown, type_name
-
-if TYPE_CHECKING:
-    from scrub.formats.delimited.book import DelimitedFile
+from scrub.model.values import Plain, Value, harmless, shown, type_name
 
 _LOOKS: dict[str, Any] = {
     "locked": True, "fill": None, "colour": None, "bold": False, "italic": False, "number-form": "General",
@@ -33,23 +33,25 @@ _SETTINGS: dict[str, Any] = {
     "view": View.NORMAL, "page-break-lines": False, "gridlines": True, "zoom": 100, "orientation": Orientation.PORTRAIT,
     "rows-in-sight": 0, "columns-in-sight": 0,
 }  # fmt: skip
-_POINT_NUMBER = re.compile(r"-?(?:0|[1-9]\d{0,14})(?:\.\d+)?")
-_COMMA_NUMBER = re.compile(r"-?(?:0|[1-9]\d{0,14})(?:,\d+)?")
-_DATE = re.compile(r"\d{4}-\d{2}-\d{2}")
+_POINT_NUMBER = late(r"-?(?:0|[1-9]\d{0,14})(?:\.\d+)?")
+_COMMA_NUMBER = late(r"-?(?:0|[1-9]\d{0,14})(?:,\d+)?")
+_DATE = late(r"\d{4}-\d{2}-\d{2}")
 #: Numbers whose mark can only be the decimal one: not three digits stand behind it.
 _SURELY_COMMA, _SURELY_POINT = (re.compile(rf"-?\d+{mark}(?:\d{{1,2}}|\d{{4,}})") for mark in (",", r"\."))
 #: Records that are looked at to find out how the file writes its numbers.
 _SAMPLE = 500
 #: A sign with digits behind it, as in a telephone number: no program runs that as a formula that does anything.
-_SIGNED = re.compile(r"[+-][\d\s().,/-]*")
+_SIGNED = late(r"[+-][\d\s().,/-]*")
 
 
 class DelimitedSheet(OpenSheet):
     """The records of a file, as the rows of a sheet."""
 
-    def __init__(self, book: DelimitedFile, records: list[str]) -> None:
+    def __init__(self, file: FileItem, layout: Layout, records: list[str]) -> None:
         super().__init__()
-        self.book = book
+        self._file = file
+        self.layout = layout
+        self.safe: list[str] = []  # cells whose text was made harmless
         self.records_ = records
         self._kept: dict[int, ColumnValues] = {}
         self._used: Area | None = None
@@ -59,7 +61,7 @@ class DelimitedSheet(OpenSheet):
         """How a number is written: as the file has it where that is plain, else by the person's settings; those hold
         while a macro runs.
         """
-        delimiter = self.book.delimiter
+        delimiter = self.layout.delimiter
         commas = points = False
         if delimiter != ",":
             for record in self.records_[:_SAMPLE]:
@@ -71,14 +73,14 @@ class DelimitedSheet(OpenSheet):
         return _COMMA_NUMBER if CURRENT.get().decimal_mark == Mark.COMMA else _POINT_NUMBER
 
     @property
-    def file(self) -> DelimitedFile:
+    def file(self) -> FileItem:
         """The file."""
-        return self.book
+        return self._file
 
     @cached_property
     def name(self) -> str:
         """The file's name without its ending."""
-        return os.path.splitext(self.book.name)[0]
+        return os.path.splitext(self._file.label)[0]
 
     @property
     def number(self) -> int:
@@ -125,15 +127,15 @@ class DelimitedSheet(OpenSheet):
 
     def _column(self, column: int) -> list[str]:
         """The fields of one column."""
-        delimiter, at = self.book.delimiter, column - 1
-        if self.book.quoted:
+        delimiter, at = self.layout.delimiter, column - 1
+        if self.layout.quoted:
             quoted = (fields_of(each, delimiter) for each in self.records_)
             return [row[at] if len(row) > at else "" for row in quoted]
         rows = [each.split(delimiter, column) for each in self.records_]
         texts = [row[at] if len(row) > at else "" for row in rows]
-        return [text.rstrip("\r") for text in texts] if self.book.line_end == "\n" else texts
+        return [text.rstrip("\r") for text in texts] if self.layout.line_end == "\n" else texts
 
-    def _typed(self, text: str) -> Value:
+    def _typed(self, text: str) -> Plain:
         """What a field stands for: a number or a date written plainly, else a text."""
         if self._number.fullmatch(text):
             return Decimal(text.replace(",", "."))
@@ -156,7 +158,7 @@ class DelimitedSheet(OpenSheet):
             return known.get(row)
         if not 1 <= row <= len(self.records_):
             return None
-        fields = fields_of(self.records_[row - 1], self.book.delimiter)
+        fields = fields_of(self.records_[row - 1], self.layout.delimiter)
         return self._typed(fields[column - 1]) if column <= len(fields) else None
 
     def text(self, row: int, column: int) -> str:
@@ -167,9 +169,9 @@ class DelimitedSheet(OpenSheet):
         """The smallest range with all that holds something."""
         if self._used is None:
             filled = [row for row, each in enumerate(self.records_, 1) if each.strip("\r")]
-            delimiter = self.book.delimiter
+            delimiter = self.layout.delimiter
             most = max((each.count(delimiter) + 1 for each in self.records_ if '"' not in each), default=1)
-            if self.book.quoted:
+            if self.layout.quoted:
                 most = max([most, *(len(fields_of(each, delimiter)) for each in self.records_ if '"' in each)])
             self._used = Area(filled[0], 1, filled[-1], most) if filled else Area(0, 0, 0, 0)
         return self.spanning(self._used if self._used.bottom else None)
@@ -183,7 +185,7 @@ class DelimitedSheet(OpenSheet):
         places = {
             (row, column)
             for row, record in enumerate(self.records_, 1)
-            for column in range(1, len(fields_of(record, self.book.delimiter)) + 1)
+            for column in range(1, len(fields_of(record, self.layout.delimiter)) + 1)
         }
         return sorted(places.union(map(self.place, self.values)))
 
@@ -194,7 +196,7 @@ class DelimitedSheet(OpenSheet):
             return []
         area = area.within(used)
         last = min(area.bottom, len(self.records_))
-        delimiter, records = self.book.delimiter, self.records_
+        delimiter, records = self.layout.delimiter, self.records_
         if area.top > 1:
             self._ensure_even(area.top - 1, last)
         changed = {key >> 14 for key in self.values}
@@ -212,10 +214,10 @@ class DelimitedSheet(OpenSheet):
 
     def _ensure_even(self, heading: int, last: int) -> None:
         """Raises `Failure` where a record below the headings is ragged."""
-        delimiter, records = self.book.delimiter, self.records_[heading - 1 : last]
+        delimiter, records = self.layout.delimiter, self.records_[heading - 1 : last]
         counts = [each.count(delimiter) for each in records]
         wanted = counts[0] if counts else 0
-        if len(set(counts)) < 2 and not self.book.quoted:
+        if len(set(counts)) < 2 and not self.layout.quoted:
             return
         wanted = len(fields_of(records[0], delimiter))
         for at, (record, count) in enumerate(zip(records, counts, strict=True)):
@@ -225,7 +227,7 @@ class DelimitedSheet(OpenSheet):
             if there != wanted:
                 line = self._line_of(heading + at)
                 failure = Failure(
-                    f"{self.book.name}, line {line}: it has {there} fields, and the headings are {wanted}. "
+                    f"{self._file.label}, line {line}: it has {there} fields, and the headings are {wanted}. "
                     "A field with the delimiter in it must stand in quotes"
                 )
                 failure.placed = True
@@ -233,7 +235,7 @@ class DelimitedSheet(OpenSheet):
 
     def _line_of(self, row: int) -> int:
         """The line in the file where a record begins."""
-        return row + sum(each.count(self.book.line_end) for each in self.records_[: row - 1])
+        return row + sum(each.count(self.layout.line_end) for each in self.records_[: row - 1])
 
     # -- changing
 
@@ -257,10 +259,10 @@ class DelimitedSheet(OpenSheet):
         """A text as the file can hold it."""
         if not text.isascii():
             try:
-                text.encode(self.book.encoding)
+                text.encode(self.layout.encoding)
             except UnicodeEncodeError as error:
                 raise Failure(
-                    f'"{text[error.start]}" cannot be written in this file\'s encoding ({self.book.encoding}). '
+                    f'"{text[error.start]}" cannot be written in this file\'s encoding ({self.layout.encoding}). '
                     "Save it as UTF-8 first"
                 ).at(self.where(row, column)) from None
         return self._safe(text, before, row, column) or None
@@ -270,7 +272,7 @@ class DelimitedSheet(OpenSheet):
         safe = harmless(text)
         if safe == text or _SIGNED.fullmatch(text) or (isinstance(before, str) and harmless(before) != before):
             return text
-        self.book.safe.append(self.where(row, column))
+        self.safe.append(self.where(row, column))
         return safe
 
     def edit_text(self, row: int, column: int, text: str, edits: Sequence[Edit]) -> None:
@@ -281,36 +283,36 @@ class DelimitedSheet(OpenSheet):
 
     def written(self) -> list[str]:
         """The records as they are to be."""
-        book, found = self.book, list(self.records_)
+        layout, found = self.layout, list(self.records_)
         ending = "\r" if found and found[0].endswith("\r") else ""
         by_row: dict[int, list[tuple[int, Value]]] = {}
         for key, value in self.values.items():
             by_row.setdefault(key >> 14, []).append((key & 0x3FFF, value))
-        width = max((len(fields_of(found[0], book.delimiter)) if found else 0), 1)
+        width = max((len(fields_of(found[0], layout.delimiter)) if found else 0), 1)
         for row in sorted(by_row):
             if row > len(found) and all(value is None for _, value in by_row[row]):
                 continue
             while len(found) < row:
-                found.append(book.delimiter * (width - 1) + ending)
+                found.append(layout.delimiter * (width - 1) + ending)
             record = found[row - 1]
-            tail = "\r" if record.endswith("\r") and book.line_end == "\n" else ""
-            fields = raw_fields(record.removesuffix(tail) if tail else record, book.delimiter) or [""]
+            tail = "\r" if record.endswith("\r") and layout.line_end == "\n" else ""
+            fields = raw_fields(record.removesuffix(tail) if tail else record, layout.delimiter) or [""]
             for column, value in by_row[row]:
                 while len(fields) <= column:
                     fields.append("")
                 fields[column] = self._field(value, fields[column])
-            found[row - 1] = book.delimiter.join(fields) + tail
+            found[row - 1] = layout.delimiter.join(fields) + tail
         return found
 
-    def _field(self, value: Value, before: str) -> str:
+    def _field(self, value: Plain, before: str) -> str:
         """A value as a field; one that was quoted stays so."""
         text = self._written(value)
-        marks = (self.book.delimiter, '"', "\n", "\r")
+        marks = (self.layout.delimiter, '"', "\n", "\r")
         if any(mark in text for mark in marks) or (before.startswith('"') and text):
             return '"' + text.replace('"', '""') + '"'
         return text
 
-    def _written(self, value: Value) -> str:
+    def _written(self, value: Plain) -> str:
         if isinstance(value, bool):
             return "TRUE" if value else "FALSE"
         if isinstance(value, Decimal):

@@ -5,47 +5,29 @@ from __future__ import annotations
 import os
 import re
 from collections.abc import Iterator
-from functools import cached_property, partial
-from typing import TYPE_CHECKING
+from functools import partial
 
 from scrub.formats.file import PickedFile
-from scrub.formats.opc import part_tree, relationships
+from scrub.formats.opc.parts import Parts
+from scrub.formats.opc.relationships import part_tree, relationships
 from scrub.formats.source import Source, opened
-from scrub.formats.spans import NotReadable, Span, Splice, escaped, set_attributes, spliced
-from scrub.formats.workbook.decode import Decoder
-from scrub.formats.workbook.depends import Dependence
-from scrub.formats.workbook.elements import all_placed, ended, id_of
+from scrub.formats.spans import Span, Splice, ended, escaped, set_attributes, spliced
+from scrub.formats.workbook.elements import all_placed, id_of
 from scrub.formats.workbook.embedded import add_part, embedded, part_of
 from scrub.formats.workbook.front import reselected
-from scrub.formats.workbook.names import Names
-from scrub.formats.workbook.parts import Parts
-from scrub.formats.workbook.reading import Loaded, SheetReading
+from scrub.formats.workbook.reading import Loads
+from scrub.formats.workbook.shared import Shared
 from scrub.formats.workbook.sheet import OfficeSheet
-from scrub.formats.workbook.strings import SharedStrings
-from scrub.formats.workbook.styles import Styles
 from scrub.formats.zip import Package
-from scrub.model.area import MOST_COLUMNS, MOST_ROWS, Area
+from scrub.model.area import Area
+from scrub.model.grid import Grid
 from scrub.model.problem import Failure
 from scrub.model.values import fold
 from scrub.model.workbook import Workbook
 from scrub.store.patch import Patch
 
-if TYPE_CHECKING:
-    from scrub.model.sheet import Sheet
-
 #: A part of this size in bytes is read in no time.
 _QUICKLY_READ = 1 << 20
-#: Sheets whose cells are kept read at a time.
-_SHEETS_KEPT = 2
-_NO_STYLES = (
-    b'<?xml version="1.0" encoding="UTF-8" standalone="yes"?>\n'
-    b'<styleSheet xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main"><fonts count="1"><font>'
-    b'<sz val="11"/><name val="Calibri"/></font></fonts>'
-    b'<fills count="2"><fill><patternFill patternType="none"/></fill><fill>'
-    b'<patternFill patternType="gray125"/></fill></fills><borders count="1"><border/></borders><cellStyleXfs count="1">'
-    b'<xf/></cellStyleXfs><cellXfs count="1"><xf xfId="0"/></cellXfs>'
-    b'<cellStyles count="1"><cellStyle name="Normal" xfId="0" builtinId="0"/></cellStyles></styleSheet>'
-)
 
 
 class OfficeWorkbook(PickedFile, Workbook):
@@ -58,17 +40,22 @@ class OfficeWorkbook(PickedFile, Workbook):
         self._data, self._root = part_tree(self.package, self._part)
         if self._root.name != "workbook":
             raise self.problem("its main part is not a workbook")
+        self.shared = Shared(self, self.package, self._part, self._data, self._root)
+        self._loads = Loads()
         self._sheets = list(self._read_sheets())
+        self.shared.sheets = self._sheets
         self._views = self._root.child("bookViews")
         self._to_embed: list[str] = []
-        self._named: dict[str, OfficeSheet] = {}
-        self._loaded: dict[OfficeSheet, Loaded] = {}
-        self.version = 0  # grows with every change of a cell; nothing was changed yet while it is 0
-        self.version_back = False  # whether changes were taken back since results of formulas were last asked for
-        self.checked_formulas: set[str] = set()
-        self.format_numbers: dict[int, int] = {}  # added cell formats with their numbers in the file
-        #: Reads cells with the span tree only: for tests, which hold both ways to the same bytes.
-        self.parse_slowly = False
+
+    @property
+    def parse_slowly(self) -> bool:
+        """Whether cells are read with the span tree only: for tests, which hold both ways to the same bytes."""
+        return any(sheet.part.parse_slowly for sheet in self._sheets)
+
+    @parse_slowly.setter
+    def parse_slowly(self, value: bool) -> None:
+        for sheet in self._sheets:
+            sheet.part.parse_slowly = value
 
     def sheets(self) -> Iterator[OfficeSheet]:
         """Its sheets, in the order of the tabs."""
@@ -84,142 +71,22 @@ class OfficeWorkbook(PickedFile, Workbook):
             found.append("Formulas will be recalculated when the file is next opened.")
         return found
 
-    # -- what cells share
-
-    @cached_property
-    def _targets(self) -> dict[str, str]:
-        """The parts that the workbook part leads to, by the last word of their type."""
-        related = relationships(self.package, self._part).values()
-        return {each.type: each.target for each in related if each.target in self.package.members and each.target}
-
-    @cached_property
-    def styles(self) -> Styles:
-        """How cells look."""
-        part = self._targets.get("styles")
-        try:
-            return Styles(self.package.read(part) if part else _NO_STYLES, self._theme)
-        except (NotReadable, ValueError) as problem:
-            raise self.problem(f"its styles: {problem}") from None
-
-    def _theme(self) -> bytes:
-        part = self._targets.get("theme")
-        return self.package.read(part) if part else b""
-
-    def strings(self) -> SharedStrings:
-        """The texts that cells share."""
-        return self._strings
-
-    @cached_property
-    def _strings(self) -> SharedStrings:
-        part = self._targets.get("sharedStrings")
-        try:
-            return SharedStrings(self.package.read(part) if part else b"<sst/>")
-        except NotReadable as problem:
-            raise self.problem(f"its shared texts: {problem}") from None
-
-    @cached_property
-    def decoder(self) -> Decoder:
-        """Reads stored values."""
-        properties = self._root.child("workbookPr")
-        from_1904 = properties is not None and properties.attributes.get("date1904", "0") in ("1", "true")
-        return Decoder(self.styles, self.strings, from_1904)
-
-    # -- results of formulas
-
-    def cells_changed(self, back: bool = False) -> None:
-        """Is told of every change of a cell: from the first one on, results of formulas may be old."""
-        self.version += 1
-        self.version_back = self.version_back or back
-        if self.version == 1:
-            for sheet in self._sheets:
-                for column, values in sheet.live.items():
-                    sheet.doubt(values, column)
-
-    @cached_property
-    def dependence(self) -> Dependence:
-        """Tells which results of formulas still hold."""
-        return Dependence(self)
-
-    def first_change(self) -> str:
-        """A cell that was changed in this run, as a person names it; an empty text where none is."""
-        everywhere = Area(1, 1, MOST_ROWS, MOST_COLUMNS)
-        for sheet in self._sheets:
-            place = sheet.changed_in(everywhere)
-            if place:
-                return sheet.where(*place)
-        return ""
-
-    @property
-    def by_name(self) -> dict[str, OfficeSheet]:
-        """The sheets by their names, without regard to case."""
-        if len(self._named) != len(self._sheets):
-            self._named = {sheet.name.casefold(): sheet for sheet in self._sheets}
-        return self._named
-
-    def resolve(self, name: str, sheet: str) -> str | None:
-        """What a defined name, or that of a table, stands for on a sheet, as a formula; None where it is unknown."""
-        on = self.by_name.get(sheet.casefold())
-        target = self.names.local(name, on) if on is not None else None
-        target = target if target is not None else self.names.target(name)
-        if target is None:
-            for each in self._sheets:
-                table = next((table for table in each.tables() if table.name.casefold() == name.casefold()), None)
-                if table is not None:
-                    return f"{self.names.quoted(each.name)}!{table.area.corners}"
-        return target
-
-    def uses_of_name(self, name: str) -> str:
-        """Where formulas, rules or other names use a defined name, as a person says it; an empty text for nowhere."""
-        word = re.compile(rf"(?<![\w.!]){re.escape(name)}(?![\w.(!\[])", re.IGNORECASE)
-        other = self.names.using(word)
-        if other:
-            return f'the name "{other}"'
-        for sheet in self._sheets:
-            found = sheet.uses_of_name(word)
-            if found:
-                return found
-        raw = re.compile(word.pattern.encode(), re.IGNORECASE)
-        for part in self.package.members:
-            if part.endswith(".xml") and "/charts/" in f"/{part}" and raw.search(self.package.read(part)):
-                return "a chart"
-        return ""
-
-    def knows_name(self, name: str, sheet: str) -> bool:
-        """Whether a formula can use this name: a defined one, or that of a table."""
-        if name.upper().startswith("_XL") or self.resolve(name, sheet) is not None:
-            return True
-        return any(self.names.local(name, each) is not None for each in self._sheets)
-
-    @cached_property
-    def names(self) -> Names:
-        """The defined names."""
-        return Names(self._data, self._root)
-
-    def loaded(self, sheet: SheetReading) -> Loaded:
-        """What was read of a sheet. The one used longest ago is let go: many big ones fill the memory."""
-        assert isinstance(sheet, OfficeSheet)
-        found = self._loaded.get(sheet)
-        if found is None:
-            while len(self._loaded) >= _SHEETS_KEPT:
-                del self._loaded[next(iter(self._loaded))]
-            found = self._loaded[sheet] = Loaded(sheet.read_stored())
-        return found
-
-    def named_range(self, name: str) -> tuple[Sheet, Area] | None:
+    def named_range(self, name: str) -> tuple[Grid, Area] | None:
         """The range that has a defined name."""
-        found = self.names.area(name)
+        found = self.shared.names.area(name)
         return (self.sheet_named(found[0]), found[1]) if found else None
 
     def new_sheet(self, name: str) -> OfficeSheet:
         """Makes an empty sheet."""
-        if self.structure_locked:
+        if self.shared.structure_locked:
             raise Failure(f"{self.name}: the structure of the workbook is protected, so no sheet can be added")
         if not 1 <= len(name) <= 31 or re.search(r"[\[\]:*?/\\\x00-\x1f]", name) or name.strip("'") != name:
             raise Failure(f'"{name}" cannot be the name of a sheet: up to 31 characters, none of [ ] : * ? / \\')
         if any(fold(sheet.name) == fold(name) for sheet in self._sheets):
             raise Failure(f'there is a sheet "{name}" already')
-        sheet = OfficeSheet(self, len(self._sheets) + 1, Span("sheet", {"name": name}, 0), None)
-        sheet.is_new = True
+        entry = Span("sheet", {"name": name}, 0)
+        sheet = OfficeSheet(self.shared, self._loads, len(self._sheets) + 1, entry, None)
+        sheet.part.is_new = True
         self._sheets.append(sheet)
 
         def revert() -> None:
@@ -227,12 +94,6 @@ class OfficeWorkbook(PickedFile, Workbook):
 
         sheet.changed("sheet", None, name, revert, "new sheet")
         return sheet
-
-    @property
-    def structure_locked(self) -> bool:
-        """Whether sheets can be neither hidden nor shown (18.2.29)."""
-        lock = self._root.child("workbookProtection")
-        return lock is not None and lock.attributes.get("lockStructure", "0") in ("1", "true")
 
     def _find_part(self) -> str:
         for relationship in relationships(self.package, "").values():
@@ -250,7 +111,8 @@ class OfficeWorkbook(PickedFile, Workbook):
         for number, entry in enumerate(sheets.all("sheet") if sheets else (), 1):
             id_ = id_of(entry)
             target = targets[id_].target if id_ in targets else None
-            yield OfficeSheet(self, number, entry, target if target in self.package.members else None)
+            part = target if target in self.package.members else None
+            yield OfficeSheet(self.shared, self._loads, number, entry, part)
 
     def patch(self) -> Patch | None:
         """What makes the changed file of the old one, or None when nothing is to be written."""
@@ -258,7 +120,7 @@ class OfficeWorkbook(PickedFile, Workbook):
             return None
         for sheet in self._sheets:
             sheet.forget_there_and_back()
-        self._loaded.clear()  # packing needs the room
+        self._loads.clear()
         self._number_formats()
         parts = Parts(self.package, self._root)
         splices: list[Splice] = []
@@ -271,19 +133,18 @@ class OfficeWorkbook(PickedFile, Workbook):
             self._embed(text, parts)
         splices += self._new_sheets(parts)
         for sheet in self._sheets:
-            sheet.put_names()
+            sheet.settings.put_names()
             if sheet.is_new:
                 elements = sheet.elements(parts)
-                parts.added[str(sheet.part)] = sheet.make(None, elements)
-            elif sheet.part and (sheet.touched or sheet in selected):
-                parts.changed[sheet.part] = partial(sheet.make, selected.get(sheet), sheet.elements(parts))
+                parts.added[str(sheet.part.name)] = sheet.make(None, elements)
+            elif sheet.part.name and (sheet.touched or sheet in selected):
+                parts.changed[sheet.part.name] = partial(sheet.make, selected.get(sheet), sheet.elements(parts))
         fresh: dict[str, bytes] = {}
         splices += self._recalculated(parts, fresh)
-        if "names" in self.__dict__:
-            changed, whole = self.names.splices()
-            splices += changed
-            if whole:
-                fresh["definedNames"] = whole
+        changed, whole = self.shared.names.splices()
+        splices += changed
+        if whole:
+            fresh["definedNames"] = whole
         splices += all_placed(self._root, fresh)
         if splices:
             parts.changed[self._part] = partial(spliced, self._data, splices)
@@ -304,11 +165,12 @@ class OfficeWorkbook(PickedFile, Workbook):
         folder = os.path.dirname(self._part)
         for sheet in fresh:
             number += 1
-            sheet.part = parts.free_name(f"{folder}/worksheets/sheet{{}}.xml" if folder else "sheet{}.xml")
+            name = parts.free_name(f"{folder}/worksheets/sheet{{}}.xml" if folder else "sheet{}.xml")
+            sheet.part.name = name
             type_ = "application/vnd.openxmlformats-officedocument.spreadsheetml.worksheet+xml"
-            parts.add(sheet.part, b"", type_)
+            parts.add(name, b"", type_)
             base = "http://schemas.openxmlformats.org/officeDocument/2006/relationships"
-            id_ = parts.relate(self._part, f"{base}/worksheet", sheet.part)
+            id_ = parts.relate(self._part, f"{base}/worksheet", name)
             state = "" if sheet.state == "visible" else f' state="{sheet.state}"'
             entries += (
                 f'<{p}sheet name="{escaped(sheet.name)}" sheetId="{number}"{state} xmlns:r="{base}" r:id="{id_}"/>'
@@ -320,13 +182,14 @@ class OfficeWorkbook(PickedFile, Workbook):
         """Whether a value or a formula was changed, on which others may depend."""
         if not any(sheet.values or sheet.formulas for sheet in self._sheets):
             return False
-        return bool(self._targets.get("calcChain")) or any(map(self._may_calculate, self._sheets))
+        return bool(self.shared.targets.get("calcChain")) or any(map(self._may_calculate, self._sheets))
 
     def _may_calculate(self, sheet: OfficeSheet) -> bool:
         """Whether a sheet may hold formulas: one that nobody read is looked at where that takes no time."""
-        if sheet.has_formulas is None and sheet.part and self.package.members[sheet.part].size < _QUICKLY_READ:
-            data = self.package.read(sheet.part)
-            sheet.has_formulas = b"<f" in data or b":f" in data
+        part = sheet.part
+        if part.has_formulas is None and part.name and self.package.members[part.name].size < _QUICKLY_READ:
+            data = self.package.read(part.name)
+            part.has_formulas = b"<f" in data or b":f" in data
         return bool(sheet.formulas) or (sheet.has_formulas is not False and not sheet.is_new)
 
     def _recalculated(self, parts: Parts, fresh: dict[str, bytes]) -> list[Splice]:
@@ -335,7 +198,7 @@ class OfficeWorkbook(PickedFile, Workbook):
         """
         if not self._recalculates:
             return []
-        chain = self._targets.get("calcChain")
+        chain = self.shared.targets.get("calcChain")
         if chain and any(sheet.formulas for sheet in self._sheets):
             parts.remove(chain, self._part)
         old = self._root.child("calcPr")
@@ -347,16 +210,16 @@ class OfficeWorkbook(PickedFile, Workbook):
 
     def _number_formats(self) -> None:
         """Numbers the cell formats that were added and are used; those of changes that were taken back are left out."""
-        if "styles" in self.__dict__:
-            first = self.styles.first_formats
+        if self.shared.has_styles:
+            first = self.shared.styles.first_formats
             used = {style for sheet in self._sheets for style in sheet.styles.values() if style >= first}
-            self.format_numbers = {style: first + place for place, style in enumerate(sorted(used))}
+            self.shared.format_numbers = {style: first + place for place, style in enumerate(sorted(used))}
 
     def _write_styles(self, parts: Parts) -> None:
-        if "styles" not in self.__dict__:
+        if not self.shared.has_styles:
             return
-        fresh = self.styles.make(list(self.format_numbers))
-        part = self._targets.get("styles")
+        fresh = self.shared.styles.make(list(self.shared.format_numbers))
+        part = self.shared.targets.get("styles")
         if fresh is None:
             return
         if part:

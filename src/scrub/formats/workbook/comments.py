@@ -3,22 +3,29 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Iterator, Mapping
 from typing import NamedTuple
 
-from scrub.formats.opc import part_tree
-from scrub.formats.spans import Splice, parse, spliced
-from scrub.formats.workbook.elements import ended
+from scrub.formats.kept import Kept
+from scrub.formats.opc.parts import Parts
+from scrub.formats.opc.relationships import part_tree
+from scrub.formats.spans import Splice, ended, parse, spliced
+from scrub.formats.workbook.elements import id_of
+from scrub.formats.workbook.part import SheetPart, Skeleton
 from scrub.formats.workbook.strings import runs_of, text_element
 from scrub.formats.xmltext import text_of, unescaped
 from scrub.formats.zip import Package
-from scrub.model.area import address_of, cell_of
+from scrub.model.area import Area, address_of, cell_of
+from scrub.model.grid import Noted
 from scrub.model.problem import Failure
+from scrub.model.sheet import Sheet
 
 _EMPTY_COMMENTS = (
     b'<?xml version="1.0" encoding="UTF-8" standalone="yes"?>\n'
     b'<comments xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main"><authors></authors>'
     b"<commentList></commentList></comments>"
 )
+_BASE = "http://schemas.openxmlformats.org/officeDocument/2006/relationships"
 #: Who wrote a comment that a macro writes.
 AUTHOR = "Scrub"
 
@@ -30,6 +37,73 @@ class Note(NamedTuple):
     author: str
 
 
+class Notes:
+    """The comments of one sheet, with the parts that hold them; these are read when somebody asks."""
+
+    def __init__(self, sheet: Sheet, part: SheetPart) -> None:
+        self._sheet = sheet
+        self._part = part
+        self._kept: CommentPart | None = None
+
+    def _comments(self) -> CommentPart:
+        if self._kept is None:
+            by_id = self._part.related()
+            related = {each.type: each.target for each in by_id.values()}
+            conversation = any(each.endswith("threadedComment") for each in related)
+            # A picture in a header is drawn by a part of the same sort: the element says which one is of the comments.
+            element = self._part.skeleton().root.child("legacyDrawing")
+            id_ = id_of(element) if element is not None else ""
+            drawing = by_id[id_].target if id_ in by_id else None
+            self._kept = CommentPart(self._part.package, related.get("comments"), drawing, conversation)
+        return self._kept
+
+    def noted(self) -> Iterator[Noted]:
+        """The comments, in reading order."""
+        for place, note in sorted(self._comments().notes.now.items()):
+            yield Noted(*place, note.text, note.author)
+
+    def text(self, row: int, column: int) -> str | None:
+        """What the comment of a cell says."""
+        note = self._comments().notes.now.get((row, column))
+        return note.text if note else None
+
+    def put(self, row: int, column: int, text: str | None) -> None:
+        """Writes a comment, or removes it."""
+        comments = self._comments()
+        former = comments.change((row, column), text)
+
+        def revert() -> None:
+            comments.put_back((row, column), former)
+
+        before = former.text if former else None
+        self._sheet.changed("comment", before, text, revert, inner=(Area(row, column, row, column),))
+
+    @property
+    def touched(self) -> bool:
+        """Whether they must be written."""
+        return self._kept is not None and self._kept.notes.touched
+
+    def elements(self, skeleton: Skeleton, parts: Parts) -> Mapping[str, bytes]:
+        """The element that leads to their drawing, where the sheet had none; the two parts are changed or added."""
+        comments, part = self._comments(), str(self._part.name)
+        if comments.part:
+            parts.changed[comments.part] = comments.comments
+        else:
+            name = parts.free_name("xl/comments{}.xml")
+            type_ = "application/vnd.openxmlformats-officedocument.spreadsheetml.comments+xml"
+            parts.add(name, comments.comments(), type_)
+            parts.relate(part, f"{_BASE}/comments", name)
+        if comments.drawing:
+            parts.changed[comments.drawing] = comments.drawn
+            return {}
+        name = parts.free_name("xl/drawings/vmlDrawing{}.vml")
+        parts.added[name] = comments.drawn()
+        parts.add_default("vml", "application/vnd.openxmlformats-officedocument.vmlDrawing")
+        id_ = parts.relate(part, f"{_BASE}/vmlDrawing", name)
+        p = skeleton.root.prefix
+        return {"legacyDrawing": f'<{p}legacyDrawing xmlns:r="{_BASE}" r:id="{id_}"/>'.encode()}
+
+
 class CommentPart:
     """The comments of one sheet as they should be."""
 
@@ -37,11 +111,13 @@ class CommentPart:
         self.package = package
         self.part = part if part in package.members else None
         self.drawing = drawing if drawing in package.members else None
-        self.needs_drawing = True
         self.conversation = conversation
-        self.notes: dict[tuple[int, int], Note] = {}
+        self.notes: Kept[dict[tuple[int, int], Note]] = Kept(self._read)
+
+    def _read(self) -> dict[tuple[int, int], Note]:
+        found: dict[tuple[int, int], Note] = {}
         if self.part:
-            data, root = part_tree(package, self.part)
+            data, root = part_tree(self.package, self.part)
             holder, listed = root.child("authors"), root.child("commentList")
             authors = (
                 [unescaped(text_of(data[each.start : each.end])) for each in holder.all("author")] if holder else []
@@ -50,15 +126,10 @@ class CommentPart:
                 text = span.child("text")
                 content = data[text.open_end : text.close_start] if text else b""
                 number = int(span.attributes.get("authorId", "0"))
-                self.notes[cell_of(span.attributes.get("ref", "A1"))] = Note(
+                found[cell_of(span.attributes.get("ref", "A1"))] = Note(
                     "".join(run.text for run in runs_of(content)), authors[number] if number < len(authors) else ""
                 )
-        self.first = dict(self.notes)
-
-    @property
-    def touched(self) -> bool:
-        """Whether it must be written."""
-        return self.notes != self.first
+        return found
 
     def change(self, place: tuple[int, int], text: str | None) -> Note | None:
         """Sets or removes a comment; gives the one that was there before."""
@@ -68,16 +139,16 @@ class CommentPart:
             )
         if text is not None and len(text) > 32_767:
             raise Failure("a comment has at most 32,767 characters")
-        former = self.notes.get(place)
+        former = self.notes.now.get(place)
         self.put_back(place, None if text is None else Note(text, former.author if former else AUTHOR))
         return former
 
     def put_back(self, place: tuple[int, int], note: Note | None) -> None:
         """Makes a comment what it was."""
         if note is None:
-            self.notes.pop(place, None)
+            self.notes.now.pop(place, None)
         else:
-            self.notes[place] = note
+            self.notes.now[place] = note
 
     def comments(self) -> bytes:
         """The part with the comments."""
@@ -95,21 +166,21 @@ class CommentPart:
         for span in listed.all("comment"):
             place = cell_of(span.attributes.get("ref", "A1"))
             seen.add(place)
-            note = self.notes.get(place)
+            note = self.notes.now.get(place)
             text = span.child("text")
             if note is None:
                 splices.append(Splice(span.start, span.end, b""))
-            elif note != self.first.get(place) and text is not None:
+            elif note != self.notes.first.get(place) and text is not None:
                 fresh = f"<{p}text>".encode() + text_element(note.text, p) + f"</{p}text>".encode()
                 splices.append(Splice(text.start, text.end, fresh))
-        fresh_places = sorted(set(self.notes) - seen)
+        fresh_places = sorted(set(self.notes.now) - seen)
         if fresh_places:
             number = sum(1 for _ in holder.all("author"))
             author = f"<{p}author>{AUTHOR}</{p}author>".encode()
             splices += ended(data, holder, author)
             added = b"".join(
                 f'<{p}comment ref="{address_of(*place)}" authorId="{number}"><{p}text>'.encode()
-                + text_element(self.notes[place].text, p)
+                + text_element(self.notes.now[place].text, p)
                 + f"</{p}text></{p}comment>".encode()
                 for place in fresh_places
             )
@@ -126,10 +197,10 @@ class CommentPart:
             found = re.search(r"_s(\d+)$", span.attributes.get("id", ""))
             number = max(number, int(found[1])) if found else number
             place = _place_of(data[span.start : span.end])
-            if place is not None and place not in self.notes:
+            if place is not None and place not in self.notes.now:
                 splices.append(Splice(span.start, span.end, b""))
         boxes = ""
-        for place in sorted(set(self.notes) - set(self.first)):
+        for place in sorted(set(self.notes.now) - set(self.notes.first)):
             number += 1
             boxes += _box(number, *place)
         splices += ended(data, root, boxes.encode())

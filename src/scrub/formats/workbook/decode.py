@@ -3,24 +3,22 @@
 from __future__ import annotations
 
 import decimal
-import re
 from collections.abc import Callable, Sequence
 from datetime import date, datetime, timedelta
 from decimal import Decimal
 from itertools import compress
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from scrub.formats.workbook.depends import no_result
+from scrub.formats.workbook.stored_cell import StoredCell
 from scrub.formats.workbook.strings import SharedStrings, runs_of
 from scrub.formats.workbook.styles import DATE, DURATION, NUMBER, TIME, Styles
 from scrub.formats.xmltext import attributes_of, plain_text, unescaped
 from scrub.model.amounts import Duration, number_text
 from scrub.model.grid import Trouble
+from scrub.model.late import late
 from scrub.model.problem import Failure
 from scrub.model.values import Value
-
-if TYPE_CHECKING:
-    from scrub.formats.workbook.stored_cell import StoredCell
 
 _FIRST_1900, _FIRST_1904 = date(1899, 12, 30), date(1904, 1, 1)
 _DAY = Decimal(86_400)
@@ -172,8 +170,8 @@ class _Numbers(list[Value]):
         return False
 
 
-_OPENING = re.compile(rb"<t[^>]*>")
-_NUMBERS = re.compile(rb"[0-9.|-]*")
+_OPENING = late(rb"<t[^>]*>")
+_NUMBERS = late(rb"[0-9.|-]*")
 
 
 def _inline_texts(elements: list[bytes]) -> list[Value]:

@@ -6,35 +6,73 @@ counts as depending on everything.
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from collections.abc import Iterable, Mapping
+from typing import Protocol
 
 from scrub.formats.workbook.formulas import references
 from scrub.model.area import Area
 
-if TYPE_CHECKING:
-    from scrub.formats.workbook.book import OfficeWorkbook
-    from scrub.formats.workbook.results import SheetResults
-
 _Cell = tuple[str, int, int]
+
+
+class Calculated(Protocol):
+    """A sheet with formulas, as others depend on it."""
+
+    @property
+    def name(self) -> str:
+        """The sheet's name."""
+
+    @property
+    def has_formulas(self) -> bool | None:
+        """Whether it holds any; None where nobody looked."""
+
+    def where(self, row: int, column: int) -> str:
+        """How a person names a cell of it."""
+
+    def formula(self, row: int, column: int) -> str | None:
+        """The formula of a cell."""
+
+    def formulas_in(self, area: Area) -> Iterable[tuple[int, int]]:
+        """The cells of a range that are calculated."""
+
+    def changed_in(self, area: Area) -> tuple[int, int] | None:
+        """A cell of a range that was changed in this run."""
+
+
+class Changing(Protocol):
+    """A workbook whose cells are being changed."""
+
+    version: int
+    version_back: bool
+
+    @property
+    def by_name(self) -> Mapping[str, Calculated]:
+        """Its sheets by their names, without regard to case."""
+
+    def first_change(self) -> str:
+        """A cell that was changed, as a person names it."""
+
+    def resolve(self, name: str, sheet: str) -> str | None:
+        """What a name stands for on a sheet."""
 
 
 class Dependence:
     """Follows the references of one workbook's formulas."""
 
-    def __init__(self, book: OfficeWorkbook) -> None:
+    def __init__(self, book: Changing) -> None:
         self.book = book
         self._version = -1
         self._known: dict[_Cell, str] = {}  # the changed cell that a formula depends on, or an empty text
-        self._parsed: dict[_Cell, list[tuple[SheetResults, Area]] | None] = {}
+        self._parsed: dict[_Cell, list[tuple[Calculated, Area]] | None] = {}
 
-    def changed_below(self, sheet: SheetResults, row: int, column: int) -> str:
+    def changed_below(self, sheet: Calculated, row: int, column: int) -> str:
         """The changed cell that the formula of a cell depends on, as a person names it; an empty text for none."""
         if self._version != self.book.version:
             # A formula that depends on a change still does after a further one; unless that took changes back.
             stale = {} if self.book.version_back else {cell: what for cell, what in self._known.items() if what}
             self._version, self._known, self.book.version_back = self.book.version, stale, False
         start = (sheet.name, row, column)
-        waiting: list[tuple[_Cell, SheetResults, list[tuple[SheetResults, int, int]] | None]] = [(start, sheet, None)]
+        waiting: list[tuple[_Cell, Calculated, list[tuple[Calculated, int, int]] | None]] = [(start, sheet, None)]
         on_the_way: set[_Cell] = set()
         while waiting:
             cell, of, inner = waiting.pop()
@@ -55,20 +93,20 @@ class Dependence:
             self._known[cell] = next(filter(None, map(self._state, inner)), "")
         return self._known[start]
 
-    def _state(self, formula: tuple[SheetResults, int, int]) -> str:
+    def _state(self, formula: tuple[Calculated, int, int]) -> str:
         """What is known of a formula; one of which nothing is known by now refers back to itself: nothing is sure."""
         sheet, row, column = formula
         known = self._known.get((sheet.name, row, column))
         return self.book.first_change() if known is None else known
 
-    def _direct(self, sheet: SheetResults, cell: _Cell) -> tuple[str, list[tuple[SheetResults, int, int]]]:
+    def _direct(self, sheet: Calculated, cell: _Cell) -> tuple[str, list[tuple[Calculated, int, int]]]:
         """The changed cell that a formula itself refers to, and the other formulas that it refers to."""
         targets = self._parsed.get(cell)
         if cell not in self._parsed:
             targets = self._parsed[cell] = self._targets(sheet, cell)
         if targets is None:
             return self.book.first_change(), []
-        inner: list[tuple[SheetResults, int, int]] = []
+        inner: list[tuple[Calculated, int, int]] = []
         for other, area in targets:
             changed = other.changed_in(area)
             if changed:
@@ -77,14 +115,14 @@ class Dependence:
                 inner += [(other, row, column) for row, column in other.formulas_in(area)]
         return "", inner
 
-    def _targets(self, sheet: SheetResults, cell: _Cell) -> list[tuple[SheetResults, Area]] | None:
+    def _targets(self, sheet: Calculated, cell: _Cell) -> list[tuple[Calculated, Area]] | None:
         formula = sheet.formula(cell[1], cell[2])
         found = references(formula[1:], sheet.name, self.book.resolve) if formula else []
         if found is None:
             return None
         by_name = self.book.by_name
         targets = [(by_name.get(name.casefold()), area) for name, area in found]
-        known: list[tuple[SheetResults, Area]] = [(other, area) for other, area in targets if other is not None]
+        known: list[tuple[Calculated, Area]] = [(other, area) for other, area in targets if other is not None]
         return known if len(known) == len(targets) else None
 
 

@@ -66,16 +66,6 @@ def all_placed(root: Span, elements: Mapping[str, bytes]) -> list[Splice]:
     return [placed(root, name, elements[name]) for name in sorted(elements, key=order.index)]
 
 
-def ended(data: bytes, span: Span, content: bytes) -> list[Splice]:
-    """The splices that put content at the end of an element, whether it is an empty tag or not."""
-    if not content:
-        return []
-    if span.open_end == span.end:
-        opening = data[span.start : span.open_end - 2].rstrip() + b">"
-        return [Splice(span.start, span.end, opening + content + f"</{span.raw_name}>".encode())]
-    return [Splice(span.close_start, span.close_start, content)]
-
-
 def with_child(element: bytes, path: Sequence[str], attributes: Mapping[str, str | None], prefix: str) -> bytes:
     """An element with attributes set on the one at the end of a path of names; what is missing on the way is made."""
     root = parse(element)

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from scrub.formats.opc import part_tree, relationships
-from scrub.formats.workbook.parts import Parts
+from scrub.formats.opc.parts import Parts
+from scrub.formats.opc.relationships import part_tree, relationships
 from scrub.formats.zip import Package
 
 NAMESPACE = "urn:scrub:macro:1"

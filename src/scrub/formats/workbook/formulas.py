@@ -7,8 +7,9 @@ from collections.abc import Callable, Iterator
 from typing import NamedTuple
 
 from scrub.model.area import MOST_COLUMNS, MOST_ROWS, Area, column_of, letters_of
+from scrub.model.late import late
 
-_PIECES = re.compile(
+_PIECES = late(
     r"""("(?:[^"]|"")*"|'(?:[^']|'')*'!?|\[[^\]]*\])"""  # texts, names of sheets, pieces of structured references
     r"|(?<![\w.$])(\$?)([A-Za-z]{1,3})(\$?)(\d{1,7})(?![\w.(!])"
     r"|(?<![\w.$:])(\$?)([A-Za-z]{1,3}):(\$?)([A-Za-z]{1,3})(?![\w.(!])"
@@ -55,7 +56,7 @@ def _row(fixed: str, digits: str, by: int) -> str:
 
 _SHEET = r"(?:'(?P<quoted>(?:[^']|'')+)'|(?P<plain>(?:\[\d+\])?[^\W\d][\w.]*(?::[^\W\d][\w.]*)?))!"
 _CELL = r"\$?[A-Za-z]{1,3}\$?\d{1,7}"
-_TOKEN = re.compile(
+_TOKEN = late(
     rf"""(?P<text>"(?:[^"]|"")*")"""
     rf"|(?P<blank>\s+)"
     rf"|(?P<error>\#(?:REF!|N/A|NAME\?|VALUE!|DIV/0!|NUM!|NULL!|SPILL!|CALC!|GETTING_DATA))"

@@ -3,12 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import TYPE_CHECKING
 
 from scrub.formats.spans import Span, Splice, set_attributes
-
-if TYPE_CHECKING:
-    from scrub.formats.workbook.sheet import OfficeSheet
+from scrub.formats.workbook.sheet import OfficeSheet
 
 
 def reselected(

@@ -2,56 +2,65 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Mapping
 from decimal import Decimal
 from typing import Any
 
+from scrub.formats.kept import Kept
+from scrub.formats.opc.parts import Parts
 from scrub.formats.spans import Span, escaped
-from scrub.formats.workbook.settings import SheetSettings
+from scrub.formats.workbook.part import SheetPart, Skeleton
+from scrub.formats.workbook.sheet_data import Stored
 from scrub.formats.xmltext import attributes_of
 from scrub.model.area import letters_of
 from scrub.model.problem import Failure
+from scrub.model.sheet import Sheet
 from scrub.model.values import type_name
 
 #: A digit of the usual font is 7 pixels wide, and a column has 5 pixels of margin (18.3.1.13).
 _DIGIT, _MARGIN = 7, 5
 
 
-class SheetLines(SheetSettings):
+#: The `col` elements: attributes, each for the columns from `min` to `max`.
+_Columns = list[dict[str, str]]
+
+
+class Lines:
     """Rows and columns as they should be."""
 
-    def __init__(self) -> None:
-        super().__init__()
-        self.row_attributes: dict[int, dict[str, str | None]] = {}
-        self._columns: list[dict[str, str]] | None = None
-        self._first_columns: list[dict[str, str]] = []
+    def __init__(self, sheet: Sheet, part: SheetPart, stored: Callable[[], Stored]) -> None:
+        self._sheet = sheet
+        self._part = part
+        self._stored = stored
+        self._rows: dict[int, dict[str, str | None]] = {}
+        self._columns: Kept[_Columns] = Kept(self._read_columns, _joined)
+
+    def _read_columns(self) -> _Columns:
+        holder = self._part.skeleton().root.child("cols")
+        return [dict(span.attributes) for span in holder.all("col")] if holder else []
+
+    @property
+    def touched(self) -> bool:
+        """Whether anything of them must be written."""
+        return self._columns.touched or bool(self.changed_rows())
+
+    def elements(self, skeleton: Skeleton, parts: Parts) -> Mapping[str, bytes]:
+        """The `cols` element; rows are written with their cells."""
+        return {"cols": self._element(skeleton.root)} if self._columns.touched else {}
 
     # -- columns
 
-    def column_entries(self) -> list[dict[str, str]]:
-        """The `col` elements as they should be: attributes, each for the columns from `min` to `max`."""
-        if self._columns is None:
-            _, root = self.skeleton()
-            holder = root.child("cols")
-            self._columns = [dict(span.attributes) for span in holder.all("col")] if holder else []
-            self._first_columns = list(self._columns)
-        return self._columns
-
-    @property
-    def columns_touched(self) -> bool:
-        """Whether they must be written: what they say in the end is another thing than at first."""
-        return self._columns is not None and _joined(self._columns) != _joined(self._first_columns)
-
     def _column_entry(self, column: int) -> dict[str, str]:
-        for entry in self.column_entries():
+        for entry in self._columns.now:
             if int(entry.get("min", "0")) <= column <= int(entry.get("max", "0")):
                 return entry
         return {}
 
-    def _change_column(self, column: int, changes: dict[str, str | None]) -> None:
-        """Gives one column attributes of its own: an entry for many is split around it."""
+    def _change_column(self, column: int, changes: dict[str, str | None]) -> Callable[[], None]:
+        """Gives one column attributes of its own: an entry for many is split around it. Gives what takes it back."""
         found: list[dict[str, str]] = []
         done = False
-        for entry in self.column_entries():
+        for entry in self._columns.now:
             first, last = int(entry["min"]), int(entry["max"])
             if not first <= column <= last:
                 found.append(entry)
@@ -65,16 +74,15 @@ class SheetLines(SheetSettings):
         if not done:
             found.append(_with({"min": str(column), "max": str(column)}, changes))
         # An entry that says nothing any more is left out.
-        self._columns = sorted(
-            (each for each in found if set(each) - {"min", "max"}), key=lambda each: int(each["min"])
-        )
+        says = (each for each in found if set(each) - {"min", "max"})
+        return self._columns.put(sorted(says, key=lambda each: int(each["min"])))
 
-    def column_element(self, root: Span) -> bytes:
+    def _element(self, root: Span) -> bytes:
         """The `cols` element."""
         p = root.prefix
         entries = "".join(
             f"<{p}col " + " ".join(f'{name}="{escaped(value)}"' for name, value in entry.items()) + "/>"
-            for entry in self.column_entries()
+            for entry in self._columns.now
         )
         return f"<{p}cols>{entries}</{p}cols>".encode() if entries else b""
 
@@ -83,7 +91,7 @@ class SheetLines(SheetSettings):
     def changed_rows(self) -> dict[int, dict[str, str | None]]:
         """The attributes of rows that are to be other than they are stored."""
         found: dict[int, dict[str, str | None]] = {}
-        for row, attributes in self.row_attributes.items():
+        for row, attributes in self._rows.items():
             stored = self._stored_attributes(row)
             changed = {name: value for name, value in attributes.items() if value != stored.get(name)}
             if changed:
@@ -91,7 +99,7 @@ class SheetLines(SheetSettings):
         return found
 
     def _stored_attributes(self, row: int) -> dict[str, str]:
-        stored = self.load().stored
+        stored = self._stored()
         index = stored.index(row)
         if index < 0:
             return {}
@@ -99,8 +107,8 @@ class SheetLines(SheetSettings):
         return attributes_of(stored.data[span.start : span.open_end].partition(b" ")[2])
 
     def _row_attribute(self, row: int, name: str) -> str | None:
-        if name in self.row_attributes.get(row, {}):
-            return self.row_attributes[row][name]
+        if name in self._rows.get(row, {}):
+            return self._rows[row][name]
         return self._stored_attributes(row).get(name)
 
     def inherited_style(self, row: int, column: int) -> int:
@@ -128,24 +136,24 @@ class SheetLines(SheetSettings):
         before = self.measure(line, is_row, word)
         if before == value:
             return
-        if self.protected:
-            raise Failure(f"{self.name} is protected. Take the protection off first: unprotect")
+        if self._sheet.protected:
+            raise Failure(f"{self._sheet.name} is protected. Take the protection off first: unprotect")
         changes = self._line_changes(is_row, word, value)
-        former_rows = {row: dict(each) for row, each in self.row_attributes.items() if row == line}
-        former_columns = self.column_entries()
-        if is_row:
-            self.row_attributes.setdefault(line, {}).update(changes)
-        else:
-            self._change_column(line, changes)
+        revert = self._change_row(line, changes) if is_row else self._change_column(line, changes)
+        where = f"row {line}" if is_row else f"column {letters_of(line)}"
+        self._sheet.changed(word, before, value, revert, inner=(where,))
+
+    def _change_row(self, row: int, changes: dict[str, str | None]) -> Callable[[], None]:
+        former = self._rows.get(row)
+        self._rows[row] = {**(former or {}), **changes}
 
         def revert() -> None:
-            if is_row:
-                self.row_attributes.pop(line, None)
-                self.row_attributes.update(former_rows)
+            if former is None:
+                self._rows.pop(row, None)
             else:
-                self._columns = former_columns
+                self._rows[row] = former
 
-        self.note(word, before, value, revert, f"row {line}" if is_row else f"column {letters_of(line)}")
+        return revert
 
     @staticmethod
     def _line_changes(is_row: bool, word: str, value: Any) -> dict[str, str | None]:
@@ -182,9 +190,9 @@ def _characters(width: float) -> Decimal:
     return Decimal(str(round((width * _DIGIT - _MARGIN) / _DIGIT, 2))).normalize() + 0
 
 
-def _joined(entries: list[dict[str, str]]) -> list[dict[str, str]]:
+def _joined(entries: _Columns) -> _Columns:
     """Entries of columns with neighbours that say the same made one: the same columns, however they are split."""
-    found: list[dict[str, str]] = []
+    found: _Columns = []
     for entry in entries:
         says = {name: value for name, value in entry.items() if name not in ("min", "max")}
         if found:

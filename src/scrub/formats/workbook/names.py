@@ -3,18 +3,15 @@
 from __future__ import annotations
 
 import re
-from typing import TYPE_CHECKING
 
 from scrub.formats.spans import Span, Splice, escaped, with_attributes
 from scrub.formats.xmltext import text_of, xstring
 from scrub.model.area import MOST_COLUMNS, MOST_ROWS, Area, area_of, letters_of
+from scrub.model.late import late
 from scrub.model.problem import Failure
 from scrub.model.values import fold
 
-if TYPE_CHECKING:
-    from scrub.model.sheet import Sheet
-
-_TARGET = re.compile(r"(?:'((?:[^']|'')+)'|([\w.]+))!([$\w]+(?::[$\w]+)?)")
+_TARGET = late(r"(?:'((?:[^']|'')+)'|([\w.]+))!([$\w]+(?::[$\w]+)?)")
 _Key = tuple[str, int | None]
 
 
@@ -36,17 +33,17 @@ class Names:
         self._fresh: dict[_Key, tuple[str, str, bool]] = {}
         self._gone: set[_Key] = set()
 
-    def local(self, name: str, sheet: Sheet) -> str | None:
-        """What a name of one sheet stands for."""
-        return self._targets.get((fold(name), sheet.number - 1))
+    def local(self, name: str, sheet: int) -> str | None:
+        """What a name of one sheet stands for; sheets count from 1."""
+        return self._targets.get((fold(name), sheet - 1))
 
     def target(self, name: str) -> str | None:
         """What a name of the whole workbook stands for."""
         return self._targets.get((fold(name), None))
 
-    def put_local(self, name: str, sheet: Sheet, target: str | None, hidden: bool = False) -> None:
+    def put_local(self, name: str, sheet: int, target: str | None, hidden: bool = False) -> None:
         """Sets it."""
-        self._put(name, sheet.number - 1, target, hidden)
+        self._put(name, sheet - 1, target, hidden)
 
     def put(self, name: str, target: str | None) -> None:
         """Sets a name of the workbook."""

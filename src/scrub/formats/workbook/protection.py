@@ -6,11 +6,16 @@ import base64
 import binascii
 import hashlib
 import os
-from collections.abc import Collection, Mapping
+from collections.abc import Callable, Collection, Mapping, Sequence
 from functools import partial
 
+from scrub.formats.kept import Kept
+from scrub.formats.opc.parts import Parts
+from scrub.formats.spans import escaped
+from scrub.formats.workbook.elements import orders
+from scrub.formats.workbook.part import SheetPart, Skeleton
 from scrub.model.problem import Failure
-from scrub.model.sheet import Selecting, SheetPermission
+from scrub.model.sheet import Selecting, Sheet, SheetPermission
 from scrub.model.values import Secret
 
 #: The attribute that locks each permission, and its default in the schema: these are locked unless set to 0 …
@@ -34,6 +39,90 @@ _SPIN = 100_000
 _HASHES = {"SHA-512": "sha512", "SHA-384": "sha384", "SHA-256": "sha256", "SHA-1": "sha1", "MD5": "md5"}
 
 Attributes = Mapping[str, str]
+
+
+class Protection:
+    """The protection of one sheet as it should be."""
+
+    def __init__(self, sheet: Sheet, part: SheetPart, changed: Callable[[], None]) -> None:
+        """`changed` is told when it changes: other cells can then be written."""
+        self._sheet = sheet
+        self._part = part
+        self._changed = changed
+        self._attributes: Kept[Attributes | None] = Kept(self._read)
+
+    def _read(self) -> Attributes | None:
+        span = self._part.skeleton().root.child("sheetProtection")
+        return dict(span.attributes) if span else None
+
+    @property
+    def on(self) -> bool:
+        """Whether locked cells cannot be changed."""
+        return is_on(self._attributes.now)
+
+    def protect(self, password: Secret | None, allow: Sequence[SheetPermission], select: Selecting) -> None:
+        """Stops changes to the locked cells."""
+        now, root = self._attributes.now, self._part.skeleton().root
+        if not orders(root):
+            raise Failure(f'"{self._sheet.name}" is a sheet of an old kind that cannot be protected')
+        wanted = chart_settings(allow) if root.name == "chartsheet" else settings(allow, select)
+        if now is not None and is_on(now):
+            self._ensure_opens(now, password)
+            if same_settings(now, wanted) and has_password(now) == (password is not None):
+                return
+        if password is not None:
+            wanted = {**password_attributes(password), **wanted}
+        self._set(wanted, "" if self.on else "protected")
+
+    def unprotect(self, password: Secret | None) -> None:
+        """Lifts the protection."""
+        now = self._attributes.now
+        if now is not None and is_on(now):
+            self._ensure_opens(now, password)
+            self._set(None, "unprotected")
+
+    def _ensure_opens(self, now: Attributes, password: Secret | None) -> None:
+        name = self._sheet.name
+        try:
+            opened = opens(now, password)
+        except Failure as failure:
+            raise Failure(f'"{name}": {failure.what}') from None
+        if not opened and password is None:
+            raise Failure(f'"{name}" is protected with a password; give it with: password: …')
+        if not opened:
+            raise Failure(f'"{name}" is protected with another password than the one given')
+
+    def _set(self, wanted: Attributes | None, said: str) -> None:
+        before = _state(self._attributes.now if self.on else None)
+        back = self._attributes.put(wanted)
+        self._changed()
+
+        def revert() -> None:
+            back()
+            self._changed()
+
+        self._sheet.changed("protected", before, _state(wanted), revert, said)
+
+    @property
+    def touched(self) -> bool:
+        """Whether it must be written."""
+        return self._attributes.touched
+
+    def elements(self, skeleton: Skeleton, parts: Parts) -> Mapping[str, bytes]:
+        """The `sheetProtection` element."""
+        now = self._attributes.now
+        if now is None:
+            return {"sheetProtection": b""}
+        attributes = "".join(f' {name}="{escaped(value)}"' for name, value in now.items())
+        return {"sheetProtection": f"<{skeleton.root.prefix}sheetProtection{attributes}/>".encode()}
+
+
+def _state(attributes: Attributes | None) -> str | bool:
+    """A protection in the record of changes: no, yes, or yes and what it allows; never anything of the password."""
+    if attributes is None:
+        return False
+    locked = "with a password" if has_password(attributes) else "without a password"
+    return ", ".join([f"yes, {locked}", *in_words(attributes)])
 
 
 def is_on(attributes: Attributes | None) -> bool:

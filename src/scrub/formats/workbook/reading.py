@@ -6,21 +6,20 @@ from bisect import bisect_left
 from collections.abc import Iterable, Mapping, Sequence
 from functools import partial
 from operator import itemgetter
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from scrub.formats.workbook.formulas import translated
+from scrub.formats.workbook.number_forms import shown_as
+from scrub.formats.workbook.part import SheetPart
 from scrub.formats.workbook.results import SheetResults
-from scrub.formats.workbook.shown import shown_as
-from scrub.formats.workbook.stored import Searched, Stored
+from scrub.formats.workbook.shared import Shared
+from scrub.formats.workbook.sheet_data import Searched, Stored
 from scrub.formats.workbook.stored_cell import StoredCell
 from scrub.formats.workbook.strings import Run, runs_of
 from scrub.model.area import Area, address_of, area_of
 from scrub.model.grid import ColumnValues, settle
 from scrub.model.problem import Failure
 from scrub.model.values import Value
-
-if TYPE_CHECKING:
-    from scrub.formats.workbook.book import OfficeWorkbook
 
 #: Columns read one by one before a sheet is read as a whole.
 _FEW = 16
@@ -40,29 +39,49 @@ class Loaded:
         self.used: Area | None = None
 
 
+#: Sheets whose cells are kept read at a time.
+_SHEETS_KEPT = 2
+
+
+class Loads:
+    """Keeps what was read of the sheets used last; the one used longest ago is let go: big ones fill the memory."""
+
+    def __init__(self) -> None:
+        self._kept: dict[SheetPart, Loaded] = {}
+
+    def of(self, part: SheetPart) -> Loaded:
+        """What was read of a sheet."""
+        found = self._kept.get(part)
+        if found is None:
+            while len(self._kept) >= _SHEETS_KEPT:
+                del self._kept[next(iter(self._kept))]
+            found = self._kept[part] = Loaded(part.stored())
+        return found
+
+    def clear(self) -> None:
+        """Lets all go: packing needs the room."""
+        self._kept.clear()
+
+
 class SheetReading(SheetResults):
     """Cells as they are stored, with what was changed."""
 
-    book: OfficeWorkbook
-    part: str | None
-    has_formulas: bool | None
-
-    def __init__(self) -> None:
-        super().__init__()
+    def __init__(self, shared: Shared, part: SheetPart, loads: Loads) -> None:
+        super().__init__(shared)
+        self.part = part
+        self._loads = loads
         self.runs: dict[int, list[Run]] = {}
         self.styles: dict[int, int] = {}
         self._arrays: list[Area] | None = None
-        self._covered: dict[int, Area] | None = None  # the cells under merges; None when that must be looked up
-        self._huge: list[Area] = []
-        self._free: bool | None = None  # whether all its cells can be changed; None when that must be looked up
 
     def load(self) -> Loaded:
-        """The stored cells, kept for the sheets that were read last."""
-        return self.book.loaded(self)
+        """What was read of the part, kept for the sheets that were read last."""
+        return self._loads.of(self.part)
 
-    def read_stored(self) -> Stored:
-        """The stored cells, read from the part."""
-        raise NotImplementedError
+    @property
+    def has_formulas(self) -> bool | None:
+        """Whether its part holds formulas."""
+        return self.part.has_formulas
 
     def stored(self, row: int, column: int) -> StoredCell | None:
         """A cell as it is stored."""
@@ -96,7 +115,7 @@ class SheetReading(SheetResults):
                 plain = [cell for cell in plain if cell[4]]
             # As many cells as rows: then each row has one.
             numbers = stored.numbers if len(plain) == len(stored.numbers) else None
-            found.update(self.book.decoder.column(plain, partial(self.where, column=column), numbers))
+            found.update(self.shared.decoder.column(plain, partial(self.where, column=column), numbers))
             cells: Any = (stored.cell(int(row), column) for row in others)
         else:
             cells = stored.column(column)
@@ -107,7 +126,7 @@ class SheetReading(SheetResults):
         return self.with_doubts(self.with_changes(found, column), column)
 
     def _take(self, found: ColumnValues, formulas: set[int], cell: StoredCell) -> None:
-        value = self.book.decoder.value(cell, lambda: self.where(cell.row, cell.column))
+        value = self.shared.decoder.value(cell, lambda: self.where(cell.row, cell.column))
         if value is not None:
             found[cell.row] = value
         if cell.formula is not None:
@@ -129,7 +148,7 @@ class SheetReading(SheetResults):
                     self._take(fresh.setdefault(column, ColumnValues()), formulas.setdefault(column, set()), cell)
             for column, cells in plain.items():
                 fresh.setdefault(column, ColumnValues()).update(
-                    self.book.decoder.column(cells, partial(self.where, column=column))
+                    self.shared.decoder.column(cells, partial(self.where, column=column))
                 )
                 formulas.setdefault(column, set())
         else:
@@ -153,9 +172,9 @@ class SheetReading(SheetResults):
         if loaded.singles > _SINGLE or column in self.live:
             return settle(self.column_values(column).get(row))
         cell = loaded.stored.cell(row, column)
-        found = self.book.decoder.value(cell, lambda: self.where(row, column)) if cell is not None else None
+        found = self.shared.decoder.value(cell, lambda: self.where(row, column)) if cell is not None else None
         calculated = self.formulas.get(key, cell.formula if cell is not None else None) is not None
-        return self.result(row, column, found) if calculated and self.book.version else found
+        return self.result(row, column, found) if calculated and self.shared.version else found
 
     def used(self) -> Area | None:
         """The smallest range with all that holds something."""
@@ -212,13 +231,13 @@ class SheetReading(SheetResults):
         if value is None or isinstance(value, str):
             return value or ""
         style = self.style(row, column)
-        form = self.book.styles.form(style)
-        if self.book.styles.is_local(style) and not isinstance(value, bool):
+        form = self.shared.styles.form(style)
+        if self.shared.styles.is_local(style) and not isinstance(value, bool):
             raise Failure(
                 "its date is shown in the short form of each reader's own country. Use the value: cell.value"
             ).at(self.where(row, column))
         try:
-            return shown_as(value, form, self.book.decoder)
+            return shown_as(value, form, self.shared.decoder)
         except Failure as failure:
             raise failure.at(self.where(row, column)) from None
 
@@ -283,7 +302,7 @@ class SheetReading(SheetResults):
             plain = loaded.stored.plain_column(column)
             if all(map(_ENDING, plain)):  # so that there is no formula among them
                 self.formula_rows.setdefault(column, set())
-                return self.book.decoder.column(plain, partial(self.where, column=column), texts_only=True)
+                return self.shared.decoder.column(plain, partial(self.where, column=column), texts_only=True)
         return super().texts_of(column)
 
     def runs_in(self, row: int, column: int) -> list[Run] | None:
@@ -294,7 +313,7 @@ class SheetReading(SheetResults):
         loaded = self.load()
         if loaded.rich is None:
             data = loaded.stored.data
-            loaded.rich = not self.book.strings().plain or b"<r>" in data or b":r>" in data
+            loaded.rich = not self.shared.strings().plain or b"<r>" in data or b":r>" in data
         if not loaded.rich:
             return None
         cell = self.stored(row, column)
@@ -303,7 +322,7 @@ class SheetReading(SheetResults):
         if cell.inline is not None:
             return runs_of(cell.inline)
         if cell.type == "s" and cell.value:
-            return self.book.strings().runs(int(cell.value))
+            return self.shared.strings().runs(int(cell.value))
         return None
 
     def style(self, row: int, column: int) -> int:
@@ -322,7 +341,7 @@ class SheetReading(SheetResults):
 
     def look(self, row: int, column: int, word: str) -> Any:
         """How a cell looks."""
-        return self.book.styles.look(self.style(row, column), word)
+        return self.shared.styles.look(self.style(row, column), word)
 
 
 _ENDING = itemgetter(4)

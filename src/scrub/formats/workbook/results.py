@@ -4,29 +4,29 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from functools import partial
-from typing import TYPE_CHECKING
 
 from scrub.formats.sheet import OpenSheet
 from scrub.formats.workbook.depends import no_result, old_result
+from scrub.formats.workbook.shared import Shared
 from scrub.model.area import Area
 from scrub.model.grid import ColumnValues, Trouble
 from scrub.model.values import Value
-
-if TYPE_CHECKING:
-    from scrub.formats.workbook.book import OfficeWorkbook
 
 
 class SheetResults(OpenSheet):
     """Formulas that were changed, and which saved results may be old."""
 
-    book: OfficeWorkbook
-    has_formulas: bool | None
-
-    def __init__(self) -> None:
+    def __init__(self, shared: Shared) -> None:
         super().__init__()
+        self.shared = shared
         self.formulas: dict[int, str | None] = {}
         self.written_out: set[int] = set()  # formulas that were shared: another text, the same result
         self.formula_rows: dict[int, set[int]] = {}
+
+    @property
+    def has_formulas(self) -> bool | None:
+        """Whether its part holds formulas; None where nobody looked."""
+        raise NotImplementedError
 
     def formula(self, row: int, column: int) -> str | None:
         """The formula of a cell."""
@@ -38,7 +38,7 @@ class SheetResults(OpenSheet):
 
     def with_doubts(self, values: ColumnValues, column: int) -> ColumnValues:
         """The values of a column; results of formulas can be old as soon as anything was changed in this run."""
-        if self.book.version:
+        if self.shared.version:
             self.doubt(values, column)
         return values
 
@@ -60,7 +60,7 @@ class SheetResults(OpenSheet):
         key = self.key(row, column)
         if self.formulas.get(key) is not None and key not in self.written_out:
             return Trouble(no_result(self.where(row, column)), lost=True)
-        changed = self.book.dependence.changed_below(self, row, column)
+        changed = self.shared.dependence.changed_below(self, row, column)
         return Trouble(old_result(self.where(row, column), changed), lost=True) if changed else value
 
     def changed_in(self, area: Area) -> tuple[int, int] | None:

@@ -8,10 +8,11 @@ from typing import NamedTuple
 from scrub.formats.spans import Span, parse
 from scrub.formats.xmltext import attributes_of, plain_text, text_of
 from scrub.model.area import column_of
+from scrub.model.late import late
 
 #: A cell in the form in which nearly all are written.
-CELL = re.compile(rb'<c r="([A-Z]{1,3})([1-9]\d{0,6})"([^>]*?)(?:/>|>(.*?)</c>)', re.DOTALL)
-_PLAIN_VALUE = re.compile(rb"<v>([^<]*)</v>")
+CELL = late(rb'<c r="([A-Z]{1,3})([1-9]\d{0,6})"([^>]*?)(?:/>|>(.*?)</c>)', re.DOTALL)
+_PLAIN_VALUE = late(rb"<v>([^<]*)</v>")
 
 
 class Formula(NamedTuple):

@@ -12,11 +12,12 @@ from typing import NamedTuple
 
 from scrub.formats.spans import parse
 from scrub.formats.xmltext import plain_text, text_of, unescaped, xstring
+from scrub.model.late import late
 from scrub.model.text import Edit, Fresh, Stretches
 
-_ENTRY = re.compile(rb"<si(?:\s[^>]*)?(?:/>|>(.*?)</si>)", re.DOTALL)
-_PLAIN = re.compile(rb"<t(?:\s[^>]*)?>([^<]*)</t>")
-_COMMONEST = re.compile(rb"<si><t>([^<]*)</t></si>")
+_ENTRY = late(rb"<si(?:\s[^>]*)?(?:/>|>(.*?)</si>)", re.DOTALL)
+_PLAIN = late(rb"<t(?:\s[^>]*)?>([^<]*)</t>")
+_COMMONEST = late(rb"<si><t>([^<]*)</t></si>")
 
 
 def text_element(text: str, prefix: str) -> bytes:

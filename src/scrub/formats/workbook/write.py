@@ -6,26 +6,24 @@ import re
 from collections.abc import Iterable, Mapping
 from datetime import date
 from decimal import Decimal
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from scrub.formats.spans import Splice, tag_end, with_attributes
+from scrub.formats.workbook.cells import SheetCells
 from scrub.formats.workbook.decode import stored_number
-from scrub.formats.workbook.stored import Parsed, Searched
+from scrub.formats.workbook.sheet_data import Parsed, Searched, Stored
+from scrub.formats.workbook.stored_cell import StoredCell
 from scrub.formats.workbook.strings import inline, text_element
 from scrub.formats.xmltext import attributes_of, xstring
 from scrub.model.amounts import Duration
 from scrub.model.area import address_of, letters_of
+from scrub.model.late import late
 from scrub.model.problem import Failure
-
-if TYPE_CHECKING:
-    from scrub.formats.workbook.grid import SheetCells
-    from scrub.formats.workbook.stored import Stored
-    from scrub.formats.workbook.stored_cell import StoredCell
 
 _DAY = Decimal(86_400)
 #: The value of a cell, as it is written.
-_VALUE = re.compile(rb"<(?:\w+:)?v(?:\s[^>]*)?>(.*?)</(?:\w+:)?v\s*>", re.DOTALL)
-_OLD_TYPE = re.compile(rb"""\s(?:t|cm|vm|ph|s|r)\s*=\s*(?:"[^"]*"|'[^']*')""")
+_VALUE = late(rb"<(?:\w+:)?v(?:\s[^>]*)?>(.*?)</(?:\w+:)?v\s*>", re.DOTALL)
+_OLD_TYPE = late(rb"""\s(?:t|cm|vm|ph|s|r)\s*=\s*(?:"[^"]*"|'[^']*')""")
 
 
 class CellWriter:
@@ -38,7 +36,7 @@ class CellWriter:
         self.stored = stored
         self.row_attributes = row_attributes
         self.prefix = stored.prefix
-        self.numbers = sheet.book.format_numbers
+        self.numbers = sheet.shared.format_numbers
         self._misplaced: set[tuple[int, int]] | None = None
 
     def splices(self) -> list[Splice]:
@@ -270,13 +268,13 @@ class CellWriter:
         if isinstance(value, bool):
             return "b", f"<{prefix}v>{int(value)}</{prefix}v>".encode()
         if isinstance(value, date):
-            value = self.sheet.book.decoder.serial(value)
+            value = self.sheet.shared.decoder.serial(value)
         elif isinstance(value, Duration):
             value = value.in_unit("seconds") / _DAY
         return "", f"<{prefix}v>{stored_number(value)}</{prefix}v>".encode()
 
 
-_SPANS = re.compile(rb"""\sspans\s*=\s*["'](\d+):(\d+)["']""")
+_SPANS = late(rb"""\sspans\s*=\s*["'](\d+):(\d+)["']""")
 
 
 def _wider(tag: bytes, first: int, last: int) -> str | None:

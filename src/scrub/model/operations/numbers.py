@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from decimal import ROUND_DOWN, ROUND_HALF_UP, ROUND_UP, Decimal, InvalidOperation
 
+from scrub.model.late import late
 from scrub.model.operations.declare import operation
 from scrub.model.preferences import CURRENT, Mark
 from scrub.model.problem import Failure
@@ -57,8 +58,8 @@ def as_number(text: str, mark: Mark | None = None) -> Decimal:
 
 #: Marks and codes of currencies (ISO 4217) that stand before or behind an amount.
 _CURRENCY = r"(?:[$€£¥₹₽₩₺₴₪¢₫₦₱฿]|(?:EUR|USD|GBP|CHF|JPY|SEK|NOK|DKK|PLN|CZK|HUF|CAD|AUD|NZD|CNY|INR)(?![A-Za-z]))"
-_BEFORE = re.compile(rf"([-+(]?){_CURRENCY}([-+(]?)(?=[\d.,])", re.IGNORECASE)
-_BEHIND = re.compile(rf"(?<=[\d.,)-]){_CURRENCY}([-)]?)$", re.IGNORECASE)
+_BEFORE = late(rf"([-+(]?){_CURRENCY}([-+(]?)(?=[\d.,])", re.IGNORECASE)
+_BEHIND = late(rf"(?<=[\d.,)-]){_CURRENCY}([-)]?)$", re.IGNORECASE)
 
 
 def _without_currency(text: str) -> str:

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import re
 
+from scrub.model.late import late
 from scrub.model.operations.declare import operation
 from scrub.model.problem import Failure
 
 #: A run of blanks that should be one.
-BLANKS = re.compile(r"[ \t\u00a0\u202f]{2,}")
+BLANKS = late(r"[ \t\u00a0\u202f]{2,}")
 
 
 @operation("text")

@@ -7,9 +7,8 @@ import posixpath
 from collections.abc import Callable
 from itertools import count
 
-from scrub.formats.opc import part_tree
-from scrub.formats.spans import Span, Splice, escaped, parse, spliced
-from scrub.formats.workbook.elements import ended
+from scrub.formats.opc.relationships import part_tree
+from scrub.formats.spans import Span, Splice, ended, escaped, parse, spliced
 from scrub.formats.zip import Package
 from scrub.model.problem import Failure
 

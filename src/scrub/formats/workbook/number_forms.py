@@ -8,17 +8,15 @@ from __future__ import annotations
 import re
 from datetime import date, datetime
 from decimal import ROUND_HALF_UP, Decimal
-from typing import TYPE_CHECKING
 
+from scrub.formats.workbook.decode import Decoder
 from scrub.model.amounts import Duration
+from scrub.model.late import late
 from scrub.model.operations.dates import MONTHS, WEEKDAYS
 from scrub.model.problem import Failure
 from scrub.model.values import Value
 
-if TYPE_CHECKING:
-    from scrub.formats.workbook.decode import Decoder
-
-_TOKENS = re.compile(
+_TOKENS = late(
     r'"([^"]*)"|\\(.)|_(.)|\*(.)|\[\$([^\]-]*)(?:-[^\]]*)?\]'
     r"|\[(?:Black|Blue|Cyan|Green|Magenta|Red|White|Yellow|Color ?\d+)\]"
     r"|(\[h+\]|\[m+\]|\[s+\]|AM/PM|am/pm|y+|m+|d+|h+|s+(?:\.0+)?|[0#?][0#?,]*(?:\.[0#?]*)?|\.[0#?]+|@|General|%|.)",

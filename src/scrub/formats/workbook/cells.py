@@ -10,7 +10,9 @@ from typing import Any
 from scrub.formats.sheet import NOBODYS, UNCHANGED, keep, put_back, told
 from scrub.formats.workbook.colours import same_colour
 from scrub.formats.workbook.formulas import problem_of, translated
-from scrub.formats.workbook.reading import SheetReading, placed
+from scrub.formats.workbook.part import SheetPart
+from scrub.formats.workbook.reading import Loads, SheetReading, placed
+from scrub.formats.workbook.shared import Shared
 from scrub.formats.workbook.strings import Run, edited_runs
 from scrub.formats.workbook.styles import DATE, DURATION, TIME
 from scrub.model.amounts import Duration
@@ -34,8 +36,11 @@ _HUGE = 100_000
 class SheetCells(SheetReading):
     """Cells that can be changed."""
 
-    def __init__(self) -> None:
-        super().__init__()
+    def __init__(self, shared: Shared, part: SheetPart, loads: Loads) -> None:
+        super().__init__(shared, part, loads)
+        self._covered: dict[int, Area] | None = None  # the cells under merges; None when that must be looked up
+        self._huge: list[Area] = []
+        self._free: bool | None = None  # whether all its cells can be changed; None when that must be looked up
         self.formed: dict[int, int] = {}  # the formats that dates and durations brought along
 
     # -- what may be changed
@@ -44,7 +49,7 @@ class SheetCells(SheetReading):
         """Raises `Failure` when a cell cannot be changed: it is locked, merged away, part of an array, or a heading."""
         if not 1 <= row <= MOST_ROWS or not 1 <= column <= MOST_COLUMNS:
             raise Failure(f"row {row}, column {column} lies outside the sheet")
-        if self.protected and self.book.styles.locked(self.style(row, column)):
+        if self.protected and self.shared.styles.locked(self.style(row, column)):
             raise placed(
                 f"{self.where(row, column)} is locked, and the sheet is protected. "
                 "Take the protection off first: unprotect"
@@ -59,6 +64,10 @@ class SheetCells(SheetReading):
                 raise placed(
                     f"{self.where(row, column)} is part of the array formula in {area}; change that in its own program"
                 )
+
+    def locks_changed(self) -> None:
+        """Is told when its protection or its merges changed: what keeps cells from being changed is looked up anew."""
+        self._free = self._covered = None
 
     def is_free(self) -> bool:
         """Whether nothing on the sheet keeps a cell from being changed: asked once for many cells."""
@@ -121,7 +130,7 @@ class SheetCells(SheetReading):
         key, all_runs = self.key(row, column), self.runs
         former_runs = all_runs.get(key)
         former = self.change(key, value, column_values, before)
-        self.book.cells_changed()
+        self.shared.cells_changed()
         if runs is not None:
             all_runs[key] = runs
         elif former_runs is not None:
@@ -130,12 +139,12 @@ class SheetCells(SheetReading):
         seen = before.error or "damaged" if isinstance(before, Trouble) else before
         revert = _Revert(self, key, former, former_runs, before, restyled)
         change = Change((self.name, Area(row, column, row, column)), VALUE, told(seen), told(value))
-        self.book.recorder.add(change, revert, self)
+        self.file.recorder.add(change, revert, self)
 
     def _storable(self, row: int, column: int, value: Value) -> Value:
         if isinstance(value, bool | Decimal | date) or value is None:
             if isinstance(value, date):
-                self.book.decoder.serial(value)
+                self.shared.decoder.serial(value)
             return value
         if isinstance(value, str):
             if len(value) > MOST_CHARACTERS:
@@ -148,9 +157,9 @@ class SheetCells(SheetReading):
     def _show_as_moment(self, row: int, column: int, value: Value) -> Callable[[], None] | None:
         wanted = DURATION if isinstance(value, Duration) else TIME if isinstance(value, datetime) else DATE
         style = self.style(row, column)
-        sort = self.book.styles.sort(style)
+        sort = self.shared.styles.sort(style)
         if sort != wanted and not (wanted == DATE and sort == TIME):
-            fresh = self.book.styles.derived(style, "number-form", _FORMS[wanted])
+            fresh = self.shared.styles.derived(style, "number-form", _FORMS[wanted])
             self.formed[self.key(row, column)] = fresh
             return self.put_style(row, column, fresh)
         return None
@@ -212,7 +221,7 @@ class SheetCells(SheetReading):
         was_written_out = key in self.written_out
         self.written_out.discard(key)
         formulas[key] = formula[1:] if formula else None
-        self.book.cells_changed()
+        self.shared.cells_changed()
         keep(values, row, result if formula is None else self._doubted(row, column, None))
 
         def revert() -> None:
@@ -223,7 +232,7 @@ class SheetCells(SheetReading):
                 self.written_out.add(key)
             put_back(formulas, key, former)
             self.restore(key, former_value, result)
-            self.book.cells_changed(back=True)
+            self.shared.cells_changed(back=True)
 
         self.note("formula", before, formula, revert, _cell(row, column))
 
@@ -241,11 +250,11 @@ class SheetCells(SheetReading):
         formula = "=" + formula.strip().removeprefix("=").strip()
         if formula == "=":
             raise Failure("an empty formula; to take it away write: cell.formula = nothing")
-        if formula not in self.book.checked_formulas:
-            wrong = problem_of(formula[1:], self.book.knows_name, lambda name: name.casefold() in self.book.by_name)
+        if formula not in self.shared.checked_formulas:
+            wrong = problem_of(formula[1:], self.shared.knows_name, lambda name: name.casefold() in self.shared.by_name)
             if wrong:
                 raise Failure(f'"{formula[:60]}" is not a formula: {wrong}')
-            self.book.checked_formulas.add(formula)
+            self.shared.checked_formulas.add(formula)
         return formula
 
     def _unshare(self, row: int, column: int) -> list[int]:
@@ -272,7 +281,7 @@ class SheetCells(SheetReading):
             covered = self._merged_over(row, column) or next((a for a in self.arrays() if a.holds(row, column)), None)
             if covered is not None:
                 why = "is part of an array formula" if covered in self.arrays() else "lies under a merged range"
-                self.book.recorder.remarks.append(f"{self.where(row, column)} {why}, and stays as it is")
+                self.file.recorder.remarks.append(f"{self.where(row, column)} {why}, and stays as it is")
                 return
             self.ensure_open(row, column)
         runs = self.runs_in(row, column)
@@ -285,16 +294,16 @@ class SheetCells(SheetReading):
     def put_look(self, row: int, column: int, word: str, value: Any) -> None:
         """Changes how a cell looks."""
         style = self.style(row, column)
-        before = self.book.styles.look(style, word)
+        before = self.shared.styles.look(style, word)
         if word in ("fill", "colour"):
             value = same_colour(value)
         if word == "number-form" and len(value) > 255:
             raise Failure("a number form has at most 255 characters")
-        if before == value and not (word == "fill" and value is None and self.book.styles.is_filled(style)):
+        if before == value and not (word == "fill" and value is None and self.shared.styles.is_filled(style)):
             return
         if self.protected:
             raise placed(f"{self.where(row, column)}: the sheet is protected. Take the protection off first: unprotect")
-        fresh = self.book.styles.derived(style, word, value)
+        fresh = self.shared.styles.derived(style, word, value)
         revert = self.put_style(row, column, fresh)
         self.note(word, before, value, revert, _cell(row, column))
 
@@ -352,4 +361,4 @@ class _Revert:
             self.restyled()
         put_back(self.sheet.runs, self.key, UNCHANGED if self.runs is None else self.runs)
         self.sheet.restore(self.key, self.former, self.before)
-        self.sheet.book.cells_changed(back=True)
+        self.sheet.shared.cells_changed(back=True)

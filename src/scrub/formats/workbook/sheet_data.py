@@ -17,6 +17,7 @@ from typing import NamedTuple
 from scrub.formats.spans import NotReadable, Span
 from scrub.formats.workbook.stored_cell import CELL, StoredCell, content_of, holds, matched
 from scrub.model.area import MOST_COLUMNS, MOST_ROWS, address_of, column_of, letters_of
+from scrub.model.late import late
 
 
 class RowSpan(NamedTuple):
@@ -89,18 +90,16 @@ class Stored:
         return any(holds(cell) for cell in self.cells(index))
 
 
-_CELL_LETTERS = re.compile(rb'<c r="([A-Z]{1,3})[1-9]')
-_ROW = re.compile(rb'<row r="([1-9]\d{0,6})"')
+_CELL_LETTERS = late(rb'<c r="([A-Z]{1,3})[1-9]')
+_ROW = late(rb'<row r="([1-9]\d{0,6})"')
 #: A row with the first of its cells that holds something.
-_HOLDING_ROW = re.compile(rb'<row r="(\d+)"[^>]*>\s*(?:<c [^>]*(?:/>|></c>)\s*)*<c [^>]*[^/]><(?:v|is|f)[ >]')
-_FIRST_HOLDS = re.compile(rb'<row r="(\d+)"[^>]*><c [^>]*[^/]><[vi]')
-_ADDRESSES = re.compile(rb'<row r="(\d+)"|<c r="([A-Z]{1,3})(\d+)"')
+_HOLDING_ROW = late(rb'<row r="(\d+)"[^>]*>\s*(?:<c [^>]*(?:/>|></c>)\s*)*<c [^>]*[^/]><(?:v|is|f)[ >]')
+_FIRST_HOLDS = late(rb'<row r="(\d+)"[^>]*><c [^>]*[^/]><[vi]')
+_ADDRESSES = late(rb'<row r="(\d+)"|<c r="([A-Z]{1,3})(\d+)"')
 #: Rows so near to the top that they are quickly found.
 _NEAR = 20
 _BLANKS = (b" ", b"\t", b"\n", b"\r")
-_PLAIN_CELL = re.compile(
-    rb'<c r="([A-Z]{1,3})([1-9]\d*)"([^>]*)>(?:<v>([^<]*)</v>|<is>(<t[^>]*>[^<]*</t>)</is>)?(</c>)?'
-)
+_PLAIN_CELL = late(rb'<c r="([A-Z]{1,3})([1-9]\d*)"([^>]*)>(?:<v>([^<]*)</v>|<is>(<t[^>]*>[^<]*</t>)</is>)?(</c>)?')
 
 
 class Searched(Stored):

@@ -1,0 +1,51 @@
+"""What a file says, and what it is to say: whether the two differ decides what is written."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from copy import copy
+from functools import partial
+from typing import Any, Generic, TypeVar
+
+T = TypeVar("T")
+
+
+class Kept(Generic[T]):
+    """A piece of a file, read when first asked for. Something changed there and back counts as unchanged."""
+
+    __slots__ = ("_first", "_meaning", "_now", "_read", "known")
+
+    def __init__(self, read: Callable[[], T], meaning: Callable[[T], Any] | None = None) -> None:
+        """`meaning` gives what is compared, where two values can differ and say the same."""
+        self._read = read
+        self._meaning = meaning
+        self.known = False
+
+    @property
+    def now(self) -> T:
+        """What it is to be."""
+        if not self.known:
+            self._now = self._read()
+            self._first = copy(self._now)
+            self.known = True
+        return self._now
+
+    @property
+    def first(self) -> T:
+        """What the file says."""
+        assert self.now is not self
+        return self._first
+
+    def put(self, value: T) -> Callable[[], None]:
+        """Changes it; gives what takes that back."""
+        former = self.now
+        self._now = value
+        return partial(setattr, self, "_now", former)
+
+    @property
+    def touched(self) -> bool:
+        """Whether it must be written."""
+        if not self.known:
+            return False
+        meaning = self._meaning
+        return bool(self._now != self._first if meaning is None else meaning(self._now) != meaning(self._first))

@@ -1,0 +1,70 @@
+"""Merged ranges (ISO/IEC 29500-1, 18.3.1.54, 18.3.1.55)."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+
+from scrub.formats.kept import Kept
+from scrub.formats.opc.parts import Parts
+from scrub.formats.workbook.part import SheetPart, Skeleton
+from scrub.model.area import Area, area_of
+from scrub.model.problem import Failure
+from scrub.model.sheet import Sheet
+
+
+class Merges:
+    """The merged ranges of one sheet as they should be."""
+
+    def __init__(self, sheet: Sheet, part: SheetPart, changed: Callable[[], None]) -> None:
+        """`changed` is told when they change: other cells can then be written."""
+        self._sheet = sheet
+        self._part = part
+        self._changed = changed
+        self._areas: Kept[list[Area]] = Kept(self._read, set)
+
+    def _read(self) -> list[Area]:
+        holder = self._part.skeleton().root.child("mergeCells")
+        return [area_of(span.attributes.get("ref", "")) for span in holder.all("mergeCell")] if holder else []
+
+    @property
+    def areas(self) -> Sequence[Area]:
+        """The merged ranges."""
+        return self._areas.now
+
+    @property
+    def touched(self) -> bool:
+        """Whether they must be written."""
+        return self._areas.touched
+
+    def elements(self, skeleton: Skeleton, parts: Parts) -> Mapping[str, bytes]:
+        """The `mergeCells` element."""
+        p, merged = skeleton.root.prefix, self.areas
+        if not merged:
+            return {"mergeCells": b""}
+        inner = "".join(f'<{p}mergeCell ref="{area.corners}"/>' for area in merged)
+        return {"mergeCells": f'<{p}mergeCells count="{len(merged)}">{inner}</{p}mergeCells>'.encode()}
+
+    def merge(self, area: Area) -> None:
+        """Merges a range."""
+        if area in self.areas:
+            return
+        for other in (*self.areas, *(table.area for table in self._sheet.tables())):
+            if other.meets(area):
+                raise Failure(f"{self._sheet.name} {area} meets {other}, which is merged or a table")
+        self._set([*self.areas, area], area, False, True)
+
+    def unmerge(self, area: Area) -> None:
+        """Takes a merge apart."""
+        self._set([each for each in self.areas if each != area], area, True, False)
+
+    def _set(self, fresh: list[Area], area: Area, before: bool, after: bool) -> None:
+        if self._sheet.protected:
+            raise Failure(f"{self._sheet.name} is protected. Take the protection off first: unprotect")
+        back = self._areas.put(fresh)
+        self._changed()
+
+        def revert() -> None:
+            back()
+            self._changed()
+
+        self._sheet.changed("merged", before, after, revert, inner=(area,))

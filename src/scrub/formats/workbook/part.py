@@ -1,0 +1,139 @@
+"""The part of one sheet: its bytes, its elements without the cells, and its cells as they are stored."""
+
+from __future__ import annotations
+
+from array import array
+from collections.abc import Mapping
+from typing import NamedTuple, Protocol
+
+from scrub.formats.opc.parts import Parts
+from scrub.formats.opc.relationships import Relationship, relationships
+from scrub.formats.spans import NotReadable, Span, Splice, parse
+from scrub.formats.workbook.sheet_data import Parsed, Searched, Stored
+from scrub.formats.zip import Package
+from scrub.model.late import late
+from scrub.model.problem import FileProblem
+
+EMPTY_SHEET = (
+    b'<?xml version="1.0" encoding="UTF-8" standalone="yes"?>\n'
+    b'<worksheet xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main"><dimension ref="A1"/>'
+    b'<sheetViews><sheetView workbookViewId="0"/></sheetViews><sheetData></sheetData></worksheet>'
+)
+
+
+class Skeleton(NamedTuple):
+    """A part without its cells, and its root."""
+
+    data: bytes
+    root: Span
+
+    def element(self, name: str) -> bytes:
+        """An element directly inside as it is, or a new empty one; a view belongs to the first window (18.3.1.87)."""
+        old = self.root.child(name)
+        if old is not None:
+            return self.data[old.start : old.end]
+        p = self.root.prefix
+        if name == "sheetViews":
+            return f'<{p}sheetViews><{p}sheetView workbookViewId="0"/></{p}sheetViews>'.encode()
+        return f"<{p}{name}/>".encode()
+
+
+class Written(Protocol):
+    """A piece of a sheet that writes itself."""
+
+    @property
+    def touched(self) -> bool:
+        """Whether it must be written."""
+
+    def elements(self, skeleton: Skeleton, parts: Parts) -> Mapping[str, bytes]:
+        """The elements of the sheet's part that must change for it; parts beside it are changed or added."""
+
+
+class SheetPart:
+    """One sheet's part, read only when needed."""
+
+    def __init__(self, package: Package, name: str | None, sheet: str) -> None:
+        self.package = package
+        self.name = name
+        self.sheet = sheet  # how problems call it
+        self.is_new = False
+        self.has_formulas: bool | None = None  # not known before the part is read
+        #: Reads cells with the span tree only: for tests, which hold both ways to the same bytes.
+        self.parse_slowly = False
+        self._skeleton: Skeleton | None = None
+        self._cut = self._left_out = 0
+        self._rows: array[int] | None = None  # the rows of a part that is known to be searched exactly
+
+    def problem(self, what: object) -> FileProblem:
+        """A problem with this sheet."""
+        return self.package.source.problem(f'the sheet "{self.sheet}": {what}')
+
+    def related(self) -> dict[str, Relationship]:
+        """The relationships of the part."""
+        return relationships(self.package, self.name) if self.name and not self.is_new else {}
+
+    def data(self) -> bytes:
+        """Its bytes."""
+        if self.is_new:
+            return EMPTY_SHEET
+        if self.name is None:
+            raise self.package.source.problem(f'the part of the sheet "{self.sheet}" is missing')
+        return self.package.read(self.name)
+
+    def skeleton(self) -> Skeleton:
+        """The part without its cells."""
+        return self._skeleton or self._keep_skeleton(self.data())
+
+    def _keep_skeleton(self, data: bytes) -> Skeleton:
+        skeleton, self._cut, self._left_out = without_cells(data)
+        try:
+            self._skeleton = Skeleton(skeleton, parse(skeleton))
+        except NotReadable as problem:
+            raise self.problem(problem) from None
+        return self._skeleton
+
+    def stored(self, data: bytes | None = None) -> Stored:
+        """The stored cells, found the fast way where that is surely exact."""
+        data = self.data() if data is None else data
+        if self.has_formulas is None:
+            self.has_formulas = b"<f" in data or b":f" in data
+        if self._skeleton is None:
+            self._keep_skeleton(data)
+        if self._rows is not None:
+            return Searched(data, self._cut, self._cut + self._left_out, list(self._rows))
+        if self._left_out and not self.parse_slowly:
+            reader = Searched(data, self._cut, self._cut + self._left_out)
+            if reader.prefix_is_plain() and reader.exact():
+                self._rows = array("L", reader.numbers)
+                return reader
+        try:
+            return Parsed(data, parse(data), self.problem)
+        except (NotReadable, ValueError) as problem:
+            raise self.problem(problem) from None
+
+    def moved(self, splice: Splice) -> Splice:
+        """A splice of the part without its cells, as one of the whole part."""
+        places = (splice.start, splice.end)
+        start, end = (place + self._left_out if place > self._cut else place for place in places)
+        return Splice(start, end, splice.new)
+
+
+_CELLS = late(rb"<((?:[A-Za-z_][\w.-]*:)?)sheetData(?=[\s>])[^>]*>")
+
+
+def without_cells(data: bytes) -> tuple[bytes, int, int]:
+    """A sheet's part without what stands inside `sheetData`, the place of the cut, and its length in bytes.
+
+    The fast way for big sheets. It is exact only where nothing in the part can look like the tags it looks for:
+    a comment, a CDATA section or a second such element makes it cut nothing.
+    """
+    found = _CELLS.search(data)
+    if found is None or found[0].endswith(b"/>"):
+        return data, len(data), 0
+    closing = b"</" + found[1] + b"sheetData"
+    end = data.rfind(closing)
+    if end < found.end() or data.count(b"sheetData") != 2:
+        return data, len(data), 0
+    if b"<!" in data[: found.end()] or data.find(b"<!", found.end()) >= 0 or data.find(b"<?", found.end()) >= 0:
+        return data, len(data), 0
+    return data[: found.end()] + data[end:], found.end(), end - found.end()

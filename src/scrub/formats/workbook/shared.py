@@ -1,0 +1,203 @@
+"""What the sheets of one workbook share: its package, looks, texts, names, and what is known of its formulas."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator, Mapping, Sequence
+from functools import cached_property
+from typing import Protocol
+
+from scrub.formats.opc.relationships import relationships
+from scrub.formats.spans import NotReadable, Span
+from scrub.formats.workbook.decode import Decoder
+from scrub.formats.workbook.depends import Calculated, Dependence
+from scrub.formats.workbook.names import Names
+from scrub.formats.workbook.strings import SharedStrings
+from scrub.formats.workbook.styles import Styles
+from scrub.formats.zip import Package
+from scrub.model.area import MOST_COLUMNS, MOST_ROWS, Area
+from scrub.model.declare import FileItem
+from scrub.model.grid import ColumnValues, Grid, TablePlace
+from scrub.model.problem import Missing
+
+_NO_STYLES = (
+    b'<?xml version="1.0" encoding="UTF-8" standalone="yes"?>\n'
+    b'<styleSheet xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main"><fonts count="1"><font>'
+    b'<sz val="11"/><name val="Calibri"/></font></fonts>'
+    b'<fills count="2"><fill><patternFill patternType="none"/></fill><fill>'
+    b'<patternFill patternType="gray125"/></fill></fills><borders count="1"><border/></borders><cellStyleXfs count="1">'
+    b'<xf/></cellStyleXfs><cellXfs count="1"><xf xfId="0"/></cellXfs>'
+    b'<cellStyles count="1"><cellStyle name="Normal" xfId="0" builtinId="0"/></cellStyles></styleSheet>'
+)
+
+
+class Sharing(Calculated, Protocol):
+    """A sheet, as the others know it."""
+
+    @property
+    def number(self) -> int:
+        """Its place among the sheets."""
+
+    @property
+    def hidden(self) -> bool:
+        """Whether its tab is not shown."""
+
+    @property
+    def live(self) -> Mapping[int, ColumnValues]:
+        """The columns that somebody holds."""
+
+    def tables(self) -> Iterator[TablePlace]:
+        """Its tables."""
+
+    def doubt(self, values: ColumnValues, column: int) -> None:
+        """Puts a doubt in the place of each result of a formula."""
+
+    def uses_of_name(self, word: re.Pattern[str]) -> str:
+        """Where it uses a word in a formula or a rule."""
+
+
+class Shared:
+    """One workbook, as far as its sheets need it."""
+
+    def __init__(self, file: FileItem, package: Package, part: str, data: bytes, root: Span) -> None:
+        """`part` is the name of the workbook part, `data` its bytes, `root` its root element."""
+        self.file = file
+        self.package = package
+        self.part = part
+        self.data = data
+        self.root = root
+        self.sheets: Sequence[Sharing] = ()
+        self.version = 0  # grows with every change of a cell; nothing was changed yet while it is 0
+        self.version_back = False  # whether changes were taken back since results of formulas were last asked for
+        self.checked_formulas: set[str] = set()
+        self.format_numbers: dict[int, int] = {}  # added cell formats with their numbers in the file
+        self._named: dict[str, Sharing] = {}
+
+    @cached_property
+    def targets(self) -> dict[str, str]:
+        """The parts that the workbook part leads to, by the last word of their type."""
+        related = relationships(self.package, self.part).values()
+        return {each.type: each.target for each in related if each.target in self.package.members and each.target}
+
+    @cached_property
+    def styles(self) -> Styles:
+        """How cells look."""
+        part = self.targets.get("styles")
+        try:
+            return Styles(self.package.read(part) if part else _NO_STYLES, self._theme)
+        except (NotReadable, ValueError) as problem:
+            raise self.package.source.problem(f"its styles: {problem}") from None
+
+    def _theme(self) -> bytes:
+        part = self.targets.get("theme")
+        return self.package.read(part) if part else b""
+
+    @property
+    def has_styles(self) -> bool:
+        """Whether anybody asked how cells look."""
+        return "styles" in self.__dict__
+
+    def strings(self) -> SharedStrings:
+        """The texts that cells share."""
+        return self._strings
+
+    @cached_property
+    def _strings(self) -> SharedStrings:
+        part = self.targets.get("sharedStrings")
+        try:
+            return SharedStrings(self.package.read(part) if part else b"<sst/>")
+        except NotReadable as problem:
+            raise self.package.source.problem(f"its shared texts: {problem}") from None
+
+    @cached_property
+    def decoder(self) -> Decoder:
+        """Reads stored values."""
+        properties = self.root.child("workbookPr")
+        from_1904 = properties is not None and properties.attributes.get("date1904", "0") in ("1", "true")
+        return Decoder(self.styles, self.strings, from_1904)
+
+    @cached_property
+    def names(self) -> Names:
+        """The defined names."""
+        return Names(self.data, self.root)
+
+    @property
+    def structure_locked(self) -> bool:
+        """Whether sheets can be neither hidden nor shown (18.2.29)."""
+        lock = self.root.child("workbookProtection")
+        return lock is not None and lock.attributes.get("lockStructure", "0") in ("1", "true")
+
+    # -- results of formulas
+
+    def cells_changed(self, back: bool = False) -> None:
+        """Is told of every change of a cell: from the first one on, results of formulas may be old."""
+        self.version += 1
+        self.version_back = self.version_back or back
+        if self.version == 1:
+            for sheet in self.sheets:
+                for column, values in sheet.live.items():
+                    sheet.doubt(values, column)
+
+    @cached_property
+    def dependence(self) -> Dependence:
+        """Tells which results of formulas still hold."""
+        return Dependence(self)
+
+    def first_change(self) -> str:
+        """A cell that was changed in this run, as a person names it; an empty text where none is."""
+        everywhere = Area(1, 1, MOST_ROWS, MOST_COLUMNS)
+        for sheet in self.sheets:
+            place = sheet.changed_in(everywhere)
+            if place:
+                return sheet.where(*place)
+        return ""
+
+    # -- names
+
+    def grid_named(self, name: str) -> Grid:
+        """A sheet by its name. Raises `Missing`."""
+        found = self.by_name.get(name.casefold())
+        if not isinstance(found, Grid):
+            raise Missing(f'there is no sheet "{name}"')
+        return found
+
+    @property
+    def by_name(self) -> Mapping[str, Sharing]:
+        """The sheets by their names, without regard to case."""
+        if len(self._named) != len(self.sheets):
+            self._named = {sheet.name.casefold(): sheet for sheet in self.sheets}
+        return self._named
+
+    def resolve(self, name: str, sheet: str) -> str | None:
+        """What a defined name, or that of a table, stands for on a sheet, as a formula; None where it is unknown."""
+        on = self.by_name.get(sheet.casefold())
+        target = self.names.local(name, on.number) if on is not None else None
+        target = target if target is not None else self.names.target(name)
+        if target is None:
+            for each in self.sheets:
+                table = next((table for table in each.tables() if table.name.casefold() == name.casefold()), None)
+                if table is not None:
+                    return f"{self.names.quoted(each.name)}!{table.area.corners}"
+        return target
+
+    def uses_of_name(self, name: str) -> str:
+        """Where formulas, rules or other names use a defined name, as a person says it; an empty text for nowhere."""
+        word = re.compile(rf"(?<![\w.!]){re.escape(name)}(?![\w.(!\[])", re.IGNORECASE)
+        other = self.names.using(word)
+        if other:
+            return f'the name "{other}"'
+        for sheet in self.sheets:
+            found = sheet.uses_of_name(word)
+            if found:
+                return found
+        raw = re.compile(word.pattern.encode(), re.IGNORECASE)
+        for part in self.package.members:
+            if part.endswith(".xml") and "/charts/" in f"/{part}" and raw.search(self.package.read(part)):
+                return "a chart"
+        return ""
+
+    def knows_name(self, name: str, sheet: str) -> bool:
+        """Whether a formula can use this name: a defined one, or that of a table."""
+        if name.upper().startswith("_XL") or self.resolve(name, sheet) is not None:
+            return True
+        return any(self.names.local(name, each.number) is not None for each in self.sheets)
