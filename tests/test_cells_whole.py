@@ -14,6 +14,7 @@ from typing import Any
 import openpyxl
 import pandas
 import python_calamine
+import xlsxwriter
 from books import TEXTS, Book, books
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
@@ -22,6 +23,7 @@ import scrub
 from scrub.catalog.texts import single_spaces
 from scrub.formats.workbook.book import OfficeWorkbook
 from scrub.model.area import area_of
+from scrub.model.values import shown
 
 SLOW = [HealthCheck.function_scoped_fixture, HealthCheck.too_slow, HealthCheck.data_too_large]
 VALUES = st.one_of(
@@ -177,3 +179,26 @@ def test_values_are_read_as_others_read_them(tmp_path: Path, book: Book) -> None
                     assert ours == theirs
                 elif isinstance(ours, str):
                     assert ours.replace("\r\n", "\n") == str(theirs)
+
+
+def test_a_wide_sheet_is_read_in_one_pass_with_the_same_values(home: Path) -> None:
+    made = xlsxwriter.Workbook("wide.xlsx")
+    sheet = made.add_worksheet("S1")
+    for column in range(30):
+        sheet.write(0, column, f"H{column}")
+        sheet.write(1, column, column if column % 3 else f"text {column}")
+        sheet.write_formula(2, column, f"={column}+1", value=column + 1)
+        if column % 4 == 0:
+            sheet.write(3, column, "same")
+    made.close()
+    wanted = openpyxl.load_workbook("wide.xlsx", data_only=True)["S1"]
+    for slowly in (False, True):
+        with scrub.open("wide.xlsx") as opened:
+            opened.item.parse_slowly = slowly
+            sheet = next(opened.item.sheets())
+            for column in range(1, 31):
+                found = sheet.column_values(column)
+                told = {row: shown(found[row]) for row in sorted(found)}
+                cells = {row: wanted.cell(row, column).value for row in range(1, 5)}
+                assert told == {row: str(value) for row, value in cells.items() if value is not None}
+                assert [row for row in range(1, 5) if sheet.formula(row, column)] == [3]

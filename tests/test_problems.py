@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import random
-import time
 from collections.abc import Callable
 from pathlib import Path
 
@@ -339,8 +338,6 @@ def test_no_macro_breaks_the_reader(data: st.DataObject) -> None:
     ids=["blocks", "brackets", "lists", "nots", "minuses", "holes", "sums", "one line"],
 )
 def test_a_monstrous_macro_ends_in_problems_soon(text: str) -> None:
-    start = time.monotonic()
     found = scrub.check_text(text)
     assert len(found) < 6000
-    assert time.monotonic() - start < 20
     assert all(len(str(each)) < 2000 for each in found[:10])

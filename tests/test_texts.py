@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from itertools import pairwise
 from pathlib import Path
 from typing import Any
 
@@ -18,7 +19,7 @@ import scrub
 from scrub.catalog import texts
 from scrub.formats.workbook.formulas import translated
 from scrub.formats.workbook.strings import Run, edited_runs
-from scrub.model.text import edited
+from scrub.model.text import Fresh, Kept, Stretches, edited
 
 ANY_TEXT = st.one_of(TEXTS, st.text(max_size=12))
 
@@ -197,3 +198,25 @@ def test_an_attempt_takes_back_what_it_changed(home: Path) -> None:
     )
     assert found.log == ["no: a"]
     assert found.state == "unchanged"
+
+
+def test_a_text_replaced_by_itself_is_no_change(home: Path) -> None:
+    path = listed("Hut", "hut", "Hut hut Hut")
+    assert [str(each) for each in run(path, 'replace "Hut", by: "Hut"').changes] == [
+        'A2: "hut" -> "Hut"', 'A3: "Hut hut Hut" -> "Hut Hut Hut"',
+    ]  # fmt: skip
+    assert run(path, 'replace "Hut", by: "Hut"').state == "unchanged"
+
+
+@given(st.text("ab c", max_size=12), st.data())
+def test_edits_of_a_text_are_the_same_in_stretches(text: str, data: st.DataObject) -> None:
+    found, plain = Stretches(text), text
+    for _ in range(data.draw(st.integers(1, 3))):
+        edits = data.draw(edits_of(len(plain)))
+        found, plain = found.edited(edits), edited(plain, edits)
+        assert str(found) == plain
+        kept = [part for part in found.parts if isinstance(part, Kept)]
+        assert all(one.end <= other.start for one, other in pairwise(kept))  # in order, and none twice
+        assert all(-1 <= part.like < max(len(text), 1) for part in found.parts if isinstance(part, Fresh))
+    assert found.touched == (plain != text)
+    assert found.edited([(0, len(plain), text)]).touched is False

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Iterator, Mapping
+from types import MappingProxyType
 from typing import NamedTuple
 from xml.parsers import expat
 
@@ -26,19 +27,33 @@ class Splice(NamedTuple):
     new: bytes
 
 
-class Span:
-    """An element: its local name, attributes (local names), children, and the byte range of its tags.
+#: The namespaces that hold for an element, by their prefix ("" for the one without).
+Namespaces = Mapping[str, str]
+#: Both the namespaces of an Open XML document are known by these beginnings (ISO/IEC 29500-1, annex A: Strict).
+_RELATIONSHIPS = (
+    "http://schemas.openxmlformats.org/officeDocument/2006/relationships",
+    "http://purl.oclc.org/ooxml/officeDocument/relationships",
+)
 
-    `start` … `open_end` is the start tag, `close_start` … `end` the end tag (both empty ranges at `open_end` for an
-    empty-element tag).
+
+class Span:
+    """An element: its namespace and local name, attributes, children, and the byte range of its tags.
+
+    `attributes` are by their name as it is written; `of` asks for one by its namespace. `start` … `open_end` is the
+    start tag, `close_start` … `end` the end tag (both empty ranges at `open_end` for an empty-element tag).
     """
 
-    __slots__ = ("attributes", "children", "close_start", "end", "name", "open_end", "raw_name", "start")
+    __slots__ = (
+        "attributes", "children", "close_start", "end", "name", "namespaces", "open_end", "raw_name", "start",
+    )  # fmt: skip
 
-    def __init__(self, raw_name: str, attributes: dict[str, str], start: int) -> None:
+    def __init__(
+        self, raw_name: str, attributes: dict[str, str], start: int, namespaces: Namespaces = MappingProxyType({})
+    ) -> None:
         self.raw_name = raw_name
         self.name = raw_name.rpartition(":")[2]
         self.attributes = attributes
+        self.namespaces = namespaces
         self.children: list[Span] = []
         self.start = start
         self.open_end = self.close_start = self.end = start
@@ -48,13 +63,36 @@ class Span:
         """Its namespace prefix with the colon, or an empty text."""
         return self.raw_name[: len(self.raw_name) - len(self.name)]
 
-    def child(self, *names: str) -> Span | None:
-        """The first child with one of these local names."""
-        return next((child for child in self.children if child.name in names), None)
+    @property
+    def uri(self) -> str:
+        """Its namespace, or an empty text."""
+        return self.namespaces.get(self.prefix[:-1], "")
 
-    def all(self, name: str) -> Iterator[Span]:
-        """The children with this local name."""
-        return (child for child in self.children if child.name == name)
+    def child(self, *names: str, uri: str | None = None) -> Span | None:
+        """The first child with one of these local names in its own namespace, or in another."""
+        wanted = self.uri if uri is None else uri
+        return next((child for child in self.children if child.name in names and child.uri == wanted), None)
+
+    def all(self, name: str, uri: str | None = None) -> Iterator[Span]:
+        """The children with this local name in its own namespace, or in another."""
+        wanted = self.uri if uri is None else uri
+        return (child for child in self.children if child.name == name and child.uri == wanted)
+
+    def of(self, name: str, *uris: str) -> str | None:
+        """An attribute by its local name in one of these namespaces, whatever prefix it is written with."""
+        for written, value in self.attributes.items():
+            prefix, _, local = written.rpartition(":")
+            if local == name and prefix and self.namespaces.get(prefix) in uris:
+                return value
+        return None
+
+    @property
+    def related(self) -> str:
+        """The id of the relationship that it names (`r:id`), or an empty text. A writer that gave the prefix another
+        namespace meant no other.
+        """
+        found = self.of("id", *_RELATIONSHIPS)
+        return found or next((value for name, value in self.attributes.items() if name.endswith(":id")), "")
 
 
 def parse(data: bytes) -> Span:
@@ -76,6 +114,10 @@ def parse(data: bytes) -> Span:
     return builder.root
 
 
+#: The prefix that holds everywhere (Namespaces in XML 1.0, 3).
+_ALWAYS: Namespaces = {"xml": "http://www.w3.org/XML/1998/namespace"}
+
+
 class _Builder:
     def __init__(self, data: bytes, parser: expat.XMLParserType) -> None:
         self.data = data
@@ -85,7 +127,11 @@ class _Builder:
 
     def start(self, name: str, attributes: dict[str, str]) -> None:
         at = self.parser.CurrentByteIndex
-        span = Span(name, attributes, at)
+        namespaces = self.open[-1].namespaces if self.open else _ALWAYS
+        if any(written.startswith("xmlns") for written in attributes):
+            declared = {written[6:]: uri for written, uri in attributes.items() if written.split(":")[0] == "xmlns"}
+            namespaces = {**namespaces, **declared}
+        span = Span(name, attributes, at, namespaces)
         span.open_end = tag_end(self.data, at)
         if self.open:
             self.open[-1].children.append(span)

@@ -107,7 +107,7 @@ class Lookups(Operators):
         from scrub.model.declare import Reach
 
         self.reaches(Reach.FILES, "opens other files to read")
-        kind = "workbook"
+        kind = next(iter(self.vocabulary.endings.values()))
         if len(node.arguments) != 1 or node.arguments[0].name is not None:
             self.note(node.place, 'write the path of the file in the brackets: open("prices.xlsx")')
             return self.vocabulary.kinds[kind].type
@@ -117,11 +117,11 @@ class Lookups(Operators):
         last = parts[-1] if parts and isinstance(parts[-1], str) else ""
         dot, ending = last.rpartition(".")[1:]
         if dot and "/" not in ending:
-            kind = self.vocabulary.endings.get(f".{ending.lower()}", "")
-            if not kind:
+            found = self.vocabulary.endings.get(f".{ending.lower()}", "")
+            if not found:
                 there = ", ".join(self.vocabulary.endings)
                 self.note(value.place, f'a macro cannot open ".{ending}" files. It opens: {there}')
-                kind = "workbook"
+            kind = found or kind
         return self.vocabulary.kinds[kind].type
 
     def _lookup(self, node: tree.Call) -> Type:

@@ -12,7 +12,7 @@ from scrub.formats.opc.parts import Parts
 from scrub.formats.opc.relationships import part_tree, relationships
 from scrub.formats.source import Source, opened
 from scrub.formats.spans import Span, Splice, ended, escaped, set_attributes, spliced
-from scrub.formats.workbook.elements import all_placed, id_of
+from scrub.formats.workbook.elements import all_placed
 from scrub.formats.workbook.embedded import add_part, embedded, part_of
 from scrub.formats.workbook.front import reselected
 from scrub.formats.workbook.reading import Loads
@@ -109,7 +109,7 @@ class OfficeWorkbook(PickedFile, Workbook):
         targets = relationships(self.package, self._part)
         sheets = self._root.child("sheets")
         for number, entry in enumerate(sheets.all("sheet") if sheets else (), 1):
-            id_ = id_of(entry)
+            id_ = entry.related
             target = targets[id_].target if id_ in targets else None
             part = target if target in self.package.members else None
             yield OfficeSheet(self.shared, self._loads, number, entry, part)

@@ -10,7 +10,6 @@ from scrub.formats.kept import Kept
 from scrub.formats.opc.parts import Parts
 from scrub.formats.opc.relationships import part_tree
 from scrub.formats.spans import Splice, ended, parse, spliced
-from scrub.formats.workbook.elements import id_of
 from scrub.formats.workbook.part import SheetPart, Skeleton
 from scrub.formats.workbook.strings import runs_of, text_element
 from scrub.formats.xmltext import text_of, unescaped
@@ -20,6 +19,7 @@ from scrub.model.grid import Noted
 from scrub.model.problem import Failure
 from scrub.model.sheet import Sheet
 
+_VML = "urn:schemas-microsoft-com:vml"
 _EMPTY_COMMENTS = (
     b'<?xml version="1.0" encoding="UTF-8" standalone="yes"?>\n'
     b'<comments xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main"><authors></authors>'
@@ -52,7 +52,7 @@ class Notes:
             conversation = any(each.endswith("threadedComment") for each in related)
             # A picture in a header is drawn by a part of the same sort: the element says which one is of the comments.
             element = self._part.skeleton().root.child("legacyDrawing")
-            id_ = id_of(element) if element is not None else ""
+            id_ = element.related if element is not None else ""
             drawing = by_id[id_].target if id_ in by_id else None
             self._kept = CommentPart(self._part.package, related.get("comments"), drawing, conversation)
         return self._kept
@@ -193,7 +193,7 @@ class CommentPart:
         root = parse(data)
         splices: list[Splice] = []
         number = 1024
-        for span in root.all("shape"):
+        for span in root.all("shape", uri=_VML):
             found = re.search(r"_s(\d+)$", span.attributes.get("id", ""))
             number = max(number, int(found[1])) if found else number
             place = _place_of(data[span.start : span.end])

@@ -39,11 +39,6 @@ _INNER_ORDER = {
 }
 
 
-def id_of(span: Span) -> str:
-    """The id of a relationship that an element names; its attribute's prefix is each writer's own."""
-    return next((value for name, value in span.attributes.items() if name.endswith(":id")), "")
-
-
 def orders(root: Span) -> bool:
     """Whether the elements of such a part have a known order."""
     return root.name in _ORDER

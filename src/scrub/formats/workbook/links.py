@@ -8,7 +8,6 @@ from typing import NamedTuple
 from scrub.formats.kept import Kept
 from scrub.formats.opc.parts import Parts
 from scrub.formats.spans import escaped
-from scrub.formats.workbook.elements import id_of
 from scrub.formats.workbook.formulas import area_at
 from scrub.formats.workbook.part import SheetPart, Skeleton
 from scrub.model.area import Area
@@ -45,7 +44,7 @@ class Links:
         found = []
         for span in holder.all("hyperlink") if holder else ():
             of = span.attributes
-            id_ = id_of(span)
+            id_ = span.related
             target = related[id_].address if id_ in related else ""
             target += f"#{of['location']}" if of.get("location") else ""
             area = area_at(of.get("ref", "A1"))
