@@ -31,6 +31,8 @@ from scrub.model.problem import (
 
 if TYPE_CHECKING:
     from scrub.demo import lay_out_samples
+    from scrub.home_folder import Home, expanded
+    from scrub.language.complete import Fit
     from scrub.language.tree import Program
     from scrub.library.library import Entry, Library, files_of, retitled
     from scrub.library.records import SETTINGS
@@ -46,7 +48,7 @@ if TYPE_CHECKING:
     from scrub.model.values import Secret, harmless
     from scrub.model.vocabulary import Vocabulary
     from scrub.model.workbook import Workbook
-    from scrub.own import action
+    from scrub.own_actions import action
     from scrub.runner.answers import variable
     from scrub.runner.records import FileRecord, RunRecord
     from scrub.runner.results import FileResult, RunResult
@@ -54,7 +56,6 @@ if TYPE_CHECKING:
     from scrub.runner.step import Go, Stepper, View
     from scrub.store.store import Restored
     from scrub.trying import Trial
-    from scrub.wiring import Home, expanded
 
 __version__ = "0.1.0"
 
@@ -69,6 +70,7 @@ __all__ = [
     "FileProblem",
     "FileRecord",
     "FileResult",
+    "Fit",
     "Folder",
     "Go",
     "Home",
@@ -93,6 +95,7 @@ __all__ = [
     "View",
     "Workbook",
     "action",
+    "at",
     "changes",
     "check",
     "check_text",
@@ -129,6 +132,7 @@ __all__ = [
 #: Where each name lives, by room; it is fetched when first used, so that a small command imports little.
 _ROOMS = {
     "scrub.demo": "lay_out_samples",
+    "scrub.language.complete": "Fit",
     "scrub.library.library": "files_of Entry Library retitled",
     "scrub.library.records": "SETTINGS",
     "scrub.library.text": "decoded is_macro_path read_macro",
@@ -142,13 +146,13 @@ _ROOMS = {
     "scrub.model.outline": "Contents Outline",
     "scrub.model.sheet": "Sheet",
     "scrub.model.workbook": "Workbook",
-    "scrub.own": "action",
+    "scrub.own_actions": "action",
     "scrub.runner.answers": "variable",
     "scrub.runner.records": "FileRecord RunRecord",
     "scrub.runner.results": "FileResult RunResult",
     "scrub.runner.step": "Go Stepper View",
     "scrub.store.store": "Restored",
-    "scrub.wiring": "Home expanded",
+    "scrub.home_folder": "Home expanded",
 }
 _WHERE = {name: room for room, names in _ROOMS.items() for name in names.split()}
 
@@ -174,7 +178,7 @@ def home() -> Home:
 
     The folder is the usual data folder of the system; the variable SCRUB_HOME moves it.
     """
-    from scrub.wiring import Home
+    from scrub.home_folder import Home
 
     chosen = os.environ.get("SCRUB_HOME")
     if chosen:
@@ -216,6 +220,16 @@ def mended(text: str) -> str:
     return pasted(text)[0]
 
 
+def at(text: str, line: int, column: int) -> list[Fit]:
+    """The words that could stand at a place of a macro, for an editor: each with its sort and a line of help.
+
+    `line` and `column` count from 1. The macro need not be right, nor the line whole.
+    """
+    from scrub.language.complete import at
+
+    return at(text, line, column, vocabulary())
+
+
 def tidy(text: str) -> str:
     """A macro's text in the standard layout. Raises `MacroProblems` for one that cannot be read."""
     from scrub.language.layout import tidy
@@ -251,8 +265,8 @@ def run(
     What happens to a file stands in the result, also when it fails. Raises `MacroProblems` for a macro that cannot
     run, `BadCall` when an answer is missing, `Refused` when the macro reaches further than allowed.
     """
+    from scrub.home_folder import expanded
     from scrub.model.host import QuietHost
-    from scrub.wiring import expanded
 
     return home().run(
         macro,

@@ -8,8 +8,8 @@ from scrub.model.problem import BadCall, listed
 from scrub.model.values import fold
 
 if TYPE_CHECKING:
+    from scrub.home_folder import Home
     from scrub.library.bundle import Packed
-    from scrub.wiring import Home
 
 
 def backup(home: Home, to: str) -> int:

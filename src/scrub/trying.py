@@ -14,8 +14,8 @@ from scrub.model.problem import BadCall, MacroProblems, Problem, ScrubError
 from scrub.model.values import Secret
 
 if TYPE_CHECKING:
+    from scrub.home_folder import Home
     from scrub.runner.results import FileResult, RunResult
-    from scrub.wiring import Home
 
 
 class Step(NamedTuple):

@@ -8,8 +8,8 @@ from scrub.model.problem import Failure, ScrubError
 from scrub.model.values import fold
 
 if TYPE_CHECKING:
+    from scrub.home_folder import Home
     from scrub.library.library import Entry
-    from scrub.wiring import Home
 
 
 def rename(home: Home, entry: Entry, title: str) -> tuple[Entry, list[str], list[str]]:

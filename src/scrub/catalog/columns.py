@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from decimal import Decimal
 
-from scrub.catalog.holders import used_columns
+from scrub.catalog.columns_of_cells import used_columns
 from scrub.model.declare import Reach, action, needs
 from scrub.model.grid import HoldsColumns, Trouble
 from scrub.model.values import Value, fold, is_empty

@@ -6,7 +6,7 @@ import re
 from collections.abc import Callable
 from datetime import date
 
-from scrub.catalog.holders import used_columns
+from scrub.catalog.columns_of_cells import used_columns
 from scrub.model.declare import Reach, action
 from scrub.model.grid import HoldsCells
 from scrub.model.late import late

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from scrub.language import advice, tree
-from scrub.language.meaning import cannot_be_name
-from scrub.language.others import Resolver, RunsOthers
+from scrub.language.check_runs import Resolver, RunsOthers
+from scrub.language.check_values import cannot_be_name
 from scrub.language.parser import parse
 from scrub.language.scope import LATER_KINDS, ItemOf, NameOf, Scope
 from scrub.language.source import source_of, written
@@ -52,7 +52,7 @@ def _checked(
     programs = {word: Program(macro, text) for word in (words if several else words[:1] or [""])}
     for word, found in programs.items():  # the same text means something else on another kind of file
         found.own_files = own_files
-        _Checker(found, vocabulary, problems, resolve).whole(word, "file" if several else word)
+        Checker(found, vocabulary, problems, resolve).whole(word, "file" if several else word)
     first = next(iter(programs.values()))
     first.join(programs)
     for problem in problems:
@@ -65,42 +65,9 @@ def _checked(
     return first, sorted(told.values(), key=lambda each: (each.line, each.column))
 
 
-class Seen:
-    """What is in reach at a line of a macro."""
+class Checker(RunsOthers):
+    """Gives the statements of one macro their meaning, and notes every slip."""
 
-    def __init__(self, checker: _Checker, scope: Scope, loops: list[str]) -> None:
-        self._checker = checker
-        self.scope = scope
-        self.loops = loops
-
-    def type(self, node: Expression) -> Type:
-        """The type of an expression that would stand there. The word of a kind stands for any such item."""
-        checker = self._checker
-        waiting: list[tree.Node] = [node]
-        checker.scope, checker.problems = self.scope.copied(), []
-        for each in waiting:
-            waiting += tree.children(each)
-            if (
-                isinstance(each, tree.Name)
-                and not self.scope.known(each.word)
-                and each.word in checker.vocabulary.kinds
-            ):
-                checker.scope.items.insert(0, ItemOf(each.word, each.word, 0, set(), each.word))
-        return checker.type(node)
-
-
-def look(text: str, vocabulary: Vocabulary, line: int) -> Seen | None:
-    """What is in reach at a line of a macro, however broken the text is; None where that cannot be told."""
-    macro, _ = parse(text, "")
-    found = Program(macro, text)
-    checker = _Checker(found, vocabulary, [], None)
-    checker.watched = line
-    start = next((word for word in macro.runs_on if word in vocabulary.kinds), "")
-    checker.whole(start, start)
-    return checker.seen
-
-
-class _Checker(RunsOthers):
     def __init__(
         self, found: Program, vocabulary: Vocabulary, problems: list[Problem], resolve: Resolver | None
     ) -> None:
@@ -110,7 +77,7 @@ class _Checker(RunsOthers):
         self.loops: list[str] = []  # the loops around a line: kinds visited, or "" for a loop over values
         self.like_fields: list[tuple[str, ItemOf, tree.Place]] = []  # names that are called like a field here
         self.watched = 0  # a line at which somebody asks what is in reach
-        self.seen: Seen | None = None
+        self.seen: tuple[Scope, list[str]] | None = None  # what is in reach there, and the loops around it
 
     def whole(self, start: str, called: str) -> None:
         """Checks header and body. `start` is the kind that the macro runs on, `called` the word for it there."""
@@ -187,7 +154,7 @@ class _Checker(RunsOthers):
     def watch(self, node: tree.Node) -> None:
         """Notes what is in reach, where somebody asks about a line of this node."""
         if self.watched and node.extent.line <= self.watched <= node.extent.end_line:
-            self.seen = Seen(self, self.scope.copied(), self.loops[::-1])
+            self.seen = self.scope.copied(), self.loops[::-1]
 
     def _bad(self, node: tree.Bad) -> Type:
         self.watch(node)

@@ -7,12 +7,12 @@ from collections.abc import Iterable, Mapping, Sequence
 from types import MappingProxyType
 from typing import NamedTuple
 
-from scrub.language.checker import Seen, look
+from scrub.language.check_questions import ANSWER_TYPES
 from scrub.language.cursor import Slip
 from scrub.language.expressions import ExpressionReader
 from scrub.language.lexer import DATE, END, NEWLINE, NUMBER, TEXT, WORD, LineLexer, Token, lex, split_lines
+from scrub.language.look import Seen, look
 from scrub.language.parser import parse
-from scrub.language.questions import ANSWER_TYPES
 from scrub.language.words import COMPARISONS, KEYWORDS, STARTERS, VALUES
 from scrub.model.problem import Problem
 from scrub.model.types import ANY, YES_NO, Type

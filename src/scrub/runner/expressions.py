@@ -3,21 +3,20 @@
 from __future__ import annotations
 
 import decimal
-import operator
 from collections.abc import Callable
 from datetime import date, datetime
 from decimal import Decimal
-from typing import Any
 
 from scrub.language import tree
 from scrub.language.meanings import Meanings
 from scrub.language.tree import Argument, Expression
-from scrub.model.amounts import Amount, combine
+from scrub.model.amounts import Amount
 from scrub.model.declare import Item
 from scrub.model.grid import Trouble
 from scrub.model.problem import Failure
 from scrub.model.values import Value, fold, is_empty, loosen, same, shown, type_name, value_type
 from scrub.model.vocabulary import Callee, Parameter, Vocabulary
+from scrub.runner.arithmetic import ARITHMETIC, combined, no_number
 from scrub.runner.comparisons import (
     ORDER,
     Evaluate,
@@ -27,17 +26,12 @@ from scrub.runner.comparisons import (
     matching,
     mistaken,
     ordered,
-    quoted,
     text_test,
 )
 from scrub.runner.execution import Frame
 from scrub.runner.fitting import fitted_all, given
 from scrub.runner.lookups import Lookups
 from scrub.runner.paths import Paths
-
-_ARITHMETIC: dict[str, Callable[[Any, Any], Any]] = {
-    "+": operator.add, "-": operator.sub, "*": operator.mul, "/": operator.truediv,
-}  # fmt: skip
 
 
 class Expressions(Paths, Lookups):
@@ -232,7 +226,7 @@ class Expressions(Paths, Lookups):
 
         def combine_or_tell(sign: str, one: Value, other: Value, frame: Frame) -> Value:
             try:
-                return _combined(sign, one, other)
+                return combined(sign, one, other)
             except Failure as failure:
                 raise _named(failure, origins, frame) from None
 
@@ -327,7 +321,7 @@ class Expressions(Paths, Lookups):
         left, right, sign = self.evaluate(node.left), self.evaluate(node.right), node.operator
         if sign == "+":
             return self._sum(node, left, right)
-        work, told = _ARITHMETIC[sign], self._combining(node)
+        work, told = ARITHMETIC[sign], self._combining(node)
 
         def calculate(frame: Frame) -> Value:
             one, other = left(frame), right(frame)
@@ -335,7 +329,7 @@ class Expressions(Paths, Lookups):
                 try:
                     return work(one, other)
                 except decimal.DecimalException as error:
-                    raise _no_number(error) from None
+                    raise no_number(error) from None
             return told(sign, one, other, frame)
 
         return calculate
@@ -352,7 +346,7 @@ class Expressions(Paths, Lookups):
                 try:
                     return one + other
                 except decimal.DecimalException as error:
-                    raise _no_number(error) from None
+                    raise no_number(error) from None
             return told("+", one, other, frame)
 
         return add
@@ -389,23 +383,3 @@ def _is_plain(node: Expression) -> bool:
 def _named(failure: Failure, origins: list[Callable[[Frame], str]], frame: Frame) -> Failure:
     """The failure, with the cells whose values it is about."""
     return failure.at(" and ".join(origin(frame) for origin in origins)) if origins else failure
-
-
-def _no_number(error: decimal.DecimalException) -> Failure:
-    if isinstance(error, decimal.DivisionByZero):
-        return Failure("a number was divided by zero")
-    if isinstance(error, decimal.InvalidOperation):
-        return Failure("zero was divided by zero")
-    return Failure("the number has grown too big")
-
-
-def _combined(sign: str, one: Value, other: Value) -> Value:
-    """Arithmetic with dates and amounts."""
-    try:
-        found = combine(sign, one, other)
-    except decimal.DecimalException as error:
-        raise _no_number(error) from None
-    if found is not NotImplemented:
-        return found
-    wrong = other if isinstance(one, Decimal) else one
-    raise Failure(f'"{sign}" goes with numbers, this is {type_name(wrong)}{quoted(wrong)}')

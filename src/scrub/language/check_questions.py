@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from scrub.language import tree
-from scrub.language.meaning import Meaning
+from scrub.language.check_values import CheckValues
 from scrub.language.scope import NameOf
 from scrub.language.tree import Argument, Program
 from scrub.model.host import Question
@@ -18,7 +18,7 @@ ANSWER_TYPES = {
 }  # fmt: skip
 
 
-class Questions(Meaning):
+class Questions(CheckValues):
     """Keeps the names of one program, and gathers its questions."""
 
     def __init__(self, found: Program, vocabulary: Vocabulary, problems: list[Problem]) -> None:

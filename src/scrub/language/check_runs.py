@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from scrub.language import tree
-from scrub.language.questions import Questions
+from scrub.language.check_questions import Questions
 from scrub.language.tree import Program
 from scrub.model.host import Question
 from scrub.model.problem import MacroProblems, ScrubError, counted, did_you_mean, listed

@@ -6,8 +6,8 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 
 from scrub.language import advice, tree
+from scrub.language.check_lookups import Lookups
 from scrub.language.expressions import MARKS, PRINTED
-from scrub.language.lookups import Lookups
 from scrub.language.scope import LATER_KINDS
 from scrub.language.tree import Argument, Expression, Place
 from scrub.language.words import KEYWORDS
@@ -27,7 +27,7 @@ from scrub.model.values import heading_key
 from scrub.model.vocabulary import Callee, Kind, Parameter, Vocabulary
 
 
-class Meaning(Lookups):
+class CheckValues(Lookups):
     """Gives every expression its meaning and type; notes a problem for each that has none."""
 
     assigned = ""  # the yes or no that the line being read gives to a field

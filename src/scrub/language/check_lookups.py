@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 
 from scrub.language import advice, tree
-from scrub.language.operators import Operators
+from scrub.language.check_operators import Operators
 from scrub.language.scope import LATER_KINDS, Scope
 from scrub.language.tree import Argument, Expression, Place, Program
 from scrub.model.problem import Problem, did_you_mean, nearest

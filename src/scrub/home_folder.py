@@ -96,7 +96,7 @@ class Home:
         """All that a macro can name."""
         from scrub.catalog import ACTIONS
         from scrub.model.vocabulary import Vocabulary
-        from scrub.own import OWN_ACTIONS
+        from scrub.own_actions import OWN_ACTIONS
 
         formats = self.formats
         return Vocabulary(formats.kinds(), ACTIONS, OWN_ACTIONS, formats.endings, formats.files)

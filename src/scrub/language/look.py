@@ -1,0 +1,46 @@
+"""What is in reach at a line of a macro, however broken the text is."""
+
+from __future__ import annotations
+
+from scrub.language import tree
+from scrub.language.checker import Checker
+from scrub.language.parser import parse
+from scrub.language.scope import ItemOf, Scope
+from scrub.language.tree import Expression, Program
+from scrub.model.types import Type
+from scrub.model.vocabulary import Vocabulary
+
+
+class Seen:
+    """What is in reach at a line of a macro."""
+
+    def __init__(self, checker: Checker, scope: Scope, loops: list[str]) -> None:
+        self._checker = checker
+        self.scope = scope
+        self.loops = loops
+
+    def type(self, node: Expression) -> Type:
+        """The type of an expression that would stand there. The word of a kind stands for any such item."""
+        checker = self._checker
+        waiting: list[tree.Node] = [node]
+        checker.scope, checker.problems = self.scope.copied(), []
+        for each in waiting:
+            waiting += tree.children(each)
+            if (
+                isinstance(each, tree.Name)
+                and not self.scope.known(each.word)
+                and each.word in checker.vocabulary.kinds
+            ):
+                checker.scope.items.insert(0, ItemOf(each.word, each.word, 0, set(), each.word))
+        return checker.type(node)
+
+
+def look(text: str, vocabulary: Vocabulary, line: int) -> Seen | None:
+    """What is in reach at a line of a macro, however broken the text is; None where that cannot be told."""
+    macro, _ = parse(text, "")
+    found = Program(macro, text)
+    checker = Checker(found, vocabulary, [], None)
+    checker.watched = line
+    start = next((word for word in macro.runs_on if word in vocabulary.kinds), "")
+    checker.whole(start, start)
+    return Seen(checker, *checker.seen) if checker.seen is not None else None

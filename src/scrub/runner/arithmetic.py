@@ -1,0 +1,40 @@
+"""Arithmetic as a macro means it: numbers, and beyond them dates and amounts."""
+
+from __future__ import annotations
+
+import decimal
+import operator
+from collections.abc import Callable
+from decimal import Decimal
+from typing import Any
+
+from scrub.model.amounts import combine
+from scrub.model.problem import Failure
+from scrub.model.values import Value, type_name
+from scrub.runner.comparisons import quoted
+
+#: The work of each sign on plain numbers.
+ARITHMETIC: dict[str, Callable[[Any, Any], Any]] = {
+    "+": operator.add, "-": operator.sub, "*": operator.mul, "/": operator.truediv,
+}  # fmt: skip
+
+
+def no_number(error: decimal.DecimalException) -> Failure:
+    """The failure for a calculation without a result."""
+    if isinstance(error, decimal.DivisionByZero):
+        return Failure("a number was divided by zero")
+    if isinstance(error, decimal.InvalidOperation):
+        return Failure("zero was divided by zero")
+    return Failure("the number has grown too big")
+
+
+def combined(sign: str, one: Value, other: Value) -> Value:
+    """Arithmetic with dates and amounts."""
+    try:
+        found = combine(sign, one, other)
+    except decimal.DecimalException as error:
+        raise no_number(error) from None
+    if found is not NotImplemented:
+        return found
+    wrong = other if isinstance(one, Decimal) else one
+    raise Failure(f'"{sign}" goes with numbers, this is {type_name(wrong)}{quoted(wrong)}')
