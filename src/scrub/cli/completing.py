@@ -2,12 +2,18 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 import click
-from click.shell_completion import CompletionItem
+
+if TYPE_CHECKING:
+    from click.shell_completion import CompletionItem
 
 
 def macro_titles(context: click.Context, parameter: click.Parameter, begun: str) -> list[CompletionItem]:
     """The titles and keys that begin so; files of macros are completed by the shell."""
+    from click.shell_completion import CompletionItem
+
     import scrub
 
     del context, parameter

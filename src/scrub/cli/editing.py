@@ -5,7 +5,6 @@ from __future__ import annotations
 import os
 import shlex
 import subprocess
-import tempfile
 from collections.abc import Mapping, Sequence
 
 import click
@@ -17,6 +16,8 @@ def edited(text: str, title: str) -> str:
     """The text after the person had it in their editor. Raises `BadCall` when no editor can be started."""
     chosen = scrub.home().settings.load().get("editor") or os.environ.get("VISUAL") or os.environ.get("EDITOR")
     command = shlex.split(chosen) if chosen else ["notepad" if os.name == "nt" else "nano"]
+    import tempfile  # only an edited text pays for it
+
     handle, path = tempfile.mkstemp(suffix=".scrub", prefix="macro-")
     with open(handle, "w", encoding="utf-8", newline="") as stream:
         stream.write(text)

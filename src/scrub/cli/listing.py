@@ -38,7 +38,8 @@ def by_place(changes: Sequence[Change]) -> dict[str, list[Change]]:
 
 def _reading_order(change: Change) -> tuple[int, ...]:
     """Cells by row and column; what is no cell stays in front."""
-    return change.cell[:2] if change.cell else (0, 0)
+    cell = change.cell
+    return cell[:2] if cell else (0, 0)
 
 
 def _rows(place: str, changes: list[Change], limit: int | None, headings: Mapping[str, str]) -> list[tuple[str, str]]:
@@ -57,10 +58,11 @@ def _in_columns(changes: list[Change], headings: Mapping[str, str]) -> list[str]
     groups: dict[tuple[int, str], list[Change]] = {}
     others: list[str] = []
     for change in changes:
-        if change.cell is None:
+        cell = change.cell
+        if cell is None:
             others.append(str(change))
         else:
-            groups.setdefault((change.cell.left, change.of_cell), []).append(change)
+            groups.setdefault((cell.left, change.of_cell), []).append(change)
     told = []
     for (column, rest), every in sorted(groups.items()):
         letters = letters_of(column)
@@ -73,7 +75,7 @@ def _done(rest: str, changes: list[Change]) -> str:
     if len(changes) == 1:
         return str(changes[0])
     count = f"{len(changes):,}"
-    pairs = [(each["before"], each["after"]) for each in (change.as_dict() for change in changes)]
+    pairs = [change.sides for change in changes]
     if rest:
         after = {new for _, new in pairs}
         return f"{count} cells, {rest}: {after.pop() if len(after) == 1 else 'changed'}"

@@ -4,9 +4,7 @@ from __future__ import annotations
 
 import json
 import os
-import shutil
 import sys
-import textwrap
 from collections.abc import Iterable, Sequence
 from typing import Any
 
@@ -39,7 +37,20 @@ def _styled(text: str, **style: Any) -> str:
 
 def width() -> int:
     """The columns of the terminal; 100 where there is none."""
-    return max(40, min(200, shutil.get_terminal_size((100, 24)).columns))
+    return max(40, min(200, _terminal()[0]))
+
+
+def _terminal() -> tuple[int, int]:
+    """The columns and lines of the terminal. The library's own function takes long to import for every command."""
+    columns, lines = os.environ.get("COLUMNS", ""), os.environ.get("LINES", "")
+    try:
+        size: tuple[int, int] = os.get_terminal_size(sys.__stdout__.fileno() if sys.__stdout__ else 1)
+    except (OSError, ValueError):
+        size = (100, 24)
+    return (
+        int(columns) if columns.isdigit() and int(columns) else size[0] or 100,
+        int(lines) if lines.isdigit() and int(lines) else size[1] or 24,
+    )
 
 
 def cells(text: str) -> int:
@@ -91,7 +102,7 @@ def columns(rows: Sequence[Sequence[str]], indent: str = "  ", fixed: int | None
 def echo_lines(lines: Sequence[str]) -> None:
     """Prints lines; more than the terminal holds go through the pager."""
     text = "\n".join(lines)
-    if sys.stdout.isatty() and len(lines) > shutil.get_terminal_size((100, 24)).lines - 2:
+    if sys.stdout.isatty() and len(lines) > _terminal()[1] - 2:
         click.echo_via_pager(text + "\n")
     elif lines:
         click.echo(text)
@@ -132,6 +143,8 @@ def echo_problem(text: str) -> None:
     """Prints a problem on standard error; at a terminal, a long sentence is broken between its words."""
     lines = [text]
     if sys.stderr.isatty() and "\n" not in text and cells(text) > width():
+        import textwrap  # only long texts pay for it
+
         lines = textwrap.wrap(text, width(), break_long_words=False, break_on_hyphens=False)
     for line in lines:
         click.echo(line, err=True)

@@ -71,8 +71,7 @@ def _row(change: scrub.Change, headings: object) -> str:
     letters = scrub.letters_of(change.cell.left) if change.cell and not change.of_cell else ""
     if letters and isinstance(headings, dict) and headings.get(letters):
         where += f'<br><span class="quiet">{escape(headings[letters])}</span>'
-    told = change.as_dict()
-    before, after = told["before"], told["after"]
+    before, after = change.sides
     if before.startswith('"') and after.startswith('"'):
         old, new = _marked(before[1:-1], after[1:-1])
         return f'<tr><td class="where">{where}</td><td>{old}</td><td>{new}</td></tr>'

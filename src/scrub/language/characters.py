@@ -24,6 +24,8 @@ SIGNS = {"\u2264": "<=", "\u2265": ">=", "\u00d7": "*", "\u00f7": "/"}
 
 def plain(text: str) -> str:
     """A header line or a word with its pasted characters made plain, trimmed."""
+    if text.isascii():  # as most are, and nothing in it was pasted
+        return " ".join(text.split())
     letters = []
     for letter in text:
         if letter in SPACES:

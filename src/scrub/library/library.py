@@ -4,17 +4,20 @@ from __future__ import annotations
 
 import os
 from collections.abc import Iterable, Mapping
-from typing import NamedTuple
+from functools import cached_property
+from typing import TYPE_CHECKING, NamedTuple
 
 from scrub.language.header import read_header
 from scrub.language.lexer import split_lines
 from scrub.language.tree import Macro
-from scrub.library.former import FormerTexts
 from scrub.library.text import ENDINGS, read_macro, write_text
 from scrub.model.operations import as_file_name
 from scrub.model.problem import BadCall, Problem, ScrubError, did_you_mean
 from scrub.model.values import fold
 from scrub.store.patch import free_path
+
+if TYPE_CHECKING:
+    from scrub.library.former import FormerTexts
 
 
 class Entry(NamedTuple):
@@ -47,7 +50,6 @@ class Library:
     def __init__(self, folder: str, examples: str | None = None, others: Iterable[str] = ()) -> None:
         self.folder = folder
         self.others = tuple(others)
-        self.former = FormerTexts(os.path.join(folder, "former"))
         self._drafts = os.path.join(folder, "drafts")
         self._examples = examples
 
@@ -64,6 +66,13 @@ class Library:
             taken |= {fold(entry.title) for entry in shared}
         found = [*own, *drafts, *shared, *_in_folder(self._examples, True)]
         return sorted(found, key=lambda e: (e.example, e.draft, bool(e.shared), e.shared, fold(e.group), fold(e.title)))
+
+    @cached_property
+    def former(self) -> FormerTexts:
+        """The former texts of macros."""
+        from scrub.library.former import FormerTexts
+
+        return FormerTexts(os.path.join(self.folder, "former"))
 
     def find(self, words: str) -> Entry:
         """The one macro with this title, or with these words in its title. Raises `BadCall` for none or several."""

@@ -44,8 +44,14 @@ class Change:
     @property
     def cell(self) -> Area | None:
         """The one cell that was changed, if it was one."""
-        inner = self.at[1] if len(self.at) == 2 else None
-        return inner if isinstance(inner, Area) and inner.single else None
+        at = self.at
+        inner = at[1] if len(at) == 2 else ""
+        return inner if type(inner) is Area and inner[:2] == inner[2:] else None
+
+    @property
+    def sides(self) -> tuple[str, str]:
+        """What it was and what it is, as texts."""
+        return plain(self.before), plain(self.after)
 
     @property
     def of_cell(self) -> str:
@@ -67,10 +73,12 @@ class Change:
 
     def kept(self) -> dict[str, Any]:
         """The change as the history keeps it; `of` brings it back."""
-        found: dict[str, Any] = {
-            "at": self.at, "field": self.field, "before": plain(self.before), "after": plain(self.after),
-        }  # fmt: skip
-        return {**found, "said": self.said} if self.said else found
+        found: dict[str, Any] = {"at": self.at, "before": plain(self.before), "after": plain(self.after)}
+        if self.field != VALUE:
+            found["field"] = self.field
+        if self.said:
+            found["said"] = self.said
+        return found
 
     @classmethod
     def of(cls, kept: Mapping[str, Any]) -> Change:
@@ -79,7 +87,7 @@ class Change:
         if at is None:
             return cls((kept["place"],), kept["what"], kept["before"], kept["after"], kept.get("said", ""))
         where = tuple(each if isinstance(each, str) else Area(*each) for each in at)
-        return cls(where, kept["field"], kept["before"], kept["after"], kept.get("said", ""))
+        return cls(where, kept.get("field", VALUE), kept["before"], kept["after"], kept.get("said", ""))
 
 
 def plain(value: object) -> str:

@@ -7,17 +7,18 @@ import typing
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from functools import cached_property
 from types import MappingProxyType
-from typing import Any, NamedTuple
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 from scrub.model.declare import Docs, Item, Reach
 from scrub.model.files import FilePath
 from scrub.model.operations import OPERATIONS
 from scrub.model.page import PrintedText
-from scrub.model.phrases import PHRASES
 from scrub.model.problem import listed
-from scrub.model.search import Entry, search
 from scrub.model.types import ChoiceClass, Type, choice_class, item_of, type_of
 from scrub.model.values import NewSecret
+
+if TYPE_CHECKING:
+    from scrub.model.search import Entry
 
 
 class Parameter(NamedTuple):
@@ -302,6 +303,9 @@ class Vocabulary:
 
     def entries(self) -> Iterator[Entry]:
         """The catalog, in the order in which a person would read it."""
+        from scrub.model.phrases import PHRASES
+        from scrub.model.search import Entry
+
         told: set[object] = set()
         for kind in self.kinds.values():
             yield Entry("kind", kind.word, Docs(kind.cls.__doc__))
@@ -337,6 +341,8 @@ class Vocabulary:
 
     def search(self, words: str) -> list[Entry]:
         """The entries that answer these everyday words, the best first; all of them for no words."""
+        from scrub.model.search import search
+
         return search(self.entries(), words)
 
 

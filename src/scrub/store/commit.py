@@ -12,7 +12,6 @@ temporary file, has the new hash; otherwise back; and never over a file that is 
 
 from __future__ import annotations
 
-import hashlib
 import json
 import os
 from collections.abc import Iterable, Sequence
@@ -20,6 +19,7 @@ from typing import Any, BinaryIO, NamedTuple
 
 from scrub.store.disk import Disk, hashed
 from scrub.store.errors import Changed
+from scrub.store.hashing import new_hash
 from scrub.store.patch import Effect, Patch
 
 
@@ -101,7 +101,7 @@ class Committer:
                 undo.before = None
                 self.disk.write(undo_path, undo.dump())
                 return Step(effect.path, before, None, None)
-            running = hashlib.blake2b(digest_size=32)
+            running = new_hash()
             size = 0
 
             def counted(chunks: Iterable[bytes]) -> Iterable[bytes]:

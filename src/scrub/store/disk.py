@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import contextlib
 import errno
-import hashlib
 import os
 import stat
 import sys
 from collections.abc import Iterable, Iterator
 from typing import BinaryIO
+
+from scrub.store.hashing import Hash, new_hash
 
 CHUNK = 1 << 20
 
@@ -17,13 +18,13 @@ CHUNK = 1 << 20
 def digest_of(stream: BinaryIO) -> str:
     """The BLAKE2b hash (RFC 7693, 32 bytes, hexadecimal) of an open file, read from its start."""
     stream.seek(0)
-    found = hashlib.blake2b(digest_size=32)
+    found = new_hash()
     while chunk := stream.read(CHUNK):
         found.update(chunk)
     return found.hexdigest()
 
 
-def hashed(chunks: Iterable[bytes], into: hashlib.blake2b) -> Iterator[bytes]:
+def hashed(chunks: Iterable[bytes], into: Hash) -> Iterator[bytes]:
     """The chunks, hashed as they pass."""
     for chunk in chunks:
         into.update(chunk)

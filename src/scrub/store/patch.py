@@ -6,13 +6,13 @@ piece is `[start, length]` of the old file or a plain number of new bytes, and t
 
 from __future__ import annotations
 
-import hashlib
 import json
 import os
 from collections.abc import Callable, Iterable, Iterator
 from typing import BinaryIO, NamedTuple
 
 from scrub.store.disk import CHUNK
+from scrub.store.hashing import hash_of
 
 FORMAT = "scrub patch 1"
 
@@ -144,7 +144,7 @@ def whole(data: bytes) -> Patch:
 
 def digest(data: bytes) -> str:
     """The hash of some bytes, as `Disk.digest` gives it for a file."""
-    return hashlib.blake2b(data, digest_size=32).hexdigest()
+    return hash_of(data)
 
 
 def _range(stream: BinaryIO, start: int, length: int) -> Iterator[bytes]:

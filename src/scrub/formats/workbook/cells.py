@@ -38,6 +38,7 @@ class SheetCells(SheetReading):
 
     def __init__(self, shared: Shared, part: SheetPart, loads: Loads) -> None:
         super().__init__(shared, part, loads)
+        self._name = part.sheet
         self._covered: dict[int, Area] | None = None  # the cells under merges; None when that must be looked up
         self._huge: list[Area] = []
         self._free: bool | None = None  # whether all its cells can be changed; None when that must be looked up
@@ -138,8 +139,8 @@ class SheetCells(SheetReading):
         restyled = self._show_as_moment(row, column, value) if isinstance(value, date | Duration) else None
         seen = before.error or "damaged" if isinstance(before, Trouble) else before
         revert = _Revert(self, key, former, former_runs, before, restyled)
-        change = Change((self.name, Area(row, column, row, column)), VALUE, told(seen), told(value))
-        self.file.recorder.add(change, revert, self)
+        change = Change((self._name, Area(row, column, row, column)), VALUE, told(seen), told(value))
+        self.shared.file.recorder.add(change, revert, self)
 
     def _storable(self, row: int, column: int, value: Value) -> Value:
         if isinstance(value, bool | Decimal | date) or value is None:

@@ -2,9 +2,6 @@
 
 from __future__ import annotations
 
-import base64
-import binascii
-import hashlib
 import os
 from collections.abc import Callable, Collection, Mapping, Sequence
 from functools import partial
@@ -211,11 +208,13 @@ def _opens_hash(attributes: Attributes, password: Secret) -> bool:
     algorithm = _HASHES.get(name.upper())
     if algorithm is None:
         raise Failure(f'its password was hashed with "{name}", which Scrub does not know')
+    import base64
+
     try:
         spin = int(attributes.get("spinCount", "0"))
         salt = base64.b64decode(attributes.get("saltValue", ""), validate=True)
         wanted = base64.b64decode(attributes["hashValue"], validate=True)
-    except (ValueError, binascii.Error):
+    except ValueError:  # base64's own is one too
         raise Failure("its protection is damaged: the password's hash cannot be read") from None
     if spin > 10_000_000:  # the standard's own ceiling
         raise Failure(f"its protection is damaged: {spin:,} rounds of hashing are more than the standard allows")
@@ -225,6 +224,8 @@ def _opens_hash(attributes: Attributes, password: Secret) -> bool:
 
 def password_attributes(password: Secret) -> dict[str, str]:
     """The attributes of a password: SHA-512 over a fresh salt, the same for all sheets of a run."""
+    import base64
+
     salt: bytes = password.derived("salt", lambda _: os.urandom(16))
     hashed = password.derived(("sha512", salt, _SPIN), partial(_hash, algorithm="sha512", salt=salt, spin=_SPIN))
     return {
@@ -237,6 +238,8 @@ def password_attributes(password: Secret) -> dict[str, str]:
 
 def _hash(text: str, algorithm: str, salt: bytes, spin: int) -> bytes:
     """The iterated hash: salt and UTF-16LE password first, then each round its own number behind the last hash."""
+    import hashlib  # only passwords pay for loading it
+
     make = getattr(hashlib, algorithm)
     found: bytes = make(salt + text.encode("utf-16-le")).digest()
     for turn in range(spin):

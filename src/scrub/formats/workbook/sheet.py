@@ -38,7 +38,6 @@ class OfficeSheet(SheetCells):
         name = entry.attributes.get("name", "")
         super().__init__(shared, SheetPart(shared.package, part, name), loads)
         self._number = number
-        self._name = name
         self.entry = entry
         self.state = self.first_state = entry.attributes.get("state", "visible")
         self._tables: list[TablePlace] | None = None
