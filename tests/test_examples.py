@@ -150,8 +150,16 @@ def test_every_declaration_is_documented_with_an_example_that_is_right() -> None
         owner = kind[1] if kind else "sheet"
         if owner in ("folder", "file"):
             header = header.replace("for workbook", "for folder")
-        opener = {"cells": 'in cells("Totals!B4:B5")', "selection": "in selection"}.get(owner, f"each {owner}")
-        body = example if owner in ("workbook", "folder") else f"{opener}\n{example}\nend"
+        if owner in ("document", "paragraph", "heading", "passage", "passages"):
+            header = header.replace("for workbook", "for document")
+        openers = {
+            "cells": 'in cells("Totals!B4:B5")', "selection": "in selection", "passages": "in selection",
+            "passage": "each passage in selection",
+        }  # fmt: skip
+        opener = openers.get(owner, f"each {owner}")
+        body = example if owner in ("workbook", "folder", "document") else f"{opener}\n{example}\nend"
+        if example == "fill-in record":
+            body = f'each record in table("Guests")\nin document\n{example}\nend\nend'
         if "password: code" in body:
             header += 'code = secret("c")\n'
             header = header.replace('reply = "a"\n', "").replace("for workbook\n", "for workbook\n")

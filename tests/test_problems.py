@@ -151,7 +151,7 @@ from scrub.language.parser import parse
         ("each record in sheet(\"a\")\nx = record.price(1)\nend", '"price" is a heading and takes no brackets'),
         ("each sheet\nx = record(\"flour\")\nend", 'write under which heading to look: record(item: "flour")'),
         ("each sheet\nx = record()\nend", 'write what to look for: record(item: "flour")'),
-        ('x = open("a.docx")', 'a macro cannot open ".docx" files. It opens: .xlsx'),
+        ('x = open("a.pdf")', 'a macro cannot open ".pdf" files. It opens: .xlsx'),
         ("x = open()", "write the path of the file in the brackets"),
         ('each sheet\nx = new-sheet("Late")\nend', '"new-sheet" is an action of a workbook, which is not the current item'),
         ("each sheet\nx = sheet.records(heading: 3)\nend", 'takes no "heading". Did you mean "headings"?'),
@@ -176,7 +176,7 @@ def test_a_slip_gets_its_advice(body: str, advice: str) -> None:
 @pytest.mark.parametrize(
     ("body", "word"),
     [
-        ("each paragraph\nend", "paragraph"),
+        ("each page\nend", "page"),
         ('x = mailbox("a")', "mailbox"),
     ],
 )
@@ -195,7 +195,7 @@ def test_what_is_not_here_yet_says_so(body: str, word: str) -> None:
         ('macro X\nsay "x"\n', "what does it run on?"),
         ("macro\nfor workbook\n", "its text is missing"),
         ("macro X\nfor wrkbook\n", 'Did you mean "workbook"?'),
-        ("macro X\nfor document\n", 'cannot run on "document" yet'),
+        ("macro X\nfor message\n", 'cannot run on "message" yet'),
         ("macro X\nfor all picture, pdf\n", 'cannot run on "picture" yet'),
         ("macro X\nmacro Y\nfor workbook\n", "a second time"),
         ("for workbook\nmacro X\n", "the first line is the title"),

@@ -44,7 +44,7 @@ def test_single_spaces_twice_is_once_and_keeps_every_other_character(text: str) 
 
 @given(ANY_TEXT, st.sampled_from([str.upper, str.lower, scrub.vocabulary().operations["text", "title"].function]))
 def test_letter_case_by_edits_is_letter_case(text: str, change: Any) -> None:
-    assert edited(text, texts._lettered(change)(text)) == change(text)
+    assert edited(text, texts.lettered(change)(text)) == change(text)
 
 
 @st.composite

@@ -9,11 +9,14 @@ import io
 import random
 import struct
 import sys
+import zipfile
 import zlib
 from datetime import date, datetime, timedelta
 from pathlib import Path
 
+import docx
 import xlsxwriter
+from docx.document import Document as DocumentObject
 
 HUTS = ("Larch", "Kite", "Sorrel", "Gannet", "Rowan", "Tarn", "Scree", "Col")
 HIDDEN = ("Kite", "Tarn")
@@ -160,9 +163,90 @@ def bookings(path: Path) -> None:
     path.write_bytes("\r\n".join([*lines, ""]).encode())
 
 
+def house_rules(path: Path) -> None:
+    """The rules that hang in every hut: headings, a table, units, and what hands have left in it."""
+    rules = docx.Document()
+    rules.core_properties.author = "Kestrel Ridge Huts"
+    rules.core_properties.created = rules.core_properties.modified = datetime(2026, 5, 4)
+    rules.add_heading("House rules of the Kestrel Ridge Huts", 1)
+    words = rules.add_paragraph("Every guest finds ")
+    words.add_run("bread").bold = True
+    words.add_run(" and ")
+    words.add_run("water").italic = True
+    words.add_run(" in the  kitchen from 7 to 9.")
+    rules.add_heading("Water", 3)
+    rules.add_paragraph("The tank of a hut holds 600 L. Take 2 L a day, and carry 6 kg of wood up from the car park.")
+    rules.add_paragraph("")
+    rules.add_heading("Provisions", 3)
+    rules.add_paragraph("What lies in the store of each hut:")
+    table = rules.add_table(5, 3)
+    for row, texts in zip(
+        table.rows,
+        (("Item", "Kg", "Note"), ("flour", "12", ""), ("salt", "0.5", ""), ("oats", "20", ""), ("sugar", "4", "")),
+        strict=True,
+    ):
+        for cell, text in zip(row.cells, texts, strict=True):
+            cell.text = text
+    rules.add_heading("Silence", 3)
+    rules.add_paragraph("From 22:00 on the  huts are  quiet.")
+    rules.sections[0].footer.paragraphs[0].text = "Kestrel  Ridge Huts"
+    _save(rules, path)
+
+
+def letter(path: Path) -> None:
+    """A letter with marks, for guests who have not paid."""
+    text = docx.Document()
+    text.core_properties.author = "Kestrel Ridge Huts"
+    text.core_properties.created = text.core_properties.modified = datetime(2026, 5, 4)
+    dear = text.add_paragraph("Dear ")
+    dear.add_run("[Guest]").bold = True
+    dear.add_run(",")
+    text.add_paragraph("you stay in [Hut] for [Nights] nights from [Arrival], and nothing is paid yet.")
+    text.add_paragraph("Kind regards, the wardens")
+    _save(text, path)
+
+
+def _save(document: DocumentObject, path: Path) -> None:
+    """A document whose bytes are the same each time: the members of its package get one date."""
+    stream = io.BytesIO()
+    document.save(stream)
+    with zipfile.ZipFile(stream) as package, zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED) as fresh:
+        for name in package.namelist():
+            info = zipfile.ZipInfo(name, (2026, 5, 4, 0, 0, 0))
+            info.compress_type = zipfile.ZIP_DEFLATED
+            fresh.writestr(info, package.read(name))
+
+
+def notice(path: Path) -> None:
+    """A notice that was pasted together from messages: lines broken at a width, doubled spaces."""
+    lines = (
+        "Dear guests of the Larch Hut,",
+        "",
+        "The wardens ask everybody who comes up this summer to carry at least one",
+        "litre of  water and 2 kg of wood from the car park. The spring behind the",
+        "hut ran dry in July, and the tank holds only 600 L for all of you until it",
+        "rains again.",
+        "",
+        "Please bring:",
+        "- a sleeping bag that was washed at least once this year, and a light pillow",
+        "- cash",
+        "",
+        "The path over the Tarn is closed from 6 to 9 July, because the bridge gets  new",
+        "planks. Take the way by the Gannet Hut, which is 3 km longer but has shade, and",
+        "a well at half its length.",
+        "",
+        "Kind regards,",
+        "The wardens",
+    )
+    path.write_bytes("\n".join([*lines, ""]).encode())
+
+
 if __name__ == "__main__":
     target = Path(sys.argv[1]) if len(sys.argv) > 1 else DEMO
     season_book(target / "season-book.xlsx")
     supply_list(target / "supply-list.xlsx")
     prices(target / "prices.xlsx")
     bookings(target / "bookings.csv")
+    house_rules(target / "house-rules.docx")
+    letter(target / "letter.docx")
+    notice(target / "notice.txt")

@@ -41,6 +41,7 @@ if TYPE_CHECKING:
     from scrub.model.area import Area, letters_of
     from scrub.model.change import Change
     from scrub.model.declare import Reach
+    from scrub.model.document import Document
     from scrub.model.files import Folder
     from scrub.model.host import Host, Question, QuietHost
     from scrub.model.outline import Contents, Outline
@@ -65,6 +66,7 @@ __all__ = [
     "BadCall",
     "Change",
     "Contents",
+    "Document",
     "Entry",
     "Failure",
     "FileProblem",
@@ -140,6 +142,7 @@ _ROOMS = {
     "scrub.model.area": "Area letters_of",
     "scrub.model.change": "Change",
     "scrub.model.declare": "Reach",
+    "scrub.model.document": "Document",
     "scrub.model.files": "Folder",
     "scrub.model.host": "Host Question QuietHost",
     "scrub.model.values": "Secret harmless",

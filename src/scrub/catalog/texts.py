@@ -33,7 +33,7 @@ def _single_spaced(text: str) -> list[Edit]:
     return sorted([*ends, *inner])
 
 
-def _lettered(change: Callable[[str], str]) -> Editing:
+def lettered(change: Callable[[str], str]) -> Editing:
     """Edits that only touch the letters that change, so that each keeps its look."""
 
     def editing(text: str) -> Sequence[Edit]:
@@ -76,7 +76,7 @@ def upper(item: HoldsTexts) -> None:
     Example: upper
     Also: uppercase, capital letters, letter case
     """
-    item.edit_texts(_lettered(str.upper))
+    item.edit_texts(lettered(str.upper))
 
 
 @action(Reach.CHANGE)
@@ -86,7 +86,7 @@ def lower(item: HoldsTexts) -> None:
     Example: lower
     Also: lowercase, letter case
     """
-    item.edit_texts(_lettered(str.lower))
+    item.edit_texts(lettered(str.lower))
 
 
 @action(Reach.CHANGE)
@@ -96,7 +96,7 @@ def title(item: HoldsTexts) -> None:
     Example: title
     Also: capitalise, proper case, letter case
     """
-    item.edit_texts(_lettered(texts.title))
+    item.edit_texts(lettered(texts.title))
 
 
 @action(Reach.CHANGE)

@@ -11,9 +11,10 @@ from scrub.cli.output import accent, columns, file_size, print_json
 
 @click.command("inside")
 @click.argument("file")
+@click.option("--texts", is_flag=False, flag_value="", metavar="WORDS", help="Number the paragraphs with these words.")
 @click.option("--json", "as_json", is_flag=True, help="Print it as JSON.")
-def command(file: str, as_json: bool) -> int:
-    """What a macro can see in FILE, a workbook or a folder."""
+def command(file: str, texts: str | None, as_json: bool) -> int:
+    """What a macro can see in FILE: a workbook, a document or a folder."""
     host = TerminalHost()
     with scrub.open(file) as opened:
         item = opened.item
@@ -21,6 +22,9 @@ def command(file: str, as_json: bool) -> int:
             found = opened.contents(lambda label, share: host.progress(share, 1, label))
         finally:
             host.close()
+        if texts is not None:
+            _number(item, texts)
+            return 0
         if as_json:
             rows = [{word: _size(value) for word, value in row.items()} for row in found.rows]
             print_json({"name": item.name, "kind": item.kind_word, f"{found.part}s": rows})
@@ -30,12 +34,23 @@ def command(file: str, as_json: bool) -> int:
         for line in columns(shown):
             click.echo(line)
         _tell_headings(found)
-        if found.rows and found.hint:
+        if found.hint:
             click.echo(found.hint)
         macros = opened.embedded()
         if macros:
             click.echo(f'{scrub.counted(len(macros), "macro")} inside. Read: scrub extract "{file}" --show')
     return 0
+
+
+def _number(item: object, words: str) -> None:
+    """The paragraphs of a document by their numbers."""
+    if not isinstance(item, scrub.Document):
+        raise scrub.BadCall("--texts goes with documents: it numbers their paragraphs")
+    click.echo(f"{accent(item.name)}  {scrub.counted(len(list(item.paragraphs())), 'paragraph')}")
+    low = words.casefold()
+    found = [(str(each.number), each.text) for each in item.paragraphs() if low in each.text.casefold()]
+    for line in columns([(number, " ".join(text.splitlines())) for number, text in found]):
+        click.echo(line)
 
 
 def _tell_headings(contents: scrub.Contents) -> None:

@@ -169,8 +169,12 @@ class _Printer:
         lines = change_lines(found.changes, self.limit, found.headings, self.whole)
         others = [path for path in found.made if path != found.saved_as and found.part_word != "file"]
         if others:
-            names = ", ".join(short_path(path) for path in others)
-            lines.append(f"{'Would make' if self.preview else 'Made'} {names}")
+            verb = "Would make" if self.preview else "Made"
+            names = [short_path(path) for path in others]
+            if len(names) > 3 and self.limit is not None:
+                lines.append(f"{verb} {scrub.counted(len(names), 'file')}, such as {names[0]}")
+            else:
+                lines += [f"{verb} {name}" for name in names] if len(names) > 3 else [f"{verb} {', '.join(names)}"]
         told = list(found.said) if found.problem is None else []
         if found.problem is None:
             told += [noted(note) for note in found.notes]
@@ -227,6 +231,8 @@ class _Printer:
         for found in changed:
             verb = "Would save" if found.saved_as != found.path else "Would change"
             name = short_path(found.saved_as)
+            if not found.changes and found.saved_as == found.path:
+                continue  # what was made of it is told above
             if not found.changes:
                 click.echo(f"{'Would save' if self.preview else 'Saved'} an unchanged copy: {name}.")
                 continue

@@ -6,7 +6,10 @@ import os
 import shutil
 
 #: The sample files that ship with Scrub; `tools/make_samples.py` builds them.
-SAMPLES = ("season-book.xlsx", "supply-list.xlsx", "prices.xlsx", "bookings.csv")
+SAMPLES = (
+    "season-book.xlsx", "supply-list.xlsx", "prices.xlsx", "bookings.csv", "house-rules.docx", "letter.docx",
+    "notice.txt",
+)  # fmt: skip
 
 
 def lay_out_samples(folder: str) -> list[str]:

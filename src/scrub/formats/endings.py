@@ -1,12 +1,14 @@
 """The endings of files, and what is known of each."""
 
-#: Formats of other programs, which Scrub cannot open.
+#: Formats of other programs, which Scrub cannot open: what each is, and what to save such a file as.
 CLOSED = {
-    ".xls": "an older format", ".xlsb": "a closed format", ".numbers": "a closed format", ".xlt": "an older format",
-    ".et": "a closed format", ".wk1": "an older format",
-}  # fmt: skip
+    **dict.fromkeys((".xls", ".xlt", ".wk1"), ("an older format", ".xlsx")),
+    **dict.fromkeys((".xlsb", ".numbers", ".et"), ("a closed format", ".xlsx")),
+    **dict.fromkeys((".doc", ".dot"), ("an older format", ".docx")),
+    **dict.fromkeys((".pages", ".wps"), ("a closed format", ".docx")),
+}
 #: Formats that may come, with what to save such a file as.
-LATER = {".ods": ".xlsx", ".fods": ".xlsx"}
+LATER = {".ods": ".xlsx", ".fods": ".xlsx", ".odt": ".docx", ".fodt": ".docx"}
 
 #: Every ending that says what format a file has.
 ENDINGS = frozenset((*".xlsx .xlsm .csv .tsv .txt .pdf .docx .html .json .xml .xltx .xltm".split(), *CLOSED, *LATER))

@@ -34,9 +34,15 @@ class Format(NamedTuple):
 FORMATS = (
     Format(
         "workbook", (".xlsx", ".xlsm"), "scrub.model.workbook", "scrub.formats.workbook.book:open_workbook",
-        signature="scrub.formats.workbook.signature:is_workbook",
+        signature="scrub.formats.opc.signature:is_workbook",
     ),
     Format("workbook", (".csv", ".tsv"), "scrub.model.workbook", "scrub.formats.delimited.book:open_delimited"),
+    Format(
+        "document", (".docx", ".docm"), "scrub.model.document", "scrub.formats.wordprocessing.document:open_document",
+        signature="scrub.formats.opc.signature:is_document",
+    ),
+    Format("document", (".txt",), "scrub.model.document", "scrub.formats.plain.text:open_text"),
+    Format("document", (".md",), "scrub.model.document", "scrub.formats.plain.text:open_markdown"),
     Format("folder", (), "scrub.model.files", "scrub.formats.folder:PlainFolder", folder=True),
 )  # fmt: skip
 
@@ -101,7 +107,8 @@ class Registry:
 
     def _unknown(self, ending: str) -> str:
         if ending in CLOSED:
-            return f"{ending} is {CLOSED[ending]}. Open it in its program, save it as .xlsx, and run again"
+            what, instead = CLOSED[ending]
+            return f"{ending} is {what}. Open it in its program, save it as {instead}, and run again"
         if ending in LATER:
             return f"{ending} files cannot be opened yet. Save it as {LATER[ending]}, and run again"
         known = ", ".join(self.endings)

@@ -52,6 +52,8 @@ class Lookups(Operators):
             return self._own_file(node)
         if node.word == "open":
             return self._open(node)
+        if node.word == "copy-of":
+            return self._copy(node)
         current = self.scope.current
         action = self.vocabulary.kinds[current.kind].actions.get(node.word) if current else None
         if current is not None and action is not None and action.gives.item:
@@ -77,7 +79,9 @@ class Lookups(Operators):
         elif any(node.word in kind.actions for kind in self.vocabulary.kinds.values()):
             self.note(node.place, self._not_given(node.word))
         else:
-            guess = did_you_mean(node.word, [*self.vocabulary.kinds, "count", "ask", "secret", "own-file"])
+            guess = did_you_mean(
+                node.word, [*self.vocabulary.kinds, "count", "ask", "secret", "own-file", "open", "copy-of"]
+            )
             self.note(node.place, f'"{node.word}(…)" is not known.{guess}')
         return ANY
 
@@ -111,7 +115,26 @@ class Lookups(Operators):
         if len(node.arguments) != 1 or node.arguments[0].name is not None:
             self.note(node.place, 'write the path of the file in the brackets: open("prices.xlsx")')
             return self.vocabulary.kinds[kind].type
-        value = node.arguments[0].value
+        return self._opened(node.arguments[0].value, kind)
+
+    def _copy(self, node: tree.Call) -> Type:
+        """`copy-of("letter.docx", name: "Letter {record.guest}")`: a new file as an item that can be changed."""
+        from scrub.model.declare import Reach
+
+        self.reaches(Reach.FILES, "makes files from other ones")
+        kind = next(iter(self.vocabulary.endings.values()))
+        names = [argument.name for argument in node.arguments]
+        if len(names) not in (2, 3) or names[0] is not None or "name" not in names or set(names) - {None, "name", "to"}:
+            self.note(
+                node.place, 'write: copy-of("letter.docx", name: "Letter {record.guest}"), and a folder with to: "…"'
+            )
+            return self.vocabulary.kinds[kind].type
+        for argument in node.arguments[1:]:
+            self.value(argument.value, TEXT, f'"{argument.name}"')
+        return self._opened(node.arguments[0].value, kind)
+
+    def _opened(self, value: Expression, kind: str) -> Type:
+        """The kind of a file by the ending of its path."""
         self.value(value, TEXT, "the path of a file")
         parts = value.parts if isinstance(value, tree.Text) else (getattr(value, "value", ""),)
         last = parts[-1] if parts and isinstance(parts[-1], str) else ""

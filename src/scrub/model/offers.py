@@ -23,7 +23,10 @@ def made_of(cls: type[Item]) -> tuple[type[Item], ...]:
             if held not in found:
                 found[held] = None
                 waiting.append(held)
-    _KNOWN[cls] = tuple(found)
+    # Of a class and one that is made from it, the latter is what stands in such a file.
+    _KNOWN[cls] = tuple(
+        each for each in found if not any(other is not each and issubclass(other, each) for other in found)
+    )
     return _KNOWN[cls]
 
 

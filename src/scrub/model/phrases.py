@@ -78,6 +78,10 @@ PHRASES = tuple(
         ("look-up", "record(…)", """The first record that has a value under a heading.
             Example: if sheet("Orders").record(item: "flour") exists
             Also: look up, lookup, find a row, find a value, match, search, join tables, look up in another file"""),
+        ("look-up", "copy-of(…)", """A new file made of another one, to be changed and filled in; it lies
+            beside the picked one, or in the folder `to`.
+            Example: letter = copy-of("letter.docx", name: "Letter for Ann Moss")
+            Also: template, mail merge, letter for each, new file"""),
         ("look-up", "open(…)", """Another file, to read from; relative to the picked one.
             Example: prices = open("prices.xlsx")
             Also: other workbook, second file, look up in another file, import, read another file"""),

@@ -14,10 +14,27 @@ Edit = tuple[int, int, str]
 Editing = Callable[[str], Sequence[Edit]]
 
 
+class Moved(str):
+    """A piece of a text that is put elsewhere in it, and keeps its looks; `start` is where it stands now."""
+
+    start: int
+
+    def __new__(cls, text: str, start: int) -> Moved:
+        """The text, and where it stands."""
+        found = super().__new__(cls, text)
+        found.start = start
+        return found
+
+
 class HoldsTexts(Item):
     """An item that is a text, or holds some: what text actions act on."""
 
     __slots__ = ()
+
+    @property
+    def picked_whole(self) -> bool:
+        """Whether it is a passage that was picked as such, so that its text is meant as a whole."""
+        return False
 
     def edit_texts(self, editing: Editing, between: str = "") -> None:
         """Edits each of its texts. `between` names characters that part a text where they are layout, as a tab is
@@ -70,7 +87,9 @@ class Stretches:
         done = 0
         for start, end, text in shrunk(now, edits):
             found += self._between(done, start)
-            if text:
+            if isinstance(text, Moved):
+                found += self._between(text.start, text.start + len(text))
+            elif text:
                 found.append(Fresh(text, self._look_at(start if end > start or not start else start - 1)))
             done = end
         found += self._between(done, len(now))
@@ -125,8 +144,11 @@ def edited(text: str, edits: Sequence[Edit]) -> str:
 
 def shrunk(text: str, edits: Sequence[Edit]) -> list[Edit]:
     """The edits without what their ends share with the text, so that as little as can be is touched."""
-    found = []
+    found: list[Edit] = []
     for start, end, fresh in edits:
+        if isinstance(fresh, Moved):  # the same letters with other looks are a change
+            found.append((start, end, fresh))
+            continue
         first = 0
         while start < end and first < len(fresh) and text[start] == fresh[first]:
             start, first = start + 1, first + 1

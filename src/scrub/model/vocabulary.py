@@ -244,7 +244,7 @@ class Vocabulary:
     @staticmethod
     def _bind(kind: Kind, function: Callable[..., Any]) -> None:
         word = function.__name__.replace("_", "-")
-        if word in kind.actions or word in kind.fields:
+        if word in kind.actions:  # a field may have it too: that is always written with its item
             raise TypeError(f'"{word}" of a {kind.word} is declared twice')
         kind.actions[word] = Action(word, kind.word, function, of_item=False)
 

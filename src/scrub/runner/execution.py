@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+from collections.abc import Callable
 from typing import Any
 
 from scrub.model.change import ReadOnly
@@ -10,6 +11,7 @@ from scrub.model.declare import Item, Reach
 from scrub.model.host import Host
 from scrub.model.problem import Failure
 from scrub.runner.opened import Opened, Opens
+from scrub.store.patch import free_path
 
 #: Statements that one execution may run in its loops. A million turns of a long loop fit; an endless one ends.
 BUDGET = 20_000_000
@@ -31,6 +33,8 @@ class Execution:
         self.at: str | None = None
         self.opener: Opens | None = None
         self.opened: dict[str, Opened] = {}
+        self.made: list[tuple[Opened, str]] = []  # new files, and where each is to be
+        self.taken: Callable[[str], bool] = os.path.lexists
         self._selected: Item | None = None
 
     def spend(self, steps: int) -> None:
@@ -46,13 +50,34 @@ class Execution:
         """Another file, for reading; a relative path counts from the first picked file. Opened once."""
         if self.opener is None:
             raise Failure("no other file can be opened here")
-        folder = os.path.dirname(self.roots[0].address) if self.roots else os.getcwd()
-        full = os.path.normpath(os.path.join(folder, os.path.expanduser(str(path).replace("\\", "/"))))
+        full = self._whole(path)
         if full not in self.opened:
             found = self.opener.open(full)
             found.recorder = ReadOnly(f"{os.path.basename(full)} was opened for reading; only picked files are changed")
             self.opened[full] = found
         return self.opened[full].item
+
+    def _whole(self, path: str) -> str:
+        """A path as it is meant: a relative one counts from the first picked file."""
+        folder = os.path.dirname(self.roots[0].address) if self.roots else os.getcwd()
+        return os.path.normpath(os.path.join(folder, os.path.expanduser(str(path).replace("\\", "/"))))
+
+    def copy(self, path: str, name: str, to: str | None) -> Item:
+        """A new file made of another one, as an item that can be changed; it is there when the run is saved."""
+        if self.opener is None:
+            raise Failure("no other file can be opened here")
+        if self.reach < Reach.FILES:
+            raise Failure(f'"copy-of" {Reach.FILES.sentence}, which this run was not allowed to do')
+        source = self._whole(path)
+        ending = os.path.splitext(source)[1]
+        own = str(name) if str(name).lower().endswith(ending.lower()) else f"{name}{ending}"
+        if any(mark in own for mark in '\\/:*?"<>|'):
+            raise Failure(f'"{own}" cannot be the name of a file. Make it one: .as-file-name')
+        target = os.path.join(self._whole(to) if to else self._whole("."), own)
+        taken = {each for _, each in self.made}
+        target = free_path(target, lambda each: each in taken or self.taken(each))
+        self.made.append((self.opener.open(source), target))
+        return self.made[-1][0].item
 
     def selection(self) -> Item:
         """What the person picked in the first file, or the whole of it."""
@@ -60,14 +85,19 @@ class Execution:
             self._selected = self.roots[0].selected(self.at)
         return self._selected
 
+    def _changing(self) -> list[Opened]:
+        return [*self.roots, *(file for file, _ in self.made)]
+
     def savepoint(self) -> list[int]:
         """A mark in the changes of every open file."""
-        return [root.recorder.savepoint() for root in self.roots]
+        return [file.recorder.savepoint() for file in self._changing()]
 
     def rollback(self, marks: list[int]) -> None:
-        """Takes back every change since the mark."""
-        for root, mark in zip(self.roots, marks, strict=True):
-            root.recorder.rollback(mark)
+        """Takes back every change since the mark; files made since then are not made."""
+        while len(self.made) > len(marks) - len(self.roots):
+            self.made.pop()[0].close()
+        for file, mark in zip(self._changing(), marks, strict=True):
+            file.recorder.rollback(mark)
 
     def say(self, text: str) -> None:
         """Tells the person."""

@@ -63,6 +63,10 @@ class Lookups:
             return lambda frame: own_file
         base = self.means[node].base
         holder: Evaluate = outer or (lambda frame: frame[base])
+        if node.word == "copy-of":
+            paths = {argument.name or "": self.path(argument.value) for argument in node.arguments}
+            source, name, to = paths[""], paths["name"], paths.get("to")
+            return lambda frame: frame[0].copy(source(frame), name(frame), to(frame) if to else None)
         if node.word == "open":
             path = self.path(node.arguments[0].value)
             return lambda frame: frame[0].open(path(frame))

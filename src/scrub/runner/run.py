@@ -153,7 +153,7 @@ class Runner:
         """One execution in memory: nothing is written, and what comes of it can go to another process."""
         found = [FileResult(path) for path in paths] or [FileResult("")]
         execution = Execution(self.host, self.reach, self.budget)
-        execution.at, execution.opener = self.at, self.opener
+        execution.at, execution.opener, execution.taken = self.at, self.opener, self._taken
         opened: list[Opened] = []
         beside: set[str] = set()
         at = found[0]
@@ -174,9 +174,12 @@ class Runner:
                 ensure_kept(program, file, self.vocabulary)
             at = found[0]
             self._execute(execution, program)
+            at = found[0]
+            fresh = [effect for file, target in execution.made for effect in file.effects(target)]
             for each, file in zip(found, opened, strict=False):
                 at = each
-                each.effects = self._effects(file, each.address in beside)
+                each.effects = [*fresh, *self._effects(file, each.address in beside)]
+                fresh = []
                 each.changes, each.notes, each.part_word = file.changes, list(file.notes), file.part_word
                 each.headings = file.headings_over(each.changes)
                 each.state = CHANGED if each.effects else UNCHANGED
@@ -188,7 +191,7 @@ class Runner:
         except (StoreError, OSError, MemoryError) as error:
             _failed(found, at, told(error, at.path))
         finally:
-            for file in (*opened, *execution.opened.values()):
+            for file in (*opened, *execution.opened.values(), *(file for file, _ in execution.made)):
                 file.close()  # some systems replace no file that is open
         found[0].log, found[0].said = execution.log, execution.said
         found[0].left = execution.remarks

@@ -6,8 +6,9 @@ import os
 from collections.abc import Iterator
 
 from scrub.formats.delimited.layout import Layout
-from scrub.formats.delimited.records import delimiters_of, encoding_of, line_end_of, records_of, spoken_encoding
+from scrub.formats.delimited.records import delimiters_of, line_end_of, records_of
 from scrub.formats.delimited.sheet import DelimitedSheet
+from scrub.formats.encodings import encoding_of, spoken_encoding
 from scrub.formats.file import PickedFile
 from scrub.formats.source import Source, opened
 from scrub.formats.zip import common_start
@@ -23,7 +24,7 @@ class DelimitedFile(PickedFile, Workbook):
     def __init__(self, source: Source) -> None:
         super().__init__(source)
         data = source.read(0, source.size)
-        marks, encoding, self.guessed = encoding_of(source, data)
+        marks, encoding, self.guessed = encoding_of(source, data, "table of texts")
         text = data[len(marks) :].decode(encoding)
         line_end = line_end_of(text)
         likely = ["\t"] if source.path.lower().endswith(".tsv") else delimiters_of(text)

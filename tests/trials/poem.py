@@ -1,4 +1,4 @@
-"""A toy: a text file as a document of paragraphs and words, one paragraph a line."""
+"""A toy: a text file as a poem of verses and words, one verse a line."""
 
 from __future__ import annotations
 
@@ -13,43 +13,43 @@ from scrub.store.patch import Patch, Piece
 
 
 class Word(HoldsTexts):
-    """A word of a paragraph."""
+    """A word of a verse."""
 
     kind_word = "word"
 
-    def __init__(self, paragraph: Paragraph, start: int, end: int) -> None:
-        self.paragraph, self.start, self.end = paragraph, start, end
+    def __init__(self, verse: Verse, start: int, end: int) -> None:
+        self.verse, self.start, self.end = verse, start, end
 
     @property
-    def file(self) -> Document:
-        return self.paragraph.file
+    def file(self) -> Poem:
+        return self.verse.file
 
     @property
     @field
     def text(self) -> str:
         """Its letters."""
-        return str(self.paragraph.stretches)[self.start : self.end]
+        return str(self.verse.stretches)[self.start : self.end]
 
     def edit_texts(self, editing: Editing, between: str = "") -> None:
         edits = [(self.start + start, self.start + end, fresh) for start, end, fresh in editing(self.text)]
-        self.paragraph.edit(edits)
+        self.verse.edit(edits)
 
 
-class Paragraph(HoldsTexts):
+class Verse(HoldsTexts):
     """A line of the file."""
 
-    kind_word = "paragraph"
+    kind_word = "verse"
 
-    def __init__(self, document: Document, number: int, text: str) -> None:
-        self.document, self._number, self.stretches = document, number, Stretches(text)
+    def __init__(self, poem: Poem, number: int, text: str) -> None:
+        self.poem, self._number, self.stretches = poem, number, Stretches(text)
 
     @property
-    def file(self) -> Document:
-        return self.document
+    def file(self) -> Poem:
+        return self.poem
 
     @property
     def label(self) -> str:
-        return f"paragraph {self._number}"
+        return f"verse {self._number}"
 
     @property
     @field
@@ -84,21 +84,21 @@ class Paragraph(HoldsTexts):
             self.changed("text", str(before), self.text, lambda: setattr(self, "stretches", before))
 
 
-class Passages(HoldsTexts):
-    """What was picked: whole paragraphs."""
+class Verses(HoldsTexts):
+    """What was picked: whole verses."""
 
-    kind_word = "passages"
+    kind_word = "verses"
 
-    def __init__(self, document: Document, chosen: list[Paragraph]) -> None:
-        self.document, self.chosen = document, chosen
+    def __init__(self, poem: Poem, chosen: list[Verse]) -> None:
+        self.poem, self.chosen = poem, chosen
 
     @property
-    def file(self) -> Document:
-        return self.document
+    def file(self) -> Poem:
+        return self.poem
 
     @holds
-    def paragraphs(self) -> Iterator[Paragraph]:
-        """Its paragraphs."""
+    def verses(self) -> Iterator[Verse]:
+        """Its verses."""
         return iter(self.chosen)
 
     def edit_texts(self, editing: Editing, between: str = "") -> None:
@@ -106,16 +106,16 @@ class Passages(HoldsTexts):
             each.edit_texts(editing, between)
 
 
-class Document(WholeFile, HoldsTexts):
+class Poem(WholeFile, HoldsTexts):
     """A text."""
 
-    kind_word = "document"
-    part_word = "paragraph"
-    lines: list[Paragraph]
+    kind_word = "poem"
+    part_word = "verse"
+    lines: list[Verse]
 
     @holds
-    def paragraphs(self) -> Iterator[Paragraph]:
-        """Its paragraphs."""
+    def verses(self) -> Iterator[Verse]:
+        """Its verses."""
         return iter(self.lines)
 
     def edit_texts(self, editing: Editing, between: str = "") -> None:
@@ -123,27 +123,27 @@ class Document(WholeFile, HoldsTexts):
             each.edit_texts(editing, between)
 
     @selects
-    def picked(self, place: str | None) -> Passages:
-        """The paragraphs with these numbers, or all."""
+    def picked(self, place: str | None) -> Verses:
+        """The verses with these numbers, or all."""
         wanted = range(1, len(self.lines) + 1) if place is None else map(int, place.split("-"))
-        return Passages(self, [self.lines[number - 1] for number in wanted])
+        return Verses(self, [self.lines[number - 1] for number in wanted])
 
 
-class TextFile(PickedFile, Document):
-    """A .txt file."""
+class PoemFile(PickedFile, Poem):
+    """A .poem file."""
 
     def __init__(self, source: Source) -> None:
         super().__init__(source)
         text = source.read(0, source.size).decode()
-        self.lines = [Paragraph(self, number, line) for number, line in enumerate(text.split("\n"), 1)]
+        self.lines = [Verse(self, number, line) for number, line in enumerate(text.split("\n"), 1)]
 
     def patch(self) -> Patch | None:
         pieces: list[Piece] = ["\n".join(each.text for each in self.lines).encode()]
         return Patch(self.source.digest, self.source.size, pieces) if self.recorder else None
 
 
-def open_text(path: str) -> TextFile:
-    return opened(path, TextFile)
+def open_poem(path: str) -> PoemFile:
+    return opened(path, PoemFile)
 
 
-KINDS = (Document, Paragraph, Word, Passages)
+KINDS = (Poem, Verse, Word, Verses)

@@ -1,0 +1,84 @@
+"""The core properties of a package: its title, who wrote it (ISO/IEC 29500-2, 8)."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+
+from scrub.formats.kept import Kept
+from scrub.formats.opc.parts import Parts
+from scrub.formats.opc.relationships import part_tree, relationships
+from scrub.formats.spans import Splice, ended, spliced
+from scrub.formats.xmltext import escaped_text, text_of
+from scrub.formats.zip import Package
+
+_DUBLIN = "http://purl.org/dc/elements/1.1/"
+_CORE = "http://schemas.openxmlformats.org/package/2006/metadata/core-properties"
+_EMPTY = (
+    f'<?xml version="1.0" encoding="UTF-8" standalone="yes"?>\n<cp:coreProperties xmlns:cp="{_CORE}" '
+    f'xmlns:dc="{_DUBLIN}"></cp:coreProperties>'
+).encode()
+_TYPE = "application/vnd.openxmlformats-package.core-properties+xml"
+_RELATION = "http://schemas.openxmlformats.org/package/2006/relationships/metadata/core-properties"
+#: The namespace of each property that can be set.
+_SPACES = {"title": _DUBLIN, "creator": _DUBLIN, "subject": _DUBLIN, "keywords": _CORE, "lastModifiedBy": _CORE}
+
+
+class CoreProperties:
+    """The properties as they should be; the part is read when somebody asks."""
+
+    def __init__(self, package: Package) -> None:
+        self.package = package
+        self._kept = {name: Kept(partial(self._read, name)) for name in _SPACES}
+
+    def _part(self) -> str | None:
+        found = [each.target for each in relationships(self.package, "").values() if each.type == "core-properties"]
+        return found[0] if found and found[0] in self.package.members else None
+
+    def _read(self, name: str) -> str | None:
+        part = self._part()
+        if part is None:
+            return None
+        data, root = part_tree(self.package, part)
+        span = root.child(name, uri=_SPACES[name])
+        return text_of(data[span.start : span.end]) or None if span is not None else None
+
+    def get(self, name: str) -> str | None:
+        """A property, or nothing."""
+        return self._kept[name].now
+
+    def put(self, name: str, value: str | None) -> Callable[[], None]:
+        """Sets it; gives what takes that back."""
+        return self._kept[name].put(value or None)
+
+    def write(self, parts: Parts) -> None:
+        """Changes the part, or adds it."""
+        wanted = {name: kept.now for name, kept in self._kept.items() if kept.touched}
+        if not wanted:
+            return
+        part = self._part()
+        if part is None:
+            fresh = _EMPTY.replace(b"></cp:", b">" + b"".join(map(_element, wanted.items())) + b"</cp:")
+            parts.add("docProps/core.xml", fresh, _TYPE)
+            parts.relate("", _RELATION, "docProps/core.xml")
+            return
+        data, root = part_tree(self.package, part)
+        splices: list[Splice] = []
+        added = b""
+        for name, value in wanted.items():
+            span = root.child(name, uri=_SPACES[name])
+            if span is None:
+                added += _element((name, value))
+            else:
+                tag = data[span.start : span.open_end].rstrip(b"/> ").decode()
+                whole = f"{tag}>{escaped_text(value)}</{span.raw_name}>".encode() if value else b""
+                splices.append(Splice(span.start, span.end, whole))
+        splices += ended(data, root, added)
+        parts.changed[part] = partial(spliced, data, splices)
+
+
+def _element(pair: tuple[str, str | None]) -> bytes:
+    name, value = pair
+    if not value:
+        return b""
+    return f'<p:{name} xmlns:p="{_SPACES[name]}">{escaped_text(value)}</p:{name}>'.encode()

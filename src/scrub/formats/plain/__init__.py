@@ -1,0 +1,1 @@
+"""Plain texts and Markdown."""

@@ -1,0 +1,210 @@
+"""Plain texts: a line is a paragraph. In Markdown (CommonMark 0.31) code and link targets stay as they are."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Iterator, Sequence
+
+from scrub.formats.encodings import encoding_of, spoken_encoding
+from scrub.formats.file import PickedFile
+from scrub.formats.source import Source, opened
+from scrub.formats.texts.paragraph import OpenParagraph
+from scrub.formats.zip import common_start
+from scrub.model.document import Document
+from scrub.model.late import late
+from scrub.model.problem import Failure
+from scrub.store.patch import Copy, Patch, Piece
+
+_LINE = late(r"([^\r\n]*)(\r\n|\n|\r|\Z)")
+_HEADING = late(r"( {0,3}#{1,6})(?:[ \t]+|$)")
+_FENCE = late(r" {0,3}(`{3,}|~{3,})")
+#: Code between backticks, where a link leads, and an address between angles.
+_CODE = late(r"(`+)(?!`).+?(?<!`)\1(?!`)|(?<=\])\([^)]*\)|<[A-Za-z][A-Za-z0-9+.-]*:[^>\s]*>|^ {4,}.*$")
+
+
+class PlainParagraph(OpenParagraph):
+    """A line, with what ends it."""
+
+    def __init__(self, document: PlainText, text: str, end: str, fixed: str = "") -> None:
+        super().__init__(document, text, fixed)
+        self.home = document
+        self.end = end
+
+    def add_before(self, text: str) -> None:
+        """Puts a line in front of it."""
+        self.home.insert(self.home.every.index(self), text)
+
+    def add_behind(self, text: str) -> None:
+        """Puts a line behind it."""
+        self.home.insert(self.home.every.index(self) + 1, text)
+
+    def join(self, following: OpenParagraph, between: str) -> Callable[[], None]:
+        """Takes the next line: its text is put behind, and it goes."""
+        before = self.stretches
+        tail = following.text.lstrip(" \t")
+        self.stretches = before.edited([(len(self.text.rstrip(" \t")), len(self.text), f"{between}{tail}")])
+        following._gone = True
+
+        def revert() -> None:
+            self.stretches = before
+            following._gone = False
+
+        return revert
+
+
+class MarkdownParagraph(PlainParagraph):
+    """A line of Markdown."""
+
+    @property
+    def level(self) -> int | None:
+        """The number of its signs."""
+        found = _HEADING.match(self.text) if not self.fixed.strip("b ") else None
+        return found[1].count("#") if found else None
+
+    @level.setter
+    def level(self, value: int | None) -> None:
+        if value is not None and not 1 <= value <= 6:
+            raise Failure(f"a heading has a level from 1 to 6, not {value}")
+        found = _HEADING.match(self.text)
+        self.edit([(0, found.end() if found else 0, "" if value is None else "#" * value + " ")])
+
+
+class PlainText(PickedFile, Document):
+    """A .txt file."""
+
+    made = PlainParagraph
+
+    def __init__(self, source: Source) -> None:
+        super().__init__(source)
+        data = source.read(0, source.size)
+        self._mark, self._encoding, self._guessed = encoding_of(source, data)
+        text = data[len(self._mark) :].decode(self._encoding)
+        self._text = text
+        pairs = [(found[1], found[2]) for found in _LINE.finditer(text) if found[0] or not text]
+        self._end = next((end for _, end in pairs if end), "\n")
+        self.every: list[PlainParagraph] = list(self._read(pairs))
+        self._number()
+
+    def _read(self, pairs: Sequence[tuple[str, str]]) -> Iterator[PlainParagraph]:
+        return (PlainParagraph(self, line, end) for line, end in pairs)
+
+    def _number(self) -> None:
+        for index, each in enumerate(self.every):
+            each.index = index
+
+    def every_paragraph(self) -> Sequence[PlainParagraph]:
+        """Its lines."""
+        return [each for each in self.every if not each.removed]
+
+    def paragraphs(self) -> Iterator[PlainParagraph]:
+        """Its lines."""
+        return iter(self.every_paragraph())
+
+    def headings(self) -> Iterator[PlainParagraph]:
+        """Lines that are headings: none in a plain text."""
+        return (each for each in self.every_paragraph() if each.level is not None)
+
+    @property
+    def notes(self) -> Sequence[str]:
+        """What a person should know about saving the changes."""
+        return [f"{self.name} was read as {spoken_encoding(self._encoding)}."] if self._guessed else []
+
+    def lacking(self, what: str = "that") -> str:
+        """It holds letters and nothing else."""
+        return f"{self.name}: a plain text holds words only, so it cannot keep {what}. Save it as .docx first"
+
+    def insert(self, at: int, text: str) -> None:
+        """Puts a line at a place."""
+        line = type(self).made(self, text, self._end)
+        last = self.every[at - 1] if at else None
+        bare = last is not None and not last.end
+        if bare and last is not None:
+            last.end, line.end = self._end, ""
+        self.every.insert(at, line)
+        line.index = -1  # it has no number before the file is opened again
+
+        def revert() -> None:
+            self.every.remove(line)
+            if bare and last is not None:
+                last.end = ""
+
+        self.changed("line", None, text, revert, f'new line: "{text}"', inner=(f"behind line {at}",))
+
+    def add_paragraph(self, text: str) -> None:
+        """Adds a line at the end."""
+        self.insert(len(self.every), text)
+
+    def written(self) -> str:
+        """The text as it is to be."""
+        pieces = []
+        every = [each for each in self.every if not each.removed]
+        for each in every:
+            pieces += [each.text, each.end]
+        whole = "".join(pieces)
+        ended = not self.every or bool(self.every[-1].end)
+        return whole if ended or not every else whole.removesuffix(every[-1].end) if every[-1].end else whole
+
+    def patch(self) -> Patch | None:
+        """What makes the changed file of the old one."""
+        text = self.written()
+        if text == self._text:
+            return None
+        old = self.source.read(0, self.source.size)
+        try:
+            fresh = self._mark + text.encode(self._encoding)
+        except UnicodeEncodeError as error:
+            raise Failure(
+                f'{self.name}: "{text[error.start]}" cannot be written in its encoding '
+                f"({spoken_encoding(self._encoding)}). Save it as UTF-8 first"
+            ) from None
+        start = common_start(old, fresh)
+        tail = min(len(old), len(fresh)) - start
+        same = min(tail, common_start(old[::-1], fresh[::-1]))
+        pieces: list[Piece] = [Copy(0, start), fresh[start : len(fresh) - same], Copy(len(old) - same, same)]
+        return Patch(self.source.digest, self.source.size, pieces)
+
+
+class Markdown(PlainText):
+    """A .md file."""
+
+    made = MarkdownParagraph
+
+    def _read(self, pairs: Sequence[tuple[str, str]]) -> Iterator[PlainParagraph]:
+        fence = ""
+        for line, end in pairs:
+            found = _FENCE.match(line)
+            fixed = "c" * len(line) if fence or found else _fixed(line)
+            if found and not fence:
+                fence = found[1]
+            elif fence and line.strip().startswith(fence) and not line.strip().strip(fence[0]):
+                fence = ""
+            yield MarkdownParagraph(self, line, end, fixed)
+
+    def paragraphs(self) -> Iterator[MarkdownParagraph]:
+        """Its lines."""
+        return (each for each in self.every_paragraph() if isinstance(each, MarkdownParagraph))
+
+    def headings(self) -> Iterator[MarkdownParagraph]:
+        """Its headings."""
+        return (each for each in self.paragraphs() if each.level is not None)
+
+
+def _fixed(line: str) -> str:
+    """Which characters of a line stay: code, where links lead, the two blanks at the end that are a break (6.7)."""
+    marks = [" "] * len(line)
+    for found in _CODE.finditer(line):
+        marks[found.start() : found.end()] = "c" * (found.end() - found.start())
+    if re.search(r"\S {2,}$", line):
+        blanks = len(line) - len(line.rstrip(" "))
+        marks[-blanks:] = "b" * blanks
+    return "".join(marks)
+
+
+def open_text(path: str) -> PlainText:
+    """Opens a .txt file. Raises `FileProblem`."""
+    return opened(path, PlainText)
+
+
+def open_markdown(path: str) -> Markdown:
+    """Opens a .md file. Raises `FileProblem`."""
+    return opened(path, Markdown)

@@ -1,0 +1,1 @@
+"""What all formats of documents share: paragraphs with their stretches."""

@@ -1,0 +1,178 @@
+"""A paragraph while it is edited: its stretches, and what of it must stay as it is."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Sequence
+
+from scrub.model.document import Document, Heading, Paragraph
+from scrub.model.lines_of_text import Line
+from scrub.model.problem import Failure
+from scrub.model.text import Edit, Kept, Stretches
+
+#: What stands for something in a text that is no character: a picture, a footnote's mark, a page break.
+ATOM = "\ufffc"
+#: Characters around an edit that a list of changes shows.
+_AROUND = 20
+_SHOWN = str.maketrans({
+    "\u00a0": "{no-break-space}", "\u202f": "{narrow-no-break-space}", "\t": "{tab}", "\n": "{newline}",
+    "\u00ad": "{soft-hyphen}", "\u2011": "{no-break-hyphen}", "\u200b": "{zero-width-space}", ATOM: "{object}",
+})  # fmt: skip
+
+
+class OpenParagraph(Heading):
+    """A paragraph of an open document; whether it is a heading, its level tells."""
+
+    kind_word = "paragraph"
+
+    def __init__(self, document: Document, text: str, fixed: str = "") -> None:
+        """`fixed` has a letter for each character that must stay: `f` in the result of a field, `l` in a locked
+        control, `c` in code, `b` in blanks that mean a break; a blank for one that can be edited.
+        """
+        self.document = document
+        self.stretches = Stretches(text)
+        self.fixed = fixed
+        self.index = 0
+        self._gone = False
+
+    @property
+    def file(self) -> Document:
+        """The document."""
+        return self.document
+
+    @property
+    def label(self) -> str:
+        """Its number, as `--at` and a macro take it."""
+        return f"paragraph {self.number}"
+
+    @property
+    def removed(self) -> bool:
+        """Whether it was taken out, or joined to the one before it."""
+        return self._gone
+
+    @property
+    def number(self) -> int:
+        """Its place, from 1; it stays what it was when the file was opened."""
+        return self.index + 1
+
+    @property
+    def text(self) -> str:
+        """What it says."""
+        return str(self.stretches)
+
+    @text.setter
+    def text(self, value: str) -> None:
+        self.edit([(0, len(self.text), value)])
+
+    def ensure_editable(self, edits: Sequence[Edit]) -> None:
+        """Raises `Failure` for an edit over what must stay."""
+        now, at = self.text, 0
+        fixed: dict[int, str] = {}
+        if self.fixed.strip():  # only where something is fixed, its characters are followed
+            for part in self.stretches.parts:
+                if isinstance(part, Kept):
+                    fixed |= {at + place: mark for place, mark in enumerate(self.fixed[part.start : part.end])}
+                at += part.end - part.start if isinstance(part, Kept) else len(part.text)
+        for start, end, fresh in edits:
+            if ATOM in now[start:end] and fresh.count(ATOM) < now.count(ATOM, start, end):
+                raise Failure(f"{self.label}: a picture, a note or a break stands in the words that would change")
+            marks = {fixed.get(place, " ") for place in range(start, end)}
+            if start == end and start and fixed.get(start - 1, " ") == fixed.get(start, " ") != " ":
+                marks.add(fixed[start])
+            if "f" in marks:
+                raise Failure(f"{self.label}: this is the result of a field, which its next update would bring back")
+            if "c" in marks:
+                raise Failure(f"{self.label}: this is code, or where a link leads, and means something as it is")
+            if "b" in marks:
+                raise Failure(f"{self.label}: the blanks at its end are a line break")
+            if "l" in marks:
+                raise Failure(f"{self.label}: this stands in a content control that is locked")
+
+    def change_text(self, edits: Sequence[Edit]) -> None:
+        """Makes edits."""
+        before = self.stretches
+        self.stretches = before.edited(edits)
+        self.changed("text", *edit_shown(str(before), self.text), lambda: setattr(self, "stretches", before))
+
+    def delete(self) -> None:
+        """Takes it out."""
+        self.ensure_deletable()
+        self._gone = True
+        self.changed("deleted", False, True, lambda: setattr(self, "_gone", False), f'deleted: "{_cut(self.text)}"')
+
+    def ensure_deletable(self) -> None:
+        """Raises `Failure` where it must stay."""
+
+    def paragraphs_below(self) -> Iterator[Paragraph]:
+        """The paragraphs below a heading."""
+        every = self.document.every_paragraph()
+        at = next(place for place, each in enumerate(every) if each is self)
+        own = self.level or 0
+        for each in every[at + 1 :]:
+            if each.place != self.place or (each.level is not None and each.level <= own):
+                return
+            yield each
+
+    # -- joining
+
+    def can_take(self, following: Line) -> bool:
+        """Whether the next paragraph can be joined to it."""
+        return isinstance(following, OpenParagraph) and not following.removed
+
+    def take(self, following: Line, between: str) -> None:
+        """Joins the next paragraph to it."""
+        assert isinstance(following, OpenParagraph)
+        said = f'joined with the next: "…{_cut(self.text[-_AROUND:])}" "{_cut(following.text[:_AROUND])}…"'
+        end, tail = len(self.text), len(following.text)
+        joined = self.join(following, between)
+        back = self._take_passages(following, end, len(self.text) - tail)
+
+        def revert() -> None:
+            joined()
+            back()
+
+        self.changed("joined", following.number, None, revert, said)
+
+    def _take_passages(self, following: OpenParagraph, end: int, shift: int) -> Callable[[], None]:
+        """Passages that reached the end reach the new one; those of the other paragraph are in this one now."""
+        own = [(each, each.paragraph, each.start, each.end) for each in self._passages or ()]
+        others = [(each, each.paragraph, each.start, each.end) for each in following._passages or ()]
+        whole = [each for each, _, start, last in own if last == end and (start == 0 or start < last)]
+        for passage in whole:
+            passage.end = len(self.text)
+        for passage, _, start, last in others:
+            passage.paragraph = self
+            # What the passage before it covers by now is not there twice.
+            passage.start, passage.end = (0, 0) if whole else (max(0, start + shift), max(0, last + shift))
+            self.tracks(passage)
+
+        def revert() -> None:
+            for passage, paragraph, start, last in (*own, *others):
+                passage.paragraph, passage.start, passage.end = paragraph, start, last
+
+        return revert
+
+    def join(self, following: OpenParagraph, between: str) -> Callable[[], None]:
+        """Makes the next one a part of this; gives what takes that back."""
+        raise NotImplementedError
+
+
+def edit_shown(before: str, after: str) -> tuple[str, str]:
+    """Two texts as a list of changes shows them: cut to what differs and some characters around it."""
+    start = 0
+    while start < min(len(before), len(after)) and before[start] == after[start]:
+        start += 1
+    end = 0
+    while end < min(len(before), len(after)) - start and before[-1 - end] == after[-1 - end]:
+        end += 1
+    first = max(0, start - _AROUND)
+    found = []
+    for text in (before, after):
+        last = min(len(text), len(text) - end + _AROUND)
+        piece = text[first:last].translate(_SHOWN)
+        found.append(f'"{"…" if first else ""}{piece}{"…" if last < len(text) else ""}"')
+    return found[0], found[1]
+
+
+def _cut(text: str) -> str:
+    text = text.translate(_SHOWN)
+    return text if len(text) <= 60 else text[:57] + "..."

@@ -1,0 +1,1 @@
+"""Office Open XML documents (ISO/IEC 29500-1, 17)."""

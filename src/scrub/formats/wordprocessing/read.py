@@ -1,0 +1,180 @@
+"""The characters of a paragraph, each with the element it stands in (ISO/IEC 29500-1, 17.3.1.22, 17.3.3)."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import NamedTuple
+
+from scrub.formats.spans import Span
+from scrub.formats.texts.paragraph import ATOM
+from scrub.formats.xmltext import text_of
+
+#: The namespace of word processing, in both conformance classes (annex A).
+MAIN = (
+    "http://schemas.openxmlformats.org/wordprocessingml/2006/main",
+    "http://purl.oclc.org/ooxml/wordprocessingml/main",
+)
+#: Elements whose runs belong to the paragraph as if they stood in it themselves.
+_THROUGH = frozenset(
+    ("hyperlink", "ins", "moveTo", "smartTag", "sdt", "sdtContent", "dir", "bdo", "customXml", "fldSimple")
+)
+#: What a run holds that is a character (17.3.3.31, 17.3.3.32, 17.3.3.23, 17.3.3.4, 17.3.3.18, 17.3.3.29).
+_CHARACTERS = {"tab": "\t", "ptab": "\t", "cr": "\n", "noBreakHyphen": "\u2011", "softHyphen": "\u00ad"}
+#: What a run holds that has no width and is no text.
+_NOTHING = frozenset((
+    "rPr", "fldChar", "instrText", "delText", "delInstrText", "lastRenderedPageBreak", "annotationRef",
+    "commentReference", "proofErr",
+))  # fmt: skip
+
+
+class Piece(NamedTuple):
+    """What some characters of a paragraph stand in: a `t` element, or one that is a single character."""
+
+    start: int  # its first character in the paragraph
+    text: str
+    element: Span
+    run: Span
+    is_text: bool
+
+
+class Read(NamedTuple):
+    """A paragraph as it was read."""
+
+    text: str
+    fixed: str
+    pieces: tuple[Piece, ...]
+
+
+def own(span: Span) -> bool:
+    """Whether an element is of word processing."""
+    return span.uri in MAIN
+
+
+def inner(span: Span, name: str) -> Span | None:
+    """A child of word processing."""
+    return next((each for each in span.children if each.name == name and own(each)), None)
+
+
+def value(span: Span | None, name: str = "val") -> str | None:
+    """An attribute of word processing, whatever its prefix."""
+    return None if span is None else span.of(name, *MAIN)
+
+
+class FieldState:
+    """Which fields are open (17.16.18): they nest, and go over ends of paragraphs."""
+
+    def __init__(self) -> None:
+        self._open: list[tuple[str, str]] = []  # the part that we are in, and the code
+
+    def char(self, span: Span) -> None:
+        """Is told of a `fldChar`."""
+        kind = value(span, "fldCharType")
+        if kind == "begin":
+            self._open.append(("code", ""))
+        elif kind == "separate" and self._open:
+            self._open[-1] = ("result", self._open[-1][1])
+        elif kind == "end" and self._open:
+            self._open.pop()
+
+    def code(self, text: str) -> None:
+        """Is told of a piece of a field's code."""
+        if self._open and self._open[-1][0] == "code":
+            self._open[-1] = ("code", self._open[-1][1] + text)
+
+    @property
+    def open(self) -> bool:
+        """Whether any is open."""
+        return bool(self._open)
+
+    @property
+    def in_code(self) -> bool:
+        """Whether what stands here is a code, not a result."""
+        return any(part == "code" for part, _ in self._open)
+
+    @property
+    def fixed(self) -> bool:
+        """Whether what stands here is a result that the next update makes anew; that of a link is not."""
+        return any(not code.strip().upper().startswith("HYPERLINK") for part, code in self._open if part == "result")
+
+
+def read_paragraph(data: bytes, paragraph: Span, fields: FieldState) -> Read:
+    """The characters of a paragraph."""
+    letters: list[str] = []
+    fixed: list[str] = []
+    pieces: list[Piece] = []
+    at = 0
+
+    def add(text: str, element: Span, run: Span, is_text: bool, mark: str) -> None:
+        nonlocal at
+        if text and not fields.in_code:
+            pieces.append(Piece(at, text, element, run, is_text))
+            letters.append(text)
+            fixed.append(("f" if fields.fixed and mark == " " else mark) * len(text))
+            at += len(text)
+
+    def walk(span: Span, mark: str) -> None:
+        for child in span.children:
+            if not own(child):
+                if child.name in ("oMath", "oMathPara"):
+                    add(ATOM, child, child, False, mark)
+                continue
+            if child.name == "r":
+                for text, element, is_text in _run(data, child, fields):
+                    add(text, element, child, is_text, mark)
+            elif child.name in _THROUGH:
+                locked = child.name == "sdt" and _is_locked(child)
+                walk(child, "l" if locked else "f" if child.name == "fldSimple" and not _is_link(child) else mark)
+
+    walk(paragraph, " ")
+    marks = "".join(fixed)
+    return Read("".join(letters), marks if marks.strip() else "", tuple(pieces))
+
+
+def _run(data: bytes, run: Span, fields: FieldState) -> Iterator[tuple[str, Span, bool]]:
+    """What stands in a run: text, its element, whether that is a `t`."""
+    for child in run.children:
+        if not own(child):
+            if child.name == "AlternateContent":
+                yield ATOM, child, False
+            continue
+        if child.name == "t":
+            yield text_of(data[child.start : child.end]), child, True
+        elif child.name in _CHARACTERS:
+            yield _CHARACTERS[child.name], child, False
+        elif child.name == "br":
+            yield ("\n" if value(child, "type") in (None, "textWrapping") else ATOM), child, False
+        elif child.name == "fldChar":
+            fields.char(child)
+        elif child.name == "instrText":
+            fields.code(text_of(data[child.start : child.end]))
+        elif child.name not in _NOTHING:
+            yield ATOM, child, False
+
+
+def _is_locked(control: Span) -> bool:
+    """Whether the content of a control cannot be changed, or comes from data (17.5.2.23, 17.5.2.6)."""
+    properties = inner(control, "sdtPr")
+    if properties is None:
+        return False
+    lock = value(inner(properties, "lock"))
+    return lock in ("contentLocked", "sdtContentLocked") or inner(properties, "dataBinding") is not None
+
+
+def _is_link(field: Span) -> bool:
+    return (value(field, "instr") or "").strip().upper().startswith("HYPERLINK")
+
+
+def paragraphs_of(root: Span) -> Iterator[tuple[Span, str, Span]]:
+    """Every paragraph inside an element, in order, with where it stands, "" or "table", and the element that holds it.
+
+    Of a text box that stands twice, for newer and older programs (29500-3), none is given: both would have to change.
+    """
+    waiting: list[tuple[Span, str, Span]] = [(root, "", root)]
+    while waiting:
+        span, place, around = waiting.pop()
+        if span.name == "p" and own(span):
+            yield span, place, around
+            continue
+        inside = "table" if span.name == "tbl" and own(span) else place
+        if span.name not in ("AlternateContent", "del", "moveFrom"):
+            waiting += [(child, inside, span) for child in reversed(span.children)]

@@ -1,0 +1,66 @@
+"""The styles of paragraphs, by name (ISO/IEC 29500-1, 17.7.4)."""
+
+from __future__ import annotations
+
+from scrub.formats.spans import Span
+from scrub.formats.wordprocessing.read import inner, own, value
+from scrub.model.problem import Failure, did_you_mean, listed
+from scrub.model.values import fold
+
+
+class ParagraphStyles:
+    """The styles of one document."""
+
+    def __init__(self, root: Span | None) -> None:
+        self.names: dict[str, str] = {}  # the name of each style, by its id
+        self.default = ""
+        self._levels: dict[str, int] = {}
+        self._based: dict[str, str] = {}
+        for style in root.children if root is not None else ():
+            if style.name != "style" or not own(style) or value(style, "type") != "paragraph":
+                continue
+            id_ = value(style, "styleId") or ""
+            self.names[id_] = value(inner(style, "name")) or id_
+            if value(style, "default") in ("1", "true", "on"):
+                self.default = id_
+            properties = inner(style, "pPr")
+            level = value(inner(properties, "outlineLvl")) if properties is not None else None
+            if level is not None and level.isdigit():
+                self._levels[id_] = int(level)
+            based = value(inner(style, "basedOn"))
+            if based:
+                self._based[id_] = based
+
+    def name(self, id_: str) -> str:
+        """The name of a style; of no style, that of the usual one."""
+        return self.names.get(id_ or self.default, id_ or "Normal")
+
+    def level(self, id_: str) -> int | None:
+        """The level of headings of this style, from 1 (17.3.1.20: 9 is none)."""
+        seen: set[str] = set()
+        while id_ and id_ not in seen:
+            seen.add(id_)
+            if id_ in self._levels:
+                return self._levels[id_] + 1 if self._levels[id_] < 9 else None
+            id_ = self._based.get(id_, "")
+        return None
+
+    def named(self, name: str) -> str:
+        """The id of a style. Raises `Failure` for one that the document does not have."""
+        for id_, known in self.names.items():
+            if fold(known) == fold(name):
+                return id_
+        raise Failure(
+            f'the document has no paragraph style "{name}".{did_you_mean(name, self.names.values())} '
+            f"There are: {listed(sorted(self.names.values())[:12])}"
+        )
+
+    def of_level(self, level: int) -> str:
+        """The id of the style of headings of a level. Raises `Failure`."""
+        found = [id_ for id_ in self.names if self.level(id_) == level]
+        usual = next((id_ for id_ in found if fold(self.names[id_]) == f"heading {level}"), None)
+        if usual is None and not found:
+            raise Failure(
+                f"the document has no style for headings of level {level}. Use one of its programs to make one"
+            )
+        return usual or found[0]

@@ -1,0 +1,47 @@
+"""Lines of texts that follow each other: what is needed to mend a text whose lines were broken by hand."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Protocol
+
+from scrub.model.text import Edit, HoldsTexts
+
+
+class Line(Protocol):
+    """A line or paragraph that another one can be joined to."""
+
+    @property
+    def text(self) -> str:
+        """What it says."""
+
+    @property
+    def level(self) -> int | None:
+        """Its level as a heading; nothing for other lines."""
+
+    def edit(self, edits: Sequence[Edit]) -> None:
+        """Edits its text."""
+
+    def can_take(self, following: Line) -> bool:
+        """Whether the next one can be joined to it without harm."""
+
+    def take(self, following: Line, between: str) -> None:
+        """Joins the next one to it, with `between` in the middle."""
+
+
+class HoldsLines(HoldsTexts):
+    """An item of lines that follow each other."""
+
+    __slots__ = ()
+
+    def lines(self) -> Sequence[Sequence[Line]]:
+        """Its lines, in groups that stand together in one place."""
+        raise NotImplementedError
+
+    def can_take(self, following: Line) -> bool:
+        """Whether another one can be joined to it; not where it is no line."""
+        return False
+
+    def take(self, following: Line, between: str) -> None:
+        """Joins another one to it."""
+        raise NotImplementedError

@@ -1,0 +1,469 @@
+"""Documents: what is read and written, beside readers that share no code with Scrub."""
+
+from __future__ import annotations
+
+import itertools
+import re
+import tempfile
+from collections.abc import Callable, Sequence
+from pathlib import Path
+from typing import Any
+
+import docx
+import openpyxl
+import pytest
+from conftest import Output, macro
+from documents import W, document, looks, members, texts
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+from sheets import schema_findings
+
+import scrub
+from scrub.model.text import edited, shrunk
+
+Cli = Callable[..., Output]
+P = '<w:p><w:r><w:t xml:space="preserve">{}</w:t></w:r></w:p>'
+
+
+def run(text: str, path: Path | str, **options: Any) -> scrub.FileResult:
+    """Runs the lines of a macro on a document; its problem is raised."""
+    found = scrub.run(macro(text, "document"), [str(path)], **options).files[0]
+    if found.problem is not None:
+        raise found.problem
+    return found
+
+
+def made(*paragraphs: str, name: str = "a.docx", **parts: str) -> Path:
+    """A document of paragraphs, each its text or its whole element."""
+    body = "".join(each if each.startswith("<w:") else P.format(each) for each in paragraphs)
+    Path(name).write_bytes(document(body, **parts))
+    return Path(name)
+
+
+# -- random paragraphs and edits
+
+LOOKS = st.sampled_from(
+    ["", "<w:rPr><w:b/></w:rPr>", "<w:rPr><w:i/></w:rPr>", '<w:rPr><w:color w:val="FF0000"/></w:rPr>']
+)
+CHARACTERS = st.text("ab c\u00e9&<>\u00a0\U0001f600", max_size=5)
+
+
+def _text(letters: str) -> str:
+    plain = letters.replace("&", "&amp;").replace("<", "&lt;").replace(">", "&gt;")
+    return f'<w:t xml:space="preserve">{plain}</w:t>' if letters else "<w:t/>"
+
+
+@st.composite
+def run_of(draw: st.DrawFn) -> str:
+    inside = draw(st.lists(st.one_of(
+        CHARACTERS.map(_text), st.sampled_from(["<w:tab/>", "<w:br/>", "<w:noBreakHyphen/>", '<w:br w:type="page"/>', "<w:drawing/>", "<w:lastRenderedPageBreak/>", "<a:t>x</a:t>"]),
+    ), min_size=1, max_size=3))  # fmt: skip
+    return f"<w:r>{draw(LOOKS)}{''.join(inside)}</w:r>".replace("<a:t>x</a:t>", "")
+
+
+FIELD = (
+    '<w:r><w:fldChar w:fldCharType="begin"/></w:r><w:r><w:instrText> PAGE </w:instrText></w:r>'
+    '<w:r><w:fldChar w:fldCharType="separate"/></w:r><w:r><w:t>7</w:t></w:r><w:r><w:fldChar w:fldCharType="end"/></w:r>'
+)
+PIECES = st.one_of(
+    run_of(), run_of(), run_of().map(lambda run: f'<w:hyperlink w:anchor="x">{run}</w:hyperlink>'), run_of().map(lambda run: f'<w:ins w:id="1" w:author="A">{run}</w:ins>'),
+    run_of().map(lambda run: f'<w:sdt><w:sdtPr/><w:sdtContent>{run}</w:sdtContent></w:sdt>'), run_of().map(lambda run: f"<w:smartTag>{run}</w:smartTag>"),
+    st.sampled_from(['<w:bookmarkStart w:id="3" w:name="n"/>', '<w:del w:id="2" w:author="A"><w:r><w:delText>gone</w:delText></w:r></w:del>', "<m:oMath/>", "<w:proofErr/>", FIELD,
+                     '<w:moveFrom w:id="9" w:author="A"><w:r><w:t>away</w:t></w:r></w:moveFrom>']),
+)  # fmt: skip
+PARAGRAPHS = st.lists(PIECES, max_size=5).map(lambda every: f"<w:p><w:pPr/>{''.join(every)}</w:p>")
+
+
+@st.composite
+def edits_of(draw: st.DrawFn, length: int) -> list[tuple[int, int, str]]:
+    cuts = sorted(draw(st.lists(st.integers(0, length), min_size=2, max_size=6)))
+    pairs = [(cuts[at], cuts[at + 1]) for at in range(0, len(cuts) - 1, 2)]
+    pairs = [one for one, after in zip(pairs, [*pairs[1:], (length + 1, 0)], strict=True) if one[1] < after[0]]
+    return [(start, end, draw(st.sampled_from(["", "x", "x y ", "\t", "\n", "&<", "\u00e9"]))) for start, end in pairs]
+
+
+@settings(suppress_health_check=[HealthCheck.too_slow], max_examples=150)
+@given(st.lists(PARAGRAPHS, min_size=1, max_size=3), st.data())
+def test_any_edit_of_any_paragraph_is_just_that_edit(paragraphs: list[str], data: st.DataObject) -> None:
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "a.docx"
+        path.write_bytes(document("".join(paragraphs)))
+        before, old, parts = looks(path), path.read_bytes(), members(path)
+        with scrub.open(str(path)) as opened:
+            every = list(opened.item.paragraphs())
+            assert [each.text for each in every] == texts(path)
+            wanted = list(before)
+            for number, paragraph in enumerate(every):
+                edits = data.draw(edits_of(len(paragraph.text)))
+                text = paragraph.text
+                try:
+                    paragraph.edit(edits)
+                except scrub.Failure:
+                    assert paragraph.text == text
+                    assert "\ufffc" in text or "7" in text
+                    continue
+                assert paragraph.text == edited(text, edits)
+                wanted[number] = _with(before[number], edits)
+            saved = opened.save("by hand")
+        assert texts(path) == ["".join(letter for letter, _ in each) for each in wanted]
+        for found, after in zip(looks(path), wanted, strict=True):
+            assert [look for _, look in found] == [look for _, look in after]
+        if saved is not None:
+            assert {name for name, each in members(path).items() if each != parts[name]} <= {"word/document.xml"}
+            scrub.undo(saved)
+        assert path.read_bytes() == old
+
+
+def _with(letters: list[tuple[str, str]], edits: list[tuple[int, int, str]]) -> list[tuple[str, str]]:
+    """The characters with their looks after edits: a new one looks like the first it replaces, else like the one before."""
+    text, out, done = "".join(letter for letter, _ in letters), [], 0
+    for start, end, fresh in shrunk(text, edits):
+        out += letters[done:start]
+        like = start if end > start or not start else start - 1
+        look = letters[like][1] if like < len(letters) else letters[-1][1] if letters else ""
+        out += [(letter, "" if look == "math" else look) for letter in fresh]
+        done = end
+    return [*out, *letters[done:]]
+
+
+# -- what a person does
+
+
+def test_words_round_a_conjunction_change_places_with_their_looks(home: Path) -> None:
+    path = made("<w:p><w:r><w:t xml:space=\"preserve\">We have </w:t></w:r><w:r><w:rPr><w:b/></w:rPr><w:t>bread</w:t></w:r>"
+                "<w:r><w:t xml:space=\"preserve\"> and </w:t></w:r><w:r><w:rPr><w:i/></w:rPr><w:t>water</w:t></w:r></w:p>", "Bread and water and wine.")  # fmt: skip
+    run('in selection\nswap-around "and"\nend', path, at='2 "bread and water"')
+    assert texts(path)[1] == "Water and bread and wine."
+    run('in paragraph(1)\nswap-around "and"\nend', path)
+    found = docx.Document(str(path)).paragraphs[0]
+    assert [(each.text, each.bold, each.italic) for each in found.runs] == [
+        ("We have ", None, None), ("water", None, True), (" and ", None, None), ("bread", True, None),
+    ]  # fmt: skip
+    with pytest.raises(scrub.Failure, match="stand 2 times: paragraph 1, paragraph 2. Say which"):
+        run('in selection\nswap-around "and"\nend', path, at='"bread"')
+
+
+@pytest.mark.parametrize(
+    ("before", "after"),
+    [
+        ("6 L and 20 kg", "6~L and 20~kg"), ("3.5 km, 2,5 kg", "3.5~km, 2,5~kg"), ("Room 4 W", "Room 4 W"), ("6L", "6L"), ("007 kg", "007 kg"), ("v1.2 kg", "v1.2 kg"),
+        ("30 % of 5 m/s", "30~% of 5~m/s"), ("3 months", "3 months"), ("-5 \u00b0C", "-5~\u00b0C"), ("6  kg", "6~kg"), ("May 3 s", "May 3 s"), ("1/2 kg", "1/2 kg"), ("5 kg/day", "5 kg/day"),
+    ],
+)  # fmt: skip
+def test_a_number_stays_with_its_unit(home: Path, before: str, after: str) -> None:
+    path = made(before)
+    found = run("bind-units", path)
+    assert texts(path) == [after.replace("~", "\u00a0")]
+    assert all("{no-break-space}" in str(change) for change in found.changes)
+    assert run("bind-units", path).state == "unchanged"
+
+
+NOTICE = (
+    "Dear guest of the Larch Hut,", "", "The wardens ask everybody who comes up this summer to carry at least one",
+    "litre of water and 2 kg of wood from the car park. The spring behind the", "hut ran dry in July, and the tank holds only 600 L for all of you until it", "rains again.", "",
+    "Bread and water can be had from 7 to 9.", "- bring a sleeping bag that has been washed at least once in this year", "- pay in cash", "", "Kind regards,", "The wardens",
+)  # fmt: skip
+
+
+@pytest.mark.parametrize("name", ["notice.txt", "notice.md", "notice.docx"])
+def test_pasted_lines_become_paragraphs_and_the_real_ends_stay(home: Path, name: str) -> None:
+    path = made(*NOTICE, name=name)
+    if not name.endswith("docx"):
+        path.write_bytes("\r\n".join(NOTICE).encode())
+    old = path.read_bytes()
+    result = scrub.run(macro("join-lines", "document"), [str(path)])
+    wanted = [*NOTICE[:2], " ".join(NOTICE[2:6]), *NOTICE[6:]]
+    assert (texts(path) if name.endswith("docx") else path.read_bytes().decode().split("\r\n")) == wanted
+    assert scrub.run(macro("join-lines", "document"), [str(path)]).files[0].state == "unchanged"
+    scrub.undo(result.number)
+    assert path.read_bytes() == old
+
+
+def test_what_was_picked_grows_with_what_is_joined(home: Path) -> None:
+    path = made(*NOTICE[2:6], "after  it")
+    body = 'in selection\njoin-lines\nsingle-spaces\nlog "{count(passage)}"\neach passage where passage.text is not empty\nlog passage.text\nend\nend'
+    found = run(body.replace("and 2 kg", "and"), path, at="paragraphs 1-4")
+    assert found.log[1:] == [" ".join(NOTICE[2:6])]
+    assert texts(path) == [" ".join(NOTICE[2:6]), "after  it"]
+
+
+def test_joined_paragraphs_are_one_for_what_follows(home: Path) -> None:
+    path = made(*NOTICE[2:6])
+    run(
+        'join-lines\nreplace "the tank holds only", by: "the  tank has"\nsingle-spaces\nattempt\njoin-lines\nupper\nfail "no"\nif it fails\nlog problem\nend',
+        path,
+    )
+    assert texts(path) == [" ".join(NOTICE[2:6]).replace("tank holds only", "tank has")]
+
+
+def test_headings_styles_and_empty_paragraphs(home: Path) -> None:
+    path = made('<w:p><w:pPr><w:pStyle w:val="H1"/></w:pPr><w:r><w:t>Rules</w:t></w:r></w:p>', "One", "", '<w:p><w:pPr><w:pStyle w:val="H2"/></w:pPr><w:r><w:t>Water</w:t></w:r></w:p>',
+                "Carry it.", "<w:p/>", '<w:p><w:pPr><w:pStyle w:val="H1"/></w:pPr><w:r><w:t>Beds</w:t></w:r></w:p>', "<w:p><w:pPr><w:jc w:val=\"center\"/></w:pPr><w:r><w:t>Last</w:t></w:r></w:p>")  # fmt: skip
+    body = (
+        'each heading where heading.level is 2\nheading.level = 3\nend\n'
+        'each paragraph where paragraph.text is empty\ndelete\nend\n'
+        'in heading("Beds")\nadd-before "Before"\nadd-behind "Behind"\nend\nin paragraph(8)\nparagraph.style = "quote"\nend\n'
+        'log "{count(heading)} {count(paragraph in heading("Rules"))}"'
+    )  # fmt: skip
+    assert run(body, path).log == ["3 3"]
+    found = docx.Document(str(path)).paragraphs
+    assert [(each.text, each.style.name if each.style else None) for each in found] == [
+        ("Rules", "Heading 1"), ("One", "Normal"), ("Water", "Heading 3"), ("Carry it.", "Normal"), ("Before", "Heading 1"), ("Beds", "Heading 1"), ("Behind", "Heading 1"), ("Last", "Quote"),
+    ]  # fmt: skip
+    with pytest.raises(scrub.Failure, match='no paragraph style "Qote". Did you mean "Quote"'):
+        run('each paragraph\nparagraph.style = "Qote"\nend', path)
+
+
+def test_markdown_keeps_its_code_and_where_its_links_lead(home: Path) -> None:
+    text = "# House  rules\n\nCarry 6 kg. See  [the  map](huts.html  'a  b') and `6 kg  now`.  \nNext\n\n```\n6 kg  of\n```\n"
+    Path("a.md").write_text(text)
+    found = run("single-spaces\nbind-units\neach heading\nheading.level = 2\nend", "a.md")
+    assert Path("a.md").read_text() == (
+        "## House rules\n\nCarry 6\u00a0kg. See [the map](huts.html  'a  b') and `6 kg  now`.  \nNext\n\n```\n6 kg  of\n```\n"
+    )
+    assert found.left > 0
+    assert "this is code" in " ".join(found.log)
+
+
+def test_a_plain_text_keeps_its_line_ends_its_encoding_and_its_other_lines(home: Path) -> None:
+    Path("a.txt").write_bytes("\ufeffone  two\r\nthree\nfour".encode())
+    run('single-spaces\nin paragraph(3)\nadd-behind "five"\nend\nin paragraph(2)\ndelete\nend', "a.txt")
+    assert Path("a.txt").read_bytes() == "\ufeffone two\r\nfour\r\nfive".encode()
+    with pytest.raises(scrub.Failure, match='a plain text holds words only, so it cannot keep "style" of a paragraph'):
+        run('each paragraph\nparagraph.style = "Quote"\nend', "a.txt")
+    Path("b.txt").write_bytes(b"M\xfcnchen und  K\xf6ln, G\xe4nge, \xfcber\n")
+    run("single-spaces", "b.txt")
+    assert Path("b.txt").read_bytes() == b"M\xfcnchen und K\xf6ln, G\xe4nge, \xfcber\n"
+
+
+def test_what_must_stay_is_left_and_told(home: Path) -> None:
+    locked = '<w:p><w:sdt><w:sdtPr><w:lock w:val="contentLocked"/></w:sdtPr><w:sdtContent><w:r><w:t>a  b</w:t></w:r></w:sdtContent></w:sdt></w:p>'
+    field = (
+        "<w:p>"
+        + FIELD.replace("<w:t>7</w:t>", "<w:t>7  8</w:t>")
+        + '<w:r><w:t xml:space="preserve"> c  d</w:t></w:r></w:p>'
+    )
+    picture = '<w:p><w:r><w:t xml:space="preserve">e  f</w:t><w:drawing/><w:t>g</w:t></w:r></w:p>'
+    path = made(locked, field, picture)
+    found = run("single-spaces", path)
+    assert texts(path) == ["a  b", "7  8 c d", "e f\ufffcg"]
+    assert (found.left, sorted(found.log)) == (2, ["left paragraph 1: this stands in a content control that is locked", "left paragraph 2: this is the result of a field, which its next update would bring back"])  # fmt: skip
+    with pytest.raises(scrub.Failure, match="paragraph 3: a picture, a note or a break stands in the words"):
+        run('in paragraph(3)\nparagraph.text = "x"\nend', path)
+    cell = f"<w:tbl><w:tr><w:tc>{P.format('in a cell')}</w:tc></w:tr></w:tbl>"
+    section = "<w:p><w:pPr><w:sectPr/></w:pPr><w:r><w:t>end</w:t></w:r></w:p>"
+    path = made("first", cell, section, "last")
+    for number, why in ((2, "is the last one in its cell"), (3, "ends a section")):
+        with pytest.raises(scrub.Failure, match=why):
+            run(f"in paragraph({number})\ndelete\nend", path)
+
+
+@pytest.mark.parametrize(
+    ("setting", "why"),
+    [('<w:documentProtection w:edit="readOnly" w:enforcement="1"/>', "is protected"), ("<w:trackRevisions/>", "records every change")],
+)  # fmt: skip
+def test_a_document_that_allows_no_plain_change_is_respected(home: Path, setting: str, why: str) -> None:
+    path = made("a  b", settings=setting)
+    old = path.read_bytes()
+    for body in ('in paragraph(1)\nparagraph.text = "x"\nend', "in paragraph(1)\ndelete\nend", 'add-paragraph "x"'):
+        with pytest.raises(scrub.Failure, match=why):
+            run(body, path)
+    assert run('log "{paragraph(1).text}"', path).log == ["a  b"]
+    assert path.read_bytes() == old
+
+
+def test_places_are_picked_and_looked_up(home: Path) -> None:
+    path = made('<w:p><w:pPr><w:pStyle w:val="H1"/></w:pPr><w:r><w:t>Water</w:t></w:r></w:p>', "Dear guest, 6 kg", "and 7 kg to the hut.", "Bye", header=P.format("Head  er"))  # fmt: skip
+    picks = {
+        "paragraph 2": ["Dear guest, 6 kg"], "paragraphs 2-3": ["Dear guest, 6 kg", "and 7 kg to the hut."], 'heading "water"': ["Water", "Dear guest, 6 kg", "and 7 kg to the hut.", "Bye"],
+        'from "Dear" to "hut."': ["Dear guest, 6 kg", "and 7 kg to the hut."], 'from "guest" to "7"': ["guest, 6 kg", "and 7"], 'matching "\\d kg"': ["6 kg", "7 kg"], '2 "kg", paragraph 4': ["kg", "Bye"],
+    }  # fmt: skip
+    for place, wanted in picks.items():
+        assert run("each passage in selection\nlog passage.text\nend", path, at=place, preview=True).log == wanted, (
+            place
+        )
+    assert run('log "{count(paragraph in selection)} {selection.picked}"', path).log == ["5 no"]
+    assert run('each passage in passages("kg")\npassage.text = "kilos"\nend', path).state == "changed"
+    assert texts(path)[1:3] == ["Dear guest, 6 kilos", "and 7 kilos to the hut."]
+    for place, why in (
+        ("paragraph 9", "there is no paragraph 9"),
+        ('heading "Wter"', 'Did you mean "Water"'),
+        ("B2", "is no place in a document"),
+    ):
+        with pytest.raises(scrub.Failure, match=why):
+            run("in selection\nupper\nend", path, at=place)
+
+
+def test_properties_and_schema(home: Path, tmp_path: Path) -> None:
+    source = docx.Document()
+    source.add_heading("House rules", 1)
+    source.add_paragraph("Carry 6 L of  water and wood.")
+    source.save("real.docx")
+    before = schema_findings("real.docx")
+    found = run(
+        'document.title = "Rules & more"\ndocument.author = nothing\nsingle-spaces\nbind-units\nswap-around "and"\nadd-paragraph "Printed."',
+        "real.docx",
+    )
+    assert [str(each) for each in found.changes][:1] == ["title: nothing -> Rules & more"]
+    after = docx.Document("real.docx")
+    assert (after.core_properties.title, after.core_properties.author) == ("Rules & more", "")
+    assert [each.text for each in after.paragraphs] == ["House rules", "Carry 6\u00a0L of wood and water.", "Printed."]
+    assert schema_findings("real.docx") == before
+
+
+def test_a_document_is_shown_and_tried(cli: Cli, home: Path) -> None:
+    path = made('<w:p><w:pPr><w:pStyle w:val="H2"/></w:pPr><w:r><w:t>Water</w:t></w:r></w:p>', "Carry  6 kg", "Bye")
+    shown = cli("inside", path).out
+    assert "a.docx  a document of 1 heading" in shown
+    assert '3 paragraphs. A macro says: each paragraph, or heading("Water"). Their texts: --texts' in shown
+    assert cli("inside", path, "--texts").out.splitlines()[1:] == ["  1  Water", "  2  Carry  6 kg", "  3  Bye"]
+    assert cli("inside", path, "--texts", "kg").out.splitlines()[1:] == ["  2  Carry  6 kg"]
+    trial = scrub.trial(str(path), scrub.QuietHost())
+    assert [str(each) for each in trial.step("single-spaces").changes] == ['text: "Carry  6 kg" -> "Carry 6 kg"']
+    assert "heading" in trial.completions("each ")
+    assert trial.completions('heading("W') == ["Water"]
+    Path("page.scrub").write_text(macro("single-spaces", "document"))
+    assert cli("run", "page.scrub", path).code == 0
+    assert cli("changes", "--to", "page.html").code == 0
+    assert "paragraph 2" in Path("page.html").read_text()
+
+
+@pytest.mark.parametrize(
+    ("name", "data", "why"),
+    [
+        ("a.docx", b"PK", "not an office file"), ("a.docx", b"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1" + b"\0" * 600, ""), ("a.doc", b"x", r"\.doc is an older format. Open it in its program, save it as \.docx"),
+        ("a.odt", b"x", r"\.odt files cannot be opened yet. Save it as \.docx"), ("a.txt", b"a\0b", "line 1"), ("a.docx", document("<!-- x --><w:p>" + "<w:r>" * 3), "XML is broken"),
+        ("a.docx", document("").replace(b"word/document.xml", b"word/documant.xml"), ""),
+    ],
+)  # fmt: skip
+def test_bad_documents_get_a_sentence(home: Path, name: str, data: bytes, why: str) -> None:
+    Path(name).write_bytes(data)
+    with pytest.raises(scrub.FileProblem, match=why or "."):
+        run("single-spaces", name)
+    assert Path(name).read_bytes() == data
+
+
+def test_a_workbook_with_the_ending_of_a_document(book: Path) -> None:
+    book.rename("a.docx")
+    with pytest.raises(scrub.FileProblem, match="its main part is not a document"):
+        run("single-spaces", "a.docx")
+    made("x", name="b.bak")
+    assert scrub.kind_of("b.bak") == "document"
+
+
+def test_the_looks_of_a_moved_word_come_along_in_every_arrangement(home: Path) -> None:
+    for number, (one, other) in enumerate(itertools.permutations(["<w:b/>", "<w:i/>", ""], 2)):
+        runs = [("big", one), (" or ", ""), ("small", other)]
+        body = "".join(f'<w:r><w:rPr>{look}</w:rPr><w:t xml:space="preserve">{text}</w:t></w:r>' for text, look in runs)
+        path = made(f"<w:p>{body}</w:p>", name=f"{number}.docx")
+        run('replace-matching "(\\w+) or (\\w+)", by: "{2} or {1}"\nswap-around "or"\nswap-around "or"', path)
+        assert texts(path) == ["small or big"]
+    assert W in members(path)["word/document.xml"].decode()
+
+
+def table(*rows: list[str], caption: str = "") -> str:
+    named = f'<w:tblPr><w:tblCaption w:val="{caption}"/></w:tblPr>' if caption else ""
+    cells = "".join("<w:tr>" + "".join(f"<w:tc>{P.format(text)}</w:tc>" for text in row) + "</w:tr>" for row in rows)
+    return f"<w:tbl>{named}<w:tblGrid/>{cells}</w:tbl>"
+
+
+def test_tables_of_a_document_have_records(home: Path) -> None:
+    path = made('<w:p><w:pPr><w:pStyle w:val="H1"/></w:pPr><w:r><w:t>Provisions</w:t></w:r></w:p>', table(["Item", "Kg", "Note"], ["flour", "12", ""], ["salt", "0.5", ""], ["", "", ""], ["oil", "11", "x  y"]),
+                "between", table(["Hut", "Hut"], ["a", "b"], caption="Beds"))  # fmt: skip
+    body = (
+        'each record in table("Provisions") where record.kg > 10\nrecord.note = "heavy"\nend\n'
+        'in table("Provisions")\nlog "{record(item: "SALT").kg} {count(record)}"\nend\n'
+        'each table\nlog "{table.name}: {table.headings.joined(" ")}"\nend'
+    ).replace('"{record(item: "SALT").kg} {count(record)}"', '"{found.kg}"').replace("in table(\"Provisions\")\nlog", 'in table("Provisions")\nfound = record(item: "SALT")\nlog')  # fmt: skip
+    found = run(body, path)
+    assert found.log == ["0.5", "Provisions: Item Kg Note", "Beds: "]
+    rows = [[cell.text for cell in row.cells] for row in docx.Document(str(path)).tables[0].rows]
+    assert rows == [
+        ["Item", "Kg", "Note"],
+        ["flour", "12", "heavy"],
+        ["salt", "0.5", ""],
+        ["", "", ""],
+        ["oil", "11", "heavy"],
+    ]
+    run('in table("Provisions")\nupper\nend', path)
+    assert docx.Document(str(path)).tables[0].rows[1].cells[0].text == "FLOUR"
+    for body, why in (
+        ('each record in table("Provisions")\nlog record.prize\nend', 'Provisions has no heading "prize"'), ('each record in table("Beds")\nlog record.hut\nend', 'has the heading "hut" twice'),
+        ("each cell\nlog cell.value\nend", "Provisions has no cells"), ('in table("Bed")\nskip\nend'.replace("skip", 'log "x"'), 'Did you mean "Beds"'),
+    ):  # fmt: skip
+        with pytest.raises(scrub.Failure, match=why):
+            run(body, path)
+
+
+LETTERS = """each record in sheet("Late").records(headings: 1) where record.paid is "no"
+    in copy-of("letter.docx", name: "Letter {record.guest}"{to})
+        fill-in record
+    end
+end"""
+
+
+def guests(*rows: tuple[str, float, str]) -> None:
+    book = openpyxl.Workbook()
+    sheet = book.active
+    assert sheet is not None
+    sheet.title = "Late"
+    for row in (("Guest", "Guest nights", "Paid"), *rows):
+        sheet.append(list(row))
+    book.save("late.xlsx")
+
+
+def test_a_letter_for_each_record_of_a_table(home: Path) -> None:
+    made("<w:p><w:r><w:t xml:space=\"preserve\">Dear </w:t></w:r><w:r><w:rPr><w:b/></w:rPr><w:t>[Guest]</w:t></w:r><w:r><w:t>,</w:t></w:r></w:p>", "You stayed [guest-nights] nights.", name="letter.docx")  # fmt: skip
+    guests(("Moss, Ann", 4, "no"), ("Heath, Ben", 2, "yes"), ("Vale, Ines", 7.5, "no"))
+    before = {each.name: each.read_bytes() for each in Path().iterdir()}
+    text = macro(LETTERS.replace("{to}", ', to: "out"'))
+    preview = scrub.run(text, ["late.xlsx"], preview=True).files[0]
+    assert [Path(each).name for each in preview.made] == ["Letter Moss, Ann.docx", "Letter Vale, Ines.docx"]
+    assert {each.name: each.read_bytes() for each in Path().iterdir()} == before
+
+    class Agrees(scrub.QuietHost):
+        def approve(self, title: str, reaches: Sequence[str]) -> bool:
+            return "makes files from other ones" in reaches
+
+    result = scrub.run(text, ["late.xlsx"], host=Agrees())
+    assert result.files[0].problem is None, result.files[0].problem
+    assert texts(Path("out/Letter Moss, Ann.docx")) == ["Dear Moss, Ann,", "You stayed 4 nights."]
+    assert [each.bold for each in docx.Document("out/Letter Vale, Ines.docx").paragraphs[0].runs] == [None, True, None]
+    assert texts(Path("out/Letter Vale, Ines.docx"))[1] == "You stayed 7.5 nights."
+    assert scrub.run(text, ["late.xlsx"], host=Agrees()).files[0].made[0].endswith("Letter Moss, Ann (2).docx")
+    scrub.undo()
+    scrub.undo(result.number)
+    assert not list(Path("out").glob("*.docx"))
+    with pytest.raises(scrub.Refused, match="was not approved"):
+        scrub.run(text.replace("Dear", "D").replace("no", "yes"), ["late.xlsx"])
+
+
+@pytest.mark.parametrize(
+    ("letter", "body", "why"),
+    [
+        ("Dear [Gest],", LETTERS.replace("{to}", ""), r'paragraph 1 has the mark \[Gest\], and Late has no such heading. Did you mean "Guest"'), ("Dear all,", LETTERS.replace("{to}", ""), "has no mark to fill in"),
+        ("[Guest]", LETTERS.replace("{to}", "").replace("Letter {", "../{"), "comes from data|lead out|cannot be the name"), ("[Guest]", LETTERS.replace("{to}", "").replace("letter.docx", "gone.docx"), "there is no such file"),
+    ],
+)  # fmt: skip
+def test_a_letter_that_cannot_be_made_makes_none(home: Path, letter: str, body: str, why: str) -> None:
+    made(letter, name="letter.docx")
+    guests(("Moss", 4, "no"))
+    before = sorted(each.name for each in Path().iterdir())
+    found = scrub.run(macro(body), ["late.xlsx"], preview=True).files[0]
+    assert found.problem is not None
+    assert re.search(why, str(found.problem)), str(found.problem)
+    assert sorted(each.name for each in Path().iterdir()) == before
+
+
+def test_letters_of_an_attempt_that_failed_are_not_made(home: Path) -> None:
+    made("[Guest]", name="letter.docx")
+    guests(("Moss", 4, "no"), ("Heath", 1, "no"))
+    body = LETTERS.replace("{to}", "").replace(
+        "fill-in record", 'fill-in record\nif record.guest is "Heath"\nfail "x"\nend'
+    )
+    body = body.replace("    in copy-of", "    attempt\n    in copy-of").replace(
+        "    end\nend", "    end\n    if it fails\n    log problem\n    end\nend"
+    )
+    found = scrub.run(macro(body), ["late.xlsx"], preview=True).files[0]
+    assert [Path(each).name for each in found.made] == ["Letter Moss.docx"]
+    assert found.log == ["x"]
