@@ -56,7 +56,7 @@ def document(body: str, settings: str = "", header: str = "") -> bytes:
     return stream.getvalue()
 
 
-def members(path: Path) -> dict[str, bytes]:
+def members(path: Path | io.BytesIO) -> dict[str, bytes]:
     """Every member of a package."""
     with zipfile.ZipFile(path) as package:
         return {name: package.read(name) for name in package.namelist()}
@@ -65,7 +65,7 @@ def members(path: Path) -> dict[str, bytes]:
 _CHARACTERS = {"tab": "\t", "cr": "\n", "noBreakHyphen": "\u2011", "softHyphen": "\u00ad"}
 
 
-def looks(path: Path, part: str = "word/document.xml") -> list[list[tuple[str, str]]]:
+def looks(path: Path | io.BytesIO, part: str = "word/document.xml") -> list[list[tuple[str, str]]]:
     """Each paragraph as its characters with the properties of their run, read with lxml by the rules of the standard."""
     root = etree.fromstring(members(path)[part])
     found = []
@@ -109,3 +109,38 @@ def looks(path: Path, part: str = "word/document.xml") -> list[list[tuple[str, s
 def texts(path: Path, part: str = "word/document.xml") -> list[str]:
     """The text of each paragraph."""
     return ["".join(letter for letter, _ in each) for each in looks(path, part)]
+
+
+def resolved(path: Path, accepted: bool, author: str = "Scrub") -> list[str]:
+    """The text of each paragraph when all recorded changes of an author are accepted, or all are refused."""
+    root = etree.fromstring(members(path)["word/document.xml"])
+    goes, stays = ("del", "ins") if accepted else ("ins", "del")
+    for name in (goes, stays):
+        for change in [each for each in root.iter(f"{{{W}}}{name}") if each.get(f"{{{W}}}author") == author]:
+            parent = change.getparent()
+            assert parent is not None
+            if etree.QName(parent).localname == "rPr":
+                continue  # the mark of a paragraph
+            at = parent.index(change)
+            for child in list(change) if name == stays else ():
+                parent.insert(at, child)
+                at += 1
+            parent.remove(change)
+    for text in root.iter(f"{{{W}}}delText"):
+        if not any(etree.QName(each).localname == "del" for each in text.iterancestors()):
+            text.tag = f"{{{W}}}t"
+    for paragraph in list(root.iter(f"{{{W}}}p")):
+        mark = paragraph.find(f"{{{W}}}pPr/{{{W}}}rPr/{{{W}}}{goes}")
+        following = paragraph.getnext()
+        if mark is None or mark.get(f"{{{W}}}author") != author or following is None:
+            continue
+        at = 1 if following.find(f"{{{W}}}pPr") is not None else 0
+        for child in [each for each in paragraph if etree.QName(each).localname != "pPr"][::-1]:
+            following.insert(at, child)
+        parent = paragraph.getparent()
+        assert parent is not None
+        parent.remove(paragraph)
+    stream = io.BytesIO()
+    with zipfile.ZipFile(stream, "w") as package:
+        package.writestr("word/document.xml", etree.tostring(root))
+    return ["".join(letter for letter, _ in each) for each in looks(stream)]

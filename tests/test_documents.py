@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import itertools
 import re
 import tempfile
@@ -13,7 +14,7 @@ import docx
 import openpyxl
 import pytest
 from conftest import Output, macro
-from documents import W, document, looks, members, texts
+from documents import W, document, looks, members, resolved, texts
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from sheets import schema_findings
@@ -260,7 +261,10 @@ def test_what_must_stay_is_left_and_told(home: Path) -> None:
 
 @pytest.mark.parametrize(
     ("setting", "why"),
-    [('<w:documentProtection w:edit="readOnly" w:enforcement="1"/>', "is protected"), ("<w:trackRevisions/>", "records every change")],
+    [
+        ('<w:documentProtection w:edit="readOnly" w:enforcement="1"/>', "is protected"),
+        ('<w:documentProtection w:edit="trackedChanges" w:enforcement="1"/>', "every change must be recorded"),
+    ],
 )  # fmt: skip
 def test_a_document_that_allows_no_plain_change_is_respected(home: Path, setting: str, why: str) -> None:
     path = made("a  b", settings=setting)
@@ -467,3 +471,65 @@ def test_letters_of_an_attempt_that_failed_are_not_made(home: Path) -> None:
     found = scrub.run(macro(body), ["late.xlsx"], preview=True).files[0]
     assert [Path(each).name for each in found.made] == ["Letter Moss.docx"]
     assert found.log == ["x"]
+
+
+@settings(suppress_health_check=[HealthCheck.too_slow], max_examples=120)
+@given(st.lists(PARAGRAPHS, min_size=1, max_size=2), st.data())
+def test_recorded_edits_can_be_accepted_and_refused(paragraphs: list[str], data: st.DataObject) -> None:
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "a.docx"
+        path.write_bytes(document("".join(paragraphs), settings="<w:zoom/><w:trackRevisions/>"))
+        before, old = texts(path), path.read_bytes()
+        with scrub.open(str(path)) as opened:
+            wanted = []
+            for paragraph in list(opened.item.paragraphs()):
+                edits = data.draw(edits_of(len(paragraph.text)))
+                with contextlib.suppress(scrub.Failure):
+                    paragraph.edit(edits)
+                wanted.append(paragraph.text)
+            saved = opened.save("by hand")
+        assert resolved(path, True) == wanted
+        assert resolved(path, False) == before
+        assert texts(path) == wanted  # as a reader sees it who looks at the insertions
+        if saved is not None:
+            scrub.undo(saved)
+        assert path.read_bytes() == old
+
+
+def test_paragraphs_come_go_and_join_as_recorded_changes(home: Path) -> None:
+    path = made(*NOTICE[2:6], "to go", "between", settings="<w:zoom/>")
+    scrub.home().settings.set("name", "Ann Moss")
+    before = texts(path)
+    body = (
+        'document.tracks-changes = yes\njoin-lines\nin paragraph(5)\ndelete\nend\nin paragraph(6)\nadd-before "fresh"\nend\n'
+        'in paragraph(6)\nparagraph.style = "Quote"\nend\ndocument.tracks-changes = no'
+    )
+    found = run(body, path)
+    assert not any("tracks" in str(change) for change in found.changes)
+    assert resolved(path, True, "Ann Moss") == [" ".join(NOTICE[2:6]), "fresh", "between"]
+    assert resolved(path, False, "Ann Moss") == before
+    assert b"trackRevisions" not in members(path)["word/settings.xml"]
+    assert b"<w:pPrChange w:id=" in members(path)["word/document.xml"]
+    run("document.tracks-changes = yes", path)
+    assert members(path)["word/settings.xml"].endswith(b"<w:zoom/><w:trackRevisions/></w:settings>")
+    with pytest.raises(scrub.Failure, match="was changed without recording before in this run"):
+        run(
+            'document.tracks-changes = no\nin paragraph(1)\nparagraph.text = "x"\nend\ndocument.tracks-changes = yes\nin paragraph(1)\nparagraph.text = "y"\nend',
+            path,
+        )
+
+
+def test_recorded_changes_have_no_new_finding_in_the_schema(home: Path) -> None:
+    source = docx.Document()
+    source.add_heading("House rules", 1)
+    source.add_paragraph("Carry 6 L of  water and wood.").add_run(" Now.").bold = True
+    source.save("real.docx")
+    before = schema_findings("real.docx")
+    run(
+        'document.tracks-changes = yes\nreplace "wood", by: "oil"\nswap-around "and"\nin paragraph(1)\nadd-behind "New"\nparagraph.level = 2\nend'.replace(
+            "paragraph.level", 'heading("House rules").level'
+        ),
+        "real.docx",
+    )
+    assert schema_findings("real.docx") == before
+    assert b"<w:del " in members(Path("real.docx"))["word/document.xml"]

@@ -232,7 +232,10 @@ class Home:
         found = self.settings.load()
         order, mark = found.get("date-order"), found.get("decimal-mark")
         return Preferences(
-            DateOrder(order) if order else None, Mark(mark) if mark else None, found.get("encoding") or None
+            DateOrder(order) if order else None,
+            Mark(mark) if mark else None,
+            found.get("encoding") or None,
+            found.get("name") or None,
         )
 
     def run(

@@ -370,6 +370,21 @@ class Document(WholeFile, HoldsLines):
     def author(self, value: str | None) -> None:
         raise NotImplementedError
 
+    @property
+    @field
+    def tracks_changes(self) -> bool:
+        """yes while every edit is recorded, so that a reviewer can accept or refuse it. A macro can turn it on and off.
+
+        Example: document.tracks-changes = yes
+        Also: track changes, redline, revisions, suggest, review, propose
+        """
+        return False
+
+    @tracks_changes.setter
+    @may_lack
+    def tracks_changes(self, value: bool) -> None:
+        raise NotImplementedError
+
     @action(Reach.CHANGE)
     def add_paragraph(self, text: str) -> None:
         """Adds a paragraph at the end of the body.

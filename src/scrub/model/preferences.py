@@ -31,6 +31,7 @@ class Preferences(NamedTuple):
     date_order: DateOrder | None = None
     decimal_mark: Mark | None = None
     encoding: str | None = None
+    author: str | None = None  # who is named for recorded changes
 
 
 @contextmanager

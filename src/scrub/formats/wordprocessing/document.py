@@ -4,21 +4,25 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
 from functools import cached_property, partial
+from itertools import pairwise
 
 from scrub.formats.file import PickedFile
+from scrub.formats.kept import Kept as FromFile
 from scrub.formats.opc.parts import Parts
 from scrub.formats.opc.properties import CoreProperties
 from scrub.formats.opc.relationships import part_tree, relationships
 from scrub.formats.source import Source, opened
-from scrub.formats.spans import Span, Splice, escaped, set_attributes, spliced
+from scrub.formats.spans import Span, Splice, escaped, spliced
 from scrub.formats.texts.paragraph import OpenParagraph
 from scrub.formats.wordprocessing.read import FieldState, Piece, inner, own, paragraphs_of, read_paragraph, value
 from scrub.formats.wordprocessing.styles import ParagraphStyles
 from scrub.formats.wordprocessing.tables import DocumentRows, caption_of, cells_of, tables_in
+from scrub.formats.wordprocessing.tracking import Tracking, recording
 from scrub.formats.wordprocessing.write import ParagraphWriter, elements_of
 from scrub.formats.zip import Package
 from scrub.model.document import Document, Paragraph, PlaceInDocument
 from scrub.model.lines_of_text import Line
+from scrub.model.preferences import CURRENT
 from scrub.model.problem import Failure
 from scrub.model.records import Table
 from scrub.model.text import Edit, Fresh, Kept, Stretches
@@ -71,6 +75,17 @@ class OfficeParagraph(OpenParagraph):
         self._first_style = self._style = value(inner(self._properties, "pStyle")) if self._properties else None
         self.before: list[str] = []  # new paragraphs in front of it, and behind
         self.behind: list[str] = []
+        self._recorded: bool | None = None  # whether its changes are recorded; None before the first
+
+    def note_way(self) -> None:
+        """Notes whether what is about to change is recorded. Raises `Failure` where that differs from before."""
+        self.home.ensure_open()
+        now = self.home.tracks_changes
+        if self._recorded is not None and self._recorded != now and self.home.recorder:
+            raise Failure(
+                f"{self.label} was changed {'with' if self._recorded else 'without'} recording before in this run"
+            )
+        self._recorded = now
 
     @property
     def _properties(self) -> Span | None:
@@ -114,11 +129,11 @@ class OfficeParagraph(OpenParagraph):
 
     def ensure_editable(self, edits: Sequence[Edit]) -> None:
         """Raises `Failure` for what must stay."""
-        self.home.ensure_open()
+        self.note_way()
         super().ensure_editable(edits)
 
     def _set_style(self, id_: str, field: str, before: object, after: object) -> None:
-        self.home.ensure_open()
+        self.note_way()
         former = self._style
         if id_ == (former or self.home.styles.default):
             return
@@ -138,7 +153,7 @@ class OfficeParagraph(OpenParagraph):
         self._add(self.behind, text)
 
     def _add(self, to: list[str], text: str) -> None:
-        self.home.ensure_open()
+        self.note_way()
         to.append(text)
         where = "before" if to is self.before else "behind"
 
@@ -149,7 +164,7 @@ class OfficeParagraph(OpenParagraph):
 
     def ensure_deletable(self) -> None:
         """Raises `Failure` where the document needs it: at the end of a section or a cell, or over a field's edge."""
-        self.home.ensure_open()
+        self.note_way()
         if self._properties is not None and inner(self._properties, "sectPr") is not None:
             raise Failure(f"{self.label} ends a section; without it the pages before would change")
         if self.open_before or self.open_after:
@@ -182,6 +197,8 @@ class OfficeParagraph(OpenParagraph):
     def join(self, following: OpenParagraph, between: str) -> Callable[[], None]:
         """Takes the next paragraph, with the looks of its words."""
         assert isinstance(following, OfficeParagraph)
+        self.note_way()
+        following.note_way()
         former = (self.stretches, self.fixed, self.pieces, self.taken, self.open_after)
         own_text, other = self.stretches, following.stretches
         shift = len(own_text.old)
@@ -214,53 +231,75 @@ class OfficeParagraph(OpenParagraph):
 
     def splices(self) -> Iterator[Splice]:
         """What changes it in its part."""
-        data, p = self.part.data, self.span.prefix
+        data = self.part.data
+        tracking = self.home.tracking if self._recorded else None
         for text in self.before:
-            yield Splice(self.span.start, self.span.start, self._new(text))
-        if self._gone and not any(self in each.taken for each in self.home.group(self)):
+            yield Splice(self.span.start, self.span.start, self._new(text, tracking))
+        joined = self._gone and any(self in each.taken for each in self.home.group(self))
+        if self._gone and not joined and tracking is None:
             kept = [each for each in self.span.children if each.name in _MARKS and own(each)]
             yield Splice(self.span.start, self.span.end, b"".join(data[each.start : each.end] for each in kept))
-        elif not self._gone:
-            if self.stretches.touched or self.taken:
-                yield from ParagraphWriter(data, self.span, self.pieces, self.stretches).splices()
-            last = self
-            for each in self.taken:
-                properties = each._properties
-                start = properties.end if properties is not None else each.span.open_end
-                yield Splice(last.span.close_start, start, b"")
-                last = each
-            if self._restyled:
-                yield self._style_splice(p)
+        elif not joined:
+            gone = Stretches(self.stretches.old)
+            gone.parts = ()
+            stretches = gone if self._gone else self.stretches
+            if stretches.touched or self.taken:
+                yield from ParagraphWriter(data, self.span, self.pieces, stretches, tracking).splices()
+            chain = [self, *self.taken]
+            for one, other in pairwise(chain):
+                if tracking is not None:
+                    yield from one.properties_splice(tracking, True)
+                    continue
+                properties = other._properties
+                start = properties.end if properties is not None else other.span.open_end
+                yield Splice(one.span.close_start, start, b"")
+            if self._restyled or (self._gone and tracking is not None):
+                if not (self.taken and tracking is not None):
+                    yield from self.properties_splice(tracking, self._gone)
         for text in reversed(self.behind):
             end = (self.taken[-1] if self.taken else self).span.end
-            yield Splice(end, end, self._new(text))
+            yield Splice(end, end, self._new(text, tracking))
 
-    def _style_splice(self, p: str) -> Splice:
-        """The style is the first of the properties (17.3.1.27)."""
-        style = f'<{p}pStyle {p}val="{escaped(self._style or "")}"/>'
-        properties = self._properties
-        if properties is None:
-            if self.span.open_end == self.span.end:
-                tag = self.part.data[self.span.start : self.span.open_end - 2].rstrip().decode()
-                whole = f"{tag}><{p}pPr>{style}</{p}pPr></{self.span.raw_name}>"
-                return Splice(self.span.start, self.span.end, whole.encode())
-            return Splice(self.span.open_end, self.span.open_end, f"<{p}pPr>{style}</{p}pPr>".encode())
-        old = inner(properties, "pStyle")
-        if old is not None:
-            (found,) = set_attributes(self.part.data, old, [(f"{old.prefix}val", self._style)]) or [
-                Splice(old.start, old.start, b"")
-            ]
-            return found
-        if properties.open_end == properties.end:
-            return Splice(properties.start, properties.end, f"<{p}pPr>{style}</{p}pPr>".encode())
-        return Splice(properties.open_end, properties.open_end, style.encode())
+    def properties_splice(self, tracking: Tracking | None, mark_goes: bool) -> Iterator[Splice]:
+        """Its properties as they are to be (17.3.1.26): the style first, the look of the mark, then what they were.
 
-    def _new(self, text: str) -> bytes:
+        With `mark_goes` the end of the paragraph is recorded as deleted (17.13.5.15).
+        """
+        data, p, properties = self.part.data, self.span.prefix, self._properties
+        children = properties.children if properties is not None else []
+        last = ("rPr", "sectPr", "pPrChange")
+        middle = [data[each.start : each.end].decode() for each in children if each.name not in ("pStyle", *last)]
+        old_style = next((data[each.start : each.end].decode() for each in children if each.name == "pStyle"), "")
+        style = f'<{p}pStyle {p}val="{escaped(self._style or "")}"/>' if self._restyled else old_style
+        tail = {each.name: data[each.start : each.end].decode() for each in children if each.name in last}
+        if tracking is not None and self._restyled and "pPrChange" not in tail:
+            before = f"<{p}pPr>{old_style}{''.join(middle)}</{p}pPr>"
+            tail["pPrChange"] = f"<{p}pPrChange{tracking.attributes(p)}>{before}</{p}pPrChange>"
+        if mark_goes and tracking is not None:
+            gone = f"<{p}del{tracking.attributes(p)}/>"
+            look = next((each for each in children if each.name == "rPr"), None)
+            inside = data[look.open_end : look.close_start].decode() if look is not None else ""
+            tail["rPr"] = f"<{p}rPr>{gone}{inside}</{p}rPr>"
+        whole = f"<{p}pPr>{style}{''.join(middle)}{''.join(tail.get(name, '') for name in last)}</{p}pPr>".encode()
+        if properties is not None:
+            yield Splice(properties.start, properties.end, whole)
+        elif self.span.open_end == self.span.end:
+            tag = data[self.span.start : self.span.open_end - 2].rstrip()
+            yield Splice(self.span.start, self.span.end, tag + b">" + whole + f"</{self.span.raw_name}>".encode())
+        else:
+            yield Splice(self.span.open_end, self.span.open_end, whole)
+
+    def _new(self, text: str, tracking: Tracking | None) -> bytes:
         """A new paragraph of the same style."""
         p = self.span.prefix
-        style = f'<{p}pPr><{p}pStyle {p}val="{escaped(self._style)}"/></{p}pPr>' if self._style else ""
+        style = f'<{p}pStyle {p}val="{escaped(self._style)}"/>' if self._style else ""
         run = f"<{p}r>{elements_of(text, p)}</{p}r>" if text else ""
-        return f"<{p}p>{style}{run}</{p}p>".encode()
+        mark = ""
+        if tracking is not None:
+            run = f"<{p}ins{tracking.attributes(p)}>{run}</{p}ins>" if run else ""
+            mark = f"<{p}rPr><{p}ins{tracking.attributes(p)}/></{p}rPr>"
+        properties = f"<{p}pPr>{style}{mark}</{p}pPr>" if style or mark else ""
+        return f"<{p}p>{properties}{run}</{p}p>".encode()
 
 
 class OfficeDocument(PickedFile, Document):
@@ -285,6 +324,7 @@ class OfficeDocument(PickedFile, Document):
                     self._parts.append(StoryPart(self.package, str(one.target), place))
         self._related = related
         self._settings = self._read_settings()
+        self._records: FromFile[bool] = FromFile(self._recording)
         self._every = list(self._read())
         for index, each in enumerate(self._every):
             each.index = index
@@ -292,20 +332,42 @@ class OfficeDocument(PickedFile, Document):
 
     def _read_settings(self) -> Span | None:
         part = next((each.target for each in self._related.values() if each.type == "settings"), None)
-        return part_tree(self.package, part)[1] if part is not None and part in self.package.members else None
+        self._settings_part = part if part is not None and part in self.package.members else None
+        return part_tree(self.package, self._settings_part)[1] if self._settings_part is not None else None
 
     def ensure_open(self) -> None:
-        """Raises `Failure` where the document does not allow changes (17.15.1.29) or records each (17.15.1.90)."""
-        settings = self._settings
-        lock = inner(settings, "documentProtection") if settings is not None else None
-        if lock is not None and value(lock, "enforcement") in ("1", "true", "on"):
+        """Raises `Failure` where the document allows no changes (17.15.1.29)."""
+        lock = inner(self._settings, "documentProtection") if self._settings is not None else None
+        if lock is None or value(lock, "enforcement") not in ("1", "true", "on"):
+            return
+        if value(lock, "edit") != "trackedChanges":
             raise Failure(f"{self.name} is protected. Take the protection off in its own program first")
-        recording = inner(settings, "trackRevisions") if settings is not None else None
-        if recording is not None and value(recording) not in ("0", "false", "off"):
-            raise Failure(
-                f"{self.name} records every change, and Scrub cannot write recorded changes yet. "
-                "Turn that off in its own program first"
-            )
+        if not self._records.now:
+            raise Failure(f"{self.name} is protected: every change must be recorded")
+
+    def _recording(self) -> bool:
+        found = inner(self._settings, "trackRevisions") if self._settings is not None else None
+        return found is not None and value(found) not in ("0", "false", "off")
+
+    @property
+    def tracks_changes(self) -> bool:
+        """Whether changes are recorded (17.15.1.90)."""
+        return self._records.now
+
+    @tracks_changes.setter
+    def tracks_changes(self, value: bool) -> None:
+        if value == self._records.now:
+            return
+        if self._settings is None:
+            raise Failure(f"{self.name} has no settings in it, so that it cannot record changes")
+        self.changed("tracks-changes", not value, value, self._records.put(value))
+
+    @cached_property
+    def tracking(self) -> Tracking:
+        """Who records changes in it."""
+        parts = [part.data for part in self._parts]
+        parts += [self.package.read(name) for name in self.package.members if name.endswith("comments.xml")]
+        return Tracking(CURRENT.get().author or "Scrub", parts)
 
     def _read(self) -> Iterator[OfficeParagraph]:
         group = 0
@@ -416,6 +478,11 @@ class OfficeDocument(PickedFile, Document):
             splices = [splice for each in self._every if each.part is part for splice in each.splices()]
             if splices:
                 parts.changed[part.name] = partial(spliced, part.data, splices)
+        if self._records.touched and self._settings_part is not None and self._settings is not None:
+            data = self.package.read(self._settings_part)
+            parts.changed[self._settings_part] = partial(
+                spliced, data, recording(data, self._settings, self._records.now)
+            )
         self.properties.write(parts)
         parts.finish()
         if not parts.changed and not parts.added:

@@ -35,6 +35,7 @@ class Piece(NamedTuple):
     element: Span
     run: Span
     is_text: bool
+    inside: Span | None = None  # the recorded insertion that it stands in
 
 
 class Read(NamedTuple):
@@ -104,28 +105,29 @@ def read_paragraph(data: bytes, paragraph: Span, fields: FieldState) -> Read:
     pieces: list[Piece] = []
     at = 0
 
-    def add(text: str, element: Span, run: Span, is_text: bool, mark: str) -> None:
+    def add(text: str, element: Span, run: Span, is_text: bool, mark: str, inside: Span | None) -> None:
         nonlocal at
         if text and not fields.in_code:
-            pieces.append(Piece(at, text, element, run, is_text))
+            pieces.append(Piece(at, text, element, run, is_text, inside))
             letters.append(text)
             fixed.append(("f" if fields.fixed and mark == " " else mark) * len(text))
             at += len(text)
 
-    def walk(span: Span, mark: str) -> None:
+    def walk(span: Span, mark: str, inside: Span | None) -> None:
         for child in span.children:
             if not own(child):
                 if child.name in ("oMath", "oMathPara"):
-                    add(ATOM, child, child, False, mark)
+                    add(ATOM, child, child, False, mark, inside)
                 continue
             if child.name == "r":
                 for text, element, is_text in _run(data, child, fields):
-                    add(text, element, child, is_text, mark)
+                    add(text, element, child, is_text, mark, inside)
             elif child.name in _THROUGH:
                 locked = child.name == "sdt" and _is_locked(child)
-                walk(child, "l" if locked else "f" if child.name == "fldSimple" and not _is_link(child) else mark)
+                fixed_by = "l" if locked else "f" if child.name == "fldSimple" and not _is_link(child) else mark
+                walk(child, fixed_by, child if child.name == "ins" else inside)
 
-    walk(paragraph, " ")
+    walk(paragraph, " ", None)
     marks = "".join(fixed)
     return Read("".join(letters), marks if marks.strip() else "", tuple(pieces))
 

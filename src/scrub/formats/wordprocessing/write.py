@@ -4,9 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from itertools import groupby
+from typing import NamedTuple
 
 from scrub.formats.spans import Span, Splice
 from scrub.formats.wordprocessing.read import Piece, inner, own
+from scrub.formats.wordprocessing.tracking import Tracking
 from scrub.formats.xmltext import escaped_text
 from scrub.model.text import Fresh, Kept, Stretches
 
@@ -14,42 +16,91 @@ from scrub.model.text import Fresh, Kept, Stretches
 _ELEMENTS = {"\t": "tab", "\n": "br", "\u2011": "noBreakHyphen", "\u00ad": "softHyphen"}
 
 
-class ParagraphWriter:
-    """Makes the splices of one paragraph."""
+#: What becomes of some characters of a run.
+KEPT, NEW, GONE = "kept", "new", "gone"
 
-    def __init__(self, data: bytes, paragraph: Span, pieces: Sequence[Piece], stretches: Stretches) -> None:
+
+class Bit(NamedTuple):
+    """Characters of a paragraph as it is to be: what becomes of them, and the run whose look they have."""
+
+    sort: str
+    text: str
+    look: Span
+
+
+class ParagraphWriter:
+    """Makes the splices of one paragraph's text; with `tracking` what goes stays, as recorded changes."""
+
+    def __init__(
+        self,
+        data: bytes,
+        paragraph: Span,
+        pieces: Sequence[Piece],
+        stretches: Stretches,
+        tracking: Tracking | None = None,
+    ) -> None:
         self.data = data
         self.paragraph = paragraph
         self.pieces = pieces
         self.stretches = stretches
+        self.tracking = tracking
         self.prefix = paragraph.prefix
 
     def splices(self) -> list[Splice]:
         """All of them."""
         if not self.pieces:
             return self._in_empty(str(self.stretches))
-        contents: list[list[tuple[str, Span]]] = [[] for _ in self.pieces]  # the text that each piece is to be
-        done = 0  # old characters that are dealt with
-        for part in self.stretches.parts:
-            if isinstance(part, Kept) and part.start >= done:
-                for number, text in self._kept(part.start, part.end):
-                    contents[number].append((text, self.pieces[number].run))
-                done = part.end
-                continue
-            moved = part if isinstance(part, Kept) else None
-            like = part.like if isinstance(part, Fresh) else -1
-            anchor = self._piece_at(like if like >= done else max(done - 1, 0))
-            if moved is not None:
-                for number, text in self._kept(moved.start, moved.end):
-                    contents[anchor].append((text, self.pieces[number].run))
-            elif isinstance(part, Fresh):
-                contents[anchor].append((part.text, self.pieces[self._piece_at(part.like)].run))
+        contents = self._contents()
         found: list[Splice] = []
         for run, group in groupby(zip(self.pieces, contents, strict=True), lambda pair: pair[0].run):
             pairs = list(group)
-            if any(_merged(content) != [(piece.text, run)] for piece, content in pairs):
+            if any(_merged(content) != [Bit(KEPT, piece.text, run)] for piece, content in pairs):
                 found += self._run(run, pairs) if run.name == "r" else self._beside(pairs)
         return found
+
+    def _contents(self) -> list[list[Bit]]:
+        """What each piece is to be."""
+        contents: list[list[Bit]] = [[] for _ in self.pieces]
+        parts = self.stretches.parts
+        done, whole = 0, len(self.stretches.old)  # old characters that are dealt with, and all
+        in_order: list[int] = []  # for each part, where the next kept one begins
+        at = 0
+        for part in parts:
+            if isinstance(part, Kept) and part.start >= at:
+                at = part.end
+                in_order.append(part.start)
+            else:
+                in_order.append(-1)
+        for number, part in enumerate(parts):
+            following = next((start for start in in_order[number:] if start >= 0), whole)
+            if self.tracking is not None or in_order[number] >= 0:
+                self._gone(done, following, contents)
+                done = max(done, following)
+            if isinstance(part, Kept) and in_order[number] >= 0:
+                for piece, text in self._kept(part.start, part.end):
+                    contents[piece].append(Bit(KEPT, text, self.pieces[piece].run))
+                done = part.end
+                continue
+            like = part.like if isinstance(part, Fresh) else -1
+            anchor = self._piece_at(like if like >= done else max(done - 1, 0))
+            sort = NEW if self._records(self.pieces[anchor].inside) else KEPT
+            if isinstance(part, Kept):
+                for piece, text in self._kept(part.start, part.end):
+                    contents[anchor].append(Bit(sort, text, self.pieces[piece].run))
+            else:
+                contents[anchor].append(Bit(sort, part.text, self.pieces[self._piece_at(part.like)].run))
+        self._gone(done, whole, contents)
+        return contents
+
+    def _gone(self, start: int, end: int, contents: list[list[Bit]]) -> None:
+        """Old characters that go: they stay as recorded deletions where changes are recorded."""
+        for piece, text in self._kept(start, end):
+            if self._records(self.pieces[piece].inside):
+                contents[piece].append(Bit(GONE, text, self.pieces[piece].run))
+
+    def _records(self, inside: Span | None) -> bool:
+        """Whether a change is recorded here: not in an insertion of one's own, which is just changed."""
+        return self.tracking is not None and not self.tracking.is_own(inside)
 
     def _kept(self, start: int, end: int) -> Iterator[tuple[int, str]]:
         """The pieces that a range of old characters stands in, each with its part of the text."""
@@ -64,10 +115,11 @@ class ParagraphWriter:
             len(self.pieces) - 1,
         )
 
-    def _run(self, run: Span, pairs: list[tuple[Piece, list[tuple[str, Span]]]]) -> list[Splice]:
+    def _run(self, run: Span, pairs: list[tuple[Piece, list[Bit]]]) -> list[Splice]:
         """A run made what it is to be. Text of another look stands in a run of its own; a run without anything goes."""
         by_element = {id(piece.element): (piece, content) for piece, content in pairs}
-        looks: list[tuple[str, str]] = []  # the look of each stretch, and its elements
+        inside = pairs[0][0].inside
+        out: list[tuple[str, str, str]] = []  # what becomes of each stretch, its look, its elements
         own_look = self._look(run)
         for child in run.children:
             if child.name == "rPr" and own(child):
@@ -75,29 +127,49 @@ class ParagraphWriter:
             piece, content = by_element.get(id(child), (None, []))
             as_it_is = self.data[child.start : child.end].decode()
             if piece is None:
-                looks.append((own_look, as_it_is))
+                out.append((KEPT, own_look, as_it_is))
                 continue
-            for text, look in _merged(content) if piece.is_text else content:
-                same = text == piece.text and look is run
-                looks.append((self._look(look), as_it_is if same else elements_of(text, self.prefix)))
-        p, opening = self.prefix, self.data[run.start : run.open_end].decode()
-        out = []
-        for look, group in groupby(looks, lambda pair: pair[0]):
-            start = opening if look == own_look else f"<{p}r>"
-            out.append(f"{start}{look}{''.join(each for _, each in group)}</{run.raw_name}>")
-        return [Splice(run.start, run.end, "".join(out).encode())]
+            for sort, text, look in _merged(content) if piece.is_text else content:
+                same = sort == KEPT and text == piece.text and look is run
+                written = as_it_is if same else elements_of(text, self.prefix, sort == GONE)
+                if sort == GONE and not piece.is_text:
+                    written = as_it_is
+                out.append((sort, self._look(look), written))
+        opening = self.data[run.start : run.open_end].decode()
+        text = ""
+        for (sort, look), group in groupby(out, lambda each: each[:2]):
+            start = opening if look == own_look and sort != NEW else f"<{self.prefix}r>"
+            whole = f"{start}{look}{''.join(each for _, _, each in group)}</{run.raw_name}>"
+            text += self._wrapped(sort, whole, run, inside)
+        return [Splice(run.start, run.end, text.encode())]
 
-    def _beside(self, pairs: list[tuple[Piece, list[tuple[str, Span]]]]) -> list[Splice]:
+    def _wrapped(self, sort: str, run: str, of: Span, inside: Span | None) -> str:
+        """A run as a recorded change. In an insertion of somebody else a deletion nests; an insertion stands beside."""
+        tracking, p = self.tracking, self.prefix
+        if sort == KEPT or tracking is None:
+            return run
+        if sort == GONE:
+            return f"<{p}del{tracking.attributes(p)}>{run}</{p}del>"
+        fresh = f"<{p}ins{tracking.attributes(p)}>{run}</{p}ins>"
+        if inside is None or not any(child is of for child in inside.children):
+            return fresh
+        again = self.data[inside.start : inside.open_end].decode()
+        return f"</{inside.raw_name}>{fresh}{again}"
+
+    def _beside(self, pairs: list[tuple[Piece, list[Bit]]]) -> list[Splice]:
         """Text at a formula, which stands beside runs and not in one."""
         p, found = self.prefix, []
         for piece, content in pairs:
-            out = []
-            for text, look in content:
-                same = text == piece.text and look is piece.run
+            out = ""
+            for sort, text, look in content:
                 as_it_is = self.data[piece.element.start : piece.element.end].decode()
+                if sort == KEPT and text == piece.text and look is piece.run:
+                    out += as_it_is
+                    continue
                 look_of = self._look(look) if look.name == "r" else ""
-                out.append(as_it_is if same else f"<{p}r>{look_of}{elements_of(text, p)}</{p}r>")
-            found.append(Splice(piece.element.start, piece.element.end, "".join(out).encode()))
+                run = f"<{p}r>{look_of}{elements_of(text, p, sort == GONE)}</{p}r>"
+                out += self._wrapped(sort, run, piece.run, piece.inside)
+            found.append(Splice(piece.element.start, piece.element.end, out.encode()))
         return found
 
     def _look(self, run: Span) -> str:
@@ -111,6 +183,8 @@ class ParagraphWriter:
             return []
         p, paragraph = self.prefix, self.paragraph
         run = f"<{p}r>{self._mark_look()}{elements_of(text, p)}</{p}r>"
+        if self.tracking is not None:
+            run = f"<{p}ins{self.tracking.attributes(p)}>{run}</{p}ins>"
         if paragraph.open_end == paragraph.end:
             opening = self.data[paragraph.start : paragraph.open_end - 2].rstrip().decode() + ">"
             return [Splice(paragraph.start, paragraph.end, f"{opening}{run}</{paragraph.raw_name}>".encode())]
@@ -129,8 +203,9 @@ class ParagraphWriter:
         return f"<{self.prefix}rPr>{content}</{self.prefix}rPr>" if content else ""
 
 
-def elements_of(text: str, prefix: str) -> str:
-    """Characters as the elements of a run (17.3.3.31)."""
+def elements_of(text: str, prefix: str, gone: bool = False) -> str:
+    """Characters as the elements of a run (17.3.3.31), or of one that is recorded as deleted (17.3.3.7)."""
+    name_of_text = "delText" if gone else "t"
     out: list[str] = []
     plain: list[str] = []
 
@@ -138,7 +213,7 @@ def elements_of(text: str, prefix: str) -> str:
         if plain:
             joined = "".join(plain)
             keep = ' xml:space="preserve"' if joined != joined.strip() or "  " in joined else ""
-            out.append(f"<{prefix}t{keep}>{escaped_text(joined)}</{prefix}t>")
+            out.append(f"<{prefix}{name_of_text}{keep}>{escaped_text(joined)}</{prefix}{name_of_text}>")
             plain.clear()
 
     for letter in text.replace("\r\n", "\n").replace("\r", "\n"):
@@ -152,12 +227,12 @@ def elements_of(text: str, prefix: str) -> str:
     return "".join(out)
 
 
-def _merged(content: list[tuple[str, Span]]) -> list[tuple[str, Span]]:
-    """Neighbours of one run made one."""
-    found: list[tuple[str, Span]] = []
-    for text, run in content:
-        if found and found[-1][1] is run:
-            found[-1] = (found[-1][0] + text, run)
+def _merged(content: list[Bit]) -> list[Bit]:
+    """Neighbours of one sort and one run made one."""
+    found: list[Bit] = []
+    for bit in content:
+        if found and found[-1].look is bit.look and found[-1].sort == bit.sort:
+            found[-1] = bit._replace(text=found[-1].text + bit.text)
         else:
-            found.append((text, run))
+            found.append(bit)
     return found

@@ -1,0 +1,58 @@
+"""Changes that are recorded, so that a reviewer can accept or refuse each (ISO/IEC 29500-1, 17.13.5)."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable
+from datetime import datetime
+
+from scrub.formats.spans import Span, Splice, ended, escaped
+from scrub.formats.wordprocessing.read import inner, value
+
+_ID = re.compile(rb'\bid="(-?\d+)"')
+
+
+class Tracking:
+    """Who records the changes, when, and the numbers that are still free for them."""
+
+    def __init__(self, author: str, parts: Iterable[bytes]) -> None:
+        """`parts` are the parts with annotations: their numbers are unique over all of them (17.13.2)."""
+        self.author = author
+        self.date = datetime.now().astimezone().isoformat(timespec="seconds").replace("+00:00", "Z")
+        self._last = max((int(found) for data in parts for found in _ID.findall(data)), default=0)
+
+    def attributes(self, prefix: str) -> str:
+        """The attributes of one recorded change."""
+        self._last = (self._last + 1) & 0x7FFFFFFF
+        when = f"{self.date[:19]}Z"
+        return f' {prefix}id="{self._last}" {prefix}author="{escaped(self.author)}" {prefix}date="{when}"'
+
+    def is_own(self, change: Span | None) -> bool:
+        """Whether a recorded change is by the same author."""
+        return change is not None and value(change, "author") == self.author
+
+
+#: What stands in front of the setting, in the order of the schema (17.15.1.78).
+_BEFORE = frozenset((
+    "writeProtection", "view", "zoom", "removePersonalInformation", "removeDateAndTime",
+    "doNotDisplayPageBoundaries", "displayBackgroundShape", "printPostScriptOverText", "printFractionalCharacterWidth",
+    "printFormsData", "embedTrueTypeFonts", "embedSystemFonts", "saveSubsetFonts", "saveFormsData", "mirrorMargins",
+    "alignBordersAndEdges", "bordersDoNotSurroundHeader", "bordersDoNotSurroundFooter", "gutterAtTop",
+    "hideSpellingErrors", "hideGrammaticalErrors", "activeWritingStyle", "proofState", "formsDesign",
+    "attachedTemplate", "linkStyles", "stylePaneFormatFilter", "stylePaneSortMethod", "documentType", "mailMerge",
+    "revisionView",
+))  # fmt: skip
+
+
+def recording(data: bytes, settings: Span, on: bool) -> list[Splice]:
+    """The splices that make a document record changes, or no longer (17.15.1.90)."""
+    old = inner(settings, "trackRevisions")
+    if old is not None:
+        return [Splice(old.start, old.end, b"" if not on else f"<{old.raw_name}/>".encode())]
+    if not on:
+        return []
+    element = f"<{settings.prefix}trackRevisions/>".encode()
+    if settings.open_end == settings.end:
+        return ended(data, settings, element)
+    at = max((each.end for each in settings.children if each.name in _BEFORE), default=settings.open_end)
+    return [Splice(at, at, element)]
