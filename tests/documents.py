@@ -23,10 +23,10 @@ STYLES = (
 )
 
 
-def document(body: str, settings: str = "", header: str = "") -> bytes:
+def document(body: str, settings: str = "", header: str = "", comments: str = "") -> bytes:
     """A .docx with this body."""
     related = [("styles", "styles.xml")] + [("settings", "settings.xml")] * bool(settings)
-    related += [("header", "header1.xml")] * bool(header)
+    related += [("header", "header1.xml")] * bool(header) + [("comments", "comments.xml")] * bool(comments)
     parts = {
         "[Content_Types].xml": f'<Types xmlns="{_PACKAGE}/content-types">'
         '<Default Extension="rels" ContentType="application/vnd.openxmlformats-package.relationships+xml"/>'
@@ -49,6 +49,8 @@ def document(body: str, settings: str = "", header: str = "") -> bytes:
         parts["word/settings.xml"] = f'<w:settings xmlns:w="{W}">{settings}</w:settings>'
     if header:
         parts["word/header1.xml"] = f'<w:hdr xmlns:w="{W}">{header}</w:hdr>'
+    if comments:
+        parts["word/comments.xml"] = f'<w:comments xmlns:w="{W}">{comments}</w:comments>'
     stream = io.BytesIO()
     with zipfile.ZipFile(stream, "w", zipfile.ZIP_DEFLATED) as package:
         for name, text in parts.items():
@@ -92,7 +94,13 @@ def looks(path: Path | io.BytesIO, part: str = "word/document.xml") -> list[list
                     else:
                         state.pop()
                     continue
-                if "code" in state or name in ("rPr", "instrText", "delText", "lastRenderedPageBreak"):
+                if "code" in state or name in (
+                    "rPr",
+                    "instrText",
+                    "delText",
+                    "lastRenderedPageBreak",
+                    "commentReference",
+                ):
                     continue
                 if own and name == "t":
                     letters += [(letter, told.decode()) for letter in child.text or ""]

@@ -17,6 +17,7 @@ from conftest import Output, macro
 from documents import W, document, looks, members, resolved, texts
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
+from lxml import etree
 from sheets import schema_findings
 
 import scrub
@@ -533,3 +534,107 @@ def test_recorded_changes_have_no_new_finding_in_the_schema(home: Path) -> None:
     )
     assert schema_findings("real.docx") == before
     assert b"<w:del " in members(Path("real.docx"))["word/document.xml"]
+
+
+REVIEWED = (
+    '<w:p><w:pPr><w:rPr><w:del w:id="90" w:author="Ann" w:date="2026-05-01T10:00:00Z"/></w:rPr></w:pPr><w:r><w:t xml:space="preserve">Carry </w:t></w:r>'
+    '<w:del w:id="91" w:author="Ann" w:date="2026-05-01T10:00:00Z"><w:r><w:delText>two</w:delText></w:r></w:del>'
+    '<w:ins w:id="92" w:author="Ben" w:date="2026-05-02T10:00:00Z"><w:r><w:t>six</w:t></w:r><w:del w:id="93" w:author="Ann"><w:r><w:delText xml:space="preserve"> big</w:delText></w:r></w:del></w:ins>'
+    '<w:r><w:rPr><w:b/><w:rPrChange w:id="94" w:author="Ben"><w:rPr><w:i/></w:rPr></w:rPrChange></w:rPr><w:t xml:space="preserve"> kg</w:t></w:r></w:p>',
+    '<w:p><w:pPr><w:pStyle w:val="H1"/><w:pPrChange w:id="95" w:author="Ben"><w:pPr><w:pStyle w:val="Quote"/></w:pPr></w:pPrChange></w:pPr><w:commentRangeStart w:id="0"/><w:r><w:t xml:space="preserve"> up.</w:t></w:r>'
+    '<w:commentRangeEnd w:id="0"/><w:r><w:commentReference w:id="0"/></w:r></w:p>',
+    '<w:tbl><w:tr><w:trPr><w:ins w:id="96" w:author="Ann"/></w:trPr><w:tc><w:p><w:r><w:t>row</w:t></w:r></w:p></w:tc></w:tr></w:tbl>',
+)  # fmt: skip
+COMMENTS = (
+    '<w:comment w:id="0" w:author="Ann" w:initials="A" w:date="2026-05-01T10:00:00Z"><w:p><w:r><w:t>Is that right?</w:t></w:r></w:p></w:comment>'
+    '<w:comment w:id="1" w:author="Ben" w:initials="B"><w:p/></w:comment>'
+)  # fmt: skip
+
+
+def test_changes_and_comments_are_listed_and_decided_on(home: Path) -> None:
+    path = made(*REVIEWED, comments=COMMENTS)
+    found = run(
+        'each change\nlog "{change.sort} {change.author} {change.text}"\nend\neach comment\nlog "{comment.author} {comment.address} {comment.date}: {comment.text}"\nend',
+        path,
+    )
+    assert found.log == [
+        "deletion Ann ", "deletion Ann two", "insertion Ben six big", "deletion Ann  big", "format Ben ", "format Ben ", "insertion Ann ",
+        "Ann paragraph 2 2026-05-01T10:00: Is that right?", "Ben a.docx : ",
+    ]  # fmt: skip
+    accepted = run("accept-changes\nsingle-spaces", path)
+    assert str(accepted.changes[0]) == "7 recorded changes accepted"
+    assert texts(path) == ["Carry six kg up.", "row"]
+    assert looks(path)[0][-5][1].endswith("<w:b></w:b></w:rPr>")
+    assert docx.Document(str(path)).paragraphs[0].style.name == "Heading 1"  # type: ignore[union-attr]
+    scrub.undo()
+    run("reject-changes", path)
+    assert texts(path) == ["Carry two kg", " up."]
+    assert looks(path)[0][-1][1].endswith("<w:i></w:i></w:rPr>")
+    assert [each.style.name for each in docx.Document(str(path)).paragraphs] == ["Normal", "Quote"]  # type: ignore[union-attr]
+    assert not any(
+        f"<w:{name}".encode() in members(path)["word/document.xml"] for name in ("ins", "del", "rPrChange", "pPrChange")
+    )
+    scrub.undo()
+    with pytest.raises(scrub.Failure, match="above all other edits"):
+        run("upper\nreject-changes", path)
+    back = run('attempt\naccept-changes\nfail "no"\nif it fails\nlog "{count(change)}"\nend', path)
+    assert (back.log, back.state) == (["7"], "unchanged")
+
+
+def test_a_document_ready_to_go_out(home: Path) -> None:
+    path = made(*REVIEWED[1:2], comments=COMMENTS)
+    body = 'if count(change) > 0\nfail "{count(change)} changes wait."\nend\neach comment\ndelete\nend\nremove-names'
+    with pytest.raises(scrub.Failure, match="1 changes wait"):
+        run(body, path)
+    run("accept-changes\n" + body, path)
+    parts = members(path)
+    assert texts(path) == [" up."]
+    assert b"comment" not in parts["word/document.xml"]
+    assert b"<w:comment " not in parts["word/comments.xml"]
+    assert all(name.encode() not in each for each in parts.values() for name in ("Ann", "Ben"))
+    scrub.undo()
+    run("remove-names", path)
+    assert [
+        (each.get(f"{{{W}}}author"), each.get(f"{{{W}}}initials"))
+        for each in etree.fromstring(members(path)["word/comments.xml"])
+    ] == [("", "")] * 2
+    source = docx.Document()
+    source.core_properties.author = "Ann Moss"
+    source.add_paragraph("x")
+    source.save("real.docx")
+    before = schema_findings("real.docx")
+    run("remove-names", "real.docx")
+    assert docx.Document("real.docx").core_properties.author == ""
+    assert schema_findings("real.docx") == before
+
+
+LONG = "The beds of the hut are made by noon, and what the wardens carry up there must"
+COMMENTED = (
+    '<w:p><w:r><w:t xml:space="preserve">keep </w:t></w:r><w:commentRangeStart w:id="0"/><w:r><w:t>6 kg</w:t></w:r>'
+    '<w:commentRangeEnd w:id="0"/><w:r><w:commentReference w:id="0"/></w:r></w:p>'
+)
+
+
+@pytest.mark.parametrize("recording", [False, True])
+@pytest.mark.parametrize(
+    ("edit", "left"),
+    [
+        ('swap-around "6"', [LONG, "kg 6 keep", "Two."]),
+        ('replace "6 kg", by: "7 lb"', [LONG, "keep 7 lb", "Two."]),
+        ('paragraph.text = ""', [LONG, "", "Two."]),
+        ("each paragraph\nif paragraph.number is 2\ndelete\nend\nend", [LONG, "Two."]),
+        ("join-lines", [f"{LONG} keep 6 kg", "Two."]),
+        ('each paragraph\nparagraph.style = "Quote"\nend', [LONG, "keep 6 kg", "Two."]),
+    ],
+)
+def test_a_comment_goes_from_words_that_change_too(home: Path, edit: str, left: list[str], recording: bool) -> None:
+    settings = "<w:trackRevisions/>" if recording else ""
+    lines = edit if edit.startswith(("each", "join")) else f"each paragraph\nif paragraph.number is 2\n{edit}\nend\nend"
+    for order in (f"each comment\ndelete\nend\n{lines}", f"{lines}\neach comment\ndelete\nend"):
+        path = made(LONG, COMMENTED, "Two.", comments=COMMENTS, settings=settings)
+        run(order, path)
+        assert (resolved(path, True) if recording else texts(path)) == left
+        assert b"comment" not in members(path)["word/document.xml"]
+        assert b"<w:comment " not in members(path)["word/comments.xml"]
+        if recording and "style" not in edit:
+            assert resolved(path, False) == [LONG, "keep 6 kg", "Two."]

@@ -150,7 +150,7 @@ def test_every_declaration_is_documented_with_an_example_that_is_right() -> None
         owner = kind[1] if kind else "sheet"
         if owner in ("folder", "file"):
             header = header.replace("for workbook", "for folder")
-        if owner in ("document", "paragraph", "heading", "passage", "passages"):
+        if owner in ("document", "paragraph", "heading", "passage", "passages", "change"):
             header = header.replace("for workbook", "for document")
         openers = {
             "cells": 'in cells("Totals!B4:B5")', "selection": "in selection", "passages": "in selection",

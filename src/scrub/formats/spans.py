@@ -6,7 +6,9 @@ The text is never written anew. Attribute values are spliced inside their start 
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Iterator, Mapping
+from bisect import bisect_right
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from itertools import accumulate
 from types import MappingProxyType
 from typing import NamedTuple
 from xml.parsers import expat
@@ -216,6 +218,14 @@ def escaped(value: str) -> str:
     ):
         value = value.replace(plain, entity)
     return value
+
+
+def outside(splices: Sequence[Splice], others: Iterable[Splice]) -> list[Splice]:
+    """Those of `others` that no splice covers; where one covers them, their bytes are gone with the rest."""
+    ordered = sorted(splices, key=lambda each: each.start)
+    starts = [each.start for each in ordered]
+    reach = [0, *accumulate((each.end for each in ordered), max)]
+    return [other for other in others if reach[bisect_right(starts, other.start)] < other.end]
 
 
 def spliced(data: bytes, splices: Iterable[Splice]) -> bytes:

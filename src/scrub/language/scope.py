@@ -11,7 +11,7 @@ from scrub.model.vocabulary import Vocabulary
 
 #: Kinds that the language names and this version cannot open yet.
 LATER_KINDS = frozenset(
-    ("page pages bookmark section note message mailbox attachment picture pdf database change field link style").split()
+    ("page pages bookmark section note message mailbox attachment picture pdf database field link style").split()
 )
 
 

@@ -2,15 +2,76 @@
 
 from __future__ import annotations
 
+from datetime import datetime
+
 from scrub.model.area import address_of
 from scrub.model.declare import FileItem, Item, Reach, action, field, needs
 from scrub.model.grid import Grid, Noted
 
 
 class Comment(Item):
-    """A comment that hangs on a cell."""
+    """A comment: on a cell of a workbook, or on words of a document."""
 
     kind_word = "comment"
+
+    @property
+    @field
+    def text(self) -> str:
+        """What it says.
+
+        Example: if comment.text contains "booked"
+        Also: note, content
+        """
+        raise NotImplementedError
+
+    @text.setter
+    @needs("put_comment")
+    def text(self, value: str) -> None:
+        raise NotImplementedError
+
+    @property
+    @field
+    def author(self) -> str:
+        """Who wrote it.
+
+        Example: if comment.author is "Office"
+        Also: name, writer
+        """
+        raise NotImplementedError
+
+    @property
+    @field
+    def date(self) -> datetime | None:
+        """When it was written; nothing where the file does not say.
+
+        Example: if comment.date is not nothing and comment.date < now - 30 days
+        Also: age, when, old
+        """
+        return None
+
+    @property
+    @field
+    def address(self) -> str:
+        """Where it is: the address of its cell, or its paragraph.
+
+        Example: log comment.address
+        Also: position, cell
+        """
+        raise NotImplementedError
+
+    @action(Reach.CHANGE)
+    @needs("put_comment")
+    def delete(self) -> None:
+        """Removes the comment.
+
+        Example: delete
+        Also: remove, clear
+        """
+        raise NotImplementedError
+
+
+class CellComment(Comment):
+    """A comment that hangs on a cell."""
 
     def __init__(self, sheet: Grid, noted: Noted) -> None:
         self.sheet = sheet
@@ -19,7 +80,7 @@ class Comment(Item):
         self._author = noted.author
 
     def __eq__(self, other: object) -> bool:
-        return isinstance(other, Comment) and (self.sheet, self.place) == (other.sheet, other.place)
+        return isinstance(other, CellComment) and (self.sheet, self.place) == (other.sheet, other.place)
 
     def __hash__(self) -> int:
         return hash(self.place)
@@ -40,47 +101,25 @@ class Comment(Item):
         return self.sheet.comment_text(*self.place) is None
 
     @property
-    @field
     def text(self) -> str:
-        """What it says.
-
-        Example: if comment.text contains "booked"
-        Also: note, content
-        """
+        """What it says."""
         found = self.sheet.comment_text(*self.place)
         return self._text if found is None else found
 
     @text.setter
-    @needs("put_comment")
     def text(self, value: str) -> None:
         self.sheet.put_comment(*self.place, value)
 
     @property
-    @field
     def author(self) -> str:
-        """Who wrote it.
-
-        Example: if comment.author is "Office"
-        Also: name, writer
-        """
+        """Who wrote it."""
         return self._author
 
     @property
-    @field
     def address(self) -> str:
-        """The address of its cell.
-
-        Example: log comment.address
-        Also: position, cell
-        """
+        """The address of its cell."""
         return address_of(*self.place)
 
-    @action(Reach.CHANGE)
-    @needs("put_comment")
     def delete(self) -> None:
-        """Removes the comment.
-
-        Example: delete
-        Also: remove, clear
-        """
+        """Removes the comment."""
         self.sheet.put_comment(*self.place, None)

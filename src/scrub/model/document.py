@@ -5,9 +5,11 @@ from __future__ import annotations
 import re
 import weakref
 from collections.abc import Iterator, Sequence
+from datetime import datetime
 
 from scrub.model.cell import Cell
-from scrub.model.declare import FileItem, Reach, action, field, finds, holds, may_lack, selects
+from scrub.model.comments import Comment
+from scrub.model.declare import FileItem, Item, Reach, action, field, finds, holds, may_lack, selects
 from scrub.model.files import WholeFile
 from scrub.model.lines import Column, Row
 from scrub.model.lines_of_text import HoldsLines
@@ -320,6 +322,61 @@ class Passages(HoldsLines):
         return [[each for each in group if id(each) in chosen] for group in self._document.groups()]
 
 
+class ChangeSort(Choice):
+    """What a recorded change did."""
+
+    INSERTION = "insertion"
+    DELETION = "deletion"
+    MOVE = "move"
+    FORMAT = "format"
+
+
+class RecordedChange(Item):
+    """A change that was recorded, and waits to be accepted or refused."""
+
+    kind_word = "change"
+
+    @property
+    @field
+    def text(self) -> str:
+        """The words that it is about; of a change of looks nothing.
+
+        Example: log change.text
+        Also: content, words
+        """
+        raise NotImplementedError
+
+    @property
+    @field
+    def author(self) -> str:
+        """Who made it.
+
+        Example: if change.author is "Ann Moss"
+        Also: name, writer, reviewer
+        """
+        raise NotImplementedError
+
+    @property
+    @field
+    def date(self) -> datetime | None:
+        """When it was made; nothing where the file does not say.
+
+        Example: if change.date < now - 30 days
+        Also: age, when, old
+        """
+        raise NotImplementedError
+
+    @property
+    @field
+    def sort(self) -> ChangeSort:
+        """What it did.
+
+        Example: if change.sort is deletion
+        Also: type, kind
+        """
+        raise NotImplementedError
+
+
 class Document(WholeFile, HoldsLines):
     """A document: a file of paragraphs."""
 
@@ -411,6 +468,46 @@ class Document(WholeFile, HoldsLines):
     def tables(self) -> Iterator[Table]:
         """Its tables. Their first row has the headings; what stands under them are records."""
         return iter(())
+
+    @holds
+    def changes_waiting(self) -> Iterator[RecordedChange]:
+        """The recorded changes that wait."""
+        return iter(())
+
+    @holds
+    def comments(self) -> Iterator[Comment]:
+        """Its comments."""
+        return iter(())
+
+    @action(Reach.CHANGE)
+    @may_lack
+    def accept_changes(self) -> None:
+        """Makes every recorded change real, whoever made it.
+
+        Example: accept-changes
+        Also: track changes, revisions, approve, review
+        """
+        raise NotImplementedError
+
+    @action(Reach.CHANGE)
+    @may_lack
+    def reject_changes(self) -> None:
+        """Takes every recorded change back. It stands above all other edits of the document.
+
+        Example: reject-changes
+        Also: track changes, revisions, refuse, undo, review
+        """
+        raise NotImplementedError
+
+    @action(Reach.CHANGE)
+    @may_lack
+    def remove_names(self) -> None:
+        """Takes out who wrote, changed and commented the document: in its properties, at changes and at comments.
+
+        Example: remove-names
+        Also: author, metadata, personal information, anonymous, company, inspect document
+        """
+        raise NotImplementedError
 
     @action(Reach.CHANGE)
     def fill_in(self, record: Record) -> None:
@@ -591,4 +688,4 @@ _PICKS = (
 _MARK = re.compile(r"\[([^\[\]\n]{1,60})\]")
 
 #: The kinds in documents.
-KINDS = (Document, Paragraph, Heading, Passage, Passages, Table, Record, Cell, Row, Column)
+KINDS = (Document, Paragraph, Heading, Passage, Passages, RecordedChange, Comment, Table, Record, Cell, Row, Column)

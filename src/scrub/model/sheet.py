@@ -8,7 +8,7 @@ from typing import Any
 from scrub.model.area import Area, area_of, only_cell
 from scrub.model.cell import Cell
 from scrub.model.cells import Cells, MergedRange, merged_in
-from scrub.model.comments import Comment
+from scrub.model.comments import CellComment, Comment
 from scrub.model.declare import Reach, action, field, finds, holds, may_lack, part
 from scrub.model.grid import Grid, HoldsCells, TablePlace
 from scrub.model.grid_rows import sheet_rows, table_rows
@@ -158,7 +158,7 @@ class Sheet(PageFields, HoldsCells):
     @holds
     def each_comment(self) -> Iterator[Comment]:
         """Its comments."""
-        return (Comment(self, noted) for noted in self.comments())
+        return (CellComment(self, noted) for noted in self.comments())
 
     @finds
     def find_cell(self, address: str) -> Cell:

@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 from functools import cached_property, partial
-from itertools import pairwise
 
 from scrub.formats.file import PickedFile
 from scrub.formats.kept import Kept as FromFile
@@ -12,20 +11,19 @@ from scrub.formats.opc.parts import Parts
 from scrub.formats.opc.properties import CoreProperties
 from scrub.formats.opc.relationships import part_tree, relationships
 from scrub.formats.source import Source, opened
-from scrub.formats.spans import Span, Splice, escaped, spliced
-from scrub.formats.texts.paragraph import OpenParagraph
-from scrub.formats.wordprocessing.read import FieldState, Piece, inner, own, paragraphs_of, read_paragraph, value
+from scrub.formats.spans import Span, Splice, outside, spliced
+from scrub.formats.wordprocessing.comments import CommentPart, OfficeComment
+from scrub.formats.wordprocessing.paragraph import Home, OfficeParagraph, StoryPart
+from scrub.formats.wordprocessing.read import FieldState, inner, own, paragraphs_of, value
+from scrub.formats.wordprocessing.review import OfficeChange, Resolver, nameless, recorded_in
 from scrub.formats.wordprocessing.styles import ParagraphStyles
 from scrub.formats.wordprocessing.tables import DocumentRows, caption_of, cells_of, tables_in
 from scrub.formats.wordprocessing.tracking import Tracking, recording
-from scrub.formats.wordprocessing.write import ParagraphWriter, elements_of
 from scrub.formats.zip import Package
-from scrub.model.document import Document, Paragraph, PlaceInDocument
-from scrub.model.lines_of_text import Line
+from scrub.model.document import Paragraph, PlaceInDocument
 from scrub.model.preferences import CURRENT
-from scrub.model.problem import Failure
+from scrub.model.problem import Failure, counted
 from scrub.model.records import Table
-from scrub.model.text import Edit, Fresh, Kept, Stretches
 from scrub.store.patch import Patch
 
 #: The parts with paragraphs, by the last word of the relationship that leads to them, in their order.
@@ -33,276 +31,9 @@ _PLACES = {
     "header": PlaceInDocument.HEADER, "footer": PlaceInDocument.FOOTER, "footnotes": PlaceInDocument.FOOTNOTE,
     "endnotes": PlaceInDocument.ENDNOTE,
 }  # fmt: skip
-#: Marks of no width that may stand beside paragraphs, and stay when theirs goes (17.13.2).
-_MARKS = frozenset((
-    "bookmarkStart", "bookmarkEnd", "commentRangeStart", "commentRangeEnd", "permStart", "permEnd",
-    "moveFromRangeStart", "moveFromRangeEnd", "moveToRangeStart", "moveToRangeEnd",
-))  # fmt: skip
 
 
-class StoryPart:
-    """One part with paragraphs: the body, a header, the footnotes."""
-
-    def __init__(self, package: Package, name: str, place: PlaceInDocument) -> None:
-        self.name = name
-        self.place = place
-        self.data, self.root = part_tree(package, name)
-
-
-class OfficeParagraph(OpenParagraph):
-    """A paragraph with its elements."""
-
-    def __init__(
-        self,
-        document: OfficeDocument,
-        part: StoryPart,
-        span: Span,
-        place: PlaceInDocument,
-        group: int,
-        fields: FieldState,
-    ) -> None:
-        self.open_before = fields.open
-        read = read_paragraph(part.data, span, fields)
-        super().__init__(document, read.text, read.fixed)
-        self.open_after = fields.open
-        self.home = document
-        self.part = part
-        self.span = span
-        self.pieces: tuple[Piece, ...] = read.pieces
-        self.group = group
-        self.taken: list[OfficeParagraph] = []  # those that were joined to it
-        self._place = place
-        self._first_style = self._style = value(inner(self._properties, "pStyle")) if self._properties else None
-        self.before: list[str] = []  # new paragraphs in front of it, and behind
-        self.behind: list[str] = []
-        self._recorded: bool | None = None  # whether its changes are recorded; None before the first
-
-    def note_way(self) -> None:
-        """Notes whether what is about to change is recorded. Raises `Failure` where that differs from before."""
-        self.home.ensure_open()
-        now = self.home.tracks_changes
-        if self._recorded is not None and self._recorded != now and self.home.recorder:
-            raise Failure(
-                f"{self.label} was changed {'with' if self._recorded else 'without'} recording before in this run"
-            )
-        self._recorded = now
-
-    @property
-    def _properties(self) -> Span | None:
-        return inner(self.span, "pPr")
-
-    @property
-    def place(self) -> PlaceInDocument:
-        """Where it stands."""
-        return self._place
-
-    # -- its style
-
-    @property
-    def style(self) -> str:
-        """The name of its style."""
-        return self.home.styles.name(self._style or "")
-
-    @style.setter
-    def style(self, value: str) -> None:
-        self._set_style(self.home.styles.named(value), "style", self.style, value)
-
-    @property
-    def level(self) -> int | None:
-        """The level of a heading: of its own, else of its style."""
-        direct = value(inner(self._properties, "outlineLvl")) if self._properties and not self._restyled else None
-        if direct is not None and direct.isdigit():
-            return int(direct) + 1 if int(direct) < 9 else None
-        return self.home.styles.level(self._style or self.home.styles.default)
-
-    @level.setter
-    def level(self, value: int | None) -> None:
-        if value is not None and not 1 <= value <= 9:
-            raise Failure(f"a heading has a level from 1 to 9, not {value}")
-        before, styles = self.level, self.home.styles
-        if value != before:
-            self._set_style(styles.default if value is None else styles.of_level(value), "level", before, value)
-
-    @property
-    def _restyled(self) -> bool:
-        return self._style != self._first_style
-
-    def ensure_editable(self, edits: Sequence[Edit]) -> None:
-        """Raises `Failure` for what must stay."""
-        self.note_way()
-        super().ensure_editable(edits)
-
-    def _set_style(self, id_: str, field: str, before: object, after: object) -> None:
-        self.note_way()
-        former = self._style
-        if id_ == (former or self.home.styles.default):
-            return
-        self._style = id_
-        self.changed(field, before, after, lambda: setattr(self, "_style", former))
-
-    # -- coming and going
-
-    def add_before(self, text: str) -> None:
-        """Puts a paragraph in front of it."""
-        self._add(self.before, text)
-
-    def add_behind(self, text: str) -> None:
-        """Puts a paragraph behind it."""
-        if self._properties is not None and inner(self._properties, "sectPr") is not None:
-            raise Failure(f"{self.label} ends a section; put the new one in front of the next paragraph")
-        self._add(self.behind, text)
-
-    def _add(self, to: list[str], text: str) -> None:
-        self.note_way()
-        to.append(text)
-        where = "before" if to is self.before else "behind"
-
-        def revert() -> None:
-            to.remove(text)
-
-        self.changed(f"new {where}", None, text, revert, f'new paragraph {where}: "{text}"')
-
-    def ensure_deletable(self) -> None:
-        """Raises `Failure` where the document needs it: at the end of a section or a cell, or over a field's edge."""
-        self.note_way()
-        if self._properties is not None and inner(self._properties, "sectPr") is not None:
-            raise Failure(f"{self.label} ends a section; without it the pages before would change")
-        if self.open_before or self.open_after:
-            raise Failure(f"{self.label}: a field goes over its end")
-        if self._place is PlaceInDocument.TABLE or self.part.place is not PlaceInDocument.BODY:
-            if not any(each is not self and not each.removed for each in self.home.group(self)):
-                raise Failure(f"{self.label} is the last one in its cell or part, which needs one. Empty it: text")
-
-    def can_take(self, following: Line) -> bool:
-        """Whether the next one can be joined: the same look, no end of a section, no open field, nothing between."""
-        if not isinstance(following, OfficeParagraph) or following.removed or following.group != self.group:
-            return False
-        last = self.taken[-1] if self.taken else self
-        between = self.part.data[last.span.end : following.span.start]
-        return (
-            self._look() == following._look()
-            and not between.strip()
-            and not last.open_after
-            and last.span.open_end != last.span.end
-            and following.span.open_end != following.span.end
-        )
-
-    def _look(self) -> tuple[str | None, bytes]:
-        """Its style and what else is set for it directly."""
-        properties = self._properties
-        data = self.part.data
-        rest = [each for each in properties.children if each.name not in ("pStyle", "rPr")] if properties else []
-        return self._style, b"".join(data[each.start : each.end] for each in rest)
-
-    def join(self, following: OpenParagraph, between: str) -> Callable[[], None]:
-        """Takes the next paragraph, with the looks of its words."""
-        assert isinstance(following, OfficeParagraph)
-        self.note_way()
-        following.note_way()
-        former = (self.stretches, self.fixed, self.pieces, self.taken, self.open_after)
-        own_text, other = self.stretches, following.stretches
-        shift = len(own_text.old)
-        joined = Stretches(own_text.old + other.old)
-        moved = [
-            Kept(part.start + shift, part.end + shift)
-            if isinstance(part, Kept)
-            else Fresh(part.text, part.like + shift)
-            for part in other.parts
-        ]
-        joined.parts = (*own_text.parts, *moved)
-        length = len(self.text)
-        self.fixed = (self.fixed or " " * shift) + (following.fixed or " " * len(other.old))
-        self.pieces = (*self.pieces, *(each._replace(start=each.start + shift) for each in following.pieces))
-        self.taken = [*self.taken, following, *following.taken]
-        self.open_after = following.open_after
-        self.stretches = joined
-        start = len(self.text[:length].rstrip(" \t"))
-        end = length + len(following.text) - len(following.text.lstrip(" \t"))
-        self.stretches = joined.edited([(start, end, between)])
-        following._gone = True
-
-        def revert() -> None:
-            self.stretches, self.fixed, self.pieces, self.taken, self.open_after = former
-            following._gone = False
-
-        return revert
-
-    # -- writing
-
-    def splices(self) -> Iterator[Splice]:
-        """What changes it in its part."""
-        data = self.part.data
-        tracking = self.home.tracking if self._recorded else None
-        for text in self.before:
-            yield Splice(self.span.start, self.span.start, self._new(text, tracking))
-        joined = self._gone and any(self in each.taken for each in self.home.group(self))
-        if self._gone and not joined and tracking is None:
-            kept = [each for each in self.span.children if each.name in _MARKS and own(each)]
-            yield Splice(self.span.start, self.span.end, b"".join(data[each.start : each.end] for each in kept))
-        elif not joined:
-            gone = Stretches(self.stretches.old)
-            gone.parts = ()
-            stretches = gone if self._gone else self.stretches
-            if stretches.touched or self.taken:
-                yield from ParagraphWriter(data, self.span, self.pieces, stretches, tracking).splices()
-            chain = [self, *self.taken]
-            for one, other in pairwise(chain):
-                if tracking is not None:
-                    yield from one.properties_splice(tracking, True)
-                    continue
-                properties = other._properties
-                start = properties.end if properties is not None else other.span.open_end
-                yield Splice(one.span.close_start, start, b"")
-            if self._restyled or (self._gone and tracking is not None):
-                if not (self.taken and tracking is not None):
-                    yield from self.properties_splice(tracking, self._gone)
-        for text in reversed(self.behind):
-            end = (self.taken[-1] if self.taken else self).span.end
-            yield Splice(end, end, self._new(text, tracking))
-
-    def properties_splice(self, tracking: Tracking | None, mark_goes: bool) -> Iterator[Splice]:
-        """Its properties as they are to be (17.3.1.26): the style first, the look of the mark, then what they were.
-
-        With `mark_goes` the end of the paragraph is recorded as deleted (17.13.5.15).
-        """
-        data, p, properties = self.part.data, self.span.prefix, self._properties
-        children = properties.children if properties is not None else []
-        last = ("rPr", "sectPr", "pPrChange")
-        middle = [data[each.start : each.end].decode() for each in children if each.name not in ("pStyle", *last)]
-        old_style = next((data[each.start : each.end].decode() for each in children if each.name == "pStyle"), "")
-        style = f'<{p}pStyle {p}val="{escaped(self._style or "")}"/>' if self._restyled else old_style
-        tail = {each.name: data[each.start : each.end].decode() for each in children if each.name in last}
-        if tracking is not None and self._restyled and "pPrChange" not in tail:
-            before = f"<{p}pPr>{old_style}{''.join(middle)}</{p}pPr>"
-            tail["pPrChange"] = f"<{p}pPrChange{tracking.attributes(p)}>{before}</{p}pPrChange>"
-        if mark_goes and tracking is not None:
-            gone = f"<{p}del{tracking.attributes(p)}/>"
-            look = next((each for each in children if each.name == "rPr"), None)
-            inside = data[look.open_end : look.close_start].decode() if look is not None else ""
-            tail["rPr"] = f"<{p}rPr>{gone}{inside}</{p}rPr>"
-        whole = f"<{p}pPr>{style}{''.join(middle)}{''.join(tail.get(name, '') for name in last)}</{p}pPr>".encode()
-        if properties is not None:
-            yield Splice(properties.start, properties.end, whole)
-        elif self.span.open_end == self.span.end:
-            tag = data[self.span.start : self.span.open_end - 2].rstrip()
-            yield Splice(self.span.start, self.span.end, tag + b">" + whole + f"</{self.span.raw_name}>".encode())
-        else:
-            yield Splice(self.span.open_end, self.span.open_end, whole)
-
-    def _new(self, text: str, tracking: Tracking | None) -> bytes:
-        """A new paragraph of the same style."""
-        p = self.span.prefix
-        style = f'<{p}pStyle {p}val="{escaped(self._style)}"/>' if self._style else ""
-        run = f"<{p}r>{elements_of(text, p)}</{p}r>" if text else ""
-        mark = ""
-        if tracking is not None:
-            run = f"<{p}ins{tracking.attributes(p)}>{run}</{p}ins>" if run else ""
-            mark = f"<{p}rPr><{p}ins{tracking.attributes(p)}/></{p}rPr>"
-        properties = f"<{p}pPr>{style}{mark}</{p}pPr>" if style or mark else ""
-        return f"<{p}p>{properties}{run}</{p}p>".encode()
-
-
-class OfficeDocument(PickedFile, Document):
+class OfficeDocument(PickedFile, Home):
     """A .docx file."""
 
     def __init__(self, source: Source) -> None:
@@ -324,10 +55,9 @@ class OfficeDocument(PickedFile, Document):
                     self._parts.append(StoryPart(self.package, str(one.target), place))
         self._related = related
         self._settings = self._read_settings()
+        self._nameless = False
         self._records: FromFile[bool] = FromFile(self._recording)
         self._every = list(self._read())
-        for index, each in enumerate(self._every):
-            each.index = index
         self.properties = CoreProperties(self.package)
 
     def _read_settings(self) -> Span | None:
@@ -370,7 +100,7 @@ class OfficeDocument(PickedFile, Document):
         return Tracking(CURRENT.get().author or "Scrub", parts)
 
     def _read(self) -> Iterator[OfficeParagraph]:
-        group = 0
+        group = index = 0
         for part in self._parts:
             fields = FieldState()
             holder: object = None
@@ -378,7 +108,10 @@ class OfficeDocument(PickedFile, Document):
                 if around is not holder:
                     group, holder = group + 1, around
                 place = PlaceInDocument(where) if where else part.place
-                yield OfficeParagraph(self, part, span, place, group, fields)
+                paragraph = OfficeParagraph(self, part, span, place, group, fields)
+                paragraph.index = index
+                index += 1
+                yield paragraph
 
     @cached_property
     def styles(self) -> ParagraphStyles:
@@ -417,6 +150,67 @@ class OfficeDocument(PickedFile, Document):
                 names.add(name)
                 found.append(Table(DocumentRows(self, name, rows)))
         return found
+
+    # -- what reviewers left
+
+    def changes_waiting(self) -> Iterator[OfficeChange]:
+        """The recorded changes that wait."""
+        found = [each for part in self._parts for each in recorded_in(part.data, part.root)]
+        return iter([OfficeChange(self, each) for each in found])
+
+    @cached_property
+    def _comments(self) -> CommentPart:
+        part = next((each.target for each in self._related.values() if each.type == "comments"), None)
+        return CommentPart(self, self.package, part)
+
+    def comments(self) -> Iterator[OfficeComment]:
+        """Its comments."""
+        return iter(self._comments.items)
+
+    def accept_changes(self) -> None:
+        """Makes every recorded change real."""
+        self._resolve(True)
+
+    def reject_changes(self) -> None:
+        """Takes every recorded change back."""
+        self._resolve(False)
+
+    def _resolve(self, accepted: bool) -> None:
+        self.ensure_open()
+        count = len(list(self.changes_waiting()))
+        if not count:
+            return
+        if any(each.touched for each in self._every):
+            raise Failure(f"{self.name}: changes are accepted or refused above all other edits")
+        former = (self._parts, self._every)
+        self._parts = [StoryPart.of(part, Resolver(part.data, accepted).made()) for part in self._parts]
+        self._every = list(self._read())
+        self._forget()
+
+        def revert() -> None:
+            self._parts, self._every = former
+            self._forget()
+
+        verb = "accepted" if accepted else "refused"
+        self.changed("changes", count, 0, revert, f"{counted(count, 'recorded change')} {verb}")
+
+    def _forget(self) -> None:
+        """Drops what was found among paragraphs that are others now."""
+        self.__dict__.pop("_tables", None)
+        self._comments.places = None
+
+    def remove_names(self) -> None:
+        """Takes out who wrote, changed and commented the document."""
+        self.ensure_open()
+        if self._nameless:
+            return
+        self._nameless = True
+        self.changed("names", True, False, lambda: setattr(self, "_nameless", False), "names of authors taken out")
+        for name in ("creator", "lastModifiedBy"):
+            before = self.properties.get(name)
+            if before is not None:
+                field = "author" if name == "creator" else "last editor"
+                self.changed(field, before, None, self.properties.put(name, None))
 
     def headings(self) -> Iterator[OfficeParagraph]:
         """Its headings."""
@@ -469,6 +263,12 @@ class OfficeDocument(PickedFile, Document):
             return [f"{self.name} carries a digital signature, which no longer holds after a change."]
         return []
 
+    def _write(self, parts: Parts, name: str, first: bytes, made: bytes) -> None:
+        """A part as it is to be, if that is another than it was."""
+        made = nameless(made) if self._nameless else made
+        if made != first:
+            parts.changed[name] = lambda: made
+
     def patch(self) -> Patch | None:
         """What makes the changed file of the old one."""
         if not self.recorder:
@@ -476,8 +276,17 @@ class OfficeDocument(PickedFile, Document):
         parts = Parts(self.package, self._parts[0].root)
         for part in self._parts:
             splices = [splice for each in self._every if each.part is part for splice in each.splices()]
-            if splices:
-                parts.changed[part.name] = partial(spliced, part.data, splices)
+            splices += outside(splices, self._comments.marks_taken(part.root))
+            if splices or part.data is not part.first or self._nameless:
+                self._write(parts, part.name, part.first, spliced(part.data, splices))
+        comments = self._comments.made()
+        if comments is not None:
+            self._write(parts, *comments)
+        if self._nameless and "docProps/app.xml" in self.package.members:
+            data, root = part_tree(self.package, "docProps/app.xml")
+            told = [each for each in root.children if each.name in ("Company", "Manager")]
+            made = spliced(data, [Splice(each.start, each.end, b"") for each in told])
+            self._write(parts, "docProps/app.xml", data, made)
         if self._records.touched and self._settings_part is not None and self._settings is not None:
             data = self.package.read(self._settings_part)
             parts.changed[self._settings_part] = partial(
