@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import random
+import re
 from collections.abc import Callable
 from pathlib import Path
 
@@ -259,18 +260,16 @@ def pasted(text: str, chance: random.Random) -> str:
         line = line.strip() if chance.random() < 0.5 else line
         line = line.replace('"', "\u201c", 1).replace('"', "\u201d", 1) if line.count('"') == 2 else line
         out = []
-        quoted = False
-        for letter in line:
-            if letter in '"\u201c\u201d':
-                quoted = not quoted
-            if quoted or letter in "\u201c\u201d":
-                out.append(letter)
-            elif letter == " ":
-                out.append(chance.choice([" ", "\u00a0", "\u202f", "  "]))
-            elif letter == "-":
-                out.append(chance.choice("-\u2013\u2011\u2212"))
-            else:
-                out.append(letter + chance.choice(["", "", "", "\u200b", "\ufeff"]))
+        for number, piece in enumerate(re.split('("(?:[^"]|"")*"|\u201c[^\u201d]*\u201d)', line)):
+            for letter in [piece] if number % 2 else piece:
+                if number % 2:
+                    out.append(letter + chance.choice(["", "\u200b"]))
+                elif letter == " ":
+                    out.append(chance.choice([" ", "\u00a0", "\u202f", "  "]))
+                elif letter == "-":
+                    out.append(chance.choice("-\u2013\u2011\u2212"))
+                else:
+                    out.append(letter + chance.choice(["", "", "", "\u200b", "\ufeff"]))
         text_line = "".join(out).replace(">=", chance.choice([">=", "\u2265"]))
         lines.append(text_line[:1].upper() + text_line[1:] if chance.random() < 0.5 else text_line)
     return chance.choice(["\n", "\r\n", "\r", "\u2028"]).join(lines)

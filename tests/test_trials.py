@@ -60,7 +60,7 @@ def test_a_poem_takes_every_text_action_and_is_taken_back(letter: Path) -> None:
     assert letter.read_text() == "Dear Guest\nName:\t\tLarch Hut\nbread and water"  # a tab in a letter is layout
     assert changes(result) == [
         "verse 1: text: Dear  guest -> Dear Guest",
-        "verse 2: text: Name:\t\tLarch   Hut -> Name:\t\tLarch Hut",
+        "verse 2: text: Name:{tab}{tab}Larch   Hut -> Name:{tab}{tab}Larch Hut",
     ]
     scrub.undo(result.number)
     assert letter.read_bytes() == before

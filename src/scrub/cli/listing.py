@@ -9,6 +9,7 @@ from scrub import Area, Change, letters_of
 from scrub.cli.output import SHOWN, columns, more, width
 
 _DATE = re.compile(r"\d{4}-\d{2}-\d{2}")
+_PARAGRAPH = re.compile(r"paragraph (\d+)")
 Headings = Mapping[str, Mapping[str, str]]
 
 
@@ -29,11 +30,13 @@ def change_lines(
 
 
 def by_place(changes: Sequence[Change]) -> dict[str, list[Change]]:
-    """The changes of each place; its cells in reading order."""
+    """The changes of each place; its cells in reading order, and so paragraphs, which are called by number."""
     found: dict[str, list[Change]] = {}
     for change in changes:
         found.setdefault(change.place, []).append(change)
-    return {place: sorted(every, key=_reading_order) for place, every in found.items()}
+    numbered = {place: int(at[1]) for place in found if (at := _PARAGRAPH.fullmatch(place))}
+    places = sorted(found, key=lambda place: numbered.get(place, 0))
+    return {place: sorted(found[place], key=_reading_order) for place in places}
 
 
 def _reading_order(change: Change) -> tuple[int, ...]:

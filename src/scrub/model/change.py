@@ -2,12 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping
+import re
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from typing import Any
 
 from scrub.model.area import Area
 from scrub.model.problem import Failure
 
+#: Letters of both sides of a change that are told whole, and differences of longer ones that are told.
+_LINE = 60
+_PAIRS = 4
+#: Equal words and blanks between two differences that are told as one.
+_BETWEEN = 3
+_NAMED = str.maketrans({
+    "\u00a0": "{no-break-space}", "\u202f": "{narrow-no-break-space}", "\t": "{tab}", "\n": "{newline}",
+    "\u00ad": "{soft-hyphen}", "\u2011": "{no-break-hyphen}", "\u200b": "{zero-width-space}", "\ufffc": "{object}",
+})  # fmt: skip
 #: The field that is what stands in a cell.
 VALUE = "value"
 
@@ -59,7 +69,7 @@ class Change:
         return "" if self.field == VALUE else self.field
 
     def __str__(self) -> str:
-        return self.said or f"{self.what}: {plain(self.before)} -> {plain(self.after)}"
+        return self.said or f"{self.what}: {' -> '.join(_narrowed(*self.sides))}"
 
     def __repr__(self) -> str:
         return f"<Change {self.place}: {self}>"
@@ -95,6 +105,44 @@ def plain(value: object) -> str:
     if value is True or value is False:
         return "yes" if value else "no"
     return "nothing" if value is None else str(value)
+
+
+def visible(text: str) -> str:
+    """A text with what nobody would see on the screen named as a macro names it."""
+    return text if text.isascii() and text.isprintable() else text.translate(_NAMED)
+
+
+def _narrowed(before: str, after: str) -> tuple[str, str]:
+    """Two texts as one line tells them: long ones as the words that differ, each pair once."""
+    if len(before) + len(after) <= _LINE or not (before.startswith('"') and after.startswith('"')):
+        return visible(before), visible(after)
+    found: dict[tuple[str, str], None] = {}
+    for old, new in _differing(before[1:-1], after[1:-1]):
+        found[visible(old), visible(new)] = None
+    sides = [", ".join(f'"{pair[side]}"' for pair in list(found)[:_PAIRS]) for side in (0, 1)]
+    more = f" and {len(found) - _PAIRS} more" if len(found) > _PAIRS else ""
+    return sides[0] + more, sides[1] + more
+
+
+def _differing(before: str, after: str) -> Iterator[tuple[str, str]]:
+    """The words of two texts that differ; where only blanks do, or words came or went, with those beside them."""
+    from difflib import SequenceMatcher
+
+    old, new = (re.findall(r"\s+|\S+", text) for text in (before, after))
+    spans: list[list[int]] = []
+    for tag, a, b, c, d in SequenceMatcher(None, old, new, autojunk=False).get_opcodes():
+        if tag == "equal":
+            continue
+        if not "".join(old[a:b]).strip() or not "".join(new[c:d]).strip():
+            left = next((count for count in (1, 2) if count <= min(a, c) and old[a - count].strip()), 0)
+            right = next((count for count in (0, 1) if b + count < len(old) and old[b + count].strip()), -1) + 1
+            a, b, c, d = a - left, b + right, c - left, d + right
+        if spans and a <= spans[-1][1] + _BETWEEN:
+            spans[-1][1::2] = b, d
+        else:
+            spans.append([a, b, c, d])
+    for a, b, c, d in spans:
+        yield "".join(old[a:b]), "".join(new[c:d])
 
 
 class Recorder:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
 
+from scrub.model.change import visible
 from scrub.model.document import Document, Heading, Paragraph
 from scrub.model.lines_of_text import Line
 from scrub.model.problem import Failure
@@ -11,12 +12,8 @@ from scrub.model.text import Edit, Kept, Stretches
 
 #: What stands for something in a text that is no character: a picture, a footnote's mark, a page break.
 ATOM = "\ufffc"
-#: Characters around an edit that a list of changes shows.
+#: Characters beside a joint that a list of changes shows.
 _AROUND = 20
-_SHOWN = str.maketrans({
-    "\u00a0": "{no-break-space}", "\u202f": "{narrow-no-break-space}", "\t": "{tab}", "\n": "{newline}",
-    "\u00ad": "{soft-hyphen}", "\u2011": "{no-break-hyphen}", "\u200b": "{zero-width-space}", ATOM: "{object}",
-})  # fmt: skip
 
 
 class OpenParagraph(Heading):
@@ -91,7 +88,7 @@ class OpenParagraph(Heading):
         """Makes edits."""
         before = self.stretches
         self.stretches = before.edited(edits)
-        self.changed("text", *edit_shown(str(before), self.text), lambda: setattr(self, "stretches", before))
+        self.changed("text", f'"{before}"', f'"{self.text}"', lambda: setattr(self, "stretches", before))
 
     def delete(self) -> None:
         """Takes it out."""
@@ -156,23 +153,6 @@ class OpenParagraph(Heading):
         raise NotImplementedError
 
 
-def edit_shown(before: str, after: str) -> tuple[str, str]:
-    """Two texts as a list of changes shows them: cut to what differs and some characters around it."""
-    start = 0
-    while start < min(len(before), len(after)) and before[start] == after[start]:
-        start += 1
-    end = 0
-    while end < min(len(before), len(after)) - start and before[-1 - end] == after[-1 - end]:
-        end += 1
-    first = max(0, start - _AROUND)
-    found = []
-    for text in (before, after):
-        last = min(len(text), len(text) - end + _AROUND)
-        piece = text[first:last].translate(_SHOWN)
-        found.append(f'"{"…" if first else ""}{piece}{"…" if last < len(text) else ""}"')
-    return found[0], found[1]
-
-
 def _cut(text: str) -> str:
-    text = text.translate(_SHOWN)
+    text = visible(text)
     return text if len(text) <= 60 else text[:57] + "..."
