@@ -499,7 +499,7 @@ def test_recorded_edits_can_be_accepted_and_refused(paragraphs: list[str], data:
 
 def test_paragraphs_come_go_and_join_as_recorded_changes(home: Path) -> None:
     path = made(*NOTICE[2:6], "to go", "between", settings="<w:zoom/>")
-    scrub.home().settings.set("name", "Ann Moss")
+    scrub.home().settings.set("author", "Ann Moss")
     before = texts(path)
     body = (
         'document.tracks-changes = yes\njoin-lines\nin paragraph(5)\ndelete\nend\nin paragraph(6)\nadd-before "fresh"\nend\n'

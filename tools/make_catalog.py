@@ -10,22 +10,21 @@ import scrub
 
 def page() -> str:
     """The catalog as a page."""
-    lines = [
+    head = [
         "# Catalog",
         "",
         "All that a macro can name, made from the code by `tools/make_catalog.py`.",
         "At the terminal, search it in everyday words: `scrub catalog lock cells`.",
     ]
+    sections: dict[str, list[str]] = {}
     heading = ""
     for entry in scrub.vocabulary().entries():
-        group = entry.written if entry.what == "kind" else heading
+        heading = entry.written if entry.what == "kind" else heading
         if entry.what in ("statement", "look-up"):
-            group = "Statements and look-ups"
+            heading = "Statements and look-ups"
         if entry.what.startswith("operation"):
-            group = "Operations of a " + entry.what.removeprefix("operation of a ").partition(",")[0]
-        if group != heading:
-            heading = group
-            lines += ["", f"## {heading}"]
+            heading = "Operations of a " + entry.what.removeprefix("operation of a ").partition(",")[0]
+        lines = sections.setdefault(heading, ["", f"## {heading}"])
         if entry.what == "kind":
             lines += ["", entry.docs.summary]
             continue
@@ -36,7 +35,7 @@ def page() -> str:
             lines.append(f"- `{name.replace('_', '-')}`: {text}{words}")
         if entry.docs.example:
             lines += ["", f"    {entry.docs.example}"]
-    return "\n".join(lines) + "\n"
+    return "\n".join([*head, *(line for lines in sections.values() for line in lines)]) + "\n"
 
 
 if __name__ == "__main__":

@@ -235,7 +235,7 @@ class Home:
             DateOrder(order) if order else None,
             Mark(mark) if mark else None,
             found.get("encoding") or None,
-            found.get("name") or None,
+            found.get("author") or None,
         )
 
     def run(

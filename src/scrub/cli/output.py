@@ -119,10 +119,11 @@ def short_path(path: str) -> str:
     return path[len(inside) :] if path.startswith(inside) else path
 
 
-def change_count(changes: Iterable[Change], part: str) -> str:
-    """`9 changes on 8 sheets`."""
+def change_count(changes: Iterable[Change], part: str, file: str) -> str:
+    """`9 changes on 8 sheets`; what was changed of the file itself is on none."""
     every = list(changes)
-    return f"{counted(len(every), 'change')} on {counted(len({change.place for change in every}), part)}"
+    places = {change.place for change in every} - {os.path.basename(file)}
+    return counted(len(every), "change") + (f" on {counted(len(places), part)}" if places else "")
 
 
 def file_size(number: float) -> str:

@@ -236,7 +236,7 @@ class _Printer:
             if not found.changes:
                 click.echo(f"{'Would save' if self.preview else 'Saved'} an unchanged copy: {name}.")
                 continue
-            count = change_count(found.changes, found.part_word)
+            count = change_count(found.changes, found.part_word, found.path)
             click.echo(f"{verb if self.preview else 'Saved'} {name}: {count}.")
 
     def _others(self, result: scrub.RunResult) -> None:
