@@ -143,6 +143,14 @@ def test_words_round_a_conjunction_change_places_with_their_looks(home: Path) ->
     ]  # fmt: skip
     with pytest.raises(scrub.Failure, match="stand 2 times: paragraph 1, paragraph 2. Say which"):
         run('in selection\nswap-around "and"\nend', path, at='"bread"')
+    with pytest.raises(scrub.Failure, match="stand 2 times"):
+        run('in selection\nswap-around "and"\nend', path, at='3 "bread"')
+    with pytest.raises(scrub.Failure, match='"wine" stand once: paragraph 2'):
+        run('in selection\nswap-around "and"\nend', path, at='2 "wine"')
+    with pytest.raises(scrub.Failure, match="do not stand in paragraph 1"):
+        run('in selection\nswap-around "and"\nend', path, at='paragraph 1 "wine"')
+    run("in selection\nupper\nend", path, at='paragraph 2 "bread", paragraph 1 "have"')
+    assert texts(path) == ["We HAVE water and bread", "Water and BREAD and wine."]
 
 
 @pytest.mark.parametrize(
@@ -336,9 +344,10 @@ def test_a_document_is_shown_and_tried(cli: Cli, home: Path) -> None:
 @pytest.mark.parametrize(
     ("name", "data", "why"),
     [
-        ("a.docx", b"PK", "not an office file"), ("a.docx", b"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1" + b"\0" * 600, ""), ("a.doc", b"x", r"\.doc is an older format. Open it in its program, save it as \.docx"),
+        ("a.docx", b"PK", "not an office file"), ("a.docx", b"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1" + b"\0" * 600, r"older format .* save it as \.docx"), ("a.doc", b"x", r"\.doc is an older format. Open it in its program, save it as \.docx"),
         ("a.odt", b"x", r"\.odt files cannot be opened yet. Save it as \.docx"), ("a.txt", b"a\0b", "line 1"), ("a.docx", document("<!-- x --><w:p>" + "<w:r>" * 3), "XML is broken"),
         ("a.docx", document("").replace(b"word/document.xml", b"word/documant.xml"), ""),
+        ("a.docx", document("<w:p>" + "<w:smartTag>" * 10_000 + "</w:smartTag>" * 10_000 + "</w:p>"), "more than 256 deep"),
     ],
 )  # fmt: skip
 def test_bad_documents_get_a_sentence(home: Path, name: str, data: bytes, why: str) -> None:
@@ -592,6 +601,7 @@ def test_a_document_ready_to_go_out(home: Path) -> None:
     assert b"comment" not in parts["word/document.xml"]
     assert b"<w:comment " not in parts["word/comments.xml"]
     assert all(name.encode() not in each for each in parts.values() for name in ("Ann", "Ben"))
+    assert run("remove-names", path).state == "unchanged"
     scrub.undo()
     run("remove-names", path)
     assert [

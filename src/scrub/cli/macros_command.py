@@ -7,6 +7,7 @@ import click
 import scrub
 from scrub import upkeep
 from scrub.cli.output import accent, columns, print_json
+from scrub.library.library import Entry
 
 
 @click.command("macros")
@@ -35,8 +36,7 @@ def command(words: tuple[str, ...], file: str | None, as_json: bool) -> int:
     heading = ""
     wide = max((len(entry.title) for entry in entries), default=0)
     for entry in entries:
-        group = "Examples" if entry.example else "Drafts to fix" if entry.draft else entry.group or "No group"
-        group = f"Joined: {entry.shared}" if entry.shared else group
+        group = _group(entry)
         if group != heading:
             click.echo(("\n" if heading else "") + accent(group))
             heading = group
@@ -50,3 +50,12 @@ def command(words: tuple[str, ...], file: str | None, as_json: bool) -> int:
         if all(entry.example for entry in entries):
             click.echo("Keep one of your own: scrub add FILE.scrub")
     return 0
+
+
+def _group(entry: Entry) -> str:
+    """What it is listed under."""
+    if entry.shared:
+        return f"Joined: {entry.shared}"
+    if entry.example:
+        return f"Examples: {entry.group}"
+    return "Drafts to fix" if entry.draft else entry.group or "No group"

@@ -116,6 +116,8 @@ def parse(data: bytes) -> Span:
     return builder.root
 
 
+#: Elements in each other that are read; what walks a tree may go down by calling itself.
+_DEEPEST = 256
 #: The prefix that holds everywhere (Namespaces in XML 1.0, 3).
 _ALWAYS: Namespaces = {"xml": "http://www.w3.org/XML/1998/namespace"}
 
@@ -128,6 +130,10 @@ class _Builder:
         self.open: list[Span] = []
 
     def start(self, name: str, attributes: dict[str, str]) -> None:
+        if len(self.open) >= _DEEPEST:
+            raise NotReadable(
+                f"its elements lie more than {_DEEPEST} deep in each other, which no office program writes"
+            )
         at = self.parser.CurrentByteIndex
         namespaces = self.open[-1].namespaces if self.open else _ALWAYS
         if any(written.startswith("xmlns") for written in attributes):

@@ -6,6 +6,7 @@ copied range of the old file, with its header, its descriptor and any gap behind
 
 from __future__ import annotations
 
+import os
 import struct
 import zlib
 from collections.abc import Callable, Collection, Iterable, Iterator, Mapping
@@ -384,4 +385,5 @@ def _compound_file(source: Source) -> str:
     start = source.read(0, 1 << 20)
     if "EncryptedPackage".encode("utf-16-le") in start:
         return "the file is encrypted. Save it without a password to open, and run again"
-    return "this is an older format under a new name. Open it, save it as .xlsx, and run again"
+    ending = os.path.splitext(source.path)[1].lower()
+    return f"this is an older format under a new name. Open it, save it as {ending or '.xlsx'}, and run again"

@@ -14,7 +14,7 @@ from scrub.model.files import WholeFile
 from scrub.model.lines import Column, Row
 from scrub.model.lines_of_text import HoldsLines
 from scrub.model.outline import Contents, Outline
-from scrub.model.problem import Failure, Missing, did_you_mean
+from scrub.model.problem import Failure, Missing, counted, did_you_mean
 from scrub.model.records import Record, Table
 from scrub.model.text import Edit, Editing, HoldsTexts, Moved, parted, shrunk
 from scrub.model.values import Choice, fold, shown
@@ -574,14 +574,14 @@ class Document(WholeFile, HoldsLines):
             raise Failure('write what to look for: passages("6 kg")')
         return Passages(self, list(self._search(text, matching)))
 
-    def _search(self, text: str, matching: str = "") -> Iterator[Passage]:
+    def _search(self, text: str, matching: str = "", among: Sequence[Paragraph] | None = None) -> Iterator[Passage]:
         import regex  # only macros that look for words pay for it
 
         try:
             pattern = regex.compile(matching or regex.escape(text), regex.IGNORECASE)
         except regex.error as error:
             raise Failure(f"this pattern is not right: {error}") from None
-        for paragraph in self.every_paragraph():
+        for paragraph in self.every_paragraph() if among is None else among:
             try:
                 places = [found.span() for found in pattern.finditer(fold_length(paragraph.text), timeout=1.0)]
             except TimeoutError:
@@ -590,19 +590,23 @@ class Document(WholeFile, HoldsLines):
 
     def _only(self, text: str, which: int = 0) -> Passage:
         found = list(self._search(text))
-        if which and which <= len(found):
+        if which and 0 < which <= len(found):
             return found[which - 1]
-        if len(found) == 1:
+        if len(found) == 1 and not which:
             return found[0]
         if not found:
             raise Missing(f'the words "{text}" stand nowhere in {self.label}')
         places = ", ".join(dict.fromkeys(each.label for each in found[:6]))
-        raise Failure(f'the words "{text}" stand {len(found)} times: {places}. Say which: 2 "{text}"')
+        times = "once" if len(found) == 1 else f"{len(found)} times"
+        raise Failure(
+            f'the words "{text}" stand {times}: {places}. Say which: {found[-1].paragraph.label} "{text}", '
+            f'or {len(found)} "{text}"'
+        )
 
     @selects
     def picked(self, place: str | None = None) -> Passages:
-        """What a person picked: `paragraph 12`, `paragraphs 3-5`, `heading "Water"`, `"bread and water"`, `2 "bread"`,
-        `from "Dear" to "hut."`, `matching "…"`; several are parted by commas.
+        """What a person picked: `paragraph 12`, `paragraphs 3-5`, `heading "Water"`, `"bread and water"`, `paragraph 4
+        "bread"`, `2 "bread"` for the second, `from "Dear" to "hut."`, `matching "…"`; several are parted by commas.
         """
         if place is None:
             return Passages(self, [_whole(each) for each in self.every_paragraph()])
@@ -624,6 +628,13 @@ class Document(WholeFile, HoldsLines):
 
     def _numbered(self, first: str, last: str | None) -> list[Passage]:
         return [_whole(self.find_paragraph(number)) for number in range(int(first), int(last or first) + 1)]
+
+    def _within(self, number: str, text: str) -> list[Passage]:
+        paragraph = self.find_paragraph(int(number))
+        found = list(self._search(text, among=[paragraph]))
+        if not found:
+            raise Missing(f'the words "{text}" do not stand in {paragraph.label}')
+        return found
 
     def _headed(self, text: str) -> list[Passage]:
         heading = self.find_heading(text)
@@ -656,8 +667,9 @@ class Document(WholeFile, HoldsLines):
             {"paragraph": each.number, "level": each.level, "text": f"{'  ' * ((each.level or 1) - 1)}{each.text[:80]}"}
             for each in headings
         ]
-        first = f'heading("{headings[0].text.strip()}")' if headings else "paragraph(1)"
-        hint = f"{len(every):,} paragraphs. A macro says: each paragraph, or {first}. Their texts: --texts"
+        shortest = min((each.text.strip() for each in headings if each.text.strip()), key=len, default="")
+        one = f'heading("{shortest}")' if shortest and len(shortest) <= 20 else "paragraph(1)"
+        hint = f"{counted(len(every), 'paragraph')}; read them: --texts. A macro says: each paragraph, {one}"
         tables = [
             (each.label, Outline(f'each record in table("{each.label}")', each.sample())) for each in self.tables()
         ]
@@ -677,6 +689,7 @@ def fold_length(text: str) -> str:
 _PLAIN = str.maketrans({"\u00a0": " ", "\u202f": " ", "\u2007": " ", "\u2019": "'", "\u2018": "'", "\u02bc": "'"})
 _QUOTED = r'["\u201c\u201d]([^"\u201c\u201d]+)["\u201c\u201d]'
 _PICKS = (
+    (re.compile(rf"paragraph\s+(\d+)\s+{_QUOTED}", re.IGNORECASE), "_within"),
     (re.compile(r"paragraphs?\s+(\d+)(?:\s*[-\u2013]\s*(\d+))?", re.IGNORECASE), "_numbered"),
     (re.compile(rf"heading\s+{_QUOTED}", re.IGNORECASE), "_headed"),
     (re.compile(rf"from\s+{_QUOTED}\s+to\s+{_QUOTED}", re.IGNORECASE), "_between"),

@@ -31,6 +31,7 @@ _PLACES = {
     "header": PlaceInDocument.HEADER, "footer": PlaceInDocument.FOOTER, "footnotes": PlaceInDocument.FOOTNOTE,
     "endnotes": PlaceInDocument.ENDNOTE,
 }  # fmt: skip
+_OFFICE = "docProps/app.xml"
 
 
 class OfficeDocument(PickedFile, Home):
@@ -199,16 +200,30 @@ class OfficeDocument(PickedFile, Home):
         self.__dict__.pop("_tables", None)
         self._comments.places = None
 
+    @cached_property
+    def _office(self) -> tuple[bytes, list[Splice]]:
+        """The part with names of the office, and what takes them out (ISO/IEC 29500-1, 22.2.2)."""
+        if _OFFICE not in self.package.members:
+            return b"", []
+        data, root = part_tree(self.package, _OFFICE)
+        named = [
+            each for each in root.children if each.name in ("Company", "Manager") and each.open_end < each.close_start
+        ]
+        return data, [Splice(each.start, each.end, b"") for each in named]
+
     def remove_names(self) -> None:
         """Takes out who wrote, changed and commented the document."""
         self.ensure_open()
         if self._nameless:
             return
-        self._nameless = True
-        self.changed("names", True, False, lambda: setattr(self, "_nameless", False), "names of authors taken out")
+        comments = self._comments.made()
+        written = [part.data for part in self._parts] + ([comments[2]] if comments is not None else [])
+        if self._office[1] or any(nameless(data) != data for data in written):
+            self._nameless = True
+            self.changed("names", True, False, lambda: setattr(self, "_nameless", False), "names of authors taken out")
         for name in ("creator", "lastModifiedBy"):
             before = self.properties.get(name)
-            if before is not None:
+            if before:
                 field = "author" if name == "creator" else "last editor"
                 self.changed(field, before, None, self.properties.put(name, None))
 
@@ -282,11 +297,8 @@ class OfficeDocument(PickedFile, Home):
         comments = self._comments.made()
         if comments is not None:
             self._write(parts, *comments)
-        if self._nameless and "docProps/app.xml" in self.package.members:
-            data, root = part_tree(self.package, "docProps/app.xml")
-            told = [each for each in root.children if each.name in ("Company", "Manager")]
-            made = spliced(data, [Splice(each.start, each.end, b"") for each in told])
-            self._write(parts, "docProps/app.xml", data, made)
+        if self._nameless and self._office[1]:
+            self._write(parts, _OFFICE, self._office[0], spliced(*self._office))
         if self._records.touched and self._settings_part is not None and self._settings is not None:
             data = self.package.read(self._settings_part)
             parts.changed[self._settings_part] = partial(
