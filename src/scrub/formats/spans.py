@@ -39,21 +39,22 @@ _RELATIONSHIPS = (
 
 
 class Span:
-    """An element: its namespace and local name, attributes, children, and the byte range of its tags.
+    """An element: its namespace (`uri`, or an empty text), local name, attributes, children, the byte range of its tags.
 
     `attributes` are by their name as it is written; `of` asks for one by its namespace. `start` … `open_end` is the
     start tag, `close_start` … `end` the end tag (both empty ranges at `open_end` for an empty-element tag).
     """
 
     __slots__ = (
-        "attributes", "children", "close_start", "end", "name", "namespaces", "open_end", "raw_name", "start",
+        "attributes", "children", "close_start", "end", "name", "namespaces", "open_end", "raw_name", "start", "uri",
     )  # fmt: skip
 
     def __init__(
         self, raw_name: str, attributes: dict[str, str], start: int, namespaces: Namespaces = MappingProxyType({})
     ) -> None:
         self.raw_name = raw_name
-        self.name = raw_name.rpartition(":")[2]
+        prefix, _, self.name = raw_name.rpartition(":")
+        self.uri = namespaces.get(prefix, "")
         self.attributes = attributes
         self.namespaces = namespaces
         self.children: list[Span] = []
@@ -64,11 +65,6 @@ class Span:
     def prefix(self) -> str:
         """Its namespace prefix with the colon, or an empty text."""
         return self.raw_name[: len(self.raw_name) - len(self.name)]
-
-    @property
-    def uri(self) -> str:
-        """Its namespace, or an empty text."""
-        return self.namespaces.get(self.prefix[:-1], "")
 
     def child(self, *names: str, uri: str | None = None) -> Span | None:
         """The first child with one of these local names in its own namespace, or in another."""

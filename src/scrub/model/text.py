@@ -64,19 +64,24 @@ class Stretches:
     it was has no new ones.
     """
 
-    __slots__ = ("old", "parts")
+    __slots__ = ("_text", "old", "parts")
 
-    def __init__(self, old: str) -> None:
+    def __init__(self, old: str, parts: tuple[Kept | Fresh, ...] | None = None) -> None:
         self.old = old
-        self.parts: tuple[Kept | Fresh, ...] = (Kept(0, len(old)),) if old else ()
+        self.parts = parts if parts is not None else (Kept(0, len(old)),) if old else ()
+        self._text = old if parts is None else None
 
     def __str__(self) -> str:
-        return "".join(part.text if isinstance(part, Fresh) else self.old[part.start : part.end] for part in self.parts)
+        if self._text is None:
+            self._text = "".join(
+                part.text if isinstance(part, Fresh) else self.old[part.start : part.end] for part in self.parts
+            )
+        return self._text
 
     @property
     def touched(self) -> bool:
         """Whether anything is other than in the old text."""
-        return self.parts != Stretches(self.old).parts
+        return self.parts != ((Kept(0, len(self.old)),) if self.old else ())
 
     def edited(self, edits: Sequence[Edit]) -> Stretches:
         """The text after edits of what it is now. A replacement looks like the first character it replaces, an
@@ -93,10 +98,7 @@ class Stretches:
                 found.append(Fresh(text, self._look_at(start if end > start or not start else start - 1)))
             done = end
         found += self._between(done, len(now))
-        fresh = Stretches(self.old)
-        if edited(now, edits) != self.old:
-            fresh.parts = tuple(_joined(found))
-        return fresh
+        return Stretches(self.old, tuple(_joined(found)) if edited(now, edits) != self.old else None)
 
     def _between(self, start: int, end: int) -> Iterator[Kept | Fresh]:
         """The stretches of a range of the text as it is now."""

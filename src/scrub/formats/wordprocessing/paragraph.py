@@ -233,14 +233,13 @@ class OfficeParagraph(OpenParagraph):
         former = (self.stretches, self.fixed, self.pieces, self.taken, self.open_after)
         own_text, other = self.stretches, following.stretches
         shift = len(own_text.old)
-        joined = Stretches(own_text.old + other.old)
         moved = [
             Kept(part.start + shift, part.end + shift)
             if isinstance(part, Kept)
             else Fresh(part.text, part.like + shift)
             for part in other.parts
         ]
-        joined.parts = (*own_text.parts, *moved)
+        joined = Stretches(own_text.old + other.old, (*own_text.parts, *moved))
         length = len(self.text)
         self.fixed = (self.fixed or " " * shift) + (following.fixed or " " * len(other.old))
         self.pieces = (*self.pieces, *(each._replace(start=each.start + shift) for each in following.pieces))
@@ -275,9 +274,7 @@ class OfficeParagraph(OpenParagraph):
                     start = each.end
             yield Splice(start, self.span.end, b"")
         elif not joined:
-            gone = Stretches(self.stretches.old)
-            gone.parts = ()
-            stretches = gone if self._gone else self.stretches
+            stretches = Stretches(self.stretches.old, ()) if self._gone else self.stretches
             if stretches.touched or self.taken:
                 yield from ParagraphWriter(data, self.span, self.pieces, stretches, tracking).splices()
             chain = [self, *self.taken]

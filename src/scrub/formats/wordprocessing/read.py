@@ -53,7 +53,10 @@ def own(span: Span) -> bool:
 
 def inner(span: Span, name: str) -> Span | None:
     """A child of word processing."""
-    return next((each for each in span.children if each.name == name and own(each)), None)
+    for each in span.children:
+        if each.name == name and own(each):
+            return each
+    return None
 
 
 def value(span: Span | None, name: str = "val") -> str | None:
@@ -90,12 +93,14 @@ class FieldState:
     @property
     def in_code(self) -> bool:
         """Whether what stands here is a code, not a result."""
-        return any(part == "code" for part, _ in self._open)
+        return bool(self._open) and any(part == "code" for part, _ in self._open)
 
     @property
     def fixed(self) -> bool:
         """Whether what stands here is a result that the next update makes anew; that of a link is not."""
-        return any(not code.strip().upper().startswith("HYPERLINK") for part, code in self._open if part == "result")
+        return bool(self._open) and any(
+            not code.strip().upper().startswith("HYPERLINK") for part, code in self._open if part == "result"
+        )
 
 
 def read_paragraph(data: bytes, paragraph: Span, fields: FieldState) -> Read:

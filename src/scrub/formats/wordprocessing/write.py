@@ -105,6 +105,8 @@ class ParagraphWriter:
     def _kept(self, start: int, end: int) -> Iterator[tuple[int, str]]:
         """The pieces that a range of old characters stands in, each with its part of the text."""
         for number, piece in enumerate(self.pieces):
+            if piece.start >= end:
+                return
             first, last = max(start, piece.start), min(end, piece.start + len(piece.text))
             if first < last:
                 yield number, piece.text[first - piece.start : last - piece.start]
