@@ -39,7 +39,7 @@ _RELATIONSHIPS = (
 
 
 class Span:
-    """An element: its namespace (`uri`, or an empty text), local name, attributes, children, the byte range of its tags.
+    """An element: its namespace (`uri`, "" for none), local name, attributes, children, the byte range of its tags.
 
     `attributes` are by their name as it is written; `of` asks for one by its namespace. `start` … `open_end` is the
     start tag, `close_start` … `end` the end tag (both empty ranges at `open_end` for an empty-element tag).
