@@ -21,6 +21,7 @@ from lxml import etree
 from sheets import schema_findings
 
 import scrub
+from scrub.model.change import visible
 from scrub.model.text import edited, shrunk
 
 Cli = Callable[..., Output]
@@ -648,3 +649,56 @@ def test_a_comment_goes_from_words_that_change_too(home: Path, edit: str, left: 
         assert b"<w:comment " not in members(path)["word/comments.xml"]
         if recording and "style" not in edit:
             assert resolved(path, False) == [LONG, "keep 6 kg", "Two."]
+
+
+# -- how a change is told
+
+
+@pytest.mark.parametrize(
+    ("edit", "told"),
+    [
+        ("bind-units", '"600 L. Take 2 L", "6 kg" -> "600{no-break-space}L. Take 2{no-break-space}L", "6{no-break-space}kg"'),
+        ("single-spaces", '"the  kitchen," -> "the kitchen,"'),
+        ('replace "warm", by: "very warm"', '"is warm" -> "is very warm"'),
+        ('replace "at night ", by: ""', '"warm at night beside" -> "warm beside"'),
+        ('swap-around "or"', '"wood or peat" -> "peat or wood"'),
+        ('replace "The tank", by: "A tank"', '"The" -> "A"'),
+    ],
+)  # fmt: skip
+def test_a_long_text_is_told_by_the_words_that_differ(home: Path, cli: Cli, edit: str, told: str) -> None:
+    text = (
+        "The tank holds 600 L. Take 2 L a day from the  kitchen, and carry 6 kg of wood or peat up; "
+        "it is warm at night beside the stove."
+    )
+    path = made("short", text)
+    Path("edit.scrub").write_text(macro(edit, "document"))
+    printed = cli("run", "edit.scrub", path, "--preview").out
+    assert f"paragraph 2  text: {told}"[:90] in printed
+    change = scrub.run(macro(edit, "document"), [str(path)], preview=True).files[0].changes[-1]
+    assert str(change) == f"text: {told}"
+    assert change.as_dict()["before"] == f'"{text}"'  # JSON and the page have all of it
+
+
+@given(st.lists(st.sampled_from(["hut", "a", "  ", " ", "\t", "kg", "\u00a0", "6"]), min_size=30), st.data())
+def test_what_is_told_of_a_change_stands_in_both_texts(words: list[str], data: st.DataObject) -> None:
+    old = " ".join(words)
+    new = edited(old, data.draw(edits_of(len(old))))
+    change = scrub.Change(("paragraph 1",), "text", f'"{old}"', f'"{new}"')
+    before, after = str(change).removeprefix("text: ").split(" -> ") if "->" not in new else ("", "")
+    for side, whole in ((before, old), (after, new)):
+        for piece in re.findall(r'"([^"]*)"', side):
+            assert piece in visible(whole)
+    assert old == new or before != after
+
+
+def test_places_are_told_in_their_order_and_the_file_is_no_place(home: Path, cli: Cli) -> None:
+    path = made(*(f"hut {number}  x" for number in range(12)))
+    lines = "in paragraph(11)\nsingle-spaces\nend\nin paragraph(2)\nsingle-spaces\nend\n"
+    Path("edit.scrub").write_text(macro(lines, "document"))
+    printed = cli("run", "edit.scrub", path, "--preview").out
+    assert printed.index("paragraph 2 ") < printed.index("paragraph 11 ")
+    assert "2 changes on 2 paragraphs." in printed
+    Path("edit.scrub").write_text(macro(lines + 'document.title = "Huts"', "document"))
+    assert "3 changes on 2 paragraphs." in cli("run", "edit.scrub", path, "--preview").out
+    Path("edit.scrub").write_text(macro('document.title = "Huts"', "document"))
+    assert "a.docx: 1 change.\n" in cli("run", "edit.scrub", path, "--preview").out
