@@ -36,7 +36,7 @@ PICTURES = {
     "demo": ([], ["scrub demo"]),
     "inside": (["scrub demo", "scrub run lock.scrub kestrel-ridge/season-book.xlsx"],
                ["cd kestrel-ridge", "scrub inside season-book.xlsx"]),
-    "macros": (["scrub demo", "scrub add mine.scrub"], ["scrub macros"]),
+    "macros": (["scrub demo", "scrub add mine.scrub"], ["scrub macros --for kestrel-ridge/season-book.xlsx"]),
     "show": ([], ["scrub show seal"]),
     "run-preview": (["scrub demo", "scrub undo"],
                     ["cd kestrel-ridge", "scrub run ready season-book.xlsx --preview",
