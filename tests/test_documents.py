@@ -329,7 +329,7 @@ def test_a_document_is_shown_and_tried(cli: Cli, home: Path) -> None:
     path = made('<w:p><w:pPr><w:pStyle w:val="H2"/></w:pPr><w:r><w:t>Water</w:t></w:r></w:p>', "Carry  6 kg", "Bye")
     shown = cli("inside", path).out
     assert "a.docx  a document of 1 heading" in shown
-    assert '3 paragraphs. A macro says: each paragraph, or heading("Water"). Their texts: --texts' in shown
+    assert '3 paragraphs; read them: --texts. A macro says: each paragraph, heading("Water")' in shown
     assert cli("inside", path, "--texts").out.splitlines()[1:] == ["  1  Water", "  2  Carry  6 kg", "  3  Bye"]
     assert cli("inside", path, "--texts", "kg").out.splitlines()[1:] == ["  2  Carry  6 kg"]
     trial = scrub.trial(str(path), scrub.QuietHost())

@@ -7,7 +7,6 @@ import click
 import scrub
 from scrub import upkeep
 from scrub.cli.output import accent, columns, print_json
-from scrub.library.library import Entry
 
 
 @click.command("macros")
@@ -52,7 +51,7 @@ def command(words: tuple[str, ...], file: str | None, as_json: bool) -> int:
     return 0
 
 
-def _group(entry: Entry) -> str:
+def _group(entry: scrub.Entry) -> str:
     """What it is listed under."""
     if entry.shared:
         return f"Joined: {entry.shared}"
