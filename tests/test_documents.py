@@ -561,6 +561,31 @@ COMMENTS = (
 )  # fmt: skip
 
 
+@pytest.mark.parametrize("recording", [False, True])
+@pytest.mark.parametrize(
+    ("then", "left"),
+    [("delete", ["before", "- behind"]), ('paragraph.style = "Quote"', ["before", " ".join(NOTICE[2:5]), "- behind"])],
+)
+def test_what_is_done_to_joined_paragraphs_is_done_to_all_of_them(
+    home: Path, then: str, left: list[str], recording: bool
+) -> None:
+    path = made("before", *NOTICE[2:5], "- behind", settings="<w:trackRevisions/>" if recording else "")
+    before, old = texts(path), path.read_bytes()
+    assert run(f"join-lines\nin paragraph(2)\n{then}\nend", path).state == "changed"
+    if recording:
+        assert resolved(path, True) == left
+        assert resolved(path, False) == before
+        run("document.tracks-changes = no\naccept-changes", path)
+    assert texts(path) == left
+    if then != "delete":
+        style = docx.Document(str(path)).paragraphs[1].style
+        assert style is not None
+        assert style.name == "Quote"
+    for number in (2, 1) if recording else (1,):
+        scrub.undo(number)
+    assert path.read_bytes() == old
+
+
 def test_changes_and_comments_are_listed_and_decided_on(home: Path) -> None:
     path = made(*REVIEWED, comments=COMMENTS)
     found = run(

@@ -101,17 +101,18 @@ class OfficeDocument(PickedFile, Home):
         return Tracking(CURRENT.get().author or "Scrub", parts)
 
     def _read(self) -> Iterator[OfficeParagraph]:
-        group = index = 0
+        index = 0
         for part in self._parts:
             fields = FieldState()
-            holder: object = None
+            holder, group = None, list[OfficeParagraph]()
             for span, where, around in paragraphs_of(part.root):
                 if around is not holder:
-                    group, holder = group + 1, around
+                    holder, group = around, []
                 place = PlaceInDocument(where) if where else part.place
                 paragraph = OfficeParagraph(self, part, span, place, group, fields)
                 paragraph.index = index
                 index += 1
+                group.append(paragraph)
                 yield paragraph
 
     @cached_property
@@ -233,14 +234,9 @@ class OfficeDocument(PickedFile, Home):
 
     def groups(self) -> Sequence[Sequence[Paragraph]]:
         """Its paragraphs, those together that stand together."""
-        found: dict[int, list[Paragraph]] = {}
-        for each in self.every_paragraph():
-            found.setdefault(each.group, []).append(each)
-        return list(found.values())
-
-    def group(self, of: OfficeParagraph) -> list[OfficeParagraph]:
-        """The paragraphs that stand together with one."""
-        return [each for each in self._every if each.group == of.group]
+        groups = {id(each.group): each.group for each in self._every}.values()
+        alive = ([each for each in group if not each.removed] for group in groups)
+        return [group for group in alive if group]
 
     def add_paragraph(self, text: str) -> None:
         """Adds one at the end of the body."""

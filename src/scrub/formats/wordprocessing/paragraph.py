@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
+from copy import copy
 from functools import cached_property
 from itertools import pairwise
 
@@ -38,14 +39,8 @@ class StoryPart:
     @classmethod
     def of(cls, other: StoryPart, data: bytes) -> StoryPart:
         """A part with other bytes, which has yet to be written."""
-        found = cls.__new__(cls)
-        found.name, found.place, found.data, found.root, found.first = (
-            other.name,
-            other.place,
-            data,
-            parse(data),
-            other.first,
-        )
+        found = copy(other)
+        found.data, found.root = data, parse(data)
         return found
 
 
@@ -66,10 +61,6 @@ class Home(Document):
         """Raises `Failure` where the document allows no changes."""
         raise NotImplementedError
 
-    def group(self, of: OfficeParagraph) -> Sequence[OfficeParagraph]:
-        """The paragraphs that stand together with one."""
-        raise NotImplementedError
-
     def every_paragraph(self) -> Sequence[OfficeParagraph]:
         """Its paragraphs, in every part."""
         raise NotImplementedError
@@ -84,9 +75,10 @@ class OfficeParagraph(OpenParagraph):
         part: StoryPart,
         span: Span,
         place: PlaceInDocument,
-        group: int,
+        group: Sequence[OfficeParagraph],
         fields: FieldState,
     ) -> None:
+        """`group` are the paragraphs that stand together with it, itself among them."""
         self.open_before = fields.open
         read = read_paragraph(part.data, span, fields)
         super().__init__(document, read.text, read.fixed)
@@ -97,6 +89,7 @@ class OfficeParagraph(OpenParagraph):
         self.pieces: tuple[Piece, ...] = read.pieces
         self.group = group
         self.taken: list[OfficeParagraph] = []  # those that were joined to it
+        self._joined = False  # whether it was itself joined to another, which writes what it says
         self._place = place
         self._first_style = self._style = value(inner(self._properties, "pStyle")) if self._properties else None
         self.before: list[str] = []  # new paragraphs in front of it, and behind
@@ -165,11 +158,17 @@ class OfficeParagraph(OpenParagraph):
 
     def _set_style(self, id_: str, field: str, before: object, after: object) -> None:
         self.note_way()
-        former = self._style
-        if id_ == (former or self.home.styles.default):
+        if id_ == (self._style or self.home.styles.default):
             return
-        self._style = id_
-        self.changed(field, before, after, lambda: setattr(self, "_style", former))
+        former = [(each, each._style) for each in (self, *self.taken)]
+        for each, _ in former:
+            each._style = id_
+
+        def revert() -> None:
+            for each, style in former:
+                each._style = style
+
+        self.changed(field, before, after, revert)
 
     # -- coming and going
 
@@ -201,12 +200,12 @@ class OfficeParagraph(OpenParagraph):
         if self.open_before or self.open_after:
             raise Failure(f"{self.label}: a field goes over its end")
         if self._place is PlaceInDocument.TABLE or self.part.place is not PlaceInDocument.BODY:
-            if not any(each is not self and not each.removed for each in self.home.group(self)):
+            if not any(each is not self and not each.removed for each in self.group):
                 raise Failure(f"{self.label} is the last one in its cell or part, which needs one. Empty it: text")
 
     def can_take(self, following: Line) -> bool:
         """Whether the next one can be joined: the same look, no end of a section, no open field, nothing between."""
-        if not isinstance(following, OfficeParagraph) or following.removed or following.group != self.group:
+        if not isinstance(following, OfficeParagraph) or following.removed or following.group is not self.group:
             return False
         last = self.taken[-1] if self.taken else self
         between = self.part.data[last.span.end : following.span.start]
@@ -249,11 +248,11 @@ class OfficeParagraph(OpenParagraph):
         start = len(self.text[:length].rstrip(" \t"))
         end = length + len(following.text) - len(following.text.lstrip(" \t"))
         self.stretches = joined.edited([(start, end, between)])
-        following._gone = True
+        following._gone = following._joined = True
 
         def revert() -> None:
             self.stretches, self.fixed, self.pieces, self.taken, self.open_after = former
-            following._gone = False
+            following._gone = following._joined = False
 
         return revert
 
@@ -265,32 +264,42 @@ class OfficeParagraph(OpenParagraph):
         tracking = self.home.tracking if self._recorded else None
         for text in self.before:
             yield Splice(self.span.start, self.span.start, self._new(text, tracking))
-        joined = self._gone and any(self in each.taken for each in self.home.group(self))
-        if self._gone and not joined and tracking is None:
-            start = self.span.start  # the marks stay where they are, so that what takes them out still finds them
-            for each in self.span.children:
-                if each.name in _MARKS and own(each):
-                    yield Splice(start, each.start, b"")
-                    start = each.end
-            yield Splice(start, self.span.end, b"")
-        elif not joined:
+        chain = [self, *self.taken]
+        if not self._joined and self._gone and tracking is None:
+            for each in chain:
+                yield from each._cut()
+        elif not self._joined:
             stretches = Stretches(self.stretches.old, ()) if self._gone else self.stretches
             if stretches.touched or self.taken:
                 yield from ParagraphWriter(data, self.span, self.pieces, stretches, tracking).splices()
-            chain = [self, *self.taken]
-            for one, other in pairwise(chain):
-                if tracking is not None:
-                    yield from one.properties_splice(tracking, True)
-                    continue
-                properties = other._properties
-                start = properties.end if properties is not None else other.span.open_end
-                yield Splice(one.span.close_start, start, b"")
-            if self._restyled or (self._gone and tracking is not None):
-                if not (self.taken and tracking is not None):
-                    yield from self.properties_splice(tracking, self._gone)
+            yield from self._ends(chain, tracking)
         for text in reversed(self.behind):
             end = (self.taken[-1] if self.taken else self).span.end
             yield Splice(end, end, self._new(text, tracking))
+
+    def _cut(self) -> Iterator[Splice]:
+        """What takes it out. Marks stay where they are, so that what takes them out still finds them."""
+        start = self.span.start
+        for each in self.span.children:
+            if each.name in _MARKS and own(each):
+                yield Splice(start, each.start, b"")
+                start = each.end
+        yield Splice(start, self.span.end, b"")
+
+    def _ends(self, chain: Sequence[OfficeParagraph], tracking: Tracking | None) -> Iterator[Splice]:
+        """What becomes of the ends of paragraphs that are one now, and of their properties."""
+        if tracking is not None:
+            for each in chain:
+                goes = self._gone or each is not chain[-1]
+                if goes or each._restyled:
+                    yield from each.properties_splice(tracking, goes)
+            return
+        for one, other in pairwise(chain):
+            properties = other._properties
+            start = properties.end if properties is not None else other.span.open_end
+            yield Splice(one.span.close_start, start, b"")
+        if self._restyled:
+            yield from self.properties_splice(None, False)
 
     def properties_splice(self, tracking: Tracking | None, mark_goes: bool) -> Iterator[Splice]:
         """Its properties as they are to be (17.3.1.26): the style first, the look of the mark, then what they were.
