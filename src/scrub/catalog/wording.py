@@ -9,11 +9,9 @@ from typing import Any
 from scrub.catalog.texts import lettered
 from scrub.model.declare import Reach, action
 from scrub.model.late import late
+from scrub.model.patterns import found_in, pattern_of
 from scrub.model.problem import Failure
 from scrub.model.text import Edit, Editing, HoldsTexts, Moved
-
-#: Seconds that a pattern may search one text.
-PATTERN_TIME = 1.0
 
 #: Symbols of units (SI Brochure, 9th edition; IEC 80000-13) that are bound where nothing else is said. Those that are
 #: words or labels of their own ("in", "d", "t", "A", "N", "K") are bound only where they are named.
@@ -86,22 +84,14 @@ def replace_matching(item: HoldsTexts, pattern: str, by: str, exactly: bool = Fa
     Example: replace-matching "(\\w+) and (\\w+)", by: "{2} and {1}"
     Also: regex, regular expression, find and replace, wildcard
     """
-    import regex  # only macros that use patterns pay for it
-
-    try:
-        compiled = regex.compile(pattern, 0 if exactly else regex.IGNORECASE)
-    except regex.error as error:
-        raise Failure(f"this pattern is not right: {error}") from None
+    compiled = pattern_of(pattern, exactly)
     pieces = re.split(r"\{(\d+)\}", by)
     wanted = max(map(int, pieces[1::2]), default=0)
     if wanted > compiled.groups:
         raise Failure(f"{{{wanted}}} stands for brackets that the pattern does not have; it has {compiled.groups}")
 
     def editing(text: str) -> Sequence[Edit]:
-        try:
-            return [_filled(each, pieces) for each in compiled.finditer(text, timeout=PATTERN_TIME) if each[0]]
-        except TimeoutError:
-            raise Failure("the pattern took too long: it can be read in too many ways. Make it plainer") from None
+        return [_filled(each, pieces) for each in found_in(compiled, text)]
 
     item.edit_texts(editing)
 

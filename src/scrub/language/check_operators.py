@@ -9,6 +9,8 @@ from contextlib import AbstractContextManager
 from scrub.language import tree
 from scrub.language.meanings import Meanings
 from scrub.language.tree import Expression, Place
+from scrub.model.patterns import pattern_of
+from scrub.model.problem import Failure
 from scrub.model.types import ANY, DATE, DURATION, LENGTH, NUMBER, SECRET, SIZE, TEXT, TIME, YES_NO, Type
 
 _AMOUNTS = (DURATION, LENGTH, SIZE)
@@ -89,12 +91,10 @@ class Operators:
         """A pattern written out is compiled now, so that a slip in it is found before any file is touched."""
         self._text_comparison(node, left, right)
         if isinstance(node.right, tree.Constant) and isinstance(node.right.value, str):
-            import regex  # only macros that use patterns pay for it
-
             try:
-                self.means[node].pattern = regex.compile(node.right.value, 0 if node.exactly else regex.IGNORECASE)
-            except regex.error as error:
-                self.note(node.right.place, f"this pattern is not right: {error}")
+                self.means[node].pattern = pattern_of(node.right.value, node.exactly)
+            except Failure as failure:
+                self.note(node.right.place, failure.what)
 
     def _text_comparison(self, node: tree.Compare, left: Type, right: Type) -> None:
         assert node.right is not None

@@ -13,11 +13,13 @@ from scrub.model.declare import FileItem, Item, Reach, action, field, finds, hol
 from scrub.model.files import WholeFile
 from scrub.model.lines import Column, Row
 from scrub.model.lines_of_text import HoldsLines
+from scrub.model.operations.texts import loose
 from scrub.model.outline import Contents, Outline
+from scrub.model.patterns import found_in, pattern_of
 from scrub.model.problem import Failure, Missing, counted, did_you_mean
 from scrub.model.records import Record, Table
 from scrub.model.text import Edit, Editing, HoldsTexts, Moved, parted, shrunk
-from scrub.model.values import Choice, fold, shown
+from scrub.model.values import Choice, fold, loosen, shown
 
 
 class PlaceInDocument(Choice):
@@ -575,18 +577,12 @@ class Document(WholeFile, HoldsLines):
         return Passages(self, list(self._search(text, matching)))
 
     def _search(self, text: str, matching: str = "", among: Sequence[Paragraph] | None = None) -> Iterator[Passage]:
-        import regex  # only macros that look for words pay for it
-
-        try:
-            pattern = regex.compile(matching or regex.escape(text), regex.IGNORECASE)
-        except regex.error as error:
-            raise Failure(f"this pattern is not right: {error}") from None
+        pattern = pattern_of(matching) if matching else None
+        words = loose(text)
         for paragraph in self.every_paragraph() if among is None else among:
-            try:
-                places = [found.span() for found in pattern.finditer(fold_length(paragraph.text), timeout=1.0)]
-            except TimeoutError:
-                raise Failure("the pattern took too long: it can be read in too many ways. Make it plainer") from None
-            yield from (Passage(paragraph, start, end) for start, end in places if end > start)
+            every = words.finditer(paragraph.text) if pattern is None else found_in(pattern, loosen(paragraph.text))
+            for found in list(every):
+                yield Passage(paragraph, *found.span())
 
     def _only(self, text: str, which: int = 0) -> Passage:
         found = list(self._search(text))
@@ -681,12 +677,6 @@ def _whole(paragraph: Paragraph) -> Passage:
     return Passage(paragraph, 0, len(paragraph.text))
 
 
-def fold_length(text: str) -> str:
-    """A text with blanks and apostrophes made plain, of the same length."""
-    return text.translate(_PLAIN)
-
-
-_PLAIN = str.maketrans({"\u00a0": " ", "\u202f": " ", "\u2007": " ", "\u2019": "'", "\u2018": "'", "\u02bc": "'"})
 _QUOTED = r'["\u201c\u201d]([^"\u201c\u201d]+)["\u201c\u201d]'
 _PICKS = (
     (re.compile(rf"paragraph\s+(\d+)\s+{_QUOTED}", re.IGNORECASE), "_within"),

@@ -10,6 +10,7 @@ from typing import Any
 
 from scrub.model.amounts import Amount
 from scrub.model.operations import as_date
+from scrub.model.patterns import fits, pattern_of
 from scrub.model.problem import Failure
 from scrub.model.values import Value, loosen, same, type_name
 from scrub.runner.execution import Frame
@@ -68,13 +69,8 @@ def ordered(
     return test if fixed is None else test_number
 
 
-#: How long one pattern may search one text, in seconds.
-PATTERN_TIME = 1.0
-
-
 def matching(exactly: bool, known: Any, left: Evaluate, right: Evaluate) -> Callable[[Frame], bool]:
     """`matches`, limited in time; `known` is the pattern where it was compiled before."""
-    import regex
 
     def test(frame: Frame) -> bool:
         value, pattern = left(frame), known
@@ -82,14 +78,7 @@ def matching(exactly: bool, known: Any, left: Evaluate, right: Evaluate) -> Call
             return False
         if not isinstance(value, str):
             raise Failure(f'"matches" goes with texts, this is {type_name(value)}')
-        try:
-            if pattern is None:
-                pattern = regex.compile(right(frame), 0 if exactly else regex.IGNORECASE)
-            return pattern.fullmatch(loosen(value), timeout=PATTERN_TIME) is not None
-        except TimeoutError:
-            raise Failure("the pattern took too long: it can be read in too many ways. Make it plainer") from None
-        except (regex.error, TypeError) as error:
-            raise Failure(f"this pattern is not right: {error}") from None
+        return fits(pattern_of(right(frame), exactly) if pattern is None else pattern, loosen(value))
 
     return test
 
