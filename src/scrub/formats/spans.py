@@ -76,6 +76,14 @@ class Span:
         wanted = self.uri if uri is None else uri
         return (child for child in self.children if child.name == name and child.uri == wanted)
 
+    def inside(self) -> Iterator[Span]:
+        """Every element inside it, in the order of the part."""
+        waiting = self.children[::-1]
+        while waiting:
+            span = waiting.pop()
+            yield span
+            waiting += reversed(span.children)
+
     def of(self, name: str, *uris: str) -> str | None:
         """An attribute by its local name in one of these namespaces, whatever prefix it is written with."""
         for written, value in self.attributes.items():

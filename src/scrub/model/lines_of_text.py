@@ -37,11 +37,3 @@ class HoldsLines(HoldsTexts):
     def lines(self) -> Sequence[Sequence[Line]]:
         """Its lines, in groups that stand together in one place."""
         raise NotImplementedError
-
-    def can_take(self, following: Line) -> bool:
-        """Whether another one can be joined to it; not where it is no line."""
-        return False
-
-    def take(self, following: Line, between: str) -> None:
-        """Joins another one to it."""
-        raise NotImplementedError

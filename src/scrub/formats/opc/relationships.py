@@ -50,3 +50,9 @@ def relationships(package: Package, part: str) -> dict[str, Relationship]:
         address = values.get("Target", "")
         found[id_] = Relationship(id_, values.get("Type", "").rpartition("/")[2], target, address)
     return found
+
+
+def targets_of(package: Package, part: str) -> dict[str, str]:
+    """The parts that a part leads to, by the last word of their type; of several of one type the last."""
+    related = relationships(package, part).values()
+    return {each.type: each.target for each in related if each.target and each.target in package.members}

@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Sequence
 
 from scrub.model.change import visible
-from scrub.model.document import Document, Heading, Paragraph
+from scrub.model.document import Document
 from scrub.model.lines_of_text import Line
+from scrub.model.paragraphs import Heading, Paragraph
 from scrub.model.problem import Failure
 from scrub.model.text import Edit, Kept, Stretches
 

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from datetime import datetime
+from functools import cached_property
 
 from scrub.formats.opc.relationships import part_tree
 from scrub.formats.spans import Span, Splice, spliced
@@ -18,20 +19,17 @@ from scrub.model.problem import Failure
 class OfficeComment(Comment):
     """A comment on words of a document (17.13.4)."""
 
-    def __init__(self, document: Home, span: Span, data: bytes, where: Callable[[str], str]) -> None:
-        self._document = document
-        self._where = where
-        self.id = value(span, "id") or ""
+    def __init__(self, part: CommentPart, span: Span, data: bytes) -> None:
+        self._part = part
         self._span = span
-        self._first = self._text = "\n".join(
-            read_paragraph(data, each, FieldState()).text for each, _, _ in paragraphs_of(span)
-        )
-        self._gone = False
+        self.id = value(span, "id") or ""
+        paragraphs = (read_paragraph(data, each, FieldState()) for each, _, _ in paragraphs_of(span))
+        self._text = "\n".join(each.text for each in paragraphs)
 
     @property
     def file(self) -> Home:
         """The document."""
-        return self._document
+        return self._part.document
 
     @property
     def label(self) -> str:
@@ -41,7 +39,7 @@ class OfficeComment(Comment):
     @property
     def removed(self) -> bool:
         """Whether it was deleted."""
-        return self._gone
+        return self.id in self._part.gone
 
     @property
     def text(self) -> str:
@@ -67,49 +65,59 @@ class OfficeComment(Comment):
     @property
     def address(self) -> str:
         """The paragraph that it hangs on."""
-        return self._where(self.id)
+        return self._part.place(self.id)
 
     def delete(self) -> None:
         """Removes it, with the marks that lead to it."""
-        self._document.ensure_open()
-        self._gone = True
+        part = self._part
+        part.document.ensure_open()
+        part.gone.add(self.id)
         said = f'comment of {self.author or "nobody"} removed: "{self._text[:60]}"'
-        self.changed(f"comment {self.id}", self._text, None, lambda: setattr(self, "_gone", False), said)
+        self.changed(f"comment {self.id}", self._text, None, lambda: part.gone.discard(self.id), said)
 
 
 class CommentPart:
     """The comments of a document, and the marks that lead to them."""
 
     def __init__(self, document: Home, package: Package, name: str | None) -> None:
-        self._document = document
-        self._name = name if name is not None and name in package.members else None
-        self.items: list[OfficeComment] = []
+        self.document = document
+        self._package = package
+        self._name = name
+        #: The numbers of those that were deleted.
+        self.gone: set[str] = set()
         #: The paragraph with the mark of each comment; None before it is asked for.
         self.places: dict[str | None, OfficeParagraph] | None = None
-        if self._name is not None:
-            self._data, self._root = part_tree(package, self._name)
-            self.items = [OfficeComment(document, span, self._data, self._place) for span in self._root.all("comment")]
 
-    def _place(self, id_: str) -> str:
+    @cached_property
+    def _tree(self) -> tuple[bytes, Iterable[Span]]:
+        """The bytes of the part and its comments; nothing where the document has none."""
+        if self._name is None:
+            return b"", ()
+        data, root = part_tree(self._package, self._name)
+        return data, list(root.all("comment"))
+
+    @cached_property
+    def items(self) -> Sequence[OfficeComment]:
+        """The comments."""
+        data, spans = self._tree
+        return [OfficeComment(self, span, data) for span in spans]
+
+    def place(self, id_: str) -> str:
         """The label of the paragraph that a comment hangs on."""
         if self.places is None:
             self.places = {
                 value(span, "id"): each
-                for each in self._document.every_paragraph()
-                for span in _inside(each.span)
+                for each in self.document.every_paragraph()
+                for span in each.span.inside()
                 if span.name == "commentReference"
             }
         found = self.places.get(id_)
-        return found.label if found is not None else self._document.label
-
-    @property
-    def _gone(self) -> set[str]:
-        return {each.id for each in self.items if each.removed}
+        return found.label if found is not None else self.document.label
 
     def marks_taken(self, root: Span) -> Iterator[Splice]:
         """The splices that take the marks of deleted comments out of a part; a run that holds nothing else goes too."""
-        gone = self._gone
-        for span in _inside(root) if gone else ():
+        gone = self.gone
+        for span in root.inside() if gone else ():
             if span.name in ("commentRangeStart", "commentRangeEnd") and value(span, "id") in gone:
                 yield Splice(span.start, span.end, b"")
             elif span.name == "r" and own(span):
@@ -122,15 +130,6 @@ class CommentPart:
         """The name of its part, what stood there and what is to stand there; None where there are no comments."""
         if self._name is None:
             return None
-        gone = self._gone
-        taken = [Splice(each.start, each.end, b"") for each in self._root.all("comment") if value(each, "id") in gone]
-        return self._name, self._data, spliced(self._data, taken)
-
-
-def _inside(root: Span) -> Iterator[Span]:
-    """Every element inside one, in order."""
-    waiting = list(reversed(root.children))
-    while waiting:
-        span = waiting.pop()
-        yield span
-        waiting += reversed(span.children)
+        data, spans = self._tree
+        taken = [Splice(each.start, each.end, b"") for each in spans if value(each, "id") in self.gone]
+        return self._name, data, spliced(data, taken)

@@ -5,13 +5,13 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from functools import cached_property, partial
 
-from scrub.formats.file import PickedFile
 from scrub.formats.kept import Kept as FromFile
+from scrub.formats.opc.file import OfficeFile
 from scrub.formats.opc.parts import Parts
 from scrub.formats.opc.properties import CoreProperties
-from scrub.formats.opc.relationships import part_tree, relationships
+from scrub.formats.opc.relationships import part_tree, relationships, targets_of
 from scrub.formats.source import Source, opened
-from scrub.formats.spans import Span, Splice, outside, spliced
+from scrub.formats.spans import Splice, outside, spliced
 from scrub.formats.wordprocessing.comments import CommentPart, OfficeComment
 from scrub.formats.wordprocessing.paragraph import Home, OfficeParagraph, StoryPart
 from scrub.formats.wordprocessing.read import FieldState, inner, own, paragraphs_of, value
@@ -19,8 +19,7 @@ from scrub.formats.wordprocessing.review import OfficeChange, Resolver, nameless
 from scrub.formats.wordprocessing.styles import ParagraphStyles
 from scrub.formats.wordprocessing.tables import DocumentRows, caption_of, cells_of, tables_in
 from scrub.formats.wordprocessing.tracking import Tracking, recording
-from scrub.formats.zip import Package
-from scrub.model.document import Paragraph, PlaceInDocument
+from scrub.model.paragraphs import Paragraph, PlaceInDocument
 from scrub.model.preferences import CURRENT
 from scrub.model.problem import Failure, counted
 from scrub.model.records import Table
@@ -34,37 +33,29 @@ _PLACES = {
 _OFFICE = "docProps/app.xml"
 
 
-class OfficeDocument(PickedFile, Home):
+class OfficeDocument(OfficeFile, Home):
     """A .docx file."""
+
+    usual = "a .docx"
 
     def __init__(self, source: Source) -> None:
         super().__init__(source)
-        self.package = Package(source)
-        found = [each for each in relationships(self.package, "").values() if each.type == "officeDocument"]
-        main = found[0].target if found else None
-        if main is None or main not in self.package.members:
-            raise self.problem("its document part is missing, so this is not a document, or a damaged one")
-        self._main = main
-        body = StoryPart(self.package, main, PlaceInDocument.BODY)
+        body = StoryPart(self.package, self.main, PlaceInDocument.BODY)
         if body.root.name != "document" or not own(body.root):
             raise self.problem("its main part is not a document, whatever its name says")
         self._parts = [body]
-        related = relationships(self.package, main)
+        related = relationships(self.package, self.main).values()
         for kind, place in _PLACES.items():
-            for one in related.values():
+            for one in related:
                 if one.type == kind and one.target in self.package.members:
                     self._parts.append(StoryPart(self.package, str(one.target), place))
-        self._related = related
-        self._settings = self._read_settings()
+        self._targets = targets_of(self.package, self.main)
+        self._settings_part = self._targets.get("settings")
+        self._settings = part_tree(self.package, self._settings_part)[1] if self._settings_part else None
         self._nameless = False
         self._records: FromFile[bool] = FromFile(self._recording)
         self._every = list(self._read())
         self.properties = CoreProperties(self.package)
-
-    def _read_settings(self) -> Span | None:
-        part = next((each.target for each in self._related.values() if each.type == "settings"), None)
-        self._settings_part = part if part is not None and part in self.package.members else None
-        return part_tree(self.package, self._settings_part)[1] if self._settings_part is not None else None
 
     def ensure_open(self) -> None:
         """Raises `Failure` where the document allows no changes (17.15.1.29)."""
@@ -118,8 +109,8 @@ class OfficeDocument(PickedFile, Home):
     @cached_property
     def styles(self) -> ParagraphStyles:
         """Its styles."""
-        part = next((each.target for each in self._related.values() if each.type == "styles"), None)
-        return ParagraphStyles(part_tree(self.package, part)[1] if part in self.package.members and part else None)
+        part = self._targets.get("styles")
+        return ParagraphStyles(part_tree(self.package, part)[1] if part else None)
 
     def every_paragraph(self) -> Sequence[OfficeParagraph]:
         """Its paragraphs: of the body, then of headers, footers, footnotes and endnotes."""
@@ -157,13 +148,11 @@ class OfficeDocument(PickedFile, Home):
 
     def changes_waiting(self) -> Iterator[OfficeChange]:
         """The recorded changes that wait."""
-        found = [each for part in self._parts for each in recorded_in(part.data, part.root)]
-        return iter([OfficeChange(self, each) for each in found])
+        return (each for part in self._parts for each in recorded_in(self, part.data, part.root))
 
     @cached_property
     def _comments(self) -> CommentPart:
-        part = next((each.target for each in self._related.values() if each.type == "comments"), None)
-        return CommentPart(self, self.package, part)
+        return CommentPart(self, self.package, self._targets.get("comments"))
 
     def comments(self) -> Iterator[OfficeComment]:
         """Its comments."""
@@ -267,13 +256,6 @@ class OfficeDocument(PickedFile, Home):
             field = "author" if name == "creator" else name
             self.changed(field, before, value, self.properties.put(name, value))
 
-    @property
-    def notes(self) -> Sequence[str]:
-        """What a person should know about saving the changes."""
-        if self.recorder and any(name.startswith("_xmlsignatures/") for name in self.package.members):
-            return [f"{self.name} carries a digital signature, which no longer holds after a change."]
-        return []
-
     def _write(self, parts: Parts, name: str, first: bytes, made: bytes) -> None:
         """A part as it is to be, if that is another than it was."""
         made = nameless(made) if self._nameless else made
@@ -290,12 +272,12 @@ class OfficeDocument(PickedFile, Home):
             splices += outside(splices, self._comments.marks_taken(part.root))
             if splices or part.data is not part.first or self._nameless:
                 self._write(parts, part.name, part.first, spliced(part.data, splices))
-        comments = self._comments.made()
+        comments = self._comments.made() if self._comments.gone or self._nameless else None
         if comments is not None:
             self._write(parts, *comments)
         if self._nameless and self._office[1]:
             self._write(parts, _OFFICE, self._office[0], spliced(*self._office))
-        if self._records.touched and self._settings_part is not None and self._settings is not None:
+        if self._records.touched and self._settings_part and self._settings is not None:
             data = self.package.read(self._settings_part)
             parts.changed[self._settings_part] = partial(
                 spliced, data, recording(data, self._settings, self._records.now)

@@ -15,8 +15,9 @@ from scrub.formats.wordprocessing.styles import ParagraphStyles
 from scrub.formats.wordprocessing.tracking import Tracking
 from scrub.formats.wordprocessing.write import ParagraphWriter, elements_of
 from scrub.formats.zip import Package
-from scrub.model.document import Document, PlaceInDocument
+from scrub.model.document import Document
 from scrub.model.lines_of_text import Line
+from scrub.model.paragraphs import PlaceInDocument
 from scrub.model.problem import Failure
 from scrub.model.text import Edit, Fresh, Kept, Stretches
 

@@ -2,19 +2,20 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterator
 from datetime import datetime
-from typing import NamedTuple
 
 from scrub.formats.spans import NotReadable, Span, parse
 from scrub.formats.wordprocessing.read import inner, own, value
 from scrub.formats.xmltext import text_of
-from scrub.model.document import ChangeSort, Document, RecordedChange
+from scrub.model.document import Document
+from scrub.model.late import late
 from scrub.model.problem import Failure
+from scrub.model.recorded import ChangeSort, RecordedChange
 
-#: Recorded changes of text, by what they are; the marks of paragraphs and rows are called the same.
-_SORTS = {"ins": "insertion", "del": "deletion", "moveTo": "move", "moveFrom": "move"}
+#: Recorded changes of text, by what they are; the marks of paragraphs and rows are called the same. A move is told
+#: once, where it leads.
+_SORTS = {"ins": ChangeSort.INSERTION, "del": ChangeSort.DELETION, "moveTo": ChangeSort.MOVE}
 #: Recorded changes of looks: what they are was recorded inside.
 _LOOKS = frozenset((
     "rPrChange", "pPrChange", "sectPrChange", "tblPrChange", "tblPrExChange", "tblGridChange", "trPrChange",
@@ -24,34 +25,18 @@ _RANGES = frozenset(("moveFromRangeStart", "moveFromRangeEnd", "moveToRangeStart
 _CELLS = frozenset(("cellIns", "cellDel", "cellMerge"))
 
 
-class Recorded(NamedTuple):
-    """One recorded change."""
-
-    sort: str
-    text: str
-    author: str
-    date: datetime | None
-
-
-def recorded_in(data: bytes, root: Span) -> Iterator[Recorded]:
+def recorded_in(document: Document, data: bytes, root: Span) -> Iterator[OfficeChange]:
     """The recorded changes of a part, in its order."""
-    waiting = [root]
-    while waiting:
-        span = waiting.pop()
-        waiting += reversed(span.children)
-        sort = "format" if span.name in _LOOKS else _SORTS.get(span.name)
-        if sort is None or not own(span) or (span.name == "moveFrom"):
-            continue
-        text = "" if sort == "format" else "".join(_words(data, span))
-        yield Recorded(sort, text, value(span, "author") or "", moment(value(span, "date")))
+    for span in root.inside():
+        sort = ChangeSort.FORMAT if span.name in _LOOKS else _SORTS.get(span.name)
+        if sort is not None and own(span):
+            yield OfficeChange(document, data, span, sort)
 
 
 def _words(data: bytes, span: Span) -> Iterator[str]:
-    for child in span.children:
-        if child.name in ("t", "delText") and own(child):
-            yield text_of(data[child.start : child.end])
-        else:
-            yield from _words(data, child)
+    for each in span.inside():
+        if each.name in ("t", "delText") and own(each):
+            yield text_of(data[each.start : each.end])
 
 
 def moment(text: str | None) -> datetime | None:
@@ -65,9 +50,11 @@ def moment(text: str | None) -> datetime | None:
 class OfficeChange(RecordedChange):
     """A recorded change."""
 
-    def __init__(self, document: Document, recorded: Recorded) -> None:
+    def __init__(self, document: Document, data: bytes, span: Span, sort: ChangeSort) -> None:
         self._document = document
-        self._recorded = recorded
+        self._data = data
+        self._span = span
+        self._sort = sort
 
     @property
     def file(self) -> Document:
@@ -77,22 +64,22 @@ class OfficeChange(RecordedChange):
     @property
     def text(self) -> str:
         """Its words."""
-        return self._recorded.text
+        return "" if self._sort is ChangeSort.FORMAT else "".join(_words(self._data, self._span))
 
     @property
     def author(self) -> str:
         """Who made it."""
-        return self._recorded.author
+        return value(self._span, "author") or ""
 
     @property
     def date(self) -> datetime | None:
         """When."""
-        return self._recorded.date
+        return moment(value(self._span, "date"))
 
     @property
     def sort(self) -> ChangeSort:
         """What it did."""
-        return ChangeSort(self._recorded.sort)
+        return self._sort
 
 
 class Resolver:
@@ -214,8 +201,8 @@ class Resolver:
         return opening + self.data[former.open_end : former.close_start] + kept + f"</{span.raw_name}>".encode()
 
 
-_AUTHOR = re.compile(rb'(<(?:\w+:)?[A-Za-z]+(?:\s[^<>]*?)?\s(?:\w+:)?author=)"[^"]*"')
-_INITIALS = re.compile(rb'(<(?:\w+:)?comment\b[^<>]*?\s(?:\w+:)?initials=)"[^"]*"')
+_AUTHOR = late(rb'(<(?:\w+:)?[A-Za-z]+(?:\s[^<>]*?)?\s(?:\w+:)?author=)"[^"]*"')
+_INITIALS = late(rb'(<(?:\w+:)?comment\b[^<>]*?\s(?:\w+:)?initials=)"[^"]*"')
 
 
 def nameless(data: bytes) -> bytes:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterable, Mapping, Sequence
 from datetime import date
 from decimal import Decimal
@@ -12,13 +11,14 @@ from scrub.formats.spans import Span
 from scrub.formats.texts.paragraph import OpenParagraph
 from scrub.formats.wordprocessing.read import inner, own, value
 from scrub.model.declare import FileItem
+from scrub.model.late import late
 from scrub.model.problem import Failure
 from scrub.model.rows import Reader, Rows
 from scrub.model.text import Editing
 from scrub.model.values import Plain, Value, heading_key, shown, type_name
 
-_NUMBER = re.compile(r"-?(?:0|[1-9]\d{0,14})(?:\.\d+)?")
-_DATE = re.compile(r"\d{4}-\d{2}-\d{2}")
+_NUMBER = late(r"-?(?:0|[1-9]\d{0,14})(?:\.\d+)?")
+_DATE = late(r"\d{4}-\d{2}-\d{2}")
 
 
 class DocumentRows(Rows):
@@ -105,14 +105,7 @@ def _value(text: str) -> Plain:
 
 def tables_in(root: Span) -> list[Span]:
     """The tables inside an element, in order; one that lies in a cell of another comes behind that."""
-    found: list[Span] = []
-    waiting = [root]
-    while waiting:
-        span = waiting.pop()
-        if span.name == "tbl" and own(span):
-            found.append(span)
-        waiting += reversed(span.children)
-    return found
+    return [span for span in root.inside() if span.name == "tbl" and own(span)]
 
 
 def cells_of(table: Span) -> list[list[tuple[int, Span]]]:
@@ -120,7 +113,7 @@ def cells_of(table: Span) -> list[list[tuple[int, Span]]]:
     one above are left out (17.4.84).
     """
     rows = []
-    for row in (each for each in _through(table, "tr")):
+    for row in _through(table, "tr"):
         properties = inner(row, "trPr")
         column = int(value(inner(properties, "gridBefore")) or 0) if properties is not None else 0
         cells = []

@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterable
 from datetime import datetime
 
 from scrub.formats.spans import Span, Splice, ended, escaped
 from scrub.formats.wordprocessing.read import inner, value
+from scrub.model.late import late
 
-_ID = re.compile(rb'\bid="(-?\d+)"')
+_ID = late(rb'\bid="(-?\d+)"')
 
 
 class Tracking:
@@ -18,14 +18,13 @@ class Tracking:
     def __init__(self, author: str, parts: Iterable[bytes]) -> None:
         """`parts` are the parts with annotations: their numbers are unique over all of them (17.13.2)."""
         self.author = author
-        self.date = datetime.now().astimezone().isoformat(timespec="seconds").replace("+00:00", "Z")
+        self._when = f"{datetime.now().isoformat(timespec='seconds')}Z"  # as is usual: the time of the place
         self._last = max((int(found) for data in parts for found in _ID.findall(data)), default=0)
 
     def attributes(self, prefix: str) -> str:
         """The attributes of one recorded change."""
         self._last = (self._last + 1) & 0x7FFFFFFF
-        when = f"{self.date[:19]}Z"
-        return f' {prefix}id="{self._last}" {prefix}author="{escaped(self.author)}" {prefix}date="{when}"'
+        return f' {prefix}id="{self._last}" {prefix}author="{escaped(self.author)}" {prefix}date="{self._when}"'
 
     def is_own(self, change: Span | None) -> bool:
         """Whether a recorded change is by the same author."""

@@ -7,7 +7,7 @@ import re
 from collections.abc import Iterator
 from functools import partial
 
-from scrub.formats.file import PickedFile
+from scrub.formats.opc.file import OfficeFile
 from scrub.formats.opc.parts import Parts
 from scrub.formats.opc.relationships import part_tree, relationships
 from scrub.formats.source import Source, opened
@@ -18,7 +18,6 @@ from scrub.formats.workbook.front import reselected
 from scrub.formats.workbook.reading import Loads
 from scrub.formats.workbook.shared import Shared
 from scrub.formats.workbook.sheet import OfficeSheet
-from scrub.formats.zip import Package
 from scrub.model.area import Area
 from scrub.model.grid import Grid
 from scrub.model.problem import Failure
@@ -30,17 +29,17 @@ from scrub.store.patch import Patch
 _QUICKLY_READ = 1 << 20
 
 
-class OfficeWorkbook(PickedFile, Workbook):
+class OfficeWorkbook(OfficeFile, Workbook):
     """A workbook opened for splicing."""
+
+    usual = "an .xlsx"
 
     def __init__(self, source: Source) -> None:
         super().__init__(source)
-        self.package = Package(source)
-        self._part = self._find_part()
-        self._data, self._root = part_tree(self.package, self._part)
+        self._data, self._root = part_tree(self.package, self.main)
         if self._root.name != "workbook":
             raise self.problem("its main part is not a workbook")
-        self.shared = Shared(self, self.package, self._part, self._data, self._root)
+        self.shared = Shared(self, self.package, self.main, self._data, self._root)
         self._loads = Loads()
         self._sheets = list(self._read_sheets())
         self.shared.sheets = self._sheets
@@ -64,9 +63,7 @@ class OfficeWorkbook(PickedFile, Workbook):
     @property
     def notes(self) -> list[str]:
         """What a person should know about saving the changes."""
-        found = []
-        if self.recorder and any(name.startswith("_xmlsignatures/") for name in self.package.members):
-            found.append(f"{self.name} carries a digital signature, which no longer holds after a change.")
+        found = list(super().notes)
         if self._recalculates:
             found.append("Formulas will be recalculated when the file is next opened.")
         return found
@@ -95,18 +92,8 @@ class OfficeWorkbook(PickedFile, Workbook):
         sheet.changed("sheet", None, name, revert, "new sheet")
         return sheet
 
-    def _find_part(self) -> str:
-        for relationship in relationships(self.package, "").values():
-            if relationship.type == "officeDocument" and relationship.target:
-                if relationship.target in self.package.members:
-                    return relationship.target
-                break
-        if "mimetype" in self.package.members:
-            raise self.problem("this is not an .xlsx workbook, whatever its name says. Save it as .xlsx")
-        raise self.problem("its workbook part is missing, so this is not a workbook, or a damaged one")
-
     def _read_sheets(self) -> Iterator[OfficeSheet]:
-        targets = relationships(self.package, self._part)
+        targets = relationships(self.package, self.main)
         sheets = self._root.child("sheets")
         for number, entry in enumerate(sheets.all("sheet") if sheets else (), 1):
             id_ = entry.related
@@ -147,7 +134,7 @@ class OfficeWorkbook(PickedFile, Workbook):
             fresh["definedNames"] = whole
         splices += all_placed(self._root, fresh)
         if splices:
-            parts.changed[self._part] = partial(spliced, self._data, splices)
+            parts.changed[self.main] = partial(spliced, self._data, splices)
         self._write_styles(parts)
         parts.finish()
         if not parts.changed and not parts.added and not parts.removed:
@@ -162,7 +149,7 @@ class OfficeWorkbook(PickedFile, Workbook):
             return []
         p, entries = holder.prefix, ""
         number = max((int(each.attributes.get("sheetId", "0")) for each in holder.all("sheet")), default=0)
-        folder = os.path.dirname(self._part)
+        folder = os.path.dirname(self.main)
         for sheet in fresh:
             number += 1
             name = parts.free_name(f"{folder}/worksheets/sheet{{}}.xml" if folder else "sheet{}.xml")
@@ -170,7 +157,7 @@ class OfficeWorkbook(PickedFile, Workbook):
             type_ = "application/vnd.openxmlformats-officedocument.spreadsheetml.worksheet+xml"
             parts.add(name, b"", type_)
             base = "http://schemas.openxmlformats.org/officeDocument/2006/relationships"
-            id_ = parts.relate(self._part, f"{base}/worksheet", name)
+            id_ = parts.relate(self.main, f"{base}/worksheet", name)
             state = "" if sheet.state == "visible" else f' state="{sheet.state}"'
             entries += (
                 f'<{p}sheet name="{escaped(sheet.name)}" sheetId="{number}"{state} xmlns:r="{base}" r:id="{id_}"/>'
@@ -200,7 +187,7 @@ class OfficeWorkbook(PickedFile, Workbook):
             return []
         chain = self.shared.targets.get("calcChain")
         if chain and any(sheet.formulas for sheet in self._sheets):
-            parts.remove(chain, self._part)
+            parts.remove(chain, self.main)
         old = self._root.child("calcPr")
         if old is not None:
             marked = old.attributes.get("fullCalcOnLoad") in ("1", "true")
@@ -225,15 +212,15 @@ class OfficeWorkbook(PickedFile, Workbook):
         if part:
             parts.changed[part] = lambda: fresh
             return
-        usual = os.path.join(os.path.dirname(self._part), "styles.xml")  # some readers look for this name only
+        usual = os.path.join(os.path.dirname(self.main), "styles.xml")  # some readers look for this name only
         name = parts.free_name("xl/styles{}.xml") if usual in self.package.members else usual
         base = "http://schemas.openxmlformats.org/officeDocument/2006/relationships"
         parts.add(name, fresh, "application/vnd.openxmlformats-officedocument.spreadsheetml.styles+xml")
-        parts.relate(self._part, f"{base}/styles", name)
+        parts.relate(self.main, f"{base}/styles", name)
 
     def embedded(self) -> list[str]:
         """The texts of the macros inside it."""
-        return [text for _, text in embedded(self.package, self._part)]
+        return [text for _, text in embedded(self.package, self.main)]
 
     def embed(self, title: str, text: str) -> None:
         """Puts a macro inside; one of the same first line gives way."""
@@ -246,11 +233,11 @@ class OfficeWorkbook(PickedFile, Workbook):
 
     def _embed(self, text: str, parts: Parts) -> None:
         first = text.lstrip().partition("\n")[0].split()
-        for part, other in embedded(self.package, self._part):
+        for part, other in embedded(self.package, self.main):
             if other.lstrip().partition("\n")[0].split() == first:
                 parts.changed[part] = partial(part_of, text)
                 return
-        add_part(parts, self._part, text)
+        add_part(parts, self.main, text)
 
 
 def open_workbook(path: str) -> OfficeWorkbook:

@@ -7,7 +7,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from functools import cached_property
 from typing import Protocol
 
-from scrub.formats.opc.relationships import relationships
+from scrub.formats.opc.relationships import targets_of
 from scrub.formats.spans import NotReadable, Span
 from scrub.formats.workbook.decode import Decoder
 from scrub.formats.workbook.depends import Calculated, Dependence
@@ -76,8 +76,7 @@ class Shared:
     @cached_property
     def targets(self) -> dict[str, str]:
         """The parts that the workbook part leads to, by the last word of their type."""
-        related = relationships(self.package, self.part).values()
-        return {each.type: each.target for each in related if each.target in self.package.members and each.target}
+        return targets_of(self.package, self.part)
 
     @cached_property
     def styles(self) -> Styles:

@@ -1,0 +1,42 @@
+"""What workbooks and documents have in common as packages (ISO/IEC 29500-2): a main part, and perhaps a signature."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import ClassVar
+
+from scrub.formats.file import PickedFile
+from scrub.formats.opc.relationships import relationships
+from scrub.formats.source import Source
+from scrub.formats.zip import Package
+
+
+class OfficeFile(PickedFile):
+    """A package opened for splicing."""
+
+    #: The ending that such a file usually has, with its article.
+    usual: ClassVar[str]
+
+    def __init__(self, source: Source) -> None:
+        super().__init__(source)
+        self.package = Package(source)
+        self.main = self._main_part()
+
+    def _main_part(self) -> str:
+        """The part that says what the file is. Raises `FileProblem` where there is none."""
+        leads = (each.target for each in relationships(self.package, "").values() if each.type == "officeDocument")
+        found = next(leads, None)
+        if found is not None and found in self.package.members:
+            return found
+        kind = self.kind_word
+        if "mimetype" in self.package.members:  # as in an Open Document
+            ending = self.usual.split()[1]
+            raise self.problem(f"this is not {self.usual} {kind}, whatever its name says. Save it as {ending}")
+        raise self.problem(f"its {kind} part is missing, so this is not a {kind}, or a damaged one")
+
+    @property
+    def notes(self) -> Sequence[str]:
+        """What a person should know about saving the changes."""
+        if self.recorder and any(name.startswith("_xmlsignatures/") for name in self.package.members):
+            return [f"{self.name} carries a digital signature, which no longer holds after a change."]
+        return []
