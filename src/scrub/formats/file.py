@@ -7,12 +7,13 @@ from collections.abc import Sequence
 
 from scrub.formats.endings import ENDINGS
 from scrub.formats.source import Source
+from scrub.formats.zip import common_start
 from scrub.model.change import Change, Recorder
 from scrub.model.declare import FileItem, Item
-from scrub.model.files import FilePath, WholeFile
+from scrub.model.files import FilePath, WholeFile, ensure_file_name
 from scrub.model.problem import Failure, FileProblem
 from scrub.store.inuse import ensure_free
-from scrub.store.patch import Copy, Effect, Patch, free_path
+from scrub.store.patch import Copy, Effect, Patch, Piece, free_path
 
 
 class PickedFile(WholeFile):
@@ -83,6 +84,14 @@ class PickedFile(WholeFile):
         """What makes the changed file of the old one, or None when nothing is to be written."""
         raise NotImplementedError
 
+    def rewritten(self, fresh: bytes) -> Patch:
+        """What makes other bytes of the old ones; what both begin and end with is kept."""
+        old = self.source.read(0, self.source.size)
+        start = common_start(old, fresh)
+        same = min(len(old) - start, len(fresh) - start, common_start(old[::-1], fresh[::-1]))
+        pieces: list[Piece] = [Copy(0, start), fresh[start : len(fresh) - same], Copy(len(old) - same, same)]
+        return Patch(self.source.digest, self.source.size, pieces)
+
     def ensure_free(self) -> None:
         """Raises `InUse` or `ReadOnly` when it cannot be changed now."""
         ensure_free(self.source.path)
@@ -121,8 +130,7 @@ def _copy_path(path: str, name: str, to: FilePath | None, wanted: FilePath | Non
         )
     if os.path.splitext(own)[1].lower() != ending.lower():
         own += ending
-    if any(mark in own for mark in '\\/:*?"<>|'):
-        raise Failure(f'"{own}" cannot be the name of a file. Make it one: .as-file-name')
+    ensure_file_name(own)
     folder = os.path.expanduser(str(to or ".").replace("\\", "/"))
     whole = os.path.normpath(os.path.join(os.path.dirname(path), folder, own))
     return free_path(whole, lambda each: each in taken or os.path.lexists(each))

@@ -10,7 +10,7 @@ from decimal import Decimal
 from scrub.model.amounts import Size
 from scrub.model.change import Change, Recorder
 from scrub.model.declare import Item
-from scrub.model.files import File, FilePath, Folder, IfThere
+from scrub.model.files import File, FilePath, Folder, IfThere, ensure_file_name
 from scrub.model.outline import Contents
 from scrub.model.problem import Failure, FileProblem
 from scrub.store.disk import digest_of
@@ -168,8 +168,7 @@ class PlainFile(File):
     def rename(self, to: FilePath, if_there: IfThere = IfThere.NUMBER) -> None:
         """Gives it another name."""
         name = str(to).strip()
-        if not name or any(mark in name for mark in '\\/:*?"<>|\0') or name in (".", ".."):
-            raise Failure(f'"{name}" cannot be the name of a file. Make it one: .as-file-name')
+        ensure_file_name(name)
         if not os.path.splitext(name)[1]:
             name += os.path.splitext(self.name)[1]
         self._go(os.path.join(os.path.dirname(self.path), name), if_there, "renamed")

@@ -32,8 +32,9 @@ class Splice(NamedTuple):
 #: The namespaces that hold for an element, by their prefix ("" for the one without).
 Namespaces = Mapping[str, str]
 #: Both the namespaces of an Open XML document are known by these beginnings (ISO/IEC 29500-1, annex A: Strict).
+RELATIONSHIPS = "http://schemas.openxmlformats.org/officeDocument/2006/relationships"
 _RELATIONSHIPS = (
-    "http://schemas.openxmlformats.org/officeDocument/2006/relationships",
+    RELATIONSHIPS,
     "http://purl.oclc.org/ooxml/officeDocument/relationships",
 )
 

@@ -87,3 +87,8 @@ def escaped_text(text: str) -> str:
     """A text as character data; a carriage return is kept by a reference (XML 1.0, 2.4 and 2.11)."""
     text = fit(text)
     return text.replace("&", "&amp;").replace("<", "&lt;").replace(">", "&gt;").replace("\r", "&#13;")
+
+
+def is_on(value: str | None, default: bool = False) -> bool:
+    """What an attribute of the type ST_OnOff says (ISO/IEC 29500-1, 22.9.2.7); `default` where it is missing."""
+    return default if value is None else value in ("1", "true", "on")

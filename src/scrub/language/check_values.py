@@ -132,26 +132,25 @@ class CheckValues(Lookups):
         return list_of(known.pop() if len(known) == 1 else ANY)
 
     def _name(self, node: tree.Name) -> Type:
+        means = self.means[node]
         item = self.scope.item(node.word)
         if item is not None:
-            self.means[node].slot = item.slot
+            means.slot = item.slot
             return self.vocabulary.kinds[item.kind].type
         implied = self.scope.implied(node.word, self.vocabulary)
         if implied is not None:
-            self.means[node].slot, self.means[node].implied = implied[0].slot, implied[1]
+            means.slot, means.implied = implied[0].slot, implied[1]
             return self.vocabulary.kinds[node.word].type
         if node.word == "selection":
             slot, kind = self.selection()
             if slot:
-                self.means[node].slot = slot
+                means.slot = slot
                 return self.vocabulary.kinds[kind].type
         self.read.add(node.word)
         name = self.scope.names.get(node.word)
         if name is not None:
-            self.means[node].slot = name.slot
-            self.means[node].plain = (
-                not name.type.item and name.type != ANY
-            )  # surely no item, which could have been deleted
+            means.slot = name.slot
+            means.plain = not name.type.item and name.type != ANY  # surely no item, which could have been deleted
             if node.word not in self.scope.assigned:
                 self.note(
                     node.place,
@@ -193,9 +192,8 @@ class CheckValues(Lookups):
             words = {word for _, word in self.vocabulary.operations}
             words |= {word for kind in self.vocabulary.kinds.values() for word in kind.fields}
             self.means[node].heading = heading_key(node.word)
-            unknown = (
-                isinstance(node.target, tree.Name) and self.means[node.target].slot < 0
-            )  # its problem is told already
+            # The problem of a target that is not known is told already.
+            unknown = isinstance(node.target, tree.Name) and self.means[node.target].slot < 0
             if target == ANY and not unknown and node.word not in words:
                 tail = _no_dot(node.word) or did_you_mean(node.word, words)
                 self.note(

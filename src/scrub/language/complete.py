@@ -65,8 +65,11 @@ def at(text: str, line: int, column: int, vocabulary: Vocabulary, known: Known |
     offers = _Offers(vocabulary, known or Known(), seen)
     found = offers.after(tokens) if tokens or hole is None else offers.values()
     low = word.lower()
-    fitting = [fit for fit in found if fit.word.startswith(low)]
-    return list({fit.word: fit for fit in (*fitting, *reversed(fitting))}.values())
+    fitting: dict[str, Fit] = {}
+    for fit in found:
+        if fit.word.startswith(low):
+            fitting.setdefault(fit.word, fit)
+    return list(fitting.values())
 
 
 def _open_hole(before: str) -> str | None:
@@ -158,7 +161,8 @@ class _Offers:
         """The kinds that can be visited here: those inside the current item first."""
         kinds, current = self.vocabulary.kinds, self.scope.current
         inside = [word for word in kinds if current and self.vocabulary.path(current.kind, word)]
-        return [Fit(word, "kind", kinds[word].summary) for word in (*inside, *(set(kinds) - set(inside)))]
+        others = [word for word in kinds if word not in inside]
+        return [Fit(word, "kind", kinds[word].summary) for word in (*inside, *others)]
 
     def values(self) -> list[Fit]:
         """What a value can begin with."""
@@ -183,10 +187,11 @@ class _Offers:
             fields = [Fit(each.word, "field", each.docs.summary) for each in kind.fields.values()]
             return fields + [Fit(each.word, "part", each.docs.summary) for each in kind.parts.values()]
         every = self.vocabulary.operations.items()
-        offered = [Fit(word, "operation", each.docs.summary) for (of, word), each in every if found in (ANY, Type(of))]
-        if found.word == "list":
-            offered = [Fit(word, "operation", each.docs.summary) for (of, word), each in every if of == "list"]
-        return sorted(offered)
+        return sorted(
+            Fit(word, "operation", each.docs.summary)
+            for (of, word), each in every
+            if found in (ANY, Type(of)) or found.word == of == "list"
+        )
 
     def _wanted(self, tokens: list[Token]) -> list[Fit] | None:
         """The words that a field takes, behind `=` or `is`; None where it takes any value."""
@@ -195,15 +200,15 @@ class _Offers:
             end -= 1
         if end == len(tokens) or not end:
             return None
-        found, dotted = self._type(tokens[:end]), end > 1 and tokens[end - 2].is_sign(".")
-        if not dotted:
+        if end < 2 or not tokens[end - 2].is_sign("."):
             return None
-        field = self._field(tokens[:end])
+        found = self._type(tokens[:end])
         words = [*found.choices] or (["yes", "no"] if found == YES_NO else [])
-        words += ["nothing"] if field is not None and field and not found.choices and found != YES_NO else []
+        if not words and self._may_be_nothing(tokens[:end]):
+            words = ["nothing"]
         return [Fit(each, "choice") for each in words] if words else None
 
-    def _field(self, tokens: list[Token]) -> bool:
+    def _may_be_nothing(self, tokens: list[Token]) -> bool:
         """Whether the tokens end with a field that can be nothing."""
         of = self._type(tokens[:-2])
         field = self.vocabulary.kinds[of.word].fields.get(tokens[-1].text) if of.item else None

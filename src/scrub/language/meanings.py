@@ -49,14 +49,9 @@ class Meaning:
     asked: tuple[tuple[int, int], ...] = ()
 
 
-class Meanings:
+class Meanings(dict[object, Meaning]):
     """The meaning of each node of one macro."""
 
-    def __init__(self) -> None:
-        self._of: dict[object, Meaning] = {}
-
-    def __getitem__(self, node: object) -> Meaning:
-        found = self._of.get(node)
-        if found is None:
-            found = self._of[node] = Meaning()
+    def __missing__(self, node: object) -> Meaning:
+        found = self[node] = Meaning()
         return found

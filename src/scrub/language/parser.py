@@ -10,7 +10,7 @@ from scrub.language.expressions import ExpressionReader
 from scrub.language.header import read_header
 from scrub.language.lexer import END, NEWLINE, TEXT, WORD, Token, counts, lex, split_lines
 from scrub.language.tree import Argument, Block, Expression, Statement
-from scrub.language.words import BLOCKS, FREE, KEYWORDS, STATEMENTS
+from scrub.language.words import BLOCKS, FREE, HEADER, KEYWORDS, STATEMENTS
 from scrub.model.problem import Problem
 
 
@@ -77,9 +77,9 @@ class _Parser(ExpressionReader):
             self.end_line()
         except Slip as slip:
             self.problems.append(slip.problem)
-            found = tree.Bad(place_of(self.token))
+            bad = tree.Bad(place_of(self.token))
             self.skip_line()
-            found = self.spanned(tree.Bad(found.place), first)
+            found = self.spanned(bad, first)
         return found
 
     def body(self, opener: Token, closing: bool = True) -> Block:
@@ -156,7 +156,7 @@ class _Parser(ExpressionReader):
         if reader is not None:
             found: Statement = reader(self.take())
             return found
-        if token.text in ("macro", "about", "group", "into", "for") and self.following().type in (WORD, TEXT):
+        if token.text in HEADER and self.following().type in (WORD, TEXT):
             raise self.slip(f'"{token.text}" belongs at the top, above the first statement')
         if token.text in KEYWORDS - FREE:
             raise self.slip(f'a line cannot start with "{token.text}". Does it belong to the line above?')

@@ -8,6 +8,7 @@ from datetime import datetime
 from scrub.model.amounts import Size
 from scrub.model.declare import FileItem, Item, Reach, action, field, holds
 from scrub.model.outline import Contents
+from scrub.model.problem import Failure
 from scrub.model.values import Choice
 
 
@@ -15,6 +16,12 @@ class FilePath(str):
     """A path as an argument. Pieces that come from data may not climb or hide a separator."""
 
     __slots__ = ()
+
+
+def ensure_file_name(name: str) -> None:
+    """Raises `Failure` for what cannot be the name of a file, on any system."""
+    if not name.strip() or any(mark in name for mark in '\\/:*?"<>|\0') or name in (".", ".."):
+        raise Failure(f'"{name}" cannot be the name of a file. Make it one: .as-file-name')
 
 
 class IfThere(Choice):

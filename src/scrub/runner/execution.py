@@ -8,6 +8,7 @@ from typing import Any
 
 from scrub.model.change import ReadOnly
 from scrub.model.declare import Item, Reach
+from scrub.model.files import ensure_file_name
 from scrub.model.host import Host
 from scrub.model.problem import Failure
 from scrub.runner.opened import Opened, Opens
@@ -71,8 +72,7 @@ class Execution:
         source = self._whole(path)
         ending = os.path.splitext(source)[1]
         own = str(name) if str(name).lower().endswith(ending.lower()) else f"{name}{ending}"
-        if any(mark in own for mark in '\\/:*?"<>|'):
-            raise Failure(f'"{own}" cannot be the name of a file. Make it one: .as-file-name')
+        ensure_file_name(own)
         target = os.path.join(self._whole(to) if to else self._whole("."), own)
         taken = {each for _, each in self.made}
         target = free_path(target, lambda each: each in taken or self.taken(each))

@@ -106,14 +106,15 @@ class Expressions(Paths, Lookups):
         return lambda frame: [item(frame) for item in items]
 
     def _name(self, node: tree.Name) -> Evaluate:
-        if self.means[node].choice is not None:
-            choice = self.means[node].choice
+        means = self.means[node]
+        if means.choice is not None:
+            choice = means.choice
             return lambda frame: choice
-        slot = self.means[node].slot
-        if self.means[node].plain:
+        slot = means.slot
+        if means.plain:
             return lambda frame: frame[slot]
-        if self.means[node].implied:
-            method = self.means[node].implied
+        if means.implied:
+            method = means.implied
             return lambda frame: getattr(frame[slot], method)()
 
         def look(frame: Frame) -> Value:
@@ -127,12 +128,13 @@ class Expressions(Paths, Lookups):
     # -- fields and operations
 
     def _dot(self, node: tree.Dot) -> Evaluate:
+        means = self.means[node]
         target = self.evaluate(node.target)
-        if self.means[node].lookup is not None:
-            return self._call(self.means[node].lookup, target)
-        if self.means[node].part is not None:
+        if means.lookup is not None:
+            return self._call(means.lookup, target)
+        if means.part is not None:
             return self._part(node, target)
-        word, heading = node.word, self.means[node].heading
+        word, heading = node.word, means.heading
         if (
             heading
             and node.arguments is None

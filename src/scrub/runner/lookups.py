@@ -48,9 +48,10 @@ class Lookups:
         return lambda frame: fitted_all((parameter, value(frame)) for parameter, value in compiled)
 
     def _part(self, node: tree.Dot, target: Evaluate) -> Evaluate:
-        callee = self.means[node].part
+        means = self.means[node]
+        callee = means.part
         assert callee is not None
-        arguments = self.fitted(callee, self.means[node].bound, node.arguments or ())
+        arguments = self.fitted(callee, means.bound, node.arguments or ())
 
         def make(frame: Frame) -> Value:
             return callee.function(target(frame), **arguments(frame))
@@ -58,10 +59,11 @@ class Lookups:
         return make
 
     def _call(self, node: tree.Call, outer: Evaluate | None = None) -> Evaluate:
+        means = self.means[node]
         if node.word == "own-file":
-            own_file = self.means[node].own_file
+            own_file = means.own_file
             return lambda frame: own_file
-        base = self.means[node].base
+        base = means.base
         holder: Evaluate = outer or (lambda frame: frame[base])
         if node.word == "copy-of":
             paths = {argument.name or "": self.path(argument.value) for argument in node.arguments}
@@ -70,13 +72,13 @@ class Lookups:
         if node.word == "open":
             path = self.path(node.arguments[0].value)
             return lambda frame: frame[0].open(path(frame))
-        if self.means[node].action is not None:
+        if means.action is not None:
             return self._making(node)
-        if self.means[node].finder is not None:
+        if means.finder is not None:
             return self._found(node, holder)
         name = self.evaluate(node.arguments[0].value)
         fix = loosen if node.arguments[0].exactly else fold
-        way, word, missing_is_fine = self.means[node].path, node.word, self.means[node].may_be_missing
+        way, word, missing_is_fine = means.path, node.word, means.may_be_missing
 
         def look_up(frame: Frame) -> Value:
             wanted = name(frame)
@@ -97,9 +99,10 @@ class Lookups:
 
     def _making(self, node: tree.Call) -> Evaluate:
         """An action that makes an item: `late = new-sheet("Late")`."""
-        action, base = self.means[node].action, self.means[node].base
+        means = self.means[node]
+        action, base = means.action, means.base
         assert action is not None
-        arguments = self.fitted(action, self.means[node].bound, node.arguments)
+        arguments = self.fitted(action, means.bound, node.arguments)
 
         def make(frame: Frame) -> Value:
             if action.reach > frame[0].reach:
@@ -110,13 +113,13 @@ class Lookups:
 
     def _found(self, node: tree.Call, holder: Evaluate) -> Evaluate:
         """An item looked up by more than its name."""
-        finder = self.means[node].finder
+        means = self.means[node]
+        finder = means.finder
         assert finder is not None
-        way, missing_is_fine = self.means[node].path, self.means[node].may_be_missing
+        way, missing_is_fine = means.path, means.may_be_missing
         parameters = {} if finder.open else finder.by_python
         arguments = [
-            (name, self.evaluate(argument.value))
-            for name, argument in zip(self.means[node].bound, node.arguments, strict=False)
+            (name, self.evaluate(argument.value)) for name, argument in zip(means.bound, node.arguments, strict=False)
         ]
         method = finder.function.__name__
 

@@ -151,10 +151,11 @@ class Statements(Expressions):
         return run
 
     def _do_do(self, node: tree.Do) -> Run:
-        base, action = self.means[node].base, self.means[node].action
+        means = self.means[node]
+        base, action = means.base, means.action
         assert action is not None
         reach, word = action.reach, node.word
-        arguments = self.fitted(action, self.means[node].bound, node.arguments)
+        arguments = self.fitted(action, means.bound, node.arguments)
 
         def run(frame: Frame) -> None:
             item = frame[base]
@@ -187,18 +188,13 @@ class Statements(Expressions):
     def _do_each(self, node: tree.Each) -> Run:
         where = self.condition(node.where) if node.where is not None else None
         outer = self.evaluate(node.inside) if node.inside is not None else None
-        body, base = (
-            self._inside(self.means[node].slot if self.means[node].items else self.items[-1], node.body),
-            self.means[node].base,
-        )
-        cost, slot, in_cells = (
-            _cost(node.body),
-            self.means[node].slot,
-            node.word in ("cell", "record", "row", "column", "cells"),
-        )
+        means = self.means[node]
+        slot, base = means.slot, means.base
+        body = self._inside(slot if means.items else self.items[-1], node.body)
+        cost, in_cells = _cost(node.body), node.word in ("cell", "record", "row", "column", "cells")
         visited = self._visited(node)
-        by_items = self.means[node].items and not self.means[node].headings
-        label = _label if self.means[node].items else None
+        by_items = means.items and not means.headings
+        label = _label if means.items else None
 
         def run(frame: Frame) -> int | None:
             execution: Execution = frame[0]
@@ -225,11 +221,11 @@ class Statements(Expressions):
 
     def _visited(self, node: tree.Each) -> Callable[[Value], list[Value]]:
         """What a loop goes through: fixed when it starts."""
-        path = self.means[node].path
-        headings = tuple(sorted(self.means[node].headings))
+        means = self.means[node]
+        path, headings = means.path, tuple(sorted(means.headings))
         if headings:
             return lambda found: records(found, path, headings)
-        if self.means[node].items:
+        if means.items:
             return lambda found: list(inside(found, path))
 
         def values(found: Value) -> list[Value]:
@@ -240,12 +236,8 @@ class Statements(Expressions):
         return values
 
     def _do_times(self, node: tree.Times) -> Run:
-        times, body, cost, slot = (
-            self.evaluate(node.times),
-            self.block(node.body),
-            _cost(node.body),
-            self.means[node].slot,
-        )
+        times, body = self.evaluate(node.times), self.block(node.body)
+        cost, slot = _cost(node.body), self.means[node].slot
 
         def run(frame: Frame) -> int | None:
             execution: Execution = frame[0]
@@ -282,11 +274,8 @@ class Statements(Expressions):
         return run
 
     def _do_in(self, node: tree.In) -> Run:
-        item, body, slot = (
-            self.evaluate(node.item),
-            self._inside(self.means[node].slot, node.body),
-            self.means[node].slot,
-        )
+        slot = self.means[node].slot
+        item, body = self.evaluate(node.item), self._inside(slot, node.body)
 
         def run(frame: Frame) -> int | None:
             found = item(frame)

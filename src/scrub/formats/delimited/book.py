@@ -11,11 +11,10 @@ from scrub.formats.delimited.sheet import DelimitedSheet
 from scrub.formats.encodings import encoding_of, spoken_encoding
 from scrub.formats.file import PickedFile
 from scrub.formats.source import Source, opened
-from scrub.formats.zip import common_start
 from scrub.model.area import MOST_COLUMNS
 from scrub.model.problem import Failure, FileProblem
 from scrub.model.workbook import Workbook
-from scrub.store.patch import Copy, Patch, Piece
+from scrub.store.patch import Patch
 
 
 class DelimitedFile(PickedFile, Workbook):
@@ -82,15 +81,7 @@ class DelimitedFile(PickedFile, Workbook):
         text = line_end.join(self.sheet.written())
         ended = old.endswith(line_end.encode(encoding)) or not old[len(marks) :]
         fresh = marks + (text + (line_end if ended else "")).encode(encoding)
-        start = common_start(old, fresh)
-        tail = min(len(old), len(fresh)) - start
-        same_end = min(tail, common_start(old[::-1], fresh[::-1]))
-        pieces: list[Piece] = [
-            Copy(0, start),
-            fresh[start : len(fresh) - same_end],
-            Copy(len(old) - same_end, same_end),
-        ]
-        return Patch(self.source.digest, self.source.size, pieces)
+        return self.rewritten(fresh)
 
 
 def open_delimited(path: str) -> DelimitedFile:

@@ -9,11 +9,10 @@ from scrub.formats.encodings import encoding_of, spoken_encoding
 from scrub.formats.file import PickedFile
 from scrub.formats.source import Source, opened
 from scrub.formats.texts.paragraph import OpenParagraph
-from scrub.formats.zip import common_start
 from scrub.model.document import Document
 from scrub.model.late import late
 from scrub.model.problem import Failure
-from scrub.store.patch import Copy, Patch, Piece
+from scrub.store.patch import Patch
 
 _LINE = late(r"([^\r\n]*)(\r\n|\n|\r|\Z)")
 _HEADING = late(r"( {0,3}#{1,6})(?:[ \t]+|$)")
@@ -83,14 +82,11 @@ class PlainText(PickedFile, Document):
         pairs = [(found[1], found[2]) for found in _LINE.finditer(text) if found[0] or not text]
         self._end = next((end for _, end in pairs if end), "\n")
         self.every: list[PlainParagraph] = list(self._read(pairs))
-        self._number()
+        for index, each in enumerate(self.every):
+            each.index = index
 
     def _read(self, pairs: Sequence[tuple[str, str]]) -> Iterator[PlainParagraph]:
         return (PlainParagraph(self, line, end) for line, end in pairs)
-
-    def _number(self) -> None:
-        for index, each in enumerate(self.every):
-            each.index = index
 
     def every_paragraph(self) -> Sequence[PlainParagraph]:
         """Its lines."""
@@ -136,20 +132,16 @@ class PlainText(PickedFile, Document):
 
     def written(self) -> str:
         """The text as it is to be."""
-        pieces = []
-        every = [each for each in self.every if not each.removed]
-        for each in every:
-            pieces += [each.text, each.end]
-        whole = "".join(pieces)
+        every = self.every_paragraph()
+        whole = "".join(each.text + each.end for each in every)
         ended = not self.every or bool(self.every[-1].end)
-        return whole if ended or not every else whole.removesuffix(every[-1].end) if every[-1].end else whole
+        return whole if ended or not every else whole.removesuffix(every[-1].end)
 
     def patch(self) -> Patch | None:
         """What makes the changed file of the old one."""
         text = self.written()
         if text == self._text:
             return None
-        old = self.source.read(0, self.source.size)
         try:
             fresh = self._mark + text.encode(self._encoding)
         except UnicodeEncodeError as error:
@@ -157,11 +149,7 @@ class PlainText(PickedFile, Document):
                 f'{self.name}: "{text[error.start]}" cannot be written in its encoding '
                 f"({spoken_encoding(self._encoding)}). Save it as UTF-8 first"
             ) from None
-        start = common_start(old, fresh)
-        tail = min(len(old), len(fresh)) - start
-        same = min(tail, common_start(old[::-1], fresh[::-1]))
-        pieces: list[Piece] = [Copy(0, start), fresh[start : len(fresh) - same], Copy(len(old) - same, same)]
-        return Patch(self.source.digest, self.source.size, pieces)
+        return self.rewritten(fresh)
 
 
 class Markdown(PlainText):

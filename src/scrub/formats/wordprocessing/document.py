@@ -19,6 +19,7 @@ from scrub.formats.wordprocessing.review import OfficeChange, Resolver, nameless
 from scrub.formats.wordprocessing.styles import ParagraphStyles
 from scrub.formats.wordprocessing.tables import DocumentRows, caption_of, cells_of, tables_in
 from scrub.formats.wordprocessing.tracking import Tracking, recording
+from scrub.formats.xmltext import is_on
 from scrub.model.paragraphs import Paragraph, PlaceInDocument
 from scrub.model.preferences import CURRENT
 from scrub.model.problem import Failure, counted
@@ -60,7 +61,7 @@ class OfficeDocument(OfficeFile, Home):
     def ensure_open(self) -> None:
         """Raises `Failure` where the document allows no changes (17.15.1.29)."""
         lock = inner(self._settings, "documentProtection") if self._settings is not None else None
-        if lock is None or value(lock, "enforcement") not in ("1", "true", "on"):
+        if lock is None or not is_on(value(lock, "enforcement")):
             return
         if value(lock, "edit") != "trackedChanges":
             raise Failure(f"{self.name} is protected. Take the protection off in its own program first")

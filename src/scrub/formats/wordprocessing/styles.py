@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from scrub.formats.spans import Span
 from scrub.formats.wordprocessing.read import inner, own, value
+from scrub.formats.xmltext import is_on
 from scrub.model.problem import Failure, did_you_mean, listed
 from scrub.model.values import fold
 
@@ -21,7 +22,7 @@ class ParagraphStyles:
                 continue
             id_ = value(style, "styleId") or ""
             self.names[id_] = value(inner(style, "name")) or id_
-            if value(style, "default") in ("1", "true", "on"):
+            if is_on(value(style, "default")):
                 self.default = id_
             properties = inner(style, "pPr")
             level = value(inner(properties, "outlineLvl")) if properties is not None else None

@@ -11,7 +11,7 @@ from scrub.formats.opc.file import OfficeFile
 from scrub.formats.opc.parts import Parts
 from scrub.formats.opc.relationships import part_tree, relationships
 from scrub.formats.source import Source, opened
-from scrub.formats.spans import Span, Splice, ended, escaped, set_attributes, spliced
+from scrub.formats.spans import RELATIONSHIPS, Span, Splice, ended, escaped, set_attributes, spliced
 from scrub.formats.workbook.elements import all_placed
 from scrub.formats.workbook.embedded import add_part, embedded, part_of
 from scrub.formats.workbook.front import reselected
@@ -156,12 +156,10 @@ class OfficeWorkbook(OfficeFile, Workbook):
             sheet.part.name = name
             type_ = "application/vnd.openxmlformats-officedocument.spreadsheetml.worksheet+xml"
             parts.add(name, b"", type_)
-            base = "http://schemas.openxmlformats.org/officeDocument/2006/relationships"
-            id_ = parts.relate(self.main, f"{base}/worksheet", name)
+            id_ = parts.relate(self.main, f"{RELATIONSHIPS}/worksheet", name)
             state = "" if sheet.state == "visible" else f' state="{sheet.state}"'
-            entries += (
-                f'<{p}sheet name="{escaped(sheet.name)}" sheetId="{number}"{state} xmlns:r="{base}" r:id="{id_}"/>'
-            )
+            related = f'xmlns:r="{RELATIONSHIPS}" r:id="{id_}"'
+            entries += f'<{p}sheet name="{escaped(sheet.name)}" sheetId="{number}"{state} {related}/>'
         return ended(self._data, holder, entries.encode())
 
     @property
@@ -214,9 +212,8 @@ class OfficeWorkbook(OfficeFile, Workbook):
             return
         usual = os.path.join(os.path.dirname(self.main), "styles.xml")  # some readers look for this name only
         name = parts.free_name("xl/styles{}.xml") if usual in self.package.members else usual
-        base = "http://schemas.openxmlformats.org/officeDocument/2006/relationships"
         parts.add(name, fresh, "application/vnd.openxmlformats-officedocument.spreadsheetml.styles+xml")
-        parts.relate(self.main, f"{base}/styles", name)
+        parts.relate(self.main, f"{RELATIONSHIPS}/styles", name)
 
     def embedded(self) -> list[str]:
         """The texts of the macros inside it."""

@@ -9,7 +9,7 @@ from typing import NamedTuple
 from scrub.formats.kept import Kept
 from scrub.formats.opc.parts import Parts
 from scrub.formats.opc.relationships import part_tree
-from scrub.formats.spans import Splice, ended, parse, spliced
+from scrub.formats.spans import RELATIONSHIPS, Splice, ended, parse, spliced
 from scrub.formats.workbook.part import SheetPart, Skeleton
 from scrub.formats.workbook.strings import runs_of, text_element
 from scrub.formats.xmltext import text_of, unescaped
@@ -25,7 +25,6 @@ _EMPTY_COMMENTS = (
     b'<comments xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main"><authors></authors>'
     b"<commentList></commentList></comments>"
 )
-_BASE = "http://schemas.openxmlformats.org/officeDocument/2006/relationships"
 #: Who wrote a comment that a macro writes.
 AUTHOR = "Scrub"
 
@@ -92,16 +91,16 @@ class Notes:
             name = parts.free_name("xl/comments{}.xml")
             type_ = "application/vnd.openxmlformats-officedocument.spreadsheetml.comments+xml"
             parts.add(name, comments.comments(), type_)
-            parts.relate(part, f"{_BASE}/comments", name)
+            parts.relate(part, f"{RELATIONSHIPS}/comments", name)
         if comments.drawing:
             parts.changed[comments.drawing] = comments.drawn
             return {}
         name = parts.free_name("xl/drawings/vmlDrawing{}.vml")
         parts.added[name] = comments.drawn()
         parts.add_default("vml", "application/vnd.openxmlformats-officedocument.vmlDrawing")
-        id_ = parts.relate(part, f"{_BASE}/vmlDrawing", name)
+        id_ = parts.relate(part, f"{RELATIONSHIPS}/vmlDrawing", name)
         p = skeleton.root.prefix
-        return {"legacyDrawing": f'<{p}legacyDrawing xmlns:r="{_BASE}" r:id="{id_}"/>'.encode()}
+        return {"legacyDrawing": f'<{p}legacyDrawing xmlns:r="{RELATIONSHIPS}" r:id="{id_}"/>'.encode()}
 
 
 class CommentPart:

@@ -6,10 +6,11 @@ from collections.abc import Iterator
 
 from scrub.formats.opc.parts import Parts
 from scrub.formats.opc.relationships import part_tree, relationships
+from scrub.formats.spans import RELATIONSHIPS
 from scrub.formats.zip import Package
 
 NAMESPACE = "urn:scrub:macro:1"
-_TYPE = "http://schemas.openxmlformats.org/officeDocument/2006/relationships/customXml"
+_TYPE = f"{RELATIONSHIPS}/customXml"
 
 
 def embedded(package: Package, workbook: str) -> Iterator[tuple[str, str]]:

@@ -10,6 +10,7 @@ from scrub.formats.kept import Kept
 from scrub.formats.opc.parts import Parts
 from scrub.formats.spans import Span, escaped
 from scrub.formats.workbook.part import SheetPart, Skeleton
+from scrub.formats.workbook.protection import ensure_unprotected
 from scrub.formats.workbook.sheet_data import Stored
 from scrub.formats.xmltext import attributes_of
 from scrub.model.area import letters_of
@@ -136,8 +137,7 @@ class Lines:
         before = self.measure(line, is_row, word)
         if before == value:
             return
-        if self._sheet.protected:
-            raise Failure(f"{self._sheet.name} is protected. Take the protection off first: unprotect")
+        ensure_unprotected(self._sheet)
         changes = self._line_changes(is_row, word, value)
         revert = self._change_row(line, changes) if is_row else self._change_column(line, changes)
         where = f"row {line}" if is_row else f"column {letters_of(line)}"

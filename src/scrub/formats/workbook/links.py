@@ -7,15 +7,12 @@ from typing import NamedTuple
 
 from scrub.formats.kept import Kept
 from scrub.formats.opc.parts import Parts
-from scrub.formats.spans import escaped
+from scrub.formats.spans import RELATIONSHIPS, escaped
 from scrub.formats.workbook.formulas import area_at
 from scrub.formats.workbook.part import SheetPart, Skeleton
 from scrub.model.area import Area
 from scrub.model.problem import Failure
 from scrub.model.sheet import Sheet
-
-_LINK = "http://schemas.openxmlformats.org/officeDocument/2006/relationships/hyperlink"
-_RELATIONSHIPS = "http://schemas.openxmlformats.org/officeDocument/2006/relationships"
 
 
 class Link(NamedTuple):
@@ -116,8 +113,8 @@ class Links:
             outside, _, place = link.target.partition("#")
             extra = f' location="{escaped(place)}"' if place else ""
             if outside:
-                id_ = parts.relate(str(self._part.name), _LINK, outside, outside=True)
-                extra = f' xmlns:r="{_RELATIONSHIPS}" r:id="{id_}"{extra}'
+                id_ = parts.relate(str(self._part.name), f"{RELATIONSHIPS}/hyperlink", outside, outside=True)
+                extra = f' xmlns:r="{RELATIONSHIPS}" r:id="{id_}"{extra}'
             pieces.append(f'<{p}hyperlink ref="{link.area.corners}"{extra}/>'.encode())
         inner = b"".join(pieces)
         whole = f"<{p}hyperlinks>".encode() + inner + f"</{p}hyperlinks>".encode() if inner else b""

@@ -7,6 +7,7 @@ from collections.abc import Callable, Mapping, Sequence
 from scrub.formats.kept import Kept
 from scrub.formats.opc.parts import Parts
 from scrub.formats.workbook.part import SheetPart, Skeleton
+from scrub.formats.workbook.protection import ensure_unprotected
 from scrub.model.area import Area, area_of
 from scrub.model.problem import Failure
 from scrub.model.sheet import Sheet
@@ -58,8 +59,7 @@ class Merges:
         self._set([each for each in self.areas if each != area], area, True, False)
 
     def _set(self, fresh: list[Area], area: Area, before: bool, after: bool) -> None:
-        if self._sheet.protected:
-            raise Failure(f"{self._sheet.name} is protected. Take the protection off first: unprotect")
+        ensure_unprotected(self._sheet)
         back = self._areas.put(fresh)
         self._changed()
 

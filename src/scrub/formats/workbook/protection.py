@@ -114,6 +114,12 @@ class Protection:
         return {"sheetProtection": f"<{skeleton.root.prefix}sheetProtection{attributes}/>".encode()}
 
 
+def ensure_unprotected(sheet: Sheet) -> None:
+    """Raises `Failure` where what hangs on the cells of a sheet cannot be changed."""
+    if sheet.protected:
+        raise Failure(f"{sheet.name} is protected. Take the protection off first: unprotect")
+
+
 def _state(attributes: Attributes | None) -> str | bool:
     """A protection in the record of changes: no, yes, or yes and what it allows; never anything of the password."""
     if attributes is None:

@@ -13,7 +13,7 @@ from scrub.formats.workbook.colours import Colours, same_colour
 from scrub.formats.workbook.elements import inserted, with_child, without
 from scrub.formats.workbook.part import SheetPart, Skeleton
 from scrub.formats.workbook.shared import Shared
-from scrub.formats.xmltext import text_of, unescaped, xstring
+from scrub.formats.xmltext import is_on, text_of, unescaped, xstring
 from scrub.model.area import address_of, area_of
 from scrub.model.page import View
 from scrub.model.problem import Failure
@@ -177,10 +177,6 @@ def _from_to(first: int, last: int) -> Callable[[str, Any, Sheet], Any]:
     return check
 
 
-def _yes(value: str | None, default: bool) -> bool:
-    return default if value is None else value in ("1", "true", "on")
-
-
 # -- the view
 
 
@@ -238,7 +234,7 @@ def _write_tab_colour(elements: _Elements, word: str, get: _Get) -> None:
 def _pages(name: str) -> Callable[[_Source], Any]:
     def read(source: _Source) -> Any:
         number = int(source.attribute("pageSetup", name) or "1")
-        return number or None if _yes(source.attribute("sheetPr", "pageSetUpPr", "fitToPage"), False) else None
+        return number or None if is_on(source.attribute("sheetPr", "pageSetUpPr", "fitToPage"), False) else None
 
     return read
 
@@ -302,10 +298,10 @@ def _write_filter(elements: _Elements, word: str, get: _Get) -> None:
 _SETTINGS: Mapping[str, _Setting] = {
     "view": _Setting(_read_view, _write_view),
     "page-break-lines": _Setting(
-        lambda source: _yes(source.attribute("sheetPr", "pageSetUpPr", "autoPageBreaks"), True), _write_break_lines
+        lambda source: is_on(source.attribute("sheetPr", "pageSetUpPr", "autoPageBreaks"), True), _write_break_lines
     ),
     "gridlines": _Setting(
-        lambda source: _yes(source.attribute("sheetViews", "sheetView", "showGridLines"), True), _write_gridlines
+        lambda source: is_on(source.attribute("sheetViews", "sheetView", "showGridLines"), True), _write_gridlines
     ),
     "zoom": _Setting(
         lambda source: int(source.attribute("sheetViews", "sheetView", "zoomScale") or "100"),

@@ -9,7 +9,7 @@ from typing import Any
 from scrub.formats.spans import Span, Splice, escaped, parse, spliced
 from scrub.formats.workbook.colours import Colours
 from scrub.formats.workbook.elements import all_placed
-from scrub.formats.xmltext import attributes_of, unescaped, xstring_value
+from scrub.formats.xmltext import attributes_of, is_on, unescaped, xstring_value
 from scrub.model.grid import Alignment
 from scrub.model.problem import Failure
 
@@ -355,7 +355,7 @@ def _child(element: bytes, name: bytes) -> bytes | None:
 
 def _is_on(font: bytes, name: bytes) -> bool:
     attributes = _child(font, name)
-    return attributes is not None and attributes_of(attributes).get("val", "1") in ("1", "true", "on")
+    return attributes is not None and is_on(attributes_of(attributes).get("val"), True)
 
 
 def _with_child(font: bytes, name: str, fresh: bytes, prefix: str) -> bytes:
