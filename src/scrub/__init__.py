@@ -49,6 +49,7 @@ if TYPE_CHECKING:
     from scrub.model.values import Secret, harmless
     from scrub.model.vocabulary import Vocabulary
     from scrub.model.workbook import Workbook
+    from scrub.open_file import OpenFile
     from scrub.own_actions import action
     from scrub.runner.answers import variable
     from scrub.runner.records import FileRecord, RunRecord
@@ -149,6 +150,7 @@ _ROOMS = {
     "scrub.model.outline": "Contents Outline",
     "scrub.model.sheet": "Sheet",
     "scrub.model.workbook": "Workbook",
+    "scrub.open_file": "OpenFile",
     "scrub.own_actions": "action",
     "scrub.runner.answers": "variable",
     "scrub.runner.records": "FileRecord RunRecord",
@@ -287,63 +289,11 @@ def run(
     )
 
 
-class OpenFile:
-    """A file opened in Python, as the item that a macro sees; used with `with`.
-
-    `item` is the workbook; `changes` lists what was changed so far; `save` writes it as an ordinary run.
-    """
-
-    def __init__(self, path: str) -> None:
-        from scrub.model.preferences import preferring
-
-        own = home()
-        self.path = path
-        with preferring(own.preferences):
-            self._opened: Any = own.formats.open(path)
-        self.item: Any = self._opened.item
-
-    def __repr__(self) -> str:
-        return f"<OpenFile {self.path!r}: a {self.item.kind_word}, {counted(len(self.changes), 'change')}>"
-
-    def __enter__(self) -> OpenFile:
-        return self
-
-    def __exit__(self, *_: object) -> None:
-        self._opened.close()
-
-    @property
-    def changes(self) -> list[Change]:
-        """What was changed since it was opened."""
-        found: list[Change] = self._opened.changes
-        return found
-
-    def contents(self, tell: Callable[[str, float], None] | None = None) -> Contents:
-        """What a macro can see in it; `tell` hears how far the look has come: a label, and the share from 0 to 1."""
-        from scrub.model.progress import watched
-
-        with watched(tell):
-            found: Contents = self._opened.contents()
-        return found
-
-    def embedded(self) -> list[str]:
-        """The texts of the macros inside it."""
-        found: list[str] = self._opened.embedded()
-        return found
-
-    def save(self, title: str) -> int | None:
-        """Writes the changes as a run with this title, which `undo` takes back; gives its number.
-
-        None when there was nothing to write. After it, the file is opened anew for more. Raises `Refused` or
-        `FileProblem` when the file cannot be written.
-        """
-        from scrub.runner.run import save_opened
-
-        return save_opened(home().store, self._opened, title)
-
-
 def open(path: str) -> OpenFile:
     """Opens a file as a macro sees it. Raises `FileProblem` when it is missing, damaged or of another format."""
-    return OpenFile(path)
+    from scrub.open_file import OpenFile
+
+    return OpenFile(home(), path)
 
 
 def kind_of(path: str) -> str:

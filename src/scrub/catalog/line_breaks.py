@@ -90,7 +90,7 @@ def _blocks(lines: Sequence[str], headings: Sequence[bool]) -> list[tuple[int, i
     found: list[tuple[int, int]] = []
     start = -1
     for number, line in enumerate([*lines, ""]):
-        ends = not line.strip() or (number < len(headings) and headings[number])
+        ends = not line.strip() or headings[number]
         if not ends and start < 0:
             start = number
         elif ends and start >= 0:

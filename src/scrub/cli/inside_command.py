@@ -18,13 +18,13 @@ def command(file: str, texts: str | None, as_json: bool) -> int:
     host = TerminalHost()
     with scrub.open(file) as opened:
         item = opened.item
+        if texts is not None:
+            _number(item, texts)
+            return 0
         try:
             found = opened.contents(lambda label, share: host.progress(share, 1, label))
         finally:
             host.close()
-        if texts is not None:
-            _number(item, texts)
-            return 0
         if as_json:
             rows = [{word: _size(value) for word, value in row.items()} for row in found.rows]
             print_json({"name": item.name, "kind": item.kind_word, f"{found.part}s": rows})
@@ -46,10 +46,10 @@ def _number(item: object, words: str) -> None:
     """The paragraphs of a document by their numbers."""
     if not isinstance(item, scrub.Document):
         raise scrub.BadCall("--texts goes with documents: it numbers their paragraphs")
-    click.echo(f"{accent(item.name)}  {scrub.counted(len(list(item.paragraphs())), 'paragraph')}")
-    low = words.casefold()
-    found = [(str(each.number), each.text) for each in item.paragraphs() if low in each.text.casefold()]
-    for line in columns([(number, " ".join(text.splitlines())) for number, text in found]):
+    every, low = list(item.paragraphs()), words.casefold()
+    click.echo(f"{accent(item.name)}  {scrub.counted(len(every), 'paragraph')}")
+    found = [each for each in every if low in each.text.casefold()]
+    for line in columns([(str(each.number), " ".join(each.text.splitlines())) for each in found]):
         click.echo(line)
 
 

@@ -55,9 +55,7 @@ def page_of(record: scrub.RunRecord) -> str:
         parts += [f"<p>{escape(line)}</p>" for line in file.said]
         for place, every in by_place(file.changes).items():
             parts.append(f"<h3>{escape(place)}</h3>")
-            parts.append(
-                '<table><thead><tr><th class="where">Where</th><th>Before</th><th>After</th></tr></thead><tbody>'
-            )
+            parts.append(_HEAD)
             parts += [_row(change, file.headings.get(place, {})) for change in every]
             parts.append("</tbody></table>")
         if file.log:

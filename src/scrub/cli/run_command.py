@@ -171,10 +171,12 @@ class _Printer:
         if others:
             verb = "Would make" if self.preview else "Made"
             names = [short_path(path) for path in others]
-            if len(names) > 3 and self.limit is not None:
-                lines.append(f"{verb} {scrub.counted(len(names), 'file')}, such as {names[0]}")
+            if len(names) <= 3:
+                lines.append(f"{verb} {', '.join(names)}")
+            elif self.limit is None:
+                lines += [f"{verb} {name}" for name in names]
             else:
-                lines += [f"{verb} {name}" for name in names] if len(names) > 3 else [f"{verb} {', '.join(names)}"]
+                lines.append(f"{verb} {scrub.counted(len(names), 'file')}, such as {names[0]}")
         told = list(found.said) if found.problem is None else []
         if found.problem is None:
             told += [noted(note) for note in found.notes]

@@ -25,15 +25,19 @@ class Kept(Generic[T]):
     def now(self) -> T:
         """What it is to be."""
         if not self.known:
-            self._now = self._read()
-            self._first = copy(self._now)
-            self.known = True
+            self._load()
         return self._now
+
+    def _load(self) -> None:
+        self._now = self._read()
+        self._first = copy(self._now)
+        self.known = True
 
     @property
     def first(self) -> T:
         """What the file says."""
-        assert self.now is not self
+        if not self.known:
+            self._load()
         return self._first
 
     def put(self, value: T) -> Callable[[], None]:

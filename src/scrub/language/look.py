@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from scrub.language import tree
-from scrub.language.checker import Checker
+from scrub.language.check_statements import Checker
 from scrub.language.parser import parse
 from scrub.language.scope import ItemOf, Scope
 from scrub.language.tree import Expression, Program

@@ -98,7 +98,12 @@ class Stretches:
                 found.append(Fresh(text, self._look_at(start if end > start or not start else start - 1)))
             done = end
         found += self._between(done, len(now))
-        return Stretches(self.old, tuple(_joined(found)) if edited(now, edits) != self.old else None)
+        text = edited(now, edits)
+        if text == self.old:
+            return Stretches(self.old)
+        fresh = Stretches(self.old, tuple(_joined(found)))
+        fresh._text = text
+        return fresh
 
     def _between(self, start: int, end: int) -> Iterator[Kept | Fresh]:
         """The stretches of a range of the text as it is now."""
