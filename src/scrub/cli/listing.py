@@ -21,12 +21,15 @@ def change_lines(
     `whole` is how many lines there may be in all.
     """
     rows: list[tuple[str, str]] = []
+    unread = 0  # lines that are counted and not made, as nobody will see them
     for place, every in by_place(changes).items():
-        rows += _rows(place, every, limit, (headings or {}).get(place, {}))
-    lines = columns(rows)
-    if whole is not None and len(lines) > whole + 1:
-        return [*lines[:whole], more(len(lines) - whole)]
-    return lines
+        if whole is not None and len(rows) > whole + 1 and len(every) == 1:
+            unread += 1
+        else:
+            rows += _rows(place, every, limit, (headings or {}).get(place, {}))
+    if whole is not None and len(rows) > whole + 1:
+        return [*columns(rows[:whole]), more(len(rows) - whole + unread)]
+    return columns(rows)
 
 
 def by_place(changes: Sequence[Change]) -> dict[str, list[Change]]:
@@ -36,7 +39,9 @@ def by_place(changes: Sequence[Change]) -> dict[str, list[Change]]:
         found.setdefault(change.place, []).append(change)
     numbered = {place: int(at[1]) for place in found if (at := _PARAGRAPH.fullmatch(place))}
     places = sorted(found, key=lambda place: numbered.get(place, 0))
-    return {place: sorted(found[place], key=_reading_order) for place in places}
+    return {
+        place: sorted(found[place], key=_reading_order) if len(found[place]) > 1 else found[place] for place in places
+    }
 
 
 def _reading_order(change: Change) -> tuple[int, ...]:

@@ -102,23 +102,63 @@ class Span:
         return found or next((value for name, value in self.attributes.items() if name.endswith(":id")), "")
 
 
-def parse(data: bytes) -> Span:
-    """The root of a part. Raises `NotReadable` for XML that is malformed, has a DTD or is not in UTF-8."""
+def parse(data: bytes, found: Sequence[Found] = ()) -> Span:
+    """The root of a part. Raises `NotReadable` for XML that is malformed, has a DTD or is not in UTF-8.
+
+    `found` are elements of it, in order and none in another, that are left unread and become children where they stand.
+    """
     if data[:2] in (b"\xff\xfe", b"\xfe\xff") or data[:4] in (b"\x00<\x00?", b"<\x00?\x00"):
         raise NotReadable("it is written in UTF-16; open the file in its program and save it again")
     parser = expat.ParserCreate()
-    builder = _Builder(data, parser)
+    parser.StartDoctypeDeclHandler = _doctype
+    parser.XmlDeclHandler = _declaration
+    if not found:
+        return _built(data, data, parser, _Builder(data, parser))
+    _parsed(data, parser)  # what is found is checked with the rest
+    starts, ends = [0, *(each.end for each in found)], [*(each.start for each in found), len(data)]
+    rest = b"".join(map(data.__getitem__, map(slice, starts, ends)))
+    parser = expat.ParserCreate()
+    return _built(data, rest, parser, _Builder(data, parser, found=found))
+
+
+def parse_element(data: bytes, start: int, end: int, namespaces: Namespaces) -> Span:
+    """An element of a part that was checked before."""
+    parser = expat.ParserCreate()
+    return _built(data, data[start:end], parser, _Builder(data, parser, start, namespaces))
+
+
+def _built(data: bytes, read: bytes, parser: expat.XMLParserType, builder: _Builder) -> Span:
     parser.StartElementHandler = builder.start
     parser.EndElementHandler = builder.end
-    parser.StartDoctypeDeclHandler = builder.doctype
-    parser.XmlDeclHandler = builder.declaration
-    parser.ordered_attributes = False
+    _parsed(read, parser)
+    assert builder.root is not None
+    return builder.root
+
+
+def _parsed(data: bytes, parser: expat.XMLParserType) -> None:
     try:
         parser.Parse(data, True)
     except expat.ExpatError as error:
         raise NotReadable(f"its XML is broken at line {error.lineno}") from None
-    assert builder.root is not None
-    return builder.root
+
+
+def _doctype(*_: object) -> None:
+    raise NotReadable("it holds a document type declaration, which office files never do and attacks need")
+
+
+def _declaration(version: str, encoding: str | None, standalone: int) -> None:
+    if encoding and encoding.lower().replace("_", "-") not in ("utf-8", "utf8", "us-ascii", "ascii"):
+        raise NotReadable(f"it is written in {encoding}; open the file in its program and save it again")
+
+
+class Found(Span):
+    """An element that was found by a search, and is read when it is asked for."""
+
+    __slots__ = ()
+
+    def belong(self, namespaces: Namespaces) -> None:
+        """Is told what holds where it stands."""
+        raise NotImplementedError
 
 
 #: Elements in each other that are read; what walks a tree may go down by calling itself.
@@ -128,19 +168,44 @@ _ALWAYS: Namespaces = {"xml": "http://www.w3.org/XML/1998/namespace"}
 
 
 class _Builder:
-    def __init__(self, data: bytes, parser: expat.XMLParserType) -> None:
+    def __init__(
+        self,
+        data: bytes,
+        parser: expat.XMLParserType,
+        start: int = 0,
+        namespaces: Namespaces = _ALWAYS,
+        found: Sequence[Found] = (),
+    ) -> None:
+        """What is parsed starts at `start` of the data, and lacks what was `found`."""
         self.data = data
         self.parser = parser
         self.root: Span | None = None
         self.open: list[Span] = []
+        self.shift = start
+        self.namespaces = namespaces
+        self.found = iter(found)
+        self.next = next(self.found, None)
+
+    def place(self) -> int:
+        """Where in the data the parser is. What was found before that belongs to the element that is open."""
+        at = self.parser.CurrentByteIndex + self.shift
+        while self.next is not None and self.next.start <= at:
+            within = self.open[-1]
+            self.next.belong(within.namespaces)
+            within.children.append(self.next)
+            length = self.next.end - self.next.start
+            self.shift += length
+            at += length
+            self.next = next(self.found, None)
+        return at
 
     def start(self, name: str, attributes: dict[str, str]) -> None:
         if len(self.open) >= _DEEPEST:
             raise NotReadable(
                 f"its elements lie more than {_DEEPEST} deep in each other, which no office program writes"
             )
-        at = self.parser.CurrentByteIndex
-        namespaces = self.open[-1].namespaces if self.open else _ALWAYS
+        at = self.place()
+        namespaces = self.open[-1].namespaces if self.open else self.namespaces
         if any(written.startswith("xmlns") for written in attributes):
             declared = {written[6:]: uri for written, uri in attributes.items() if written.split(":")[0] == "xmlns"}
             namespaces = {**namespaces, **declared}
@@ -153,19 +218,14 @@ class _Builder:
         self.open.append(span)
 
     def end(self, name: str) -> None:
-        span = self.open.pop()
-        if self.data[span.open_end - 2 : span.open_end] == b"/>":
+        if self.data[self.open[-1].open_end - 2 : self.open[-1].open_end] == b"/>":
+            span = self.open.pop()
             span.close_start = span.end = span.open_end
         else:
-            span.close_start = self.parser.CurrentByteIndex
-            span.end = self.data.index(b">", span.close_start) + 1
-
-    def doctype(self, *_: object) -> None:
-        raise NotReadable("it holds a document type declaration, which office files never do and attacks need")
-
-    def declaration(self, version: str, encoding: str | None, standalone: int) -> None:
-        if encoding and encoding.lower().replace("_", "-") not in ("utf-8", "utf8", "us-ascii", "ascii"):
-            raise NotReadable(f"it is written in {encoding}; open the file in its program and save it again")
+            at = self.place()
+            span = self.open.pop()
+            span.close_start = at
+            span.end = self.data.index(b">", at) + 1
 
 
 _TAG_REST = late(rb"""[^>"']*(?:"[^"]*"[^>"']*|'[^']*'[^>"']*)*>""")

@@ -19,7 +19,7 @@ from scrub.model.patterns import found_in, pattern_of
 from scrub.model.problem import Failure, Missing, counted, did_you_mean
 from scrub.model.recorded import RecordedChange
 from scrub.model.records import Record, Table
-from scrub.model.text import Edit, Editing
+from scrub.model.text import Edit, Editing, parted
 from scrub.model.values import fold, loosen, shown
 
 
@@ -185,8 +185,9 @@ class Document(WholeFile, HoldsLines):
 
     def edit_texts(self, editing: Editing, between: str = "") -> None:
         """Edits the text of each paragraph."""
+        whole = parted(editing, between)
         for each in self.every_paragraph():
-            each.edit_texts(editing, between)
+            each.edit_texts(whole)
 
     @finds
     def find_paragraph(self, number: int) -> Paragraph:

@@ -152,7 +152,7 @@ class Paragraph(HoldsLines):
 
     def _make(self, edits: Sequence[Edit]) -> None:
         """Makes edits that were asked about, and are as small as can be."""
-        before = [(each, each.start, each.end) for each in self._passages or ()]
+        before = [(each, each.start, each.end) for each in self._passages] if self._passages else ()
         self.change_text(edits)
         for passage, start, end in before:
             passage.start, passage.end = _shifted(edits, start, True), _shifted(edits, end, False)
@@ -163,11 +163,13 @@ class Paragraph(HoldsLines):
 
     def edit_range(self, start: int, end: int, editing: Editing) -> None:
         """Edits a piece of it."""
-        edits = [
-            (start + first, start + last, _moved(fresh, start)) for first, last, fresh in editing(self.text[start:end])
-        ]
+        text = self.text
+        wanted = editing(text[start:end])
+        if not wanted:
+            return
+        edits = [(start + first, start + last, _moved(fresh, start)) for first, last, fresh in wanted]
         fine: list[Edit] = []
-        for each in shrunk(self.text, edits):
+        for each in shrunk(text, edits):
             try:
                 self.ensure_editable([each])
                 fine.append(each)

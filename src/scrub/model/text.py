@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from typing import NamedTuple
 
 from scrub.model.declare import Item
@@ -84,13 +84,13 @@ class Stretches:
         return self.parts != ((Kept(0, len(self.old)),) if self.old else ())
 
     def edited(self, edits: Sequence[Edit]) -> Stretches:
-        """The text after edits of what it is now. A replacement looks like the first character it replaces, an
-        insertion like the one before it, at the start like the one behind.
+        """The text after edits of what it is now, which are `shrunk`. A replacement looks like the first character it
+        replaces, an insertion like the one before it, at the start like the one behind.
         """
         now = str(self)
         found: list[Kept | Fresh] = []
         done = 0
-        for start, end, text in shrunk(now, edits):
+        for start, end, text in edits:
             found += self._between(done, start)
             if isinstance(text, Moved):
                 found += self._between(text.start, text.start + len(text))
@@ -105,8 +105,13 @@ class Stretches:
         fresh._text = text
         return fresh
 
-    def _between(self, start: int, end: int) -> Iterator[Kept | Fresh]:
+    def _between(self, start: int, end: int) -> Iterable[Kept | Fresh]:
         """The stretches of a range of the text as it is now."""
+        if self._text is self.old:  # nothing was changed, which is so for most
+            return (Kept(start, end),) if start < end else ()
+        return self._pieces(start, end)
+
+    def _pieces(self, start: int, end: int) -> Iterator[Kept | Fresh]:
         at = 0
         for part in self.parts:
             length = len(part.text) if isinstance(part, Fresh) else part.end - part.start
@@ -120,7 +125,9 @@ class Stretches:
 
     def _look_at(self, place: int) -> int:
         """The old character whose look a character of the text as it is now has; -1 for none."""
-        part = next(self._between(place, place + 1), None)
+        if self._text is self.old:
+            return min(place, len(self.old) - 1)
+        part = next(self._pieces(place, place + 1), None)
         if part is None:
             return len(self.old) - 1
         return part.like if isinstance(part, Fresh) else part.start
@@ -174,6 +181,8 @@ def parted(editing: Editing, between: str) -> Editing:
     piece = re.compile(f"[^{re.escape(between)}]+")
 
     def pieces(text: str) -> Sequence[Edit]:
+        if not any(map(text.__contains__, between)):
+            return editing(text) if text else ()
         return [
             (found.start() + start, found.start() + end, fresh)
             for found in piece.finditer(text)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import posixpath
+from collections.abc import Callable
 from typing import NamedTuple
 
 from scrub.formats.spans import NotReadable, Span, parse
@@ -18,7 +19,7 @@ class Relationship(NamedTuple):
     address: str = ""
 
 
-def part_tree(package: Package, name: str) -> tuple[bytes, Span]:
+def part_tree(package: Package, name: str, parse: Callable[[bytes], Span] = parse) -> tuple[bytes, Span]:
     """A part's bytes and span tree. Raises `FileProblem` when it is missing or cannot be read."""
     data = package.read(name)
     try:

@@ -12,6 +12,7 @@ from scrub.formats.texts.paragraph import OpenParagraph
 from scrub.model.document import Document
 from scrub.model.late import late
 from scrub.model.problem import Failure
+from scrub.model.text import Stretches, shrunk
 from scrub.store.patch import Patch
 
 _LINE = late(r"([^\r\n]*)(\r\n|\n|\r|\Z)")
@@ -25,7 +26,8 @@ class PlainParagraph(OpenParagraph):
     """A line, with what ends it."""
 
     def __init__(self, document: PlainText, text: str, end: str, fixed: str = "") -> None:
-        super().__init__(document, text, fixed)
+        super().__init__(document)
+        self.stretches, self.fixed = Stretches(text), fixed
         self.home = document
         self.end = end
 
@@ -41,7 +43,9 @@ class PlainParagraph(OpenParagraph):
         """Takes the next line: its text is put behind, and it goes."""
         before = self.stretches
         tail = following.text.lstrip(" \t")
-        self.stretches = before.edited([(len(self.text.rstrip(" \t")), len(self.text), f"{between}{tail}")])
+        text = self.text
+        joint = (len(text.rstrip(" \t")), len(text), f"{between}{tail}")
+        self.stretches = before.edited(shrunk(text, [joint]))
         following._gone = True
 
         def revert() -> None:

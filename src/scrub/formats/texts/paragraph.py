@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
+from functools import cached_property
 
 from scrub.model.change import visible
 from scrub.model.document import Document
@@ -22,15 +23,22 @@ class OpenParagraph(Heading):
 
     kind_word = "paragraph"
 
-    def __init__(self, document: Document, text: str, fixed: str = "") -> None:
-        """`fixed` has a letter for each character that must stay: `f` in the result of a field, `l` in a locked
-        control, `c` in code, `b` in blanks that mean a break; a blank for one that can be edited.
-        """
+    def __init__(self, document: Document) -> None:
         self.document = document
-        self.stretches = Stretches(text)
-        self.fixed = fixed
         self.index = 0
         self._gone = False
+
+    @cached_property
+    def stretches(self) -> Stretches:
+        """What it says, while it is edited."""
+        raise NotImplementedError
+
+    @cached_property
+    def fixed(self) -> str:
+        """A letter for each character that must stay: `f` in the result of a field, `l` in a locked control, `c` in
+        code, `b` in blanks that mean a break; a blank for one that can be edited. Nothing where all can.
+        """
+        return ""
 
     @property
     def file(self) -> Document:
@@ -65,6 +73,8 @@ class OpenParagraph(Heading):
         """Raises `Failure` for an edit over what must stay."""
         now, at = self.text, 0
         fixed: dict[int, str] = {}
+        if ATOM not in now and not self.fixed:
+            return
         if self.fixed.strip():  # only where something is fixed, its characters are followed
             for part in self.stretches.parts:
                 if isinstance(part, Kept):

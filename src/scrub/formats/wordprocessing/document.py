@@ -60,13 +60,18 @@ class OfficeDocument(OfficeFile, Home):
 
     def ensure_open(self) -> None:
         """Raises `Failure` where the document allows no changes (17.15.1.29)."""
-        lock = inner(self._settings, "documentProtection") if self._settings is not None else None
-        if lock is None or not is_on(value(lock, "enforcement")):
+        if self._lock is None:
             return
-        if value(lock, "edit") != "trackedChanges":
+        if self._lock != "trackedChanges":
             raise Failure(f"{self.name} is protected. Take the protection off in its own program first")
         if not self._records.now:
             raise Failure(f"{self.name} is protected: every change must be recorded")
+
+    @cached_property
+    def _lock(self) -> str | None:
+        """What its protection allows; None for one without."""
+        lock = inner(self._settings, "documentProtection") if self._settings is not None else None
+        return value(lock, "edit") or "" if lock is not None and is_on(value(lock, "enforcement")) else None
 
     def _recording(self) -> bool:
         found = inner(self._settings, "trackRevisions") if self._settings is not None else None

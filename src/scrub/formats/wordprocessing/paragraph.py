@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from copy import copy
 from functools import cached_property
 from itertools import pairwise
 
 from scrub.formats.opc.relationships import part_tree
-from scrub.formats.spans import Span, Splice, escaped, parse
+from scrub.formats.spans import Span, Splice, escaped
 from scrub.formats.texts.paragraph import OpenParagraph
-from scrub.formats.wordprocessing.read import FieldState, Piece, inner, own, read_paragraph, value
+from scrub.formats.wordprocessing.found import FoundParagraph, parse_story
+from scrub.formats.wordprocessing.read import FieldState, Piece, Read, inner, own, read_paragraph, value
 from scrub.formats.wordprocessing.styles import ParagraphStyles
 from scrub.formats.wordprocessing.tracking import Tracking
 from scrub.formats.wordprocessing.write import ParagraphWriter, elements_of
@@ -19,7 +20,7 @@ from scrub.model.document import Document
 from scrub.model.lines_of_text import Line
 from scrub.model.paragraphs import PlaceInDocument
 from scrub.model.problem import Failure
-from scrub.model.text import Edit, Fresh, Kept, Stretches
+from scrub.model.text import Edit, Fresh, Kept, Stretches, shrunk
 
 #: Marks of no width that may stand beside paragraphs, and stay when theirs goes (17.13.2).
 _MARKS = frozenset((
@@ -34,14 +35,14 @@ class StoryPart:
     def __init__(self, package: Package, name: str, place: PlaceInDocument) -> None:
         self.name = name
         self.place = place
-        self.data, self.root = part_tree(package, name)
+        self.data, self.root = part_tree(package, name, parse_story)
         self.first = self.data
 
     @classmethod
     def of(cls, other: StoryPart, data: bytes) -> StoryPart:
         """A part with other bytes, which has yet to be written."""
         found = copy(other)
-        found.data, found.root = data, parse(data)
+        found.data, found.root = data, parse_story(data)
         return found
 
 
@@ -70,6 +71,10 @@ class Home(Document):
 class OfficeParagraph(OpenParagraph):
     """A paragraph with its elements."""
 
+    taken: Sequence[OfficeParagraph] = ()  # those that were joined to it
+    before: Sequence[str] = ()  # new paragraphs in front of it, and behind
+    behind: Sequence[str] = ()
+
     def __init__(
         self,
         document: Home,
@@ -80,22 +85,48 @@ class OfficeParagraph(OpenParagraph):
         fields: FieldState,
     ) -> None:
         """`group` are the paragraphs that stand together with it, itself among them."""
-        self.open_before = fields.open
-        read = read_paragraph(part.data, span, fields)
-        super().__init__(document, read.text, read.fixed)
-        self.open_after = fields.open
+        super().__init__(document)
         self.home = document
         self.part = part
         self.span = span
-        self.pieces: tuple[Piece, ...] = read.pieces
         self.group = group
-        self.taken: list[OfficeParagraph] = []  # those that were joined to it
         self._joined = False  # whether it was itself joined to another, which writes what it says
         self._place = place
-        self._first_style = self._style = value(inner(self._properties, "pStyle")) if self._properties else None
-        self.before: list[str] = []  # new paragraphs in front of it, and behind
-        self.behind: list[str] = []
         self._recorded: bool | None = None  # whether its changes are recorded; None before the first
+        self.open_before = fields.open
+        self._plain = span if isinstance(span, FoundParagraph) and not fields.open else None
+        if self._plain is None:
+            self._read = read_paragraph(part.data, span, fields)
+        self.open_after = fields.open
+
+    @cached_property
+    def _read(self) -> Read:
+        return read_paragraph(self.part.data, self.span, FieldState())
+
+    @cached_property
+    def stretches(self) -> Stretches:
+        """What it says, while it is edited."""
+        return Stretches(self._read.text if self._plain is None else self._plain.text())
+
+    @cached_property
+    def fixed(self) -> str:
+        """What of it must stay."""
+        return self._read.fixed if self._plain is None else ""
+
+    @cached_property
+    def pieces(self) -> Sequence[Piece]:
+        """What its characters stand in."""
+        return self._read.pieces if self._plain is None else self._plain.pieces()
+
+    @cached_property
+    def _first_style(self) -> str | None:
+        if self._plain is not None:
+            return self._plain.style.decode() if self._plain.style is not None else None
+        return value(inner(self._properties, "pStyle")) if self._properties else None
+
+    @cached_property
+    def _style(self) -> str | None:
+        return self._first_style
 
     def note_way(self) -> None:
         """Notes whether what is about to change is recorded. Raises `Failure` where that differs from before."""
@@ -110,6 +141,8 @@ class OfficeParagraph(OpenParagraph):
     @property
     def touched(self) -> bool:
         """Whether anything of it was changed."""
+        if self._recorded is None:
+            return False
         return bool(self._gone or self.before or self.behind or self._restyled or self.taken or self.stretches.touched)
 
     @property
@@ -135,7 +168,10 @@ class OfficeParagraph(OpenParagraph):
     @property
     def level(self) -> int | None:
         """The level of a heading: of its own, else of its style."""
-        direct = value(inner(self._properties, "outlineLvl")) if self._properties and not self._restyled else None
+        if self._plain is not None or self._restyled or self._properties is None:
+            direct = None  # what is plain has no level of its own
+        else:
+            direct = value(inner(self._properties, "outlineLvl"))
         if direct is not None and direct.isdigit():
             return int(direct) + 1 if int(direct) < 9 else None
         return self.home.styles.level(self._style or self.home.styles.default)
@@ -150,7 +186,7 @@ class OfficeParagraph(OpenParagraph):
 
     @property
     def _restyled(self) -> bool:
-        return self._style != self._first_style
+        return "_style" in self.__dict__ and self._style != self._first_style
 
     def ensure_editable(self, edits: Sequence[Edit]) -> None:
         """Raises `Failure` for what must stay."""
@@ -175,23 +211,21 @@ class OfficeParagraph(OpenParagraph):
 
     def add_before(self, text: str) -> None:
         """Puts a paragraph in front of it."""
-        self._add(self.before, text)
+        self._add("before", text)
 
     def add_behind(self, text: str) -> None:
         """Puts a paragraph behind it."""
         if self._properties is not None and inner(self._properties, "sectPr") is not None:
             raise Failure(f"{self.label} ends a section; put the new one in front of the next paragraph")
-        self._add(self.behind, text)
+        self._add("behind", text)
 
-    def _add(self, to: list[str], text: str) -> None:
+    def _add(self, where: str, text: str) -> None:
         self.note_way()
-        to.append(text)
-        where = "before" if to is self.before else "behind"
-
-        def revert() -> None:
-            to.remove(text)
-
-        self.changed(f"new {where}", None, text, revert, f'new paragraph {where}: "{text}"')
+        former = getattr(self, where)
+        setattr(self, where, (*former, text))
+        self.changed(
+            f"new {where}", None, text, lambda: setattr(self, where, former), f'new paragraph {where}: "{text}"'
+        )
 
     def ensure_deletable(self) -> None:
         """Raises `Failure` where the document needs it: at the end of a section or a cell, or over a field's edge."""
@@ -248,7 +282,7 @@ class OfficeParagraph(OpenParagraph):
         self.stretches = joined
         start = len(self.text[:length].rstrip(" \t"))
         end = length + len(following.text) - len(following.text.lstrip(" \t"))
-        self.stretches = joined.edited([(start, end, between)])
+        self.stretches = joined.edited(shrunk(str(joined), [(start, end, between)]))
         following._gone = following._joined = True
 
         def revert() -> None:
@@ -259,9 +293,15 @@ class OfficeParagraph(OpenParagraph):
 
     # -- writing
 
-    def splices(self) -> Iterator[Splice]:
+    def splices(self) -> Iterable[Splice]:
         """What changes it in its part."""
-        data = self.part.data
+        if not self.touched:
+            return ()
+        if self._gone or self.before or self.behind or self.taken or self._recorded or self._restyled:
+            return self._all_splices()
+        return self._written(self.stretches, None)
+
+    def _all_splices(self) -> Iterator[Splice]:
         tracking = self.home.tracking if self._recorded else None
         for text in self.before:
             yield Splice(self.span.start, self.span.start, self._new(text, tracking))
@@ -272,11 +312,19 @@ class OfficeParagraph(OpenParagraph):
         elif not self._joined:
             stretches = Stretches(self.stretches.old, ()) if self._gone else self.stretches
             if stretches.touched or self.taken:
-                yield from ParagraphWriter(data, self.span, self.pieces, stretches, tracking).splices()
+                yield from self._written(stretches, tracking)
             yield from self._ends(chain, tracking)
         for text in reversed(self.behind):
             end = (self.taken[-1] if self.taken else self).span.end
             yield Splice(end, end, self._new(text, tracking))
+
+    def _written(self, stretches: Stretches, tracking: Tracking | None) -> Sequence[Splice]:
+        """What makes its text what it is to be; where that is plain, without reading its elements."""
+        if self._plain is not None and tracking is None and not self.taken:
+            found = self._plain.splices(stretches)
+            if found is not None:
+                return found
+        return ParagraphWriter(self.part.data, self.span, self.pieces, stretches, tracking).splices()
 
     def _cut(self) -> Iterator[Splice]:
         """What takes it out. Marks stay where they are, so that what takes them out still finds them."""

@@ -10,10 +10,14 @@ from scrub.formats.spans import Span, Splice
 from scrub.formats.wordprocessing.read import Piece, inner, own
 from scrub.formats.wordprocessing.tracking import Tracking
 from scrub.formats.xmltext import escaped_text
+from scrub.model.late import late
 from scrub.model.text import Fresh, Kept, Stretches
 
 #: How characters are written that are elements (17.3.3).
-_ELEMENTS = {"\t": "tab", "\n": "br", "\u2011": "noBreakHyphen", "\u00ad": "softHyphen"}
+_ELEMENTS = {
+    "\t": "tab", "\n": "br", "\r": "br", "\r\n": "br", "\u2011": "noBreakHyphen", "\u00ad": "softHyphen",
+}  # fmt: skip
+SPECIAL = late("(\r\n|[\t\n\r\u2011\u00ad])")
 
 
 #: What becomes of some characters of a run.
@@ -208,25 +212,14 @@ class ParagraphWriter:
 def elements_of(text: str, prefix: str, gone: bool = False) -> str:
     """Characters as the elements of a run (17.3.3.31), or of one that is recorded as deleted (17.3.3.7)."""
     name_of_text = "delText" if gone else "t"
-    out: list[str] = []
-    plain: list[str] = []
-
-    def flush() -> None:
-        if plain:
-            joined = "".join(plain)
-            keep = ' xml:space="preserve"' if joined != joined.strip() or "  " in joined else ""
-            out.append(f"<{prefix}{name_of_text}{keep}>{escaped_text(joined)}</{prefix}{name_of_text}>")
-            plain.clear()
-
-    for letter in text.replace("\r\n", "\n").replace("\r", "\n"):
-        name = _ELEMENTS.get(letter)
-        if name is None:
-            plain.append(letter)
-            continue
-        flush()
-        out.append(f"<{prefix}{name}/>")
-    flush()
-    return "".join(out)
+    out = ""
+    for each in SPECIAL.split(text):
+        if each in _ELEMENTS:
+            out += f"<{prefix}{_ELEMENTS[each]}/>"
+        elif each:
+            keep = ' xml:space="preserve"' if each != each.strip() or "  " in each else ""
+            out += f"<{prefix}{name_of_text}{keep}>{escaped_text(each)}</{prefix}{name_of_text}>"
+    return out
 
 
 def _merged(content: list[Bit]) -> list[Bit]:

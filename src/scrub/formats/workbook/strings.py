@@ -13,7 +13,7 @@ from typing import NamedTuple
 from scrub.formats.spans import parse
 from scrub.formats.xmltext import plain_text, text_of, unescaped, xstring
 from scrub.model.late import late
-from scrub.model.text import Edit, Fresh, Stretches
+from scrub.model.text import Edit, Fresh, Stretches, shrunk
 
 _ENTRY = late(rb"<si(?:\s[^>]*)?(?:/>|>(.*?)</si>)", re.DOTALL)
 _PLAIN = late(rb"<t(?:\s[^>]*)?>([^<]*)</t>")
@@ -56,7 +56,8 @@ def edited_runs(runs: Sequence[Run], edits: Sequence[Edit]) -> list[Run]:
     """The runs after edits; a replacement takes the look of the first character it replaces."""
     looks = [look for look, text in runs for _ in text]
     found: list[Run] = []
-    for part in Stretches("".join(run.text for run in runs)).edited(edits).parts:
+    whole = "".join(run.text for run in runs)
+    for part in Stretches(whole).edited(shrunk(whole, edits)).parts:
         if isinstance(part, Fresh):
             found.append(Run(looks[part.like] if looks else b"", part.text))
             continue

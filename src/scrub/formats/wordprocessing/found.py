@@ -1,0 +1,244 @@
+"""Plain paragraphs of a part, found by search and read when they are asked for: most of a document never is.
+
+A plain paragraph holds its properties, runs with their looks, and text; of recorded changes, fields, marks or pictures
+it has none. The search is exact because the part was checked to be well-formed, so that every `<` begins a tag; a part
+where that is not enough (comments, CDATA sections, a second prefix) is read in the plain way, element by element.
+"""
+
+from __future__ import annotations
+
+import re
+from functools import cache
+from typing import Any
+
+from scrub.formats.spans import Found, Namespaces, Span, Splice, parse, parse_element
+from scrub.formats.wordprocessing.read import MAIN, Piece
+from scrub.formats.wordprocessing.write import SPECIAL, elements_of
+from scrub.formats.xmltext import plain_text
+from scrub.model.text import Fresh, Kept, Stretches
+
+#: What the look of a run holds (17.3.2), without what was recorded.
+_LOOKS = (
+    "rStyle|rFonts|b|bCs|i|iCs|caps|smallCaps|strike|dstrike|outline|shadow|emboss|imprint|noProof|snapToGrid|vanish|"
+    "webHidden|color|spacing|w|kern|position|sz|szCs|highlight|u|effect|bdr|shd|fitText|vertAlign|rtl|cs|em|lang|"
+    "eastAsianLayout|specVanish"
+)
+#: What the properties of a paragraph hold (17.3.1) besides its style, which stands first: no section, no level.
+_PROPERTIES = (
+    "keepNext|keepLines|pageBreakBefore|framePr|widowControl|numPr|ilvl|numId|suppressLineNumbers|pBdr|top|left|bottom|"
+    "right|between|bar|tabs|suppressAutoHyphens|kinsoku|wordWrap|overflowPunct|topLinePunct|autoSpaceDE|autoSpaceDN|"
+    "bidi|adjustRightInd|ind|contextualSpacing|mirrorIndents|suppressOverlap|jc|textDirection|textAlignment|"
+    "textboxTightWrap|divId|cnfStyle|rPr"
+)
+
+
+class FoundElement(Found):
+    """An element of a plain paragraph. What was not set of its attributes and children is read when it is asked for."""
+
+    __slots__ = ("_data",)
+
+    def __init__(self, data: bytes, like: Span | None, raw_name: str, start: int, open_end: int, end: int) -> None:
+        """`like` is an element in whose namespaces it stands."""
+        self._data = data
+        self.raw_name, self.name = raw_name, raw_name.rpartition(":")[2]
+        self.start, self.open_end, self.end = start, open_end, end
+        self.close_start = end if open_end == end else end - len(raw_name) - 3
+        if like is not None:
+            self.namespaces, self.uri = like.namespaces, like.uri
+
+    def belong(self, namespaces: Namespaces) -> None:
+        """Is told what holds where it stands."""
+        self.namespaces = namespaces
+        self.uri = namespaces.get(self.raw_name.rpartition(":")[0], "")
+
+    def __getattr__(self, name: str) -> Any:
+        if name == "children":
+            self.children = self._read().children
+        elif name == "attributes":
+            self.attributes = self._read().attributes
+        else:
+            raise AttributeError(name)
+        return getattr(self, name)
+
+    def _read(self) -> Span:
+        return parse_element(self._data, self.start, self.end, self.namespaces)
+
+
+class FoundParagraph(FoundElement):
+    """A plain paragraph."""
+
+    __slots__ = ("style",)
+
+    def __init__(self, data: bytes, found: re.Match[bytes], raw_name: str) -> None:
+        super().__init__(data, None, raw_name, found.start(), found.end(1), found.end())
+        self.style = found[2]
+
+    def text(self) -> str:
+        """Its characters."""
+        data, start, end, prefix = self._data, self.open_end, self.close_start, self.prefix
+        if self._is_text_alone:
+            joined = b"".join(_texts(prefix).findall(data, start, end))
+            if b"&" not in joined and b"\r" not in joined:
+                return joined.decode()
+        found = _letters(prefix).findall(data, start, end)
+        return "".join([_WRITTEN[name] if name else plain_text(text) for text, name in found])
+
+    @property
+    def _is_text_alone(self) -> bool:
+        """Whether no character of it is an element."""
+        tab, line_break = _elements(self.prefix)
+        start, end, find = self.open_end, self.close_start, self._data.find
+        return find(tab, start, end) < 0 and find(line_break, start, end) < 0
+
+    def splices(self, stretches: Stretches) -> list[Splice] | None:
+        """What makes its text what it is to be, where each edit lies in one piece of text that stays; else nothing, and
+        the plain way knows more.
+        """
+        edits = _edits(stretches)
+        found: list[Splice] = []
+        last = edits[-1][1] if edits else -1
+        prefix = self.prefix
+        number = at = 0
+        alone = self._is_text_alone
+        letters = _texts(prefix) if alone else _letters(prefix)
+        for each in letters.finditer(self._data, self.open_end, self.close_start):
+            if not alone and each[2]:
+                at += len(_WRITTEN[each[2]])
+                continue
+            text = plain_text(each[1])
+            end = at + len(text)
+            fresh: list[str] = []
+            done = at
+            while number < len(edits) and edits[number][0] < end:
+                start, stop, new, like = edits[number]
+                # what it looks like, and what it stands beside, is this piece
+                if start < at or stop > end or not at <= like < end or (like < start and start == at):
+                    return None
+                fresh += text[done - at : start - at], new
+                done = stop
+                number += 1
+            if fresh:
+                fresh.append(text[done - at :])
+                whole = "".join(fresh)
+                if not whole or SPECIAL.search(whole):
+                    return None
+                found.append(Splice(each.start(), each.end() + len(prefix) + 4, elements_of(whole, prefix).encode()))
+            at = end
+            if at > last:
+                break
+        return found if number == len(edits) else None
+
+    def pieces(self) -> tuple[Piece, ...]:
+        """What its characters stand in."""
+        data, prefix = self._data, self.prefix
+        names = {name: f"{prefix}{name.decode()}" for name in (*_WRITTEN, b"t")}
+        found: list[Piece] = []
+        at = 0
+        letters = _letters(prefix).finditer
+        for whole in _run(prefix).finditer(data, self.open_end, self.close_start):
+            run = FoundElement(data, self, f"{prefix}r", whole.start(), whole.end(1), whole.end())
+            run.children = []
+            if whole.end(1) != whole.end(2):
+                start = whole.end(1)
+                run.children.append(
+                    FoundElement(data, self, f"{prefix}rPr", start, start + len(prefix) + 5, whole.end(2))
+                )
+            for each in letters(data, whole.end(2), whole.end()):
+                name = each[2]
+                is_text = not name
+                end = each.end() + (len(prefix) + 4 if is_text else 0)
+                open_end = each.start(1) if is_text else each.end()
+                element = FoundElement(data, self, names[name or b"t"], each.start(), open_end, end)
+                element.children = []
+                run.children.append(element)
+                text = plain_text(each[1]) if is_text else _WRITTEN[name]
+                if text:
+                    found.append(Piece(at, text, element, run, is_text))
+                    at += len(text)
+        return tuple(found)
+
+
+def parse_story(data: bytes) -> Span:
+    """The root of a part with paragraphs; plain ones are read when they are asked for. Raises `NotReadable`."""
+    return parse(data, plain_paragraphs(data))
+
+
+def plain_paragraphs(data: bytes) -> list[FoundParagraph]:
+    """The plain paragraphs, in order; none where a search cannot tell them for certain."""
+    if b"<!--" in data or b"<![CDATA[" in data or data.find(b"<?", 2) >= 0:
+        return []
+    declared = [found for uri in MAIN for found in re.finditer(rb'xmlns:([\w.-]+)="%s"' % uri.encode(), data)]
+    if len(declared) != 1 or sum(data.count(uri.encode()) for uri in MAIN) != 1:
+        return []
+    prefix = declared[0][1]
+    if data.count(b"xmlns:%s=" % prefix) + data.count(b"xmlns:%s " % prefix) != 1:
+        return []
+    raw_name = prefix.decode() + ":p"
+    return [FoundParagraph(data, found, raw_name) for found in _paragraph(prefix.decode()).finditer(data)]
+
+
+@cache
+def _paragraph(prefix: str) -> re.Pattern[bytes]:
+    """A plain paragraph: its start tag, and the name of its style."""
+    p = re.escape(prefix) + ":"
+
+    def of(names: str) -> str:
+        return rf"(?:[^<]*+</?+{p}(?:{names}))*+[^<]*+"
+
+    more = r"(?:\s[^<>]*+(?<!/))?+>"
+    ends = r"(?=[\s/>])"
+    looks = of(f"(?:{_LOOKS}){ends}")
+    look = f"(?:<{p}rPr>{looks}</{p}rPr>)?+"
+    inside = of(rf"tab(?=\s)|(?:{_PROPERTIES}|{_LOOKS}){ends}")
+    properties = rf'(?:<{p}pPr>(?:<{p}pStyle {p}val="([^"<>&]*+)"/>)?+{inside}</{p}pPr>)?+'
+    letters = rf'(?:<{p}t(?: xml:space="preserve")?+>[^<]*+</{p}t>|<{p}tab/>|<{p}br/>|<{p}lastRenderedPageBreak/>)'
+    run = rf"<{p}r{more}{look}{letters}*+</{p}r>"
+    return re.compile(rf"(<{p}p{more}){properties}(?:{run})*+</{p}p>".encode())
+
+
+def _edits(stretches: Stretches) -> list[tuple[int, int, str, int]]:
+    """What is other than it was: from, to, the new text, and the place that it looks like. Text that was moved is not
+    in order, which no piece has.
+    """
+    found: list[tuple[int, int, str, int]] = []
+    done, fresh, like = 0, "", -1
+    for part in (*stretches.parts, Kept(len(stretches.old), len(stretches.old))):
+        if isinstance(part, Fresh):
+            if fresh and part.like != like:
+                return [(-1, -1, "", -1)]
+            fresh, like = fresh + part.text, part.like
+            continue
+        if part.start < done:
+            return [(-1, -1, "", -1)]
+        if fresh or part.start > done:
+            found.append((done, part.start, fresh, like if fresh else done))
+        done, fresh = part.end, ""
+    return found
+
+
+@cache
+def _texts(prefix: str) -> re.Pattern[bytes]:
+    p = re.escape(prefix)
+    return re.compile(rf'<{p}t(?: xml:space="preserve")?>([^<]*)'.encode())
+
+
+@cache
+def _elements(prefix: str) -> tuple[bytes, ...]:
+    return tuple(f"<{prefix}{name}/>".encode() for name in ("tab", "br"))
+
+
+@cache
+def _run(prefix: str) -> re.Pattern[bytes]:
+    """A run of a plain paragraph: its start tag, and its look."""
+    p = re.escape(prefix)
+    return re.compile(rf"(<{p}r(?:\s[^<>]*+)?+>)(<{p}rPr>.*?</{p}rPr>|).*?</{p}r>".encode(), re.DOTALL)
+
+
+@cache
+def _letters(prefix: str) -> re.Pattern[bytes]:
+    """The text of a run, or an element that is a character or the mark of a former page."""
+    p = re.escape(prefix)
+    return re.compile(rf'<{p}t(?: xml:space="preserve")?>([^<]*)|<{p}(tab|br|lastRenderedPageBreak)/>'.encode())
+
+
+_WRITTEN = {b"tab": "\t", b"br": "\n", b"lastRenderedPageBreak": ""}
