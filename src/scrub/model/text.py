@@ -83,6 +83,16 @@ class Stretches:
         """Whether anything is other than in the old text."""
         return self.parts != ((Kept(0, len(self.old)),) if self.old else ())
 
+    @property
+    def bounds(self) -> tuple[int, int]:
+        """The old characters in front of the first change, and where those behind the last one begin."""
+        first = last = None
+        if self.parts:
+            first, last = self.parts[0], self.parts[-1]
+        start = first.end if isinstance(first, Kept) and first.start == 0 else 0
+        end = last.start if isinstance(last, Kept) and last.end == len(self.old) else len(self.old)
+        return start, end
+
     def edited(self, edits: Sequence[Edit]) -> Stretches:
         """The text after edits of what it is now, which are `shrunk`. A replacement looks like the first character it
         replaces, an insertion like the one before it, at the start like the one behind.

@@ -8,6 +8,8 @@ where that is not enough (comments, CDATA sections, a second prefix) is read in 
 from __future__ import annotations
 
 import re
+import sys
+from collections.abc import Sequence
 from functools import cache
 from typing import Any
 
@@ -37,14 +39,11 @@ class FoundElement(Found):
 
     __slots__ = ("_data",)
 
-    def __init__(self, data: bytes, like: Span | None, raw_name: str, start: int, open_end: int, end: int) -> None:
-        """`like` is an element in whose namespaces it stands."""
+    def __init__(self, data: bytes, name: str, raw_name: str, start: int, open_end: int, end: int) -> None:
         self._data = data
-        self.raw_name, self.name = raw_name, raw_name.rpartition(":")[2]
+        self.name, self.raw_name = name, raw_name
         self.start, self.open_end, self.end = start, open_end, end
         self.close_start = end if open_end == end else end - len(raw_name) - 3
-        if like is not None:
-            self.namespaces, self.uri = like.namespaces, like.uri
 
     def belong(self, namespaces: Namespaces) -> None:
         """Is told what holds where it stands."""
@@ -70,7 +69,7 @@ class FoundParagraph(FoundElement):
     __slots__ = ("style",)
 
     def __init__(self, data: bytes, found: re.Match[bytes], raw_name: str) -> None:
-        super().__init__(data, None, raw_name, found.start(), found.end(1), found.end())
+        super().__init__(data, "p", raw_name, found.start(), found.end(1), found.end())
         self.style = found[2]
 
     def text(self) -> str:
@@ -80,8 +79,7 @@ class FoundParagraph(FoundElement):
             joined = b"".join(_texts(prefix).findall(data, start, end))
             if b"&" not in joined and b"\r" not in joined:
                 return joined.decode()
-        found = _letters(prefix).findall(data, start, end)
-        return "".join([_WRITTEN[name] if name else plain_text(text) for text, name in found])
+        return _written(_letters(prefix).findall(data, start, end))
 
     @property
     def _is_text_alone(self) -> bool:
@@ -128,34 +126,45 @@ class FoundParagraph(FoundElement):
                 break
         return found if number == len(edits) else None
 
-    def pieces(self) -> tuple[Piece, ...]:
-        """What its characters stand in."""
+    def pieces(self, first: int = 0, last: int = sys.maxsize) -> tuple[Piece, ...]:
+        """What its characters stand in. Runs that end in front of `first` or begin behind `last` are one piece each."""
         data, prefix = self._data, self.prefix
-        names = {name: f"{prefix}{name.decode()}" for name in (*_WRITTEN, b"t")}
+        names = {name: f"{prefix}{name.decode()}" for name in _WRITTEN}
+        of_look, of_run, of_text = f"{prefix}rPr", f"{prefix}r", f"{prefix}t"
+        to_look, to_text = len(of_look) + 2, len(of_text) + 3
         found: list[Piece] = []
         at = 0
-        letters = _letters(prefix).finditer
+        letters, read = _letters(prefix).finditer, _letters(prefix).findall
         for whole in _run(prefix).finditer(data, self.open_end, self.close_start):
-            run = FoundElement(data, self, f"{prefix}r", whole.start(), whole.end(1), whole.end())
-            run.children = []
-            if whole.end(1) != whole.end(2):
-                start = whole.end(1)
-                run.children.append(
-                    FoundElement(data, self, f"{prefix}rPr", start, start + len(prefix) + 5, whole.end(2))
-                )
-            for each in letters(data, whole.end(2), whole.end()):
-                name = each[2]
-                is_text = not name
-                end = each.end() + (len(prefix) + 4 if is_text else 0)
-                open_end = each.start(1) if is_text else each.end()
-                element = FoundElement(data, self, names[name or b"t"], each.start(), open_end, end)
+            start, end = whole.span()
+            opened, looked = whole.end(1), whole.end(2)
+            run = self._inner("r", of_run, start, opened, end)
+            if at > last or at < first:
+                whole_text = _written(read(data, looked, end))
+                if whole_text and (at > last or at + len(whole_text) < first):
+                    found.append(Piece(at, whole_text, run, run, False))
+                    at += len(whole_text)
+                    continue
+            run.children = [self._inner("rPr", of_look, opened, opened + to_look, looked)] if looked > opened else []
+            for each in letters(data, looked, end):
+                text, name = each.groups()
+                if name is None:
+                    element = self._inner("t", of_text, each.start(), each.start(1), each.end() + to_text)
+                    written = plain_text(text)
+                else:
+                    element = self._inner(name.decode(), names[name], each.start(), each.end(), each.end())
+                    written = _WRITTEN[name]
                 element.children = []
                 run.children.append(element)
-                text = plain_text(each[1]) if is_text else _WRITTEN[name]
-                if text:
-                    found.append(Piece(at, text, element, run, is_text))
-                    at += len(text)
+                if written:
+                    found.append(Piece(at, written, element, run, name is None))
+                    at += len(written)
         return tuple(found)
+
+    def _inner(self, name: str, raw_name: str, start: int, open_end: int, end: int) -> FoundElement:
+        element = FoundElement(self._data, name, raw_name, start, open_end, end)
+        element.namespaces, element.uri = self.namespaces, self.uri
+        return element
 
 
 def parse_story(data: bytes) -> Span:
@@ -194,6 +203,11 @@ def _paragraph(prefix: str) -> re.Pattern[bytes]:
     letters = rf'(?:<{p}t(?: xml:space="preserve")?+>[^<]*+</{p}t>|<{p}tab/>|<{p}br/>|<{p}lastRenderedPageBreak/>)'
     run = rf"<{p}r{more}{look}{letters}*+</{p}r>"
     return re.compile(rf"(<{p}p{more}){properties}(?:{run})*+</{p}p>".encode())
+
+
+def _written(found: Sequence[tuple[bytes, bytes]]) -> str:
+    """The characters of pieces of text and of elements that are characters."""
+    return "".join([_WRITTEN[name] if name else plain_text(text) for text, name in found])
 
 
 def _edits(stretches: Stretches) -> list[tuple[int, int, str, int]]:

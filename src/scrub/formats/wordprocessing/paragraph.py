@@ -320,11 +320,12 @@ class OfficeParagraph(OpenParagraph):
 
     def _written(self, stretches: Stretches, tracking: Tracking | None) -> Sequence[Splice]:
         """What makes its text what it is to be; where that is plain, without reading its elements."""
-        if self._plain is not None and tracking is None and not self.taken:
-            found = self._plain.splices(stretches)
-            if found is not None:
-                return found
-        return ParagraphWriter(self.part.data, self.span, self.pieces, stretches, tracking).splices()
+        plain = self._plain if not self.taken else None
+        found = plain.splices(stretches) if plain is not None and tracking is None else None
+        if found is not None:
+            return found
+        pieces = plain.pieces(*stretches.bounds) if plain is not None else self.pieces
+        return ParagraphWriter(self.part.data, self.span, pieces, stretches, tracking).splices()
 
     def _cut(self) -> Iterator[Splice]:
         """What takes it out. Marks stay where they are, so that what takes them out still finds them."""

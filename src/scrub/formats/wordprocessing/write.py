@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from bisect import bisect_right
 from collections.abc import Iterator, Sequence
 from itertools import groupby
 from typing import NamedTuple
@@ -49,6 +50,7 @@ class ParagraphWriter:
         self.stretches = stretches
         self.tracking = tracking
         self.prefix = paragraph.prefix
+        self._starts = [each.start for each in pieces]
 
     def splices(self) -> list[Splice]:
         """All of them."""
@@ -58,7 +60,7 @@ class ParagraphWriter:
         found: list[Splice] = []
         for run, group in groupby(zip(self.pieces, contents, strict=True), lambda pair: pair[0].run):
             pairs = list(group)
-            if any(_merged(content) != [Bit(KEPT, piece.text, run)] for piece, content in pairs):
+            if not all(_is_same(piece, content) for piece, content in pairs):
                 found += self._run(run, pairs) if run.name == "r" else self._beside(pairs)
         return found
 
@@ -67,20 +69,11 @@ class ParagraphWriter:
         contents: list[list[Bit]] = [[] for _ in self.pieces]
         parts = self.stretches.parts
         done, whole = 0, len(self.stretches.old)  # old characters that are dealt with, and all
-        in_order: list[int] = []  # for each part, where the next kept one begins
-        at = 0
-        for part in parts:
-            if isinstance(part, Kept) and part.start >= at:
-                at = part.end
-                in_order.append(part.start)
-            else:
-                in_order.append(-1)
-        for number, part in enumerate(parts):
-            following = next((start for start in in_order[number:] if start >= 0), whole)
-            if self.tracking is not None or in_order[number] >= 0:
+        for part, in_order, following in _with_the_next(parts, whole):
+            if self.tracking is not None or in_order:
                 self._gone(done, following, contents)
                 done = max(done, following)
-            if isinstance(part, Kept) and in_order[number] >= 0:
+            if isinstance(part, Kept) and in_order:
                 for piece, text in self._kept(part.start, part.end):
                     contents[piece].append(Bit(KEPT, text, self.pieces[piece].run))
                 done = part.end
@@ -98,6 +91,8 @@ class ParagraphWriter:
 
     def _gone(self, start: int, end: int, contents: list[list[Bit]]) -> None:
         """Old characters that go: they stay as recorded deletions where changes are recorded."""
+        if self.tracking is None or start >= end:
+            return
         for piece, text in self._kept(start, end):
             if self._records(self.pieces[piece].inside):
                 contents[piece].append(Bit(GONE, text, self.pieces[piece].run))
@@ -108,18 +103,17 @@ class ParagraphWriter:
 
     def _kept(self, start: int, end: int) -> Iterator[tuple[int, str]]:
         """The pieces that a range of old characters stands in, each with its part of the text."""
-        for number, piece in enumerate(self.pieces):
-            if piece.start >= end:
-                return
-            first, last = max(start, piece.start), min(end, piece.start + len(piece.text))
-            if first < last:
-                yield number, piece.text[first - piece.start : last - piece.start]
+        number, count = self._piece_at(start), len(self.pieces)
+        while start < end and number < count:
+            piece = self.pieces[number]
+            last = min(end, piece.start + len(piece.text))
+            yield number, piece.text[start - piece.start : last - piece.start]
+            start = last
+            number += 1
 
     def _piece_at(self, place: int) -> int:
-        return next(
-            (number for number, each in enumerate(self.pieces) if each.start <= place < each.start + len(each.text)),
-            len(self.pieces) - 1,
-        )
+        """The piece with an old character; past the end the last one."""
+        return bisect_right(self._starts, place) - 1 if place >= 0 else len(self.pieces) - 1
 
     def _run(self, run: Span, pairs: list[tuple[Piece, list[Bit]]]) -> list[Splice]:
         """A run made what it is to be. Text of another look stands in a run of its own; a run without anything goes."""
@@ -135,12 +129,12 @@ class ParagraphWriter:
             if piece is None:
                 out.append((KEPT, own_look, as_it_is))
                 continue
-            for sort, text, look in _merged(content) if piece.is_text else content:
+            for sort, text, look in _merged(content) if piece.is_text and len(content) > 1 else content:
                 same = sort == KEPT and text == piece.text and look is run
                 written = as_it_is if same else elements_of(text, self.prefix, sort == GONE)
                 if sort == GONE and not piece.is_text:
                     written = as_it_is
-                out.append((sort, self._look(look), written))
+                out.append((sort, own_look if look is run else self._look(look), written))
         opening = self.data[run.start : run.open_end].decode()
         text = ""
         for (sort, look), group in groupby(out, lambda each: each[:2]):
@@ -207,6 +201,26 @@ class ParagraphWriter:
         kept = [each for each in look.children if each.name not in ("ins", "del", "moveFrom", "moveTo", "rPrChange")]
         content = "".join(self.data[each.start : each.end].decode() for each in kept)
         return f"<{self.prefix}rPr>{content}</{self.prefix}rPr>" if content else ""
+
+
+def _with_the_next(parts: Sequence[Kept | Fresh], whole: int) -> list[tuple[Kept | Fresh, bool, int]]:
+    """Each stretch, whether it is kept in its order, and where the next one begins that is: itself, or one behind."""
+    at, in_order = 0, []
+    for part in parts:
+        in_order.append(isinstance(part, Kept) and part.start >= at)
+        at = part.end if isinstance(part, Kept) and in_order[-1] else at
+    found, following = [], whole
+    for part, kept in zip(reversed(parts), reversed(in_order), strict=True):
+        following = part.start if isinstance(part, Kept) and kept else following
+        found.append((part, kept, following))
+    return found[::-1]
+
+
+def _is_same(piece: Piece, content: list[Bit]) -> bool:
+    """Whether a piece stays as it is."""
+    if len(content) == 1:
+        return content[0] == (KEPT, piece.text, piece.run)
+    return _merged(content) == [(KEPT, piece.text, piece.run)]
 
 
 def elements_of(text: str, prefix: str, gone: bool = False) -> str:
