@@ -77,13 +77,16 @@ class Span:
         wanted = self.uri if uri is None else uri
         return (child for child in self.children if child.name == name and child.uri == wanted)
 
-    def inside(self) -> Iterator[Span]:
-        """Every element inside it, in the order of the part."""
+    def inside(self, read_only: bool = False) -> Iterator[Span]:
+        """Every element inside it, in the order of the part; with `read_only` without what is in those that a search
+        found, which are plain.
+        """
         waiting = self.children[::-1]
         while waiting:
             span = waiting.pop()
             yield span
-            waiting += reversed(span.children)
+            if not read_only or not isinstance(span, Found):
+                waiting += reversed(span.children)
 
     def of(self, name: str, *uris: str) -> str | None:
         """An attribute by its local name in one of these namespaces, whatever prefix it is written with."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from datetime import datetime
 
-from scrub.model.declare import Item, field
+from scrub.model.declare import Item, Reach, action, field
 from scrub.model.values import Choice
 
 
@@ -59,5 +59,23 @@ class RecordedChange(Item):
 
         Example: if change.sort is deletion
         Also: type, kind
+        """
+        raise NotImplementedError
+
+    @action(Reach.CHANGE)
+    def accept(self) -> None:
+        """Makes the change real. Changes are decided on above all other edits of a document.
+
+        Example: accept
+        Also: track changes, approve, review, revision
+        """
+        raise NotImplementedError
+
+    @action(Reach.CHANGE)
+    def reject(self) -> None:
+        """Takes the change back. Changes are decided on above all other edits of a document.
+
+        Example: reject
+        Also: track changes, refuse, undo, review, revision
         """
         raise NotImplementedError

@@ -105,7 +105,7 @@ class OpenParagraph(Heading):
         """Takes it out."""
         self.ensure_deletable()
         self._gone = True
-        self.changed("deleted", False, True, lambda: setattr(self, "_gone", False), f'deleted: "{_cut(self.text)}"')
+        self.changed("deleted", False, True, lambda: setattr(self, "_gone", False), f'deleted: "{cut(self.text)}"')
 
     def ensure_deletable(self) -> None:
         """Raises `Failure` where it must stay."""
@@ -129,7 +129,7 @@ class OpenParagraph(Heading):
     def take(self, following: Line, between: str) -> None:
         """Joins the next paragraph to it."""
         assert isinstance(following, OpenParagraph)
-        said = f'joined with the next: "…{_cut(self.text[-_AROUND:])}" "{_cut(following.text[:_AROUND])}…"'
+        said = f'joined with the next: "…{cut(self.text[-_AROUND:])}" "{cut(following.text[:_AROUND])}…"'
         end, tail = len(self.text), len(following.text)
         joined = self.join(following, between)
         back = self._take_passages(following, end, len(self.text) - tail)
@@ -164,6 +164,7 @@ class OpenParagraph(Heading):
         raise NotImplementedError
 
 
-def _cut(text: str) -> str:
+def cut(text: str) -> str:
+    """A text as a list of changes tells it."""
     text = visible(text)
     return text if len(text) <= 60 else text[:57] + "..."

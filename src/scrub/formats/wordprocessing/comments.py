@@ -7,7 +7,7 @@ from datetime import datetime
 from functools import cached_property
 
 from scrub.formats.opc.relationships import part_tree
-from scrub.formats.spans import Span, Splice, spliced
+from scrub.formats.spans import Found, Span, Splice, spliced
 from scrub.formats.wordprocessing.paragraph import Home, OfficeParagraph
 from scrub.formats.wordprocessing.read import FieldState, own, paragraphs_of, read_paragraph, value
 from scrub.formats.wordprocessing.review import moment
@@ -108,7 +108,7 @@ class CommentPart:
             self.places = {
                 value(span, "id"): each
                 for each in self.document.every_paragraph()
-                for span in each.span.inside()
+                for span in (each.span.inside() if not isinstance(each.span, Found) else ())
                 if span.name == "commentReference"
             }
         found = self.places.get(id_)
@@ -117,7 +117,7 @@ class CommentPart:
     def marks_taken(self, root: Span) -> Iterator[Splice]:
         """The splices that take the marks of deleted comments out of a part; a run that holds nothing else goes too."""
         gone = self.gone
-        for span in root.inside() if gone else ():
+        for span in root.inside(read_only=True) if gone else ():
             if span.name in ("commentRangeStart", "commentRangeEnd") and value(span, "id") in gone:
                 yield Splice(span.start, span.end, b"")
             elif span.name == "r" and own(span):

@@ -14,8 +14,9 @@ from scrub.formats.source import Source, opened
 from scrub.formats.spans import Splice, outside, spliced
 from scrub.formats.wordprocessing.comments import CommentPart, OfficeComment
 from scrub.formats.wordprocessing.paragraph import Home, OfficeParagraph, StoryPart
-from scrub.formats.wordprocessing.read import FieldState, inner, own, paragraphs_of, value
-from scrub.formats.wordprocessing.review import OfficeChange, Resolver, nameless, recorded_in
+from scrub.formats.wordprocessing.read import inner, own, value
+from scrub.formats.wordprocessing.review import OfficeChange, nameless, recorded_in
+from scrub.formats.wordprocessing.stories import Stories
 from scrub.formats.wordprocessing.styles import ParagraphStyles
 from scrub.formats.wordprocessing.tables import DocumentRows, caption_of, cells_of, tables_in
 from scrub.formats.wordprocessing.tracking import Tracking, recording
@@ -44,18 +45,18 @@ class OfficeDocument(OfficeFile, Home):
         body = StoryPart(self.package, self.main, PlaceInDocument.BODY)
         if body.root.name != "document" or not own(body.root):
             raise self.problem("its main part is not a document, whatever its name says")
-        self._parts = [body]
+        parts = [body]
         related = relationships(self.package, self.main).values()
         for kind, place in _PLACES.items():
             for one in related:
                 if one.type == kind and one.target in self.package.members:
-                    self._parts.append(StoryPart(self.package, str(one.target), place))
+                    parts.append(StoryPart(self.package, str(one.target), place))
         self._targets = targets_of(self.package, self.main)
         self._settings_part = self._targets.get("settings")
         self._settings = part_tree(self.package, self._settings_part)[1] if self._settings_part else None
         self._nameless = False
         self._records: FromFile[bool] = FromFile(self._recording)
-        self._every = list(self._read())
+        self._stories = Stories(self, parts, self._forget)
         self.properties = CoreProperties(self.package)
 
     def ensure_open(self) -> None:
@@ -93,24 +94,9 @@ class OfficeDocument(OfficeFile, Home):
     @cached_property
     def tracking(self) -> Tracking:
         """Who records changes in it."""
-        parts = [part.data for part in self._parts]
+        parts = [part.data for part in self._stories.parts]
         parts += [self.package.read(name) for name in self.package.members if name.endswith("comments.xml")]
         return Tracking(CURRENT.get().author or "Scrub", parts)
-
-    def _read(self) -> Iterator[OfficeParagraph]:
-        index = 0
-        for part in self._parts:
-            fields = FieldState()
-            holder, group = None, list[OfficeParagraph]()
-            for span, where, around in paragraphs_of(part.root):
-                if around is not holder:
-                    holder, group = around, []
-                place = PlaceInDocument(where) if where else part.place
-                paragraph = OfficeParagraph(self, part, span, place, group, fields)
-                paragraph.index = index
-                index += 1
-                group.append(paragraph)
-                yield paragraph
 
     @cached_property
     def styles(self) -> ParagraphStyles:
@@ -120,7 +106,7 @@ class OfficeDocument(OfficeFile, Home):
 
     def every_paragraph(self) -> Sequence[OfficeParagraph]:
         """Its paragraphs: of the body, then of headers, footers, footnotes and endnotes."""
-        return [each for each in self._every if not each.removed]
+        return [each for each in self._stories.paragraphs if not each.removed]
 
     def paragraphs(self) -> Iterator[OfficeParagraph]:
         """Its paragraphs."""
@@ -132,16 +118,17 @@ class OfficeDocument(OfficeFile, Home):
 
     @cached_property
     def _tables(self) -> list[Table]:
-        by_place = {id(each.span): each for each in self._every}
+        paragraphs = self._stories.paragraphs
+        by_place = {id(each.span): each for each in paragraphs}
         found: list[Table] = []
         names: set[str] = set()
-        for part in self._parts:
+        for part in self._stories.parts:
             for span in tables_in(part.root):
                 rows = [
                     {at: [by_place[id(p)] for p in cell.children if id(p) in by_place] for at, cell in row}
                     for row in cells_of(span)
                 ]
-                above = [each for each in self._every if each.part is part and each.span.end <= span.start]
+                above = [each for each in paragraphs if each.part is part and each.span.end <= span.start]
                 heading = next((each.text.strip() for each in reversed(above) if each.level is not None), "")
                 name = caption_of(span) or heading
                 if not name or name in names:
@@ -154,7 +141,7 @@ class OfficeDocument(OfficeFile, Home):
 
     def changes_waiting(self) -> Iterator[OfficeChange]:
         """The recorded changes that wait."""
-        return (each for part in self._parts for each in recorded_in(self, part.data, part.root))
+        return recorded_in(self, self._stories)
 
     @cached_property
     def _comments(self) -> CommentPart:
@@ -177,19 +164,9 @@ class OfficeDocument(OfficeFile, Home):
         count = len(list(self.changes_waiting()))
         if not count:
             return
-        if any(each.touched for each in self._every):
-            raise Failure(f"{self.name}: changes are accepted or refused above all other edits")
-        former = (self._parts, self._every)
-        self._parts = [StoryPart.of(part, Resolver(part.data, accepted).made()) for part in self._parts]
-        self._every = list(self._read())
-        self._forget()
-
-        def revert() -> None:
-            self._parts, self._every = former
-            self._forget()
-
         verb = "accepted" if accepted else "refused"
-        self.changed("changes", count, 0, revert, f"{counted(count, 'recorded change')} {verb}")
+        said = f"{counted(count, 'recorded change')} {verb}"
+        self.changed("changes", count, 0, self._stories.decide_all(accepted), said)
 
     def _forget(self) -> None:
         """Drops what was found among paragraphs that are others now."""
@@ -213,7 +190,7 @@ class OfficeDocument(OfficeFile, Home):
         if self._nameless:
             return
         comments = self._comments.made()
-        written = [part.data for part in self._parts] + ([comments[2]] if comments is not None else [])
+        written = [part.data for part in self._stories.parts] + ([comments[2]] if comments is not None else [])
         if self._office[1] or any(nameless(data) != data for data in written):
             self._nameless = True
             self.changed("names", True, False, lambda: setattr(self, "_nameless", False), "names of authors taken out")
@@ -229,13 +206,14 @@ class OfficeDocument(OfficeFile, Home):
 
     def groups(self) -> Sequence[Sequence[Paragraph]]:
         """Its paragraphs, those together that stand together."""
-        groups = {id(each.group): each.group for each in self._every}.values()
+        groups = {id(each.group): each.group for each in self._stories.paragraphs}.values()
         alive = ([each for each in group if not each.removed] for group in groups)
         return [group for group in alive if group]
 
     def add_paragraph(self, text: str) -> None:
         """Adds one at the end of the body."""
-        last = next(each for each in reversed(self._every) if each.place is PlaceInDocument.BODY and not each.removed)
+        body = (each for each in reversed(self._stories.paragraphs) if each.place is PlaceInDocument.BODY)
+        last = next(each for each in body if not each.removed)
         last.add_behind(text)
 
     @property
@@ -272,9 +250,10 @@ class OfficeDocument(OfficeFile, Home):
         """What makes the changed file of the old one."""
         if not self.recorder:
             return None
-        parts = Parts(self.package, self._parts[0].root)
-        for part in self._parts:
-            splices = [splice for each in self._every if each.part is part for splice in each.splices()]
+        parts = Parts(self.package, self._stories.parts[0].root)
+        for part in self._stories.parts:
+            of_part = (each for each in self._stories.paragraphs if each.part is part)
+            splices = [splice for each in of_part for splice in each.splices()]
             splices += outside(splices, self._comments.marks_taken(part.root))
             if splices or part.data is not part.first or self._nameless:
                 self._write(parts, part.name, part.first, spliced(part.data, splices))

@@ -105,7 +105,7 @@ def _value(text: str) -> Plain:
 
 def tables_in(root: Span) -> list[Span]:
     """The tables inside an element, in order; one that lies in a cell of another comes behind that."""
-    return [span for span in root.inside() if span.name == "tbl" and own(span)]
+    return [span for span in root.inside(read_only=True) if span.name == "tbl" and own(span)]
 
 
 def cells_of(table: Span) -> list[list[tuple[int, Span]]]:
