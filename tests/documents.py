@@ -23,7 +23,7 @@ STYLES = (
 )
 
 
-def document(body: str, settings: str = "", header: str = "", comments: str = "") -> bytes:
+def document(body: str, settings: str = "", header: str = "", comments: str = "", styles: str = "") -> bytes:
     """A .docx with this body."""
     related = [("styles", "styles.xml")] + [("settings", "settings.xml")] * bool(settings)
     related += [("header", "header1.xml")] * bool(header) + [("comments", "comments.xml")] * bool(comments)
@@ -43,7 +43,7 @@ def document(body: str, settings: str = "", header: str = "", comments: str = ""
             f'<Relationship Id="r{i}" Type="{_R}/{kind}" Target="{name}"/>' for i, (kind, name) in enumerate(related)
         )
         + "</Relationships>",
-        "word/styles.xml": STYLES,
+        "word/styles.xml": STYLES.replace("</w:styles>", f"{styles}</w:styles>"),
     }
     if settings:
         parts["word/settings.xml"] = f'<w:settings xmlns:w="{W}">{settings}</w:settings>'

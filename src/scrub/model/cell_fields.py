@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 from typing import Any
 
+from scrub.model.colours import Colour
 from scrub.model.declare import Reach, action, field, needs
 from scrub.model.grid import Alignment, Grid, HoldsCells
 from scrub.model.problem import Failure
@@ -96,7 +97,7 @@ class CellFields(HoldsCells):
         Also: background, highlight, shade, color
         """
         found = self._look("fill")
-        return None if found is None else str(found)
+        return None if found is None else Colour(found)
 
     @fill.setter
     @needs("put_look")
@@ -112,7 +113,7 @@ class CellFields(HoldsCells):
         Also: font color, text color
         """
         found = self._look("colour")
-        return None if found is None else str(found)
+        return None if found is None else Colour(found)
 
     @colour.setter
     @needs("put_look")

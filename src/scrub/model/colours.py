@@ -15,6 +15,20 @@ WORDS = {
 }  # fmt: skip
 
 
+class Colour(str):
+    """A colour of something in a file. It is equal to every text that names it: "#ff0000", "red"."""
+
+    __slots__ = ()
+
+
+def same_colour(one: str, other: str) -> bool:
+    """Whether two texts name one colour."""
+    try:
+        return colour_of(one) == colour_of(other)
+    except Failure:
+        return False
+
+
 def colour_of(text: str) -> str:
     """A colour as `#rrggbb`, whatever way it is written. Raises `Failure` for a text that is none."""
     plain = text.strip().lower()

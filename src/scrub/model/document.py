@@ -106,6 +106,11 @@ class Document(WholeFile, HoldsLines):
         return iter(self.every_paragraph())
 
     @holds
+    def passages(self) -> Iterator[Passage]:
+        """Its words, in pieces of one look each."""
+        return (passage for paragraph in self.every_paragraph() for passage in paragraph.passages())
+
+    @holds
     def headings(self) -> Iterator[Heading]:
         """Its headings."""
         return (each for each in self.every_paragraph() if isinstance(each, Heading) and each.level is not None)

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import weakref
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 
 from scrub.model.declare import FileItem, Reach, action, field, holds, may_lack
 from scrub.model.lines_of_text import HoldsLines, Line
+from scrub.model.looks import HasLooks
 from scrub.model.problem import Failure
 from scrub.model.text import Edit, Editing, HoldsTexts, Moved, parted, shrunk
 from scrub.model.values import Choice
@@ -24,7 +25,7 @@ class PlaceInDocument(Choice):
     ENDNOTE = "endnote"
 
 
-class Paragraph(HoldsLines):
+class Paragraph(HasLooks, HoldsLines):
     """A paragraph of a document."""
 
     kind_word = "paragraph"
@@ -96,6 +97,24 @@ class Paragraph(HoldsLines):
         Also: header, footer, footnote, table
         """
         return PlaceInDocument.BODY
+
+    def looks(self, start: int, end: int, word: str) -> Iterable[object]:
+        """What the look of each stretch of its letters is; nothing where a format has none."""
+        return ()
+
+    @may_lack
+    def put_look(self, start: int, end: int, word: str, value: object) -> None:
+        """Sets a look of letters."""
+        raise NotImplementedError
+
+    def cuts(self) -> Iterable[tuple[int, int]]:
+        """Its pieces of one look each."""
+        return ((0, len(self.text)),)
+
+    @holds
+    def passages(self) -> Iterator[Passage]:
+        """Its words, in pieces of one look each."""
+        return (Passage(self, start, end) for start, end in list(self.cuts()) if self.text[start:end].strip())
 
     @action(Reach.CHANGE)
     def delete(self) -> None:
@@ -178,6 +197,10 @@ class Paragraph(HoldsLines):
         if fine and (len(fine) == len(edits) or not any(isinstance(fresh, Moved) for _, _, fresh in edits)):
             self._make(fine)  # words that change places do so together, or not at all
 
+    def lettered(self) -> tuple[Paragraph, int, int]:
+        """All of its letters."""
+        return self, 0, len(self.text)
+
     def tracks(self, passage: Passage) -> None:
         """Keeps a passage in step with later edits."""
         if self._passages is None:
@@ -215,7 +238,7 @@ class Heading(Paragraph):
         raise NotImplementedError
 
 
-class Passage(HoldsTexts):
+class Passage(HasLooks, HoldsTexts):
     """A piece of a paragraph."""
 
     kind_word = "passage"
@@ -243,6 +266,10 @@ class Passage(HoldsTexts):
     def picked_whole(self) -> bool:
         """Whether it is less than its paragraph."""
         return (self.start, self.end) != (0, len(self.paragraph.text))
+
+    def lettered(self) -> tuple[Paragraph, int, int]:
+        """Its letters."""
+        return self.paragraph, self.start, self.end
 
     @property
     @field

@@ -43,11 +43,16 @@ class HoldsTexts(Item):
         raise NotImplementedError
 
 
+#: What is set of how words look: each look with its value.
+Looks = tuple[tuple[str, object], ...]
+
+
 class Kept(NamedTuple):
-    """A stretch of the old characters, from `start` up to `end`."""
+    """A stretch of the old characters, from `start` up to `end`; `looks` is what is other about how they look."""
 
     start: int
     end: int
+    looks: Looks = ()
 
 
 class Fresh(NamedTuple):
@@ -55,6 +60,7 @@ class Fresh(NamedTuple):
 
     text: str
     like: int
+    looks: Looks = ()
 
 
 class Stretches:
@@ -64,11 +70,12 @@ class Stretches:
     it was has no new ones.
     """
 
-    __slots__ = ("_text", "old", "parts")
+    __slots__ = ("_is_old", "_text", "old", "parts")
 
     def __init__(self, old: str, parts: tuple[Kept | Fresh, ...] | None = None) -> None:
         self.old = old
         self.parts = parts if parts is not None else (Kept(0, len(old)),) if old else ()
+        self._is_old = parts is None  # nothing was changed, which is so for most
         self._text = old if parts is None else None
 
     def __str__(self) -> str:
@@ -81,7 +88,7 @@ class Stretches:
     @property
     def touched(self) -> bool:
         """Whether anything is other than in the old text."""
-        return self.parts != ((Kept(0, len(self.old)),) if self.old else ())
+        return not self._is_old and self.parts != ((Kept(0, len(self.old)),) if self.old else ())
 
     @property
     def bounds(self) -> tuple[int, int]:
@@ -89,8 +96,9 @@ class Stretches:
         first = last = None
         if self.parts:
             first, last = self.parts[0], self.parts[-1]
-        start = first.end if isinstance(first, Kept) and first.start == 0 else 0
-        end = last.start if isinstance(last, Kept) and last.end == len(self.old) else len(self.old)
+        start = first.end if isinstance(first, Kept) and first.start == 0 and not first.looks else 0
+        whole = len(self.old)
+        end = last.start if isinstance(last, Kept) and last.end == whole and not last.looks else whole
         return start, end
 
     def edited(self, edits: Sequence[Edit]) -> Stretches:
@@ -101,23 +109,23 @@ class Stretches:
         found: list[Kept | Fresh] = []
         done = 0
         for start, end, text in edits:
-            found += self._between(done, start)
+            found += self.between(done, start)
             if isinstance(text, Moved):
-                found += self._between(text.start, text.start + len(text))
+                found += self.between(text.start, text.start + len(text))
             elif text:
-                found.append(Fresh(text, self._look_at(start if end > start or not start else start - 1)))
+                found.append(Fresh(text, *self._look_at(start if end > start or not start else start - 1)))
             done = end
-        found += self._between(done, len(now))
+        found += self.between(done, len(now))
         text = edited(now, edits)
-        if text == self.old:
+        if text == self.old and not any(part.looks for part in self.parts):
             return Stretches(self.old)
         fresh = Stretches(self.old, tuple(_joined(found)))
         fresh._text = text
         return fresh
 
-    def _between(self, start: int, end: int) -> Iterable[Kept | Fresh]:
+    def between(self, start: int, end: int) -> Iterable[Kept | Fresh]:
         """The stretches of a range of the text as it is now."""
-        if self._text is self.old:  # nothing was changed, which is so for most
+        if self._is_old:
             return (Kept(start, end),) if start < end else ()
         return self._pieces(start, end)
 
@@ -128,29 +136,41 @@ class Stretches:
             first, last = max(start - at, 0), min(end - at, length)
             if first < last:
                 if isinstance(part, Fresh):
-                    yield Fresh(part.text[first:last], part.like)
+                    yield Fresh(part.text[first:last], part.like, part.looks)
                 else:
-                    yield Kept(part.start + first, part.start + last)
+                    yield Kept(part.start + first, part.start + last, part.looks)
             at += length
 
-    def _look_at(self, place: int) -> int:
-        """The old character whose look a character of the text as it is now has; -1 for none."""
-        if self._text is self.old:
-            return min(place, len(self.old) - 1)
+    def _look_at(self, place: int) -> tuple[int, Looks]:
+        """The old character whose look a character of the text as it is now has, -1 for none; and what is other."""
+        if self._is_old:
+            return min(place, len(self.old) - 1), ()
         part = next(self._pieces(place, place + 1), None)
         if part is None:
-            return len(self.old) - 1
-        return part.like if isinstance(part, Fresh) else part.start
+            return len(self.old) - 1, ()
+        return (part.like if isinstance(part, Fresh) else part.start), part.looks
+
+    def looking(self, start: int, end: int, word: str, value: object) -> Stretches:
+        """The text with another look of a range of it."""
+        now = str(self)
+        found = list(self.between(0, start))
+        for part in self.between(start, end):
+            looks = tuple(sorted({**dict(part.looks), word: value}.items(), key=lambda each: each[0]))
+            found.append(part._replace(looks=looks))
+        found += self.between(end, len(now))
+        fresh = Stretches(self.old, tuple(_joined(found)))
+        fresh._text = now
+        return fresh
 
 
 def _joined(parts: Sequence[Kept | Fresh]) -> Iterator[Kept | Fresh]:
     """The stretches with neighbours that belong together made one."""
     last: Kept | Fresh | None = None
     for part in parts:
-        if isinstance(last, Kept) and isinstance(part, Kept) and last.end == part.start:
-            last = Kept(last.start, part.end)
-        elif isinstance(last, Fresh) and isinstance(part, Fresh) and last.like == part.like:
-            last = Fresh(last.text + part.text, last.like)
+        if isinstance(last, Kept) and isinstance(part, Kept) and (last.end, last.looks) == (part.start, part.looks):
+            last = Kept(last.start, part.end, last.looks)
+        elif isinstance(last, Fresh) and isinstance(part, Fresh) and last[1:] == part[1:]:
+            last = Fresh(last.text + part.text, last.like, last.looks)
         else:
             if last is not None:
                 yield last

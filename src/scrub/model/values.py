@@ -10,6 +10,7 @@ from enum import StrEnum
 from typing import Any, NamedTuple, TypeAlias, TypeVar
 
 from scrub.model.amounts import AMOUNTS, Amount, number_text
+from scrub.model.colours import Colour, same_colour
 from scrub.model.problem import Failure
 
 T = TypeVar("T")
@@ -152,6 +153,8 @@ def same(left: Value, right: Value, exactly: bool = False) -> bool:
     Values of two sorts are not equal, but for nothing and an empty text.
     """
     if isinstance(left, str) and isinstance(right, str):
+        if isinstance(left, Colour) or isinstance(right, Colour):
+            return same_colour(left, right)
         return loosen(left) == loosen(right) if exactly else fold(left) == fold(right)
     if isinstance(left, list) and isinstance(right, list):
         return len(left) == len(right) and all(same(a, b, exactly) for a, b in zip(left, right, strict=True))

@@ -11,8 +11,9 @@ from scrub.formats.opc.parts import Parts
 from scrub.formats.opc.properties import CoreProperties
 from scrub.formats.opc.relationships import part_tree, relationships, targets_of
 from scrub.formats.source import Source, opened
-from scrub.formats.spans import Splice, outside, spliced
+from scrub.formats.spans import Span, Splice, outside, spliced
 from scrub.formats.wordprocessing.comments import CommentPart, OfficeComment
+from scrub.formats.wordprocessing.looks import RunLooks
 from scrub.formats.wordprocessing.paragraph import Home, OfficeParagraph, StoryPart
 from scrub.formats.wordprocessing.read import inner, own, value
 from scrub.formats.wordprocessing.review import OfficeChange, nameless, recorded_in
@@ -99,10 +100,19 @@ class OfficeDocument(OfficeFile, Home):
         return Tracking(CURRENT.get().author or "Scrub", parts)
 
     @cached_property
+    def _style_part(self) -> Span | None:
+        part = self._targets.get("styles")
+        return part_tree(self.package, part)[1] if part else None
+
+    @cached_property
     def styles(self) -> ParagraphStyles:
         """Its styles."""
-        part = self._targets.get("styles")
-        return ParagraphStyles(part_tree(self.package, part)[1] if part else None)
+        return ParagraphStyles(self._style_part)
+
+    @cached_property
+    def run_looks(self) -> RunLooks:
+        """How its words look."""
+        return RunLooks(self._style_part)
 
     def every_paragraph(self) -> Sequence[OfficeParagraph]:
         """Its paragraphs: of the body, then of headers, footers, footnotes and endnotes."""

@@ -216,6 +216,8 @@ def _edits(stretches: Stretches) -> list[tuple[int, int, str, int]]:
     """
     found: list[tuple[int, int, str, int]] = []
     done, fresh, like = 0, "", -1
+    if any(part.looks for part in stretches.parts):
+        return [(-1, -1, "", -1)]
     for part in (*stretches.parts, Kept(len(stretches.old), len(stretches.old))):
         if isinstance(part, Fresh):
             if fresh and part.like != like:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from bisect import bisect_right
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from copy import copy
 from functools import cached_property
@@ -9,8 +10,9 @@ from itertools import pairwise
 
 from scrub.formats.opc.relationships import part_tree
 from scrub.formats.spans import Span, Splice, escaped
-from scrub.formats.texts.paragraph import OpenParagraph
+from scrub.formats.texts.paragraph import OpenParagraph, cut
 from scrub.formats.wordprocessing.found import FoundParagraph, parse_story
+from scrub.formats.wordprocessing.looks import RunLooks, checked
 from scrub.formats.wordprocessing.read import FieldState, Piece, Read, inner, own, read_paragraph, value
 from scrub.formats.wordprocessing.styles import ParagraphStyles
 from scrub.formats.wordprocessing.tracking import Tracking
@@ -20,7 +22,7 @@ from scrub.model.document import Document
 from scrub.model.lines_of_text import Line
 from scrub.model.paragraphs import PlaceInDocument
 from scrub.model.problem import Failure
-from scrub.model.text import Edit, Fresh, Kept, Stretches, shrunk
+from scrub.model.text import Edit, Fresh, Kept, Looks, Stretches, shrunk
 
 #: Marks of no width that may stand beside paragraphs, and stay when theirs goes (17.13.2).
 _MARKS = frozenset((
@@ -57,6 +59,11 @@ class Home(Document):
     @cached_property
     def tracking(self) -> Tracking:
         """Who records changes in it."""
+        raise NotImplementedError
+
+    @cached_property
+    def run_looks(self) -> RunLooks:
+        """How its words look."""
         raise NotImplementedError
 
     def ensure_open(self) -> None:
@@ -207,6 +214,56 @@ class OfficeParagraph(OpenParagraph):
 
         self.changed(field, before, after, revert)
 
+    # -- the looks of its words
+
+    def _stretches_of(self, start: int, end: int) -> Iterator[tuple[int, Span | None, Looks]]:
+        """The length of each stretch, the run that it looks like, and what was set since."""
+        starts = [each.start for each in self.pieces]
+        for part in self.stretches.between(start, end):
+            place = part.start if isinstance(part, Kept) else part.like
+            at = bisect_right(starts, place) - 1
+            if isinstance(part, Fresh):
+                yield len(part.text), self.pieces[at].run if self.pieces else None, part.looks
+                continue
+            while place < part.end:
+                piece = self.pieces[at]
+                stop = min(part.end, piece.start + len(piece.text))
+                yield stop - place, piece.run, part.looks
+                place, at = stop, at + 1
+
+    def looks(self, start: int, end: int, word: str) -> Iterator[object]:
+        """What the look of each stretch of its letters is."""
+        style = self._style or self.home.styles.default
+        for _, run, other in self._stretches_of(start, end):
+            yield self.home.run_looks.of(run if run is not None else self.span, style, word, other)
+
+    def put_look(self, start: int, end: int, word: str, value: object) -> None:
+        """Sets a look of letters."""
+        self.note_way()
+        if "l" in self.fixed:
+            raise Failure(f"{self.label}: this stands in a content control that is locked")
+        value = checked(word, value)
+        before = self.stretches
+        was = list(dict.fromkeys(self.looks(start, end, word)))
+        self.stretches = before.looking(start, end, word, value)
+        words = (f'"{cut(self.text[start:end])}"',) if (start, end) != (0, len(self.text)) else ()
+        first = was[0] if len(was) == 1 else "several"
+        self.changed(word, first, value, lambda: setattr(self, "stretches", before), inner=words)
+
+    def cuts(self) -> Iterator[tuple[int, int]]:
+        """Its pieces of one look each."""
+        at = start = 0
+        last: object = None
+        for length, run, other in self._stretches_of(0, len(self.text)):
+            look = inner(run, "rPr") if run is not None and run.name == "r" else None
+            this = (self.part.data[look.start : look.end] if look is not None else b"", other)
+            if at and this != last:
+                yield start, at
+                start = at
+            last, at = this, at + length
+        if at > start:
+            yield start, at
+
     # -- coming and going
 
     def add_before(self, text: str) -> None:
@@ -245,14 +302,14 @@ class OfficeParagraph(OpenParagraph):
         last = self.taken[-1] if self.taken else self
         between = self.part.data[last.span.end : following.span.start]
         return (
-            self._look() == following._look()
+            self._frame() == following._frame()
             and not between.strip()
             and not last.open_after
             and last.span.open_end != last.span.end
             and following.span.open_end != following.span.end
         )
 
-    def _look(self) -> tuple[str | None, bytes]:
+    def _frame(self) -> tuple[str | None, bytes]:
         """Its style and what else is set for it directly."""
         properties = self._properties
         data = self.part.data
@@ -268,9 +325,9 @@ class OfficeParagraph(OpenParagraph):
         own_text, other = self.stretches, following.stretches
         shift = len(own_text.old)
         moved = [
-            Kept(part.start + shift, part.end + shift)
+            Kept(part.start + shift, part.end + shift, part.looks)
             if isinstance(part, Kept)
-            else Fresh(part.text, part.like + shift)
+            else Fresh(part.text, part.like + shift, part.looks)
             for part in other.parts
         ]
         joined = Stretches(own_text.old + other.old, (*own_text.parts, *moved))

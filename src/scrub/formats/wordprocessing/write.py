@@ -8,11 +8,12 @@ from itertools import groupby
 from typing import NamedTuple
 
 from scrub.formats.spans import Span, Splice
+from scrub.formats.wordprocessing.looks import properties_of
 from scrub.formats.wordprocessing.read import Piece, inner, own
 from scrub.formats.wordprocessing.tracking import Tracking
 from scrub.formats.xmltext import escaped_text
 from scrub.model.late import late
-from scrub.model.text import Fresh, Kept, Stretches
+from scrub.model.text import Fresh, Kept, Looks, Stretches
 
 #: How characters are written that are elements (17.3.3).
 _ELEMENTS = {
@@ -31,6 +32,7 @@ class Bit(NamedTuple):
     sort: str
     text: str
     look: Span
+    looks: Looks = ()  # what is other about it
 
 
 class ParagraphWriter:
@@ -75,7 +77,7 @@ class ParagraphWriter:
                 done = max(done, following)
             if isinstance(part, Kept) and in_order:
                 for piece, text in self._kept(part.start, part.end):
-                    contents[piece].append(Bit(KEPT, text, self.pieces[piece].run))
+                    contents[piece].append(Bit(KEPT, text, self.pieces[piece].run, part.looks))
                 done = part.end
                 continue
             like = part.like if isinstance(part, Fresh) else -1
@@ -83,9 +85,9 @@ class ParagraphWriter:
             sort = NEW if self._records(self.pieces[anchor].inside) else KEPT
             if isinstance(part, Kept):
                 for piece, text in self._kept(part.start, part.end):
-                    contents[anchor].append(Bit(sort, text, self.pieces[piece].run))
+                    contents[anchor].append(Bit(sort, text, self.pieces[piece].run, part.looks))
             else:
-                contents[anchor].append(Bit(sort, part.text, self.pieces[self._piece_at(part.like)].run))
+                contents[anchor].append(Bit(sort, part.text, self.pieces[self._piece_at(part.like)].run, part.looks))
         self._gone(done, whole, contents)
         return contents
 
@@ -129,12 +131,13 @@ class ParagraphWriter:
             if piece is None:
                 out.append((KEPT, own_look, as_it_is))
                 continue
-            for sort, text, look in _merged(content) if piece.is_text and len(content) > 1 else content:
-                same = sort == KEPT and text == piece.text and look is run
+            for sort, text, look, looks in _merged(content) if piece.is_text and len(content) > 1 else content:
+                same = sort == KEPT and text == piece.text and look is run and not looks
                 written = as_it_is if same else elements_of(text, self.prefix, sort == GONE)
-                if sort == GONE and not piece.is_text:
+                if not piece.is_text and (sort == GONE or (look is run and text == piece.text)):
                     written = as_it_is
-                out.append((sort, own_look if look is run else self._look(look), written))
+                of_run = own_look if look is run and not looks else self._look(look, looks, sort == KEPT, inside)
+                out.append((sort, of_run, written))
         opening = self.data[run.start : run.open_end].decode()
         text = ""
         for (sort, look), group in groupby(out, lambda each: each[:2]):
@@ -161,19 +164,22 @@ class ParagraphWriter:
         p, found = self.prefix, []
         for piece, content in pairs:
             out = ""
-            for sort, text, look in content:
+            for sort, text, look, looks in content:
                 as_it_is = self.data[piece.element.start : piece.element.end].decode()
                 if sort == KEPT and text == piece.text and look is piece.run:
                     out += as_it_is
                     continue
-                look_of = self._look(look) if look.name == "r" else ""
+                look_of = self._look(look, looks) if look.name == "r" or looks else ""
                 run = f"<{p}r>{look_of}{elements_of(text, p, sort == GONE)}</{p}r>"
                 out += self._wrapped(sort, run, piece.run, piece.inside)
             found.append(Splice(piece.element.start, piece.element.end, out.encode()))
         return found
 
-    def _look(self, run: Span) -> str:
-        """The properties of a run, as they are written."""
+    def _look(self, run: Span, looks: Looks = (), kept: bool = False, inside: Span | None = None) -> str:
+        """The properties of a run, as they are written; other looks of text that is kept are recorded."""
+        if looks:
+            tracking = self.tracking if kept and self._records(inside) else None
+            return properties_of(self.data, run, looks, self.prefix, tracking)
         look = inner(run, "rPr")
         return self.data[look.start : look.end].decode() if look is not None else ""
 
@@ -219,8 +225,8 @@ def _with_the_next(parts: Sequence[Kept | Fresh], whole: int) -> list[tuple[Kept
 def _is_same(piece: Piece, content: list[Bit]) -> bool:
     """Whether a piece stays as it is."""
     if len(content) == 1:
-        return content[0] == (KEPT, piece.text, piece.run)
-    return _merged(content) == [(KEPT, piece.text, piece.run)]
+        return content[0] == (KEPT, piece.text, piece.run, ())
+    return _merged(content) == [(KEPT, piece.text, piece.run, ())]
 
 
 def elements_of(text: str, prefix: str, gone: bool = False) -> str:
@@ -240,7 +246,7 @@ def _merged(content: list[Bit]) -> list[Bit]:
     """Neighbours of one sort and one run made one."""
     found: list[Bit] = []
     for bit in content:
-        if found and found[-1].look is bit.look and found[-1].sort == bit.sort:
+        if found and (found[-1].look is bit.look and found[-1].sort == bit.sort and found[-1].looks == bit.looks):
             found[-1] = bit._replace(text=found[-1].text + bit.text)
         else:
             found.append(bit)

@@ -1,0 +1,160 @@
+"""How words of a document look: read through the styles, written as properties of a run (ISO/IEC 29500-1, 17.3.2)."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from decimal import Decimal, InvalidOperation
+
+from scrub.formats.spans import Span, escaped
+from scrub.formats.wordprocessing.read import inner, own, value
+from scrub.formats.wordprocessing.tracking import Tracking
+from scrub.formats.xmltext import is_on
+from scrub.model.problem import Failure
+from scrub.model.text import Looks
+
+#: The properties of a run in the order of the schema (CT_RPr).
+_ORDER = (
+    "ins del moveFrom moveTo rStyle rFonts b bCs i iCs caps smallCaps strike dstrike outline shadow emboss imprint "
+    "noProof snapToGrid vanish webHidden color spacing w kern position sz szCs highlight u effect bdr shd fitText "
+    "vertAlign rtl cs em lang eastAsianLayout specVanish oMath rPrChange"
+).split()
+_RANK = {name: rank for rank, name in enumerate(_ORDER)}
+#: The elements behind each look: the one that is read, and its twin for scripts that are written otherwise.
+_ELEMENTS = {
+    "bold": ("b", "bCs"), "italic": ("i", "iCs"), "underlined": ("u",), "hidden": ("vanish",), "colour": ("color",),
+    "highlight": ("highlight",), "font": ("rFonts",), "size": ("sz", "szCs"),
+}  # fmt: skip
+#: Looks that a style switches, so that two that say it take each other back (17.7.3).
+_SWITCHES = frozenset(("bold", "italic", "hidden"))
+#: The colours of a highlighter (17.18.40).
+_HIGHLIGHTS = {
+    "black": "000000", "blue": "0000ff", "cyan": "00ffff", "green": "00ff00", "magenta": "ff00ff", "red": "ff0000",
+    "yellow": "ffff00", "white": "ffffff", "darkBlue": "00008b", "darkCyan": "008b8b", "darkGreen": "006400",
+    "darkMagenta": "800080", "darkRed": "8b0000", "darkYellow": "808000", "darkGray": "a9a9a9", "lightGray": "d3d3d3",
+}  # fmt: skip
+_UNSAID = object()
+
+
+def _switch(element: Span) -> object:
+    return is_on(value(element), True)
+
+
+def _colour(element: Span) -> object:
+    found = value(element)
+    return None if found in (None, "auto") else f"#{str(found).lower()}"
+
+
+def _size(element: Span) -> object:
+    try:
+        return Decimal(value(element) or "") / 2  # half points (17.3.2.38)
+    except InvalidOperation:
+        return None
+
+
+_READ: dict[str, Callable[[Span], object]] = {
+    "bold": _switch, "italic": _switch, "hidden": _switch, "colour": _colour, "size": _size,
+    "underlined": lambda element: value(element) not in ("none", None),
+    "highlight": lambda element: f"#{found}" if (found := _HIGHLIGHTS.get(value(element) or "")) else None,
+    "font": lambda element: value(element, "ascii"),
+}  # fmt: skip
+
+
+class RunLooks:
+    """The looks of the words of one document."""
+
+    def __init__(self, styles: Span | None) -> None:
+        """`styles` is the root of the part with the styles."""
+        self._properties: dict[str, Span | None] = {}  # of each style, by its id
+        self._based: dict[str, str] = {}
+        self._usual: Span | None = None
+        self._known: dict[tuple[str, str], object] = {}
+        if styles is None:
+            return
+        defaults = inner(styles, "docDefaults")
+        run = inner(defaults, "rPrDefault") if defaults is not None else None
+        self._usual = inner(run, "rPr") if run is not None else None
+        for style in styles.children:
+            if style.name == "style" and own(style):
+                id_ = value(style, "styleId") or ""
+                self._properties[id_] = inner(style, "rPr")
+                based = value(inner(style, "basedOn"))
+                if based:
+                    self._based[id_] = based
+
+    def of(self, run: Span, style: str, word: str, other: Looks = ()) -> object:
+        """A look of a run in a paragraph of a style; `other` is what was set since."""
+        for name, set_ in other:
+            if name == word and set_ is not None:
+                return set_
+        properties = inner(run, "rPr") if run.name == "r" else None
+        said = _said(properties, word) if not any(name == word for name, _ in other) else _UNSAID
+        if said is not _UNSAID:
+            return said
+        of_letters = value(inner(properties, "rStyle")) if properties is not None else None
+        own_style = self._of_style(of_letters, word) if of_letters else _UNSAID
+        around = self._of_style(style, word)
+        usual = _said(self._usual, word)
+        if word in _SWITCHES:
+            return usual is True or (own_style is True) != (around is True)
+        found = next((each for each in (own_style, around, usual) if each is not _UNSAID), None)
+        return bool(found) if word == "underlined" else found
+
+    def _of_style(self, id_: str, word: str) -> object:
+        key = (id_, word)
+        if key not in self._known:
+            self._known[key] = _UNSAID  # a style that is based on itself says nothing
+            found = _said(self._properties.get(id_), word)
+            if found is _UNSAID and id_ in self._based:
+                found = self._of_style(self._based[id_], word)
+            self._known[key] = found
+        return self._known[key]
+
+
+def _said(properties: Span | None, word: str) -> object:
+    element = inner(properties, _ELEMENTS[word][0]) if properties is not None else None
+    return _UNSAID if element is None else _READ[word](element)
+
+
+def checked(word: str, set_: object) -> object:
+    """What a look is set to. Raises `Failure` for one that a document cannot keep."""
+    if word == "highlight" and set_ is not None and str(set_)[1:] not in _HIGHLIGHTS.values():
+        names = ", ".join(f'"{name}"' for name in ("yellow", "red", "blue", "black", "white"))
+        raise Failure(f"a document is marked with one of a few colours only, such as {names}; not {set_}")
+    if word == "size" and isinstance(set_, Decimal) and not (1 <= set_ <= 1638 and set_ * 2 == int(set_ * 2)):
+        raise Failure(f"a size is from 1 to 1,638 points, in halves; not {set_}")
+    return set_
+
+
+def properties_of(data: bytes, run: Span, looks: Looks, prefix: str, tracking: Tracking | None) -> str:
+    """The properties of a run with other looks, as written; with `tracking` what they were is recorded (17.13.5.31)."""
+    old = inner(run, "rPr") if run.name == "r" else None
+    children = old.children if old is not None else []
+    gone = {name for word, _ in looks for name in _ELEMENTS[word]}
+    kept = [(each.name, data[each.start : each.end].decode()) for each in children if each.name not in gone]
+    for word, set_ in looks:
+        kept += [
+            (name, _element(f"{prefix}{name}", word, set_, prefix)) for name in _ELEMENTS[word] if set_ is not None
+        ]
+    if tracking is not None and not any(name == "rPrChange" for name, _ in kept):
+        before = "".join(data[each.start : each.end].decode() for each in children)
+        record = f"<{prefix}rPr>{before}</{prefix}rPr>"
+        kept.append(("rPrChange", f"<{prefix}rPrChange{tracking.attributes(prefix)}>{record}</{prefix}rPrChange>"))
+    kept.sort(key=lambda each: _RANK.get(each[0], len(_ORDER) - 2))
+    return f"<{prefix}rPr>{''.join(text for _, text in kept)}</{prefix}rPr>" if kept else ""
+
+
+def _element(name: str, word: str, set_: object, prefix: str) -> str:
+    if isinstance(set_, bool):
+        if word == "underlined":
+            return f'<{name} {prefix}val="{"single" if set_ else "none"}"/>'
+        return f"<{name}/>" if set_ else f'<{name} {prefix}val="0"/>'
+    if word == "font":
+        font = escaped(str(set_))
+        return f'<{name} {prefix}ascii="{font}" {prefix}hAnsi="{font}" {prefix}cs="{font}"/>'
+    if word == "highlight":
+        set_ = next(known for known, code in _HIGHLIGHTS.items() if f"#{code}" == set_)
+    elif isinstance(set_, Decimal):
+        set_ = int(set_ * 2)
+    else:
+        set_ = str(set_).removeprefix("#").upper()
+    return f'<{name} {prefix}val="{set_}"/>'

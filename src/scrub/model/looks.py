@@ -1,0 +1,169 @@
+"""How words look: what a paragraph and a piece of one have in common. In an example, KIND stands for the kind."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from decimal import Decimal
+from typing import Any, Protocol
+
+from scrub.model.colours import Colour, colour_of
+from scrub.model.declare import Item, field, needs
+
+
+class Lettered(Protocol):
+    """A paragraph whose words have looks."""
+
+    def looks(self, start: int, end: int, word: str) -> Iterable[object]:
+        """What the look of each stretch of its letters is."""
+
+    def put_look(self, start: int, end: int, word: str, value: object) -> None:
+        """Sets a look of letters."""
+
+
+class HasLooks(Item):
+    """Words with a look. A yes-or-no look is yes where all the words have it; another is nothing where they differ."""
+
+    __slots__ = ()
+
+    def lettered(self) -> tuple[Lettered, int, int]:
+        """The paragraph, and which of its letters are meant."""
+        raise NotImplementedError
+
+    def _look(self, word: str) -> Any:
+        paragraph, start, end = self.lettered()
+        found = iter(paragraph.looks(start, end, word))
+        first = next(found, None)
+        return first if all(other == first for other in found) else None
+
+    def _set_look(self, word: str, value: object) -> None:
+        paragraph, start, end = self.lettered()
+        if start < end and any(each != value for each in paragraph.looks(start, end, word)):
+            paragraph.put_look(start, end, word, value)
+
+    @property
+    @field
+    def bold(self) -> bool:
+        """yes when all its words are bold.
+
+        Example: KIND.bold = yes
+        Also: strong, weight
+        """
+        return bool(self._look("bold"))
+
+    @bold.setter
+    @needs("put_look")
+    def bold(self, value: bool) -> None:
+        self._set_look("bold", value)
+
+    @property
+    @field
+    def italic(self) -> bool:
+        """yes when all its words are italic.
+
+        Example: KIND.italic = yes
+        Also: emphasis, slanted
+        """
+        return bool(self._look("italic"))
+
+    @italic.setter
+    @needs("put_look")
+    def italic(self, value: bool) -> None:
+        self._set_look("italic", value)
+
+    @property
+    @field
+    def underlined(self) -> bool:
+        """yes when all its words are underlined.
+
+        Example: KIND.underlined = no
+        Also: underline
+        """
+        return bool(self._look("underlined"))
+
+    @underlined.setter
+    @needs("put_look")
+    def underlined(self, value: bool) -> None:
+        self._set_look("underlined", value)
+
+    @property
+    @field
+    def hidden(self) -> bool:
+        """yes when all its words are hidden: they are in the document and are not shown.
+
+        Example: if KIND.hidden
+        Also: invisible, hidden text
+        """
+        return bool(self._look("hidden"))
+
+    @hidden.setter
+    @needs("put_look")
+    def hidden(self, value: bool) -> None:
+        self._set_look("hidden", value)
+
+    @property
+    @field
+    def colour(self) -> str | None:
+        """The colour of its words, as "#b03a2e" or a plain word such as "red"; nothing for the usual one.
+
+        Example: KIND.colour = "red"
+        Also: font color, text color
+        """
+        found = self._look("colour")
+        return None if found is None else Colour(found)
+
+    @colour.setter
+    @needs("put_look")
+    def colour(self, value: str | None) -> None:
+        self._set_look("colour", _colour(value))
+
+    @property
+    @field
+    def highlight(self) -> str | None:
+        """The colour they are marked with, as with a pen; nothing for none.
+
+        Example: KIND.highlight = "yellow"
+        Also: marker, background, mark
+        """
+        found = self._look("highlight")
+        return None if found is None else Colour(found)
+
+    @highlight.setter
+    @needs("put_look")
+    def highlight(self, value: str | None) -> None:
+        self._set_look("highlight", _colour(value))
+
+    @property
+    @field
+    def font(self) -> str | None:
+        """The name of their font; nothing for the usual one.
+
+        Example: KIND.font = "Lora"
+        Also: typeface, font name
+        """
+        found = self._look("font")
+        return None if found is None else str(found)
+
+    @font.setter
+    @needs("put_look")
+    def font(self, value: str | None) -> None:
+        self._set_look("font", value)
+
+    @property
+    @field
+    def size(self) -> Decimal | None:
+        """The size of their letters, in points; nothing for the usual one.
+
+        Example: KIND.size = 11
+        Also: font size, points, height
+        """
+        found: Decimal | None = self._look("size")
+        return found
+
+    @size.setter
+    @needs("put_look")
+    def size(self, value: Decimal | None) -> None:
+        self._set_look("size", value)
+
+
+def _colour(value: str | None) -> str | None:
+    return None if value is None else colour_of(value)
