@@ -14,12 +14,12 @@ from scrub.model.lines import Column, Row
 from scrub.model.lines_of_text import HoldsLines
 from scrub.model.operations.texts import loose
 from scrub.model.outline import Contents, Outline
-from scrub.model.paragraphs import Heading, Paragraph, Passage, Passages
+from scrub.model.paragraphs import Filling, Heading, Hole, Paragraph, Passage, Passages
 from scrub.model.patterns import found_in, pattern_of
 from scrub.model.problem import Failure, Missing, counted, did_you_mean
 from scrub.model.recorded import RecordedChange
 from scrub.model.records import Record, Table
-from scrub.model.text import Edit, Editing, parted
+from scrub.model.text import Editing, parted
 from scrub.model.values import fold, loosen, shown
 
 
@@ -163,30 +163,41 @@ class Document(WholeFile, HoldsLines):
     @action(Reach.CHANGE)
     def fill_in(self, record: Record) -> None:
         """Puts what stands in a record in the place of each mark such as [Guest nights], whose words are one of its
-        headings. A mark without a heading is a failure before anything is filled in.
+        headings; of each content control, by its tag; and of each merge field, by its name. One without a heading is a
+        failure before anything is filled in.
 
         record: what it is filled in from.
         Example: fill-in record
-        Also: mail merge, letter, placeholder, template, form letter, serial letter
+        Also: mail merge, letter, placeholder, template, form letter, serial letter, content control, merge field
         """
-        filled: list[tuple[Paragraph, list[Edit]]] = []
+        filled: list[tuple[Paragraph, list[Filling]]] = []
         rows = record.table.rows
         for paragraph in self.every_paragraph():
-            edits = []
-            for found in _MARK.finditer(paragraph.text):
-                if not rows.has(found[1]):
+            holes = list(paragraph.holes())
+            inside = [(each.start, each.end) for each in holes]
+            for mark in _MARK.finditer(paragraph.text):
+                if not any(start <= mark.start() < end for start, end in inside):
+                    holes.append(Hole(mark[1], *mark.span(), f"the mark {mark[0]}"))
+            fillings = []
+            for hole in sorted(holes, key=lambda each: each.start):
+                if not rows.has(hole.name):
                     names = list(rows.headings.values())
                     raise Failure(
-                        f"{paragraph.label} has the mark {found[0]}, and {rows.label} has no such heading."
-                        f"{did_you_mean(found[1], names)} There are: {', '.join(names[:12])}"
+                        f"{paragraph.label} has {hole.called}, and {rows.label} has no such heading."
+                        f"{did_you_mean(hole.name, names)} There are: {', '.join(names[:12])}"
                     )
-                edits.append((found.start(), found.end(), shown(record.read(rows.key(found[1])))))
-            if edits:
-                filled.append((paragraph, edits))
+                if hole.refused:
+                    raise Failure(f"{paragraph.label}: {hole.called} {hole.refused}")
+                fillings.append((hole, shown(record.read(rows.key(hole.name)))))
+            if fillings:
+                filled.append((paragraph, fillings))
         if not filled:
-            raise Failure(f"{self.label} has no mark to fill in. A mark is a heading in brackets: [Guest]")
-        for paragraph, edits in filled:
-            paragraph.edit(edits)
+            raise Failure(
+                f"{self.label} has no mark to fill in. A mark is a heading in brackets, [Guest], or a content control "
+                "or merge field that is called so"
+            )
+        for paragraph, fillings in filled:
+            paragraph.fill(fillings)
 
     def edit_texts(self, editing: Editing, between: str = "") -> None:
         """Edits the text of each paragraph."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import weakref
 from collections.abc import Iterable, Iterator, Sequence
+from typing import NamedTuple
 
 from scrub.model.declare import FileItem, Reach, action, field, holds, may_lack
 from scrub.model.lines_of_text import HoldsLines, Line
@@ -23,6 +24,20 @@ class PlaceInDocument(Choice):
     FOOTER = "footer"
     FOOTNOTE = "footnote"
     ENDNOTE = "endnote"
+
+
+class Hole(NamedTuple):
+    """A place of a paragraph that is filled in: its name, its letters, and how a sentence calls it."""
+
+    name: str
+    start: int
+    end: int
+    called: str
+    refused: str = ""  # why it cannot be filled in
+
+
+#: A hole, and what it is filled with.
+Filling = tuple[Hole, str]
 
 
 class Paragraph(HasLooks, HoldsLines):
@@ -106,6 +121,14 @@ class Paragraph(HasLooks, HoldsLines):
     def put_look(self, start: int, end: int, word: str, value: object) -> None:
         """Sets a look of letters."""
         raise NotImplementedError
+
+    def holes(self) -> Iterable[Hole]:
+        """What a format has to be filled in, besides marks in brackets."""
+        return ()
+
+    def fill(self, fillings: Sequence[Filling]) -> None:
+        """Fills holes in, which are in their order."""
+        self.edit([(hole.start, hole.end, text) for hole, text in fillings])
 
     def cuts(self) -> Iterable[tuple[int, int]]:
         """Its pieces of one look each."""

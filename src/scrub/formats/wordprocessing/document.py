@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from functools import cached_property, partial
 
 from scrub.formats.kept import Kept as FromFile
@@ -13,6 +13,7 @@ from scrub.formats.opc.relationships import part_tree, relationships, targets_of
 from scrub.formats.source import Source, opened
 from scrub.formats.spans import Span, Splice, outside, spliced
 from scrub.formats.wordprocessing.comments import CommentPart, OfficeComment
+from scrub.formats.wordprocessing.holes import controls_in
 from scrub.formats.wordprocessing.looks import RunLooks
 from scrub.formats.wordprocessing.paragraph import Home, OfficeParagraph, StoryPart
 from scrub.formats.wordprocessing.read import inner, own, value
@@ -56,6 +57,7 @@ class OfficeDocument(OfficeFile, Home):
         self._settings_part = self._targets.get("settings")
         self._settings = part_tree(self.package, self._settings_part)[1] if self._settings_part else None
         self._nameless = False
+        self._controls: dict[str, tuple[StoryPart, Mapping[int, Span]]] = {}
         self._records: FromFile[bool] = FromFile(self._recording)
         self._stories = Stories(self, parts, self._forget)
         self.properties = CoreProperties(self.package)
@@ -108,6 +110,13 @@ class OfficeDocument(OfficeFile, Home):
     def styles(self) -> ParagraphStyles:
         """Its styles."""
         return ParagraphStyles(self._style_part)
+
+    def controls(self, part: StoryPart) -> Mapping[int, Span]:
+        """The content controls of a part that hold one paragraph, by where that begins."""
+        found = self._controls.get(part.name)
+        if found is None or found[0] is not part:
+            found = self._controls[part.name] = (part, dict(controls_in(part.root)))
+        return found[1]
 
     @cached_property
     def run_looks(self) -> RunLooks:

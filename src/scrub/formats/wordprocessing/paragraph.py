@@ -3,15 +3,16 @@
 from __future__ import annotations
 
 from bisect import bisect_right
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from copy import copy
 from functools import cached_property
 from itertools import pairwise
 
 from scrub.formats.opc.relationships import part_tree
-from scrub.formats.spans import Span, Splice, escaped
+from scrub.formats.spans import Span, Splice, escaped, outside
 from scrub.formats.texts.paragraph import OpenParagraph, cut
 from scrub.formats.wordprocessing.found import FoundParagraph, parse_story
+from scrub.formats.wordprocessing.holes import OfficeHole, control_hole, holes_in
 from scrub.formats.wordprocessing.looks import RunLooks, checked
 from scrub.formats.wordprocessing.read import FieldState, Piece, Read, inner, own, read_paragraph, value
 from scrub.formats.wordprocessing.styles import ParagraphStyles
@@ -20,7 +21,7 @@ from scrub.formats.wordprocessing.write import ParagraphWriter, elements_of
 from scrub.formats.zip import Package
 from scrub.model.document import Document
 from scrub.model.lines_of_text import Line
-from scrub.model.paragraphs import PlaceInDocument
+from scrub.model.paragraphs import Filling, Hole, PlaceInDocument
 from scrub.model.problem import Failure
 from scrub.model.text import Edit, Fresh, Kept, Looks, Stretches, shrunk
 
@@ -66,6 +67,10 @@ class Home(Document):
         """How its words look."""
         raise NotImplementedError
 
+    def controls(self, part: StoryPart) -> Mapping[int, Span]:
+        """The content controls of a part that hold one paragraph, by where that begins."""
+        raise NotImplementedError
+
     def ensure_open(self) -> None:
         """Raises `Failure` where the document allows no changes."""
         raise NotImplementedError
@@ -81,6 +86,7 @@ class OfficeParagraph(OpenParagraph):
     taken: Sequence[OfficeParagraph] = ()  # those that were joined to it
     before: Sequence[str] = ()  # new paragraphs in front of it, and behind
     behind: Sequence[str] = ()
+    unlinked: Sequence[Splice] = ()  # what goes of controls and fields that were filled in
 
     def __init__(
         self,
@@ -150,7 +156,9 @@ class OfficeParagraph(OpenParagraph):
         """Whether anything of it was changed."""
         if self._recorded is None:
             return False
-        return bool(self._gone or self.before or self.behind or self._restyled or self.taken or self.stretches.touched)
+        if self._gone or self.before or self.behind or self._restyled or self.taken or self.unlinked:
+            return True
+        return self.stretches.touched
 
     @property
     def _properties(self) -> Span | None:
@@ -213,6 +221,47 @@ class OfficeParagraph(OpenParagraph):
                 each._style = style
 
         self.changed(field, before, after, revert)
+
+    # -- filled in
+
+    @cached_property
+    def _holes(self) -> dict[Hole, OfficeHole]:
+        control = self.home.controls(self.part).get(self.span.start)
+        found = [control_hole(control, 0, len(self.stretches.old))] if control is not None else []
+        if self._plain is None:
+            found += holes_in(self.part.data, self.span, self.pieces)
+            found = [one for at, one in enumerate(found) if not _holds_one_of(one, found[at + 1 :])]
+        return {Hole(each.name, each.start, each.end, each.called, each.refused): each for each in found}
+
+    def holes(self) -> Iterable[Hole]:
+        """Its controls and merge fields."""
+        if self.unlinked or not self._holes:
+            return ()
+        if self.stretches.touched:
+            return [each._replace(refused="was changed before in this run; fill in first") for each in self._holes]
+        return self._holes
+
+    def fill(self, fillings: Sequence[Filling]) -> None:
+        """Fills holes in. A field that was filled in is one no longer, or its next update would bring it back."""
+        known = [self._holes[hole] for hole, _ in fillings if hole in self._holes]
+        if known and self.home.tracks_changes:
+            raise Failure(f"{self.label}: controls and merge fields cannot be filled in while changes are recorded")
+        former = self.fixed, self.unlinked
+        for hole in known:
+            if self.fixed:
+                self.fixed = self.fixed[: hole.start] + " " * (hole.end - hole.start) + self.fixed[hole.end :]
+        try:
+            super().fill(fillings)
+        except Failure:
+            self.fixed = former[0]
+            raise
+        self.unlinked = (*self.unlinked, *(splice for hole in known for splice in hole.gone))
+
+        def revert() -> None:
+            self.fixed, self.unlinked = former
+
+        if known:
+            self.changed("filled in", False, True, revert, f"filled in: {', '.join(hole.called for hole in known)}")
 
     # -- the looks of its words
 
@@ -354,7 +403,7 @@ class OfficeParagraph(OpenParagraph):
         """What changes it in its part."""
         if not self.touched:
             return ()
-        if self._gone or self.before or self.behind or self.taken or self._recorded or self._restyled:
+        if self._gone or self.before or self.behind or self.taken or self._recorded or self._restyled or self.unlinked:
             return self._all_splices()
         return self._written(self.stretches, None)
 
@@ -368,7 +417,7 @@ class OfficeParagraph(OpenParagraph):
                 yield from each._cut()
         elif not self._joined:
             stretches = Stretches(self.stretches.old, ()) if self._gone else self.stretches
-            if stretches.touched or self.taken:
+            if stretches.touched or self.taken or self.unlinked:
                 yield from self._written(stretches, tracking)
             yield from self._ends(chain, tracking)
         for text in reversed(self.behind):
@@ -382,7 +431,9 @@ class OfficeParagraph(OpenParagraph):
         if found is not None:
             return found
         pieces = plain.pieces(*stretches.bounds) if plain is not None else self.pieces
-        return ParagraphWriter(self.part.data, self.span, pieces, stretches, tracking).splices()
+        gone = frozenset(each.start for each in self.unlinked)
+        splices = ParagraphWriter(self.part.data, self.span, pieces, stretches, tracking, gone).splices()
+        return [*splices, *outside(splices, self.unlinked)]
 
     def _cut(self) -> Iterator[Splice]:
         """What takes it out. Marks stay where they are, so that what takes them out still finds them."""
@@ -448,3 +499,8 @@ class OfficeParagraph(OpenParagraph):
             mark = f"<{p}rPr><{p}ins{tracking.attributes(p)}/></{p}rPr>"
         properties = f"<{p}pPr>{style}{mark}</{p}pPr>" if style or mark else ""
         return f"<{p}p>{properties}{run}</{p}p>".encode()
+
+
+def _holds_one_of(one: OfficeHole, following: Sequence[OfficeHole]) -> bool:
+    """Of a control in another, or a field in one, the inner is filled in, which comes behind it."""
+    return any(one.start <= each.start < each.end <= one.end for each in following)

@@ -7,7 +7,7 @@ from collections.abc import Iterator, Sequence
 from itertools import groupby
 from typing import NamedTuple
 
-from scrub.formats.spans import Span, Splice
+from scrub.formats.spans import Span, Splice, spliced
 from scrub.formats.wordprocessing.looks import properties_of
 from scrub.formats.wordprocessing.read import Piece, inner, own
 from scrub.formats.wordprocessing.tracking import Tracking
@@ -45,12 +45,15 @@ class ParagraphWriter:
         pieces: Sequence[Piece],
         stretches: Stretches,
         tracking: Tracking | None = None,
+        gone: frozenset[int] = frozenset(),
     ) -> None:
+        """`gone` is where elements begin that go, whatever they hold."""
         self.data = data
         self.paragraph = paragraph
         self.pieces = pieces
         self.stretches = stretches
         self.tracking = tracking
+        self.gone = gone
         self.prefix = paragraph.prefix
         self._starts = [each.start for each in pieces]
 
@@ -126,6 +129,8 @@ class ParagraphWriter:
         for child in run.children:
             if child.name == "rPr" and own(child):
                 continue
+            if child.start in self.gone:
+                continue
             piece, content = by_element.get(id(child), (None, []))
             as_it_is = self.data[child.start : child.end].decode()
             if piece is None:
@@ -181,7 +186,14 @@ class ParagraphWriter:
             tracking = self.tracking if kept and self._records(inside) else None
             return properties_of(self.data, run, looks, self.prefix, tracking)
         look = inner(run, "rPr")
-        return self.data[look.start : look.end].decode() if look is not None else ""
+        if look is None:
+            return ""
+        gone = [
+            Splice(each.start - look.start, each.end - look.start, b"")
+            for each in look.children
+            if each.start in self.gone
+        ]
+        return spliced(self.data[look.start : look.end], gone).decode()
 
     def _in_empty(self, text: str) -> list[Splice]:
         """A run in a paragraph without text: behind its properties, with the look of its mark."""

@@ -1,0 +1,153 @@
+"""What a letter is filled in at: content controls by their tag, merge fields by their name (17.5.2, 17.16.5.35)."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator, Mapping, Sequence
+from typing import NamedTuple
+
+from scrub.formats.spans import Span, Splice
+from scrub.formats.wordprocessing.read import Piece, inner, own, value
+from scrub.formats.xmltext import text_of
+from scrub.model.late import late
+
+_MERGE = late(r'\s*MERGEFIELD\s+(?:"([^"]+)"|(\S+))', re.IGNORECASE)
+_PLACEHOLDER = "PlaceholderText"
+
+
+class OfficeHole(NamedTuple):
+    """A control or field of a paragraph: its name, which letters it shows, and what goes when it is filled in."""
+
+    name: str
+    start: int
+    end: int
+    called: str
+    gone: tuple[Splice, ...]
+    refused: str = ""  # why it cannot be filled in
+
+
+def holes_in(data: bytes, paragraph: Span, pieces: Sequence[Piece]) -> Iterator[OfficeHole]:
+    """The controls and merge fields of a paragraph, in its order."""
+    begun: list[tuple[list[Span], list[str], list[int]]] = []  # the marks of each open field, its code, its result
+    runs: dict[int, Span] = {}  # by where each of its elements begins
+    for span in _inside(paragraph):
+        if span.name == "r":
+            runs |= {each.start: span for each in span.children}
+        elif span.name == "sdt":
+            yield from _control(span, pieces)
+        elif span.name == "fldSimple":
+            name = _name(value(span, "instr") or "")
+            if name:
+                tags = Splice(span.start, span.open_end, b""), Splice(span.close_start, span.end, b"")
+                yield OfficeHole(name, *_letters(pieces, span.open_end, span.close_start), _merge(name), tags)
+        elif span.name == "fldChar":
+            kind = value(span, "fldCharType")
+            if kind == "begin":
+                begun.append(([span], [], []))
+            elif begun:
+                begun[-1][0].append(span)
+                if kind == "separate":
+                    begun[-1][2].append(span.end)
+                elif kind == "end":
+                    marks, code, result = begun.pop()
+                    name = _name("".join(code))
+                    if name:
+                        letters = _letters(pieces, result[0] if result else span.start, span.start)
+                        refused = "stands in another field, which may need it" if begun else ""
+                        yield OfficeHole(name, *letters, _merge(name), _without(marks, runs), refused)
+        elif span.name == "instrText" and begun:
+            begun[-1][0].append(span)
+            begun[-1][1].append(text_of(data[span.start : span.end]))
+    for marks, code, _ in begun:
+        name = _name("".join(code))
+        if name:
+            yield OfficeHole(
+                name, *_letters(pieces, marks[0].start, marks[0].end), _merge(name), (), "goes over its end"
+            )
+
+
+def tag_of(control: Span) -> str:
+    """What a content control is called: its tag, else its title (17.5.2.42, 17.5.2.1); an empty text for none."""
+    properties = inner(control, "sdtPr")
+    if properties is None:
+        return ""
+    return (value(inner(properties, "tag")) or value(inner(properties, "alias")) or "").strip()
+
+
+def controls_in(root: Span) -> Iterator[tuple[int, Span]]:
+    """The content controls that hold a paragraph and no more, each with where that begins."""
+    for span in root.inside(read_only=True):
+        content = inner(span, "sdtContent") if span.name == "sdt" and own(span) and tag_of(span) else None
+        held = content.children if content is not None else []
+        if len(held) == 1 and held[0].name == "tc":  # a cell in a control
+            held = [each for each in held[0].children if each.name != "tcPr"]
+        if len(held) == 1 and held[0].name == "p":
+            yield held[0].start, span
+
+
+def control_hole(control: Span, start: int, end: int) -> OfficeHole:
+    """A control that shows these letters."""
+    properties = inner(control, "sdtPr")
+    children = properties.children if properties is not None else []
+    names = {each.name for each in children}
+    lock = value(next((each for each in children if each.name == "lock"), None))
+    refused = ""
+    if "checkbox" in names or "picture" in names:
+        refused = "is a tick box or a picture, not a text"
+    elif "dataBinding" in names or lock in ("contentLocked", "sdtContentLocked"):
+        refused = "is locked, or shows what stands elsewhere in the document"
+    taken = [each for each in children if each.name == "showingPlcHdr"]
+    content = inner(control, "sdtContent")
+    for each in content.inside() if content is not None else ():
+        if each.name == "rStyle" and value(each) == _PLACEHOLDER:
+            taken.append(each)
+    gone = tuple(Splice(each.start, each.end, b"") for each in taken)
+    return OfficeHole(tag_of(control), start, end, f'the content control "{tag_of(control)}"', gone, refused)
+
+
+def _control(control: Span, pieces: Sequence[Piece]) -> Iterator[OfficeHole]:
+    content = inner(control, "sdtContent")
+    if tag_of(control) and content is not None:
+        yield control_hole(control, *_letters(pieces, content.start, content.end))
+
+
+def _inside(paragraph: Span) -> Iterator[Span]:
+    """Every element of word processing that stands in the paragraph itself, not in a text box of it."""
+    waiting = paragraph.children[::-1]
+    while waiting:
+        span = waiting.pop()
+        if own(span) and span.name not in ("p", "del", "moveFrom", "drawing", "pict", "object"):
+            yield span
+            waiting += reversed(span.children)
+
+
+def _without(marks: Sequence[Span], runs: Mapping[int, Span]) -> tuple[Splice, ...]:
+    """What takes the marks of a field out; a run that holds nothing else goes too."""
+    starts = {each.start for each in marks}
+    found: dict[int, Splice] = {}
+    for each in marks:
+        run = runs.get(each.start)
+        held = [child for child in run.children if child.name != "rPr"] if run is not None else []
+        whole = run if run is not None and all(child.start in starts for child in held) else each
+        found[whole.start] = Splice(whole.start, whole.end, b"")
+    return tuple(found.values())
+
+
+def _letters(pieces: Sequence[Piece], start: int, end: int) -> tuple[int, int]:
+    """The letters whose elements stand between two places of the part."""
+    found = [each for each in pieces if start <= each.element.start < end]
+    if found:
+        return found[0].start, found[-1].start + len(found[-1].text)
+    at = next((each.start for each in pieces if each.element.start >= end), None)
+    if at is None:
+        at = pieces[-1].start + len(pieces[-1].text) if pieces else 0
+    return at, at
+
+
+def _name(code: str) -> str:
+    found = _MERGE.match(code)
+    return (found[1] or found[2]) if found else ""
+
+
+def _merge(name: str) -> str:
+    return f'the merge field "{name}"'
