@@ -8,8 +8,8 @@ from functools import cached_property
 
 from scrub.formats.opc.relationships import part_tree
 from scrub.formats.spans import Found, Span, Splice, spliced
-from scrub.formats.wordprocessing.paragraph import Home, OfficeParagraph
 from scrub.formats.wordprocessing.read import FieldState, own, paragraphs_of, read_paragraph, value
+from scrub.formats.wordprocessing.reading import Home, ReadParagraph
 from scrub.formats.wordprocessing.review import moment
 from scrub.formats.zip import Package
 from scrub.model.comments import Comment
@@ -86,7 +86,7 @@ class CommentPart:
         #: The numbers of those that were deleted.
         self.gone: set[str] = set()
         #: The paragraph with the mark of each comment; None before it is asked for.
-        self.places: dict[str | None, OfficeParagraph] | None = None
+        self.places: dict[str | None, ReadParagraph] | None = None
 
     @cached_property
     def _tree(self) -> tuple[bytes, Iterable[Span]]:

@@ -15,8 +15,9 @@ from scrub.formats.spans import Span, Splice, outside, spliced
 from scrub.formats.wordprocessing.comments import CommentPart, OfficeComment
 from scrub.formats.wordprocessing.holes import controls_in
 from scrub.formats.wordprocessing.looks import RunLooks
-from scrub.formats.wordprocessing.paragraph import Home, OfficeParagraph, StoryPart
+from scrub.formats.wordprocessing.paragraph import OfficeParagraph
 from scrub.formats.wordprocessing.read import inner, own, value
+from scrub.formats.wordprocessing.reading import Home, StoryPart
 from scrub.formats.wordprocessing.review import OfficeChange, nameless, recorded_in
 from scrub.formats.wordprocessing.stories import Stories
 from scrub.formats.wordprocessing.styles import ParagraphStyles

@@ -2,28 +2,20 @@
 
 from __future__ import annotations
 
-from bisect import bisect_right
-from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
-from copy import copy
-from functools import cached_property
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from itertools import pairwise
 
-from scrub.formats.opc.relationships import part_tree
-from scrub.formats.spans import Span, Splice, escaped, outside
+from scrub.formats.spans import Splice, escaped, outside
 from scrub.formats.texts.paragraph import OpenParagraph, cut
-from scrub.formats.wordprocessing.found import FoundParagraph, parse_story
-from scrub.formats.wordprocessing.holes import OfficeHole, control_hole, holes_in
-from scrub.formats.wordprocessing.looks import RunLooks, checked
-from scrub.formats.wordprocessing.read import FieldState, Piece, Read, inner, own, read_paragraph, value
-from scrub.formats.wordprocessing.styles import ParagraphStyles
+from scrub.formats.wordprocessing.looks import checked
+from scrub.formats.wordprocessing.read import inner, own
+from scrub.formats.wordprocessing.reading import ReadParagraph
 from scrub.formats.wordprocessing.tracking import Tracking
 from scrub.formats.wordprocessing.write import ParagraphWriter, elements_of
-from scrub.formats.zip import Package
-from scrub.model.document import Document
 from scrub.model.lines_of_text import Line
-from scrub.model.paragraphs import Filling, Hole, PlaceInDocument
+from scrub.model.paragraphs import Filling, PlaceInDocument
 from scrub.model.problem import Failure
-from scrub.model.text import Edit, Fresh, Kept, Looks, Stretches, shrunk
+from scrub.model.text import Edit, Fresh, Kept, Stretches, shrunk
 
 #: Marks of no width that may stand beside paragraphs, and stay when theirs goes (17.13.2).
 _MARKS = frozenset((
@@ -32,114 +24,14 @@ _MARKS = frozenset((
 ))  # fmt: skip
 
 
-class StoryPart:
-    """One part with paragraphs: the body, a header, the footnotes."""
+class OfficeParagraph(ReadParagraph):
+    """A paragraph that is changed and written."""
 
-    def __init__(self, package: Package, name: str, place: PlaceInDocument) -> None:
-        self.name = name
-        self.place = place
-        self.data, self.root = part_tree(package, name, parse_story)
-        self.first = self.data
-
-    @classmethod
-    def of(cls, other: StoryPart, data: bytes) -> StoryPart:
-        """A part with other bytes, which has yet to be written."""
-        found = copy(other)
-        found.data, found.root = data, parse_story(data)
-        return found
-
-
-class Home(Document):
-    """What a paragraph asks of its document."""
-
-    @cached_property
-    def styles(self) -> ParagraphStyles:
-        """Its styles."""
-        raise NotImplementedError
-
-    @cached_property
-    def tracking(self) -> Tracking:
-        """Who records changes in it."""
-        raise NotImplementedError
-
-    @cached_property
-    def run_looks(self) -> RunLooks:
-        """How its words look."""
-        raise NotImplementedError
-
-    def controls(self, part: StoryPart) -> Mapping[int, Span]:
-        """The content controls of a part that hold one paragraph, by where that begins."""
-        raise NotImplementedError
-
-    def ensure_open(self) -> None:
-        """Raises `Failure` where the document allows no changes."""
-        raise NotImplementedError
-
-    def every_paragraph(self) -> Sequence[OfficeParagraph]:
-        """Its paragraphs, in every part."""
-        raise NotImplementedError
-
-
-class OfficeParagraph(OpenParagraph):
-    """A paragraph with its elements."""
-
+    _joined = False  # whether it was itself joined to another, which writes what it says
+    _recorded: bool | None = None  # whether its changes are recorded; None before the first
     taken: Sequence[OfficeParagraph] = ()  # those that were joined to it
     before: Sequence[str] = ()  # new paragraphs in front of it, and behind
     behind: Sequence[str] = ()
-    unlinked: Sequence[Splice] = ()  # what goes of controls and fields that were filled in
-
-    def __init__(
-        self,
-        document: Home,
-        part: StoryPart,
-        span: Span,
-        place: PlaceInDocument,
-        group: Sequence[OfficeParagraph],
-        fields: FieldState,
-    ) -> None:
-        """`group` are the paragraphs that stand together with it, itself among them."""
-        super().__init__(document)
-        self.home = document
-        self.part = part
-        self.span = span
-        self.group = group
-        self._joined = False  # whether it was itself joined to another, which writes what it says
-        self._place = place
-        self._recorded: bool | None = None  # whether its changes are recorded; None before the first
-        self.open_before = fields.open
-        self._plain = span if isinstance(span, FoundParagraph) and not fields.open else None
-        if self._plain is None:
-            self._read = read_paragraph(part.data, span, fields)
-        self.open_after = fields.open
-
-    @cached_property
-    def _read(self) -> Read:
-        return read_paragraph(self.part.data, self.span, FieldState())
-
-    @cached_property
-    def stretches(self) -> Stretches:
-        """What it says, while it is edited."""
-        return Stretches(self._read.text if self._plain is None else self._plain.text())
-
-    @cached_property
-    def fixed(self) -> str:
-        """What of it must stay."""
-        return self._read.fixed if self._plain is None else ""
-
-    @cached_property
-    def pieces(self) -> Sequence[Piece]:
-        """What its characters stand in."""
-        return self._read.pieces if self._plain is None else self._plain.pieces()
-
-    @cached_property
-    def _first_style(self) -> str | None:
-        if self._plain is not None:
-            return self._plain.style.decode() if self._plain.style is not None else None
-        return value(inner(self._properties, "pStyle")) if self._properties else None
-
-    @cached_property
-    def _style(self) -> str | None:
-        return self._first_style
 
     def note_way(self) -> None:
         """Notes whether what is about to change is recorded. Raises `Failure` where that differs from before."""
@@ -159,15 +51,6 @@ class OfficeParagraph(OpenParagraph):
         if self._gone or self.before or self.behind or self._restyled or self.taken or self.unlinked:
             return True
         return self.stretches.touched
-
-    @property
-    def _properties(self) -> Span | None:
-        return inner(self.span, "pPr")
-
-    @property
-    def place(self) -> PlaceInDocument:
-        """Where it stands."""
-        return self._place
 
     # -- its style
 
@@ -199,10 +82,6 @@ class OfficeParagraph(OpenParagraph):
         if value != before:
             self._set_style(styles.default if value is None else styles.of_level(value), "level", before, value)
 
-    @property
-    def _restyled(self) -> bool:
-        return "_style" in self.__dict__ and self._style != self._first_style
-
     def ensure_editable(self, edits: Sequence[Edit]) -> None:
         """Raises `Failure` for what must stay."""
         self.note_way()
@@ -223,23 +102,6 @@ class OfficeParagraph(OpenParagraph):
         self.changed(field, before, after, revert)
 
     # -- filled in
-
-    @cached_property
-    def _holes(self) -> dict[Hole, OfficeHole]:
-        control = self.home.controls(self.part).get(self.span.start)
-        found = [control_hole(control, 0, len(self.stretches.old))] if control is not None else []
-        if self._plain is None:
-            found += holes_in(self.part.data, self.span, self.pieces)
-            found = [one for at, one in enumerate(found) if not _holds_one_of(one, found[at + 1 :])]
-        return {Hole(each.name, each.start, each.end, each.called, each.refused): each for each in found}
-
-    def holes(self) -> Iterable[Hole]:
-        """Its controls and merge fields."""
-        if self.unlinked or not self._holes:
-            return ()
-        if self.stretches.touched:
-            return [each._replace(refused="was changed before in this run; fill in first") for each in self._holes]
-        return self._holes
 
     def fill(self, fillings: Sequence[Filling]) -> None:
         """Fills holes in. A field that was filled in is one no longer, or its next update would bring it back."""
@@ -265,27 +127,6 @@ class OfficeParagraph(OpenParagraph):
 
     # -- the looks of its words
 
-    def _stretches_of(self, start: int, end: int) -> Iterator[tuple[int, Span | None, Looks]]:
-        """The length of each stretch, the run that it looks like, and what was set since."""
-        starts = [each.start for each in self.pieces]
-        for part in self.stretches.between(start, end):
-            place = part.start if isinstance(part, Kept) else part.like
-            at = bisect_right(starts, place) - 1
-            if isinstance(part, Fresh):
-                yield len(part.text), self.pieces[at].run if self.pieces else None, part.looks
-                continue
-            while place < part.end:
-                piece = self.pieces[at]
-                stop = min(part.end, piece.start + len(piece.text))
-                yield stop - place, piece.run, part.looks
-                place, at = stop, at + 1
-
-    def looks(self, start: int, end: int, word: str) -> Iterator[object]:
-        """What the look of each stretch of its letters is."""
-        style = self._style or self.home.styles.default
-        for _, run, other in self._stretches_of(start, end):
-            yield self.home.run_looks.of(run if run is not None else self.span, style, word, other)
-
     def put_look(self, start: int, end: int, word: str, value: object) -> None:
         """Sets a look of letters."""
         self.note_way()
@@ -298,20 +139,6 @@ class OfficeParagraph(OpenParagraph):
         words = (f'"{cut(self.text[start:end])}"',) if (start, end) != (0, len(self.text)) else ()
         first = was[0] if len(was) == 1 else "several"
         self.changed(word, first, value, lambda: setattr(self, "stretches", before), inner=words)
-
-    def cuts(self) -> Iterator[tuple[int, int]]:
-        """Its pieces of one look each."""
-        at = start = 0
-        last: object = None
-        for length, run, other in self._stretches_of(0, len(self.text)):
-            look = inner(run, "rPr") if run is not None and run.name == "r" else None
-            this = (self.part.data[look.start : look.end] if look is not None else b"", other)
-            if at and this != last:
-                yield start, at
-                start = at
-            last, at = this, at + length
-        if at > start:
-            yield start, at
 
     # -- coming and going
 
@@ -427,12 +254,11 @@ class OfficeParagraph(OpenParagraph):
     def _written(self, stretches: Stretches, tracking: Tracking | None) -> Sequence[Splice]:
         """What makes its text what it is to be; where that is plain, without reading its elements."""
         plain = self._plain if not self.taken else None
-        found = plain.splices(stretches) if plain is not None and tracking is None else None
-        if found is not None:
-            return found
-        pieces = plain.pieces(*stretches.bounds) if plain is not None else self.pieces
-        gone = frozenset(each.start for each in self.unlinked)
-        splices = ParagraphWriter(self.part.data, self.span, pieces, stretches, tracking, gone).splices()
+        splices = plain.splices(stretches) if plain is not None and tracking is None else None
+        if splices is None:
+            pieces = plain.pieces(*stretches.bounds) if plain is not None else self.pieces
+            gone = frozenset(each.start for each in self.unlinked)
+            splices = ParagraphWriter(self.part.data, self.span, pieces, stretches, tracking, gone).splices()
         return [*splices, *outside(splices, self.unlinked)]
 
     def _cut(self) -> Iterator[Splice]:
@@ -499,8 +325,3 @@ class OfficeParagraph(OpenParagraph):
             mark = f"<{p}rPr><{p}ins{tracking.attributes(p)}/></{p}rPr>"
         properties = f"<{p}pPr>{style}{mark}</{p}pPr>" if style or mark else ""
         return f"<{p}p>{properties}{run}</{p}p>".encode()
-
-
-def _holds_one_of(one: OfficeHole, following: Sequence[OfficeHole]) -> bool:
-    """Of a control in another, or a field in one, the inner is filled in, which comes behind it."""
-    return any(one.start <= each.start < each.end <= one.end for each in following)

@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from typing import NamedTuple
 
-from scrub.formats.wordprocessing.paragraph import Home, OfficeParagraph, StoryPart
+from scrub.formats.wordprocessing.paragraph import OfficeParagraph
 from scrub.formats.wordprocessing.read import FieldState, paragraphs_of
+from scrub.formats.wordprocessing.reading import Home, StoryPart
 from scrub.formats.wordprocessing.resolve import Resolver
 from scrub.model.paragraphs import PlaceInDocument
 from scrub.model.problem import Failure
