@@ -8,7 +8,7 @@ from itertools import pairwise
 from scrub.formats.spans import Splice, escaped, outside
 from scrub.formats.texts.paragraph import OpenParagraph, cut
 from scrub.formats.wordprocessing.looks import checked
-from scrub.formats.wordprocessing.read import inner, own
+from scrub.formats.wordprocessing.read import inner, own, value
 from scrub.formats.wordprocessing.reading import ReadParagraph
 from scrub.formats.wordprocessing.tracking import Tracking
 from scrub.formats.wordprocessing.write import ParagraphWriter, elements_of
