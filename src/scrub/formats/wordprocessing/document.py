@@ -12,6 +12,7 @@ from scrub.formats.opc.properties import CoreProperties
 from scrub.formats.opc.relationships import part_tree, relationships, targets_of
 from scrub.formats.source import Source, opened
 from scrub.formats.spans import Span, Splice, outside, spliced
+from scrub.formats.texts.tables import DocumentRows
 from scrub.formats.wordprocessing.comments import CommentPart, OfficeComment
 from scrub.formats.wordprocessing.holes import controls_in
 from scrub.formats.wordprocessing.looks import RunLooks
@@ -21,7 +22,7 @@ from scrub.formats.wordprocessing.reading import Home, StoryPart
 from scrub.formats.wordprocessing.review import OfficeChange, nameless, recorded_in
 from scrub.formats.wordprocessing.stories import Stories
 from scrub.formats.wordprocessing.styles import ParagraphStyles
-from scrub.formats.wordprocessing.tables import DocumentRows, caption_of, cells_of, tables_in
+from scrub.formats.wordprocessing.tables import caption_of, cells_of, tables_in
 from scrub.formats.wordprocessing.tracking import Tracking, recording
 from scrub.formats.xmltext import is_on
 from scrub.model.paragraphs import Paragraph, PlaceInDocument

@@ -15,7 +15,7 @@ from scrub.formats.wordprocessing.write import ParagraphWriter, elements_of
 from scrub.model.lines_of_text import Line
 from scrub.model.paragraphs import Filling, PlaceInDocument
 from scrub.model.problem import Failure
-from scrub.model.text import Edit, Fresh, Kept, Stretches, shrunk
+from scrub.model.text import Edit, Stretches
 
 #: Marks of no width that may stand beside paragraphs, and stay when theirs goes (17.13.2).
 _MARKS = frozenset((
@@ -27,11 +27,7 @@ _MARKS = frozenset((
 class OfficeParagraph(ReadParagraph):
     """A paragraph that is changed and written."""
 
-    _joined = False  # whether it was itself joined to another, which writes what it says
     _recorded: bool | None = None  # whether its changes are recorded; None before the first
-    taken: Sequence[OfficeParagraph] = ()  # those that were joined to it
-    before: Sequence[str] = ()  # new paragraphs in front of it, and behind
-    behind: Sequence[str] = ()
 
     def note_way(self) -> None:
         """Notes whether what is about to change is recorded. Raises `Failure` where that differs from before."""
@@ -142,23 +138,10 @@ class OfficeParagraph(ReadParagraph):
 
     # -- coming and going
 
-    def add_before(self, text: str) -> None:
-        """Puts a paragraph in front of it."""
-        self._add("before", text)
-
-    def add_behind(self, text: str) -> None:
-        """Puts a paragraph behind it."""
+    def ensure_may_follow(self) -> None:
+        """Raises `Failure` where it ends a section."""
         if self._properties is not None and inner(self._properties, "sectPr") is not None:
             raise Failure(f"{self.label} ends a section; put the new one in front of the next paragraph")
-        self._add("behind", text)
-
-    def _add(self, where: str, text: str) -> None:
-        self.note_way()
-        former = getattr(self, where)
-        setattr(self, where, (*former, text))
-        self.changed(
-            f"new {where}", None, text, lambda: setattr(self, where, former), f'new paragraph {where}: "{text}"'
-        )
 
     def ensure_deletable(self) -> None:
         """Raises `Failure` where the document needs it: at the end of a section or a cell, or over a field's edge."""
@@ -195,32 +178,13 @@ class OfficeParagraph(ReadParagraph):
     def join(self, following: OpenParagraph, between: str) -> Callable[[], None]:
         """Takes the next paragraph, with the looks of its words."""
         assert isinstance(following, OfficeParagraph)
-        self.note_way()
-        following.note_way()
-        former = (self.stretches, self.fixed, self.pieces, self.taken, self.open_after)
-        own_text, other = self.stretches, following.stretches
-        shift = len(own_text.old)
-        moved = [
-            Kept(part.start + shift, part.end + shift, part.looks)
-            if isinstance(part, Kept)
-            else Fresh(part.text, part.like + shift, part.looks)
-            for part in other.parts
-        ]
-        joined = Stretches(own_text.old + other.old, (*own_text.parts, *moved))
-        length = len(self.text)
-        self.fixed = (self.fixed or " " * shift) + (following.fixed or " " * len(other.old))
-        self.pieces = (*self.pieces, *(each._replace(start=each.start + shift) for each in following.pieces))
-        self.taken = [*self.taken, following, *following.taken]
+        former = self.open_after
+        back = super().join(following, between)
         self.open_after = following.open_after
-        self.stretches = joined
-        start = len(self.text[:length].rstrip(" \t"))
-        end = length + len(following.text) - len(following.text.lstrip(" \t"))
-        self.stretches = joined.edited(shrunk(str(joined), [(start, end, between)]))
-        following._gone = following._joined = True
 
         def revert() -> None:
-            self.stretches, self.fixed, self.pieces, self.taken, self.open_after = former
-            following._gone = following._joined = False
+            back()
+            self.open_after = former
 
         return revert
 

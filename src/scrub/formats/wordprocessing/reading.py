@@ -9,7 +9,7 @@ from functools import cached_property
 
 from scrub.formats.opc.relationships import part_tree
 from scrub.formats.spans import Span, Splice
-from scrub.formats.texts.paragraph import OpenParagraph
+from scrub.formats.texts.pieced import PiecedParagraph
 from scrub.formats.wordprocessing.found import FoundParagraph, parse_story
 from scrub.formats.wordprocessing.holes import OfficeHole, control_hole, holes_in
 from scrub.formats.wordprocessing.looks import RunLooks
@@ -70,7 +70,7 @@ class Home(Document):
         raise NotImplementedError
 
 
-class ReadParagraph(OpenParagraph):
+class ReadParagraph(PiecedParagraph):
     """A paragraph with its elements."""
 
     unlinked: Sequence[Splice] = ()  # what goes of controls and fields that were filled in

@@ -1,0 +1,76 @@
+"""A paragraph whose characters stand in pieces of a part: what every format of such paragraphs has in common."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from functools import cached_property
+from typing import Any
+
+from scrub.formats.texts.paragraph import OpenParagraph
+from scrub.model.text import Fresh, Kept, Stretches, shrunk
+
+
+class PiecedParagraph(OpenParagraph):
+    """A paragraph of pieces, which new ones can be put beside, and others joined to."""
+
+    taken: Sequence[Any] = ()  # those that were joined to it
+    before: Sequence[str] = ()  # new paragraphs in front of it, and behind
+    behind: Sequence[str] = ()
+    _joined = False  # whether it was itself joined to another, which writes what it says
+
+    @cached_property
+    def pieces(self) -> Sequence[Any]:
+        """What its characters stand in; each has a `start`."""
+        raise NotImplementedError
+
+    def note_way(self) -> None:
+        """Is told that it is about to change. Raises `Failure` where it must not."""
+
+    def ensure_may_follow(self) -> None:
+        """Raises `Failure` where no paragraph may be put behind it."""
+
+    def add_before(self, text: str) -> None:
+        """Puts a paragraph in front of it."""
+        self._add("before", text)
+
+    def add_behind(self, text: str) -> None:
+        """Puts a paragraph behind it."""
+        self.ensure_may_follow()
+        self._add("behind", text)
+
+    def _add(self, where: str, text: str) -> None:
+        self.note_way()
+        former = getattr(self, where)
+        setattr(self, where, (*former, text))
+        said = f'new paragraph {where}: "{text}"'
+        self.changed(f"new {where}", None, text, lambda: setattr(self, where, former), said)
+
+    def join(self, following: OpenParagraph, between: str) -> Callable[[], None]:
+        """Takes the next paragraph, with the looks of its words."""
+        assert isinstance(following, PiecedParagraph)
+        self.note_way()
+        following.note_way()
+        former = (self.stretches, self.fixed, self.pieces, self.taken)
+        own_text, other = self.stretches, following.stretches
+        shift = len(own_text.old)
+        moved = [
+            Kept(part.start + shift, part.end + shift, part.looks)
+            if isinstance(part, Kept)
+            else Fresh(part.text, part.like + shift, part.looks)
+            for part in other.parts
+        ]
+        joined = Stretches(own_text.old + other.old, (*own_text.parts, *moved))
+        length = len(self.text)
+        self.fixed = (self.fixed or " " * shift) + (following.fixed or " " * len(other.old))
+        self.pieces = (*self.pieces, *(each._replace(start=each.start + shift) for each in following.pieces))
+        self.taken = [*self.taken, following, *following.taken]
+        start = len(self.text[:length].rstrip(" \t"))
+        end = length + len(following.text) - len(following.text.lstrip(" \t"))
+        self.stretches = joined.edited(shrunk(str(joined), [(start, end, between)]))
+        following._gone = following._joined = True
+
+        def revert() -> None:
+            self.stretches, self.fixed, self.pieces, self.taken = former
+            following._gone = following._joined = False
+
+        return revert
