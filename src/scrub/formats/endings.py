@@ -8,7 +8,9 @@ CLOSED = {
     **dict.fromkeys((".pages", ".wps"), ("a closed format", ".docx")),
 }
 #: Formats that may come, with what to save such a file as.
-LATER = {".ods": ".xlsx", ".fods": ".xlsx", ".odt": ".docx", ".fodt": ".docx"}
+LATER = {".ods": ".xlsx", ".fods": ".xlsx", ".fodt": ".odt"}
 
 #: Every ending that says what format a file has.
-ENDINGS = frozenset((*".xlsx .xlsm .csv .tsv .txt .pdf .docx .html .json .xml .xltx .xltm".split(), *CLOSED, *LATER))
+ENDINGS = frozenset(
+    (*".xlsx .xlsm .csv .tsv .txt .pdf .docx .odt .html .json .xml .xltx .xltm".split(), *CLOSED, *LATER)
+)

@@ -41,6 +41,7 @@ FORMATS = (
         "document", (".docx", ".docm"), "scrub.model.document", "scrub.formats.wordprocessing.document:open_document",
         signature="scrub.formats.opc.signature:is_document",
     ),
+    Format("document", (".odt",), "scrub.model.document", "scrub.formats.opendocument.document:open_open_text"),
     Format("document", (".txt",), "scrub.model.document", "scrub.formats.plain.text:open_text"),
     Format("document", (".md",), "scrub.model.document", "scrub.formats.plain.text:open_markdown"),
     Format("folder", (), "scrub.model.files", "scrub.formats.folder:PlainFolder", folder=True),

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from datetime import datetime
 
-from scrub.model.declare import Item, Reach, action, field
+from scrub.model.declare import Item, Reach, action, field, may_lack
 from scrub.model.values import Choice
 
 
@@ -63,6 +63,7 @@ class RecordedChange(Item):
         raise NotImplementedError
 
     @action(Reach.CHANGE)
+    @may_lack
     def accept(self) -> None:
         """Makes the change real. Changes are decided on above all other edits of a document.
 
@@ -72,6 +73,7 @@ class RecordedChange(Item):
         raise NotImplementedError
 
     @action(Reach.CHANGE)
+    @may_lack
     def reject(self) -> None:
         """Takes the change back. Changes are decided on above all other edits of a document.
 

@@ -1,0 +1,276 @@
+"""An Open Document text opened for splicing (OpenDocument 1.3, part 2 for the package, part 3 for what is in it)."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Sequence
+from functools import cached_property, partial
+
+from scrub.formats.file import PickedFile
+from scrub.formats.kept import Kept as FromFile
+from scrub.formats.opc.relationships import part_tree
+from scrub.formats.opendocument.paragraph import TextHome, TextParagraph, TextPart
+from scrub.formats.opendocument.read import (
+    DUBLIN,
+    META,
+    OFFICE,
+    STYLE,
+    TABLE,
+    TEXT,
+    is_paragraph,
+    of,
+    paragraphs_of,
+    value,
+)
+from scrub.formats.opendocument.review import TextChange, TextComment, changes_in, comments_in, names_in
+from scrub.formats.opendocument.styles import TextStyles
+from scrub.formats.source import Source, opened
+from scrub.formats.spans import Span, Splice, ended, escaped, outside, spliced
+from scrub.formats.texts.tables import DocumentRows
+from scrub.formats.xmltext import escaped_text, is_on, text_of
+from scrub.formats.zip import Package
+from scrub.model.paragraphs import Paragraph, PlaceInDocument
+from scrub.model.problem import Failure
+from scrub.model.records import Table
+from scrub.store.patch import Patch
+
+_CONTENT, _STYLES, _META = "content.xml", "styles.xml", "meta.xml"
+_TYPE = b"application/vnd.oasis.opendocument.text"
+#: The properties that can be set, with their namespace and the name of their element (part 3, 4.3).
+_PROPERTIES = {"title": (DUBLIN, "title"), "author": (META, "initial-creator"), "last editor": (DUBLIN, "creator")}
+
+
+class OpenText(PickedFile, TextHome):
+    """A .odt file."""
+
+    def __init__(self, source: Source) -> None:
+        super().__init__(source)
+        self.package = Package(source)
+        if _CONTENT not in self.package.members:
+            raise self.problem("its content is missing, so this is not an Open Document, or a damaged one")
+        if "mimetype" in self.package.members and not self.package.read("mimetype").strip().startswith(_TYPE):
+            raise self.problem("this is an Open Document, but not a text. Save it as .odt in its own program")
+        manifest = "META-INF/manifest.xml"
+        if manifest in self.package.members and b"encryption-data" in self.package.read(manifest):
+            raise self.problem("it is encrypted. Open it in its program, save it without a password, and run again")
+        self._parts = [TextPart(_CONTENT, *part_tree(self.package, _CONTENT))]
+        body = next((each for each in self._parts[0].root.inside() if of(each, OFFICE, "text")), None)
+        if body is None:
+            raise self.problem("its content is not a text, whatever its name says")
+        self._body = body
+        if _STYLES in self.package.members:
+            self._parts.append(TextPart(_STYLES, *part_tree(self.package, _STYLES)))
+        self._nameless = False
+        self._properties = {name: FromFile(partial(self._property, name)) for name in _PROPERTIES}
+
+    @cached_property
+    def _every(self) -> list[TextParagraph]:
+        found: list[TextParagraph] = []
+        for part in self._parts:
+            root = self._body if part.name == _CONTENT else part.root
+            holder, group = None, list[TextParagraph]()
+            for span, where, around in paragraphs_of(root):
+                if around is not holder:
+                    holder, group = around, []
+                place = PlaceInDocument(where or "body")
+                if part.name == _STYLES:
+                    if around.uri != STYLE:
+                        continue  # what styles hold besides headers and footers is no paragraph of the document
+                    place = PlaceInDocument.FOOTER if "footer" in around.name else PlaceInDocument.HEADER
+                paragraph = TextParagraph(self, part, span, place, group)
+                paragraph.index = len(found)
+                if of(around, TABLE, "table-cell") and value(around, "value-type", OFFICE) not in (None, "string"):
+                    paragraph.cell = around
+                group.append(paragraph)
+                found.append(paragraph)
+        return found
+
+    @cached_property
+    def styles(self) -> TextStyles:
+        """Its styles."""
+        return TextStyles(part.root for part in reversed(self._parts))
+
+    def ensure_open(self) -> None:
+        """Raises `Failure` where every change would have to be recorded (5.5.1), which is not done here yet."""
+        if self._records:
+            raise Failure(
+                f"{self.name} records its changes, which Scrub does in .docx only. Turn that off in its program first"
+            )
+
+    @cached_property
+    def _records(self) -> bool:
+        found = next((each for each in self._body.children if of(each, TEXT, "tracked-changes")), None)
+        return found is not None and is_on(value(found, "track-changes"), True)
+
+    @property
+    def notes(self) -> Sequence[str]:
+        """What a person should know about saving the changes."""
+        if self.recorder and "META-INF/documentsignatures.xml" in self.package.members:
+            return [f"{self.name} carries a digital signature, which no longer holds after a change."]
+        return []
+
+    # -- what it holds
+
+    def every_paragraph(self) -> Sequence[TextParagraph]:
+        """Its paragraphs: of the body, each followed by its notes, then of headers and footers."""
+        return [each for each in self._every if not each.removed]
+
+    def paragraphs(self) -> Iterator[TextParagraph]:
+        """Its paragraphs."""
+        return iter(self.every_paragraph())
+
+    def headings(self) -> Iterator[TextParagraph]:
+        """Its headings."""
+        return (each for each in self.every_paragraph() if each.level is not None)
+
+    def groups(self) -> Sequence[Sequence[Paragraph]]:
+        """Its paragraphs, those together that stand together."""
+        groups = {id(each.group): each.group for each in self._every}.values()
+        alive = ([each for each in group if not each.removed] for group in groups)
+        return [group for group in alive if group]
+
+    def add_paragraph(self, text: str) -> None:
+        """Adds one at the end of the body."""
+        body = (each for each in reversed(self._every) if each.place is PlaceInDocument.BODY)
+        last = next((each for each in body if not each.removed), None)
+        if last is None:
+            raise Failure(f"{self.name} has no paragraph that a new one could stand behind")
+        last.add_behind(text)
+
+    def tables(self) -> Iterator[Table]:
+        """Its tables, by the name that each has."""
+        return iter(self._tables)
+
+    @cached_property
+    def _tables(self) -> list[Table]:
+        by_place = {(each.part.name, each.span.start): each for each in self._every}
+        found: list[Table] = []
+        for span in self._body.inside():
+            if of(span, TABLE, "table"):
+                rows = [
+                    {
+                        at: [by_place[_CONTENT, p.start] for p in cell.children if (_CONTENT, p.start) in by_place]
+                        for at, cell in row
+                    }
+                    for row in _cells_of(span)
+                ]
+                found.append(Table(DocumentRows(self, value(span, "name", TABLE) or f"table {len(found) + 1}", rows)))
+        return found
+
+    @cached_property
+    def _comments(self) -> list[TextComment]:
+        return [each for part in self._parts for each in comments_in(self, part, self._every)]
+
+    def comments(self) -> Iterator[TextComment]:
+        """Its comments."""
+        return iter(self._comments)
+
+    def changes_waiting(self) -> Iterator[TextChange]:
+        """The recorded changes that wait."""
+        return (each for part in self._parts for each in changes_in(self, part))
+
+    # -- its properties
+
+    def _property(self, name: str) -> str | None:
+        if _META not in self.package.members:
+            return None
+        data, root = part_tree(self.package, _META)
+        span = _property_of(root, name)
+        return text_of(data[span.start : span.end]) or None if span is not None else None
+
+    @property
+    def title(self) -> str | None:
+        """The title in its properties."""
+        return self._properties["title"].now
+
+    @title.setter
+    def title(self, value: str | None) -> None:
+        self._set_property("title", value)
+
+    @property
+    def author(self) -> str | None:
+        """Who wrote it."""
+        return self._properties["author"].now
+
+    @author.setter
+    def author(self, value: str | None) -> None:
+        self._set_property("author", value)
+
+    def _set_property(self, name: str, value: str | None) -> None:
+        before = self._properties[name].now
+        if before != value:
+            self.changed(name, before, value, self._properties[name].put(value))
+
+    def remove_names(self) -> None:
+        """Takes out who wrote, changed and commented the document."""
+        if self._nameless:
+            return
+        if any(next(names_in(part.root), None) for part in self._parts):
+            self._nameless = True
+            self.changed("names", True, False, lambda: setattr(self, "_nameless", False), "names of authors taken out")
+        for name in ("author", "last editor"):
+            self._set_property(name, None)
+
+    # -- writing
+
+    def patch(self) -> Patch | None:
+        """What makes the changed file of the old one."""
+        if not self.recorder:
+            return None
+        changed: dict[str, Callable[[], bytes]] = {}
+        for part in self._parts:
+            splices = [splice for each in self._every if each.part is part for splice in each.splices()]
+            gone = [splice for each in self._comments if each.part is part for splice in each.splices()]
+            splices += outside(splices, gone)
+            splices += outside(splices, names_in(part.root)) if self._nameless else ()
+            if splices:
+                changed[part.name] = partial(spliced, part.data, splices)
+        wanted = {name: kept.now for name, kept in self._properties.items() if kept.touched}
+        if wanted:
+            if _META not in self.package.members:
+                raise Failure(f"{self.name} has no properties in it. Save it once in its own program")
+            data, root = part_tree(self.package, _META)
+            changed[_META] = partial(spliced, data, list(_property_splices(data, root, wanted)))
+        return self.package.patch(changed) if changed else None
+
+
+def _property_of(root: Span, name: str) -> Span | None:
+    uri, local = _PROPERTIES[name]
+    return next((each for each in root.inside() if of(each, uri, local)), None)
+
+
+def _property_splices(data: bytes, root: Span, wanted: dict[str, str | None]) -> Iterator[Splice]:
+    holder = next((each for each in root.children if of(each, OFFICE, "meta")), root)
+    for name, text in wanted.items():
+        uri, local = _PROPERTIES[name]
+        span = _property_of(root, name)
+        if span is not None:
+            tag = data[span.start : span.open_end].rstrip(b"/> ").decode()
+            whole = f"{tag}>{escaped_text(text)}</{span.raw_name}>" if text else ""
+            yield Splice(span.start, span.end, whole.encode())
+        elif text:
+            element = f'<p:{local} xmlns:p="{escaped(uri)}">{escaped_text(text)}</p:{local}>'
+            yield from ended(data, holder, element.encode())
+
+
+def _cells_of(table: Span) -> list[list[tuple[int, Span]]]:
+    """The cells of each row with the column in which each begins (9.1.4); those that another covers are left out."""
+    rows: list[list[tuple[int, Span]]] = []
+    waiting = table.children[::-1]
+    while waiting:
+        span = waiting.pop()
+        if span.uri == TABLE and span.name in ("table-header-rows", "table-rows", "table-row-group"):
+            waiting += reversed(span.children)
+        elif of(span, TABLE, "table-row"):
+            column, cells = 0, []
+            for cell in span.children:
+                times = value(cell, "number-columns-repeated", TABLE) or "1"
+                if of(cell, TABLE, "table-cell") and any(is_paragraph(each) for each in cell.children):
+                    cells.append((column, cell))
+                column += int(times) if times.isdigit() else 1
+            rows.append(cells)
+    return rows
+
+
+def open_open_text(path: str) -> OpenText:
+    """Opens one. Raises `FileProblem`."""
+    return opened(path, OpenText)

@@ -1,0 +1,233 @@
+"""A paragraph of an Open Document (OpenDocument 1.3, part 3, 5.1)."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from functools import cached_property
+from itertools import pairwise
+
+from scrub.formats.opendocument.read import OFFICE, TABLE, TEXT, Piece, Read, read_paragraph, value
+from scrub.formats.opendocument.styles import TextStyles
+from scrub.formats.opendocument.write import ParagraphWriter, written
+from scrub.formats.spans import Span, Splice, escaped, set_attributes, with_attributes
+from scrub.formats.texts.pieced import PiecedParagraph
+from scrub.model.document import Document
+from scrub.model.lines_of_text import Line
+from scrub.model.paragraphs import PlaceInDocument
+from scrub.model.problem import Failure
+from scrub.model.text import Edit, Stretches
+
+
+class TextPart:
+    """One part with paragraphs: the content, or the headers and footers."""
+
+    def __init__(self, name: str, data: bytes, root: Span) -> None:
+        self.name = name
+        self.data = data
+        self.root = root
+
+
+class TextHome(Document):
+    """What a paragraph asks of its document."""
+
+    @cached_property
+    def styles(self) -> TextStyles:
+        """Its styles."""
+        raise NotImplementedError
+
+    def ensure_open(self) -> None:
+        """Raises `Failure` where the document allows no changes."""
+        raise NotImplementedError
+
+
+class TextParagraph(PiecedParagraph):
+    """A paragraph with its elements."""
+
+    def __init__(
+        self, document: TextHome, part: TextPart, span: Span, place: PlaceInDocument, group: Sequence[TextParagraph]
+    ) -> None:
+        """`group` are the paragraphs that stand together with it, itself among them."""
+        super().__init__(document)
+        self.home = document
+        self.part = part
+        self.span = span
+        self.group = group
+        self._place = place
+        #: The cell whose value it shows, which says the number apart from the text; None for none.
+        self.cell: Span | None = None
+        self._style = self._first_style = value(span, "style-name")
+        level = value(span, "outline-level") or "1"
+        self._level = self._first_level = int(level) if span.name == "h" and level.isdigit() else None
+
+    @cached_property
+    def _read(self) -> Read:
+        return read_paragraph(self.part.data, self.span)
+
+    @cached_property
+    def stretches(self) -> Stretches:
+        """What it says, while it is edited."""
+        return Stretches(self._read.text)
+
+    @cached_property
+    def fixed(self) -> str:
+        """What of it must stay."""
+        return self._read.fixed
+
+    @cached_property
+    def pieces(self) -> Sequence[Piece]:
+        """What its characters stand in."""
+        return self._read.pieces
+
+    @property
+    def place(self) -> PlaceInDocument:
+        """Where it stands."""
+        return self._place
+
+    def note_way(self) -> None:
+        """Raises `Failure` where the document allows no changes."""
+        self.home.ensure_open()
+
+    def ensure_editable(self, edits: Sequence[Edit]) -> None:
+        """Raises `Failure` for what must stay."""
+        self.note_way()
+        super().ensure_editable(edits)
+
+    # -- its style
+
+    @property
+    def style(self) -> str:
+        """The name of its style."""
+        return self.home.styles.name(self._style)
+
+    @style.setter
+    def style(self, value: str) -> None:
+        self._set(self.home.styles.named(value), self._level, "style", self.style, value)
+
+    @property
+    def level(self) -> int | None:
+        """The level of a heading."""
+        return self._level
+
+    @level.setter
+    def level(self, value: int | None) -> None:
+        if value is not None and not 1 <= value <= 10:
+            raise Failure(f"a heading has a level from 1 to 10, not {value}")
+        before, styles = self.level, self.home.styles
+        if value != before:
+            self._set("Standard" if value is None else styles.of_level(value), value, "level", before, value)
+
+    def _set(self, style: str, level: int | None, field: str, before: object, after: object) -> None:
+        self.note_way()
+        if (style, level) == (self._style, self._level):
+            return
+        chain = [self, *self.taken]
+        former = [(each, each._style, each._level) for each in chain]
+        for each in chain:
+            each._style, each._level = style, level
+
+        def revert() -> None:
+            for each, own_style, own_level in former:
+                each._style, each._level = own_style, own_level
+
+        self.changed(field, before, after, revert)
+
+    @property
+    def _restyled(self) -> bool:
+        return (self._style, self._level) != (self._first_style, self._first_level)
+
+    # -- coming and going
+
+    def ensure_deletable(self) -> None:
+        """Raises `Failure` where the document needs it: as the last one of a cell, a header or a note."""
+        self.note_way()
+        if self._place is not PlaceInDocument.BODY:
+            if not any(each is not self and not each.removed for each in self.group):
+                raise Failure(f"{self.label} is the last one in its cell or part, which needs one. Empty it: text")
+
+    def can_take(self, following: Line) -> bool:
+        """Whether the next one can be joined: the same style, and nothing between."""
+        if not isinstance(following, TextParagraph) or following.removed or following.group is not self.group:
+            return False
+        last = self.taken[-1] if self.taken else self
+        between = self.part.data[last.span.end : following.span.start]
+        return (
+            (self._style, self._level) == (following._style, following._level)
+            and not between.strip()
+            and last.span.open_end != last.span.end
+            and following.span.open_end != following.span.end
+        )
+
+    # -- writing
+
+    def splices(self) -> Iterator[Splice]:
+        """What changes it in its part."""
+        data, span = self.part.data, self.span
+        for text in self.before:
+            yield Splice(span.start, span.start, self._new(text))
+        last: Span = (self.taken[-1] if self.taken else self).span
+        if self._joined:
+            pass
+        elif self._gone:
+            yield Splice(span.start, last.end, b"")
+        else:
+            inner: list[Splice] = []
+            if self.stretches.touched or self.taken:
+                inner = ParagraphWriter(data, span, self.pieces, self.stretches).splices()
+            for one, other in pairwise([self, *self.taken]):
+                inner.append(Splice(one.span.close_start, other.span.open_end, b""))
+            if (inner or self._restyled) and self.cell is not None and self.stretches.touched:
+                yield from set_attributes(data, self.cell, _plain_cell(self.cell))
+            yield from self._restyled_splices(inner, last) if self._restyled else inner
+        for text in reversed(self.behind):
+            yield Splice(last.end, last.end, self._new(text))
+
+    def _restyled_splices(self, inner: Sequence[Splice], last: Span) -> Iterator[Splice]:
+        """The tags of a paragraph of another style; a heading is an element of its own (5.1.2)."""
+        data, span = self.part.data, self.span
+        name = f"{span.prefix}{'h' if self._level is not None else 'p'}"
+        tag = data[span.start : span.open_end]
+        tag = b"<" + name.encode() + tag[1 + len(span.raw_name.encode()) :]
+        attributes = {_written(span, "style-name"): self._style}
+        level = None if self._level is None else str(self._level)
+        if level is not None or value(span, "outline-level") is not None:
+            attributes[_written(span, "outline-level")] = level
+        empty = span.open_end == span.end
+        made = with_attributes(tag, attributes)
+        if empty and inner:  # the text of an empty one stands in its one splice
+            content = inner[0].new[inner[0].new.index(b">") + 1 : inner[0].new.rindex(b"</")]
+            yield Splice(span.start, span.end, made[:-2].rstrip() + b">" + content + f"</{name}>".encode())
+            return
+        yield Splice(span.start, span.open_end, made)
+        yield from inner
+        if not empty:
+            yield Splice(last.close_start, last.end, f"</{name}>".encode())
+
+    def _new(self, text: str) -> bytes:
+        """A new paragraph of the same style."""
+        p = self.span.prefix
+        style = f' {p}style-name="{escaped(self._style)}"' if self._style else ""
+        level = f' {p}outline-level="{self._level}"' if self._level is not None else ""
+        name = f"{p}{'h' if self._level is not None else 'p'}"
+        return f"<{name}{style}{level}>{written(text, p)}</{name}>".encode()
+
+
+def _written(span: Span, name: str) -> str:
+    """An attribute of texts as this element writes it, or would."""
+    for known in span.attributes:
+        prefix, _, local = known.rpartition(":")
+        if local == name and span.namespaces.get(prefix) == TEXT:
+            return known
+    return f"{span.prefix}{name}"
+
+
+def _plain_cell(cell: Span) -> list[tuple[str, str | None]]:
+    """What a cell no longer says once its text is another: the number, date or formula it stood for (19.385)."""
+    found: list[tuple[str, str | None]] = []
+    for known in cell.attributes:
+        prefix, _, local = known.rpartition(":")
+        uri = cell.namespaces.get(prefix)
+        if uri == OFFICE and local == "value-type":
+            found.append((known, "string"))
+        elif (uri == OFFICE and local.endswith("value")) or (uri == TABLE and local == "formula"):
+            found.append((known, None))
+    return found

@@ -1,0 +1,146 @@
+"""The characters of a paragraph of an Open Document (OpenDocument 1.3, part 3, 6.1.2), in which blanks collapse."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from typing import NamedTuple
+
+from scrub.formats.spans import Span
+from scrub.formats.texts.paragraph import ATOM
+from scrub.formats.xmltext import plain_text, text_of
+from scrub.model.late import late
+
+_NAME = "urn:oasis:names:tc:opendocument:xmlns:"
+OFFICE, TEXT, TABLE, STYLE, DRAW, META = (
+    f"{_NAME}{each}:1.0" for each in ("office", "text", "table", "style", "drawing", "meta")
+)
+DUBLIN = "http://purl.org/dc/elements/1.1/"
+#: Elements whose characters belong to the paragraph as if they stood in it themselves.
+_THROUGH = frozenset(("span", "a", "meta", "meta-field"))
+#: What has no width and is no text.
+_NOTHING = frozenset((
+    "bookmark", "bookmark-start", "bookmark-end", "reference-mark", "reference-mark-start", "reference-mark-end",
+    "change", "change-start", "change-end", "soft-page-break", "toc-mark", "toc-mark-start", "toc-mark-end",
+    "alphabetical-index-mark", "alphabetical-index-mark-start", "alphabetical-index-mark-end", "user-index-mark",
+    "user-index-mark-start", "user-index-mark-end",
+))  # fmt: skip
+_BLANKS = late("[ \t\r\n]+")
+
+
+class Piece(NamedTuple):
+    """What some characters of a paragraph stand in: bytes of its part from `begin` to `end`."""
+
+    start: int  # its first character in the paragraph
+    text: str
+    begin: int
+    end: int
+    is_data: bool  # whether it is plain characters, not an element that is one
+    chain: tuple[Span, ...]  # the elements it stands in, from the paragraph inwards
+
+
+class Read(NamedTuple):
+    """A paragraph as it was read."""
+
+    text: str
+    fixed: str
+    pieces: tuple[Piece, ...]
+
+
+def of(span: Span, uri: str, name: str) -> bool:
+    """Whether an element is the one of that name."""
+    return span.name == name and span.uri == uri
+
+
+def value(span: Span | None, name: str, uri: str = TEXT) -> str | None:
+    """An attribute, whatever its prefix."""
+    return None if span is None else span.of(name, uri)
+
+
+def read_paragraph(data: bytes, paragraph: Span) -> Read:
+    """The characters of a paragraph."""
+    found: list[tuple[str, int, int, bool, tuple[Span, ...], str]] = []
+    blank = True  # whether a blank that comes now is left out: at the start, or behind another
+
+    def add(text: str, begin: int, end: int, is_data: bool, chain: tuple[Span, ...], mark: str = " ") -> None:
+        if text:
+            found.append((text, begin, end, is_data, chain, mark))
+
+    def characters(begin: int, end: int, chain: tuple[Span, ...]) -> None:
+        nonlocal blank
+        raw = data[begin:end]
+        if not raw:
+            return
+        # A comment, or a section of raw characters, stays as it is.
+        odd = b"<" in raw
+        text = _BLANKS.sub(" ", text_of(b"<x>" + raw + b"</x>") if odd else plain_text(raw))
+        if blank and text.startswith(" "):
+            text = text[1:]
+        if text:
+            blank = text.endswith(" ")
+        add(text, begin, end, True, chain, "l" if odd else " ")
+
+    def walk(span: Span, chain: tuple[Span, ...]) -> None:
+        nonlocal blank
+        at = span.open_end
+        for child in span.children:
+            characters(at, child.start, chain)
+            at = child.end
+            if child.uri == TEXT and child.name in _THROUGH:
+                walk(child, (*chain, child))
+                continue
+            if (child.uri == TEXT and child.name in _NOTHING) or child.uri == OFFICE:
+                continue  # a mark, or a comment
+            text = ATOM
+            if child.uri == TEXT and child.name == "s":
+                written = value(child, "c") or "1"
+                text = " " * (int(written) if written.isdigit() else 1)
+            elif child.uri == TEXT and child.name in ("tab", "line-break"):
+                text = "\t" if child.name == "tab" else "\n"
+            blank = False
+            add(text, child.start, child.end, False, chain)
+        characters(at, span.close_start, chain)
+
+    walk(paragraph, ())
+    if found and found[-1][3] and found[-1][0].endswith(" "):
+        text, *rest = found[-1]
+        found[-1:] = [(text[:-1], *rest)] if len(text) > 1 else []  # type: ignore[list-item]
+    pieces: list[Piece] = []
+    at = 0
+    for text, begin, end, is_data, chain, _ in found:
+        pieces.append(Piece(at, text, begin, end, is_data, chain))
+        at += len(text)
+    marks = "".join(mark * len(text) for text, *_, mark in found)
+    return Read("".join(text for text, *_ in found), marks if marks.strip() else "", tuple(pieces))
+
+
+def is_paragraph(span: Span) -> bool:
+    """Whether an element is a paragraph or a heading (5.1)."""
+    return span.uri == TEXT and span.name in ("p", "h")
+
+
+def paragraphs_of(root: Span) -> Iterator[tuple[Span, str, Span]]:
+    """Every paragraph, in order, with where it stands, and the element that holds it. What was recorded as deleted is
+    left out, and so are frames and comments.
+    """
+    waiting: list[tuple[Span, str, Span]] = [(root, "", root)]
+    while waiting:
+        span, place, around = waiting.pop()
+        if span.uri == TEXT and span.name in ("tracked-changes", "note-citation"):
+            continue
+        if is_paragraph(span):
+            yield span, place, around
+            notes = [each for each in span.inside() if of(each, TEXT, "note")]
+            for note in reversed(notes):
+                kind = "endnote" if value(note, "note-class") == "endnote" else "footnote"
+                waiting += [(each, kind, note) for each in reversed(note.children)]
+            continue
+        if span.uri == DRAW or of(span, OFFICE, "annotation"):
+            continue
+        inside = "table" if of(span, TABLE, "table") else place
+        waiting += [(child, inside, span) for child in reversed(span.children)]
+
+
+def style_name(written: str) -> str:
+    """The name of a style as a person reads it, from the one it is written by: `Text_20_body` (19.502)."""
+    return re.sub(r"_([0-9a-fA-F]{1,6})_", lambda found: chr(int(found[1], 16)), written)

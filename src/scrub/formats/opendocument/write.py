@@ -1,0 +1,144 @@
+"""A changed paragraph as splices (OpenDocument 1.3, part 3, 6.1): pieces that stay keep their bytes."""
+
+from __future__ import annotations
+
+import re
+from bisect import bisect_right
+from collections.abc import Iterator, Sequence
+from itertools import takewhile
+
+from scrub.formats.opendocument.read import TEXT, Piece, of, read_paragraph
+from scrub.formats.spans import Span, Splice, parse_element, spliced
+from scrub.formats.texts.paragraph import ATOM
+from scrub.formats.xmltext import escaped_text
+from scrub.model.late import late
+from scrub.model.text import Kept, Stretches
+
+_SPECIAL = late(r"( {2,}|[\t\n]| )")
+
+
+class ParagraphWriter:
+    """Makes the splices of one paragraph's text."""
+
+    def __init__(self, data: bytes, paragraph: Span, pieces: Sequence[Piece], stretches: Stretches) -> None:
+        self.data = data
+        self.paragraph = paragraph
+        self.pieces = pieces
+        self.stretches = stretches
+        self.prefix = paragraph.prefix
+        self._starts = [each.start for each in pieces]
+
+    def splices(self) -> list[Splice]:
+        """All of them. Blanks at the edges of pieces that stay are written anew where they would be lost."""
+        if not self.pieces:
+            return self._in_empty(str(self.stretches))
+        contents = self._contents()
+        if self.pieces[-1].end <= self.paragraph.end:
+            found = list(self._made(contents, False))
+            if self._read_back(found) == str(self.stretches):
+                return found
+        return list(self._made(contents, True))
+
+    def _read_back(self, splices: Sequence[Splice]) -> str:
+        paragraph = self.paragraph
+        inside = [each._replace(start=each.start - paragraph.start, end=each.end - paragraph.start) for each in splices]
+        made = spliced(self.data[paragraph.start : paragraph.end], inside)
+        return read_paragraph(made, parse_element(made, 0, len(made), paragraph.namespaces)).text
+
+    def _contents(self) -> list[list[tuple[str, int]]]:
+        """What each piece is to be: texts, each with the piece whose look it has."""
+        contents: list[list[tuple[str, int]]] = [[] for _ in self.pieces]
+        done = 0
+        for part in self.stretches.parts:
+            if isinstance(part, Kept) and part.start >= done:
+                for piece, text in self._kept(part.start, part.end):
+                    contents[piece].append((text, piece))
+                done = part.end
+                continue
+            like = -1 if isinstance(part, Kept) else part.like
+            anchor = self._piece_at(like if like >= done else max(done - 1, 0))
+            if isinstance(part, Kept):
+                contents[anchor] += [(text, piece) for piece, text in self._kept(part.start, part.end)]
+            else:
+                contents[anchor].append((part.text, self._piece_at(part.like)))
+        return contents
+
+    def _kept(self, start: int, end: int) -> Iterator[tuple[int, str]]:
+        number, count = self._piece_at(start), len(self.pieces)
+        while start < end and number < count:
+            piece = self.pieces[number]
+            last = min(end, piece.start + len(piece.text))
+            yield number, piece.text[start - piece.start : last - piece.start]
+            start = last
+            number += 1
+
+    def _piece_at(self, place: int) -> int:
+        return bisect_right(self._starts, place) - 1 if place >= 0 else len(self.pieces) - 1
+
+    def _made(self, contents: list[list[tuple[str, int]]], edges: bool) -> Iterator[Splice]:
+        for number, (piece, content) in enumerate(zip(self.pieces, contents, strict=True)):
+            whole = "".join(text for text, _ in content)
+            same = whole == piece.text and all(look == number for _, look in content)
+            if same and not (edges and self._may_collapse(piece)):
+                continue
+            if piece.text == ATOM and not piece.is_data:
+                yield from self._round_atom(number, content)
+            else:
+                yield Splice(piece.begin, piece.end, "".join(self._looking(number, *each) for each in content).encode())
+
+    def _may_collapse(self, piece: Piece) -> bool:
+        """Whether blanks of a piece depend on what stands beside it."""
+        return piece.is_data and self.data[piece.begin : piece.end] != written(piece.text, self.prefix).encode()
+
+    def _round_atom(self, number: int, content: list[tuple[str, int]]) -> Iterator[Splice]:
+        """Text at a picture or a note, which stays as it is."""
+        piece, place = self.pieces[number], -1
+        for text, look in content:
+            if text == ATOM and look == number:
+                place = piece.end
+                continue
+            at = piece.begin if place < 0 else place
+            yield Splice(at, at, self._looking(number, text, look).encode())
+        if place < 0:
+            yield Splice(piece.begin, piece.end, b"")
+
+    def _looking(self, at: int, text: str, look: int) -> str:
+        """Text at a piece with the look of another: its spans are opened for it, those of the place closed."""
+        here, there = self.pieces[at].chain, self.pieces[look].chain
+        if look == at or here == there:
+            return written(text, self.prefix)
+        shared = [a for a, b in takewhile(lambda pair: pair[0] is pair[1], zip(here, there, strict=False))]
+        closed = [each for each in here[len(shared) :] if of(each, TEXT, "span")]
+        opened = [each for each in there[len(shared) :] if of(each, TEXT, "span")]
+        if len(closed) != len(here) - len(shared):
+            closed = []  # inside a link the words stay in it
+        close = "".join(f"</{each.raw_name}>" for each in reversed(closed))
+        again = "".join(self.data[each.start : each.open_end].decode() for each in closed)
+        start = "".join(self.data[each.start : each.open_end].decode() for each in opened)
+        end = "".join(f"</{each.raw_name}>" for each in reversed(opened))
+        return f"{close}{start}{written(text, self.prefix)}{end}{again}"
+
+    def _in_empty(self, text: str) -> list[Splice]:
+        if not text:
+            return []
+        paragraph, content = self.paragraph, written(text, self.prefix)
+        if paragraph.open_end == paragraph.end:
+            opening = self.data[paragraph.start : paragraph.open_end - 2].rstrip().decode() + ">"
+            return [Splice(paragraph.start, paragraph.end, f"{opening}{content}</{paragraph.raw_name}>".encode())]
+        return [Splice(paragraph.close_start, paragraph.close_start, content.encode())]
+
+
+def written(text: str, prefix: str) -> str:
+    """Characters as the content of a paragraph; blanks that would collapse are elements (6.1.3 to 6.1.5)."""
+    found: list[str] = []
+    pieces = _SPECIAL.split(re.sub("\r\n?", "\n", text))
+    for number, each in enumerate(pieces):
+        if number % 2 == 0:
+            found.append(escaped_text(each))
+        elif each in "\t\n":
+            found.append(f"<{prefix}{'tab' if each == chr(9) else 'line-break'}/>")
+        elif len(each) == 1 and pieces[number - 1] and pieces[number + 1]:
+            found.append(" ")  # between letters it is one
+        else:
+            found.append(f"<{prefix}s/>" if len(each) == 1 else f'<{prefix}s {prefix}c="{len(each)}"/>')
+    return "".join(found)

@@ -1,0 +1,244 @@
+"""Open Document texts: what is read and written, beside readers that share no code with Scrub."""
+
+from __future__ import annotations
+
+import re
+import tempfile
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import odfdo
+import pytest
+from conftest import Output
+from documents import members
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+from lxml import etree
+from opentexts import letters, opentext, texts
+from test_documents import edits_of, run
+
+import scrub
+from scrub.model.text import edited, shrunk
+
+Cli = Callable[..., Output]
+P = "<text:p>{}</text:p>"
+
+
+def made(*paragraphs: str, name: str = "a.odt", **parts: str) -> Path:
+    """A document of paragraphs, each its content or its whole element."""
+    body = "".join(
+        each if each.startswith(("<text:p>", "<text:h ", "<text:tracked", "<table:")) else P.format(each)
+        for each in paragraphs
+    )
+    Path(name).write_bytes(opentext(body, **parts))
+    return Path(name)
+
+
+DATA = st.text("ab \u00e9\u00a0&<\n\t", max_size=6).map(lambda text: text.replace("&", "&amp;").replace("<", "&lt;"))
+ELEMENTS = st.sampled_from([
+    "<text:s/>", '<text:s text:c="3"/>', "<text:tab/>", "<text:line-break/>", '<text:bookmark text:name="b"/>',
+    '<draw:frame><draw:text-box><text:p>boxed</text:p></draw:text-box></draw:frame>', "<text:soft-page-break/>",
+    "<text:page-number>7</text:page-number>",
+    '<office:annotation office:name="c1"><dc:creator>Ann</dc:creator><text:p>why</text:p></office:annotation>',
+])  # fmt: skip
+CONTENT = st.lists(st.one_of(DATA, DATA, ELEMENTS), max_size=4).map("".join)
+SPAN = st.builds('<text:span text:style-name="{}">{}</text:span>'.format, st.sampled_from(["T1", "T2"]), CONTENT)
+NESTED = st.builds('<text:span text:style-name="T3">{}{}</text:span>'.format, SPAN, CONTENT)
+LINK = st.builds("<text:a>{}</text:a>".format, CONTENT)
+PARAGRAPHS = st.lists(st.one_of(CONTENT, SPAN, SPAN, NESTED, LINK), max_size=4).map(
+    lambda every: f'<text:p text:style-name="Quote">{"".join(every)}</text:p>'
+)
+
+
+@settings(suppress_health_check=[HealthCheck.too_slow], max_examples=200)
+@given(st.lists(PARAGRAPHS, min_size=1, max_size=3), st.data())
+def test_any_edit_of_any_paragraph_is_just_that_edit(paragraphs: list[str], data: st.DataObject) -> None:
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "a.odt"
+        path.write_bytes(opentext("".join(paragraphs)))
+        before, old, parts = letters(path), path.read_bytes(), members(path)
+        with scrub.open(str(path)) as opened:
+            every = list(opened.item.paragraphs())
+            assert [each.text for each in every] == texts(path)
+            wanted = list(before)
+            for number, paragraph in enumerate(every):
+                edits = data.draw(edits_of(len(paragraph.text)))
+                text = paragraph.text
+                try:
+                    paragraph.edit(edits)
+                except scrub.Failure:
+                    assert "\ufffc" in text
+                    continue
+                assert paragraph.text == edited(text, edits)
+                wanted[number] = _with(before[number], edits)
+            saved = opened.save("by hand")
+        assert texts(path) == ["".join(letter for letter, _ in each) for each in wanted]
+        assert letters(path) == wanted
+        if saved is not None:
+            assert {name for name, each in members(path).items() if each != parts[name]} <= {"content.xml"}
+            scrub.undo(saved)
+        assert path.read_bytes() == old
+
+
+def _with(now: list[tuple[str, str]], edits: list[tuple[int, int, str]]) -> list[tuple[str, str]]:
+    text, out, done = "".join(letter for letter, _ in now), [], 0
+    for start, end, fresh in shrunk(text, edits):
+        out += now[done:start]
+        like = start if end > start or not start else start - 1
+        look = now[like][1] if like < len(now) else now[-1][1] if now else ""
+        out += [(letter, look) for letter in fresh]
+        done = end
+    return [*out, *now[done:]]
+
+
+def test_the_macros_for_documents_work_here_too(home: Path) -> None:
+    path = made(
+        '<text:h text:style-name="Heading_20_3" text:outline-level="3">Water</text:h>', "",
+        '<text:span text:style-name="T1">bread</text:span> and water,  6 L for 20 kg',
+        header="<text:p>old hut</text:p>", meta="<dc:title>Old</dc:title><meta:initial-creator>Ann</meta:initial-creator>",
+    )  # fmt: skip
+    old = path.read_bytes()
+    done = run(
+        'bind-units\nswap-around "and"\nreplace "old hut", by: "new hut"\nheading("Water").level = 2\n'
+        'each paragraph where paragraph.text is empty\ndelete\nend\ndocument.title = "Rules"\nadd-paragraph "The end"\n'
+        'log "{paragraph(3).style} {heading("Water").level}"',
+        path,
+    )
+    assert texts(path) == ["Water", "water and bread, 6\u00a0L for 20\u00a0kg", "The end"]
+    assert {letter for letter, look in letters(path)[1] if look == "/T1"} == set("bread")
+    assert texts(path, "styles.xml") == ["new hut"]
+    assert done.log == ["Standard 2"]
+    seen = odfdo.Document(str(path))
+    assert [
+        (each.get_attribute("text:outline-level"), each.get_attribute("text:style-name")) for each in seen.body.headers
+    ] == [("2", "Heading_20_2")]
+    assert seen.meta.title == "Rules"
+    scrub.undo()
+    assert path.read_bytes() == old
+
+
+def test_lines_are_joined_and_paragraphs_put_beside(home: Path) -> None:
+    lines = [
+        "The path to Gannet Hut was mended in spring and",
+        "all the wood was carried up by the wardens in the",
+        "first two days of a long and windy week. ",
+    ]
+    path = made(*lines, "- a list")
+    run("join-lines", path)
+    assert texts(path) == [" ".join(each.strip() for each in lines), "- a list"]
+    run('in paragraph(2)\nadd-before "above  two"\nadd-behind " behind"\nend', path)
+    assert texts(path)[1:] == ["above  two", "- a list", " behind"]
+
+
+def test_tables_have_records_and_numbers_are_no_longer_what_the_text_was(home: Path) -> None:
+    cell = "<table:table-cell{}><text:p>{}</text:p></table:table-cell>".format
+    path = made(
+        '<table:table table:name="Provisions"><table:table-header-rows><table:table-row>'
+        + cell("", "Good") + cell("", "Kg") + "</table:table-row></table:table-header-rows><table:table-row>"
+        + cell("", "Rice") + cell(' office:value-type="float" office:value="12" table:formula="x"', "12")
+        + "</table:table-row><table:table-row>" + cell(' table:number-columns-spanned="2"', "none")
+        + "<table:covered-table-cell/></table:table-row></table:table>"
+    )  # fmt: skip
+    found = run(
+        'each record in table("Provisions") where record.good is "Rice"\nlog "{record.good}"\nrecord.kg = 14\nend', path
+    )
+    assert found.log == ["Rice"]
+    content = members(path)["content.xml"].decode()
+    assert '<table:table-cell office:value-type="string"><text:p>14</text:p>' in content
+    seen = odfdo.Document(str(path)).body.get_table(name="Provisions")
+    assert seen is not None
+    assert seen.get_value((1, 1)) == "14"
+
+
+REVIEWED = (
+    '<text:tracked-changes text:track-changes="false"><text:changed-region text:id="c1"><text:insertion><office:change-info>'
+    "<dc:creator>Ann</dc:creator><dc:date>2026-05-01T10:00:00</dc:date></office:change-info></text:insertion></text:changed-region>"
+    '<text:changed-region text:id="c2"><text:deletion><office:change-info><dc:creator>Ben</dc:creator></office:change-info>'
+    "<text:p>gone</text:p></text:deletion></text:changed-region></text:tracked-changes>"
+)
+
+
+def test_comments_changes_and_names(home: Path) -> None:
+    path = made(
+        REVIEWED,
+        'Carry <text:change-start text:change-id="c1"/>six<text:change-end text:change-id="c1"/> kg<text:change text:change-id="c2"/>'
+        '<office:annotation office:name="n1"><dc:creator>Ann</dc:creator><dc:date>2026-05-01T10:00:00</dc:date>'
+        '<text:p>Is that right?</text:p></office:annotation> up<office:annotation-end office:name="n1"/>.',
+        meta="<dc:creator>Ann</dc:creator>",
+    )  # fmt: skip
+    found = run(
+        'each change\nlog "{change.sort} {change.author} {change.date} {change.text}"\nend\n'
+        'each comment\nlog "{comment.author} {comment.address} {comment.date}: {comment.text}"\ndelete\nend\nremove-names',
+        path,
+    )
+    assert found.log == [
+        "insertion Ann 2026-05-01T10:00 six", "deletion Ben  gone", "Ann paragraph 1 2026-05-01T10:00: Is that right?",
+    ]  # fmt: skip
+    assert texts(path) == ["Carry six kg up."]
+    whole = b"".join(members(path).values())
+    assert b"Ann" not in whole
+    assert b"Ben" not in whole
+    assert b"annotation" not in members(path)["content.xml"].replace(b"office:annotations", b"")
+    etree.fromstring(members(path)["content.xml"])
+
+
+def test_footnotes_are_paragraphs_of_their_own(home: Path) -> None:
+    note = (
+        '<text:note text:note-class="footnote"><text:note-citation>1</text:note-citation><text:note-body>'
+        "<text:p>old  note</text:p></text:note-body></text:note>"
+    )
+    path = made(f"old  hut{note}  old", "end")
+    seen = run(
+        'each paragraph\nlog "{paragraph.place} {paragraph.text}"\nend\nreplace "old", by: "new"\nsingle-spaces', path
+    )
+    assert seen.log == ["body old hut\ufffc old", "footnote old note", "body end"]
+    assert texts(path) == ["new hut\ufffc new", "new note", "end"]
+
+
+@pytest.mark.parametrize(
+    ("parts", "line", "why"),
+    [
+        ({"body": '<text:tracked-changes/><text:p>a  b</text:p>'}, 'paragraph(1).text = "x"', "records its changes"),
+        ({"body": "<text:p>a</text:p>"}, "document.tracks-changes = yes", "cannot keep"),
+        ({"body": "<text:p>a</text:p>"}, "accept-changes", "cannot keep"),
+        ({"body": "<text:p>a</text:p>"}, "each passage\npassage.bold = yes\nend", "cannot keep"),
+        ({"body": "<text:p>a</text:p>"}, 'paragraph(1).style = "Qoute"', 'Did you mean "Quote"'),
+        ({"body": "<text:p>a</text:p>", "manifest": "<encryption-data/>"}, "single-spaces", "is encrypted"),
+    ],
+)  # fmt: skip
+def test_what_cannot_be_done_is_told(home: Path, parts: dict[str, Any], line: str, why: str) -> None:
+    Path("a.odt").write_bytes(opentext(**parts))
+    old = Path("a.odt").read_bytes()
+    with pytest.raises(scrub.ScrubError, match=re.escape(why)):
+        run(line, "a.odt")
+    assert Path("a.odt").read_bytes() == old
+
+
+@pytest.mark.parametrize(
+    ("data", "why"),
+    [
+        (opentext("<text:p>").replace(b"office:text>", b"office:text>"), "XML is broken"),
+        (b"PK\x03\x04 no", "cut short"),
+        (opentext("", kind="spreadsheet"), "but not a text"),
+    ],
+)
+def test_bad_files_get_a_sentence(home: Path, data: bytes, why: str) -> None:
+    Path("a.odt").write_bytes(data)
+    with pytest.raises(scrub.ScrubError, match=why):
+        run("single-spaces", "a.odt")
+
+
+def test_a_real_one(home: Path, cli: Cli) -> None:
+    made_by = odfdo.Document("text")
+    made_by.body.append(odfdo.Header(1, "House rules"))
+    made_by.body.append(odfdo.Paragraph("Carry 20 kg   of wood\tand bread and water"))
+    made_by.save("real.odt")
+    old = Path("real.odt").read_bytes()
+    run('single-spaces\nbind-units\nreplace "wood", by: "oil & peat"', "real.odt")
+    seen = [each for each in odfdo.Document("real.odt").body.paragraphs if each.inner_text]
+    assert seen[-1].inner_text.replace("\t", " ") in ("Carry 20\u00a0kg of oil & peat and bread and water", "Carry 20\u00a0kg of oil & peat\tand bread and water")  # fmt: skip
+    shown = cli("inside", "real.odt")
+    assert "House rules" in shown.out
+    scrub.undo()
+    assert Path("real.odt").read_bytes() == old
