@@ -9,6 +9,7 @@ from scrub.model.cell import Cell
 from scrub.model.comments import Comment
 from scrub.model.declare import Reach, action, field, finds, holds, may_lack, selects
 from scrub.model.files import WholeFile
+from scrub.model.inline import Bookmark, Link, Picture, Section
 from scrub.model.late import late
 from scrub.model.lines import Column, Row
 from scrub.model.lines_of_text import HoldsLines
@@ -118,6 +119,26 @@ class Document(WholeFile, HoldsLines):
     @holds
     def tables(self) -> Iterator[Table]:
         """Its tables. Their first row has the headings; what stands under them are records."""
+        return iter(())
+
+    @holds
+    def links(self) -> Iterator[Link]:
+        """Its links."""
+        return iter(())
+
+    @holds
+    def pictures(self) -> Iterator[Picture]:
+        """Its pictures."""
+        return iter(())
+
+    @holds
+    def bookmarks(self) -> Iterator[Bookmark]:
+        """Its bookmarks."""
+        return iter(())
+
+    @holds
+    def sections(self) -> Iterator[Section]:
+        """Its sections, each with its own paper."""
         return iter(())
 
     @holds
@@ -263,7 +284,8 @@ class Document(WholeFile, HoldsLines):
     @selects
     def picked(self, place: str | None = None) -> Passages:
         """What a person picked: `paragraph 12`, `paragraphs 3-5`, `heading "Water"`, `"bread and water"`, `paragraph 4
-        "bread"`, `2 "bread"` for the second, `from "Dear" to "hut."`, `matching "…"`; several are parted by commas.
+        "bread"`, `2 "bread"` for the second, `from "Dear" to "hut."`, `bookmark notice`, `table 2`, `matching "…"`;
+        several are parted by commas.
         """
         if place is None:
             return Passages(self, [_whole(each) for each in self.every_paragraph()])
@@ -279,7 +301,7 @@ class Document(WholeFile, HoldsLines):
             else:
                 raise Failure(
                     f'"{rest}" is no place in a document. Write: paragraph 12, paragraphs 3-5, heading "Water", '
-                    '"bread and water", from "Dear" to "hut.", or matching "…"'
+                    '"bread and water", from "Dear" to "hut.", bookmark notice, table 2, or matching "…"'
                 )
         return Passages(self, found, True)
 
@@ -309,6 +331,23 @@ class Document(WholeFile, HoldsLines):
                 whole[-1].end = end.end
                 return whole
         raise Missing(f'the words "{last}" do not stand behind "{first}" in {self.label}')
+
+    def _bookmarked(self, quoted: str | None, name: str | None) -> list[Passage]:
+        wanted = quoted or name or ""
+        every = list(self.bookmarks())
+        found = next((each for each in every if fold(each.name) == fold(wanted)), None)
+        if found is None:
+            names = [each.name for each in every]
+            there = f" There are: {', '.join(names[:8])}" if names else " There are none"
+            raise Missing(f'there is no bookmark "{wanted}".{did_you_mean(wanted, names)}{there}')
+        return [Passage(*each) for each in found.covers()]
+
+    def _tabled(self, number: str) -> list[Passage]:
+        tables = list(self.tables())
+        if not 0 < int(number) <= len(tables):
+            raise Missing(f"there is no table {number}; {self.label} has {counted(len(tables), 'table')}")
+        rows = tables[int(number) - 1].rows
+        return [_whole(each) for each in self.every_paragraph() if rows.holds(each)]
 
     def _found(self, which: str | None, text: str) -> list[Passage]:
         return [self._only(text, int(which or 0))]
@@ -343,6 +382,8 @@ _PICKS = (
     (late(rf"paragraph\s+(\d+)\s+{_QUOTED}", re.IGNORECASE), Document._within),
     (late(r"paragraphs?\s+(\d+)(?:\s*[-\u2013]\s*(\d+))?", re.IGNORECASE), Document._numbered),
     (late(rf"heading\s+{_QUOTED}", re.IGNORECASE), Document._headed),
+    (late(rf"bookmark\s+(?:{_QUOTED}|(\w+))", re.IGNORECASE), Document._bookmarked),
+    (late(r"table\s+(\d+)", re.IGNORECASE), Document._tabled),
     (late(rf"from\s+{_QUOTED}\s+to\s+{_QUOTED}", re.IGNORECASE), Document._between),
     (late(rf"matching\s+{_QUOTED}", re.IGNORECASE), Document._matched),
     (late(rf"(?:(\d+)\s+)?{_QUOTED}"), Document._found),
@@ -352,4 +393,7 @@ _PICKS = (
 _MARK = late(r"\[([^\[\]\n]{1,60})\]")
 
 #: The kinds in documents.
-KINDS = (Document, Paragraph, Heading, Passage, Passages, RecordedChange, Comment, Table, Record, Cell, Row, Column)
+KINDS = (
+    Document, Paragraph, Heading, Passage, Passages, Link, Picture, Bookmark, Section, RecordedChange, Comment, Table,
+    Record, Cell, Row, Column,
+)  # fmt: skip

@@ -40,6 +40,10 @@ class Rows:
         """How a person calls them all."""
         return self.name
 
+    def holds(self, item: object) -> bool:
+        """Whether a paragraph stands in them, where they are a table of a document."""
+        return False
+
     def row_label(self, row: Any) -> str:
         """How a person calls one row."""
         raise NotImplementedError

@@ -8,7 +8,7 @@ from collections.abc import Callable
 from itertools import count
 
 from scrub.formats.opc.relationships import part_tree
-from scrub.formats.spans import Span, Splice, ended, escaped, parse, spliced
+from scrub.formats.spans import Span, Splice, ended, escaped, parse, set_attributes, spliced
 from scrub.formats.zip import Package
 from scrub.model.problem import Failure
 
@@ -34,6 +34,7 @@ class Parts:
         self._defaults: list[tuple[str, str]] = []
         self._related: dict[str, list[tuple[str, str, str, bool]]] = {}
         self._unrelated: dict[str, set[str]] = {}
+        self._elsewhere: dict[str, dict[str, str]] = {}
         self._taken: dict[str, set[str]] = {}
         self._last: dict[str, int] = {}
 
@@ -72,6 +73,11 @@ class Parts:
             target = posixpath.relpath(target, posixpath.dirname(source) or ".")
         self._related.setdefault(source, []).append((id_, type_, target, outside))
         return id_
+
+    def retarget(self, source: str, id_: str, address: str) -> None:
+        """Lets a relationship that leads outside lead elsewhere."""
+        self._related.setdefault(source, [])
+        self._elsewhere.setdefault(source, {})[id_] = address
 
     def _ensure_usual(self) -> None:
         """Raises `Failure` for a Strict document (ISO/IEC 29500-1, annex A), whose parts have other namespaces."""
@@ -136,6 +142,10 @@ class Parts:
             if posixpath.normpath(posixpath.join("/", folder, span.attributes.get("Target", ""))).lstrip("/") in gone
             and span.attributes.get("TargetMode") != "External"
         ]
+        elsewhere = self._elsewhere.get(source, {})
+        for span in root.all("Relationship"):
+            if span.attributes.get("Id") in elsewhere:
+                splices += set_attributes(data, span, [("Target", elsewhere[span.attributes["Id"]])])
         added = "".join(
             f'<{p}Relationship Id="{id_}" Type="{type_}" Target="{escaped(target)}"'
             + (' TargetMode="External"/>' if outside else "/>")

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping, Sequence
 from datetime import date
 from decimal import Decimal
+from functools import cached_property
 from itertools import count
 
 from scrub.formats.texts.paragraph import OpenParagraph
@@ -54,6 +55,14 @@ class DocumentRows(Rows):
         """What gives the values under a heading."""
         column = self._columns[self.key(key)]
         return lambda row: _value(_text(self._cells[row - 1].get(column, ())))
+
+    def holds(self, item: object) -> bool:
+        """Whether a paragraph stands in it."""
+        return id(item) in self._inside
+
+    @cached_property
+    def _inside(self) -> frozenset[int]:
+        return frozenset(id(each) for row in self._cells for cell in row.values() for each in cell)
 
     def filled(self) -> Sequence[int]:
         """The rows that say something."""

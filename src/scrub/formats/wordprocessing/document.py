@@ -15,6 +15,15 @@ from scrub.formats.spans import Span, Splice, outside, spliced
 from scrub.formats.texts.tables import DocumentRows
 from scrub.formats.wordprocessing.comments import CommentPart, OfficeComment
 from scrub.formats.wordprocessing.holes import controls_in
+from scrub.formats.wordprocessing.inline import (
+    OfficeBookmark,
+    OfficePicture,
+    OfficeSection,
+    bookmarks_in,
+    pictures_in,
+    sections_in,
+)
+from scrub.formats.wordprocessing.links import Links, OfficeLink, links_in
 from scrub.formats.wordprocessing.looks import RunLooks
 from scrub.formats.wordprocessing.paragraph import OfficeParagraph
 from scrub.formats.wordprocessing.read import inner, own, value
@@ -158,6 +167,28 @@ class OfficeDocument(OfficeFile, Home):
                 found.append(Table(DocumentRows(self, name, rows)))
         return found
 
+    # -- what stands among the words
+
+    @cached_property
+    def _links(self) -> Links:
+        return Links(self.package)
+
+    def links(self) -> Iterator[OfficeLink]:
+        """Its links."""
+        return links_in(self, self._stories, self._links)
+
+    def pictures(self) -> Iterator[OfficePicture]:
+        """Its pictures."""
+        return pictures_in(self, self._stories)
+
+    def bookmarks(self) -> Iterator[OfficeBookmark]:
+        """Its bookmarks."""
+        return bookmarks_in(self, self._stories)
+
+    def sections(self) -> Iterator[OfficeSection]:
+        """Its sections."""
+        return iter(sections_in(self, self._stories))
+
     # -- what reviewers left
 
     def changes_waiting(self) -> Iterator[OfficeChange]:
@@ -272,10 +303,12 @@ class OfficeDocument(OfficeFile, Home):
         if not self.recorder:
             return None
         parts = Parts(self.package, self._stories.parts[0].root)
+        self._links.write(parts, self._stories)
         for part in self._stories.parts:
             of_part = (each for each in self._stories.paragraphs if each.part is part)
             splices = [splice for each in of_part for splice in each.splices()]
             splices += outside(splices, self._comments.marks_taken(part.root))
+            splices += outside(splices, part.edited)
             if splices or part.data is not part.first or self._nameless:
                 self._write(parts, part.name, part.first, spliced(part.data, splices))
         comments = self._comments.made() if self._comments.gone or self._nameless else None

@@ -121,6 +121,13 @@ class OfficeParagraph(ReadParagraph):
         if known:
             self.changed("filled in", False, True, revert, f"filled in: {', '.join(hole.called for hole in known)}")
 
+    def unlink(self, gone: Sequence[Splice], said: str) -> None:
+        """Takes tags out of it, which are no text."""
+        self.note_way()
+        former = self.unlinked
+        self.unlinked = (*former, *gone)
+        self.changed(f"tags {gone[0].start}", True, False, lambda: setattr(self, "unlinked", former), said)
+
     # -- the looks of its words
 
     def put_look(self, start: int, end: int, word: str, value: object) -> None:
@@ -221,8 +228,8 @@ class OfficeParagraph(ReadParagraph):
         splices = plain.splices(stretches) if plain is not None and tracking is None else None
         if splices is None:
             pieces = plain.pieces(*stretches.bounds) if plain is not None else self.pieces
-            gone = frozenset(each.start for each in self.unlinked)
-            splices = ParagraphWriter(self.part.data, self.span, pieces, stretches, tracking, gone).splices()
+            gone, edits = frozenset(each.start for each in self.unlinked), self.part.edited
+            splices = ParagraphWriter(self.part.data, self.span, pieces, stretches, tracking, gone, edits).splices()
         return [*splices, *outside(splices, self.unlinked)]
 
     def _cut(self) -> Iterator[Splice]:

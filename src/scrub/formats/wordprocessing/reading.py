@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from bisect import bisect_right
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from copy import copy
 from functools import cached_property
 
@@ -30,12 +30,32 @@ class StoryPart:
         self.place = place
         self.data, self.root = part_tree(package, name, parse_story)
         self.first = self.data
+        #: What is done to elements other than the texts of paragraphs, by the place and the sort of each.
+        self.edits: dict[tuple[int, str], Sequence[Splice]] = {}
+
+    def put(self, key: tuple[int, str], splices: Sequence[Splice]) -> Callable[[], None]:
+        """Changes an element; gives what takes that back."""
+        former = self.edits.get(key)
+        self.edits[key] = splices
+
+        def revert() -> None:
+            if former is None:
+                self.edits.pop(key, None)
+            else:
+                self.edits[key] = former
+
+        return revert
+
+    @property
+    def edited(self) -> list[Splice]:
+        """All that is done to elements."""
+        return [each for splices in self.edits.values() for each in splices]
 
     @classmethod
     def of(cls, other: StoryPart, data: bytes) -> StoryPart:
         """A part with other bytes, which has yet to be written."""
         found = copy(other)
-        found.data, found.root = data, parse_story(data)
+        found.data, found.root, found.edits = data, parse_story(data), {}
         return found
 
 

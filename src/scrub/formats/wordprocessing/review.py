@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from bisect import bisect_right
 from collections.abc import Iterator
 from datetime import datetime
 
@@ -25,13 +24,10 @@ _SORTS = {"ins": ChangeSort.INSERTION, "del": ChangeSort.DELETION, "moveTo": Cha
 def recorded_in(home: Home, stories: Stories) -> Iterator[OfficeChange]:
     """The recorded changes that wait, part by part."""
     for part in stories.parts:
-        paragraphs = [each for each in stories.paragraphs if each.part is part]
-        starts = [each.span.start for each in paragraphs]
         for span in part.root.inside(read_only=True):
             sort = ChangeSort.FORMAT if span.name in LOOKS_OF_CHANGES else _SORTS.get(span.name)
             if sort is not None and own(span):
-                at = bisect_right(starts, span.start) - 1
-                yield OfficeChange(home, stories, part, span, sort, paragraphs[at] if at >= 0 else None)
+                yield OfficeChange(home, stories, part, span, sort, stories.paragraph_at(part, span.start))
 
 
 def _words(data: bytes, span: Span) -> Iterator[str]:

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from bisect import bisect_right
 from collections.abc import Callable, Sequence
 from typing import NamedTuple
 
+from scrub.formats.spans import Span, Splice
 from scrub.formats.wordprocessing.paragraph import OfficeParagraph
-from scrub.formats.wordprocessing.read import FieldState, paragraphs_of
+from scrub.formats.wordprocessing.read import MAIN, FieldState, paragraphs_of
 from scrub.formats.wordprocessing.reading import Home, StoryPart
 from scrub.formats.wordprocessing.resolve import Resolver
 from scrub.model.paragraphs import PlaceInDocument
@@ -30,6 +32,8 @@ class Stories:
         self._base = parts
         self._decided: dict[tuple[str, int], bool] = {}  # by the part, and where the change begins in it
         self._made: _Read | None = None
+        self._placed_for: _Read | None = None
+        self._placed: dict[str, tuple[list[int], list[OfficeParagraph]]] = {}
         self._forget = forget
 
     @property
@@ -62,6 +66,19 @@ class Stories:
                 group.append(paragraph)
                 found.append(paragraph)
         return found
+
+    def paragraph_at(self, part: StoryPart, place: int) -> OfficeParagraph | None:
+        """The paragraph of a part that something stands in, or behind."""
+        read = self._now()
+        if read is not self._placed_for:
+            self._placed_for, self._placed = read, {}
+            for each in read.paragraphs:
+                starts, every = self._placed.setdefault(each.part.name, ([], []))
+                starts.append(each.span.start)
+                every.append(each)
+        starts, every = self._placed.get(part.name, ([], []))
+        at = bisect_right(starts, place) - 1
+        return every[at] if at >= 0 else None
 
     # -- recorded changes
 
@@ -117,9 +134,43 @@ class Stories:
         self._forget()
 
     def _ensure_untouched(self) -> None:
-        if self._made is not None and any(each.touched for each in self._made.paragraphs):
+        if self._made is None:
+            return
+        if any(part.edits for part in self._made.parts) or any(each.touched for each in self._made.paragraphs):
             raise Failure(f"{self._home.name}: changes are accepted or refused above all other edits")
 
 
 def _has(parts: Sequence[StoryPart], part: StoryPart) -> bool:
     return any(each is part for each in parts)
+
+
+class Place(NamedTuple):
+    """Where something stands: its document, its part, its element."""
+
+    home: Home
+    stories: Stories
+    part: StoryPart
+    span: Span
+
+    @property
+    def paragraph(self) -> OfficeParagraph | None:
+        """The paragraph it stands in, or behind."""
+        return self.stories.paragraph_at(self.part, self.span.start)
+
+    @property
+    def label(self) -> str:
+        """That of its paragraph."""
+        return self.home.label if self.paragraph is None else self.paragraph.label
+
+    def set(self, word: str, splices: Sequence[Splice]) -> Callable[[], None]:
+        """Changes its element; gives what takes that back."""
+        self.home.ensure_open()
+        return self.part.put((self.span.start, word), splices)
+
+    def attribute(self, name: str) -> str:
+        """An attribute of word processing as the element writes it, or would."""
+        for known in self.span.attributes:
+            prefix, _, local = known.rpartition(":")
+            if local == name and self.span.namespaces.get(prefix) in MAIN:
+                return known
+        return f"{self.span.prefix}{name}"

@@ -46,14 +46,16 @@ class ParagraphWriter:
         stretches: Stretches,
         tracking: Tracking | None = None,
         gone: frozenset[int] = frozenset(),
+        edits: Sequence[Splice] = (),
     ) -> None:
-        """`gone` is where elements begin that go, whatever they hold."""
+        """`gone` is where elements begin that go, whatever they hold; `edits` is what is done to others."""
         self.data = data
         self.paragraph = paragraph
         self.pieces = pieces
         self.stretches = stretches
         self.tracking = tracking
         self.gone = gone
+        self.edits = edits
         self.prefix = paragraph.prefix
         self._starts = [each.start for each in pieces]
 
@@ -132,7 +134,7 @@ class ParagraphWriter:
             if child.start in self.gone:
                 continue
             piece, content = by_element.get(id(child), (None, []))
-            as_it_is = self.data[child.start : child.end].decode()
+            as_it_is = self._as_it_is(child)
             if piece is None:
                 out.append((KEPT, own_look, as_it_is))
                 continue
@@ -150,6 +152,15 @@ class ParagraphWriter:
             whole = f"{start}{look}{''.join(each for _, _, each in group)}</{run.raw_name}>"
             text += self._wrapped(sort, whole, run, inside)
         return [Splice(run.start, run.end, text.encode())]
+
+    def _as_it_is(self, child: Span) -> str:
+        """An element of a run, with what is done to it besides."""
+        raw = self.data[child.start : child.end]
+        inside = [each for each in self.edits if child.start <= each.start and each.end <= child.end]
+        if inside:
+            at = child.start
+            raw = spliced(raw, [Splice(each.start - at, each.end - at, each.new) for each in inside])
+        return raw.decode()
 
     def _wrapped(self, sort: str, run: str, of: Span, inside: Span | None) -> str:
         """A run as a recorded change. In an insertion of somebody else a deletion nests; an insertion stands beside."""

@@ -1,0 +1,295 @@
+"""Pictures, bookmarks and sections of an Office Open XML document (ISO/IEC 29500-1, 20.4, 17.13.6, 17.6)."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Iterable, Iterator, Mapping
+from decimal import Decimal
+
+from scrub.formats.spans import Span, Splice, ended, escaped, set_attributes
+from scrub.formats.wordprocessing.paragraph import OfficeParagraph
+from scrub.formats.wordprocessing.read import inner, own, value
+from scrub.formats.wordprocessing.reading import Home
+from scrub.formats.wordprocessing.stories import Place, Stories
+from scrub.formats.xmltext import escaped_text, text_of
+from scrub.model.inline import Bookmark, Picture, Section
+from scrub.model.late import late
+from scrub.model.page import Orientation
+from scrub.model.problem import Failure
+from scrub.model.values import fold
+
+_NAME = late(r"[^\W\d]\w{0,39}")
+_EMU = Decimal(360_000)  # in a centimetre (20.1.2.1)
+_TWIPS = Decimal(1440) / Decimal("2.54")  # in a centimetre (17.18.105)
+
+
+class OfficePicture(Picture):
+    """A picture: its drawing has properties of its own (20.4.2.5)."""
+
+    def __init__(self, place: Place, holder: Span) -> None:
+        self._place, self._holder = place, holder
+        self._now = self._first = place.span.attributes.get("descr") or None
+
+    @property
+    def file(self) -> Home:
+        """The document."""
+        return self._place.home
+
+    @property
+    def label(self) -> str:
+        """The paragraph it stands in."""
+        return self._place.label
+
+    @property
+    def name(self) -> str:
+        """Its name."""
+        return self._place.span.attributes.get("name", "")
+
+    @property
+    def alternative_text(self) -> str | None:
+        """What it shows, in words."""
+        return self._now
+
+    @alternative_text.setter
+    def alternative_text(self, value: str | None) -> None:
+        before, value = self._now, value or None
+        if value == before:
+            return
+        place = self._place
+        back = place.set("descr", set_attributes(place.part.data, place.span, [("descr", value)]))
+        self._now = value
+
+        def revert() -> None:
+            back()
+            self._now = before
+
+        self.changed("alternative-text", before, value, revert, inner=(self.name or "picture",))
+
+    def _extent(self, name: str) -> Decimal | None:
+        extent = next((each for each in self._holder.children if each.name == "extent"), None)
+        written = extent.attributes.get(name, "") if extent is not None else ""
+        return round(Decimal(written) / _EMU, 2) if written.isdigit() else None
+
+    @property
+    def width(self) -> Decimal | None:
+        """In centimetres."""
+        return self._extent("cx")
+
+    @property
+    def height(self) -> Decimal | None:
+        """In centimetres."""
+        return self._extent("cy")
+
+
+def pictures_in(home: Home, stories: Stories) -> Iterator[OfficePicture]:
+    """The pictures of a document; other drawings are none."""
+    for part in stories.parts:
+        for holder in part.root.inside(read_only=True):
+            if holder.name in ("inline", "anchor") and "wordprocessingDrawing" in holder.uri:
+                properties = next((each for each in holder.children if each.name == "docPr"), None)
+                if properties is not None and any(each.name == "pic" for each in holder.inside()):
+                    yield OfficePicture(Place(home, stories, part, properties), holder)
+
+
+class OfficeBookmark(Bookmark):
+    """A bookmark: two marks with one number (17.13.6)."""
+
+    def __init__(self, place: Place, end: Span | None) -> None:
+        self._place, self._end = place, end
+        self._now = self._first = value(place.span, "name") or ""
+        self._gone = False
+
+    @property
+    def file(self) -> Home:
+        """The document."""
+        return self._place.home
+
+    @property
+    def label(self) -> str:
+        """Its name."""
+        return f"bookmark {self._now}"
+
+    @property
+    def removed(self) -> bool:
+        """Whether it was taken away."""
+        return self._gone
+
+    @property
+    def name(self) -> str:
+        """Its name."""
+        return self._now
+
+    @name.setter
+    def name(self, value: str) -> None:
+        before = self._now
+        if value == before:
+            return
+        if not _NAME.fullmatch(value):
+            raise Failure(
+                f'"{value}" cannot be the name of a bookmark: letters, digits and _, a letter first, 40 at most'
+            )
+        place = self._place
+        others = [each for each in bookmarks_in(place.home, place.stories, True) if each._first != self._first]
+        if any(fold(each.name) == fold(value) for each in others):
+            raise Failure(f'there is a bookmark "{value}" already')
+        back = [place.set("name", set_attributes(place.part.data, place.span, [(place.attribute("name"), value)]))]
+        back += self._lead_to(value)
+        self._now = value
+
+        def revert() -> None:
+            for each in back:
+                each()
+            self._now = before
+
+        self.changed("name", before, value, revert)
+
+    def _lead_to(self, name: str) -> Iterator[Callable[[], None]]:
+        """Links and fields that name it name it anew (17.16.5)."""
+        own_name = re.compile(rf"(?<!\w){re.escape(self._first)}(?!\w)")
+        for part in self._place.stories.parts:
+            for span in part.root.inside(read_only=True):
+                if not own(span):
+                    continue
+                place = Place(self._place.home, self._place.stories, part, span)
+                if span.name == "hyperlink" and value(span, "anchor") == self._first:
+                    yield place.set("anchor", set_attributes(part.data, span, [(place.attribute("anchor"), name)]))
+                elif span.name == "instrText":
+                    code = text_of(part.data[span.start : span.end])
+                    if code.split()[:1] and code.split()[0].upper() in ("REF", "PAGEREF", "NOTEREF", "HYPERLINK"):
+                        fresh = escaped_text(own_name.sub(name, code)).encode()
+                        yield place.set("code", [Splice(span.open_end, span.close_start, fresh)])
+
+    def remove(self) -> None:
+        """Takes its marks out."""
+        marks = [self._place.span, *([self._end] if self._end is not None else [])]
+        back = self._place.set("marks", [Splice(each.start, each.end, b"") for each in marks])
+        self._gone = True
+
+        def revert() -> None:
+            back()
+            self._gone = False
+
+        self.changed("bookmark", self._now, None, revert, f"bookmark {self._now} taken away")
+
+    def covers(self) -> Iterator[tuple[OfficeParagraph, int, int]]:
+        """The paragraphs that it lies over."""
+        start, end = self._place.span.start, self._end.start if self._end is not None else self._place.span.end
+        for each in self._place.stories.paragraphs:
+            if each.part is self._place.part and not each.removed and each.span.end > start and each.span.start < end:
+                pieces = [one for one in each.pieces if start <= one.element.start < end]
+                if pieces:
+                    yield each, pieces[0].start, pieces[-1].start + len(pieces[-1].text)
+
+
+def bookmarks_in(home: Home, stories: Stories, hidden: bool = False) -> Iterator[OfficeBookmark]:
+    """The bookmarks of a document; those that its program made for itself begin with a line, and are left out."""
+    for part in stories.parts:
+        marks = [each for each in part.root.inside(read_only=True) if each.name in ("bookmarkStart", "bookmarkEnd")]
+        ends = {value(each, "id"): each for each in marks if each.name == "bookmarkEnd"}
+        for each in marks:
+            if each.name == "bookmarkStart" and (hidden or not (value(each, "name") or "_").startswith("_")):
+                yield OfficeBookmark(Place(home, stories, part, each), ends.get(value(each, "id")))
+
+
+#: The element and the attribute of each length of a page.
+_MEASURES = {
+    "page_width": ("pgSz", "w"), "page_height": ("pgSz", "h"), "left_margin": ("pgMar", "left"),
+    "right_margin": ("pgMar", "right"), "top_margin": ("pgMar", "top"), "bottom_margin": ("pgMar", "bottom"),
+}  # fmt: skip
+_USUAL_MARGINS = {
+    "top": "1417", "right": "1417", "bottom": "1417", "left": "1417", "header": "708", "footer": "708", "gutter": "0",
+}  # fmt: skip
+
+
+class OfficeSection(Section):
+    """A section: its properties stand at its end (17.6.17)."""
+
+    def __init__(self, place: Place, number: int) -> None:
+        self._place, self._number = place, number
+        self._set: dict[tuple[str, str], str] = {}
+
+    @property
+    def file(self) -> Home:
+        """The document."""
+        return self._place.home
+
+    @property
+    def label(self) -> str:
+        """Its number."""
+        return f"section {self._number}"
+
+    def _get(self, element: str, name: str) -> str | None:
+        return self._set.get((element, name)) or value(inner(self._place.span, element), name)
+
+    def _put(self, field: str, before: object, after: object, wanted: dict[tuple[str, str], str]) -> None:
+        if self._place.home.tracks_changes:
+            raise Failure(f"{self.label}: its page cannot be set up while changes are recorded")
+        former = dict(self._set)
+        self._set |= wanted
+        back = self._place.set("page", self._splices())
+
+        def revert() -> None:
+            self._set = former
+            back()
+
+        self.changed(field, before, after, revert)
+
+    def _splices(self) -> list[Splice]:
+        """What makes its elements what they are to be; one that it lacks is put where it belongs (17.6.17)."""
+        place, data = self._place, self._place.part.data
+        found: list[Splice] = []
+        added = b""
+        for element in ("pgSz", "pgMar"):
+            values = {name: text for (of, name), text in self._set.items() if of == element}
+            there = inner(place.span, element)
+            if there is not None:
+                written = place._replace(span=there)
+                found += set_attributes(data, there, [(written.attribute(name), text) for name, text in values.items()])
+            elif values:
+                added += self._element(element, (_USUAL_MARGINS if element == "pgMar" else {}) | values)
+        if place.span.open_end == place.span.end:
+            return [*found, *ended(data, place.span, added)]
+        before = ("headerReference", "footerReference", "footnotePr", "endnotePr", "type", "pgSz")
+        at = max((each.end for each in place.span.children if each.name in before), default=place.span.open_end)
+        return [*found, Splice(at, at, added)] if added else found
+
+    def _element(self, name: str, values: Mapping[str, str]) -> bytes:
+        p = self._place.span.prefix
+        attributes = "".join(f' {p}{key}="{escaped(text)}"' for key, text in values.items())
+        return f"<{p}{name}{attributes}/>".encode()
+
+    def measure(self, word: str) -> Decimal | None:
+        """A length, in centimetres."""
+        written = self._get(*_MEASURES[word])
+        return round(Decimal(written) / _TWIPS, 2) if written and re.fullmatch(r"-?\d+", written) else None
+
+    def put_measure(self, word: str, value: Decimal) -> None:
+        """Sets a length."""
+        if not 0 <= value <= 55 or ("page" in word and value < 1):
+            raise Failure(f"{self.label}: a length on paper is from 0 to 55 cm, not {value}")
+        before = self.measure(word)
+        if before != value:
+            self._put(word.replace("_", "-"), before, value, {_MEASURES[word]: str(round(value * _TWIPS))})
+
+    @property
+    def orientation(self) -> Orientation:
+        """How its paper lies."""
+        return Orientation.LANDSCAPE if self._get("pgSz", "orient") == "landscape" else Orientation.PORTRAIT
+
+    @orientation.setter
+    def orientation(self, value: Orientation) -> None:
+        before = self.orientation
+        if value == before:
+            return
+        wanted = {("pgSz", "orient"): str(value)}
+        width, height = self._get("pgSz", "w") or "11906", self._get("pgSz", "h") or "16838"  # A4 where nothing is said
+        if (int(width) > int(height)) != (value is Orientation.LANDSCAPE):
+            wanted |= {("pgSz", "w"): height, ("pgSz", "h"): width}
+        self._put("orientation", before, value, wanted)
+
+
+def sections_in(home: Home, stories: Stories) -> Iterable[OfficeSection]:
+    """The sections of a document, in order."""
+    body = stories.parts[0]
+    found = [each for each in body.root.inside(read_only=True) if each.name == "sectPr" and own(each)]
+    return [OfficeSection(Place(home, stories, body, each), number) for number, each in enumerate(found, 1)]

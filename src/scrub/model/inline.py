@@ -1,0 +1,257 @@
+"""What stands among the words of a document: links, pictures, bookmarks; and the sections it is printed in."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from decimal import Decimal
+
+from scrub.model.declare import Item, Reach, action, field, may_lack, needs
+from scrub.model.page import Orientation
+from scrub.model.paragraphs import Paragraph
+
+
+class Link(Item):
+    """Words that lead somewhere: to an address, or to a place in the document."""
+
+    kind_word = "link"
+
+    @property
+    @field
+    def address(self) -> str:
+        """Where it leads; "#Water" is the bookmark called so in the document itself.
+
+        Example: link.address = link.address.replaced("http:", by: "https:")
+        Also: url, hyperlink, target, web
+        """
+        raise NotImplementedError
+
+    @address.setter
+    @may_lack
+    def address(self, value: str) -> None:
+        raise NotImplementedError
+
+    @property
+    @field
+    def text(self) -> str:
+        """The words that are the link.
+
+        Example: log link.text
+        Also: content, words
+        """
+        raise NotImplementedError
+
+    @action(Reach.CHANGE)
+    @may_lack
+    def remove(self) -> None:
+        """Takes the link away; its words stay.
+
+        Example: remove
+        Also: delete, unlink, hyperlink
+        """
+        raise NotImplementedError
+
+
+class Picture(Item):
+    """A picture among the words."""
+
+    kind_word = "picture"
+
+    @property
+    @field
+    def name(self) -> str:
+        """Its name in the document.
+
+        Example: log picture.name
+        Also: title
+        """
+        raise NotImplementedError
+
+    @property
+    @field
+    def alternative_text(self) -> str | None:
+        """What it shows, in words, for those who do not see it; nothing where that is missing.
+
+        Example: if picture.alternative-text is nothing
+        Also: alt text, description, accessibility
+        """
+        raise NotImplementedError
+
+    @alternative_text.setter
+    @may_lack
+    def alternative_text(self, value: str | None) -> None:
+        raise NotImplementedError
+
+    @property
+    @field
+    def width(self) -> Decimal | None:
+        """How wide it is, in centimetres; nothing where the document does not say.
+
+        Example: if picture.width > 12
+        Also: size, cm
+        """
+        raise NotImplementedError
+
+    @property
+    @field
+    def height(self) -> Decimal | None:
+        """How high it is, in centimetres; nothing where the document does not say.
+
+        Example: if picture.height > 20
+        Also: size, cm
+        """
+        raise NotImplementedError
+
+
+class Bookmark(Item):
+    """A place with a name."""
+
+    kind_word = "bookmark"
+
+    @property
+    @field
+    def name(self) -> str:
+        """Its name. What leads to it is changed with it.
+
+        Example: bookmark.name = "Water"
+        Also: rename, anchor
+        """
+        raise NotImplementedError
+
+    @name.setter
+    @may_lack
+    def name(self, value: str) -> None:
+        raise NotImplementedError
+
+    @action(Reach.CHANGE)
+    @may_lack
+    def remove(self) -> None:
+        """Takes the bookmark away; its words stay.
+
+        Example: remove
+        Also: delete, anchor
+        """
+        raise NotImplementedError
+
+    def covers(self) -> Iterable[tuple[Paragraph, int, int]]:
+        """The paragraphs that it lies over, each with the letters."""
+        raise NotImplementedError
+
+
+class Section(Item):
+    """A part of a document that is printed on paper of its own."""
+
+    kind_word = "section"
+
+    def measure(self, word: str) -> Decimal | None:
+        """A length, in centimetres; None where the document does not say."""
+        raise NotImplementedError
+
+    @may_lack
+    def put_measure(self, word: str, value: Decimal) -> None:
+        """Sets a length."""
+        raise NotImplementedError
+
+    @property
+    @field
+    def orientation(self) -> Orientation:
+        """How its paper lies.
+
+        Example: section.orientation = landscape
+        Also: page setup, page layout, paper
+        """
+        raise NotImplementedError
+
+    @orientation.setter
+    @may_lack
+    def orientation(self, value: Orientation) -> None:
+        raise NotImplementedError
+
+    @property
+    @field
+    def page_width(self) -> Decimal | None:
+        """How wide its paper is, in centimetres.
+
+        Example: section.page-width = 21
+        Also: paper size, page setup, a4
+        """
+        return self.measure("page_width")
+
+    @page_width.setter
+    @needs("put_measure")
+    def page_width(self, value: Decimal) -> None:
+        self.put_measure("page_width", value)
+
+    @property
+    @field
+    def page_height(self) -> Decimal | None:
+        """How high its paper is, in centimetres.
+
+        Example: section.page-height = 29.7
+        Also: paper size, page setup, a4
+        """
+        return self.measure("page_height")
+
+    @page_height.setter
+    @needs("put_measure")
+    def page_height(self, value: Decimal) -> None:
+        self.put_measure("page_height", value)
+
+    @property
+    @field
+    def left_margin(self) -> Decimal | None:
+        """The blank space at the left of its text, in centimetres.
+
+        Example: section.left-margin = 2.5
+        Also: margins, page setup
+        """
+        return self.measure("left_margin")
+
+    @left_margin.setter
+    @needs("put_measure")
+    def left_margin(self, value: Decimal) -> None:
+        self.put_measure("left_margin", value)
+
+    @property
+    @field
+    def right_margin(self) -> Decimal | None:
+        """The blank space at the right of its text, in centimetres.
+
+        Example: section.right-margin = 2.5
+        Also: margins, page setup
+        """
+        return self.measure("right_margin")
+
+    @right_margin.setter
+    @needs("put_measure")
+    def right_margin(self, value: Decimal) -> None:
+        self.put_measure("right_margin", value)
+
+    @property
+    @field
+    def top_margin(self) -> Decimal | None:
+        """The blank space above its text, in centimetres.
+
+        Example: section.top-margin = 2.5
+        Also: margins, page setup
+        """
+        return self.measure("top_margin")
+
+    @top_margin.setter
+    @needs("put_measure")
+    def top_margin(self, value: Decimal) -> None:
+        self.put_measure("top_margin", value)
+
+    @property
+    @field
+    def bottom_margin(self) -> Decimal | None:
+        """The blank space below its text, in centimetres.
+
+        Example: section.bottom-margin = 2.5
+        Also: margins, page setup
+        """
+        return self.measure("bottom_margin")
+
+    @bottom_margin.setter
+    @needs("put_measure")
+    def bottom_margin(self, value: Decimal) -> None:
+        self.put_measure("bottom_margin", value)

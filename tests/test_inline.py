@@ -1,0 +1,196 @@
+"""Links, pictures, bookmarks and sections of documents, beside readers that share no code with Scrub."""
+
+from __future__ import annotations
+
+import io
+import re
+from pathlib import Path
+
+import docx
+import pytest
+from documents import members, texts
+from docx.enum.section import WD_ORIENT
+from docx.opc.constants import RELATIONSHIP_TYPE
+from docx.oxml import OxmlElement
+from docx.oxml.ns import qn
+from docx.shared import Cm
+from PIL import Image
+from sheets import schema_findings
+from test_documents import made, run, table
+
+import scrub
+
+
+def linked(*addresses: str, shared: bool = False) -> Path:
+    """A document with links, made by another writer; with `shared` all go by one relationship."""
+    made_by = docx.Document()
+    ids: dict[str, str] = {}
+    for number, address in enumerate(addresses):
+        paragraph = made_by.add_paragraph(f"See  page {number}: ")
+        if not (shared and ids):
+            ids[address] = made_by.part.relate_to(address, RELATIONSHIP_TYPE.HYPERLINK, is_external=True)
+        link = OxmlElement("w:hyperlink")
+        link.set(qn("r:id"), next(iter(ids.values())) if shared else ids[address])
+        run_ = OxmlElement("w:r")
+        text = OxmlElement("w:t")
+        text.text = f"hut {number}"
+        run_.append(text)
+        link.append(run_)
+        paragraph._p.append(link)
+    made_by.save("links.docx")
+    return Path("links.docx")
+
+
+def seen(path: Path) -> list[tuple[str, str]]:
+    """The links as python-docx sees them."""
+    return [(link.text, link.url) for paragraph in docx.Document(str(path)).paragraphs for link in paragraph.hyperlinks]
+
+
+REPAIR = (
+    'each link where link.address contains "old.example"\n'
+    'link.address = link.address.replaced("http://old.example", by: "https://huts.example")\nend'
+)
+
+
+def test_links_are_repaired(home: Path) -> None:
+    path = linked("http://old.example/a?x=1&y=2", "https://else.example", "http://old.example/b#map")
+    old, before = path.read_bytes(), schema_findings(str(path))
+    done = run(f"{REPAIR}\nsingle-spaces", path)
+    assert seen(path) == [
+        ("hut 0", "https://huts.example/a?x=1&y=2"), ("hut 1", "https://else.example"), ("hut 2", "https://huts.example/b#map"),
+    ]  # fmt: skip
+    assert b"old.example" not in b"".join(members(path).values())
+    assert str(done.changes[0]) == '"hut 0" link: http://old.example/a?x=1&y=2 -> https://huts.example/a?x=1&y=2'
+    assert schema_findings(str(path)) == before
+    scrub.undo()
+    assert path.read_bytes() == old
+
+
+def test_a_link_that_shares_its_relationship_leaves_the_others(home: Path) -> None:
+    path = linked("http://old.example/a", "-", "-", shared=True)
+    run('each link where link.text is "hut 1"\nlink.address = "https://huts.example"\nend', path)
+    assert [url for _, url in seen(path)] == ["http://old.example/a", "https://huts.example", "http://old.example/a"]
+
+
+def test_links_in_fields_and_into_the_document(home: Path) -> None:
+    field = (
+        '<w:p><w:r><w:fldChar w:fldCharType="begin"/></w:r><w:r><w:instrText> HYPERLINK "http://old.example/c" </w:instrText></w:r>'
+        '<w:r><w:fldChar w:fldCharType="separate"/></w:r><w:r><w:t>hut</w:t></w:r><w:r><w:fldChar w:fldCharType="end"/></w:r></w:p>'
+    )
+    simple = '<w:p><w:fldSimple w:instr="HYPERLINK &quot;http://old.example/d&quot;"><w:r><w:t>path</w:t></w:r></w:fldSimple></w:p>'
+    anchor = '<w:p><w:hyperlink w:anchor="Water"><w:r><w:rPr><w:rStyle w:val="Hyperlink"/></w:rPr><w:t>water</w:t></w:r></w:hyperlink></w:p>'
+    path = made(field, simple, anchor)
+    done = run(
+        f'each link\nlog "{{link.text}} {{link.address}}"\nend\n{REPAIR}\neach link where link.address is "#Water"\nremove\nend',
+        path,
+    )
+    assert done.log == ["hut http://old.example/c", "path http://old.example/d", "water #Water"]
+    content = members(path)["word/document.xml"].decode()
+    assert ' HYPERLINK "https://huts.example/c" ' in content
+    assert 'w:instr="HYPERLINK &quot;https://huts.example/d&quot;"' in content
+    assert "w:hyperlink" not in content
+    assert 'w:val="Hyperlink"' not in content
+    assert texts(path) == ["hut", "path", "water"]
+    scrub.undo()
+    with pytest.raises(scrub.Failure, match="is no address"):
+        run('each link\nlink.address = "a b"\nend', path)
+    with pytest.raises(scrub.Failure, match="leads into the document itself"):
+        run('each link where link.address is "#Water"\nlink.address = "https://x.example"\nend', path)
+
+
+def test_pictures_that_say_nothing_are_listed_and_told(home: Path) -> None:
+    made_by = docx.Document()
+    for number, size in enumerate((4, 8)):
+        stream = io.BytesIO()
+        Image.new("RGB", (8 + number, 8), "white").save(stream, "PNG")
+        stream.seek(0)
+        paragraph = made_by.add_paragraph("old  picture ")
+        paragraph.add_run("before ").add_picture(stream, width=Cm(size))
+    made_by.save("pictures.docx")
+    old, before = Path("pictures.docx").read_bytes(), schema_findings("pictures.docx")
+    done = run(
+        'each picture where picture.alternative-text is nothing and picture.width > 6\nlog "{picture.name} {picture.width} {picture.height}"\n'
+        'picture.alternative-text = "The "hut" & its path"\nend\nreplace "before", by: "behind"\nsingle-spaces'.replace(
+            '"hut"', "hut"
+        ),
+        "pictures.docx",
+    )
+    assert len(done.log) == 1
+    assert re.fullmatch(r"Picture \d 8 7\.11", done.log[0])
+    said = [shape._inline.docPr.get("descr") for shape in docx.Document("pictures.docx").inline_shapes]
+    assert said == [None, "The hut & its path"]
+    assert texts(Path("pictures.docx")) == ["old picture behind \ufffc"] * 2
+    assert schema_findings("pictures.docx") == before
+    scrub.undo()
+    assert Path("pictures.docx").read_bytes() == old
+
+
+MARKED = (
+    '<w:p><w:r><w:t xml:space="preserve">The </w:t></w:r><w:bookmarkStart w:id="1" w:name="Water"/><w:r><w:t>old water</w:t></w:r></w:p>',
+    '<w:p><w:r><w:t>old jugs</w:t></w:r><w:bookmarkEnd w:id="1"/><w:r><w:t xml:space="preserve"> old</w:t></w:r>'
+    '<w:bookmarkStart w:id="2" w:name="_Hidden"/><w:bookmarkEnd w:id="2"/></w:p>',
+    '<w:p><w:hyperlink w:anchor="Water"><w:r><w:t>see</w:t></w:r></w:hyperlink><w:r><w:fldChar w:fldCharType="begin"/></w:r>'
+    '<w:r><w:instrText xml:space="preserve"> PAGEREF Water \\h </w:instrText></w:r><w:r><w:fldChar w:fldCharType="end"/></w:r></w:p>',
+)  # fmt: skip
+
+
+def test_bookmarks_are_renamed_with_what_leads_to_them_and_picked(home: Path) -> None:
+    path = made(*MARKED)
+    old = path.read_bytes()
+    done = run('each bookmark\nlog bookmark.name\nbookmark.name = "Spring"\nend', path)
+    assert done.log == ["Water"]
+    content = members(path)["word/document.xml"].decode()
+    assert "Water" not in content
+    assert (content.count('"Spring"'), content.count("PAGEREF Spring \\h")) == (2, 1)
+    scrub.undo()
+    run('in selection\nreplace "old", by: "new"\nend', path, at="bookmark water")
+    assert texts(path)[:2] == ["The new water", "new jugs old"]
+    scrub.undo()
+    run("each bookmark\nremove\nend", path)
+    assert 'w:id="1"' not in members(path)["word/document.xml"].decode()
+    scrub.undo()
+    assert path.read_bytes() == old
+    for name in ("1st", "two words", "_Hidden"):
+        with pytest.raises(scrub.Failure, match="cannot be the name|already"):
+            run(f'each bookmark\nbookmark.name = "{name}"\nend', path)
+    with pytest.raises(scrub.ScrubError, match='no bookmark "wine"'):
+        run("in selection\nupper\nend", path, at="bookmark wine")
+
+
+def test_a_table_is_picked_by_its_number(home: Path) -> None:
+    path = made("old", table(["old", "a"]), "old", table(["Old b", "old c"]))
+    run('in selection\nreplace "old", by: "new"\nend', path, at="table 2")
+    assert texts(path) == ["old", "old", "a", "old", "new b", "new c"]
+    with pytest.raises(scrub.ScrubError, match="no table 3; a.docx has 2 tables"):
+        run("in selection\nupper\nend", path, at="table 3")
+
+
+def test_sections_are_set_up(home: Path) -> None:
+    made_by = docx.Document()
+    made_by.add_paragraph("one")
+    made_by.add_section()
+    made_by.save("sections.docx")
+    before = schema_findings("sections.docx")
+    run(
+        "each section\nsection.page-width = 21\nsection.page-height = 29.7\nsection.left-margin = 2.5\nsection.orientation = landscape\nend",
+        "sections.docx",
+    )
+    for section in docx.Document("sections.docx").sections:
+        assert section.orientation == WD_ORIENT.LANDSCAPE
+        assert (round(section.page_width.cm, 1), round(section.page_height.cm, 1)) == (29.7, 21)  # type: ignore[union-attr]
+        assert round(section.left_margin.cm, 2) == 2.5  # type: ignore[union-attr]
+    assert schema_findings("sections.docx") == before
+    found = run(
+        'each section\nlog "{section.orientation} {section.page-width} {section.top-margin}"\nend', "sections.docx"
+    )
+    assert found.log == ["landscape 29.7 2.54"] * 2
+    bare = made("words")
+    assert run(
+        'each section\nlog "{section.page-width}"\nsection.left-margin = 3\nsection.orientation = landscape\nend', bare
+    ).log == [""]
+    section = docx.Document(str(bare)).sections[0]
+    assert (round(section.left_margin.cm, 1), section.orientation) == (3, WD_ORIENT.LANDSCAPE)  # type: ignore[union-attr]
+    with pytest.raises(scrub.Failure, match="0 to 55 cm"):
+        run("each section\nsection.left-margin = 90\nend", bare)
+    with pytest.raises(scrub.Failure, match="while changes are recorded"):
+        run("document.tracks-changes = yes\neach section\nsection.left-margin = 2\nend", "sections.docx")
