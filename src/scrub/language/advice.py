@@ -82,8 +82,6 @@ def statement(tokens: Sequence[Token]) -> str:
         return f"{_LATER.get(first, 'adding')} {rest[0]} cannot be done yet" + (
             ". To empty a row, write: in row(3), below it clear, and end" if first in ("delete", "remove") else ""
         )
-    if first == "sort" and len(tokens) > 1:
-        return "rows cannot be sorted yet. The values of a list can: names.sorted"
     return _LINES.get(first, "")
 
 

@@ -176,6 +176,11 @@ class FileItem(Item):
         """What stands over the columns of the places that have many changes: place, column, heading."""
         return {}
 
+    @may_lack
+    def arrange_rows(self) -> None:
+        """Is told that rows of its tables are about to come, go or move. Raises `Failure` where they must not."""
+        raise NotImplementedError
+
     def lacking(self, what: str = "that") -> str:
         """Why this format cannot keep what its classes leave out, as a sentence."""
         return f"{self.label}: a file of this format cannot keep {what}"

@@ -3,18 +3,19 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from functools import partial
 from types import MappingProxyType
 from typing import Any, ClassVar
 
 from scrub.model.area import Area, only_cell
 from scrub.model.cell import Cell
-from scrub.model.declare import FileItem, Reach, action, field, finds, holds
+from scrub.model.declare import FileItem, Reach, action, field, finds, holds, needs
 from scrub.model.grid import Grid, HoldsCells, HoldsColumns, Trouble, settle
 from scrub.model.grid_rows import GridRows, sheet_rows
 from scrub.model.lines import Column, Row
-from scrub.model.problem import Failure, Missing
+from scrub.model.operations.lists import ranked
+from scrub.model.problem import Failure, Missing, counted
 from scrub.model.rows import Reader, Rows
 from scrub.model.text import Editing
 from scrub.model.values import Value, heading_key, shown
@@ -145,6 +146,50 @@ class Table(HoldsColumns):
         if not self.rows.has(heading):
             self.rows.add_column(heading)
 
+    @action(Reach.CHANGE)
+    @needs("arrange_rows")
+    def add_row(self, values: Sequence[object]) -> None:
+        """Adds a row behind the last one, which looks like that.
+
+        values: what stands in it, in the order of the headings.
+        Example: add-row ["Rice", 12]
+        Also: new row, insert, append, record
+        """
+        count = len(self.rows.headings) + len(self.rows.twice)
+        if len(values) > count:
+            raise Failure(f"{self.label} has {counted(count, 'heading')}, and the new row {len(values)} values")
+        self.file.arrange_rows()
+        back = self.rows.add_row(values)
+        said = f"new row: {' | '.join(shown(each) for each in values)}"
+        self.changed("new row", None, said, back, said, (f"row {len(list(self.rows.filled())) + 1}",))
+
+    @action(Reach.CHANGE)
+    @needs("arrange_rows")
+    def sort(self, by: str, then: str | None = None, descending: bool = False) -> None:
+        """Puts the rows in the order of what stands under a heading. Rows with the same stay as they are; empty ones
+        come last.
+
+        by: the heading.
+        then: a second heading, for rows that are the same under the first.
+        descending: whether the largest comes first.
+        Example: sort by: "Kg", descending: yes
+        Also: order, arrange, ascending, alphabetical
+        """
+        rows = list(self.rows.filled())
+        ordered = rows
+        for heading in (each for each in (then, by) if each is not None):
+            read = self.rows.reader(self.rows.key(heading))
+            values = {row: settle(read(row)) for row in ordered}
+            filled = [row for row in ordered if values[row] not in (None, "")]
+            ranks = ranked([values[row] for row in filled])
+            places = dict(zip(filled, ranks, strict=True))
+            filled.sort(key=places.__getitem__, reverse=descending)
+            ordered = [*filled, *(row for row in ordered if row not in places)]
+        if ordered != rows:
+            self.file.arrange_rows()
+            back = self.rows.put_in_order(ordered)
+            self.changed("order", "as it was", f"by {by}", back, f"sorted by {by}" + (f", then {then}" if then else ""))
+
 
 class Record(HoldsCells):
     """What stands in one row under the headings of a table. Its fields are the headings."""
@@ -185,6 +230,18 @@ class Record(HoldsCells):
         except Failure:
             return Cell(sheet, self.row, sheet_column(self.table.rows, place))
         return Cell(on, *only_cell(area, place))
+
+    @action(Reach.CHANGE)
+    @needs("arrange_rows")
+    def delete(self) -> None:
+        """Takes its row out of the table.
+
+        Example: delete
+        Also: remove, row
+        """
+        self.file.arrange_rows()
+        said = f"row deleted: {' | '.join(shown(self.read(key)) for key in self.table.rows.headings)}"
+        self.changed("deleted", False, True, self.table.rows.delete_row(self.row), said)
 
     def row_item(self) -> Row:
         """Its row."""

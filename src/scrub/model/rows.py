@@ -76,6 +76,18 @@ class Rows:
         """Adds a heading behind the last one."""
         raise Failure(f"{self.label}: no column can be added here")
 
+    def add_row(self, values: Sequence[Value]) -> Callable[[], None]:
+        """Adds a row behind the last one; gives what takes that back."""
+        raise Failure(f"{self.label}: no row can be added here")
+
+    def delete_row(self, row: Any) -> Callable[[], None]:
+        """Takes a row out; gives what takes that back."""
+        raise Failure(f"{self.label}: no row can be deleted here")
+
+    def put_in_order(self, rows: Sequence[Any]) -> Callable[[], None]:
+        """Puts the rows in an order; gives what takes that back."""
+        raise Failure(f"{self.label}: rows cannot change places here")
+
     def grid(self) -> tuple[Grid, Area]:
         """The cells that the rows stand in, without the headings. Raises `Failure` where they are no cells."""
         raise Failure(f"{self.label} has no cells; its records have: each record")

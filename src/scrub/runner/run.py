@@ -309,7 +309,10 @@ def ensure_kept(program: Program, file: Opened, vocabulary: Vocabulary) -> None:
         else:
             left_out = missing(cls, action.function)
         if left_out:
-            failure = Failure(file.file.lacking(f'"{word}" of a {kind}'))
+            said = file.file.lacking(f'"{word}" of a {kind}')
+            if action is not None and "arrange_rows" in getattr(action.function, "scrub_needs", ()):
+                said = f"{file.file.label}: rows come, go and change places only in tables of .docx files so far"
+            failure = Failure(said)
             failure.title, failure.line = program.title, line
             raise failure
     for inner in program.inner:

@@ -107,6 +107,12 @@ class OpenParagraph(Heading):
         self._gone = True
         self.changed("deleted", False, True, lambda: setattr(self, "_gone", False), f'deleted: "{cut(self.text)}"')
 
+    def leave(self) -> Callable[[], None]:
+        """Goes with what it stands in; gives what takes that back."""
+        former = self._gone
+        self._gone = True
+        return lambda: setattr(self, "_gone", former)
+
     def ensure_deletable(self) -> None:
         """Raises `Failure` where it must stay."""
 

@@ -45,6 +45,17 @@ class PiecedParagraph(OpenParagraph):
         said = f'new paragraph {where}: "{text}"'
         self.changed(f"new {where}", None, text, lambda: setattr(self, where, former), said)
 
+    def leave(self) -> Callable[[], None]:
+        """Goes with what it stands in, which writes nothing of it; gives what takes that back."""
+        back, former = super().leave(), self._joined
+        self._joined = True
+
+        def revert() -> None:
+            self._joined = former
+            back()
+
+        return revert
+
     def join(self, following: OpenParagraph, between: str) -> Callable[[], None]:
         """Takes the next paragraph, with the looks of its words."""
         assert isinstance(following, PiecedParagraph)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from datetime import date
 from decimal import Decimal
 from functools import cached_property
@@ -13,22 +13,46 @@ from scrub.model.declare import FileItem
 from scrub.model.late import late
 from scrub.model.problem import Failure
 from scrub.model.rows import Reader, Rows
-from scrub.model.text import Editing
+from scrub.model.text import Editing, edited, parted
 from scrub.model.values import Plain, Value, heading_key, shown, type_name
 
 _NUMBER = late(r"-?(?:0|[1-9]\d{0,14})(?:\.\d+)?")
 _DATE = late(r"\d{4}-\d{2}-\d{2}")
 
 
+class AddedText:
+    """What stands in a cell of a row that was added."""
+
+    removed = False
+
+    def __init__(self, text: str) -> None:
+        self.text = text
+
+    def edit_texts(self, editing: Editing, between: str = "") -> None:
+        """Edits it."""
+        self.text = edited(self.text, parted(editing, between)(self.text))
+
+
 class DocumentRows(Rows):
     """The rows of one table; a row is its number, that of the headings being 1."""
 
-    def __init__(self, file: FileItem, name: str, rows: Sequence[Mapping[int, Sequence[OpenParagraph]]]) -> None:
-        """`rows` are the paragraphs of each cell, by the column of the grid in which it begins."""
+    def __init__(
+        self,
+        file: FileItem,
+        name: str,
+        rows: Sequence[Mapping[int, Sequence[OpenParagraph]]],
+        hold: Callable[[], Callable[[], None]] | None = None,
+    ) -> None:
+        """`rows` are the paragraphs of each cell, by the column of the grid in which it begins. `hold` is told when
+        rows are about to come, go or change places, and gives what takes that back; None where they cannot.
+        """
         super().__init__()
         self._file = file
         self.name = name
-        self._cells = rows
+        self._cells: list[Mapping[int, Sequence[OpenParagraph | AddedText]]] = list(rows)
+        self._hold = hold
+        #: The rows as they follow each other, without that of the headings.
+        self.order = list(range(2, len(rows) + 1))
         self.headings: dict[str, str] = {}
         self.twice: set[str] = set()
         self._columns: dict[str, int] = {}
@@ -66,8 +90,7 @@ class DocumentRows(Rows):
 
     def filled(self) -> Sequence[int]:
         """The rows that say something."""
-        every = enumerate(self._cells[1:], 2)
-        return [row for row, cells in every if any(_text(cell).strip() for cell in cells.values())]
+        return [row for row in self.order if any(_text(cell).strip() for cell in self._cells[row - 1].values())]
 
     def version(self, keys: Iterable[str]) -> int:
         """Another one each time: tables of documents are small, and are read anew."""
@@ -85,15 +108,61 @@ class DocumentRows(Rows):
             raise Failure(f"{self.place(row, key)}: several paragraphs stand in the cell; change them one by one")
         (filled or cell)[0].text = shown(value)
 
+    # -- rows that come, go, change places
+
+    def add_row(self, values: Sequence[Value]) -> Callable[[], None]:
+        """Adds a row behind the last one."""
+        columns = sorted(self._cells[0]) if self._cells else []
+        cells = {column: [AddedText(shown(value))] for column, value in zip(columns, values, strict=False)}
+        self._cells.append(cells)
+        back = self._arrange([*self.order, len(self._cells)])
+
+        def revert() -> None:
+            back()
+            self._cells.pop()
+
+        return revert
+
+    def delete_row(self, row: int) -> Callable[[], None]:
+        """Takes a row out, with the paragraphs in it."""
+        back = self._arrange([each for each in self.order if each != row])
+        inside = [each for cell in self._cells[row - 1].values() for each in cell if isinstance(each, OpenParagraph)]
+        return _all(back, [each.leave() for each in inside])
+
+    def put_in_order(self, rows: Sequence[int]) -> Callable[[], None]:
+        """Puts the rows in an order; what is empty comes last."""
+        chosen = set(rows)
+        return self._arrange([*rows, *(row for row in self.order if row not in chosen)])
+
+    def _arrange(self, order: list[int]) -> Callable[[], None]:
+        if self._hold is None:
+            raise Failure(f"{self.label}: its rows stay where they are")
+        back, former = self._hold(), self.order
+        self.order = order
+
+        def revert() -> None:
+            self.order = former
+            back()
+
+        return revert
+
+    def added(self, row: int) -> Mapping[int, str] | None:
+        """What stands in a row that was added, by the column; None for one that the file has."""
+        cells = self._cells[row - 1]
+        held = [each for cell in cells.values() for each in cell]
+        if not all(isinstance(each, AddedText) for each in held):
+            return None
+        return {column: _text(cell) for column, cell in cells.items()}
+
     def edit(self, rows: Iterable[int] | None, editing: Editing, between: str = "") -> None:
         """Edits the paragraphs of these rows, or of all below the headings."""
-        for row in range(2, len(self._cells) + 1) if rows is None else rows:
+        for row in list(self.order) if rows is None else rows:
             for cell in self._cells[row - 1].values():
                 for paragraph in cell:
                     paragraph.edit_texts(editing, between)
 
 
-def _text(cell: Sequence[OpenParagraph]) -> str:
+def _text(cell: Sequence[OpenParagraph | AddedText]) -> str:
     return "\n".join(each.text for each in cell if not each.removed)
 
 
@@ -108,3 +177,12 @@ def _value(text: str) -> Plain:
         except ValueError:
             return text
     return text or None
+
+
+def _all(first: Callable[[], None], others: Sequence[Callable[[], None]]) -> Callable[[], None]:
+    def revert() -> None:
+        for each in others:
+            each()
+        first()
+
+    return revert

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from bisect import bisect_right
 from collections.abc import Iterator, Mapping, Sequence
 from functools import cached_property, partial
 
@@ -31,7 +32,7 @@ from scrub.formats.wordprocessing.reading import Home, StoryPart
 from scrub.formats.wordprocessing.review import OfficeChange, nameless, recorded_in
 from scrub.formats.wordprocessing.stories import Stories
 from scrub.formats.wordprocessing.styles import ParagraphStyles
-from scrub.formats.wordprocessing.tables import caption_of, cells_of, tables_in
+from scrub.formats.wordprocessing.tables import ArrangedTable, caption_of, cells_of, tables_in
 from scrub.formats.wordprocessing.tracking import Tracking, recording
 from scrub.formats.xmltext import is_on
 from scrub.model.paragraphs import Paragraph, PlaceInDocument
@@ -68,6 +69,7 @@ class OfficeDocument(OfficeFile, Home):
         self._settings_part = self._targets.get("settings")
         self._settings = part_tree(self.package, self._settings_part)[1] if self._settings_part else None
         self._nameless = False
+        self._arranged: list[ArrangedTable] = []
         self._controls: dict[str, tuple[StoryPart, Mapping[int, Span]]] = {}
         self._records: FromFile[bool] = FromFile(self._recording)
         self._stories = Stories(self, parts, self._forget)
@@ -153,19 +155,29 @@ class OfficeDocument(OfficeFile, Home):
         found: list[Table] = []
         names: set[str] = set()
         for part in self._stories.parts:
+            headings = [each for each in paragraphs if each.part is part and each.level is not None]
+            starts = [each.span.start for each in headings]
             for span in tables_in(part.root):
                 rows = [
                     {at: [by_place[id(p)] for p in cell.children if id(p) in by_place] for at, cell in row}
                     for row in cells_of(span)
                 ]
-                above = [each for each in paragraphs if each.part is part and each.span.end <= span.start]
-                heading = next((each.text.strip() for each in reversed(above) if each.level is not None), "")
-                name = caption_of(span) or heading
+                above = bisect_right(starts, span.start) - 1
+                name = caption_of(span) or (headings[above].text.strip() if above >= 0 else "")
                 if not name or name in names:
                     name = f"{name} {len(found) + 1}" if name else f"table {len(found) + 1}"
                 names.add(name)
-                found.append(Table(DocumentRows(self, name, rows)))
+                arranged = ArrangedTable(part, span, name)
+                arranged.rows = DocumentRows(self, name, rows, arranged.hold)
+                self._arranged.append(arranged)
+                found.append(Table(arranged.rows))
         return found
+
+    def arrange_rows(self) -> None:
+        """Raises `Failure` where rows cannot be arranged."""
+        self.ensure_open()
+        if self.tracks_changes:
+            raise Failure(f"{self.name}: rows come, go and change places only while no changes are recorded")
 
     # -- what stands among the words
 
@@ -223,6 +235,7 @@ class OfficeDocument(OfficeFile, Home):
     def _forget(self) -> None:
         """Drops what was found among paragraphs that are others now."""
         self.__dict__.pop("_tables", None)
+        self._arranged.clear()
         self._comments.places = None
 
     @cached_property
@@ -309,6 +322,8 @@ class OfficeDocument(OfficeFile, Home):
             splices = [splice for each in of_part for splice in each.splices()]
             splices += outside(splices, self._comments.marks_taken(part.root))
             splices += outside(splices, part.edited)
+            for table in reversed(self._arranged):  # one in a cell of another first
+                splices = table.arranged(splices) if table.part is part else splices
             if splices or part.data is not part.first or self._nameless:
                 self._write(parts, part.name, part.first, spliced(part.data, splices))
         comments = self._comments.made() if self._comments.gone or self._nameless else None

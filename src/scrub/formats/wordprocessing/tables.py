@@ -2,8 +2,16 @@
 
 from __future__ import annotations
 
-from scrub.formats.spans import Span
+from bisect import bisect_right
+from collections.abc import Callable, Mapping, Sequence
+from functools import cached_property
+
+from scrub.formats.spans import Span, Splice, outside, spliced
+from scrub.formats.texts.tables import DocumentRows
 from scrub.formats.wordprocessing.read import inner, own, value
+from scrub.formats.wordprocessing.reading import StoryPart
+from scrub.formats.wordprocessing.write import elements_of
+from scrub.model.problem import Failure
 
 
 def tables_in(root: Span) -> list[Span]:
@@ -29,6 +37,88 @@ def cells_of(table: Span) -> list[list[tuple[int, Span]]]:
             column += int(span) if span and span.isdigit() else 1
         rows.append(cells)
     return rows
+
+
+class ArrangedTable:
+    """A table whose rows may have come, gone or changed places."""
+
+    def __init__(self, part: StoryPart, span: Span, label: str) -> None:
+        self.part, self.span = part, span
+        self._label = label
+        self.rows: DocumentRows | None = None
+
+    def hold(self) -> Callable[[], None]:
+        """Is told that rows are about to be arranged. Raises `Failure` where cells go over several."""
+        merged = any(each.name == "vMerge" and own(each) for each in self.span.inside())
+        cells = cells_of(self.span)
+        if merged or any(len(row) != len(cells[0]) for row in cells):
+            raise Failure(f"{self._label}: cells in it are merged, so its rows stay where they are")
+        return self.part.put((self.span.start, "rows"), ())
+
+    @cached_property
+    def _rows(self) -> list[Span]:
+        return _through(self.span, "tr")
+
+    def arranged(self, splices: Sequence[Splice]) -> list[Splice]:
+        """What is done to the part, with the rows where they are to be."""
+        rows, order = self._rows, self.rows.order if self.rows is not None else []
+        if order == list(range(2, len(rows) + 1)):
+            return list(splices)
+        inside: dict[int, list[Splice]] = {}
+        others: list[Splice] = []
+        starts = [each.start for each in rows]
+        for splice in splices:
+            at = bisect_right(starts, splice.start) - 1
+            within = at >= 1 and splice.end <= rows[at].end and splice.start < rows[at].end
+            (inside.setdefault(at, []) if within else others).append(splice)
+        made = [self._made(row, inside) for row in order]
+        for at, row in enumerate(rows[1:]):
+            others.append(Splice(row.start, row.end, made[at] if at < len(made) else b""))
+        rest = b"".join(made[len(rows) - 1 :])
+        if rest:
+            others.append(Splice(rows[-1].end, rows[-1].end, rest))
+        return others
+
+    def _made(self, row: int, inside: Mapping[int, Sequence[Splice]]) -> bytes:
+        added = self.rows.added(row) if self.rows is not None else None
+        if added is not None:
+            return self._new(added)
+        span = self._rows[row - 1]
+        at = span.start
+        splices = (Splice(each.start - at, each.end - at, each.new) for each in inside.get(row - 1, ()))
+        return spliced(self.part.data[at : span.end], splices)
+
+    def _new(self, texts: Mapping[int, str]) -> bytes:
+        """A row that looks like the last one, or like that of the headings where it is alone."""
+        data, like = self.part.data, self._rows[-1]
+        p = like.prefix
+        properties = inner(like, "trPr")
+        out = f"<{p}tr>"
+        if properties is not None:
+            kept = [each for each in properties.children if each.name not in ("ins", "del", "trPrChange", "tblHeader")]
+            out += f"<{p}trPr>{''.join(data[each.start : each.end].decode() for each in kept)}</{p}trPr>"
+        for column, cell in cells_of(self.span)[-1]:
+            look = inner(cell, "tcPr")
+            out += f"<{p}tc>" + (data[look.start : look.end].decode() if look is not None else "")
+            paragraph = next((each for each in cell.inside() if each.name == "p" and own(each)), None)
+            out += f"<{p}p>{self._look(paragraph, 'pPr')}"
+            run = (
+                next((each for each in paragraph.inside() if each.name == "r"), None) if paragraph is not None else None
+            )
+            text = texts.get(column, "")
+            out += f"<{p}r>{self._look(run, 'rPr')}{elements_of(text, p)}</{p}r>" if text else ""
+            out += f"</{p}p></{p}tc>"
+        return f"{out}</{p}tr>".encode()
+
+    def _look(self, span: Span | None, name: str) -> str:
+        """The properties of a paragraph or a run, without what was recorded."""
+        look = inner(span, name) if span is not None else None
+        if look is None:
+            return ""
+        at = look.start
+        recorded = ("pPrChange", "rPrChange", "sectPr", "ins", "del", "moveFrom", "moveTo")
+        gone = [Splice(each.start - at, each.end - at, b"") for each in look.inside() if each.name in recorded]
+        return spliced(self.part.data[at : look.end], outside((), gone)).decode()
 
 
 def _through(span: Span, name: str) -> list[Span]:

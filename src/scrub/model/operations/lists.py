@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from decimal import Decimal
 from typing import Any
 
@@ -180,6 +181,11 @@ def _comparable(values: list[Any], word: str) -> list[Any]:
     if len({type_name(value) for value in found}) > 1:
         raise Failure(f"values of different sorts have no order: {type_name(found[0])} and others")
     return found
+
+
+def ranked(values: Sequence[Any]) -> list[Any]:
+    """What the values are put in order by. Raises `Failure` for values of several sorts."""
+    return [_text_key(value) for value in _comparable(list(values), "sort")] if values else []
 
 
 def _text_key(value: Any) -> Any:

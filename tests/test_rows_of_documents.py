@@ -1,0 +1,145 @@
+"""Rows of tables in documents that come, go and change places, beside readers that share no code with Scrub."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import docx
+import pytest
+from documents import members, texts
+from sheets import schema_findings
+from test_documents import made, run, table
+
+import scrub
+
+GOODS = [["Good", "Kg"], ["Rice", "12"], ["oil", "3"], ["Flour", ""], ["beans", "12"]]
+
+
+def real() -> Path:
+    """A document with a table, made by another writer."""
+    made_by = docx.Document()
+    made_by.add_heading("Provisions", 2)
+    grid = made_by.add_table(rows=0, cols=2)
+    for row in GOODS:
+        cells = grid.add_row().cells
+        for cell, text in zip(cells, row, strict=True):
+            cell.paragraphs[0].add_run(text).bold = text == "12"
+    made_by.save("real.docx")
+    return Path("real.docx")
+
+
+def rows_of(path: Path) -> list[list[str]]:
+    """The rows as python-docx sees them."""
+    return [[cell.text for cell in row.cells] for row in docx.Document(str(path)).tables[0].rows]
+
+
+def test_a_table_is_sorted(home: Path) -> None:
+    path = real()
+    old, before = path.read_bytes(), schema_findings(str(path))
+    for line, wanted in (
+        ('sort by: "Good"', ["beans", "Flour", "oil", "Rice"]),
+        ('sort by: "Kg", descending: yes', ["Rice", "beans", "oil", "Flour"]),
+        ('sort by: "Kg", then: "Good"', ["oil", "beans", "Rice", "Flour"]),
+    ):
+        run(f'replace "oil", by: "old oil"\nin table("Provisions")\n{line}\nend\nreplace "old oil", by: "oil"', path)
+        assert [row[0] for row in rows_of(path)] == ["Good", *wanted]
+        kg = {
+            row.cells[0].text: row.cells[1].paragraphs[0].runs[0].bold
+            for row in docx.Document(str(path)).tables[0].rows
+        }
+        assert (kg["Rice"], kg["oil"]) == (True, False)
+        assert schema_findings(str(path)) == before
+        scrub.undo()
+    assert path.read_bytes() == old
+    assert (
+        run('in table("Provisions")\nsort by: "Good"\nsort by: "Good"\nend', path).changes[0].said == "sorted by Good"
+    )
+
+
+def test_rows_are_added_and_deleted(home: Path) -> None:
+    path = real()
+    old, before = path.read_bytes(), schema_findings(str(path))
+    done = run(
+        'in table("Provisions")\nadd-row ["Salt & pepper", 0.5]\nadd-row ["Tea"]\nend\n'
+        'each record in table("Provisions") where record.good is "oil"\ndelete\nend\n'
+        'each record in table("Provisions")\nlog "{record.good} {record.kg}"\nend\n'
+        'each paragraph where paragraph.place is table\nlog paragraph.text\nend\nreplace "Rice", by: "Brown rice"',
+        path,
+    )
+    assert [str(each) for each in done.changes[:3]] == [
+        "new row: Salt & pepper | 0.5",
+        "new row: Tea",
+        "row deleted: oil | 3",
+    ]
+    assert done.log[:6] == ["Rice 12", "Flour ", "beans 12", "Salt & pepper 0.5", "Tea ", "Good"]
+    assert "oil" not in done.log
+    assert rows_of(path) == [
+        ["Good", "Kg"],
+        ["Brown rice", "12"],
+        ["Flour", ""],
+        ["beans", "12"],
+        ["Salt & pepper", "0.5"],
+        ["Tea", ""],
+    ]
+    added = docx.Document(str(path)).tables[0].rows[4].cells[1].paragraphs[0].runs[0]
+    assert added.bold is True  # as in the row before
+    assert schema_findings(str(path)) == before
+    scrub.undo()
+    assert path.read_bytes() == old
+
+
+def test_a_table_in_a_cell_of_another(home: Path) -> None:
+    inner = table(["Hut", "No"], ["Gannet", "2"], ["Alder", "1"])
+    outer = table(["Place", "What"], ["b", "x"], ["a", "y"], caption="Outer").replace(
+        "x</w:t></w:r></w:p>", f"x</w:t></w:r></w:p>{inner}<w:p/>"
+    )
+    assert "Gannet" in outer
+    path = made(outer)
+    run(
+        'in table("Outer")\nsort by: "Place"\nend\nin table("table 2")\nsort by: "Hut"\nend\nreplace "Gannet", by: "Kestrel"',
+        path,
+    )
+    assert texts(path) == ["Place", "What", "a", "y", "b", "x", "Hut", "No", "Alder", "1", "Kestrel", "2", ""]
+
+
+@pytest.mark.parametrize(
+    ("body", "line", "why"),
+    [
+        (table(*GOODS, caption="T"), 'in table("T")\nadd-row ["a", "b", "c"]\nend', "has 2 headings, and the new row 3 values"),
+        (table(*GOODS, caption="T"), 'in table("T")\nsort by: "Weight"\nend', 'no heading "Weight"'),
+        (table(["A"], ["1"], ["x"], caption="T"), 'in table("T")\nsort by: "A"\nend', "different sorts"),
+        (table(*GOODS, caption="T"), 'document.tracks-changes = yes\nin table("T")\nadd-row ["a"]\nend', "while no changes are recorded"),
+        (
+            table(*GOODS, caption="T").replace("<w:tc>", '<w:tc><w:tcPr><w:vMerge w:val="restart"/></w:tcPr>', 3),
+            'in table("T")\nadd-row ["a"]\nend', "merged",
+        ),
+    ],
+)  # fmt: skip
+def test_rows_that_must_stay_are_told(home: Path, body: str, line: str, why: str) -> None:
+    path = made(body, settings="<w:zoom/>")
+    old = path.read_bytes()
+    with pytest.raises(scrub.ScrubError, match=why):
+        run(line, path)
+    assert path.read_bytes() == old
+
+
+def test_other_formats_say_so_before_they_begin(home: Path, book: Path) -> None:
+    found = scrub.run(
+        'macro T\nfor workbook\neach sheet\nin sheet.records\nadd-row ["a"]\nend\nend', [str(book)]
+    ).files[0]
+    assert found.problem is not None
+    assert "only in tables of .docx files so far" in str(found.problem)
+
+
+def test_what_an_attempt_did_to_rows_is_taken_back(home: Path) -> None:
+    path = real()
+    kept = members(path)
+    done = run(
+        'attempt\nin table("Provisions")\nadd-row ["Tea"]\nsort by: "Good"\nend\n'
+        'each record in table("Provisions") where record.good is "oil"\ndelete\nend\nfail "no"\nif it fails\nlog problem\nend\n'
+        'log "{count(record in table("Provisions"))}"\nreplace "Rice", by: "Oats"',
+        path,
+    )
+    assert done.log == ["no", "4"]
+    assert rows_of(path)[1:] == [["Oats", "12"], ["oil", "3"], ["Flour", ""], ["beans", "12"]]
+    assert {name for name, data in members(path).items() if data != kept[name]} == {"word/document.xml"}
