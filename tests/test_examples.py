@@ -126,6 +126,10 @@ def phrase(example: str) -> str:
     return f"macro Test\nfor workbook\n{body}\n"
 
 
+#: The kinds that stand in documents only.
+DOCUMENTS = frozenset("document paragraph heading passage passages change link picture bookmark section".split())
+
+
 def test_every_declaration_is_documented_with_an_example_that_is_right() -> None:
     for entry in scrub.vocabulary().entries():
         assert entry.docs.summary, entry.written
@@ -150,7 +154,7 @@ def test_every_declaration_is_documented_with_an_example_that_is_right() -> None
         owner = kind[1] if kind else "sheet"
         if owner in ("folder", "file"):
             header = header.replace("for workbook", "for folder")
-        if owner in ("document", "paragraph", "heading", "passage", "passages", "change"):
+        if owner in DOCUMENTS:
             header = header.replace("for workbook", "for document")
         openers = {
             "cells": 'in cells("Totals!B4:B5")', "selection": "in selection", "passages": "in selection",

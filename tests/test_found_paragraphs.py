@@ -156,7 +156,7 @@ def _same_both_ways(paragraphs: list[str], recorded: bool, data: st.DataObject) 
                     except scrub.Failure as failure:
                         told.append((str(failure), "", None, ""))
                 tracking = opened.item.tracking
-                tracking._when = "2026-11-02T10:00:00Z"
+                tracking.when = "2026-11-02T10:00:00Z"
                 opened.save("by hand")
             made.append(repr(told).encode() + path.read_bytes())
     assert made[0] == made[1]

@@ -6,10 +6,13 @@ import contextlib
 import tempfile
 from pathlib import Path
 
+import docx
 import pytest
-from documents import document, members, resolved, texts
+from documents import W, document, members, resolved, texts
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
+from lxml import etree
+from sheets import schema_findings
 from test_documents import COMMENTS, PARAGRAPHS, REVIEWED, edits_of, made, run
 
 import scrub
@@ -98,3 +101,78 @@ def test_what_a_cell_of_a_table_records_waits(home: Path) -> None:
     assert b"<w:ins " not in members(path)["word/document.xml"]
     with pytest.raises(scrub.Failure, match="cells"):
         run("accept-changes", made(cells, '<w:p><w:ins w:id="9" w:author="Ben"/></w:p>'))
+
+
+def _threads(path: Path) -> dict[str | None, tuple[str | None, ...]]:
+    """Each comment as lxml sees it, by its number: author, text, the number of what it answers, whether it is done."""
+    parts = members(path)
+    comments = etree.fromstring(parts["word/comments.xml"])
+    w14 = "{http://schemas.microsoft.com/office/word/2010/wordml}paraId"
+    w15 = "{http://schemas.microsoft.com/office/word/2012/wordml}"
+    ids = {each.findall(f"{{{W}}}p")[-1].get(w14): each.get(f"{{{W}}}id") for each in comments}
+    extended = [data for name, data in parts.items() if "commentsExtended" in name]
+    about = {
+        ids[entry.get(f"{w15}paraId")]: (
+            ids[parent] if (parent := entry.get(f"{w15}paraIdParent")) else None,
+            entry.get(f"{w15}done"),
+        )
+        for entry in (etree.fromstring(extended[0]) if extended else ())
+    }
+    return {
+        each.get(f"{{{W}}}id"): (
+            each.get(f"{{{W}}}author"),
+            "".join(text.text or "" for text in each.iter(f"{{{W}}}t")),
+            *about.get(each.get(f"{{{W}}}id"), (None, "")),
+        )
+        for each in comments
+    }
+
+
+def test_comments_are_answered_changed_and_done(home: Path) -> None:
+    path = made(*REVIEWED, "more  words", comments=COMMENTS)
+    old = path.read_bytes()
+
+    done = run(
+        'each comment where comment.author is "Ann"\nreply "Yes & done."\ncomment.done = yes\nend\n'
+        'each comment where comment.author is "Ben"\ncomment.text = "Look here"\nend\nsingle-spaces',
+        path,
+    )
+    assert [str(each) for each in done.changes if each.field != "text" or "comment" in str(each)] == [
+        'answered: "Yes & done."', "comment of Ann done: no -> yes", "comment of Ben text:  -> Look here",
+    ]  # fmt: skip
+    assert _threads(path) == {
+        "0": ("Ann", "Is that right?", None, "1"), "1": ("Ben", "Look here", None, ""), "2": ("Scrub", "Yes & done.", "0", "0"),
+    }  # fmt: skip
+    body = members(path)["word/document.xml"].decode()
+    for mark in ("commentRangeStart", "commentRangeEnd", "commentReference"):
+        assert body.index(f'<w:{mark} w:id="0"/>') < body.index(f'<w:{mark} w:id="2"/>')
+    seen = run('each comment\nlog "{comment.author} {comment.done} {comment.text}"\nend', path)
+    assert seen.log == ["Ann yes Is that right?", "Ben no Look here", "Scrub no Yes & done."]
+    again = run('each comment where comment.author is "Ann"\nreply "Twice"\ncomment.done = no\nend', path)
+    assert again.state == "changed"
+    assert _threads(path)["3"] == ("Scrub", "Twice", "0", "0")
+    run('each comment where comment.author is "Ann"\ndelete\nend', path)
+    assert list(_threads(path)) == ["1"]
+    assert b'w:id="2"' not in members(path)["word/document.xml"]
+    for _ in range(2):
+        scrub.undo()
+    scrub.undo()
+    assert path.read_bytes() == old
+
+
+def test_answers_have_no_finding_in_the_schema(home: Path) -> None:
+    made_by = docx.Document()
+    paragraph = made_by.add_paragraph("Fill the jugs")
+    made_by.add_comment(paragraph.runs, text="Which?", author="Ann", initials="A")
+    made_by.save("real.docx")
+    before = schema_findings("real.docx")
+    run('each comment\nreply "The large ones"\ncomment.done = yes\nend\nreplace "jugs", by: "large jugs"', "real.docx")
+    assert schema_findings("real.docx") == before
+    assert [each.text for each in docx.Document("real.docx").comments] == ["Which?", "The large ones"]
+    assert [each.author for each in docx.Document("real.docx").comments] == ["Ann", "Scrub"]
+
+
+def test_comments_of_other_formats_are_not_answered(home: Path) -> None:
+    Path("a.txt").write_text("one\n")
+    with pytest.raises(scrub.Failure, match="cannot keep"):
+        run('each comment\nreply "x"\nend', "a.txt")

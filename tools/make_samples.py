@@ -7,16 +7,24 @@ from __future__ import annotations
 
 import io
 import random
+import re
 import struct
 import sys
 import zipfile
 import zlib
+from collections.abc import Callable
 from datetime import date, datetime, timedelta
 from pathlib import Path
 
 import docx
+import odfdo
 import xlsxwriter
 from docx.document import Document as DocumentObject
+from docx.opc.constants import RELATIONSHIP_TYPE
+from docx.oxml import OxmlElement
+from docx.oxml.ns import qn
+from docx.shared import RGBColor
+from docx.text.paragraph import Paragraph
 
 HUTS = ("Larch", "Kite", "Sorrel", "Gannet", "Rowan", "Tarn", "Scree", "Col")
 HIDDEN = ("Kite", "Tarn")
@@ -193,6 +201,83 @@ def house_rules(path: Path) -> None:
     _save(rules, path)
 
 
+def route(path: Path) -> None:
+    """The way to a hut, as two people left it: links to a page that moved, comments, recorded changes, hidden words."""
+    text = docx.Document()
+    text.core_properties.author = "Ines Vale"
+    text.core_properties.created = text.core_properties.modified = datetime(2026, 5, 4)
+    text.add_heading("The way to the Gannet Hut", 1)
+    text.add_paragraph().add_run("From the car park").bold = True
+    first = text.add_paragraph(
+        "Cross the bridge and follow the stream for 2 km to the mill, 180 m above the car park. "
+    )
+    first.add_run("The gate at the mill is old").font.color.rgb = RGBColor(0xC0, 0x00, 0x00)
+    first.add_run(" and stays open.")
+    _change(first, "ins", 101, "Ines Vale", " Take 1 L of water.")
+    _change(first, "del", 102, "Tom Fell", " Dogs are welcome.")
+    text.add_paragraph().add_run("Over the saddle").bold = True
+    second = text.add_paragraph("Climb 420 m in steep turns; the saddle is 6 km from the car park. ")
+    second.add_run("Ask Tom about the ladder.").font.hidden = True
+    _change(second, "ins", 103, "Tom Fell", " The ladder holds 120 kg.")
+    last = text.add_paragraph("Maps and the weather: ")
+    _link(last, "http://huts.example/maps", "maps")
+    last.add_run(", ")
+    _link(last, "http://huts.example/weather", "weather")
+    for runs, words, author in (
+        (first.runs[:1], "Is it still 2 km since the new path?", "Ines Vale"),
+        (second.runs[:1], "Checked in April.", "Tom Fell"),
+    ):
+        comment = text.add_comment(
+            runs, text=words, author=author, initials="".join(each[0] for each in author.split())
+        )
+        comment._comment_elm.set(qn("w:date"), "2026-05-02T09:00:00Z")
+    _save(text, path)
+
+
+def _change(paragraph: Paragraph, kind: str, number: int, author: str, words: str) -> None:
+    change = OxmlElement(f"w:{kind}")
+    for name, value in (("id", str(number)), ("author", author), ("date", "2026-05-03T09:00:00Z")):
+        change.set(qn(f"w:{name}"), value)
+    run, text = OxmlElement("w:r"), OxmlElement("w:t" if kind == "ins" else "w:delText")
+    text.text = words
+    text.set(qn("xml:space"), "preserve")
+    run.append(text)
+    change.append(run)
+    paragraph._p.append(change)
+
+
+def _link(paragraph: Paragraph, address: str, words: str) -> None:
+    link, run, text = OxmlElement("w:hyperlink"), OxmlElement("w:r"), OxmlElement("w:t")
+    link.set(qn("r:id"), paragraph.part.relate_to(address, RELATIONSHIP_TYPE.HYPERLINK, is_external=True))
+    text.text = words
+    run.append(text)
+    link.append(run)
+    paragraph._p.append(link)
+
+
+def notes_for_wardens(path: Path) -> None:
+    """A twin in the open format of other word processors: headings, units, a table."""
+    text = odfdo.Document("text")
+    text.body.clear()
+    text.meta.title = "Notes for wardens"
+    for name in ("creator", "initial_creator"):
+        setattr(text.meta, name, "Kestrel Ridge Huts")
+    text.body.append(odfdo.Header(1, "Notes for the wardens", style="Heading_20_1"))
+    text.body.append(odfdo.Paragraph("Each hut gets  bread and water from the valley, 20 kg on a mule."))
+    text.body.append(odfdo.Header(3, "Water", style="Heading_20_3"))
+    text.body.append(odfdo.Paragraph("The tank holds 600 L, and  a guest needs 2 L a day."))
+    text.body.append(odfdo.Paragraph(""))
+    table = odfdo.Table("Keys", width=2, height=3)
+    for row, texts in enumerate((("Hut", "Key"), ("Larch Hut", "12"), ("Gannet Hut", "7"))):
+        for column, words in enumerate(texts):
+            table.set_value((column, row), words)
+    text.body.append(table)
+    stream = io.BytesIO()
+    text.save(stream)
+    dates = re.compile(rb"(<meta:creation-date>|<dc:date>)[^<]*")
+    _dated(stream, path, lambda data: dates.sub(rb"\g<1>2026-05-04T09:00:00", data))
+
+
 def letter(path: Path) -> None:
     """A letter with marks, for guests who have not paid."""
     text = docx.Document()
@@ -210,11 +295,15 @@ def _save(document: DocumentObject, path: Path) -> None:
     """A document whose bytes are the same each time: the members of its package get one date."""
     stream = io.BytesIO()
     document.save(stream)
+    _dated(stream, path)
+
+
+def _dated(stream: io.BytesIO, path: Path, each: Callable[[bytes], bytes] = bytes) -> None:
     with zipfile.ZipFile(stream) as package, zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED) as fresh:
         for name in package.namelist():
             info = zipfile.ZipInfo(name, (2026, 5, 4, 0, 0, 0))
-            info.compress_type = zipfile.ZIP_DEFLATED
-            fresh.writestr(info, package.read(name))
+            info.compress_type = zipfile.ZIP_STORED if name == "mimetype" else zipfile.ZIP_DEFLATED
+            fresh.writestr(info, each(package.read(name)))
 
 
 def notice(path: Path) -> None:
@@ -249,4 +338,6 @@ if __name__ == "__main__":
     bookings(target / "bookings.csv")
     house_rules(target / "house-rules.docx")
     letter(target / "letter.docx")
+    route(target / "route.docx")
+    notes_for_wardens(target / "wardens.odt")
     notice(target / "notice.txt")

@@ -6,7 +6,7 @@ The text is never written anew. Attribute values are spliced inside their start 
 from __future__ import annotations
 
 import re
-from bisect import bisect_right
+from bisect import bisect_left, bisect_right
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from itertools import accumulate
 from types import MappingProxyType
@@ -295,11 +295,21 @@ def escaped(value: str) -> str:
 
 
 def outside(splices: Sequence[Splice], others: Iterable[Splice]) -> list[Splice]:
-    """Those of `others` that no splice covers; where one covers them, their bytes are gone with the rest."""
+    """Those of `others` that no splice covers; where one covers them, their bytes are gone with the rest. What is only
+    put in stays beside a splice that begins or ends there.
+    """
     ordered = sorted(splices, key=lambda each: each.start)
     starts = [each.start for each in ordered]
     reach = [0, *accumulate((each.end for each in ordered), max)]
-    return [other for other in others if reach[bisect_right(starts, other.start)] < other.end]
+    return [
+        other
+        for other in others
+        if (
+            reach[bisect_right(starts, other.start)] < other.end
+            if other.start < other.end
+            else reach[bisect_left(starts, other.start)] <= other.start
+        )
+    ]
 
 
 def spliced(data: bytes, splices: Iterable[Splice]) -> bytes:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import datetime
 
 from scrub.model.area import address_of
-from scrub.model.declare import FileItem, Item, Reach, action, field, needs
+from scrub.model.declare import FileItem, Item, Reach, action, field, may_lack, needs
 from scrub.model.grid import Grid, Noted
 
 
@@ -48,6 +48,32 @@ class Comment(Item):
         Also: age, when, old
         """
         return None
+
+    @property
+    @field
+    def done(self) -> bool:
+        """yes when it was marked as done, so that nobody needs to look at it any more.
+
+        Example: comment.done = yes
+        Also: resolved, solved, closed
+        """
+        return False
+
+    @done.setter
+    @may_lack
+    def done(self, value: bool) -> None:
+        raise NotImplementedError
+
+    @action(Reach.CHANGE)
+    @may_lack
+    def reply(self, text: str) -> None:
+        """Answers it.
+
+        text: what the answer says.
+        Example: reply "Done, thank you."
+        Also: answer, respond, thread
+        """
+        raise NotImplementedError
 
     @property
     @field

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections import Counter
 from collections.abc import Iterator, Sequence
 
 from scrub.model.cell import Cell
@@ -17,7 +18,7 @@ from scrub.model.operations.texts import loose
 from scrub.model.outline import Contents, Outline
 from scrub.model.paragraphs import Filling, Heading, Hole, Paragraph, Passage, Passages
 from scrub.model.patterns import found_in, pattern_of
-from scrub.model.problem import Failure, Missing, counted, did_you_mean
+from scrub.model.problem import Failure, Missing, counted, did_you_mean, listed
 from scrub.model.recorded import RecordedChange
 from scrub.model.records import Record, Table
 from scrub.model.text import Editing, parted
@@ -366,6 +367,17 @@ class Document(WholeFile, HoldsLines):
         shortest = min((each.text.strip() for each in headings if each.text.strip()), key=len, default="")
         one = f'heading("{shortest}")' if shortest and len(shortest) <= 20 else "paragraph(1)"
         hint = f"{counted(len(every), 'paragraph')}; read them: --texts. A macro says: each paragraph, {one}"
+        styles = Counter(each.style for each in every if each.style)
+        if len(styles) > 1:
+            hint = f"Styles: {', '.join(f'{name} ({times:,})' for name, times in styles.most_common(8))}\n{hint}"
+        others = (
+            ("link", self.links()), ("picture", self.pictures()), ("bookmark", self.bookmarks()),
+            ("comment", self.comments()), ("change", self.changes_waiting()),
+        )  # fmt: skip
+        there = [(word, count) for word, items in others if (count := sum(1 for _ in items))]
+        if there:
+            said = [counted(count, "recorded change" if word == "change" else word) for word, count in there]
+            hint += f"\nIt has {listed(said, 'and')}. A macro says: {', '.join(f'each {word}' for word, _ in there)}"
         tables = [
             (each.label, Outline(f'each record in table("{each.label}")', each.sample())) for each in self.tables()
         ]

@@ -1,19 +1,32 @@
-"""The comments of a document (ISO/IEC 29500-1, 17.13.4)."""
+"""The comments of a document (ISO/IEC 29500-1, 17.13.4), their answers and whether they are done ([MS-DOCX] 2.5.4)."""
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from datetime import datetime
-from functools import cached_property
+from functools import cached_property, partial
+from typing import NamedTuple
 
+from scrub.formats.kept import Kept
+from scrub.formats.opc.parts import Parts
 from scrub.formats.opc.relationships import part_tree
-from scrub.formats.spans import Found, Span, Splice, spliced
-from scrub.formats.wordprocessing.read import FieldState, own, paragraphs_of, read_paragraph, value
+from scrub.formats.spans import Found, Span, Splice, ended, escaped, outside, spliced, with_attributes
+from scrub.formats.wordprocessing.read import FieldState, inner, own, paragraphs_of, read_paragraph, value
 from scrub.formats.wordprocessing.reading import Home, ReadParagraph
-from scrub.formats.wordprocessing.review import moment
+from scrub.formats.wordprocessing.review import moment, nameless
+from scrub.formats.wordprocessing.threads import Threads, para_id, with_ids
+from scrub.formats.wordprocessing.write import elements_of
 from scrub.formats.zip import Package
 from scrub.model.comments import Comment
 from scrub.model.problem import Failure
+
+
+class Reply(NamedTuple):
+    """An answer that was given: its number, and the comment it answers."""
+
+    id: str
+    to: str
+    text: str
 
 
 class OfficeComment(Comment):
@@ -21,10 +34,15 @@ class OfficeComment(Comment):
 
     def __init__(self, part: CommentPart, span: Span, data: bytes) -> None:
         self._part = part
-        self._span = span
+        self.span = span
         self.id = value(span, "id") or ""
-        paragraphs = (read_paragraph(data, each, FieldState()) for each, _, _ in paragraphs_of(span))
-        self._text = "\n".join(each.text for each in paragraphs)
+        self.paragraphs = [each for each, _, _ in paragraphs_of(span)]
+        read = (read_paragraph(data, each, FieldState()) for each in self.paragraphs)
+        whole = "\n".join(each.text for each in read)
+        self.said = Kept(lambda: whole)
+        last = self.paragraphs[-1] if self.paragraphs else None
+        self.para_id = para_id(last) if last is not None else ""
+        self.finished = Kept(lambda: part.threads.is_done(self.para_id))
 
     @property
     def file(self) -> Home:
@@ -44,23 +62,50 @@ class OfficeComment(Comment):
     @property
     def text(self) -> str:
         """What it says."""
-        return self._text
+        return self.said.now
 
     @text.setter
     def text(self, value: str) -> None:
-        raise Failure(
-            "the text of a comment cannot be set in a document yet; delete it, or answer it in its own program"
+        self._ensure_open()
+        if value != self.text:
+            self.changed("text", self.text, value, self.said.put(value), inner=self._called)
+
+    @property
+    def done(self) -> bool:
+        """Whether it was marked as done."""
+        return self.finished.now
+
+    @done.setter
+    def done(self, value: bool) -> None:
+        self._ensure_open()
+        if value != self.done:
+            self.changed("done", self.done, value, self.finished.put(value), inner=self._called)
+
+    def reply(self, text: str) -> None:
+        """Answers it."""
+        self._ensure_open()
+        self.changed(
+            f"answer to comment {self.id}", None, text, self._part.answer(self, text), f'answered: "{text[:60]}"'
         )
+
+    @property
+    def _called(self) -> tuple[str]:
+        return (f"comment of {self.author or 'nobody'}",)
+
+    def _ensure_open(self) -> None:
+        self._part.document.ensure_open()
+        if not self.paragraphs:
+            raise Failure(f"{self.label}: the comment is damaged, it has no paragraph; delete it")
 
     @property
     def author(self) -> str:
         """Who wrote it."""
-        return value(self._span, "author") or ""
+        return value(self.span, "author") or ""
 
     @property
     def date(self) -> datetime | None:
         """When."""
-        return moment(value(self._span, "date"))
+        return moment(value(self.span, "date"))
 
     @property
     def address(self) -> str:
@@ -68,39 +113,45 @@ class OfficeComment(Comment):
         return self._part.place(self.id)
 
     def delete(self) -> None:
-        """Removes it, with the marks that lead to it."""
+        """Removes it, with the marks that lead to it and the answers to it."""
         part = self._part
         part.document.ensure_open()
-        part.gone.add(self.id)
-        said = f'comment of {self.author or "nobody"} removed: "{self._text[:60]}"'
-        self.changed(f"comment {self.id}", self._text, None, lambda: part.gone.discard(self.id), said)
+        gone = [self, *(each for each in part.items if part.threads.parent(each.para_id) == self.para_id != "")]
+        fresh = {each.id for each in gone} - part.gone
+        part.gone |= fresh
+        said = f'comment of {self.author or "nobody"} removed: "{self.text[:60]}"'
+        self.changed(f"comment {self.id}", self.text, None, lambda: part.gone.difference_update(fresh), said)
 
 
 class CommentPart:
     """The comments of a document, and the marks that lead to them."""
 
-    def __init__(self, document: Home, package: Package, name: str | None) -> None:
+    def __init__(self, document: Home, package: Package, name: str | None, threads: Threads) -> None:
         self.document = document
+        self.threads = threads
         self._package = package
         self._name = name
         #: The numbers of those that were deleted.
         self.gone: set[str] = set()
+        self.replies: list[Reply] = []
         #: The paragraph with the mark of each comment; None before it is asked for.
         self.places: dict[str | None, ReadParagraph] | None = None
 
     @cached_property
-    def _tree(self) -> tuple[bytes, Iterable[Span]]:
-        """The bytes of the part and its comments; nothing where the document has none."""
-        if self._name is None:
-            return b"", ()
-        data, root = part_tree(self._package, self._name)
-        return data, list(root.all("comment"))
+    def _tree(self) -> tuple[bytes, Span | None]:
+        """The bytes of the part and its root; nothing where the document has none."""
+        return part_tree(self._package, self._name) if self._name is not None else (b"", None)
 
     @cached_property
     def items(self) -> Sequence[OfficeComment]:
         """The comments."""
-        data, spans = self._tree
-        return [OfficeComment(self, span, data) for span in spans]
+        data, root = self._tree
+        return [OfficeComment(self, span, data) for span in root.all("comment")] if root is not None else []
+
+    @property
+    def written(self) -> list[bytes]:
+        """The bytes of the part, where there is one."""
+        return [self._tree[0]] if self._name is not None else []
 
     def place(self, id_: str) -> str:
         """The label of the paragraph that a comment hangs on."""
@@ -114,22 +165,93 @@ class CommentPart:
         found = self.places.get(id_)
         return found.label if found is not None else self.document.label
 
-    def marks_taken(self, root: Span) -> Iterator[Splice]:
-        """The splices that take the marks of deleted comments out of a part; a run that holds nothing else goes too."""
+    def answer(self, to: OfficeComment, text: str) -> Callable[[], None]:
+        """Notes an answer; gives what takes that back."""
+        taken = [int(each.id) for each in self.items if each.id.isdigit()] + [int(each.id) for each in self.replies]
+        reply = Reply(str(max(taken, default=-1) + 1), to.id, text)
+        self.replies.append(reply)
+        return lambda: self.replies.remove(reply)
+
+    def marks(self, root: Span) -> Iterator[Splice]:
+        """What takes the marks of deleted comments out of a part, and puts those of answers beside what they answer. A
+        run that holds nothing else goes too.
+        """
         gone = self.gone
-        for span in root.inside(read_only=True) if gone else ():
-            if span.name in ("commentRangeStart", "commentRangeEnd") and value(span, "id") in gone:
-                yield Splice(span.start, span.end, b"")
+        answered: dict[str | None, list[str]] = {}
+        for reply in self.replies:
+            if reply.to not in gone:
+                answered.setdefault(reply.to, []).append(reply.id)
+        for span in root.inside(read_only=True) if gone or answered else ():
+            if span.name in ("commentRangeStart", "commentRangeEnd"):
+                if value(span, "id") in gone:
+                    yield Splice(span.start, span.end, b"")
+                for id_ in answered.get(value(span, "id"), ()):
+                    mark = f'<{span.raw_name} {span.prefix}id="{id_}"/>'
+                    yield Splice(span.end, span.end, mark.encode())
             elif span.name == "r" and own(span):
                 held = [each for each in span.children if each.name != "rPr"]
-                of = [each for each in held if each.name == "commentReference" and value(each, "id") in gone]
+                references = [each for each in held if each.name == "commentReference"]
+                of = [each for each in references if value(each, "id") in gone]
                 for each in [span] if of and len(of) == len(held) else of:
                     yield Splice(each.start, each.end, b"")
+                for each in references:
+                    for id_ in answered.get(value(each, "id"), ()):
+                        p = span.prefix
+                        run = f'<{span.raw_name}><{p}commentReference {p}id="{id_}"/></{span.raw_name}>'
+                        yield Splice(span.end, span.end, run.encode())
 
-    def made(self) -> tuple[str, bytes, bytes] | None:
-        """The name of its part, what stood there and what is to stand there; None where there are no comments."""
-        if self._name is None:
-            return None
-        data, spans = self._tree
-        taken = [Splice(each.start, each.end, b"") for each in spans if value(each, "id") in self.gone]
-        return self._name, data, spliced(data, taken)
+    def write(self, parts: Parts, without_names: bool) -> None:
+        """Changes the part, and the one with the answers."""
+        data, root = self._tree
+        if self._name is None or root is None:
+            return
+        kept = [each for each in self.items if each.id not in self.gone]
+        told = [each for each in kept if each.finished.touched]
+        replies = [each for each in self.replies if each.to not in self.gone]
+        by_id = {each.id: each for each in kept}
+        named = {each.id: each for each in (*told, *(by_id[reply.to] for reply in replies))}
+        ids = self.threads.ids_for(named.values(), len(replies))
+        splices = [splice for each in self.items for splice in self._of(each, data, ids.of.get(each.id))]
+        if named:
+            without = [each for each in named.values() if not each.para_id]
+            given = with_ids(data, root, [(each.paragraphs[-1], ids.of[each.id]) for each in without])
+            splices += outside(splices, given)
+            fresh = "".join(self._new(reply, id_, root) for reply, id_ in zip(replies, ids.fresh, strict=True))
+            splices += ended(data, root, fresh.encode())
+        lost = {each.para_id for each in self.items if each.id in self.gone and each.para_id}
+        entries: list[tuple[str, str | None, bool]] = [(ids.of[each.id], None, each.done) for each in named.values()]
+        entries += [(id_, ids.of[reply.to], False) for reply, id_ in zip(replies, ids.fresh, strict=True)]
+        self.threads.write(parts, entries, lost)
+        made = spliced(data, splices)
+        made = nameless(made) if without_names else made
+        if made != data:
+            parts.changed[self._name] = partial(bytes, made)
+
+    def _of(self, comment: OfficeComment, data: bytes, id_: str | None) -> Iterator[Splice]:
+        """What becomes of one comment; `id_` is one that its last paragraph gets."""
+        if comment.id in self.gone:
+            yield Splice(comment.span.start, comment.span.end, b"")
+        elif comment.said.touched:
+            first, last = comment.paragraphs[0], comment.paragraphs[-1]
+            p = last.prefix
+            properties = inner(last, "pPr")
+            reference = next((each for each in first.inside() if each.name == "annotationRef"), None)
+            run = next((each for each in first.children if reference in each.children), None) if reference else None
+            head = data[properties.start : properties.end] if properties is not None else b""
+            head += data[run.start : run.end] if run is not None else b""
+            text = "".join(f"<{p}r>{elements_of(line, p)}</{p}r>" for line in [comment.said.now] if line)
+            if last.open_end == last.end:
+                tag = with_attributes(data[last.start : last.open_end], {"w14:paraId": id_} if id_ else {})
+                tag = tag[:-2].rstrip() + b">"
+                yield Splice(first.start, last.end, tag + head + text.encode() + f"</{last.raw_name}>".encode())
+            else:
+                yield Splice(first.start, last.start, b"")
+                yield Splice(last.open_end, last.close_start, head + text.encode())
+
+    def _new(self, reply: Reply, id_: str, root: Span) -> str:
+        p, tracking = root.prefix, self.document.tracking
+        initials = "".join(word[0] for word in tracking.author.split()[:3])
+        about = f'{p}id="{reply.id}" {p}author="{escaped(tracking.author)}" {p}date="{tracking.when}"'
+        text = f"<{p}r>{elements_of(reply.text, p)}</{p}r>" if reply.text else ""
+        paragraph = f'<{p}p w14:paraId="{id_}">{text}</{p}p>'
+        return f'<{p}comment {about} {p}initials="{escaped(initials)}">{paragraph}</{p}comment>'

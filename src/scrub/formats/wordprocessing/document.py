@@ -33,6 +33,7 @@ from scrub.formats.wordprocessing.review import OfficeChange, nameless, recorded
 from scrub.formats.wordprocessing.stories import Stories
 from scrub.formats.wordprocessing.styles import ParagraphStyles
 from scrub.formats.wordprocessing.tables import ArrangedTable, caption_of, cells_of, tables_in
+from scrub.formats.wordprocessing.threads import Threads
 from scrub.formats.wordprocessing.tracking import Tracking, recording
 from scrub.formats.xmltext import is_on
 from scrub.model.paragraphs import Paragraph, PlaceInDocument
@@ -209,7 +210,8 @@ class OfficeDocument(OfficeFile, Home):
 
     @cached_property
     def _comments(self) -> CommentPart:
-        return CommentPart(self, self.package, self._targets.get("comments"))
+        threads = Threads(self.package, self.main, self._targets.get("commentsExtended"))
+        return CommentPart(self, self.package, self._targets.get("comments"), threads)
 
     def comments(self) -> Iterator[OfficeComment]:
         """Its comments."""
@@ -254,8 +256,7 @@ class OfficeDocument(OfficeFile, Home):
         self.ensure_open()
         if self._nameless:
             return
-        comments = self._comments.made()
-        written = [part.data for part in self._stories.parts] + ([comments[2]] if comments is not None else [])
+        written = [part.data for part in self._stories.parts] + self._comments.written
         if self._office[1] or any(nameless(data) != data for data in written):
             self._nameless = True
             self.changed("names", True, False, lambda: setattr(self, "_nameless", False), "names of authors taken out")
@@ -320,15 +321,13 @@ class OfficeDocument(OfficeFile, Home):
         for part in self._stories.parts:
             of_part = (each for each in self._stories.paragraphs if each.part is part)
             splices = [splice for each in of_part for splice in each.splices()]
-            splices += outside(splices, self._comments.marks_taken(part.root))
+            splices += outside(splices, self._comments.marks(part.root))
             splices += outside(splices, part.edited)
             for table in reversed(self._arranged):  # one in a cell of another first
                 splices = table.arranged(splices) if table.part is part else splices
             if splices or part.data is not part.first or self._nameless:
                 self._write(parts, part.name, part.first, spliced(part.data, splices))
-        comments = self._comments.made() if self._comments.gone or self._nameless else None
-        if comments is not None:
-            self._write(parts, *comments)
+        self._comments.write(parts, self._nameless)
         if self._nameless and self._office[1]:
             self._write(parts, _OFFICE, self._office[0], spliced(*self._office))
         if self._records.touched and self._settings_part and self._settings is not None:
