@@ -301,7 +301,8 @@ class DelimitedSheet(OpenSheet):
                 while len(fields) <= column:
                     fields.append("")
                 fields[column] = self._field(value, fields[column])
-            found[row - 1] = layout.delimiter.join(fields) + tail
+            whole = layout.delimiter.join(fields)
+            found[row - 1] = (whole or '""') + tail  # an empty line would be no record
         return found
 
     def _field(self, value: Plain, before: str) -> str:
