@@ -7,16 +7,19 @@ from collections.abc import Callable
 from pathlib import Path
 from unittest import mock
 
+import docx
 import pytest
-from documents import W, document
+from documents import W, document, members
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from test_documents import PARAGRAPHS, edits_of
 
 import scrub
+from scrub.formats.found import FoundElement
 from scrub.formats.spans import NotReadable, Span, parse
 from scrub.formats.wordprocessing import found
 from scrub.formats.wordprocessing.read import FieldState, paragraphs_of, read_paragraph
+from scrub.formats.wordprocessing.styles import parse_styles
 
 LOOKS = st.sampled_from(
     ["", "", "<w:rPr><w:b/></w:rPr>", '<w:rPr><w:sz w:val="20"/><w:lang w:val="en"/></w:rPr>', "<w:rPr/>"]
@@ -160,3 +163,16 @@ def _same_both_ways(paragraphs: list[str], recorded: bool, data: st.DataObject) 
                 opened.save("by hand")
             made.append(repr(told).encode() + path.read_bytes())
     assert made[0] == made[1]
+
+
+def test_styles_are_what_they_are_when_every_element_is_read(home: Path) -> None:
+    docx.Document().save("a.docx")
+    data = members(Path("a.docx"))["word/styles.xml"]
+    quick = parse_styles(data)
+    assert sum(isinstance(each, FoundElement) for each in quick.children) > 100
+    assert _told(quick) == _told(parse(data))
+    odd = data.replace(
+        b"</w:styles>", b'<w:style w:type="paragraph"><w:style w:type="table"/><w:name/></w:style></w:styles>'
+    )
+    for each in (odd, data.replace(b"<w:style ", b"<!-- <w:style> --><w:style ", 3)):
+        assert _told(parse_styles(each)) == _told(parse(each))

@@ -8,6 +8,7 @@ from functools import cached_property, partial
 from scrub.formats.file import PickedFile
 from scrub.formats.kept import Kept as FromFile
 from scrub.formats.opc.relationships import part_tree
+from scrub.formats.opendocument.found import parse_text
 from scrub.formats.opendocument.paragraph import TextHome, TextParagraph, TextPart
 from scrub.formats.opendocument.read import (
     DUBLIN,
@@ -52,8 +53,8 @@ class OpenText(PickedFile, TextHome):
         manifest = "META-INF/manifest.xml"
         if manifest in self.package.members and b"encryption-data" in self.package.read(manifest):
             raise self.problem("it is encrypted. Open it in its program, save it without a password, and run again")
-        self._parts = [TextPart(_CONTENT, *part_tree(self.package, _CONTENT))]
-        body = next((each for each in self._parts[0].root.inside() if of(each, OFFICE, "text")), None)
+        self._parts = [TextPart(_CONTENT, *part_tree(self.package, _CONTENT, parse_text))]
+        body = next((each for each in self._parts[0].root.inside(read_only=True) if of(each, OFFICE, "text")), None)
         if body is None:
             raise self.problem("its content is not a text, whatever its name says")
         self._body = body
@@ -144,7 +145,7 @@ class OpenText(PickedFile, TextHome):
     def _tables(self) -> list[Table]:
         by_place = {(each.part.name, each.span.start): each for each in self._every}
         found: list[Table] = []
-        for span in self._body.inside():
+        for span in self._body.inside(read_only=True):
             if of(span, TABLE, "table"):
                 rows = [
                     {

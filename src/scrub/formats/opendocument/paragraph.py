@@ -6,6 +6,7 @@ from collections.abc import Iterator, Sequence
 from functools import cached_property
 from itertools import pairwise
 
+from scrub.formats.opendocument.found import FoundParagraph
 from scrub.formats.opendocument.read import OFFICE, TABLE, TEXT, Piece, Read, read_paragraph, value
 from scrub.formats.opendocument.styles import TextStyles
 from scrub.formats.opendocument.write import ParagraphWriter, written
@@ -55,13 +56,24 @@ class TextParagraph(PiecedParagraph):
         self._place = place
         #: The cell whose value it shows, which says the number apart from the text; None for none.
         self.cell: Span | None = None
-        self._style = self._first_style = value(span, "style-name")
-        level = value(span, "outline-level") or "1"
-        self._level = self._first_level = int(level) if span.name == "h" and level.isdigit() else None
+        #: The style and the level that it was given; None where they are what they were.
+        self._given: tuple[str, int | None] | None = None
+
+    @property
+    def _style(self) -> str | None:
+        return value(self.span, "style-name") if self._given is None else self._given[0]
+
+    @property
+    def _level(self) -> int | None:
+        if self._given is not None:
+            return self._given[1]
+        level = value(self.span, "outline-level") or "1" if self.span.name == "h" else ""
+        return int(level) if level.isdigit() else None
 
     @cached_property
     def _read(self) -> Read:
-        return read_paragraph(self.part.data, self.span)
+        span = self.span
+        return span.read() if isinstance(span, FoundParagraph) else read_paragraph(self.part.data, span)
 
     @cached_property
     def stretches(self) -> Stretches:
@@ -121,19 +133,25 @@ class TextParagraph(PiecedParagraph):
         if (style, level) == (self._style, self._level):
             return
         chain = [self, *self.taken]
-        former = [(each, each._style, each._level) for each in chain]
+        former = [(each, each._given) for each in chain]
         for each in chain:
-            each._style, each._level = style, level
+            each._given = (style, level)
 
         def revert() -> None:
-            for each, own_style, own_level in former:
-                each._style, each._level = own_style, own_level
+            for each, given in former:
+                each._given = given
 
         self.changed(field, before, after, revert)
 
     @property
     def _restyled(self) -> bool:
-        return (self._style, self._level) != (self._first_style, self._first_level)
+        return self._given is not None
+
+    @property
+    def _touched(self) -> bool:
+        if self._gone or self._joined or self.before or self.behind or self.taken or self._restyled:
+            return True
+        return "stretches" in self.__dict__ and self.stretches.touched
 
     # -- coming and going
 
@@ -161,6 +179,8 @@ class TextParagraph(PiecedParagraph):
 
     def splices(self) -> Iterator[Splice]:
         """What changes it in its part."""
+        if not self._touched:
+            return
         data, span = self.part.data, self.span
         for text in self.before:
             yield Splice(span.start, span.start, self._new(text))

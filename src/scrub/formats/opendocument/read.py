@@ -6,7 +6,7 @@ import re
 from collections.abc import Iterator
 from typing import NamedTuple
 
-from scrub.formats.spans import Span
+from scrub.formats.spans import Found, Span
 from scrub.formats.texts.paragraph import ATOM
 from scrub.formats.xmltext import plain_text, text_of
 from scrub.model.late import late
@@ -57,34 +57,63 @@ def value(span: Span | None, name: str, uri: str = TEXT) -> str | None:
     return None if span is None else span.of(name, uri)
 
 
-def read_paragraph(data: bytes, paragraph: Span) -> Read:
-    """The characters of a paragraph."""
-    found: list[tuple[str, int, int, bool, tuple[Span, ...], str]] = []
-    blank = True  # whether a blank that comes now is left out: at the start, or behind another
+class Characters:
+    """The characters of a paragraph as they are met; blanks collapse."""
 
-    def add(text: str, begin: int, end: int, is_data: bool, chain: tuple[Span, ...], mark: str = " ") -> None:
-        if text:
-            found.append((text, begin, end, is_data, chain, mark))
+    def __init__(self, data: bytes) -> None:
+        self._data = data
+        self._found: list[Piece] = []
+        self._marks: list[str] = []
+        self._blank = True  # whether a blank that comes now is left out: at the start, or behind another
+        self._at = 0
 
-    def characters(begin: int, end: int, chain: tuple[Span, ...]) -> None:
-        nonlocal blank
-        raw = data[begin:end]
+    def _add(self, text: str, begin: int, end: int, is_data: bool, chain: tuple[Span, ...], mark: str = " ") -> None:
+        self._found.append(Piece(self._at, text, begin, end, is_data, chain))
+        self._marks.append(mark)
+        self._at += len(text)
+
+    def characters(self, begin: int, end: int, chain: tuple[Span, ...]) -> None:
+        """Is told of characters between two places."""
+        raw = self._data[begin:end]
         if not raw:
             return
         # A comment, or a section of raw characters, stays as it is.
         odd = b"<" in raw
         text = _BLANKS.sub(" ", text_of(b"<x>" + raw + b"</x>") if odd else plain_text(raw))
-        if blank and text.startswith(" "):
+        if self._blank and text.startswith(" "):
             text = text[1:]
         if text:
-            blank = text.endswith(" ")
-        add(text, begin, end, True, chain, "l" if odd else " ")
+            self._blank = text.endswith(" ")
+        # One that says nothing is a piece too: beside other characters its blanks would be some.
+        self._add(text, begin, end, True, chain, "l" if odd else " ")
+
+    def element(self, text: str, begin: int, end: int, chain: tuple[Span, ...]) -> None:
+        """Is told of an element that is a character, or several."""
+        self._blank = False
+        self._add(text, begin, end, False, chain)
+
+    def read(self) -> Read:
+        """What was met; a blank at the end is left out."""
+        found, marks = self._found, self._marks
+        last = next((at for at in range(len(found) - 1, -1, -1) if found[at].text), -1)
+        if last >= 0 and found[last].is_data and found[last].text.endswith(" "):
+            found[last] = found[last]._replace(text=found[last].text[:-1])
+            for at in range(last + 1, len(found)):
+                found[at] = found[at]._replace(start=found[at].start - 1)
+        fixed = ""
+        if "l" in marks:
+            fixed = "".join(mark * len(piece.text) for mark, piece in zip(marks, found, strict=True))
+        return Read("".join([piece.text for piece in found]), fixed, tuple(found))
+
+
+def read_paragraph(data: bytes, paragraph: Span) -> Read:
+    """The characters of a paragraph."""
+    met = Characters(data)
 
     def walk(span: Span, chain: tuple[Span, ...]) -> None:
-        nonlocal blank
         at = span.open_end
         for child in span.children:
-            characters(at, child.start, chain)
+            met.characters(at, child.start, chain)
             at = child.end
             if child.uri == TEXT and child.name in _THROUGH:
                 walk(child, (*chain, child))
@@ -93,25 +122,20 @@ def read_paragraph(data: bytes, paragraph: Span) -> Read:
                 continue  # a mark, or a comment
             text = ATOM
             if child.uri == TEXT and child.name == "s":
-                written = value(child, "c") or "1"
-                text = " " * (int(written) if written.isdigit() else 1)
+                text = blanks(value(child, "c"))
             elif child.uri == TEXT and child.name in ("tab", "line-break"):
                 text = "\t" if child.name == "tab" else "\n"
-            blank = False
-            add(text, child.start, child.end, False, chain)
-        characters(at, span.close_start, chain)
+            met.element(text, child.start, child.end, chain)
+        met.characters(at, span.close_start, chain)
 
     walk(paragraph, ())
-    if found and found[-1][3] and found[-1][0].endswith(" "):
-        text, *rest = found[-1]
-        found[-1:] = [(text[:-1], *rest)] if len(text) > 1 else []  # type: ignore[list-item]
-    pieces: list[Piece] = []
-    at = 0
-    for text, begin, end, is_data, chain, _ in found:
-        pieces.append(Piece(at, text, begin, end, is_data, chain))
-        at += len(text)
-    marks = "".join(mark * len(text) for text, *_, mark in found)
-    return Read("".join(text for text, *_ in found), marks if marks.strip() else "", tuple(pieces))
+    return met.read()
+
+
+def blanks(count: str | None) -> str:
+    """The blanks of a `text:s` (6.1.3); a count that no text has is none."""
+    written = count or "1"
+    return " " * (int(written) if written.isdigit() and len(written) < 6 else 1)
 
 
 def is_paragraph(span: Span) -> bool:
@@ -130,7 +154,7 @@ def paragraphs_of(root: Span) -> Iterator[tuple[Span, str, Span]]:
             continue
         if is_paragraph(span):
             yield span, place, around
-            notes = [each for each in span.inside() if of(each, TEXT, "note")]
+            notes = [] if isinstance(span, Found) else [each for each in span.inside() if of(each, TEXT, "note")]
             for note in reversed(notes):
                 kind = "endnote" if value(note, "note-class") == "endnote" else "footnote"
                 waiting += [(each, kind, note) for each in reversed(note.children)]

@@ -95,7 +95,7 @@ class TextComment(Comment):
         if self.gone:
             yield Splice(self.span.start, self.span.end, b"")
             name = value(self.span, "name", OFFICE)
-            for each in self.part.root.inside() if name else ():
+            for each in self.part.root.inside(read_only=True) if name else ():
                 if of(each, OFFICE, "annotation-end") and value(each, "name", OFFICE) == name:
                     yield Splice(each.start, each.end, b"")
 
@@ -104,7 +104,7 @@ def comments_in(home: TextHome, part: TextPart, paragraphs: Sequence[TextParagra
     """The comments of a part."""
     own = [each for each in paragraphs if each.part is part]
     starts = [each.span.start for each in own]
-    for span in part.root.inside():
+    for span in part.root.inside(read_only=True):
         if of(span, OFFICE, "annotation"):
             at = bisect_right(starts, span.start) - 1
             yield TextComment(home, part, span, own[at] if at >= 0 else None)
@@ -159,7 +159,7 @@ class TextChange(RecordedChange):
 
 def changes_in(home: TextHome, part: TextPart) -> Iterator[TextChange]:
     """The recorded changes of a part."""
-    for region in part.root.inside():
+    for region in part.root.inside(read_only=True):
         if of(region, TEXT, "changed-region"):
             for span in region.children:
                 if span.uri == TEXT and span.name in _SORTS:
@@ -168,7 +168,7 @@ def changes_in(home: TextHome, part: TextPart) -> Iterator[TextChange]:
 
 def names_in(root: Span) -> Iterator[Splice]:
     """What empties the names of who wrote, commented and changed."""
-    for each in root.inside():
+    for each in root.inside(read_only=True):
         named = of(each, DUBLIN, "creator") or (
             each.uri == META and each.name in ("initial-creator", "creator-initials", "printed-by")
         )

@@ -7,6 +7,7 @@ from bisect import bisect_right
 from collections.abc import Iterator, Sequence
 from itertools import takewhile
 
+from scrub.formats.opendocument.found import FoundParagraph, read_plain
 from scrub.formats.opendocument.read import TEXT, Piece, of, read_paragraph
 from scrub.formats.spans import Span, Splice, parse_element, spliced
 from scrub.formats.texts.paragraph import ATOM
@@ -30,19 +31,35 @@ class ParagraphWriter:
 
     def splices(self) -> list[Splice]:
         """All of them. Blanks at the edges of pieces that stay are written anew where they would be lost."""
-        if not self.pieces:
+        if not self.stretches.old:
             return self._in_empty(str(self.stretches))
         contents = self._contents()
         if self.pieces[-1].end <= self.paragraph.end:
             found = list(self._made(contents, False))
-            if self._read_back(found) == str(self.stretches):
+            if self._is_inside(contents) or self._read_back(found) == str(self.stretches):
                 return found
         return list(self._made(contents, True))
+
+    def _is_inside(self, contents: list[list[tuple[str, int]]]) -> bool:
+        """Whether each change lies between letters of one piece, so that no blank of another depends on it."""
+        for number, (piece, content) in enumerate(zip(self.pieces, contents, strict=True)):
+            if len(content) == 1 and content[0] == (piece.text, number):
+                continue
+            whole = "".join([text for text, _ in content])
+            edges = (*whole[:1], *whole[-1:], *piece.text[:1], *piece.text[-1:])
+            if whole == piece.text == "":
+                continue
+            if not piece.is_data or len(edges) < 4 or any(each in " \t\n" for each in edges):
+                return False
+        return True
 
     def _read_back(self, splices: Sequence[Splice]) -> str:
         paragraph = self.paragraph
         inside = [each._replace(start=each.start - paragraph.start, end=each.end - paragraph.start) for each in splices]
         made = spliced(self.data[paragraph.start : paragraph.end], inside)
+        if isinstance(paragraph, FoundParagraph):
+            start, end = paragraph.open_end - paragraph.start, len(made) - (paragraph.end - paragraph.close_start)
+            return read_plain(made, start, end, self.prefix, paragraph.namespaces).text
         return read_paragraph(made, parse_element(made, 0, len(made), paragraph.namespaces)).text
 
     def _contents(self) -> list[list[tuple[str, int]]]:

@@ -31,7 +31,7 @@ from scrub.formats.wordprocessing.read import inner, own, value
 from scrub.formats.wordprocessing.reading import Home, StoryPart
 from scrub.formats.wordprocessing.review import OfficeChange, nameless, recorded_in
 from scrub.formats.wordprocessing.stories import Stories
-from scrub.formats.wordprocessing.styles import ParagraphStyles
+from scrub.formats.wordprocessing.styles import ParagraphStyles, parse_styles, styles_of
 from scrub.formats.wordprocessing.tables import ArrangedTable, caption_of, cells_of, tables_in
 from scrub.formats.wordprocessing.threads import Threads
 from scrub.formats.wordprocessing.tracking import Tracking, recording
@@ -118,12 +118,12 @@ class OfficeDocument(OfficeFile, Home):
     @cached_property
     def _style_part(self) -> Span | None:
         part = self._targets.get("styles")
-        return part_tree(self.package, part)[1] if part else None
+        return part_tree(self.package, part, parse_styles)[1] if part else None
 
     @cached_property
     def styles(self) -> ParagraphStyles:
         """Its styles."""
-        return ParagraphStyles(self._style_part)
+        return styles_of(self._style_part)
 
     def controls(self, part: StoryPart) -> Mapping[int, Span]:
         """The content controls of a part that hold one paragraph, by where that begins."""

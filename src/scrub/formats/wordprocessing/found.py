@@ -11,9 +11,9 @@ import re
 import sys
 from collections.abc import Sequence
 from functools import cache
-from typing import Any
 
-from scrub.formats.spans import Found, Namespaces, Span, Splice, parse, parse_element
+from scrub.formats.found import FoundElement, is_searchable
+from scrub.formats.spans import Span, Splice, parse
 from scrub.formats.wordprocessing.read import MAIN, Piece
 from scrub.formats.wordprocessing.write import SPECIAL, elements_of
 from scrub.formats.xmltext import plain_text
@@ -32,35 +32,6 @@ _PROPERTIES = (
     "bidi|adjustRightInd|ind|contextualSpacing|mirrorIndents|suppressOverlap|jc|textDirection|textAlignment|"
     "textboxTightWrap|divId|cnfStyle|rPr"
 )
-
-
-class FoundElement(Found):
-    """An element of a plain paragraph. What was not set of its attributes and children is read when it is asked for."""
-
-    __slots__ = ("_data",)
-
-    def __init__(self, data: bytes, name: str, raw_name: str, start: int, open_end: int, end: int) -> None:
-        self._data = data
-        self.name, self.raw_name = name, raw_name
-        self.start, self.open_end, self.end = start, open_end, end
-        self.close_start = end if open_end == end else end - len(raw_name) - 3
-
-    def belong(self, namespaces: Namespaces) -> None:
-        """Is told what holds where it stands."""
-        self.namespaces = namespaces
-        self.uri = namespaces.get(self.raw_name.rpartition(":")[0], "")
-
-    def __getattr__(self, name: str) -> Any:
-        if name == "children":
-            self.children = self._read().children
-        elif name == "attributes":
-            self.attributes = self._read().attributes
-        else:
-            raise AttributeError(name)
-        return getattr(self, name)
-
-    def _read(self) -> Span:
-        return parse_element(self._data, self.start, self.end, self.namespaces)
 
 
 class FoundParagraph(FoundElement):
@@ -174,16 +145,11 @@ def parse_story(data: bytes) -> Span:
 
 def plain_paragraphs(data: bytes) -> list[FoundParagraph]:
     """The plain paragraphs, in order; none where a search cannot tell them for certain."""
-    if b"<!--" in data or b"<![CDATA[" in data or data.find(b"<?", 2) >= 0:
+    prefix = is_searchable(data, MAIN)
+    if prefix is None:
         return []
-    declared = [found for uri in MAIN for found in re.finditer(rb'xmlns:([\w.-]+)="%s"' % uri.encode(), data)]
-    if len(declared) != 1 or sum(data.count(uri.encode()) for uri in MAIN) != 1:
-        return []
-    prefix = declared[0][1]
-    if data.count(b"xmlns:%s=" % prefix) + data.count(b"xmlns:%s " % prefix) != 1:
-        return []
-    raw_name = prefix.decode() + ":p"
-    return [FoundParagraph(data, found, raw_name) for found in _paragraph(prefix.decode()).finditer(data)]
+    raw_name = f"{prefix}:p"
+    return [FoundParagraph(data, found, raw_name) for found in _paragraph(prefix).finditer(data)]
 
 
 @cache

@@ -74,7 +74,7 @@ class RunLooks:
         run = inner(defaults, "rPrDefault") if defaults is not None else None
         self._usual = inner(run, "rPr") if run is not None else None
         for style in styles.children:
-            if style.name == "style" and own(style):
+            if style.name == "style" and own(style) and value(style, "type") in ("paragraph", "character"):
                 id_ = value(style, "styleId") or ""
                 self._properties[id_] = inner(style, "rPr")
                 based = value(inner(style, "basedOn"))

@@ -2,8 +2,12 @@
 
 from __future__ import annotations
 
-from scrub.formats.spans import Span
-from scrub.formats.wordprocessing.read import inner, own, value
+import re
+from functools import cache, lru_cache
+
+from scrub.formats.found import FoundElement, is_searchable
+from scrub.formats.spans import Span, parse
+from scrub.formats.wordprocessing.read import MAIN, inner, own, value
 from scrub.formats.xmltext import is_on
 from scrub.model.problem import Failure, did_you_mean, listed
 from scrub.model.values import fold
@@ -65,3 +69,33 @@ class ParagraphStyles:
                 f"the document has no style for headings of level {level}. Use one of its programs to make one"
             )
         return usual or found[0]
+
+
+@lru_cache(maxsize=4)
+def styles_of(root: Span | None) -> ParagraphStyles:
+    """The styles of a part. Documents of one template have the same, which are read once."""
+    return ParagraphStyles(root)
+
+
+@lru_cache(maxsize=4)
+def parse_styles(data: bytes) -> Span:
+    """The root of the part with the styles; each is read when it is asked for: most are those of tables, and long.
+    Raises `NotReadable`.
+    """
+    prefix = is_searchable(data, MAIN)
+    if prefix is None:
+        return parse(data)
+    names = {name: f"{prefix}:{name.decode()}" for name in (b"style", b"latentStyles")}
+    found = [
+        FoundElement(data, each[2].decode(), names[each[2]], each.start(), each.end(1), each.end())
+        for each in _style(prefix).finditer(data)
+    ]
+    return parse(data, found)
+
+
+@cache
+def _style(prefix: str) -> re.Pattern[bytes]:
+    p = re.escape(prefix)
+    inside = rf"(?:[^<]++|<(?!{p}:(?:style|latentStyles)[\s/>]|/{p}:\2>))*+"
+    names = "(style|latentStyles)"
+    return re.compile(rf'(<{p}:{names}(?: [\w:.-]++="[^"<>]*+")*+>){inside}</{p}:\2>'.encode())
