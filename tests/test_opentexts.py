@@ -131,12 +131,19 @@ def test_lines_are_joined_and_paragraphs_put_beside(home: Path) -> None:
     assert texts(path)[1:] == ["above  two", "- a list", " behind"]
 
 
-def test_tables_have_records_and_numbers_are_no_longer_what_the_text_was(home: Path) -> None:
+@pytest.mark.parametrize(
+    "more",
+    [
+        ' office:value-type="float" office:value="12" table:formula="x"',
+        ' office:value-type="string" office:string-value="12"',
+    ],
+)
+def test_tables_have_records_and_numbers_are_no_longer_what_the_text_was(home: Path, more: str) -> None:
     cell = "<table:table-cell{}><text:p>{}</text:p></table:table-cell>".format
     path = made(
         '<table:table table:name="Provisions"><table:table-header-rows><table:table-row>'
         + cell("", "Good") + cell("", "Kg") + "</table:table-row></table:table-header-rows><table:table-row>"
-        + cell("", "Rice") + cell(' office:value-type="float" office:value="12" table:formula="x"', "12")
+        + cell("", "Rice") + cell(more, "12")
         + "</table:table-row><table:table-row>" + cell(' table:number-columns-spanned="2"', "none")
         + "<table:covered-table-cell/></table:table-row></table:table>"
     )  # fmt: skip

@@ -35,7 +35,7 @@ class Checker(RunsOthers):
         place = macro.places.get("for")
         files = self.vocabulary.files
         for word in macro.runs_on if place else ():
-            if (word in self.vocabulary.kinds and word not in LATER_KINDS) or word == "nothing":
+            if word in files or word == "nothing" or (word in self.vocabulary.kinds and word not in LATER_KINDS):
                 if place and macro.for_all and word not in files:
                     self.note(place, f'"{word}" is not a file, so it cannot be picked. Write: for {files[0]}')
                 continue

@@ -9,7 +9,7 @@ from scrub.formats.file import PickedFile
 from scrub.formats.kept import Kept as FromFile
 from scrub.formats.opc.relationships import part_tree
 from scrub.formats.opendocument.found import parse_text
-from scrub.formats.opendocument.paragraph import TextHome, TextParagraph, TextPart
+from scrub.formats.opendocument.paragraph import TextHome, TextParagraph, TextPart, says_more
 from scrub.formats.opendocument.read import (
     DUBLIN,
     META,
@@ -79,7 +79,7 @@ class OpenText(PickedFile, TextHome):
                     place = PlaceInDocument.FOOTER if "footer" in around.name else PlaceInDocument.HEADER
                 paragraph = TextParagraph(self, part, span, place, group)
                 paragraph.index = len(found)
-                if of(around, TABLE, "table-cell") and value(around, "value-type", OFFICE) not in (None, "string"):
+                if of(around, TABLE, "table-cell") and says_more(around):
                     paragraph.cell = around
                 group.append(paragraph)
                 found.append(paragraph)

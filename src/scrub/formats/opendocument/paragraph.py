@@ -240,13 +240,21 @@ def _written(span: Span, name: str) -> str:
     return f"{span.prefix}{name}"
 
 
+def says_more(cell: Span) -> bool:
+    """Whether a cell says its value apart from its text."""
+    return any(
+        text is None or (name.endswith("value-type") and text != cell.attributes[name])
+        for name, text in _plain_cell(cell)
+    )
+
+
 def _plain_cell(cell: Span) -> list[tuple[str, str | None]]:
     """What a cell no longer says once its text is another: the number, date or formula it stood for (19.385)."""
     found: list[tuple[str, str | None]] = []
     for known in cell.attributes:
         prefix, _, local = known.rpartition(":")
         uri = cell.namespaces.get(prefix)
-        if uri == OFFICE and local == "value-type":
+        if local == "value-type":  # some programs say it once more in a namespace of their own
             found.append((known, "string"))
         elif (uri == OFFICE and local.endswith("value")) or (uri == TABLE and local == "formula"):
             found.append((known, None))
