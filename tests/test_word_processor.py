@@ -66,7 +66,7 @@ def test_recorded_edits_are_seen_as_they_are_to_be(home: Path) -> None:
     )
     seen = lines_of(route)
     # What is recorded as deleted is written there too.
-    assert "follow the stream for 2 \u00a0km to the old mill, 180 \u00a0m above it." in "\n".join(seen)
+    assert "follow the stream for 2 \u00a0km to the old mill, 180 \u00a0m above" in "\n".join(seen)
     run("accept-changes", route)
     assert any("to the old mill, 180\u00a0m above" in line for line in lines_of(route))
 
