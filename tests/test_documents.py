@@ -726,3 +726,56 @@ def test_places_are_told_in_their_order_and_the_file_is_no_place(home: Path, cli
     assert "3 changes on 2 paragraphs." in cli("run", "edit.scrub", path, "--preview").out
     Path("edit.scrub").write_text(macro('document.title = "Huts"', "document"))
     assert "a.docx: 1 change.\n" in cli("run", "edit.scrub", path, "--preview").out
+
+
+BOX = '<w:txbxContent xmlns:wps="urn:wps">{}</w:txbxContent>'
+TWICE = (
+    '<w:p><w:r><w:t xml:space="preserve">old outside </w:t><mc:AlternateContent><mc:Choice Requires="wps"><w:drawing>{}</w:drawing>'
+    "</mc:Choice><mc:Fallback><w:pict>{}</w:pict></mc:Fallback></mc:AlternateContent></w:r></w:p>"
+)
+
+
+@pytest.mark.parametrize("recording", [False, True])
+def test_words_in_a_text_box_change_in_both_its_copies(home: Path, recording: bool) -> None:
+    one = '<w:p><w:r><w:t>old</w:t></w:r><w:r><w:rPr><w:b/></w:rPr><w:t xml:space="preserve">  box</w:t></w:r></w:p>'
+    other = '<w:p><w:r><w:t xml:space="preserve">old  box</w:t></w:r></w:p>'
+    alone = f"<w:p><w:r><w:pict>{BOX.format(other * 2)}</w:pict><w:t>old end</w:t></w:r></w:p>"
+    path = made(
+        TWICE.format(BOX.format(one), BOX.format(other)),
+        alone,
+        settings="<w:trackRevisions/>" if recording else "<w:zoom/>",
+    )
+    old = path.read_bytes()
+    done = run(
+        'each paragraph\nlog "{paragraph.number} {paragraph.place} {paragraph.text}"\nend\nreplace "old", by: "new"\nsingle-spaces',
+        path,
+    )
+    assert done.log == [
+        "1 body old outside \ufffc", "2 text-box old  box", "3 body \ufffcold end", "4 text-box old  box", "5 text-box old  box",
+    ]  # fmt: skip
+    inside = ["new box"] * 4
+    if recording:
+        run("accept-changes\ndocument.tracks-changes = no", path)
+    boxed = [
+        "".join(text.text or "" for text in paragraph.iter(f"{{{W}}}t"))
+        for paragraph in etree.fromstring(members(path)["word/document.xml"]).iter(f"{{{W}}}p")
+        if any(etree.QName(each).localname == "txbxContent" for each in paragraph.iterancestors())
+    ]
+    assert boxed == inside
+    assert run('each paragraph where paragraph.place is body\nlog paragraph.text\nend', path).log == [
+        "new outside \ufffc", "\ufffcnew end",
+    ]  # fmt: skip
+    for number in (2, 1) if recording else (1,):
+        scrub.undo(number)
+    assert path.read_bytes() == old
+
+
+def test_what_is_not_the_same_in_both_copies_of_a_text_box_is_left_and_told(home: Path) -> None:
+    path = made(TWICE.format(BOX.format(P.format("old  one")), BOX.format(P.format("old two"))))
+    done = run('replace "old", by: "new"', path)
+    assert any("stands twice in the file, and the two are not the same" in each for each in done.log), done.log
+    assert texts(path)[1:] == ["old  one", "old two"]
+    same = made(TWICE.format(BOX.format(P.format("old") * 2), BOX.format(P.format("old") * 2)))
+    for line in ("delete", 'add-before "x"', 'paragraph.style = "Quote"'):
+        with pytest.raises(scrub.Failure, match="there twice; only its words"):
+            run(f"in paragraph(2)\n{line}\nend", same)

@@ -48,6 +48,7 @@ _PLACES = {
     "endnotes": PlaceInDocument.ENDNOTE,
 }  # fmt: skip
 _OFFICE = "docProps/app.xml"
+_BOXES = (PlaceInDocument.TEXT_BOX,)
 
 
 class OfficeDocument(OfficeFile, Home):
@@ -319,8 +320,12 @@ class OfficeDocument(OfficeFile, Home):
         parts = Parts(self.package, self._stories.parts[0].root)
         self._links.write(parts, self._stories)
         for part in self._stories.parts:
-            of_part = (each for each in self._stories.paragraphs if each.part is part)
-            splices = [splice for each in of_part for splice in each.splices()]
+            of_part = [each for each in self._stories.paragraphs if each.part is part]
+            # What stands in text boxes comes first: the runs that hold them are written with it.
+            boxed = [splice for each in of_part if each.place in _BOXES for splice in each.splices()]
+            if boxed:
+                part.put((-1, "boxes"), boxed)
+            splices = [splice for each in of_part if each.place not in _BOXES for splice in each.splices()]
             splices += outside(splices, self._comments.marks(part.root))
             splices += outside(splices, part.edited)
             for table in reversed(self._arranged):  # one in a cell of another first

@@ -27,6 +27,8 @@ _MARKS = frozenset((
 class OfficeParagraph(ReadParagraph):
     """A paragraph that is changed and written."""
 
+    twin: OfficeParagraph | None = None  # the same one in the other copy of a text box
+    is_twofold = False  # whether it stands in a text box that is there twice
     _recorded: bool | None = None  # whether its changes are recorded; None before the first
 
     def note_way(self) -> None:
@@ -81,10 +83,18 @@ class OfficeParagraph(ReadParagraph):
     def ensure_editable(self, edits: Sequence[Edit]) -> None:
         """Raises `Failure` for what must stay."""
         self.note_way()
+        if self.is_twofold and (self.twin is None or self.twin.stretches.old != self.stretches.old):
+            raise Failure(f"{self.label}: its text box stands twice in the file, and the two are not the same")
         super().ensure_editable(edits)
+
+    def _ensure_single(self) -> None:
+        """Raises `Failure` in a text box that is there twice, where only words are changed."""
+        if self.is_twofold:
+            raise Failure(f"{self.label} stands in a text box that is there twice; only its words can be changed")
 
     def _set_style(self, id_: str, field: str, before: object, after: object) -> None:
         self.note_way()
+        self._ensure_single()
         if id_ == (self._style or self.home.styles.default):
             return
         former = [(each, each._style) for each in (self, *self.taken)]
@@ -132,7 +142,7 @@ class OfficeParagraph(ReadParagraph):
 
     def put_look(self, start: int, end: int, word: str, value: object) -> None:
         """Sets a look of letters."""
-        self.note_way()
+        self.ensure_editable([])
         if "l" in self.fixed:
             raise Failure(f"{self.label}: this stands in a content control that is locked")
         value = checked(word, value)
@@ -145,6 +155,10 @@ class OfficeParagraph(ReadParagraph):
 
     # -- coming and going
 
+    def _add(self, where: str, text: str) -> None:
+        self._ensure_single()
+        super()._add(where, text)
+
     def ensure_may_follow(self) -> None:
         """Raises `Failure` where it ends a section."""
         if self._properties is not None and inner(self._properties, "sectPr") is not None:
@@ -153,17 +167,23 @@ class OfficeParagraph(ReadParagraph):
     def ensure_deletable(self) -> None:
         """Raises `Failure` where the document needs it: at the end of a section or a cell, or over a field's edge."""
         self.note_way()
+        self._ensure_single()
         if self._properties is not None and inner(self._properties, "sectPr") is not None:
             raise Failure(f"{self.label} ends a section; without it the pages before would change")
         if self.open_before or self.open_after:
             raise Failure(f"{self.label}: a field goes over its end")
-        if self._place is PlaceInDocument.TABLE or self.part.place is not PlaceInDocument.BODY:
+        if (
+            self._place in (PlaceInDocument.TABLE, PlaceInDocument.TEXT_BOX)
+            or self.part.place is not PlaceInDocument.BODY
+        ):
             if not any(each is not self and not each.removed for each in self.group):
                 raise Failure(f"{self.label} is the last one in its cell or part, which needs one. Empty it: text")
 
     def can_take(self, following: Line) -> bool:
         """Whether the next one can be joined: the same look, no end of a section, no open field, nothing between."""
         if not isinstance(following, OfficeParagraph) or following.removed or following.group is not self.group:
+            return False
+        if self.is_twofold:
             return False
         last = self.taken[-1] if self.taken else self
         between = self.part.data[last.span.end : following.span.start]
@@ -230,6 +250,12 @@ class OfficeParagraph(ReadParagraph):
             pieces = plain.pieces(*stretches.bounds) if plain is not None else self.pieces
             gone, edits = frozenset(each.start for each in self.unlinked), self.part.edited
             splices = ParagraphWriter(self.part.data, self.span, pieces, stretches, tracking, gone, edits).splices()
+        if self.twin is not None:
+            twin = self.twin
+            splices = [
+                *splices,
+                *ParagraphWriter(twin.part.data, twin.span, twin.pieces, stretches, tracking).splices(),
+            ]
         return [*splices, *outside(splices, self.unlinked)]
 
     def _cut(self) -> Iterator[Splice]:

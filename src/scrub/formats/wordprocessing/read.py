@@ -172,9 +172,8 @@ def _is_link(field: Span) -> bool:
 
 
 def paragraphs_of(root: Span) -> Iterator[tuple[Span, str, Span]]:
-    """Every paragraph inside an element, in order, with where it stands, "" or "table", and the element that holds it.
-
-    Of a text box that stands twice, for newer and older programs (29500-3), none is given: both would have to change.
+    """Every paragraph inside an element, in order, with where it stands, "" or "table", and the element that holds it;
+    without those in text boxes, which `boxed_in` gives.
     """
     waiting: list[tuple[Span, str, Span]] = [(root, "", root)]
     while waiting:
@@ -185,3 +184,41 @@ def paragraphs_of(root: Span) -> Iterator[tuple[Span, str, Span]]:
         inside = "table" if span.name == "tbl" and own(span) else place
         if span.name not in ("AlternateContent", "del", "moveFrom"):
             waiting += [(child, inside, span) for child in reversed(span.children)]
+
+
+class Boxed(NamedTuple):
+    """A paragraph in a text box. Many a box stands twice, for newer and older programs (29500-3, 10)."""
+
+    span: Span
+    around: Span
+    twin: Span | None  # the same paragraph in the other copy
+    alone: bool  # whether the box stands once; else one without a twin is other there
+
+
+def boxed_in(paragraph: Span) -> Iterator[Boxed]:
+    """The paragraphs in text boxes of a paragraph, each once."""
+    waiting = paragraph.children[::-1]
+    while waiting:
+        span = waiting.pop()
+        if span.name == "AlternateContent" and not own(span):
+            copies = [_boxes(child) for child in span.children if child.name in ("Choice", "Fallback")]
+            first, others = copies[0] if copies else [], copies[1:]
+            for number, box in enumerate(first):
+                twins = [each[number] if number < len(each) else None for each in others]
+                yield from _paired(box, twins)
+        elif span.name == "txbxContent" and own(span):
+            yield from _paired(span, [])
+        elif not (own(span) and span.name in ("del", "moveFrom")):
+            waiting += reversed(span.children)
+
+
+def _boxes(span: Span) -> list[Span]:
+    return [each for each in span.inside() if each.name == "txbxContent" and own(each)]
+
+
+def _paired(box: Span, twins: list[Span | None]) -> Iterator[Boxed]:
+    every = list(paragraphs_of(box))
+    others = [[each for each, _, _ in paragraphs_of(twin)] if twin is not None else [] for twin in twins]
+    for number, (span, _, around) in enumerate(every):
+        same = len(others) == 1 and len(others[0]) == len(every)
+        yield Boxed(span, around, others[0][number] if same else None, not twins)

@@ -6,9 +6,9 @@ from bisect import bisect_right
 from collections.abc import Callable, Sequence
 from typing import NamedTuple
 
-from scrub.formats.spans import Span, Splice
+from scrub.formats.spans import Found, Span, Splice
 from scrub.formats.wordprocessing.paragraph import OfficeParagraph
-from scrub.formats.wordprocessing.read import MAIN, FieldState, paragraphs_of
+from scrub.formats.wordprocessing.read import MAIN, FieldState, boxed_in, paragraphs_of
 from scrub.formats.wordprocessing.reading import Home, StoryPart
 from scrub.formats.wordprocessing.resolve import Resolver
 from scrub.model.paragraphs import PlaceInDocument
@@ -65,7 +65,23 @@ class Stories:
                 paragraph.index = len(found)
                 group.append(paragraph)
                 found.append(paragraph)
+                if not isinstance(span, Found):
+                    self._add_boxed(part, span, found)
         return found
+
+    def _add_boxed(self, part: StoryPart, span: Span, found: list[OfficeParagraph]) -> None:
+        """Adds what stands in text boxes of a paragraph, behind it."""
+        groups: dict[int, list[OfficeParagraph]] = {}
+        for boxed in boxed_in(span):
+            group = groups.setdefault(id(boxed.around), [])
+            place, fields = PlaceInDocument.TEXT_BOX, FieldState()
+            paragraph = OfficeParagraph(self._home, part, boxed.span, place, group, fields)
+            paragraph.index = len(found)
+            if boxed.twin is not None:
+                paragraph.twin = OfficeParagraph(self._home, part, boxed.twin, place, [], FieldState())
+            paragraph.is_twofold = not boxed.alone
+            group.append(paragraph)
+            found.append(paragraph)
 
     def paragraph_at(self, part: StoryPart, place: int) -> OfficeParagraph | None:
         """The paragraph of a part that something stands in, or behind."""
