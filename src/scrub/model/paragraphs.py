@@ -201,14 +201,19 @@ class Paragraph(HasLooks, HoldsLines):
 
     def edit_texts(self, editing: Editing, between: str = "") -> None:
         """Edits it; what cannot be edited is left, and the record names it."""
-        self.edit_range(0, len(self.text), parted(editing, between))
+        text = self.text
+        wanted = parted(editing, between)(text)
+        if wanted:
+            self._edit_wanted(text, 0, wanted)
 
     def edit_range(self, start: int, end: int, editing: Editing) -> None:
         """Edits a piece of it."""
         text = self.text
         wanted = editing(text[start:end])
-        if not wanted:
-            return
+        if wanted:
+            self._edit_wanted(text, start, wanted)
+
+    def _edit_wanted(self, text: str, start: int, wanted: Sequence[Edit]) -> None:
         edits = [(start + first, start + last, _moved(fresh, start)) for first, last, fresh in wanted]
         fine: list[Edit] = []
         for each in shrunk(text, edits):

@@ -15,6 +15,7 @@ from functools import cache
 from scrub.formats.found import FoundElement, is_searchable
 from scrub.formats.spans import Span, Splice, parse
 from scrub.formats.wordprocessing.read import MAIN, Piece
+from scrub.formats.wordprocessing.tracking import Tracking
 from scrub.formats.wordprocessing.write import SPECIAL, elements_of
 from scrub.formats.xmltext import plain_text
 from scrub.model.text import Fresh, Kept, Stretches
@@ -51,6 +52,53 @@ class FoundParagraph(FoundElement):
             if b"&" not in joined and b"\r" not in joined:
                 return joined.decode()
         return _written(_letters(prefix).findall(data, start, end))
+
+    def recorded(self, stretches: Stretches, tracking: Tracking) -> list[Splice] | None:
+        """The same as recorded changes, where each edit lies in a run of one piece of text; else nothing."""
+        former = tracking.last
+        found = self._recorded(stretches, tracking)
+        if found is None:
+            tracking.last = former  # the plain way gives its numbers anew
+        return found
+
+    def _recorded(self, stretches: Stretches, tracking: Tracking) -> list[Splice] | None:
+        edits = _edits(stretches)
+        found: list[Splice] = []
+        data, prefix = self._data, self.prefix
+        read = _letters(prefix).findall
+        number = at = 0
+        for run in _run(prefix).finditer(data, self.open_end, self.close_start):
+            if number == len(edits):
+                break
+            letters = read(data, run.end(2), run.end())
+            text = _written(letters)
+            end = at + len(text)
+            if edits[number][0] < end:
+                if len(letters) != 1 or letters[0][1]:
+                    return None
+                opening, look = run[1].decode(), run[2].decode()
+                same, fresh = f"{opening}{look}", f"<{prefix}r>{look}"
+                close = f"</{prefix}r>"
+                out, done = "", at
+                while number < len(edits) and edits[number][0] < end:
+                    start, stop, new, like = edits[number]
+                    if start < at or stop > end or not at <= like < end or (like < start and start == at):
+                        return None
+                    if done < start:
+                        out += f"{same}{elements_of(text[done - at : start - at], prefix)}{close}"
+                    if start < stop:
+                        gone = elements_of(text[start - at : stop - at], prefix, True)
+                        out += f"<{prefix}del{tracking.attributes(prefix)}>{same}{gone}{close}</{prefix}del>"
+                    if new:
+                        put = elements_of(new, prefix)
+                        out += f"<{prefix}ins{tracking.attributes(prefix)}>{fresh}{put}{close}</{prefix}ins>"
+                    done = stop
+                    number += 1
+                if done < end:
+                    out += f"{same}{elements_of(text[done - at :], prefix)}{close}"
+                found.append(Splice(run.start(), run.end(), out.encode()))
+            at = end
+        return found if number == len(edits) else None
 
     @property
     def _is_text_alone(self) -> bool:

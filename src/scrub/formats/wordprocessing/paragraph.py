@@ -245,7 +245,9 @@ class OfficeParagraph(ReadParagraph):
     def _written(self, stretches: Stretches, tracking: Tracking | None) -> Sequence[Splice]:
         """What makes its text what it is to be; where that is plain, without reading its elements."""
         plain = self._plain if not self.taken else None
-        splices = plain.splices(stretches) if plain is not None and tracking is None else None
+        splices: Sequence[Splice] | None = None
+        if plain is not None and stretches.touched:
+            splices = plain.splices(stretches) if tracking is None else plain.recorded(stretches, tracking)
         if splices is None:
             pieces = plain.pieces(*stretches.bounds) if plain is not None else self.pieces
             gone, edits = frozenset(each.start for each in self.unlinked), self.part.edited

@@ -20,12 +20,13 @@ class Tracking:
         self.author = author
         self._author = escaped(author)
         self.when = f"{datetime.now().isoformat(timespec='seconds')}Z"  # as is usual: the time of the place
-        self._last = max((int(found) for data in parts for found in _ID.findall(data)), default=0)
+        #: The number of the last change.
+        self.last = max((int(found) for data in parts for found in _ID.findall(data)), default=0)
 
     def attributes(self, prefix: str) -> str:
         """The attributes of one recorded change."""
-        self._last = (self._last + 1) & 0x7FFFFFFF
-        return f' {prefix}id="{self._last}" {prefix}author="{self._author}" {prefix}date="{self.when}"'
+        self.last = (self.last + 1) & 0x7FFFFFFF
+        return f' {prefix}id="{self.last}" {prefix}author="{self._author}" {prefix}date="{self.when}"'
 
     def is_own(self, change: Span | None) -> bool:
         """Whether a recorded change is by the same author."""
