@@ -47,6 +47,8 @@ def text_of(element: bytes) -> str:
     return "".join(parts)
 
 
+#: What is written as it is: printed letters without markup.
+_USUAL = late(r"[ -%'-;=?-~\u00a0-\u024f]*+")
 #: What XML 1.0 cannot hold (2.2).
 _UNFIT = r"[\x00-\x08\x0b\x0c\x0e-\x1f\ufffe\uffff\ud800-\udfff]"
 _NEVER = late(_UNFIT)
@@ -85,6 +87,8 @@ def fit(text: str) -> str:
 
 def escaped_text(text: str) -> str:
     """A text as character data; a carriage return is kept by a reference (XML 1.0, 2.4 and 2.11)."""
+    if _USUAL.fullmatch(text):
+        return text
     text = fit(text)
     return text.replace("&", "&amp;").replace("<", "&lt;").replace(">", "&gt;").replace("\r", "&#13;")
 

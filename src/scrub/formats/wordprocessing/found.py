@@ -16,7 +16,7 @@ from scrub.formats.found import FoundElement, is_searchable
 from scrub.formats.spans import Span, Splice, parse
 from scrub.formats.wordprocessing.read import MAIN, Piece
 from scrub.formats.wordprocessing.tracking import Tracking
-from scrub.formats.wordprocessing.write import SPECIAL, elements_of
+from scrub.formats.wordprocessing.write import SPECIAL, elements_of, text_element
 from scrub.formats.xmltext import plain_text
 from scrub.model.text import Fresh, Kept, Stretches
 
@@ -38,11 +38,13 @@ _PROPERTIES = (
 class FoundParagraph(FoundElement):
     """A plain paragraph."""
 
-    __slots__ = ("style",)
+    __slots__ = ("_alone", "style")
 
-    def __init__(self, data: bytes, found: re.Match[bytes], raw_name: str) -> None:
+    def __init__(self, data: bytes, found: re.Match[bytes], raw_name: str, alone: bool) -> None:
+        """`alone` says that no paragraph of the part has a character that is an element."""
         super().__init__(data, "p", raw_name, found.start(), found.end(1), found.end())
         self.style = found[2]
+        self._alone = alone
 
     def text(self) -> str:
         """Its characters."""
@@ -103,6 +105,8 @@ class FoundParagraph(FoundElement):
     @property
     def _is_text_alone(self) -> bool:
         """Whether no character of it is an element."""
+        if self._alone:
+            return True
         tab, line_break = _elements(self.prefix)
         start, end, find = self.open_end, self.close_start, self._data.find
         return find(tab, start, end) < 0 and find(line_break, start, end) < 0
@@ -139,7 +143,7 @@ class FoundParagraph(FoundElement):
                 whole = "".join(fresh)
                 if not whole or SPECIAL.search(whole):
                     return None
-                found.append(Splice(each.start(), each.end() + len(prefix) + 4, elements_of(whole, prefix).encode()))
+                found.append(Splice(each.start(), each.end() + len(prefix) + 4, text_element(whole, prefix).encode()))
             at = end
             if at > last:
                 break
@@ -197,7 +201,8 @@ def plain_paragraphs(data: bytes) -> list[FoundParagraph]:
     if prefix is None:
         return []
     raw_name = f"{prefix}:p"
-    return [FoundParagraph(data, found, raw_name) for found in _paragraph(prefix).finditer(data)]
+    alone = not any(each in data for each in _elements(f"{prefix}:"))
+    return [FoundParagraph(data, found, raw_name, alone) for found in _paragraph(prefix).finditer(data)]
 
 
 @cache

@@ -258,7 +258,7 @@ class OfficeParagraph(ReadParagraph):
                 *splices,
                 *ParagraphWriter(twin.part.data, twin.span, twin.pieces, stretches, tracking).splices(),
             ]
-        return [*splices, *outside(splices, self.unlinked)]
+        return [*splices, *outside(splices, self.unlinked)] if self.unlinked else splices
 
     def _cut(self) -> Iterator[Splice]:
         """What takes it out. Marks stay where they are, so that what takes them out still finds them."""

@@ -255,14 +255,21 @@ def _is_same(piece: Piece, content: list[Bit]) -> bool:
 def elements_of(text: str, prefix: str, gone: bool = False) -> str:
     """Characters as the elements of a run (17.3.3.31), or of one that is recorded as deleted (17.3.3.7)."""
     name_of_text = "delText" if gone else "t"
+    if not SPECIAL.search(text):
+        return text_element(text, prefix, name_of_text) if text else ""
     out = ""
     for each in SPECIAL.split(text):
         if each in _ELEMENTS:
             out += f"<{prefix}{_ELEMENTS[each]}/>"
         elif each:
-            keep = ' xml:space="preserve"' if each != each.strip() or "  " in each else ""
-            out += f"<{prefix}{name_of_text}{keep}>{escaped_text(each)}</{prefix}{name_of_text}>"
+            out += text_element(each, prefix, name_of_text)
     return out
+
+
+def text_element(text: str, prefix: str, name: str = "t") -> str:
+    """Text without special characters as one element; its blanks are kept (17.3.3.31)."""
+    keep = ' xml:space="preserve"' if text != text.strip() or "  " in text else ""
+    return f"<{prefix}{name}{keep}>{escaped_text(text)}</{prefix}{name}>"
 
 
 def _merged(content: list[Bit]) -> list[Bit]:
