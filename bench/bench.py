@@ -535,21 +535,31 @@ def check_speed(lines: list[str]) -> None:
 
 
 def growth(lines: list[str]) -> None:
-    """How the pass over records grows with their number."""
-    lines += ["", "| rows of one sheet, the same pass | Scrub | a row | memory |", "| --- | --- | --- | --- |"]
-    for rows in (10_000, 100_000, 1_000_000):
-        file = one_sheet(DATA / f"rows-{rows}.xlsx", rows)
-        found = best(written("pass", PASS_MACRO), file, 1)
-        micro = found.seconds / rows * 1e6
-        lines.append(f"| {rows:,} | {found.seconds:.2f} s | {micro:.0f} \u00b5s | {found.memory / 1e6:.0f} MB |")
-        print(lines[-1], flush=True)
-    lines += ["", "| paragraphs, the same words | Scrub | a paragraph | memory |", "| --- | --- | --- | --- |"]
-    for count in (1_000, 10_000, 100_000):
-        file = document(DATA / f"paragraphs-{count}.docx", count)
-        found = best(written("words", WORDS_MACRO), file, 1)
-        micro = found.seconds / count * 1e6
-        lines.append(f"| {count:,} | {found.seconds:.2f} s | {micro:.0f} \u00b5s | {found.memory / 1e6:.0f} MB |")
-        print(lines[-1], flush=True)
+    """How a pass over records, and one over paragraphs, grow with their number."""
+    for what, unit, macro_, make, counts in (
+        ("rows of one sheet, the same pass", "row", written("pass", PASS_MACRO), _sheet, (10_000, 100_000, 1_000_000)),
+        (
+            "paragraphs, the same words",
+            "paragraph",
+            written("words", WORDS_MACRO),
+            _paragraphs,
+            (1_000, 10_000, 100_000),
+        ),
+    ):
+        lines += ["", f"| {what} | Scrub | a {unit} | memory |", "| --- | --- | --- | --- |"]
+        for count in counts:
+            found = best(run, make(count), 1)
+            micro = found.seconds / count * 1e6
+            lines.append(f"| {count:,} | {found.seconds:.2f} s | {micro:.0f} \u00b5s | {found.memory / 1e6:.0f} MB |")
+            print(lines[-1], flush=True)
+
+
+def _sheet(rows: int) -> Path:
+    return one_sheet(DATA / f"rows-{rows}.xlsx", rows)
+
+
+def _paragraphs(count: int) -> Path:
+    return document(DATA / f"paragraphs-{count}.docx", count)
 
 
 def main(words: list[str]) -> None:

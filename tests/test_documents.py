@@ -91,30 +91,39 @@ def test_any_edit_of_any_paragraph_is_just_that_edit(paragraphs: list[str], data
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "a.docx"
         path.write_bytes(document("".join(paragraphs)))
-        before, old, parts = looks(path), path.read_bytes(), members(path)
-        with scrub.open(str(path)) as opened:
-            every = list(opened.item.paragraphs())
-            assert [each.text for each in every] == texts(path)
-            wanted = list(before)
-            for number, paragraph in enumerate(every):
-                edits = data.draw(edits_of(len(paragraph.text)))
-                text = paragraph.text
-                try:
-                    paragraph.edit(edits)
-                except scrub.Failure:
-                    assert paragraph.text == text
-                    assert "\ufffc" in text or "7" in text
-                    continue
-                assert paragraph.text == edited(text, edits)
-                wanted[number] = _with(before[number], edits)
-            saved = opened.save("by hand")
-        assert texts(path) == ["".join(letter for letter, _ in each) for each in wanted]
-        for found, after in zip(looks(path), wanted, strict=True):
-            assert [look for _, look in found] == [look for _, look in after]
-        if saved is not None:
-            assert {name for name, each in members(path).items() if each != parts[name]} <= {"word/document.xml"}
-            scrub.undo(saved)
-        assert path.read_bytes() == old
+        just_that_edit(path, looks, _with, "word/document.xml", data)
+
+
+def just_that_edit(
+    path: Path,
+    letters: Callable[[Path], list[list[tuple[str, str]]]],
+    edited_as: Callable[[list[tuple[str, str]], list[tuple[int, int, str]]], list[tuple[str, str]]],
+    part: str,
+    data: st.DataObject,
+) -> None:
+    """Edits each paragraph anyhow: a reader of letters and their looks sees that and no more, and undo is exact."""
+    before, old, parts = letters(path), path.read_bytes(), members(path)
+    with scrub.open(str(path)) as opened:
+        every = list(opened.item.paragraphs())
+        assert [each.text for each in every] == ["".join(letter for letter, _ in each) for each in before]
+        wanted = list(before)
+        for number, paragraph in enumerate(every):
+            edits = data.draw(edits_of(len(paragraph.text)))
+            text = paragraph.text
+            try:
+                paragraph.edit(edits)
+            except scrub.Failure:
+                assert paragraph.text == text
+                assert "\ufffc" in text or "7" in text
+                continue
+            assert paragraph.text == edited(text, edits)
+            wanted[number] = edited_as(before[number], edits)
+        saved = opened.save("by hand")
+    assert letters(path) == wanted
+    if saved is not None:
+        assert {name for name, each in members(path).items() if each != parts[name]} <= {part}
+        scrub.undo(saved)
+    assert path.read_bytes() == old
 
 
 def _with(letters: list[tuple[str, str]], edits: list[tuple[int, int, str]]) -> list[tuple[str, str]]:

@@ -16,10 +16,10 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from lxml import etree
 from opentexts import letters, opentext, texts
-from test_documents import edits_of, run
+from test_documents import just_that_edit, run
 
 import scrub
-from scrub.model.text import edited, shrunk
+from scrub.model.text import shrunk
 
 Cli = Callable[..., Output]
 P = "<text:p>{}</text:p>"
@@ -57,28 +57,7 @@ def test_any_edit_of_any_paragraph_is_just_that_edit(paragraphs: list[str], data
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "a.odt"
         path.write_bytes(opentext("".join(paragraphs)))
-        before, old, parts = letters(path), path.read_bytes(), members(path)
-        with scrub.open(str(path)) as opened:
-            every = list(opened.item.paragraphs())
-            assert [each.text for each in every] == texts(path)
-            wanted = list(before)
-            for number, paragraph in enumerate(every):
-                edits = data.draw(edits_of(len(paragraph.text)))
-                text = paragraph.text
-                try:
-                    paragraph.edit(edits)
-                except scrub.Failure:
-                    assert "\ufffc" in text
-                    continue
-                assert paragraph.text == edited(text, edits)
-                wanted[number] = _with(before[number], edits)
-            saved = opened.save("by hand")
-        assert texts(path) == ["".join(letter for letter, _ in each) for each in wanted]
-        assert letters(path) == wanted
-        if saved is not None:
-            assert {name for name, each in members(path).items() if each != parts[name]} <= {"content.xml"}
-            scrub.undo(saved)
-        assert path.read_bytes() == old
+        just_that_edit(path, letters, _with, "content.xml", data)
 
 
 def _with(now: list[tuple[str, str]], edits: list[tuple[int, int, str]]) -> list[tuple[str, str]]:

@@ -8,13 +8,14 @@ from typing import Any
 from scrub.model.colours import Colour
 from scrub.model.declare import Reach, action, field, needs
 from scrub.model.grid import Alignment, Grid, HoldsCells
+from scrub.model.looks import LetterLooks
 from scrub.model.problem import Failure
 from scrub.model.values import same
 
 Place = tuple[Grid, int, int]
 
 
-class CellFields(HoldsCells):
+class CellFields(LetterLooks, HoldsCells):
     """What one cell and a range of cells have in common. Set on a range, a field is set on each of its cells."""
 
     __slots__ = ()
@@ -103,52 +104,6 @@ class CellFields(HoldsCells):
     @needs("put_look")
     def fill(self, value: str | None) -> None:
         self._set_look("fill", value)
-
-    @property
-    @field
-    def colour(self) -> str | None:
-        """The colour of its text, as "#b03a2e" or a plain word such as "red"; nothing for the usual one.
-
-        Example: KIND.colour = "red"
-        Also: font color, text color
-        """
-        found = self._look("colour")
-        return None if found is None else Colour(found)
-
-    @colour.setter
-    @needs("put_look")
-    def colour(self, value: str | None) -> None:
-        self._set_look("colour", value)
-
-    @property
-    @field
-    def bold(self) -> bool:
-        """yes when its text is bold.
-
-        Example: KIND.bold = yes
-        Also: strong, font weight
-        """
-        return bool(self._look("bold"))
-
-    @bold.setter
-    @needs("put_look")
-    def bold(self, value: bool) -> None:
-        self._set_look("bold", value)
-
-    @property
-    @field
-    def italic(self) -> bool:
-        """yes when its text is italic.
-
-        Example: KIND.italic = yes
-        Also: slanted, font style
-        """
-        return bool(self._look("italic"))
-
-    @italic.setter
-    @needs("put_look")
-    def italic(self, value: bool) -> None:
-        self._set_look("italic", value)
 
     @property
     @field

@@ -20,7 +20,67 @@ class Lettered(Protocol):
         """Sets a look of letters."""
 
 
-class HasLooks(Item):
+class LetterLooks(Item):
+    """How the letters of something look, whatever it is."""
+
+    __slots__ = ()
+
+    def _look(self, word: str) -> Any:
+        """What a look is."""
+        raise NotImplementedError
+
+    def _set_look(self, word: str, value: object) -> None:
+        """Sets a look."""
+        raise NotImplementedError
+
+    @property
+    @field
+    def bold(self) -> bool:
+        """yes when its text is bold.
+
+        Example: KIND.bold = yes
+        Also: strong, weight
+        """
+        return bool(self._look("bold"))
+
+    @bold.setter
+    @needs("put_look")
+    def bold(self, value: bool) -> None:
+        self._set_look("bold", value)
+
+    @property
+    @field
+    def italic(self) -> bool:
+        """yes when its text is italic.
+
+        Example: KIND.italic = yes
+        Also: emphasis, slanted
+        """
+        return bool(self._look("italic"))
+
+    @italic.setter
+    @needs("put_look")
+    def italic(self, value: bool) -> None:
+        self._set_look("italic", value)
+
+    @property
+    @field
+    def colour(self) -> str | None:
+        """The colour of its text, as "#b03a2e" or a plain word such as "red"; nothing for the usual one.
+
+        Example: KIND.colour = "red"
+        Also: font color, text color
+        """
+        found = self._look("colour")
+        return None if found is None else Colour(found)
+
+    @colour.setter
+    @needs("put_look")
+    def colour(self, value: str | None) -> None:
+        self._set_look("colour", value)
+
+
+class HasLooks(LetterLooks):
     """Words with a look. A yes-or-no look is yes where all the words have it; another is nothing where they differ."""
 
     __slots__ = ()
@@ -36,39 +96,11 @@ class HasLooks(Item):
         return first if all(other == first for other in found) else None
 
     def _set_look(self, word: str, value: object) -> None:
+        if word in ("colour", "highlight") and value is not None:
+            value = colour_of(str(value))
         paragraph, start, end = self.lettered()
         if start < end and any(each != value for each in paragraph.looks(start, end, word)):
             paragraph.put_look(start, end, word, value)
-
-    @property
-    @field
-    def bold(self) -> bool:
-        """yes when all its words are bold.
-
-        Example: KIND.bold = yes
-        Also: strong, weight
-        """
-        return bool(self._look("bold"))
-
-    @bold.setter
-    @needs("put_look")
-    def bold(self, value: bool) -> None:
-        self._set_look("bold", value)
-
-    @property
-    @field
-    def italic(self) -> bool:
-        """yes when all its words are italic.
-
-        Example: KIND.italic = yes
-        Also: emphasis, slanted
-        """
-        return bool(self._look("italic"))
-
-    @italic.setter
-    @needs("put_look")
-    def italic(self, value: bool) -> None:
-        self._set_look("italic", value)
 
     @property
     @field
@@ -102,22 +134,6 @@ class HasLooks(Item):
 
     @property
     @field
-    def colour(self) -> str | None:
-        """The colour of its words, as "#b03a2e" or a plain word such as "red"; nothing for the usual one.
-
-        Example: KIND.colour = "red"
-        Also: font color, text color
-        """
-        found = self._look("colour")
-        return None if found is None else Colour(found)
-
-    @colour.setter
-    @needs("put_look")
-    def colour(self, value: str | None) -> None:
-        self._set_look("colour", _colour(value))
-
-    @property
-    @field
     def highlight(self) -> str | None:
         """The colour they are marked with, as with a pen; nothing for none.
 
@@ -130,7 +146,7 @@ class HasLooks(Item):
     @highlight.setter
     @needs("put_look")
     def highlight(self, value: str | None) -> None:
-        self._set_look("highlight", _colour(value))
+        self._set_look("highlight", value)
 
     @property
     @field
@@ -163,7 +179,3 @@ class HasLooks(Item):
     @needs("put_look")
     def size(self, value: Decimal | None) -> None:
         self._set_look("size", value)
-
-
-def _colour(value: str | None) -> str | None:
-    return None if value is None else colour_of(value)

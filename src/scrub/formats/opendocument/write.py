@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import re
-from bisect import bisect_right
 from collections.abc import Iterator, Sequence
 from itertools import takewhile
 
@@ -11,6 +10,7 @@ from scrub.formats.opendocument.found import FoundParagraph, read_plain
 from scrub.formats.opendocument.read import TEXT, Piece, of, read_paragraph
 from scrub.formats.spans import Span, Splice, parse_element, spliced
 from scrub.formats.texts.paragraph import ATOM
+from scrub.formats.texts.pieces import Pieces
 from scrub.formats.xmltext import escaped_text
 from scrub.model.late import late
 from scrub.model.text import Kept, Stretches
@@ -27,7 +27,7 @@ class ParagraphWriter:
         self.pieces = pieces
         self.stretches = stretches
         self.prefix = paragraph.prefix
-        self._starts = [each.start for each in pieces]
+        self._places = Pieces(pieces)
 
     def splices(self) -> list[Splice]:
         """All of them. Blanks at the edges of pieces that stay are written anew where they would be lost."""
@@ -68,29 +68,17 @@ class ParagraphWriter:
         done = 0
         for part in self.stretches.parts:
             if isinstance(part, Kept) and part.start >= done:
-                for piece, text in self._kept(part.start, part.end):
+                for piece, text in self._places.within(part.start, part.end):
                     contents[piece].append((text, piece))
                 done = part.end
                 continue
             like = -1 if isinstance(part, Kept) else part.like
-            anchor = self._piece_at(like if like >= done else max(done - 1, 0))
+            anchor = self._places.at(like if like >= done else max(done - 1, 0))
             if isinstance(part, Kept):
-                contents[anchor] += [(text, piece) for piece, text in self._kept(part.start, part.end)]
+                contents[anchor] += [(text, piece) for piece, text in self._places.within(part.start, part.end)]
             else:
-                contents[anchor].append((part.text, self._piece_at(part.like)))
+                contents[anchor].append((part.text, self._places.at(part.like)))
         return contents
-
-    def _kept(self, start: int, end: int) -> Iterator[tuple[int, str]]:
-        number, count = self._piece_at(start), len(self.pieces)
-        while start < end and number < count:
-            piece = self.pieces[number]
-            last = min(end, piece.start + len(piece.text))
-            yield number, piece.text[start - piece.start : last - piece.start]
-            start = last
-            number += 1
-
-    def _piece_at(self, place: int) -> int:
-        return bisect_right(self._starts, place) - 1 if place >= 0 else len(self.pieces) - 1
 
     def _made(self, contents: list[list[tuple[str, int]]], edges: bool) -> Iterator[Splice]:
         for number, (piece, content) in enumerate(zip(self.pieces, contents, strict=True)):

@@ -10,7 +10,7 @@ from scrub.formats.spans import Span, Splice, ended, escaped, set_attributes
 from scrub.formats.wordprocessing.paragraph import OfficeParagraph
 from scrub.formats.wordprocessing.read import inner, own, value
 from scrub.formats.wordprocessing.reading import Home
-from scrub.formats.wordprocessing.stories import Place, Stories
+from scrub.formats.wordprocessing.stories import Place, Placed, Stories
 from scrub.formats.xmltext import escaped_text, text_of
 from scrub.model.inline import Bookmark, Picture, Section
 from scrub.model.late import late
@@ -23,22 +23,12 @@ _EMU = Decimal(360_000)  # in a centimetre (20.1.2.1)
 _TWIPS = Decimal(1440) / Decimal("2.54")  # in a centimetre (17.18.105)
 
 
-class OfficePicture(Picture):
+class OfficePicture(Placed, Picture):
     """A picture: its drawing has properties of its own (20.4.2.5)."""
 
     def __init__(self, place: Place, holder: Span) -> None:
         self._place, self._holder = place, holder
         self._now = self._first = place.span.attributes.get("descr") or None
-
-    @property
-    def file(self) -> Home:
-        """The document."""
-        return self._place.home
-
-    @property
-    def label(self) -> str:
-        """The paragraph it stands in."""
-        return self._place.label
 
     @property
     def name(self) -> str:
@@ -91,18 +81,13 @@ def pictures_in(home: Home, stories: Stories) -> Iterator[OfficePicture]:
                     yield OfficePicture(Place(home, stories, part, properties), holder)
 
 
-class OfficeBookmark(Bookmark):
+class OfficeBookmark(Placed, Bookmark):
     """A bookmark: two marks with one number (17.13.6)."""
 
     def __init__(self, place: Place, end: Span | None) -> None:
         self._place, self._end = place, end
         self._now = self._first = value(place.span, "name") or ""
         self._gone = False
-
-    @property
-    def file(self) -> Home:
-        """The document."""
-        return self._place.home
 
     @property
     def label(self) -> str:
@@ -201,17 +186,12 @@ _USUAL_MARGINS = {
 }  # fmt: skip
 
 
-class OfficeSection(Section):
+class OfficeSection(Placed, Section):
     """A section: its properties stand at its end (17.6.17)."""
 
     def __init__(self, place: Place, number: int) -> None:
         self._place, self._number = place, number
         self._set: dict[tuple[str, str], str] = {}
-
-    @property
-    def file(self) -> Home:
-        """The document."""
-        return self._place.home
 
     @property
     def label(self) -> str:

@@ -10,7 +10,7 @@ from scrub.formats.opc.relationships import Relationship, relationships
 from scrub.formats.spans import RELATIONSHIPS, Span, Splice, set_attributes
 from scrub.formats.wordprocessing.read import own, value
 from scrub.formats.wordprocessing.reading import Home
-from scrub.formats.wordprocessing.stories import Place, Stories
+from scrub.formats.wordprocessing.stories import Place, Placed, Stories
 from scrub.formats.xmltext import escaped_text, text_of
 from scrub.formats.zip import Package
 from scrub.model.inline import Link
@@ -22,23 +22,13 @@ _HYPERLINK = late(r'(\s*HYPERLINK\s+)"([^"]*)"', re.IGNORECASE)
 _RELATION = f"{RELATIONSHIPS}/hyperlink"
 
 
-class OfficeLink(Link):
+class OfficeLink(Placed, Link):
     """A link: an element with a relationship or an anchor, or a field (17.16.22, 17.16.5.25)."""
 
     def __init__(self, place: Place, links: Links, code: Span | None = None, words: str = "") -> None:
         self._place, self._links, self._code = place, links, code
         self._words = words
         self._now: str | None = None
-
-    @property
-    def file(self) -> Home:
-        """The document."""
-        return self._place.home
-
-    @property
-    def label(self) -> str:
-        """The paragraph it stands in."""
-        return self._place.label
 
     @property
     def text(self) -> str:

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from bisect import bisect_right
-from collections.abc import Iterator, Sequence
+from collections.abc import Sequence
 from itertools import groupby
 from typing import NamedTuple
 
 from scrub.formats.spans import Span, Splice, spliced
+from scrub.formats.texts.pieces import Pieces
 from scrub.formats.wordprocessing.looks import properties_of
 from scrub.formats.wordprocessing.read import Piece, inner, own
 from scrub.formats.wordprocessing.tracking import Tracking
@@ -57,7 +57,7 @@ class ParagraphWriter:
         self.gone = gone
         self.edits = edits
         self.prefix = paragraph.prefix
-        self._starts = [each.start for each in pieces]
+        self._places = Pieces(pieces)
 
     def splices(self) -> list[Splice]:
         """All of them."""
@@ -81,18 +81,18 @@ class ParagraphWriter:
                 self._gone(done, following, contents)
                 done = max(done, following)
             if isinstance(part, Kept) and in_order:
-                for piece, text in self._kept(part.start, part.end):
+                for piece, text in self._places.within(part.start, part.end):
                     contents[piece].append(Bit(KEPT, text, self.pieces[piece].run, part.looks))
                 done = part.end
                 continue
             like = part.like if isinstance(part, Fresh) else -1
-            anchor = self._piece_at(like if like >= done else max(done - 1, 0))
+            anchor = self._places.at(like if like >= done else max(done - 1, 0))
             sort = NEW if self._records(self.pieces[anchor].inside) else KEPT
             if isinstance(part, Kept):
-                for piece, text in self._kept(part.start, part.end):
+                for piece, text in self._places.within(part.start, part.end):
                     contents[anchor].append(Bit(sort, text, self.pieces[piece].run, part.looks))
             else:
-                contents[anchor].append(Bit(sort, part.text, self.pieces[self._piece_at(part.like)].run, part.looks))
+                contents[anchor].append(Bit(sort, part.text, self.pieces[self._places.at(part.like)].run, part.looks))
         self._gone(done, whole, contents)
         return contents
 
@@ -100,27 +100,13 @@ class ParagraphWriter:
         """Old characters that go: they stay as recorded deletions where changes are recorded."""
         if self.tracking is None or start >= end:
             return
-        for piece, text in self._kept(start, end):
+        for piece, text in self._places.within(start, end):
             if self._records(self.pieces[piece].inside):
                 contents[piece].append(Bit(GONE, text, self.pieces[piece].run))
 
     def _records(self, inside: Span | None) -> bool:
         """Whether a change is recorded here: not in an insertion of one's own, which is just changed."""
         return self.tracking is not None and not self.tracking.is_own(inside)
-
-    def _kept(self, start: int, end: int) -> Iterator[tuple[int, str]]:
-        """The pieces that a range of old characters stands in, each with its part of the text."""
-        number, count = self._piece_at(start), len(self.pieces)
-        while start < end and number < count:
-            piece = self.pieces[number]
-            last = min(end, piece.start + len(piece.text))
-            yield number, piece.text[start - piece.start : last - piece.start]
-            start = last
-            number += 1
-
-    def _piece_at(self, place: int) -> int:
-        """The piece with an old character; past the end the last one."""
-        return bisect_right(self._starts, place) - 1 if place >= 0 else len(self.pieces) - 1
 
     def _run(self, run: Span, pairs: list[tuple[Piece, list[Bit]]]) -> list[Splice]:
         """A run made what it is to be. Text of another look stands in a run of its own; a run without anything goes."""

@@ -1,0 +1,41 @@
+"""The pieces of a part that the characters of a paragraph stand in, found by the place of a character."""
+
+from __future__ import annotations
+
+from bisect import bisect_right
+from collections.abc import Iterator, Sequence
+from typing import Protocol
+
+
+class Piece(Protocol):
+    """What some characters stand in."""
+
+    @property
+    def start(self) -> int:
+        """Its first character in the paragraph."""
+
+    @property
+    def text(self) -> str:
+        """Its characters."""
+
+
+class Pieces:
+    """The pieces of one paragraph, in order."""
+
+    def __init__(self, every: Sequence[Piece]) -> None:
+        self._every = every
+        self._starts = [each.start for each in every]
+
+    def at(self, place: int) -> int:
+        """The number of the piece with a character; of a place past the end, or before the start, the last one."""
+        return bisect_right(self._starts, place) - 1 if place >= 0 else len(self._every) - 1
+
+    def within(self, start: int, end: int) -> Iterator[tuple[int, str]]:
+        """The pieces that a range of characters stands in, each with its part of the text."""
+        number, count = self.at(start), len(self._every)
+        while start < end and number < count:
+            piece = self._every[number]
+            last = min(end, piece.start + len(piece.text))
+            yield number, piece.text[start - piece.start : last - piece.start]
+            start = last
+            number += 1
