@@ -536,15 +536,10 @@ def check_speed(lines: list[str]) -> None:
 
 def growth(lines: list[str]) -> None:
     """How a pass over records, and one over paragraphs, grow with their number."""
-    for what, unit, macro_, make, counts in (
-        ("rows of one sheet, the same pass", "row", written("pass", PASS_MACRO), _sheet, (10_000, 100_000, 1_000_000)),
-        (
-            "paragraphs, the same words",
-            "paragraph",
-            written("words", WORDS_MACRO),
-            _paragraphs,
-            (1_000, 10_000, 100_000),
-        ),
+    records, words = written("pass", PASS_MACRO), written("words", WORDS_MACRO)
+    for what, unit, run, make, counts in (
+        ("rows of one sheet, the same pass", "row", records, _sheet, (10_000, 100_000, 1_000_000)),
+        ("paragraphs, the same words", "paragraph", words, _paragraphs, (1_000, 10_000, 100_000)),
     ):
         lines += ["", f"| {what} | Scrub | a {unit} | memory |", "| --- | --- | --- | --- |"]
         for count in counts:
