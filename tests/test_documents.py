@@ -6,6 +6,7 @@ import contextlib
 import itertools
 import re
 import tempfile
+import zipfile
 from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any
@@ -624,6 +625,18 @@ def test_changes_and_comments_are_listed_and_decided_on(home: Path) -> None:
     assert (back.log, back.state) == (["7"], "unchanged")
 
 
+def with_people(path: Path, people: str) -> None:
+    """Adds the part that lists who wrote."""
+    parts = members(path)
+    parts["word/people.xml"] = people.encode()
+    related = b'<Relationship Id="r99" Type="http://schemas.microsoft.com/office/2011/relationships/people" Target="people.xml"/>'
+    name = "word/_rels/document.xml.rels"
+    parts[name] = parts[name].replace(b"</Relationships>", related + b"</Relationships>")
+    with zipfile.ZipFile(path, "w") as package:
+        for each, data in parts.items():
+            package.writestr(each, data)
+
+
 def test_a_document_ready_to_go_out(home: Path) -> None:
     path = made(*REVIEWED[1:2], comments=COMMENTS)
     body = 'if count(change) > 0\nfail "{count(change)} changes wait."\nend\neach comment\ndelete\nend\nremove-names'
@@ -649,6 +662,13 @@ def test_a_document_ready_to_go_out(home: Path) -> None:
     before = schema_findings("real.docx")
     run("remove-names", "real.docx")
     assert docx.Document("real.docx").core_properties.author == ""
+    people = (
+        '<w15:people xmlns:w15="http://schemas.microsoft.com/office/word/2012/wordml"><w15:person w15:author="Ann Moss">'
+        "<w15:presenceInfo/></w15:person></w15:people>"
+    )
+    with_people(Path("real.docx"), people)
+    run("remove-names", "real.docx")
+    assert b"Ann" not in members(Path("real.docx"))["word/people.xml"]
     assert schema_findings("real.docx") == before
 
 

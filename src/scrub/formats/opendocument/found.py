@@ -9,6 +9,9 @@ from scrub.formats.found import FoundElement, is_searchable
 from scrub.formats.opendocument.read import TEXT, Characters, Read, blanks
 from scrub.formats.spans import Namespaces, Span, parse
 
+#: Spans of a paragraph up to which it is plain: more could lie deep in each other.
+_SPANS = 200
+
 
 class FoundParagraph(FoundElement):
     """A plain paragraph."""
@@ -34,6 +37,7 @@ def plain_paragraphs(data: bytes) -> list[FoundParagraph]:
     return [
         FoundParagraph(data, found[2].decode(), names[found[2]], found.start(), found.end(1), found.end())
         for found in _paragraph(prefix).finditer(data)
+        if data.count(b"span ", found.start(), found.end()) < _SPANS
     ]
 
 

@@ -242,15 +242,19 @@ class OfficeDocument(OfficeFile, Home):
         self._comments.places = None
 
     @cached_property
-    def _office(self) -> tuple[bytes, list[Splice]]:
-        """The part with names of the office, and what takes them out (ISO/IEC 29500-1, 22.2.2)."""
-        if _OFFICE not in self.package.members:
-            return b"", []
-        data, root = part_tree(self.package, _OFFICE)
-        named = [
-            each for each in root.children if each.name in ("Company", "Manager") and each.open_end < each.close_start
-        ]
-        return data, [Splice(each.start, each.end, b"") for each in named]
+    def _with_names(self) -> list[tuple[str, bytes, list[Splice]]]:
+        """The other parts with names, and what takes them out: of the office (ISO/IEC 29500-1, 22.2.2), of the people
+        who wrote ([MS-DOCX] 2.5.3.4).
+        """
+        found: list[tuple[str, bytes, list[Splice]]] = []
+        for part, names in ((_OFFICE, ("Company", "Manager")), (self._targets.get("people", ""), ("person",))):
+            if part in self.package.members:
+                data, root = part_tree(self.package, part)
+                named = (each for each in root.children if each.name in names)
+                full = [each for each in named if each.name == "person" or each.open_end < each.close_start]
+                if full:
+                    found.append((part, data, [Splice(each.start, each.end, b"") for each in full]))
+        return found
 
     def remove_names(self) -> None:
         """Takes out who wrote, changed and commented the document."""
@@ -258,7 +262,7 @@ class OfficeDocument(OfficeFile, Home):
         if self._nameless:
             return
         written = [part.data for part in self._stories.parts] + self._comments.written
-        if self._office[1] or any(nameless(data) != data for data in written):
+        if self._with_names or any(nameless(data) != data for data in written):
             self._nameless = True
             self.changed("names", True, False, lambda: setattr(self, "_nameless", False), "names of authors taken out")
         for name in ("creator", "lastModifiedBy"):
@@ -333,8 +337,8 @@ class OfficeDocument(OfficeFile, Home):
             if splices or part.data is not part.first or self._nameless:
                 self._write(parts, part.name, part.first, spliced(part.data, splices))
         self._comments.write(parts, self._nameless)
-        if self._nameless and self._office[1]:
-            self._write(parts, _OFFICE, self._office[0], spliced(*self._office))
+        for name, data, splices in self._with_names if self._nameless else ():
+            self._write(parts, name, data, spliced(data, splices))
         if self._records.touched and self._settings_part and self._settings is not None:
             data = self.package.read(self._settings_part)
             parts.changed[self._settings_part] = partial(
