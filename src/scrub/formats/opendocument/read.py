@@ -135,7 +135,7 @@ def read_paragraph(data: bytes, paragraph: Span) -> Read:
 def blanks(count: str | None) -> str:
     """The blanks of a `text:s` (6.1.3); a count that no text has is none."""
     written = count or "1"
-    return " " * (int(written) if written.isdigit() and len(written) < 6 else 1)
+    return " " * (int(written) if written.isdigit() and len(written) < 5 else 1)
 
 
 def is_paragraph(span: Span) -> bool:
