@@ -1,0 +1,209 @@
+"""A document as it is looked through: what it holds, and what is found in it by number, by words, by name."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator, Sequence
+
+from scrub.model.declare import finds, holds, selects
+from scrub.model.files import WholeFile
+from scrub.model.inline import Bookmark
+from scrub.model.late import late
+from scrub.model.lines_of_text import HoldsLines
+from scrub.model.operations.texts import loose
+from scrub.model.paragraphs import Heading, Paragraph, Passage, Passages
+from scrub.model.patterns import found_in, pattern_of
+from scrub.model.problem import Failure, Missing, counted, did_you_mean
+from scrub.model.records import Table
+from scrub.model.values import fold, loosen
+
+
+class LookedThrough(WholeFile, HoldsLines):
+    """A file of paragraphs."""
+
+    # -- what each format offers
+
+    def every_paragraph(self) -> Sequence[Paragraph]:
+        """Its paragraphs in the order of the document: those of the body first."""
+        raise NotImplementedError
+
+    def groups(self) -> Sequence[Sequence[Paragraph]]:
+        """Its paragraphs, those together that stand together: a body, a cell, a header."""
+        return (self.every_paragraph(),)
+
+    def lines(self) -> Sequence[Sequence[Paragraph]]:
+        """All of them."""
+        return self.groups()
+
+    @holds
+    def paragraphs(self) -> Iterator[Paragraph]:
+        """Its paragraphs, headings too, in all places."""
+        return iter(self.every_paragraph())
+
+    @holds
+    def passages(self) -> Iterator[Passage]:
+        """Its words, in pieces of one look each."""
+        return (passage for paragraph in self.every_paragraph() for passage in paragraph.passages())
+
+    @holds
+    def headings(self) -> Iterator[Heading]:
+        """Its headings."""
+        return (each for each in self.every_paragraph() if isinstance(each, Heading) and each.level is not None)
+
+    @holds
+    def tables(self) -> Iterator[Table]:
+        """Its tables. Their first row has the headings; what stands under them are records."""
+        return iter(())
+
+    @holds
+    def bookmarks(self) -> Iterator[Bookmark]:
+        """Its bookmarks."""
+        return iter(())
+
+    # -- looked for
+
+    @finds
+    def find_paragraph(self, number: int) -> Paragraph:
+        """A paragraph by its number: `paragraph(12)`."""
+        every = self.every_paragraph()
+        found = next((each for each in every if each.number == number), None)
+        if found is None:
+            raise Missing(f"there is no paragraph {number}; {self.label} has {len(every):,}")
+        return found
+
+    @finds
+    def find_heading(self, text: str) -> Heading:
+        """A heading by its words: `heading("Water")`."""
+        every = list(self.headings())
+        found = [each for each in every if fold(each.text.strip()) == fold(text.strip())]
+        if not found:
+            names = [each.text for each in every]
+            there = f" There are: {', '.join(names[:8])}" if names else " There are none"
+            raise Missing(f'there is no heading "{text}".{did_you_mean(text, names)}{there}')
+        return found[0]
+
+    @finds
+    def find_passage(self, text: str) -> Passage:
+        """The one passage with these words: `passage("6 kg")`. Words that stand several times are refused."""
+        return self._only(text)
+
+    @finds
+    def find_passages(self, text: str = "", matching: str = "") -> Passages:
+        """Every passage with these words, or every one that a pattern finds: `passages(matching: "\\d+ kg")`."""
+        if not text and not matching:
+            raise Failure('write what to look for: passages("6 kg")')
+        return Passages(self, list(self._search(text, matching)))
+
+    def _search(self, text: str, matching: str = "", among: Sequence[Paragraph] | None = None) -> Iterator[Passage]:
+        pattern = pattern_of(matching) if matching else None
+        words = loose(text)
+        for paragraph in self.every_paragraph() if among is None else among:
+            every = words.finditer(paragraph.text) if pattern is None else found_in(pattern, loosen(paragraph.text))
+            for found in list(every):
+                yield Passage(paragraph, *found.span())
+
+    def _only(self, text: str, which: int = 0) -> Passage:
+        found = list(self._search(text))
+        if which and 0 < which <= len(found):
+            return found[which - 1]
+        if len(found) == 1 and not which:
+            return found[0]
+        if not found:
+            raise Missing(f'the words "{text}" stand nowhere in {self.label}')
+        places = ", ".join(dict.fromkeys(each.label for each in found[:6]))
+        times = "once" if len(found) == 1 else f"{len(found)} times"
+        raise Failure(
+            f'the words "{text}" stand {times}: {places}. Say which: {found[-1].paragraph.label} "{text}", '
+            f'or {len(found)} "{text}"'
+        )
+
+    @selects
+    def picked(self, place: str | None = None) -> Passages:
+        """What a person picked: `paragraph 12`, `paragraphs 3-5`, `heading "Water"`, `"bread and water"`, `paragraph 4
+        "bread"`, `2 "bread"` for the second, `from "Dear" to "hut."`, `bookmark notice`, `table 2`, `matching "…"`;
+        several are parted by commas.
+        """
+        if place is None:
+            return Passages(self, [_whole(each) for each in self.every_paragraph()])
+        found: list[Passage] = []
+        rest = place.strip()
+        while rest:
+            for form, method in _PICKS:
+                match = form.match(rest)
+                if match is not None:
+                    found += method(self, *match.groups())
+                    rest = rest[match.end() :].lstrip().removeprefix(",").lstrip()
+                    break
+            else:
+                raise Failure(
+                    f'"{rest}" is no place in a document. Write: paragraph 12, paragraphs 3-5, heading "Water", '
+                    '"bread and water", from "Dear" to "hut.", bookmark notice, table 2, or matching "…"'
+                )
+        return Passages(self, found, True)
+
+    def _numbered(self, first: str, last: str | None) -> list[Passage]:
+        return [_whole(self.find_paragraph(number)) for number in range(int(first), int(last or first) + 1)]
+
+    def _within(self, number: str, text: str) -> list[Passage]:
+        paragraph = self.find_paragraph(int(number))
+        found = list(self._search(text, among=[paragraph]))
+        if not found:
+            raise Missing(f'the words "{text}" do not stand in {paragraph.label}')
+        return found
+
+    def _headed(self, text: str) -> list[Passage]:
+        heading = self.find_heading(text)
+        return [_whole(heading), *map(_whole, heading.paragraphs_below())]
+
+    def _between(self, first: str, last: str) -> list[Passage]:
+        start = self._only(first)
+        every = self.every_paragraph()
+        at = next(place for place, each in enumerate(every) if each is start.paragraph)
+        for end in self._search(last):
+            until = next(place for place, each in enumerate(every) if each is end.paragraph)
+            if (until, end.start) >= (at, start.end):
+                whole = [_whole(each) for each in every[at : until + 1]]
+                whole[0].start = start.start
+                whole[-1].end = end.end
+                return whole
+        raise Missing(f'the words "{last}" do not stand behind "{first}" in {self.label}')
+
+    def _bookmarked(self, quoted: str | None, name: str | None) -> list[Passage]:
+        wanted = quoted or name or ""
+        every = list(self.bookmarks())
+        found = next((each for each in every if fold(each.name) == fold(wanted)), None)
+        if found is None:
+            names = [each.name for each in every]
+            there = f" There are: {', '.join(names[:8])}" if names else " There are none"
+            raise Missing(f'there is no bookmark "{wanted}".{did_you_mean(wanted, names)}{there}')
+        return [Passage(*each) for each in found.covers()]
+
+    def _tabled(self, number: str) -> list[Passage]:
+        tables = list(self.tables())
+        if not 0 < int(number) <= len(tables):
+            raise Missing(f"there is no table {number}; {self.label} has {counted(len(tables), 'table')}")
+        rows = tables[int(number) - 1].rows
+        return [_whole(each) for each in self.every_paragraph() if rows.holds(each)]
+
+    def _found(self, which: str | None, text: str) -> list[Passage]:
+        return [self._only(text, int(which or 0))]
+
+    def _matched(self, pattern: str) -> list[Passage]:
+        return list(self._search("", pattern))
+
+
+def _whole(paragraph: Paragraph) -> Passage:
+    return Passage(paragraph, 0, len(paragraph.text))
+
+
+_QUOTED = r'["\u201c\u201d]([^"\u201c\u201d]+)["\u201c\u201d]'
+_PICKS = (
+    (late(rf"paragraph\s+(\d+)\s+{_QUOTED}", re.IGNORECASE), LookedThrough._within),
+    (late(r"paragraphs?\s+(\d+)(?:\s*[-\u2013]\s*(\d+))?", re.IGNORECASE), LookedThrough._numbered),
+    (late(rf"heading\s+{_QUOTED}", re.IGNORECASE), LookedThrough._headed),
+    (late(rf"bookmark\s+(?:{_QUOTED}|(\w+))", re.IGNORECASE), LookedThrough._bookmarked),
+    (late(r"table\s+(\d+)", re.IGNORECASE), LookedThrough._tabled),
+    (late(rf"from\s+{_QUOTED}\s+to\s+{_QUOTED}", re.IGNORECASE), LookedThrough._between),
+    (late(rf"matching\s+{_QUOTED}", re.IGNORECASE), LookedThrough._matched),
+    (late(rf"(?:(\d+)\s+)?{_QUOTED}"), LookedThrough._found),
+)
