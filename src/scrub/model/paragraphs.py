@@ -7,6 +7,7 @@ from collections.abc import Iterable, Iterator, Sequence
 from typing import NamedTuple
 
 from scrub.model.declare import FileItem, Reach, action, field, holds, may_lack
+from scrub.model.frames import Framed
 from scrub.model.lines_of_text import HoldsLines, Line
 from scrub.model.looks import HasLooks
 from scrub.model.problem import Failure
@@ -40,7 +41,7 @@ class Hole(NamedTuple):
 Filling = tuple[Hole, str]
 
 
-class Paragraph(HasLooks, HoldsLines):
+class Paragraph(Framed, HasLooks, HoldsLines):
     """A paragraph of a document."""
 
     kind_word = "paragraph"

@@ -15,6 +15,7 @@ from scrub.formats.source import Source, opened
 from scrub.formats.spans import Span, Splice, outside, spliced
 from scrub.formats.texts.tables import DocumentRows
 from scrub.formats.wordprocessing.comments import CommentPart, OfficeComment
+from scrub.formats.wordprocessing.frames import ParagraphFrames
 from scrub.formats.wordprocessing.holes import controls_in
 from scrub.formats.wordprocessing.inline import (
     OfficeBookmark,
@@ -125,6 +126,11 @@ class OfficeDocument(OfficeFile, Home):
     def styles(self) -> ParagraphStyles:
         """Its styles."""
         return styles_of(self._style_part)
+
+    @cached_property
+    def frames(self) -> ParagraphFrames:
+        """How its paragraphs are set by their styles."""
+        return ParagraphFrames(self._style_part)
 
     def controls(self, part: StoryPart) -> Mapping[int, Span]:
         """The content controls of a part that hold one paragraph, by where that begins."""

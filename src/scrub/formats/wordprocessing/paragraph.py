@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from itertools import pairwise
+from types import MappingProxyType
+from typing import Any
 
-from scrub.formats.spans import Splice, escaped, outside
+from scrub.formats.spans import Span, Splice, escaped, outside, parse_element
 from scrub.formats.texts.paragraph import OpenParagraph, cut
+from scrub.formats.wordprocessing.frames import RANK, element_for
 from scrub.formats.wordprocessing.looks import checked
 from scrub.formats.wordprocessing.read import inner, own, value
 from scrub.formats.wordprocessing.reading import ReadParagraph
@@ -29,6 +32,7 @@ class OfficeParagraph(ReadParagraph):
 
     twin: OfficeParagraph | None = None  # the same one in the other copy of a text box
     is_twofold = False  # whether it stands in a text box that is there twice
+    set_frames: Mapping[str, tuple[object, str, str]] = MappingProxyType({})  # by the word: value, element, its text
     _recorded: bool | None = None  # whether its changes are recorded; None before the first
 
     def note_way(self) -> None:
@@ -46,7 +50,7 @@ class OfficeParagraph(ReadParagraph):
         """Whether anything of it was changed."""
         if self._recorded is None:
             return False
-        if self._gone or self.before or self.behind or self._restyled or self.taken or self.unlinked:
+        if self._gone or self.before or self.behind or self._reset or self.taken or self.unlinked:
             return True
         return self.stretches.touched
 
@@ -106,6 +110,55 @@ class OfficeParagraph(ReadParagraph):
                 each._style = style
 
         self.changed(field, before, after, revert)
+
+    @property
+    def _reset(self) -> bool:
+        """Whether its properties are others."""
+        return bool(self.set_frames) or self._restyled
+
+    # -- how it is set
+
+    def frame(self, word: str) -> Any:
+        """How it is set."""
+        if word in self.set_frames:
+            return self.set_frames[word][0]
+        return self.home.frames.of(self._properties, self._style or self.home.styles.default, word)
+
+    def put_frame(self, word: str, value: object) -> None:
+        """Sets it otherwise."""
+        self.note_way()
+        self._ensure_single()
+        before = getattr(self, word)
+        if value == before:
+            return
+        chain: list[OfficeParagraph] = [self, *self.taken]
+        former = [(each, each.set_frames) for each in chain]
+        made = [element_for(*each.framed(word), word, value, self.span.prefix) for each in chain]
+        for each, (name, text) in zip(chain, made, strict=True):
+            kept = {other: set_ for other, set_ in each.set_frames.items() if other != word}
+            each.set_frames = {**kept, word: (value, name, text)}  # the last one of an element has all it says
+
+        def revert() -> None:
+            for each, frames in former:
+                each.set_frames = frames
+
+        self.changed(word.replace("_", "-"), before, value, revert)
+
+    def framed(self, word: str) -> tuple[bytes, Span | None]:
+        """The bytes and the properties that a new element is made from: what was set before is in them."""
+        earlier = [text for other, (_, name, text) in self.set_frames.items() if other != word]
+        if not earlier:
+            return self.part.data, self._properties
+        p = self.span.prefix
+        whole = f"<{p}pPr>{''.join(earlier)}</{p}pPr>".encode()
+        read = parse_element(whole, 0, len(whole), self.span.namespaces)
+        known = {each.name for each in read.children}
+        rest = [each for each in (self._properties.children if self._properties else []) if each.name not in known]
+        if not rest:
+            return whole, read
+        more = b"".join(self.part.data[each.start : each.end] for each in rest)
+        whole = whole[: -len(f"</{p}pPr>")] + more + f"</{p}pPr>".encode()
+        return whole, parse_element(whole, 0, len(whole), self.span.namespaces)
 
     # -- filled in
 
@@ -189,6 +242,7 @@ class OfficeParagraph(ReadParagraph):
         between = self.part.data[last.span.end : following.span.start]
         return (
             self._frame() == following._frame()
+            and self.set_frames == following.set_frames
             and not between.strip()
             and not last.open_after
             and last.span.open_end != last.span.end
@@ -221,7 +275,7 @@ class OfficeParagraph(ReadParagraph):
         """What changes it in its part."""
         if not self.touched:
             return ()
-        if self._gone or self.before or self.behind or self.taken or self._recorded or self._restyled or self.unlinked:
+        if self._gone or self.before or self.behind or self.taken or self._recorded or self._reset or self.unlinked:
             return self._all_splices()
         return self._written(self.stretches, None)
 
@@ -274,14 +328,14 @@ class OfficeParagraph(ReadParagraph):
         if tracking is not None:
             for each in chain:
                 goes = self._gone or each is not chain[-1]
-                if goes or each._restyled:
+                if goes or each._reset:
                     yield from each.properties_splice(tracking, goes)
             return
         for one, other in pairwise(chain):
             properties = other._properties
             start = properties.end if properties is not None else other.span.open_end
             yield Splice(one.span.close_start, start, b"")
-        if self._restyled:
+        if self._reset:
             yield from self.properties_splice(None, False)
 
     def properties_splice(self, tracking: Tracking | None, mark_goes: bool) -> Iterator[Splice]:
@@ -292,12 +346,19 @@ class OfficeParagraph(ReadParagraph):
         data, p, properties = self.part.data, self.span.prefix, self._properties
         children = properties.children if properties is not None else []
         last = ("rPr", "sectPr", "pPrChange")
-        middle = [data[each.start : each.end].decode() for each in children if each.name not in ("pStyle", *last)]
+        parts = {
+            each.name: data[each.start : each.end].decode() for each in children if each.name not in ("pStyle", *last)
+        }
+        former = "".join(parts.values())
+        parts |= {name: text for _, name, text in self.set_frames.values()}
+        middle = (
+            [parts[name] for name in sorted(parts, key=lambda name: RANK.get(name, 0))] if self.set_frames else [former]
+        )
         old_style = next((data[each.start : each.end].decode() for each in children if each.name == "pStyle"), "")
         style = f'<{p}pStyle {p}val="{escaped(self._style or "")}"/>' if self._restyled else old_style
         tail = {each.name: data[each.start : each.end].decode() for each in children if each.name in last}
-        if tracking is not None and self._restyled and "pPrChange" not in tail:
-            before = f"<{p}pPr>{old_style}{''.join(middle)}</{p}pPr>"
+        if tracking is not None and self._reset and "pPrChange" not in tail:
+            before = f"<{p}pPr>{old_style}{former}</{p}pPr>"
             tail["pPrChange"] = f"<{p}pPrChange{tracking.attributes(p)}>{before}</{p}pPrChange>"
         if mark_goes and tracking is not None:
             gone = f"<{p}del{tracking.attributes(p)}/>"

@@ -11,6 +11,7 @@ from scrub.formats.opc.relationships import part_tree
 from scrub.formats.spans import Span, Splice
 from scrub.formats.texts.pieced import PiecedParagraph
 from scrub.formats.wordprocessing.found import FoundParagraph, parse_story
+from scrub.formats.wordprocessing.frames import ParagraphFrames
 from scrub.formats.wordprocessing.holes import OfficeHole, control_hole, holes_in
 from scrub.formats.wordprocessing.looks import RunLooks
 from scrub.formats.wordprocessing.read import FieldState, Piece, Read, inner, read_paragraph, value
@@ -75,6 +76,11 @@ class Home(Document):
     @cached_property
     def run_looks(self) -> RunLooks:
         """How its words look."""
+        raise NotImplementedError
+
+    @cached_property
+    def frames(self) -> ParagraphFrames:
+        """How its paragraphs are set by their styles."""
         raise NotImplementedError
 
     def controls(self, part: StoryPart) -> Mapping[int, Span]:
