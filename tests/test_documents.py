@@ -287,6 +287,7 @@ def test_what_must_stay_is_left_and_told(home: Path) -> None:
     ],
 )  # fmt: skip
 def test_a_document_that_allows_no_plain_change_is_respected(home: Path, setting: str, why: str) -> None:
+    assert run('log "{document.protected}"', made("a", settings=setting)).log == ["yes"]
     path = made("a  b", settings=setting)
     old = path.read_bytes()
     for body in ('in paragraph(1)\nparagraph.text = "x"\nend', "in paragraph(1)\ndelete\nend", 'add-paragraph "x"'):
@@ -325,12 +326,13 @@ def test_properties_and_schema(home: Path, tmp_path: Path) -> None:
     source.save("real.docx")
     before = schema_findings("real.docx")
     found = run(
-        'document.title = "Rules & more"\ndocument.author = nothing\nsingle-spaces\nbind-units\nswap-around "and"\nadd-paragraph "Printed."',
+        'document.title = "Rules & more"\ndocument.author = nothing\ndocument.subject = "Huts"\ndocument.keywords = "hut, rules"\nsingle-spaces\nbind-units\nswap-around "and"\nadd-paragraph "Printed."',
         "real.docx",
     )
     assert [str(each) for each in found.changes][:1] == ["title: nothing -> Rules & more"]
     after = docx.Document("real.docx")
     assert (after.core_properties.title, after.core_properties.author) == ("Rules & more", "")
+    assert (after.core_properties.subject, after.core_properties.keywords) == ("Huts", "hut, rules")
     assert [each.text for each in after.paragraphs] == ["House rules", "Carry 6\u00a0L of wood and water.", "Printed."]
     assert schema_findings("real.docx") == before
 

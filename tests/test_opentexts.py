@@ -80,7 +80,7 @@ def test_the_macros_for_documents_work_here_too(home: Path) -> None:
     old = path.read_bytes()
     done = run(
         'bind-units\nswap-around "and"\nreplace "old hut", by: "new hut"\nheading("Water").level = 2\n'
-        'each paragraph where paragraph.text is empty\ndelete\nend\ndocument.title = "Rules"\nadd-paragraph "The end"\n'
+        'each paragraph where paragraph.text is empty\ndelete\nend\ndocument.title = "Rules"\ndocument.subject = "Huts"\nadd-paragraph "The end"\n'
         'log "{paragraph(3).style} {heading("Water").level}"',
         path,
     )
@@ -92,7 +92,7 @@ def test_the_macros_for_documents_work_here_too(home: Path) -> None:
     assert [
         (each.get_attribute("text:outline-level"), each.get_attribute("text:style-name")) for each in seen.body.headers
     ] == [("2", "Heading_20_2")]
-    assert seen.meta.title == "Rules"
+    assert (seen.meta.title, seen.meta.subject) == ("Rules", "Huts")
     scrub.undo()
     assert path.read_bytes() == old
 

@@ -61,6 +61,46 @@ class Document(LookedThrough):
 
     @property
     @field
+    def subject(self) -> str | None:
+        """What it is about, as its properties say; nothing for none.
+
+        Example: document.subject = "Summer season"
+        Also: topic, properties, metadata
+        """
+        return None
+
+    @subject.setter
+    @may_lack
+    def subject(self, value: str | None) -> None:
+        raise NotImplementedError
+
+    @property
+    @field
+    def keywords(self) -> str | None:
+        """The words by which it is found, as its properties say; nothing for none.
+
+        Example: document.keywords = "huts, rules"
+        Also: tags, properties, metadata
+        """
+        return None
+
+    @keywords.setter
+    @may_lack
+    def keywords(self, value: str | None) -> None:
+        raise NotImplementedError
+
+    @property
+    @field
+    def protected(self) -> bool:
+        """yes when it allows no changes, or recorded ones only.
+
+        Example: if document.protected
+        Also: locked, read-only, restrict editing
+        """
+        return False
+
+    @property
+    @field
     def tracks_changes(self) -> bool:
         """yes while every edit is recorded, so that a reviewer can accept or refuse it. A macro can turn it on and off.
 

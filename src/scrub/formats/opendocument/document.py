@@ -37,7 +37,10 @@ from scrub.store.patch import Patch
 _CONTENT, _STYLES, _META = "content.xml", "styles.xml", "meta.xml"
 _TYPE = b"application/vnd.oasis.opendocument.text"
 #: The properties that can be set, with their namespace and the name of their element (part 3, 4.3).
-_PROPERTIES = {"title": (DUBLIN, "title"), "author": (META, "initial-creator"), "last editor": (DUBLIN, "creator")}
+_PROPERTIES = {
+    "title": (DUBLIN, "title"), "subject": (DUBLIN, "subject"), "author": (META, "initial-creator"),
+    "last editor": (DUBLIN, "creator"),
+}  # fmt: skip
 
 
 class OpenText(PickedFile, TextHome):
@@ -195,6 +198,15 @@ class OpenText(PickedFile, TextHome):
     @author.setter
     def author(self, value: str | None) -> None:
         self._set_property("author", value)
+
+    @property
+    def subject(self) -> str | None:
+        """What it is about."""
+        return self._properties["subject"].now
+
+    @subject.setter
+    def subject(self, value: str | None) -> None:
+        self._set_property("subject", value)
 
     def _set_property(self, name: str, value: str | None) -> None:
         before = self._properties[name].now

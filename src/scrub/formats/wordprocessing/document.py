@@ -311,6 +311,29 @@ class OfficeDocument(OfficeFile, Home):
     def author(self, value: str | None) -> None:
         self._set_property("creator", value)
 
+    @property
+    def subject(self) -> str | None:
+        """What it is about."""
+        return self.properties.get("subject")
+
+    @subject.setter
+    def subject(self, value: str | None) -> None:
+        self._set_property("subject", value)
+
+    @property
+    def keywords(self) -> str | None:
+        """The words by which it is found."""
+        return self.properties.get("keywords")
+
+    @keywords.setter
+    def keywords(self, value: str | None) -> None:
+        self._set_property("keywords", value)
+
+    @property
+    def protected(self) -> bool:
+        """Whether it allows no changes, or recorded ones only (17.15.1.29)."""
+        return self._lock is not None
+
     def _set_property(self, name: str, value: str | None) -> None:
         before = self.properties.get(name)
         if before != value:
