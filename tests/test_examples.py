@@ -127,7 +127,7 @@ def phrase(example: str) -> str:
 
 
 #: The kinds that stand in documents only.
-DOCUMENTS = frozenset("document paragraph heading passage passages change link picture bookmark section".split())
+DOCUMENTS = frozenset("document paragraph heading passage passages change link field picture bookmark section".split())
 
 
 def test_every_declaration_is_documented_with_an_example_that_is_right() -> None:

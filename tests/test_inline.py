@@ -194,3 +194,32 @@ def test_sections_are_set_up(home: Path) -> None:
         run("each section\nsection.left-margin = 90\nend", bare)
     with pytest.raises(scrub.Failure, match="while changes are recorded"):
         run("document.tracks-changes = yes\neach section\nsection.left-margin = 2\nend", "sections.docx")
+
+
+def test_fields_are_told_and_become_plain_text(home: Path) -> None:
+    def field(code: str, shown: str, more: str = "") -> str:
+        return (
+            f'<w:r><w:fldChar w:fldCharType="begin"/></w:r><w:r><w:instrText> {code} </w:instrText></w:r>{more}'
+            f'<w:r><w:fldChar w:fldCharType="separate"/></w:r><w:r><w:t>{shown}</w:t></w:r><w:r><w:fldChar w:fldCharType="end"/></w:r>'
+        )
+
+    simple = '<w:fldSimple w:instr=" AUTHOR "><w:r><w:t>Ann  Moss</w:t></w:r></w:fldSimple>'
+    path = made(
+        f'<w:p><w:r><w:t xml:space="preserve">On </w:t></w:r>{field("DATE", "2  May")}<w:r><w:t xml:space="preserve"> by </w:t></w:r>{simple}</w:p>',
+        f"<w:p>{field('IF', 'yes', field('PAGE', '3'))}</w:p>",
+    )
+    old = path.read_bytes()
+    done = run(
+        'each field\nlog "{field.code}: {field.result}"\nend\neach field where field.code is "DATE" or field.code is "AUTHOR"\nfix\nend\nsingle-spaces',
+        path,
+    )
+    assert done.log == ["DATE: 2  May", "AUTHOR: Ann  Moss", "PAGE: ", "IF \ufffc: yes"]
+    content = members(path)["word/document.xml"].decode()
+    assert texts(path)[0] == "On 2 May by Ann Moss"
+    assert not re.search("DATE|AUTHOR|fldSimple|<w:r></w:r>", content)
+    scrub.undo()
+    assert path.read_bytes() == old
+    with pytest.raises(scrub.Failure, match="stands in another field"):
+        run('each field where field.code is "PAGE"\nfix\nend', path)
+    with pytest.raises(scrub.Failure, match="has another field in its code"):
+        run('each field where field.code starts with "IF"\nfix\nend', path)

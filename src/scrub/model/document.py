@@ -9,7 +9,7 @@ from scrub.model.cell import Cell
 from scrub.model.comments import Comment
 from scrub.model.declare import Reach, action, field, holds, may_lack
 from scrub.model.finding import LookedThrough
-from scrub.model.inline import Bookmark, Link, Picture, Section
+from scrub.model.inline import Bookmark, Field, Link, Picture, Section
 from scrub.model.late import late
 from scrub.model.lines import Column, Row
 from scrub.model.outline import Contents, Outline
@@ -132,6 +132,11 @@ class Document(LookedThrough):
         return iter(())
 
     @holds
+    def fields(self) -> Iterator[Field]:
+        """Its fields."""
+        return iter(())
+
+    @holds
     def pictures(self) -> Iterator[Picture]:
         """Its pictures."""
         return iter(())
@@ -241,8 +246,8 @@ class Document(LookedThrough):
         if len(styles) > 1:
             hint = f"Styles: {', '.join(f'{name} ({times:,})' for name, times in styles.most_common(8))}\n{hint}"
         others = (
-            ("link", self.links()), ("picture", self.pictures()), ("bookmark", self.bookmarks()),
-            ("comment", self.comments()), ("change", self.changes_waiting()),
+            ("link", self.links()), ("field", self.fields()), ("picture", self.pictures()),
+            ("bookmark", self.bookmarks()), ("comment", self.comments()), ("change", self.changes_waiting()),
         )  # fmt: skip
         there = [(word, count) for word, items in others if (count := sum(1 for _ in items))]
         if there:
@@ -260,6 +265,6 @@ _MARK = late(r"\[([^\[\]\n]{1,60})\]")
 
 #: The kinds in documents.
 KINDS = (
-    Document, Paragraph, Heading, Passage, Passages, Link, Picture, Bookmark, Section, RecordedChange, Comment, Table,
-    Record, Cell, Row, Column,
+    Document, Paragraph, Heading, Passage, Passages, Link, Field, Picture, Bookmark, Section, RecordedChange, Comment,
+    Table, Record, Cell, Row, Column,
 )  # fmt: skip

@@ -102,6 +102,42 @@ class Picture(Item):
         raise NotImplementedError
 
 
+class Field(Item):
+    """A place whose words a program works out: a page number, a date, a reference."""
+
+    kind_word = "field"
+
+    @property
+    @field
+    def code(self) -> str:
+        """What it works out, as the file says it: "PAGE", "DATE".
+
+        Example: if field.code starts with "DATE"
+        Also: instruction, type
+        """
+        raise NotImplementedError
+
+    @property
+    @field
+    def result(self) -> str:
+        """What it shows.
+
+        Example: log field.result
+        Also: text, value
+        """
+        raise NotImplementedError
+
+    @action(Reach.CHANGE)
+    @may_lack
+    def fix(self) -> None:
+        """Makes what it shows plain text, which no update changes any more.
+
+        Example: fix
+        Also: unlink, freeze, plain text
+        """
+        raise NotImplementedError
+
+
 class Bookmark(Item):
     """A place with a name."""
 

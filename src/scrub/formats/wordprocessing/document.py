@@ -25,7 +25,7 @@ from scrub.formats.wordprocessing.inline import (
     pictures_in,
     sections_in,
 )
-from scrub.formats.wordprocessing.links import Links, OfficeLink, links_in
+from scrub.formats.wordprocessing.links import Links, OfficeField, OfficeLink, fields_of, links_in
 from scrub.formats.wordprocessing.looks import RunLooks
 from scrub.formats.wordprocessing.paragraph import OfficeParagraph
 from scrub.formats.wordprocessing.read import inner, own, value
@@ -196,6 +196,10 @@ class OfficeDocument(OfficeFile, Home):
     def links(self) -> Iterator[OfficeLink]:
         """Its links."""
         return links_in(self, self._stories, self._links)
+
+    def fields(self) -> Iterator[OfficeField]:
+        """Its fields."""
+        return fields_of(self, self._stories)
 
     def pictures(self) -> Iterator[OfficePicture]:
         """Its pictures."""

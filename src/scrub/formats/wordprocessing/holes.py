@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from typing import NamedTuple
 
 from scrub.formats.spans import Span, Splice
@@ -12,6 +12,8 @@ from scrub.formats.xmltext import text_of
 from scrub.model.late import late
 
 _MERGE = late(r'\s*MERGEFIELD\s+(?:"([^"]+)"|(\S+))', re.IGNORECASE)
+#: What stands for a field in the code of another.
+_NESTED = " \ufffc "
 _PLACEHOLDER = "PlaceholderText"
 
 
@@ -26,8 +28,24 @@ class OfficeHole(NamedTuple):
     refused: str = ""  # why it cannot be filled in
 
 
-def holes_in(data: bytes, paragraph: Span, pieces: Sequence[Piece]) -> Iterator[OfficeHole]:
-    """The controls and merge fields of a paragraph, in its order."""
+def _merge_name(code: str) -> str:
+    found = _MERGE.match(code)
+    return (found[1] or found[2]) if found else ""
+
+
+def fields_in(data: bytes, paragraph: Span, pieces: Sequence[Piece]) -> Iterator[OfficeHole]:
+    """The fields of a paragraph, each called by its code."""
+    for each in holes_in(data, paragraph, pieces, lambda code: " ".join(code.split()) or "nothing"):
+        if each.called.startswith("the merge field"):
+            yield each
+
+
+def holes_in(
+    data: bytes, paragraph: Span, pieces: Sequence[Piece], name_of: Callable[[str], str] = _merge_name
+) -> Iterator[OfficeHole]:
+    """The controls and merge fields of a paragraph, in its order; `name_of` gives the name of a field that is one, by
+    its code.
+    """
     begun: list[tuple[list[Span], list[str], list[int]]] = []  # the marks of each open field, its code, its result
     runs: dict[int, Span] = {}  # by where each of its elements begins
     for span in _inside(paragraph):
@@ -36,7 +54,7 @@ def holes_in(data: bytes, paragraph: Span, pieces: Sequence[Piece]) -> Iterator[
         elif span.name == "sdt":
             yield from _control(span, pieces)
         elif span.name == "fldSimple":
-            name = _name(value(span, "instr") or "")
+            name = name_of(value(span, "instr") or "")
             if name:
                 tags = Splice(span.start, span.open_end, b""), Splice(span.close_start, span.end, b"")
                 yield OfficeHole(name, *_letters(pieces, span.open_end, span.close_start), _merge(name), tags)
@@ -50,16 +68,19 @@ def holes_in(data: bytes, paragraph: Span, pieces: Sequence[Piece]) -> Iterator[
                     begun[-1][2].append(span.end)
                 elif kind == "end":
                     marks, code, result = begun.pop()
-                    name = _name("".join(code))
+                    if begun and not begun[-1][2]:
+                        begun[-1][1].append(_NESTED)
+                    name = name_of("".join(code))
                     if name:
                         letters = _letters(pieces, result[0] if result else span.start, span.start)
                         refused = "stands in another field, which may need it" if begun else ""
+                        refused = refused or ("has another field in its code" if _NESTED in code else "")
                         yield OfficeHole(name, *letters, _merge(name), _without(marks, runs), refused)
         elif span.name == "instrText" and begun:
             begun[-1][0].append(span)
             begun[-1][1].append(text_of(data[span.start : span.end]))
     for marks, code, _ in begun:
-        name = _name("".join(code))
+        name = name_of("".join(code))
         if name:
             yield OfficeHole(
                 name, *_letters(pieces, marks[0].start, marks[0].end), _merge(name), (), "goes over its end"
@@ -142,11 +163,6 @@ def _letters(pieces: Sequence[Piece], start: int, end: int) -> tuple[int, int]:
     if at is None:
         at = pieces[-1].start + len(pieces[-1].text) if pieces else 0
     return at, at
-
-
-def _name(code: str) -> str:
-    found = _MERGE.match(code)
-    return (found[1] or found[2]) if found else ""
 
 
 def _merge(name: str) -> str:

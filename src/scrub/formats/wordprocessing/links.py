@@ -1,4 +1,4 @@
-"""The links of an Office Open XML document (ISO/IEC 29500-1, 17.16.22, 17.16.5.25)."""
+"""The links and fields of an Office Open XML document (ISO/IEC 29500-1, 17.16)."""
 
 from __future__ import annotations
 
@@ -8,12 +8,15 @@ from collections.abc import Callable, Iterator
 from scrub.formats.opc.parts import Parts
 from scrub.formats.opc.relationships import Relationship, relationships
 from scrub.formats.spans import RELATIONSHIPS, Span, Splice, set_attributes
+from scrub.formats.texts.paragraph import cut
+from scrub.formats.wordprocessing.holes import OfficeHole
+from scrub.formats.wordprocessing.paragraph import OfficeParagraph
 from scrub.formats.wordprocessing.read import own, value
 from scrub.formats.wordprocessing.reading import Home
 from scrub.formats.wordprocessing.stories import Place, Placed, Stories
 from scrub.formats.xmltext import escaped_text, text_of
 from scrub.formats.zip import Package
-from scrub.model.inline import Link
+from scrub.model.inline import Field, Link
 from scrub.model.late import late
 from scrub.model.problem import Failure
 from scrub.model.values import fold
@@ -180,3 +183,45 @@ def links_in(home: Home, stories: Stories, links: Links) -> Iterator[OfficeLink]
                     open_[-1] = (span, open_[-1][1])
             elif span.name == "t" and open_:
                 open_[-1][1].append(text_of(part.data[span.start : span.end]))
+
+
+class OfficeField(Placed, Field):
+    """A field of one paragraph (17.16.2)."""
+
+    def __init__(self, place: Place, paragraph: OfficeParagraph, hole: OfficeHole) -> None:
+        self._place, self._paragraph, self._hole = place, paragraph, hole
+        self._result = paragraph.stretches.old[hole.start : hole.end]
+        self._fixed = False
+
+    @property
+    def removed(self) -> bool:
+        """Whether it is plain text by now."""
+        return self._fixed
+
+    @property
+    def code(self) -> str:
+        """What it works out."""
+        return self._hole.name
+
+    @property
+    def result(self) -> str:
+        """What it shows."""
+        return self._result
+
+    def fix(self) -> None:
+        """Makes what it shows plain text."""
+        hole = self._hole
+        if hole.refused:
+            raise Failure(f"{self.label}: the field {hole.name} {hole.refused}")
+        if self._place.home.tracks_changes:
+            raise Failure(f"{self.label}: fields become plain text only while no changes are recorded")
+        self._paragraph.unlink(hole.gone, f'field {hole.name} is plain text now: "{cut(self._result)}"')
+        self._paragraph.unfix(hole.start, hole.end)
+        self._fixed = True
+
+
+def fields_of(home: Home, stories: Stories) -> Iterator[OfficeField]:
+    """The fields of a document."""
+    for paragraph in stories.paragraphs:
+        for hole in paragraph.fields() if not paragraph.removed else ():
+            yield OfficeField(Place(home, stories, paragraph.part, paragraph.span), paragraph, hole)

@@ -10,6 +10,7 @@ from typing import Any
 from scrub.formats.spans import Span, Splice, escaped, outside, parse_element
 from scrub.formats.texts.paragraph import OpenParagraph, cut
 from scrub.formats.wordprocessing.frames import RANK, element_for
+from scrub.formats.wordprocessing.holes import OfficeHole, fields_in
 from scrub.formats.wordprocessing.looks import checked
 from scrub.formats.wordprocessing.read import inner, own, value
 from scrub.formats.wordprocessing.reading import ReadParagraph
@@ -169,8 +170,7 @@ class OfficeParagraph(ReadParagraph):
             raise Failure(f"{self.label}: controls and merge fields cannot be filled in while changes are recorded")
         former = self.fixed, self.unlinked
         for hole in known:
-            if self.fixed:
-                self.fixed = self.fixed[: hole.start] + " " * (hole.end - hole.start) + self.fixed[hole.end :]
+            self.unfix(hole.start, hole.end)
         try:
             super().fill(fillings)
         except Failure:
@@ -183,6 +183,17 @@ class OfficeParagraph(ReadParagraph):
 
         if known:
             self.changed("filled in", False, True, revert, f"filled in: {', '.join(hole.called for hole in known)}")
+
+    def fields(self) -> Iterable[OfficeHole]:
+        """Its fields, as they are in the file."""
+        return () if self._plain is not None else fields_in(self.part.data, self.span, self.pieces)
+
+    def unfix(self, start: int, end: int) -> Callable[[], None]:
+        """Lets letters be edited that stood in a field; gives what takes that back."""
+        former = self.fixed
+        if former:
+            self.fixed = former[:start] + " " * (end - start) + former[end:]
+        return lambda: setattr(self, "fixed", former)
 
     def unlink(self, gone: Sequence[Splice], said: str) -> None:
         """Takes tags out of it, which are no text."""
