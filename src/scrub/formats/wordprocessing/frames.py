@@ -6,7 +6,8 @@ from decimal import Decimal
 from typing import Any
 
 from scrub.formats.spans import Span, with_attributes
-from scrub.formats.wordprocessing.read import inner, own, value
+from scrub.formats.wordprocessing.read import inner, value
+from scrub.formats.wordprocessing.styles import StyleProperties
 from scrub.formats.xmltext import is_on
 from scrub.model.frames import TextAlignment
 from scrub.model.problem import Failure
@@ -46,29 +47,14 @@ class ParagraphFrames:
 
     def __init__(self, styles: Span | None) -> None:
         """`styles` is the root of the part with the styles."""
-        self._properties: dict[str, Span | None] = {}
-        self._based: dict[str, str] = {}
-        self._usual: Span | None = None
-        if styles is None:
-            return
-        defaults = inner(styles, "docDefaults")
-        paragraph = inner(defaults, "pPrDefault") if defaults is not None else None
-        self._usual = inner(paragraph, "pPr") if paragraph is not None else None
-        for style in styles.children:
-            if style.name == "style" and own(style) and value(style, "type") == "paragraph":
-                id_ = value(style, "styleId") or ""
-                self._properties[id_] = inner(style, "pPr")
-                self._based[id_] = value(inner(style, "basedOn")) or ""
+        self._styles = StyleProperties(styles, "pPr")
 
     def of(self, properties: Span | None, style: str, word: str) -> Any:
         """How a paragraph with these properties of a style is set; None where nothing says."""
-        seen: set[str] = set()
-        found = said(properties, word)
-        while found is None and style and style not in seen:
-            seen.add(style)
-            found = said(self._properties.get(style), word)
-            style = self._based.get(style, "")
-        return said(self._usual, word) if found is None else found
+        own_one = [properties] if properties is not None else []
+        usual = [self._styles.usual] if self._styles.usual is not None else []
+        every = (said(each, word) for each in (*own_one, *self._styles.inherited(style), *usual))
+        return next((each for each in every if each is not None), None)
 
 
 def said(properties: Span | None, word: str) -> Any:

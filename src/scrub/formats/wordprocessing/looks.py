@@ -6,7 +6,8 @@ from collections.abc import Callable
 from decimal import Decimal, InvalidOperation
 
 from scrub.formats.spans import Span, escaped
-from scrub.formats.wordprocessing.read import inner, own, value
+from scrub.formats.wordprocessing.read import inner, value
+from scrub.formats.wordprocessing.styles import StyleProperties
 from scrub.formats.wordprocessing.tracking import Tracking
 from scrub.formats.xmltext import is_on
 from scrub.model.problem import Failure
@@ -64,22 +65,8 @@ class RunLooks:
 
     def __init__(self, styles: Span | None) -> None:
         """`styles` is the root of the part with the styles."""
-        self._properties: dict[str, Span | None] = {}  # of each style, by its id
-        self._based: dict[str, str] = {}
-        self._usual: Span | None = None
+        self._styles = StyleProperties(styles, "rPr")
         self._known: dict[tuple[str, str], object] = {}
-        if styles is None:
-            return
-        defaults = inner(styles, "docDefaults")
-        run = inner(defaults, "rPrDefault") if defaults is not None else None
-        self._usual = inner(run, "rPr") if run is not None else None
-        for style in styles.children:
-            if style.name == "style" and own(style) and value(style, "type") in ("paragraph", "character"):
-                id_ = value(style, "styleId") or ""
-                self._properties[id_] = inner(style, "rPr")
-                based = value(inner(style, "basedOn"))
-                if based:
-                    self._based[id_] = based
 
     def of(self, run: Span, style: str, word: str, other: Looks = ()) -> object:
         """A look of a run in a paragraph of a style; `other` is what was set since."""
@@ -93,7 +80,7 @@ class RunLooks:
         of_letters = value(inner(properties, "rStyle")) if properties is not None else None
         own_style = self._of_style(of_letters, word) if of_letters else _UNSAID
         around = self._of_style(style, word)
-        usual = _said(self._usual, word)
+        usual = _said(self._styles.usual, word)
         if word in _SWITCHES:
             return usual is True or (own_style is True) != (around is True)
         found = next((each for each in (own_style, around, usual) if each is not _UNSAID), None)
@@ -102,11 +89,8 @@ class RunLooks:
     def _of_style(self, id_: str, word: str) -> object:
         key = (id_, word)
         if key not in self._known:
-            self._known[key] = _UNSAID  # a style that is based on itself says nothing
-            found = _said(self._properties.get(id_), word)
-            if found is _UNSAID and id_ in self._based:
-                found = self._of_style(self._based[id_], word)
-            self._known[key] = found
+            every = (_said(each, word) for each in self._styles.inherited(id_))
+            self._known[key] = next((each for each in every if each is not _UNSAID), _UNSAID)
         return self._known[key]
 
 

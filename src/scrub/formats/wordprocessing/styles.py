@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Iterator
 from functools import cache, lru_cache
 
 from scrub.formats.found import FoundElement, is_searchable
@@ -69,6 +70,36 @@ class ParagraphStyles:
                 f"the document has no style for headings of level {level}. Use one of its programs to make one"
             )
         return usual or found[0]
+
+
+class StyleProperties:
+    """What the styles of a document say: of runs (`rPr`) or of paragraphs (`pPr`)."""
+
+    def __init__(self, root: Span | None, name: str) -> None:
+        self._of: dict[str, Span | None] = {}
+        self._based: dict[str, str] = {}
+        #: What holds where no style says anything (17.7.5).
+        self.usual: Span | None = None
+        if root is None:
+            return
+        defaults = inner(root, "docDefaults")
+        holder = inner(defaults, f"{name}Default") if defaults is not None else None
+        self.usual = inner(holder, name) if holder is not None else None
+        for style in root.children:
+            if style.name == "style" and own(style) and value(style, "type") in ("paragraph", "character"):
+                id_ = value(style, "styleId") or ""
+                self._of[id_] = inner(style, name)
+                self._based[id_] = value(inner(style, "basedOn")) or ""
+
+    def inherited(self, id_: str) -> Iterator[Span]:
+        """What a style says, then what those say that it is based on (17.7.4.3)."""
+        seen: set[str] = set()
+        while id_ and id_ not in seen:
+            seen.add(id_)
+            found = self._of.get(id_)
+            if found is not None:
+                yield found
+            id_ = self._based.get(id_, "")
 
 
 @lru_cache(maxsize=4)
