@@ -58,7 +58,7 @@ def letters(path: Path, part: str = "content.xml") -> list[list[tuple[str, str]]
     found = []
     for paragraph in root.iter(f"{_T}p", f"{_T}h"):
         above = {each.tag for each in paragraph.iterancestors()}
-        if above & {f"{_T}tracked-changes", f"{{{NS['office']}}}annotation", f"{{{NS['draw']}}}frame"}:
+        if above & {f"{_T}tracked-changes", f"{{{NS['office']}}}annotation"}:
             continue
         raw: list[tuple[str, str, bool]] = []
         _walk(paragraph, "", raw)

@@ -228,3 +228,20 @@ def test_a_real_one(home: Path, cli: Cli) -> None:
     assert "House rules" in shown.out
     scrub.undo()
     assert Path("real.odt").read_bytes() == old
+
+
+def test_words_in_frames_are_paragraphs_of_their_own(home: Path) -> None:
+    box = "<draw:frame><draw:text-box><text:p>old  box</text:p><text:p>old too</text:p></draw:text-box></draw:frame>"
+    note = '<text:note text:note-class="endnote"><text:note-body><text:p>old note</text:p></text:note-body></text:note>'
+    path = made(f"old {box} end{note}", "last")
+    old = path.read_bytes()
+    done = run('each paragraph\nlog "{paragraph.place} {paragraph.text}"\nend\nreplace "old", by: "new"', path)
+    assert done.log == [
+        "body old \ufffc end\ufffc", "text-box old box", "text-box old too", "endnote old note", "body last",
+    ]  # fmt: skip
+    assert texts(path) == ["new \ufffc end\ufffc", "new box", "new too", "new note", "last"]
+    scrub.undo()
+    run('replace "old", by: "new"\nin paragraph(1)\ndelete\nend', path)
+    assert texts(path) == ["last"]
+    scrub.undo()
+    assert path.read_bytes() == old

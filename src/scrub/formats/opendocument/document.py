@@ -43,6 +43,10 @@ _PROPERTIES = {
 }  # fmt: skip
 
 
+#: Where paragraphs stand that another one holds.
+_HELD = (PlaceInDocument.FOOTNOTE, PlaceInDocument.ENDNOTE, PlaceInDocument.TEXT_BOX)
+
+
 class OpenText(PickedFile, TextHome):
     """A .odt file."""
 
@@ -231,7 +235,12 @@ class OpenText(PickedFile, TextHome):
             return None
         changed: dict[str, Callable[[], bytes]] = {}
         for part in self._parts:
-            splices = [splice for each in self._every if each.part is part for splice in each.splices()]
+            of_part = [each for each in self._every if each.part is part]
+            splices = [splice for each in of_part if each.place not in _HELD for splice in each.splices()]
+            # What stands in notes and frames goes with the paragraph that holds them.
+            splices += outside(
+                splices, [splice for each in of_part if each.place in _HELD for splice in each.splices()]
+            )
             gone = [splice for each in self._comments if each.part is part for splice in each.splices()]
             splices += outside(splices, gone)
             splices += outside(splices, names_in(part.root)) if self._nameless else ()

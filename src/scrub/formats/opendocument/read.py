@@ -145,7 +145,7 @@ def is_paragraph(span: Span) -> bool:
 
 def paragraphs_of(root: Span) -> Iterator[tuple[Span, str, Span]]:
     """Every paragraph, in order, with where it stands, and the element that holds it. What was recorded as deleted is
-    left out, and so are frames and comments.
+    left out, and so are comments; what stands in notes and frames of a paragraph follows it.
     """
     waiting: list[tuple[Span, str, Span]] = [(root, "", root)]
     while waiting:
@@ -154,15 +154,26 @@ def paragraphs_of(root: Span) -> Iterator[tuple[Span, str, Span]]:
             continue
         if is_paragraph(span):
             yield span, place, around
-            notes = [] if isinstance(span, Found) else [each for each in span.inside() if of(each, TEXT, "note")]
-            for note in reversed(notes):
-                kind = "endnote" if value(note, "note-class") == "endnote" else "footnote"
-                waiting += [(each, kind, note) for each in reversed(note.children)]
+            for held, kind in reversed([] if isinstance(span, Found) else list(_held(span))):
+                waiting += [(each, kind, held) for each in reversed(held.children)]
             continue
-        if span.uri == DRAW or of(span, OFFICE, "annotation"):
+        if of(span, OFFICE, "annotation"):
             continue
-        inside = "table" if of(span, TABLE, "table") else place
+        inside = "table" if of(span, TABLE, "table") else "text-box" if span.uri == DRAW else place
         waiting += [(child, inside, span) for child in reversed(span.children)]
+
+
+def _held(paragraph: Span) -> Iterator[tuple[Span, str]]:
+    """The notes and frames in a paragraph, each with the place of what stands in it."""
+    waiting = paragraph.children[::-1]
+    while waiting:
+        span = waiting.pop()
+        if of(span, TEXT, "note"):
+            yield span, "endnote" if value(span, "note-class") == "endnote" else "footnote"
+        elif span.uri == DRAW:
+            yield span, "text-box"
+        elif span.uri != OFFICE:
+            waiting += reversed(span.children)
 
 
 def style_name(written: str) -> str:
