@@ -10,7 +10,7 @@ from unittest import mock
 import docx
 import pytest
 from documents import W, document, members
-from hypothesis import HealthCheck, given, settings
+from hypothesis import HealthCheck, example, given, settings
 from hypothesis import strategies as st
 from test_documents import PARAGRAPHS, edits_of
 
@@ -92,6 +92,7 @@ def _told(span: Span) -> tuple[object, ...]:
 
 @settings(suppress_health_check=[HealthCheck.too_slow], max_examples=400)
 @given(BODIES)
+@example('<w:p><w:p w:rsidR="1"/></w:p>')
 def test_the_tree_is_the_one_that_reading_every_element_gives(body: str) -> None:
     data = (
         f'<?xml version="1.0"?><w:document xmlns:w="{W}" xmlns:o="urn:o" xmlns:m="urn:m" xmlns:mc="urn:mc" '
