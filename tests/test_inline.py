@@ -223,3 +223,48 @@ def test_fields_are_told_and_become_plain_text(home: Path) -> None:
         run('each field where field.code is "PAGE"\nfix\nend', path)
     with pytest.raises(scrub.Failure, match="has another field in its code"):
         run('each field where field.code starts with "IF"\nfix\nend', path)
+
+
+def test_what_was_set_is_known_to_later_lines_and_set_with_them(home: Path) -> None:
+    made_by = docx.Document()
+    stream = io.BytesIO()
+    Image.new("RGB", (8, 8), "white").save(stream, "PNG")
+    stream.seek(0)
+    made_by.add_paragraph("x").add_run().add_picture(stream, width=Cm(2))
+    made_by.save("several.docx")
+    done = run(
+        "each section\nsection.left-margin = 2\nend\neach section\nsection.right-margin = 3\nend\n"
+        'each section\nlog "{section.left-margin} {section.right-margin}"\nend\n'
+        'each picture\npicture.alternative-text = "hut"\nend\neach picture\nlog picture.alternative-text\nend',
+        "several.docx",
+    )
+    assert done.log == ["2 3", "hut"]
+    section = docx.Document("several.docx").sections[0]
+    assert (round(section.left_margin.cm, 1), round(section.right_margin.cm, 1)) == (2, 3)  # type: ignore[union-attr]
+    path = linked("http://old.example/a", "https://else.example")
+    again = (
+        'each link where link.address starts with "https://huts.example"\nlink.address = "https://new.example/b"\nend'
+    )
+    run(f"{REPAIR}\n{again}\neach link\nlog link.address\nend", path)
+    assert seen(path) == [("hut 0", "https://new.example/b"), ("hut 1", "https://else.example")]
+    code = '<w:r><w:fldChar w:fldCharType="begin"/></w:r><w:r><w:instrText> HYPERLINK "http://old.example" \\l Water </w:instrText></w:r>'
+    shown = '<w:r><w:fldChar w:fldCharType="separate"/></w:r><w:r><w:t>x</w:t></w:r><w:r><w:fldChar w:fldCharType="end"/></w:r>'
+    path = made(*MARKED, f"<w:p>{code}{shown}</w:p>")
+    run(
+        f'each bookmark\nbookmark.name = "Spring"\nend\n{REPAIR}\neach bookmark\nbookmark.name = "Well"\nend\n'
+        'each link where link.address is "#Well"\nlink.address = "#Other"\nend',
+        path,
+    )
+    content = members(path)["word/document.xml"].decode()
+    assert ' HYPERLINK "https://huts.example" \\l Well ' in content
+    assert 'w:anchor="Other"' in content
+    assert not re.search("Spring|Water", content)
+
+
+def test_names_are_compared_with_those_that_were_given_before(home: Path) -> None:
+    two = "".join(
+        f'<w:p><w:bookmarkStart w:id="{n}" w:name="{name}"/><w:bookmarkEnd w:id="{n}"/></w:p>'
+        for n, name in ((1, "A"), (2, "B"))
+    )
+    with pytest.raises(scrub.Failure, match='there is a bookmark "Same" already'):
+        run('each bookmark\nbookmark.name = "Same"\nend', made(two))

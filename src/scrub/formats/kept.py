@@ -8,6 +8,7 @@ from functools import partial
 from typing import Any, Generic, TypeVar
 
 T = TypeVar("T")
+K = TypeVar("K")
 
 
 class Kept(Generic[T]):
@@ -53,3 +54,15 @@ class Kept(Generic[T]):
             return False
         meaning = self._meaning
         return bool(self._now != self._first if meaning is None else meaning(self._now) != meaning(self._first))
+
+
+def put_in(held: dict[K, T], key: K, value: T) -> Callable[[], None]:
+    """Sets a value by its key; gives what takes that back."""
+    former = {key: held[key]} if key in held else {}
+    held[key] = value
+
+    def revert() -> None:
+        held.pop(key, None)
+        held.update(former)
+
+    return revert

@@ -211,7 +211,11 @@ class OfficeDocument(OfficeFile, Home):
 
     def sections(self) -> Iterator[OfficeSection]:
         """Its sections."""
-        return iter(sections_in(self, self._stories))
+        return iter(self._sections)
+
+    @cached_property
+    def _sections(self) -> Sequence[OfficeSection]:
+        return list(sections_in(self, self._stories))
 
     # -- what reviewers left
 
@@ -247,7 +251,8 @@ class OfficeDocument(OfficeFile, Home):
 
     def _forget(self) -> None:
         """Drops what was found among paragraphs that are others now."""
-        self.__dict__.pop("_tables", None)
+        for name in ("_tables", "_sections"):
+            self.__dict__.pop(name, None)
         self._arranged.clear()
         self._comments.places = None
 

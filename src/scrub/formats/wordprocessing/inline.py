@@ -11,7 +11,6 @@ from scrub.formats.wordprocessing.paragraph import OfficeParagraph
 from scrub.formats.wordprocessing.read import inner, own, value
 from scrub.formats.wordprocessing.reading import Home
 from scrub.formats.wordprocessing.stories import Place, Placed, Stories
-from scrub.formats.xmltext import escaped_text, text_of
 from scrub.model.inline import Bookmark, Picture, Section
 from scrub.model.late import late
 from scrub.model.page import Orientation
@@ -28,7 +27,6 @@ class OfficePicture(Placed, Picture):
 
     def __init__(self, place: Place, holder: Span) -> None:
         self._place, self._holder = place, holder
-        self._now = self._first = place.span.attributes.get("descr") or None
 
     @property
     def name(self) -> str:
@@ -38,22 +36,15 @@ class OfficePicture(Placed, Picture):
     @property
     def alternative_text(self) -> str | None:
         """What it shows, in words."""
-        return self._now
+        return self._place.part.said(self._place.span, "descr") or None
 
     @alternative_text.setter
     def alternative_text(self, value: str | None) -> None:
-        before, value = self._now, value or None
-        if value == before:
-            return
-        place = self._place
-        back = place.set("descr", set_attributes(place.part.data, place.span, [("descr", value)]))
-        self._now = value
-
-        def revert() -> None:
-            back()
-            self._now = before
-
-        self.changed("alternative-text", before, value, revert, inner=(self.name or "picture",))
+        before, value = self.alternative_text, value or None
+        if value != before:
+            self.file.ensure_open()
+            back = self._place.part.say(self._place.span, {"descr": value})
+            self.changed("alternative-text", before, value, back, inner=(self.name or "picture",))
 
     def _extent(self, name: str) -> Decimal | None:
         extent = next((each for each in self._holder.children if each.name == "extent"), None)
@@ -86,27 +77,25 @@ class OfficeBookmark(Placed, Bookmark):
 
     def __init__(self, place: Place, end: Span | None) -> None:
         self._place, self._end = place, end
-        self._now = self._first = value(place.span, "name") or ""
-        self._gone = False
 
     @property
     def label(self) -> str:
         """Its name."""
-        return f"bookmark {self._now}"
+        return f"bookmark {self.name}"
 
     @property
     def removed(self) -> bool:
         """Whether it was taken away."""
-        return self._gone
+        return (self._place.span.start, "marks") in self._place.part.edits
 
     @property
     def name(self) -> str:
         """Its name."""
-        return self._now
+        return self._place.said("name") or ""
 
     @name.setter
     def name(self, value: str) -> None:
-        before = self._now
+        before = self.name
         if value == before:
             return
         if not _NAME.fullmatch(value):
@@ -114,47 +103,39 @@ class OfficeBookmark(Placed, Bookmark):
                 f'"{value}" cannot be the name of a bookmark: letters, digits and _, a letter first, 40 at most'
             )
         place = self._place
-        others = [each for each in bookmarks_in(place.home, place.stories, True) if each._first != self._first]
+        others = [each for each in bookmarks_in(place.home, place.stories, True) if each._place.span is not place.span]
         if any(fold(each.name) == fold(value) for each in others):
             raise Failure(f'there is a bookmark "{value}" already')
-        back = [place.set("name", set_attributes(place.part.data, place.span, [(place.attribute("name"), value)]))]
-        back += self._lead_to(value)
-        self._now = value
+        back = [*self._lead_to(before, value), place.say("name", value)]
 
         def revert() -> None:
-            for each in back:
+            for each in reversed(back):
                 each()
-            self._now = before
 
         self.changed("name", before, value, revert)
 
-    def _lead_to(self, name: str) -> Iterator[Callable[[], None]]:
+    def _lead_to(self, before: str, name: str) -> Iterator[Callable[[], None]]:
         """Links and fields that name it name it anew (17.16.5)."""
-        own_name = re.compile(rf"(?<!\w){re.escape(self._first)}(?!\w)")
+        own_name = re.compile(rf"(?<!\w){re.escape(before)}(?!\w)")
         for part in self._place.stories.parts:
             for span in part.root.inside(read_only=True):
                 if not own(span):
                     continue
                 place = Place(self._place.home, self._place.stories, part, span)
-                if span.name == "hyperlink" and value(span, "anchor") == self._first:
-                    yield place.set("anchor", set_attributes(part.data, span, [(place.attribute("anchor"), name)]))
+                if span.name == "hyperlink" and place.said("anchor") == before:
+                    yield place.say("anchor", name)
                 elif span.name == "instrText":
-                    code = text_of(part.data[span.start : span.end])
+                    code = place.said() or ""
                     if code.split()[:1] and code.split()[0].upper() in ("REF", "PAGEREF", "NOTEREF", "HYPERLINK"):
-                        fresh = escaped_text(own_name.sub(name, code)).encode()
-                        yield place.set("code", [Splice(span.open_end, span.close_start, fresh)])
+                        fresh = own_name.sub(name, code)
+                        if fresh != code:
+                            yield place.say("", fresh)
 
     def remove(self) -> None:
         """Takes its marks out."""
         marks = [self._place.span, *([self._end] if self._end is not None else [])]
-        back = self._place.set("marks", [Splice(each.start, each.end, b"") for each in marks])
-        self._gone = True
-
-        def revert() -> None:
-            back()
-            self._gone = False
-
-        self.changed("bookmark", self._now, None, revert, f"bookmark {self._now} taken away")
+        back = self._place.put("marks", [Splice(each.start, each.end, b"") for each in marks])
+        self.changed("bookmark", self.name, None, back, f"bookmark {self.name} taken away")
 
     def covers(self) -> Iterator[tuple[OfficeParagraph, int, int]]:
         """The paragraphs that it lies over."""
@@ -173,7 +154,9 @@ def bookmarks_in(home: Home, stories: Stories, hidden: bool = False) -> Iterator
         ends = {value(each, "id"): each for each in marks if each.name == "bookmarkEnd"}
         for each in marks:
             if each.name == "bookmarkStart" and (hidden or not (value(each, "name") or "_").startswith("_")):
-                yield OfficeBookmark(Place(home, stories, part, each), ends.get(value(each, "id")))
+                bookmark = OfficeBookmark(Place(home, stories, part, each), ends.get(value(each, "id")))
+                if not bookmark.removed:
+                    yield bookmark
 
 
 #: The element and the attribute of each length of a page.
@@ -206,7 +189,7 @@ class OfficeSection(Placed, Section):
             raise Failure(f"{self.label}: its page cannot be set up while changes are recorded")
         former = dict(self._set)
         self._set |= wanted
-        back = self._place.set("page", self._splices())
+        back = self._place.put("page", self._splices())
 
         def revert() -> None:
             self._set = former

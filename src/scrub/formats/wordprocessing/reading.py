@@ -7,8 +7,9 @@ from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from copy import copy
 from functools import cached_property
 
+from scrub.formats.kept import put_in
 from scrub.formats.opc.relationships import part_tree
-from scrub.formats.spans import Span, Splice
+from scrub.formats.spans import Span, Splice, set_attributes
 from scrub.formats.texts.pieced import PiecedParagraph
 from scrub.formats.wordprocessing.found import FoundParagraph, parse_story
 from scrub.formats.wordprocessing.frames import ParagraphFrames
@@ -17,6 +18,7 @@ from scrub.formats.wordprocessing.looks import RunLooks
 from scrub.formats.wordprocessing.read import FieldState, Piece, Read, inner, read_paragraph, value
 from scrub.formats.wordprocessing.styles import ParagraphStyles
 from scrub.formats.wordprocessing.tracking import Tracking
+from scrub.formats.xmltext import escaped_text, text_of
 from scrub.formats.zip import Package
 from scrub.model.document import Document
 from scrub.model.paragraphs import Hole, PlaceInDocument
@@ -31,32 +33,51 @@ class StoryPart:
         self.place = place
         self.data, self.root = part_tree(package, name, parse_story)
         self.first = self.data
-        #: What is done to elements other than the texts of paragraphs, by the place and the sort of each.
+        self._clear()
+
+    def _clear(self) -> None:
+        #: What is put in or taken out beside the texts of paragraphs, by the place and the sort of each.
         self.edits: dict[tuple[int, str], Sequence[Splice]] = {}
+        #: What attributes of elements are to say, and under an empty name their text, by where each begins.
+        self._said: dict[int, tuple[Span, dict[str, str | None]]] = {}
+
+    @property
+    def touched(self) -> bool:
+        """Whether anything was done to its elements."""
+        return bool(self.edits or self._said)
 
     def put(self, key: tuple[int, str], splices: Sequence[Splice]) -> Callable[[], None]:
-        """Changes an element; gives what takes that back."""
-        former = self.edits.get(key)
-        self.edits[key] = splices
+        """Puts something in or takes it out; gives what takes that back."""
+        return put_in(self.edits, key, splices)
 
-        def revert() -> None:
-            if former is None:
-                self.edits.pop(key, None)
-            else:
-                self.edits[key] = former
+    def said(self, span: Span, name: str = "") -> str | None:
+        """What an attribute of an element says by now; without a name, what its text is."""
+        _, known = self._said.get(span.start, (span, {}))
+        if name in known:
+            return known[name]
+        return span.attributes.get(name) if name else text_of(self.data[span.start : span.end])
 
-        return revert
+    def say(self, span: Span, values: Mapping[str, str | None]) -> Callable[[], None]:
+        """Lets attributes of an element say something else, or its text; gives what takes that back."""
+        _, known = self._said.get(span.start, (span, {}))
+        return put_in(self._said, span.start, (span, {**known, **values}))
 
     @property
     def edited(self) -> list[Splice]:
         """All that is done to elements."""
-        return [each for splices in self.edits.values() for each in splices]
+        found = [each for splices in self.edits.values() for each in splices]
+        for span, values in self._said.values():
+            found += set_attributes(self.data, span, ((name, text) for name, text in values.items() if name))
+            if "" in values:
+                found.append(Splice(span.open_end, span.close_start, escaped_text(values[""] or "").encode()))
+        return found
 
     @classmethod
     def of(cls, other: StoryPart, data: bytes) -> StoryPart:
         """A part with other bytes, which has yet to be written."""
         found = copy(other)
-        found.data, found.root, found.edits = data, parse_story(data), {}
+        found.data, found.root = data, parse_story(data)
+        found._clear()
         return found
 
 

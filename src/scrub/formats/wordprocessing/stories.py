@@ -152,7 +152,7 @@ class Stories:
     def _ensure_untouched(self) -> None:
         if self._made is None:
             return
-        if any(part.edits for part in self._made.parts) or any(each.touched for each in self._made.paragraphs):
+        if any(part.touched for part in self._made.parts) or any(each.touched for each in self._made.paragraphs):
             raise Failure(f"{self._home.name}: changes are accepted or refused above all other edits")
 
 
@@ -178,10 +178,19 @@ class Place(NamedTuple):
         """That of its paragraph."""
         return self.home.label if self.paragraph is None else self.paragraph.label
 
-    def set(self, word: str, splices: Sequence[Splice]) -> Callable[[], None]:
-        """Changes its element; gives what takes that back."""
+    def put(self, word: str, splices: Sequence[Splice]) -> Callable[[], None]:
+        """Puts something in at its element, or takes it out; gives what takes that back."""
         self.home.ensure_open()
         return self.part.put((self.span.start, word), splices)
+
+    def said(self, name: str = "") -> str | None:
+        """What an attribute of its element says by now; without a name, what its text is."""
+        return self.part.said(self.span, self.attribute(name) if name else "")
+
+    def say(self, name: str, value: str | None) -> Callable[[], None]:
+        """Lets an attribute say something else, or the text; gives what takes that back."""
+        self.home.ensure_open()
+        return self.part.say(self.span, {self.attribute(name) if name else "": value})
 
     def attribute(self, name: str) -> str:
         """An attribute of word processing as the element writes it, or would."""
