@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from datetime import datetime
 from xml.parsers import expat
 
 from scrub.model.late import late
@@ -96,3 +97,11 @@ def escaped_text(text: str) -> str:
 def is_on(value: str | None, default: bool = False) -> bool:
     """What an attribute of the type ST_OnOff says (ISO/IEC 29500-1, 22.9.2.7); `default` where it is missing."""
     return default if value is None else value in ("1", "true", "on")
+
+
+def moment(text: str | None) -> datetime | None:
+    """When something was written, as annotations say it, without its zone; None where there is none to read."""
+    try:
+        return datetime.fromisoformat((text or "").removesuffix("Z")).replace(tzinfo=None)
+    except ValueError:
+        return None

@@ -9,7 +9,7 @@ from datetime import datetime
 from scrub.formats.opendocument.paragraph import TextHome, TextParagraph, TextPart
 from scrub.formats.opendocument.read import DUBLIN, META, OFFICE, TEXT, is_paragraph, of, read_paragraph, value
 from scrub.formats.spans import Span, Splice
-from scrub.formats.xmltext import text_of
+from scrub.formats.xmltext import moment, text_of
 from scrub.model.comments import Comment
 from scrub.model.problem import Failure
 from scrub.model.recorded import ChangeSort, RecordedChange
@@ -23,13 +23,6 @@ def _said(data: bytes, holder: Span, name: str) -> str:
     """What an element of the annotation says: who made it, or when."""
     found = next((each for each in holder.inside() if of(each, DUBLIN, name)), None)
     return text_of(data[found.start : found.end]) if found is not None else ""
-
-
-def _moment(text: str) -> datetime | None:
-    try:
-        return datetime.fromisoformat(text.removesuffix("Z")).replace(tzinfo=None)
-    except ValueError:
-        return None
 
 
 def _words(data: bytes, holder: Span) -> str:
@@ -76,7 +69,7 @@ class TextComment(Comment):
     @property
     def date(self) -> datetime | None:
         """When."""
-        return _moment(_said(self.part.data, self.span, "date"))
+        return moment(_said(self.part.data, self.span, "date"))
 
     @property
     def address(self) -> str:
@@ -149,7 +142,7 @@ class TextChange(RecordedChange):
     @property
     def date(self) -> datetime | None:
         """When."""
-        return _moment(_said(self._part.data, self._region, "date"))
+        return moment(_said(self._part.data, self._region, "date"))
 
     @property
     def sort(self) -> ChangeSort:

@@ -13,9 +13,10 @@ from scrub.formats.opc.relationships import part_tree
 from scrub.formats.spans import Found, Span, Splice, ended, escaped, outside, spliced, with_attributes
 from scrub.formats.wordprocessing.read import FieldState, inner, own, paragraphs_of, read_paragraph, value
 from scrub.formats.wordprocessing.reading import Home, ReadParagraph
-from scrub.formats.wordprocessing.review import moment, nameless
+from scrub.formats.wordprocessing.review import nameless
 from scrub.formats.wordprocessing.threads import Threads, para_id, with_ids
 from scrub.formats.wordprocessing.write import elements_of
+from scrub.formats.xmltext import moment
 from scrub.formats.zip import Package
 from scrub.model.comments import Comment
 from scrub.model.problem import Failure
@@ -202,6 +203,8 @@ class CommentPart:
 
     def write(self, parts: Parts, without_names: bool) -> None:
         """Changes the part, and the one with the answers."""
+        if not self._touched and not without_names:
+            return
         data, root = self._tree
         if self._name is None or root is None:
             return
@@ -226,6 +229,13 @@ class CommentPart:
         made = nameless(made) if without_names else made
         if made != data:
             parts.changed[self._name] = partial(bytes, made)
+
+    @property
+    def _touched(self) -> bool:
+        """Whether anything was done to comments, which are read when somebody asks for them."""
+        if "items" not in self.__dict__:
+            return False
+        return bool(self.gone or self.replies) or any(each.said.touched or each.finished.touched for each in self.items)
 
     def _of(self, comment: OfficeComment, data: bytes, id_: str | None) -> Iterator[Splice]:
         """What becomes of one comment; `id_` is one that its last paragraph gets."""

@@ -11,6 +11,7 @@ import re
 import sys
 from collections.abc import Sequence
 from functools import cache
+from typing import NamedTuple
 
 from scrub.formats.found import FoundElement, is_searchable
 from scrub.formats.spans import Span, Splice, parse
@@ -65,6 +66,8 @@ class FoundParagraph(FoundElement):
 
     def _recorded(self, stretches: Stretches, tracking: Tracking) -> list[Splice] | None:
         edits = _edits(stretches)
+        if edits is None:
+            return None
         found: list[Splice] = []
         data, prefix = self._data, self.prefix
         read = _letters(prefix).findall
@@ -83,9 +86,9 @@ class FoundParagraph(FoundElement):
                 close = f"</{prefix}r>"
                 out, done = "", at
                 while number < len(edits) and edits[number][0] < end:
-                    start, stop, new, like = edits[number]
-                    if start < at or stop > end or not at <= like < end or (like < start and start == at):
+                    if not edits[number].lies_in(at, end):
                         return None
+                    start, stop, new, _ = edits[number]
                     if done < start:
                         out += f"{same}{elements_of(text[done - at : start - at], prefix)}{close}"
                     if start < stop:
@@ -116,6 +119,8 @@ class FoundParagraph(FoundElement):
         the plain way knows more.
         """
         edits = _edits(stretches)
+        if edits is None:
+            return None
         found: list[Splice] = []
         last = edits[-1][1] if edits else -1
         prefix = self.prefix
@@ -131,10 +136,9 @@ class FoundParagraph(FoundElement):
             fresh: list[str] = []
             done = at
             while number < len(edits) and edits[number][0] < end:
-                start, stop, new, like = edits[number]
-                # what it looks like, and what it stands beside, is this piece
-                if start < at or stop > end or not at <= like < end or (like < start and start == at):
+                if not edits[number].lies_in(at, end):
                     return None
+                start, stop, new, _ = edits[number]
                 fresh += text[done - at : start - at], new
                 done = stop
                 number += 1
@@ -229,24 +233,36 @@ def _written(found: Sequence[tuple[bytes, bytes]]) -> str:
     return "".join([_WRITTEN[name] if name else plain_text(text) for text, name in found])
 
 
-def _edits(stretches: Stretches) -> list[tuple[int, int, str, int]]:
-    """What is other than it was: from, to, the new text, and the place that it looks like. Text that was moved is not
-    in order, which no piece has.
-    """
-    found: list[tuple[int, int, str, int]] = []
+class _Edit(NamedTuple):
+    """What is other than it was: from, to, the new text, and the place that it looks like."""
+
+    start: int
+    stop: int
+    new: str
+    like: int
+
+    def lies_in(self, at: int, end: int) -> bool:
+        """Whether it lies in a piece of these characters, what it looks like and stands beside too."""
+        inside = at <= self.start and self.stop <= end and at <= self.like < end
+        return inside and not (self.like < self.start == at)
+
+
+def _edits(stretches: Stretches) -> list[_Edit] | None:
+    """What is other than it was, in order; None for text that was moved or looks otherwise, which is no such edit."""
+    found: list[_Edit] = []
     done, fresh, like = 0, "", -1
     if any(part.looks for part in stretches.parts):
-        return [(-1, -1, "", -1)]
+        return None
     for part in (*stretches.parts, Kept(len(stretches.old), len(stretches.old))):
         if isinstance(part, Fresh):
             if fresh and part.like != like:
-                return [(-1, -1, "", -1)]
+                return None
             fresh, like = fresh + part.text, part.like
             continue
         if part.start < done:
-            return [(-1, -1, "", -1)]
+            return None
         if fresh or part.start > done:
-            found.append((done, part.start, fresh, like if fresh else done))
+            found.append(_Edit(done, part.start, fresh, like if fresh else done))
         done, fresh = part.end, ""
     return found
 

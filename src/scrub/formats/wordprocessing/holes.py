@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from typing import NamedTuple
 
 from scrub.formats.spans import Span, Splice
@@ -28,36 +28,47 @@ class OfficeHole(NamedTuple):
     refused: str = ""  # why it cannot be filled in
 
 
-def _merge_name(code: str) -> str:
-    found = _MERGE.match(code)
-    return (found[1] or found[2]) if found else ""
+class MetField(NamedTuple):
+    """A field of a paragraph: its code, the letters of its result, and what goes when these become plain text."""
+
+    code: str
+    start: int
+    end: int
+    gone: tuple[Splice, ...]
+    refused: str = ""  # why it cannot become plain text
 
 
-def fields_in(data: bytes, paragraph: Span, pieces: Sequence[Piece]) -> Iterator[OfficeHole]:
-    """The fields of a paragraph, each called by its code."""
-    for each in holes_in(data, paragraph, pieces, lambda code: " ".join(code.split()) or "nothing"):
-        if each.called.startswith("the merge field"):
-            yield each
+def holes_in(data: bytes, paragraph: Span, pieces: Sequence[Piece]) -> Iterator[OfficeHole]:
+    """The controls and merge fields of a paragraph, in its order."""
+    for each in _met(data, paragraph, pieces):
+        if isinstance(each, Span):
+            content = inner(each, "sdtContent")
+            if tag_of(each) and content is not None:
+                yield control_hole(each, *_letters(pieces, content.start, content.end))
+            continue
+        merge = _MERGE.match(each.code)
+        if merge is not None:
+            name = merge[1] or merge[2]
+            yield OfficeHole(name, each.start, each.end, f'the merge field "{name}"', each.gone, each.refused)
 
 
-def holes_in(
-    data: bytes, paragraph: Span, pieces: Sequence[Piece], name_of: Callable[[str], str] = _merge_name
-) -> Iterator[OfficeHole]:
-    """The controls and merge fields of a paragraph, in its order; `name_of` gives the name of a field that is one, by
-    its code.
-    """
+def fields_in(data: bytes, paragraph: Span, pieces: Sequence[Piece]) -> Iterator[MetField]:
+    """The fields of a paragraph."""
+    return (each for each in _met(data, paragraph, pieces) if isinstance(each, MetField))
+
+
+def _met(data: bytes, paragraph: Span, pieces: Sequence[Piece]) -> Iterator[MetField | Span]:
+    """The content controls and fields of a paragraph: a control where it begins, a field where it ends."""
     begun: list[tuple[list[Span], list[str], list[int]]] = []  # the marks of each open field, its code, its result
     runs: dict[int, Span] = {}  # by where each of its elements begins
     for span in _inside(paragraph):
         if span.name == "r":
             runs |= {each.start: span for each in span.children}
         elif span.name == "sdt":
-            yield from _control(span, pieces)
+            yield span
         elif span.name == "fldSimple":
-            name = name_of(value(span, "instr") or "")
-            if name:
-                tags = Splice(span.start, span.open_end, b""), Splice(span.close_start, span.end, b"")
-                yield OfficeHole(name, *_letters(pieces, span.open_end, span.close_start), _merge(name), tags)
+            tags = Splice(span.start, span.open_end, b""), Splice(span.close_start, span.end, b"")
+            yield MetField(value(span, "instr") or "", *_letters(pieces, span.open_end, span.close_start), tags)
         elif span.name == "fldChar":
             kind = value(span, "fldCharType")
             if kind == "begin":
@@ -70,21 +81,15 @@ def holes_in(
                     marks, code, result = begun.pop()
                     if begun and not begun[-1][2]:
                         begun[-1][1].append(_NESTED)
-                    name = name_of("".join(code))
-                    if name:
-                        letters = _letters(pieces, result[0] if result else span.start, span.start)
-                        refused = "stands in another field, which may need it" if begun else ""
-                        refused = refused or ("has another field in its code" if _NESTED in code else "")
-                        yield OfficeHole(name, *letters, _merge(name), _without(marks, runs), refused)
+                    letters = _letters(pieces, result[0] if result else span.start, span.start)
+                    refused = "stands in another field, which may need it" if begun else ""
+                    refused = refused or ("has another field in its code" if _NESTED in code else "")
+                    yield MetField("".join(code), *letters, _without(marks, runs), refused)
         elif span.name == "instrText" and begun:
             begun[-1][0].append(span)
             begun[-1][1].append(text_of(data[span.start : span.end]))
     for marks, code, _ in begun:
-        name = name_of("".join(code))
-        if name:
-            yield OfficeHole(
-                name, *_letters(pieces, marks[0].start, marks[0].end), _merge(name), (), "goes over its end"
-            )
+        yield MetField("".join(code), *_letters(pieces, marks[0].start, marks[0].end), (), "goes over its end")
 
 
 def tag_of(control: Span) -> str:
@@ -126,12 +131,6 @@ def control_hole(control: Span, start: int, end: int) -> OfficeHole:
     return OfficeHole(tag_of(control), start, end, f'the content control "{tag_of(control)}"', gone, refused)
 
 
-def _control(control: Span, pieces: Sequence[Piece]) -> Iterator[OfficeHole]:
-    content = inner(control, "sdtContent")
-    if tag_of(control) and content is not None:
-        yield control_hole(control, *_letters(pieces, content.start, content.end))
-
-
 def _inside(paragraph: Span) -> Iterator[Span]:
     """Every element of word processing that stands in the paragraph itself, not in a text box of it."""
     waiting = paragraph.children[::-1]
@@ -163,7 +162,3 @@ def _letters(pieces: Sequence[Piece], start: int, end: int) -> tuple[int, int]:
     if at is None:
         at = pieces[-1].start + len(pieces[-1].text) if pieces else 0
     return at, at
-
-
-def _merge(name: str) -> str:
-    return f'the merge field "{name}"'

@@ -8,7 +8,7 @@ from decimal import Decimal
 
 from scrub.formats.spans import Span, Splice, ended, escaped, set_attributes
 from scrub.formats.wordprocessing.paragraph import OfficeParagraph
-from scrub.formats.wordprocessing.read import inner, own, value
+from scrub.formats.wordprocessing.read import TWIPS_IN_CENTIMETRE, inner, own, value
 from scrub.formats.wordprocessing.reading import Home
 from scrub.formats.wordprocessing.stories import Place, Placed, Stories
 from scrub.model.inline import Bookmark, Picture, Section
@@ -19,7 +19,6 @@ from scrub.model.values import fold
 
 _NAME = late(r"[^\W\d]\w{0,39}")
 _EMU = Decimal(360_000)  # in a centimetre (20.1.2.1)
-_TWIPS = Decimal(1440) / Decimal("2.54")  # in a centimetre (17.18.105)
 
 
 class OfficePicture(Placed, Picture):
@@ -224,7 +223,7 @@ class OfficeSection(Placed, Section):
     def measure(self, word: str) -> Decimal | None:
         """A length, in centimetres."""
         written = self._get(*_MEASURES[word])
-        return round(Decimal(written) / _TWIPS, 2) if written and re.fullmatch(r"-?\d+", written) else None
+        return round(Decimal(written) / TWIPS_IN_CENTIMETRE, 2) if written and re.fullmatch(r"-?\d+", written) else None
 
     def put_measure(self, word: str, value: Decimal) -> None:
         """Sets a length."""
@@ -232,7 +231,12 @@ class OfficeSection(Placed, Section):
             raise Failure(f"{self.label}: a length on paper is from 0 to 55 cm, not {value}")
         before = self.measure(word)
         if before != value:
-            self._put(word.replace("_", "-"), before, value, {_MEASURES[word]: str(round(value * _TWIPS))})
+            self._put(
+                word.replace("_", "-"),
+                before,
+                value,
+                {_MEASURES[word]: str(round(value * TWIPS_IN_CENTIMETRE))},
+            )
 
     @property
     def orientation(self) -> Orientation:

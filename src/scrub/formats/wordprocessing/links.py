@@ -10,7 +10,7 @@ from scrub.formats.opc.parts import Parts
 from scrub.formats.opc.relationships import Relationship, relationships
 from scrub.formats.spans import RELATIONSHIPS, Span, Splice
 from scrub.formats.texts.paragraph import cut
-from scrub.formats.wordprocessing.holes import OfficeHole
+from scrub.formats.wordprocessing.holes import MetField
 from scrub.formats.wordprocessing.paragraph import OfficeParagraph
 from scrub.formats.wordprocessing.read import own, value
 from scrub.formats.wordprocessing.reading import Home
@@ -179,19 +179,19 @@ def links_in(home: Home, stories: Stories, links: Links) -> Iterator[OfficeLink]
 class OfficeField(Placed, Field):
     """A field of one paragraph (17.16.2)."""
 
-    def __init__(self, place: Place, paragraph: OfficeParagraph, hole: OfficeHole) -> None:
-        self._place, self._paragraph, self._hole = place, paragraph, hole
-        self._result = paragraph.stretches.old[hole.start : hole.end]
+    def __init__(self, place: Place, paragraph: OfficeParagraph, met: MetField) -> None:
+        self._place, self._paragraph, self._met = place, paragraph, met
+        self._result = paragraph.stretches.old[met.start : met.end]
 
     @property
     def removed(self) -> bool:
         """Whether it is plain text by now."""
-        return any(each in self._paragraph.unlinked for each in self._hole.gone)
+        return any(each in self._paragraph.unlinked for each in self._met.gone)
 
     @property
     def code(self) -> str:
         """What it works out."""
-        return self._hole.name
+        return " ".join(self._met.code.split())
 
     @property
     def result(self) -> str:
@@ -200,19 +200,19 @@ class OfficeField(Placed, Field):
 
     def fix(self) -> None:
         """Makes what it shows plain text."""
-        hole = self._hole
-        if hole.refused:
-            raise Failure(f"{self.label}: the field {hole.name} {hole.refused}")
+        met = self._met
+        if met.refused:
+            raise Failure(f"{self.label}: the field {self.code} {met.refused}")
         if self._place.home.tracks_changes:
             raise Failure(f"{self.label}: fields become plain text only while no changes are recorded")
-        self._paragraph.unlink(hole.gone, f'field {hole.name} is plain text now: "{cut(self._result)}"')
-        self._paragraph.unfix(hole.start, hole.end)
+        self._paragraph.unlink(met.gone, f'field {self.code} is plain text now: "{cut(self._result)}"')
+        self._paragraph.unfix(met.start, met.end)
 
 
 def fields_of(home: Home, stories: Stories) -> Iterator[OfficeField]:
     """The fields of a document."""
     for paragraph in stories.paragraphs:
-        for hole in paragraph.fields() if not paragraph.removed else ():
-            field = OfficeField(Place(home, stories, paragraph.part, paragraph.span), paragraph, hole)
+        for met in paragraph.fields() if not paragraph.removed else ():
+            field = OfficeField(Place(home, stories, paragraph.part, paragraph.span), paragraph, met)
             if not field.removed:
                 yield field

@@ -9,8 +9,8 @@ from typing import Any
 
 from scrub.formats.spans import Span, Splice, escaped, outside, parse_element
 from scrub.formats.texts.paragraph import OpenParagraph, cut
-from scrub.formats.wordprocessing.frames import RANK, element_for
-from scrub.formats.wordprocessing.holes import OfficeHole, fields_in
+from scrub.formats.wordprocessing.frames import ELEMENTS, RANK, element_for
+from scrub.formats.wordprocessing.holes import MetField, fields_in
 from scrub.formats.wordprocessing.looks import checked
 from scrub.formats.wordprocessing.read import inner, own, value
 from scrub.formats.wordprocessing.reading import ReadParagraph
@@ -33,7 +33,7 @@ class OfficeParagraph(ReadParagraph):
 
     twin: OfficeParagraph | None = None  # the same one in the other copy of a text box
     is_twofold = False  # whether it stands in a text box that is there twice
-    set_frames: Mapping[str, tuple[object, str, str]] = MappingProxyType({})  # by the word: value, element, its text
+    set_frames: Mapping[str, str] = MappingProxyType({})  # the elements of its properties that were set, by their name
     _recorded: bool | None = None  # whether its changes are recorded; None before the first
 
     def note_way(self) -> None:
@@ -121,9 +121,15 @@ class OfficeParagraph(ReadParagraph):
 
     def frame(self, word: str) -> Any:
         """How it is set."""
-        if word in self.set_frames:
-            return self.set_frames[word][0]
-        return self.home.frames.of(self._properties, self._style or self.home.styles.default, word)
+        return self.home.frames.of(self._element(word)[1], self._style or self.home.styles.default, word)
+
+    def _element(self, word: str) -> tuple[bytes, Span | None]:
+        """The element that says it, and the bytes it stands in."""
+        name = ELEMENTS[word]
+        if name in self.set_frames:
+            data = self.set_frames[name].encode()
+            return data, parse_element(data, 0, len(data), self.span.namespaces)
+        return self.part.data, inner(self._properties, name) if self._properties is not None else None
 
     def put_frame(self, word: str, value: object) -> None:
         """Sets it otherwise."""
@@ -134,32 +140,15 @@ class OfficeParagraph(ReadParagraph):
             return
         chain: list[OfficeParagraph] = [self, *self.taken]
         former = [(each, each.set_frames) for each in chain]
-        made = [element_for(*each.framed(word), word, value, self.span.prefix) for each in chain]
-        for each, (name, text) in zip(chain, made, strict=True):
-            kept = {other: set_ for other, set_ in each.set_frames.items() if other != word}
-            each.set_frames = {**kept, word: (value, name, text)}  # the last one of an element has all it says
+        made = [element_for(*each._element(word), word, value, self.span.prefix) for each in chain]
+        for each, element in zip(chain, made, strict=True):
+            each.set_frames = {**each.set_frames, ELEMENTS[word]: element}
 
         def revert() -> None:
             for each, frames in former:
                 each.set_frames = frames
 
         self.changed(word.replace("_", "-"), before, value, revert)
-
-    def framed(self, word: str) -> tuple[bytes, Span | None]:
-        """The bytes and the properties that a new element is made from: what was set before is in them."""
-        earlier = [text for other, (_, name, text) in self.set_frames.items() if other != word]
-        if not earlier:
-            return self.part.data, self._properties
-        p = self.span.prefix
-        whole = f"<{p}pPr>{''.join(earlier)}</{p}pPr>".encode()
-        read = parse_element(whole, 0, len(whole), self.span.namespaces)
-        known = {each.name for each in read.children}
-        rest = [each for each in (self._properties.children if self._properties else []) if each.name not in known]
-        if not rest:
-            return whole, read
-        more = b"".join(self.part.data[each.start : each.end] for each in rest)
-        whole = whole[: -len(f"</{p}pPr>")] + more + f"</{p}pPr>".encode()
-        return whole, parse_element(whole, 0, len(whole), self.span.namespaces)
 
     # -- filled in
 
@@ -184,7 +173,7 @@ class OfficeParagraph(ReadParagraph):
         if known:
             self.changed("filled in", False, True, revert, f"filled in: {', '.join(hole.called for hole in known)}")
 
-    def fields(self) -> Iterable[OfficeHole]:
+    def fields(self) -> Iterable[MetField]:
         """Its fields, as they are in the file."""
         return () if self._plain is not None else fields_in(self.part.data, self.span, self.pieces)
 
@@ -357,14 +346,14 @@ class OfficeParagraph(ReadParagraph):
         data, p, properties = self.part.data, self.span.prefix, self._properties
         children = properties.children if properties is not None else []
         last = ("rPr", "sectPr", "pPrChange")
-        parts = {
-            each.name: data[each.start : each.end].decode() for each in children if each.name not in ("pStyle", *last)
-        }
-        former = "".join(parts.values())
-        parts |= {name: text for _, name, text in self.set_frames.values()}
-        middle = (
-            [parts[name] for name in sorted(parts, key=lambda name: RANK.get(name, 0))] if self.set_frames else [former]
-        )
+        pairs = [
+            (each.name, data[each.start : each.end].decode()) for each in children if each.name not in ("pStyle", *last)
+        ]
+        former = "".join(text for _, text in pairs)
+        if self.set_frames:
+            kept = [pair for pair in pairs if pair[0] not in self.set_frames]
+            pairs = sorted([*kept, *self.set_frames.items()], key=lambda pair: RANK.get(pair[0], 0))
+        middle = "".join(text for _, text in pairs)
         old_style = next((data[each.start : each.end].decode() for each in children if each.name == "pStyle"), "")
         style = f'<{p}pStyle {p}val="{escaped(self._style or "")}"/>' if self._restyled else old_style
         tail = {each.name: data[each.start : each.end].decode() for each in children if each.name in last}
@@ -376,7 +365,7 @@ class OfficeParagraph(ReadParagraph):
             look = next((each for each in children if each.name == "rPr"), None)
             inside = data[look.open_end : look.close_start].decode() if look is not None else ""
             tail["rPr"] = f"<{p}rPr>{gone}{inside}</{p}rPr>"
-        whole = f"<{p}pPr>{style}{''.join(middle)}{''.join(tail.get(name, '') for name in last)}</{p}pPr>".encode()
+        whole = f"<{p}pPr>{style}{middle}{''.join(tail.get(name, '') for name in last)}</{p}pPr>".encode()
         if properties is not None:
             yield Splice(properties.start, properties.end, whole)
         elif self.span.open_end == self.span.end:

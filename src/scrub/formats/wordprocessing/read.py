@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from decimal import Decimal
 from typing import NamedTuple
 
 from scrub.formats.spans import Span
@@ -14,6 +15,8 @@ MAIN = (
     "http://schemas.openxmlformats.org/wordprocessingml/2006/main",
     "http://purl.oclc.org/ooxml/wordprocessingml/main",
 )
+#: Twentieths of a point in a centimetre (17.18.105).
+TWIPS_IN_CENTIMETRE = Decimal(1440) / Decimal("2.54")
 #: Elements whose runs belong to the paragraph as if they stood in it themselves.
 _THROUGH = frozenset(
     ("hyperlink", "ins", "moveTo", "smartTag", "sdt", "sdtContent", "dir", "bdo", "customXml", "fldSimple")

@@ -12,7 +12,7 @@ from scrub.formats.wordprocessing.read import own, value
 from scrub.formats.wordprocessing.reading import Home, StoryPart
 from scrub.formats.wordprocessing.resolve import LOOKS_OF_CHANGES
 from scrub.formats.wordprocessing.stories import Stories
-from scrub.formats.xmltext import text_of
+from scrub.formats.xmltext import moment, text_of
 from scrub.model.late import late
 from scrub.model.recorded import ChangeSort, RecordedChange
 
@@ -34,14 +34,6 @@ def _words(data: bytes, span: Span) -> Iterator[str]:
     for each in span.inside():
         if each.name in ("t", "delText") and own(each):
             yield text_of(data[each.start : each.end])
-
-
-def moment(text: str | None) -> datetime | None:
-    """A date of an annotation (17.13.4.2), without its zone; None where there is none to read."""
-    try:
-        return datetime.fromisoformat((text or "").removesuffix("Z")).replace(tzinfo=None)
-    except ValueError:
-        return None
 
 
 class OfficeChange(RecordedChange):
