@@ -245,3 +245,12 @@ def test_words_in_frames_are_paragraphs_of_their_own(home: Path) -> None:
     assert texts(path) == ["last"]
     scrub.undo()
     assert path.read_bytes() == old
+
+
+def test_several_paragraphs_of_a_cell_change_together(home: Path) -> None:
+    cell = '<table:table-cell office:value-type="float" office:value="1"><text:p>old</text:p><text:p>old</text:p></table:table-cell>'
+    path = made(f'<table:table table:name="T"><table:table-row>{cell}</table:table-row></table:table>', meta="")
+    run('replace "old", by: "new"\ndocument.title = "a"\ndocument.subject = "b"', path)
+    assert texts(path) == ["new", "new"]
+    assert b'office:value="1"' not in members(path)["content.xml"]
+    assert odfdo.Document(str(path)).meta.subject == "b"

@@ -312,6 +312,19 @@ def outside(splices: Sequence[Splice], others: Iterable[Splice]) -> list[Splice]
     ]
 
 
+class Ordered:
+    """Splices in the order of a part, for who asks for those of one element after another."""
+
+    def __init__(self, splices: Iterable[Splice] = ()) -> None:
+        self._every = sorted(splices, key=lambda each: (each.start, each.end))
+        self._starts = [each.start for each in self._every]
+
+    def within(self, start: int, end: int) -> list[Splice]:
+        """Those that lie between two places."""
+        first, last = bisect_left(self._starts, start), bisect_right(self._starts, end)
+        return [each for each in self._every[first:last] if each.end <= end]
+
+
 def spliced(data: bytes, splices: Iterable[Splice]) -> bytes:
     """The part with all splices done; they must not overlap."""
     parts: list[bytes] = []

@@ -8,8 +8,9 @@ from functools import partial
 from scrub.formats.kept import Kept
 from scrub.formats.opc.parts import Parts
 from scrub.formats.opc.relationships import part_tree, relationships
-from scrub.formats.spans import Splice, ended, spliced
-from scrub.formats.xmltext import escaped_text, text_of
+from scrub.formats.spans import parse, spliced
+from scrub.formats.text_elements import text_splices
+from scrub.formats.xmltext import text_of
 from scrub.formats.zip import Package
 
 _DUBLIN = "http://purl.org/dc/elements/1.1/"
@@ -53,32 +54,14 @@ class CoreProperties:
 
     def write(self, parts: Parts) -> None:
         """Changes the part, or adds it."""
-        wanted = {name: kept.now for name, kept in self._kept.items() if kept.touched}
+        wanted = [((_SPACES[name], name), kept.now) for name, kept in self._kept.items() if kept.touched]
         if not wanted:
             return
         part = self._part()
-        if part is None:
-            fresh = _EMPTY.replace(b"></cp:", b">" + b"".join(map(_element, wanted.items())) + b"</cp:")
-            parts.add("docProps/core.xml", fresh, _TYPE)
+        data, root = part_tree(self.package, part) if part is not None else (_EMPTY, parse(_EMPTY))
+        made = spliced(data, text_splices(data, root, lambda each: root.child(each[1], uri=each[0]), wanted))
+        if part is not None:
+            parts.changed[part] = partial(bytes, made)
+        else:
+            parts.add("docProps/core.xml", made, _TYPE)
             parts.relate("", _RELATION, "docProps/core.xml")
-            return
-        data, root = part_tree(self.package, part)
-        splices: list[Splice] = []
-        added = b""
-        for name, value in wanted.items():
-            span = root.child(name, uri=_SPACES[name])
-            if span is None:
-                added += _element((name, value))
-            else:
-                tag = data[span.start : span.open_end].rstrip(b"/> ").decode()
-                whole = f"{tag}>{escaped_text(value)}</{span.raw_name}>".encode() if value else b""
-                splices.append(Splice(span.start, span.end, whole))
-        splices += ended(data, root, added)
-        parts.changed[part] = partial(spliced, data, splices)
-
-
-def _element(pair: tuple[str, str | None]) -> bytes:
-    name, value = pair
-    if not value:
-        return b""
-    return f'<p:{name} xmlns:p="{_SPACES[name]}">{escaped_text(value)}</p:{name}>'.encode()

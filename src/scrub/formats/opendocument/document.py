@@ -9,7 +9,7 @@ from scrub.formats.file import PickedFile
 from scrub.formats.kept import Kept as FromFile
 from scrub.formats.opc.relationships import part_tree
 from scrub.formats.opendocument.found import parse_text
-from scrub.formats.opendocument.paragraph import TextHome, TextParagraph, TextPart, says_more
+from scrub.formats.opendocument.paragraph import TextHome, TextParagraph, TextPart, plain_cell, says_more
 from scrub.formats.opendocument.read import (
     DUBLIN,
     META,
@@ -25,11 +25,12 @@ from scrub.formats.opendocument.read import (
 from scrub.formats.opendocument.review import TextChange, TextComment, changes_in, comments_in, names_in
 from scrub.formats.opendocument.styles import TextStyles
 from scrub.formats.source import Source, opened
-from scrub.formats.spans import Span, Splice, ended, escaped, outside, spliced
+from scrub.formats.spans import Span, outside, spliced
+from scrub.formats.text_elements import text_splices
 from scrub.formats.texts.tables import DocumentRows
-from scrub.formats.xmltext import escaped_text, is_on, text_of
+from scrub.formats.xmltext import is_on, text_of
 from scrub.formats.zip import Package
-from scrub.model.paragraphs import Paragraph, PlaceInDocument
+from scrub.model.paragraphs import PlaceInDocument
 from scrub.model.problem import Failure
 from scrub.model.records import Table
 from scrub.store.patch import Patch
@@ -130,19 +131,9 @@ class OpenText(PickedFile, TextHome):
         """Its headings."""
         return (each for each in self.every_paragraph() if each.level is not None)
 
-    def groups(self) -> Sequence[Sequence[Paragraph]]:
-        """Its paragraphs, those together that stand together."""
-        groups = {id(each.group): each.group for each in self._every}.values()
-        alive = ([each for each in group if not each.removed] for group in groups)
-        return [group for group in alive if group]
-
-    def add_paragraph(self, text: str) -> None:
-        """Adds one at the end of the body."""
-        body = (each for each in reversed(self._every) if each.place is PlaceInDocument.BODY)
-        last = next((each for each in body if not each.removed), None)
-        if last is None:
-            raise Failure(f"{self.name} has no paragraph that a new one could stand behind")
-        last.add_behind(text)
+    def all_paragraphs(self) -> Sequence[TextParagraph]:
+        """Its paragraphs, those that went too."""
+        return self._every
 
     def tables(self) -> Iterator[Table]:
         """Its tables, by the name that each has."""
@@ -241,37 +232,30 @@ class OpenText(PickedFile, TextHome):
             splices += outside(
                 splices, [splice for each in of_part if each.place in _HELD for splice in each.splices()]
             )
+            cells = {each.cell.start: each.cell for each in of_part if each.cell is not None and each.says_otherwise}
+            splices += [splice for each in cells.values() for splice in plain_cell(part.data, each)]
             gone = [splice for each in self._comments if each.part is part for splice in each.splices()]
             splices += outside(splices, gone)
             splices += outside(splices, names_in(part.root)) if self._nameless else ()
             if splices:
                 changed[part.name] = partial(spliced, part.data, splices)
-        wanted = {name: kept.now for name, kept in self._properties.items() if kept.touched}
+        wanted = [(_PROPERTIES[name], kept.now) for name, kept in self._properties.items() if kept.touched]
         if wanted:
             if _META not in self.package.members:
                 raise Failure(f"{self.name} has no properties in it. Save it once in its own program")
             data, root = part_tree(self.package, _META)
-            changed[_META] = partial(spliced, data, list(_property_splices(data, root, wanted)))
+            holder = next((each for each in root.children if of(each, OFFICE, "meta")), root)
+            splices = text_splices(data, holder, partial(_element_of, root), wanted)
+            changed[_META] = partial(spliced, data, splices)
         return self.package.patch(changed) if changed else None
 
 
 def _property_of(root: Span, name: str) -> Span | None:
-    uri, local = _PROPERTIES[name]
-    return next((each for each in root.inside() if of(each, uri, local)), None)
+    return _element_of(root, _PROPERTIES[name])
 
 
-def _property_splices(data: bytes, root: Span, wanted: dict[str, str | None]) -> Iterator[Splice]:
-    holder = next((each for each in root.children if of(each, OFFICE, "meta")), root)
-    for name, text in wanted.items():
-        uri, local = _PROPERTIES[name]
-        span = _property_of(root, name)
-        if span is not None:
-            tag = data[span.start : span.open_end].rstrip(b"/> ").decode()
-            whole = f"{tag}>{escaped_text(text)}</{span.raw_name}>" if text else ""
-            yield Splice(span.start, span.end, whole.encode())
-        elif text:
-            element = f'<p:{local} xmlns:p="{escaped(uri)}">{escaped_text(text)}</p:{local}>'
-            yield from ended(data, holder, element.encode())
+def _element_of(root: Span, name: tuple[str, str]) -> Span | None:
+    return next((each for each in root.inside() if of(each, *name)), None)
 
 
 def _cells_of(table: Span) -> list[list[tuple[int, Span]]]:

@@ -11,8 +11,7 @@ from scrub.formats.opendocument.read import OFFICE, TABLE, TEXT, Piece, Read, re
 from scrub.formats.opendocument.styles import TextStyles
 from scrub.formats.opendocument.write import ParagraphWriter, written
 from scrub.formats.spans import Span, Splice, escaped, set_attributes, with_attributes
-from scrub.formats.texts.pieced import PiecedParagraph
-from scrub.model.document import Document
+from scrub.formats.texts.pieced import PiecedDocument, PiecedParagraph
 from scrub.model.lines_of_text import Line
 from scrub.model.paragraphs import PlaceInDocument
 from scrub.model.problem import Failure
@@ -28,7 +27,7 @@ class TextPart:
         self.root = root
 
 
-class TextHome(Document):
+class TextHome(PiecedDocument):
     """What a paragraph asks of its document."""
 
     @cached_property
@@ -177,6 +176,11 @@ class TextParagraph(PiecedParagraph):
 
     # -- writing
 
+    @property
+    def says_otherwise(self) -> bool:
+        """Whether its text is another."""
+        return self._touched and not self._joined and self.stretches.touched
+
     def splices(self) -> Iterator[Splice]:
         """What changes it in its part."""
         if not self._touched:
@@ -195,8 +199,6 @@ class TextParagraph(PiecedParagraph):
                 inner = ParagraphWriter(data, span, self.pieces, self.stretches).splices()
             for one, other in pairwise([self, *self.taken]):
                 inner.append(Splice(one.span.close_start, other.span.open_end, b""))
-            if (inner or self._restyled) and self.cell is not None and self.stretches.touched:
-                yield from set_attributes(data, self.cell, _plain_cell(self.cell))
             yield from self._restyled_splices(inner, last) if self._restyled else inner
         for text in reversed(self.behind):
             yield Splice(last.end, last.end, self._new(text))
@@ -213,9 +215,9 @@ class TextParagraph(PiecedParagraph):
             attributes[_written(span, "outline-level")] = level
         empty = span.open_end == span.end
         made = with_attributes(tag, attributes)
-        if empty and inner:  # the text of an empty one stands in its one splice
-            content = inner[0].new[inner[0].new.index(b">") + 1 : inner[0].new.rindex(b"</")]
-            yield Splice(span.start, span.end, made[:-2].rstrip() + b">" + content + f"</{name}>".encode())
+        if empty and inner:
+            content = f"{written(self.text, span.prefix)}</{name}>"
+            yield Splice(span.start, span.end, made[:-2].rstrip() + b">" + content.encode())
             return
         yield Splice(span.start, span.open_end, made)
         yield from inner
@@ -238,6 +240,11 @@ def _written(span: Span, name: str) -> str:
         if local == name and span.namespaces.get(prefix) == TEXT:
             return known
     return f"{span.prefix}{name}"
+
+
+def plain_cell(data: bytes, cell: Span) -> list[Splice]:
+    """What lets a cell say its text and nothing apart from it."""
+    return set_attributes(data, cell, _plain_cell(cell))
 
 
 def says_more(cell: Span) -> bool:

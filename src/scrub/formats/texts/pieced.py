@@ -7,12 +7,16 @@ from functools import cached_property
 from typing import Any
 
 from scrub.formats.texts.paragraph import OpenParagraph
+from scrub.model.document import Document
+from scrub.model.paragraphs import Paragraph, PlaceInDocument
+from scrub.model.problem import Failure
 from scrub.model.text import Fresh, Kept, Stretches, shrunk
 
 
 class PiecedParagraph(OpenParagraph):
     """A paragraph of pieces, which new ones can be put beside, and others joined to."""
 
+    group: Sequence[PiecedParagraph]  # those that stand together with it, itself among them
     taken: Sequence[Any] = ()  # those that were joined to it
     before: Sequence[str] = ()  # new paragraphs in front of it, and behind
     behind: Sequence[str] = ()
@@ -85,3 +89,25 @@ class PiecedParagraph(OpenParagraph):
             following._gone = following._joined = False
 
         return revert
+
+
+class PiecedDocument(Document):
+    """A document of such paragraphs."""
+
+    def all_paragraphs(self) -> Sequence[PiecedParagraph]:
+        """Its paragraphs, those that went too."""
+        raise NotImplementedError
+
+    def groups(self) -> Sequence[Sequence[Paragraph]]:
+        """Its paragraphs, those together that stand together."""
+        groups = {id(each.group): each.group for each in self.all_paragraphs()}.values()
+        alive = ([each for each in group if not each.removed] for group in groups)
+        return [group for group in alive if group]
+
+    def add_paragraph(self, text: str) -> None:
+        """Adds one at the end of the body."""
+        body = (each for each in reversed(self.all_paragraphs()) if each.place is PlaceInDocument.BODY)
+        last = next((each for each in body if not each.removed), None)
+        if last is None:
+            raise Failure(f"{self.name} has no paragraph that a new one could stand behind")
+        last.add_behind(text)

@@ -12,7 +12,7 @@ from scrub.formats.opc.parts import Parts
 from scrub.formats.opc.properties import CoreProperties
 from scrub.formats.opc.relationships import part_tree, relationships, targets_of
 from scrub.formats.source import Source, opened
-from scrub.formats.spans import Span, Splice, outside, spliced
+from scrub.formats.spans import Ordered, Span, Splice, outside, spliced
 from scrub.formats.texts.tables import DocumentRows
 from scrub.formats.wordprocessing.comments import CommentPart, OfficeComment
 from scrub.formats.wordprocessing.frames import ParagraphFrames
@@ -37,7 +37,7 @@ from scrub.formats.wordprocessing.tables import ArrangedTable, caption_of, cells
 from scrub.formats.wordprocessing.threads import Threads
 from scrub.formats.wordprocessing.tracking import Tracking, recording
 from scrub.formats.xmltext import is_on
-from scrub.model.paragraphs import Paragraph, PlaceInDocument
+from scrub.model.paragraphs import PlaceInDocument
 from scrub.model.preferences import CURRENT
 from scrub.model.problem import Failure, counted
 from scrub.model.records import Table
@@ -290,17 +290,9 @@ class OfficeDocument(OfficeFile, Home):
         """Its headings."""
         return (each for each in self.every_paragraph() if each.level is not None)
 
-    def groups(self) -> Sequence[Sequence[Paragraph]]:
-        """Its paragraphs, those together that stand together."""
-        groups = {id(each.group): each.group for each in self._stories.paragraphs}.values()
-        alive = ([each for each in group if not each.removed] for group in groups)
-        return [group for group in alive if group]
-
-    def add_paragraph(self, text: str) -> None:
-        """Adds one at the end of the body."""
-        body = (each for each in reversed(self._stories.paragraphs) if each.place is PlaceInDocument.BODY)
-        last = next(each for each in body if not each.removed)
-        last.add_behind(text)
+    def all_paragraphs(self) -> Sequence[OfficeParagraph]:
+        """Its paragraphs, those that went too."""
+        return self._stories.paragraphs
 
     @property
     def title(self) -> str | None:
@@ -364,12 +356,13 @@ class OfficeDocument(OfficeFile, Home):
         for part in self._stories.parts:
             of_part = [each for each in self._stories.paragraphs if each.part is part]
             # What stands in text boxes comes first: the runs that hold them are written with it.
-            boxed = [splice for each in of_part if each.place in _BOXES for splice in each.splices()]
-            if boxed:
-                part.put((-1, "boxes"), boxed)
-            splices = [splice for each in of_part if each.place not in _BOXES for splice in each.splices()]
+            edits = part.edited
+            known = Ordered(edits)
+            edits += [splice for each in of_part if each.place in _BOXES for splice in each.splices(known)]
+            known = Ordered(edits)
+            splices = [splice for each in of_part if each.place not in _BOXES for splice in each.splices(known)]
             splices += outside(splices, self._comments.marks(part.root))
-            splices += outside(splices, part.edited)
+            splices += outside(splices, edits)
             for table in reversed(self._arranged):  # one in a cell of another first
                 splices = table.arranged(splices) if table.part is part else splices
             if splices or part.data is not part.first or self._nameless:

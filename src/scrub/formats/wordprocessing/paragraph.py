@@ -7,7 +7,7 @@ from itertools import pairwise
 from types import MappingProxyType
 from typing import Any
 
-from scrub.formats.spans import Span, Splice, escaped, outside, parse_element
+from scrub.formats.spans import Ordered, Span, Splice, escaped, outside, parse_element
 from scrub.formats.texts.paragraph import OpenParagraph, cut
 from scrub.formats.wordprocessing.frames import ELEMENTS, RANK, element_for
 from scrub.formats.wordprocessing.holes import MetField, fields_in
@@ -271,15 +271,15 @@ class OfficeParagraph(ReadParagraph):
 
     # -- writing
 
-    def splices(self) -> Iterable[Splice]:
-        """What changes it in its part."""
+    def splices(self, edits: Ordered) -> Iterable[Splice]:
+        """What changes it in its part; `edits` is what is done there to elements besides."""
         if not self.touched:
             return ()
         if self._gone or self.before or self.behind or self.taken or self._recorded or self._reset or self.unlinked:
-            return self._all_splices()
-        return self._written(self.stretches, None)
+            return self._all_splices(edits)
+        return self._written(self.stretches, None, edits)
 
-    def _all_splices(self) -> Iterator[Splice]:
+    def _all_splices(self, edits: Ordered) -> Iterator[Splice]:
         tracking = self.home.tracking if self._recorded else None
         for text in self.before:
             yield Splice(self.span.start, self.span.start, self._new(text, tracking))
@@ -290,13 +290,13 @@ class OfficeParagraph(ReadParagraph):
         elif not self._joined:
             stretches = Stretches(self.stretches.old, ()) if self._gone else self.stretches
             if stretches.touched or self.taken or self.unlinked:
-                yield from self._written(stretches, tracking)
+                yield from self._written(stretches, tracking, edits)
             yield from self._ends(chain, tracking)
         for text in reversed(self.behind):
             end = (self.taken[-1] if self.taken else self).span.end
             yield Splice(end, end, self._new(text, tracking))
 
-    def _written(self, stretches: Stretches, tracking: Tracking | None) -> Sequence[Splice]:
+    def _written(self, stretches: Stretches, tracking: Tracking | None, edits: Ordered) -> Sequence[Splice]:
         """What makes its text what it is to be; where that is plain, without reading its elements."""
         plain = self._plain if not self.taken else None
         splices: Sequence[Splice] | None = None
@@ -304,7 +304,7 @@ class OfficeParagraph(ReadParagraph):
             splices = plain.splices(stretches) if tracking is None else plain.recorded(stretches, tracking)
         if splices is None:
             pieces = plain.pieces(*stretches.bounds) if plain is not None else self.pieces
-            gone, edits = frozenset(each.start for each in self.unlinked), self.part.edited
+            gone = frozenset(each.start for each in self.unlinked)
             splices = ParagraphWriter(self.part.data, self.span, pieces, stretches, tracking, gone, edits).splices()
         if self.twin is not None:
             twin = self.twin

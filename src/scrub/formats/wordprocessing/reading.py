@@ -10,7 +10,7 @@ from functools import cached_property
 from scrub.formats.kept import put_in
 from scrub.formats.opc.relationships import part_tree
 from scrub.formats.spans import Span, Splice, set_attributes
-from scrub.formats.texts.pieced import PiecedParagraph
+from scrub.formats.texts.pieced import PiecedDocument, PiecedParagraph
 from scrub.formats.wordprocessing.found import FoundParagraph, parse_story
 from scrub.formats.wordprocessing.frames import ParagraphFrames
 from scrub.formats.wordprocessing.holes import OfficeHole, control_hole, holes_in
@@ -20,7 +20,6 @@ from scrub.formats.wordprocessing.styles import ParagraphStyles
 from scrub.formats.wordprocessing.tracking import Tracking
 from scrub.formats.xmltext import escaped_text, text_of
 from scrub.formats.zip import Package
-from scrub.model.document import Document
 from scrub.model.paragraphs import Hole, PlaceInDocument
 from scrub.model.text import Fresh, Kept, Looks, Stretches
 
@@ -81,7 +80,7 @@ class StoryPart:
         return found
 
 
-class Home(Document):
+class Home(PiecedDocument):
     """What a paragraph asks of its document."""
 
     @cached_property

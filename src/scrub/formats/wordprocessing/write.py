@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from itertools import groupby
 from typing import NamedTuple
 
-from scrub.formats.spans import Span, Splice, spliced
+from scrub.formats.spans import Ordered, Span, Splice, spliced
 from scrub.formats.texts.pieces import Pieces
 from scrub.formats.wordprocessing.looks import properties_of
 from scrub.formats.wordprocessing.read import Piece, inner, own
@@ -35,6 +35,9 @@ class Bit(NamedTuple):
     looks: Looks = ()  # what is other about it
 
 
+_NONE = Ordered()
+
+
 class ParagraphWriter:
     """Makes the splices of one paragraph's text; with `tracking` what goes stays, as recorded changes."""
 
@@ -46,7 +49,7 @@ class ParagraphWriter:
         stretches: Stretches,
         tracking: Tracking | None = None,
         gone: frozenset[int] = frozenset(),
-        edits: Sequence[Splice] = (),
+        edits: Ordered = _NONE,
     ) -> None:
         """`gone` is where elements begin that go, whatever they hold; `edits` is what is done to others."""
         self.data = data
@@ -142,7 +145,7 @@ class ParagraphWriter:
     def _as_it_is(self, child: Span) -> str:
         """An element of a run, with what is done to it besides."""
         raw = self.data[child.start : child.end]
-        inside = [each for each in self.edits if child.start <= each.start and each.end <= child.end]
+        inside = self.edits.within(child.start, child.end)
         if inside:
             at = child.start
             raw = spliced(raw, [Splice(each.start - at, each.end - at, each.new) for each in inside])
