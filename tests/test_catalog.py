@@ -70,6 +70,8 @@ def test_every_example_of_an_operation_runs(entry: object, book: Path) -> None:
         "wait = 3 days\nmargin = 2 cm\nlimit = 1 MB\n"
     )  # fmt: skip
     example = entry.docs.example
+    if "message." in example:
+        values, example = 'reply = "Ann Moss <ann@moss.example>"\n', example.replace("message.from", "reply")
     if example.startswith("if "):
         body = f'{example}\nlog "yes"\nend'
     else:

@@ -128,6 +128,7 @@ def phrase(example: str) -> str:
 
 #: The kinds that stand in documents only.
 DOCUMENTS = frozenset("document paragraph heading passage passages change link field picture bookmark section".split())
+MAIL = frozenset("mailbox message messages attachment address".split())
 
 
 def test_every_declaration_is_documented_with_an_example_that_is_right() -> None:
@@ -156,12 +157,16 @@ def test_every_declaration_is_documented_with_an_example_that_is_right() -> None
             header = header.replace("for workbook", "for folder")
         if owner in DOCUMENTS:
             header = header.replace("for workbook", "for document")
+        if owner in MAIL or "message." in example:
+            header = header.replace("for workbook", "for mailbox")
+            header += 'who = "ann@huts.example"\n'
+            owner = owner if owner in MAIL else "message"
         openers = {
             "cells": 'in cells("Totals!B4:B5")', "selection": "in selection", "passages": "in selection",
-            "passage": "each passage in selection",
+            "passage": "each passage in selection", "messages": "in selection",
         }  # fmt: skip
         opener = openers.get(owner, f"each {owner}")
-        body = example if owner in ("workbook", "folder", "document") else f"{opener}\n{example}\nend"
+        body = example if owner in ("workbook", "folder", "document", "mailbox") else f"{opener}\n{example}\nend"
         if example == "fill-in record":
             body = f'each record in table("Guests")\nin document\n{example}\nend\nend'
         if "password: code" in body:

@@ -16,8 +16,8 @@ from scrub.model.vocabulary import Vocabulary
 
 TOYS = (
     Format("poem", (".poem",), "trials.poem", "trials.poem:open_poem"),
-    Format("mailbox", (".mbx",), "trials.mail", "trials.mail:open_mailbox"),
-    Format("message", (".eml",), "trials.mail", "trials.mail:open_message"),
+    Format("pack", (".pack",), "trials.cards", "trials.cards:open_pack"),
+    Format("card", (".card",), "trials.cards", "trials.cards:open_card"),
     Format("register", (".reg",), "trials.register", "trials.register:open_register"),
     Format("workbook", (".grid",), "scrub.model.workbook", "trials.grid:open_grid"),
 )
@@ -99,16 +99,16 @@ def test_one_text_means_what_it_must_on_each_kind(letter: Path, book: Path) -> N
     assert [file.log for file in result.files] == [["letter.poem"], ["season-book.xlsx"]]
 
 
-# -- a message, by itself and in a mailbox
+# -- a card, by itself and in a pack
 
 MAIL = "Subject: Fwd: one\nHello  there\n%\nSubject: two\nAn old one\n%\nSubject: two\nA new one"
-CLEAN = 'message.subject = message.subject.replaced("Fwd: ", by: "")'
+CLEAN = 'card.subject = card.subject.replaced("Fwd: ", by: "")'
 
 
-def test_a_message_is_a_file_by_itself(home: Path) -> None:
-    path = Path("one.eml")
+def test_a_card_is_a_file_by_itself(home: Path) -> None:
+    path = Path("one.card")
     path.write_text(MAIL.split("\n%\n")[0])
-    result = run(f"{CLEAN}\nsingle-spaces", path, kind="message")
+    result = run(f"{CLEAN}\nsingle-spaces", path, kind="card")
     assert path.read_text() == "Subject: one\nHello there"
     assert changes(result) == [
         "one: subject: Subject: Fwd: one -> Subject: one",
@@ -118,19 +118,19 @@ def test_a_message_is_a_file_by_itself(home: Path) -> None:
     assert path.read_text() == MAIL.split("\n%\n")[0]
 
 
-def test_a_message_is_an_item_of_a_mailbox_and_labels_do_not_join_two(home: Path) -> None:
-    path = Path("all.mbx")
+def test_a_card_is_an_item_of_a_pack_and_labels_do_not_join_two(home: Path) -> None:
+    path = Path("all.pack")
     path.write_text(MAIL)
-    result = run('each message where message.subject is "two"\nreplace "one", by: "1"\nend', path, kind="mailbox")
+    result = run('each card where card.subject is "two"\nreplace "one", by: "1"\nend', path, kind="pack")
     assert changes(result) == ["two: text: An old one -> An old 1", "two: text: A new one -> A new 1"]
-    run(f'each message\n{CLEAN}\nif message.subject is "two"\ndelete\nend\nend', path, kind="mailbox")
+    run(f'each card\n{CLEAN}\nif card.subject is "two"\ndelete\nend\nend', path, kind="pack")
     assert path.read_text() == "Subject: one\nHello  there"
-    assert run('each message\nrun "Clean"\nend', path, kind="mailbox", home=_with_clean()).files[0].state == "unchanged"
+    assert run('each card\nrun "Clean"\nend', path, kind="pack", home=_with_clean()).files[0].state == "unchanged"
 
 
 def _with_clean() -> scrub.Home:
     home = with_toys()
-    home.library.add(f"macro Clean\nfor message\n{CLEAN}\n", "clean")
+    home.library.add(f"macro Clean\nfor card\n{CLEAN}\n", "clean")
     return home
 
 

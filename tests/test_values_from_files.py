@@ -14,9 +14,14 @@ import scrub
 LITERALS = {
     "text": '"1.5 (a, b)  c"', "number": "1.755", "yes or no": "yes", "date": "2026-05-17", "time": "2026-05-17T14:30",
     "duration": "3 days", "list": '["b", "a", "a"]', "length": "3 cm", "size": "2 MB",
+    "address": '"Ann Moss <ann@moss.example>"',
 }  # fmt: skip
 #: Texts that an operation needs in place of the usual one.
-OWN = {"as-date": '"17/05/2026"', "as-number": '"1.5"'}
+OWN = {
+    "as-date": '"17/05/2026"',
+    "as-number": '"1.5"',
+    **dict.fromkeys(("name", "address", "domain"), LITERALS["address"]),
+}
 #: An argument of each name, as a macro writes it.
 ARGUMENTS = {
     "places": "2", "length": "4", "mark": '"("', "what": '"a"', "by": '"-"', "exactly": "yes", "start": '"("', "end": '")"',
@@ -81,7 +86,7 @@ def book(value: str, type_: str) -> None:
     day = path.add_format({"num_format": "yyyy-mm-dd"})
     moment = path.add_format({"num_format": "yyyy-mm-dd hh:mm"})
     elapsed = path.add_format({"num_format": "[h]:mm"})
-    if type_ == "text":
+    if type_ in ("text", "address"):
         sheet.write_string("A2", value.strip('"'))
     elif type_ == "yes or no":
         sheet.write_boolean("A2", True)

@@ -227,6 +227,7 @@ class Home:
     @property
     def preferences(self) -> Preferences:
         """How the person writes dates and numbers."""
+        from scrub.model.addresses import address_from
         from scrub.model.preferences import DateOrder, Mark, Preferences
 
         found = self.settings.load()
@@ -236,6 +237,8 @@ class Home:
             Mark(mark) if mark else None,
             found.get("encoding") or None,
             found.get("author") or None,
+            address_from(found["address"]) if found.get("address") else None,
+            tuple(word.strip().rstrip(":") for word in found.get("subject-marks", "").split(",") if word.strip()),
         )
 
     def run(

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import io
 import os
 from collections.abc import Sequence
 
@@ -13,7 +14,7 @@ from scrub.model.declare import FileItem, Item
 from scrub.model.files import FilePath, WholeFile, ensure_file_name
 from scrub.model.problem import Failure, FileProblem
 from scrub.store.inuse import ensure_free
-from scrub.store.patch import Copy, Effect, Patch, Piece, free_path
+from scrub.store.patch import Copy, Effect, Patch, Piece, free_path, whole
 
 
 class PickedFile(WholeFile):
@@ -99,6 +100,9 @@ class PickedFile(WholeFile):
     def effects(self, into: str | None = None) -> list[Effect]:
         """What saving it comes to: its copies, and the file itself where it was changed, or `into` in its place."""
         source, patch = self.source, self.patch()
+        if source.fresh and into is not None:
+            data = source.read(0, source.size)
+            return [Effect(into, whole(data if patch is None else b"".join(patch.chunks(io.BytesIO(data)))), None)]
         copied = patch or Patch(source.digest, source.size, [Copy(0, source.size)])
         found = [Effect(path, copied, None, source.path) for path in self._copies]  # they read it before it changes
         if into is not None:

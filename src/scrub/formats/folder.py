@@ -5,7 +5,6 @@ from __future__ import annotations
 import os
 from collections.abc import Iterator, Sequence
 from datetime import datetime
-from decimal import Decimal
 
 from scrub.model.amounts import Size
 from scrub.model.change import Change, Recorder
@@ -139,9 +138,7 @@ class PlainFile(File):
     @property
     def size(self) -> Size:
         """How big it is, in megabytes, kilobytes or bytes."""
-        size = Decimal(os.stat(self.first).st_size)
-        unit = "mb" if size >= 10**6 else "kb" if size >= 10**3 else "bytes"
-        return Size(size / Size.units[unit], unit)
+        return Size.of_bytes(os.stat(self.first).st_size)
 
     @property
     def changed_at(self) -> datetime:

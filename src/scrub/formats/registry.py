@@ -8,9 +8,10 @@ from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING, Any, NamedTuple
 
 from scrub.formats.endings import CLOSED, LATER
-from scrub.model.problem import FileProblem
+from scrub.model.problem import Failure, FileProblem, listed
 
 if TYPE_CHECKING:
+    from scrub.model.addresses import Address
     from scrub.model.declare import Item
 
 
@@ -27,6 +28,8 @@ class Format(NamedTuple):
     opener: str
     #: What tells from the bytes of a file that it is one, as `module:name`, where its ending says nothing.
     signature: str = ""
+    #: What makes an empty one, as `module:name`; it takes the path at which it is to be.
+    empty: str = ""
     #: Whether it is a folder.
     folder: bool = False
 
@@ -34,16 +37,28 @@ class Format(NamedTuple):
 FORMATS = (
     Format(
         "workbook", (".xlsx", ".xlsm"), "scrub.model.workbook", "scrub.formats.workbook.book:open_workbook",
-        signature="scrub.formats.opc.signature:is_workbook",
+        signature="scrub.formats.opc.signature:is_workbook", empty="scrub.formats.workbook.fresh:new_workbook",
     ),
-    Format("workbook", (".csv", ".tsv"), "scrub.model.workbook", "scrub.formats.delimited.book:open_delimited"),
+    Format(
+        "workbook", (".csv", ".tsv"), "scrub.model.workbook", "scrub.formats.delimited.book:open_delimited",
+        empty="scrub.formats.delimited.book:new_delimited",
+    ),
     Format(
         "document", (".docx", ".docm"), "scrub.model.document", "scrub.formats.wordprocessing.document:open_document",
         signature="scrub.formats.opc.signature:is_document",
     ),
     Format("document", (".odt",), "scrub.model.document", "scrub.formats.opendocument.document:open_open_text"),
-    Format("document", (".txt",), "scrub.model.document", "scrub.formats.plain.text:open_text"),
+    Format(
+        "document", (".txt",), "scrub.model.document", "scrub.formats.plain.text:open_text",
+        empty="scrub.formats.plain.text:new_text",
+    ),
     Format("document", (".md",), "scrub.model.document", "scrub.formats.plain.text:open_markdown"),
+    Format("mailbox", (".mbox", ".mbx"), "scrub.model.mailbox", "scrub.formats.mail.mbox:open_mbox"),
+    Format("message", (".eml",), "scrub.model.mailbox", "scrub.formats.mail.eml:open_message"),
+    Format(
+        "mailbox", (), "scrub.model.mailbox", "scrub.formats.mail.maildir:open_maildir", folder=True,
+        signature="scrub.formats.mail.out:is_maildir",
+    ),
     Format("folder", (), "scrub.model.files", "scrub.formats.folder:PlainFolder", folder=True),
 )  # fmt: skip
 
@@ -86,14 +101,35 @@ class Registry:
         """
         return _named(self._format(path, kinds or self.files).opener)(path)
 
+    def new(self, path: str) -> Any:
+        """A file with nothing in it that is to be at a path, of the format of its ending. Raises `Failure` for a
+        format of which none can be made.
+        """
+        ending = os.path.splitext(path)[1].lower()
+        found = next((each for each in self.formats if ending in each.endings and each.empty), None)
+        if found is None:
+            there = listed([ending for each in self.formats if each.empty for ending in each.endings], "or")
+            raise Failure(f'"{os.path.basename(path)}" cannot be made anew. New files end in {there}')
+        return _named(found.empty)(path)
+
+    def message(self, folder: str, to: Sequence[Address], subject: str, text: str) -> Any:
+        """A message that is to be sent, or kept as a draft below a folder."""
+        from scrub.formats.mail.fresh import FreshMessage
+
+        return FreshMessage(folder, to, subject, text)
+
     def _folders(self) -> list[Format]:
         return [each for each in self.formats if each.folder]
 
     def _format(self, path: str, kinds: Sequence[str]) -> Format:
         """The format of a file; of one that could be several, what is wanted decides."""
         if os.path.isdir(path):
-            wanted = next((each for each in self._folders() if each.kind in kinds), None)
+            fitting = [each for each in self._folders() if each.kind in kinds]
+            known = (each for each in fitting if not each.signature or _named(each.signature)(path))
+            wanted = next(known, None)
             if wanted is None:
+                if any(each.signature for each in fitting):
+                    raise FileProblem(path, "this folder is no mailbox: a Maildir has folders cur, new and tmp in it")
                 raise FileProblem(path, "this is a folder. Name the files in it, for example with *.xlsx")
             return wanted
         ending = os.path.splitext(path)[1].lower()

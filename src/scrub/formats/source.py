@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import io
 import os
 import threading
 from collections.abc import Callable
@@ -28,6 +29,7 @@ class Source:
         except OSError as error:
             raise FileProblem(path, f"it cannot be read: {error.strerror}") from None
         self._lock = threading.Lock()  # several threads pack parts of one file
+        self.fresh = False  # whether it is not there yet
         self.digest = digest_of(self.stream)
         self.size = self.stream.seek(0, os.SEEK_END)
 
@@ -44,6 +46,17 @@ class Source:
     def close(self) -> None:
         """Lets the file go."""
         self.stream.close()
+
+
+class FreshSource(Source):
+    """A file that is not there yet: what it is made of is known, and where it is to be."""
+
+    def __init__(self, path: str, data: bytes) -> None:
+        self.shown = self.path = path
+        self.stream = io.BytesIO(data)
+        self._lock = threading.Lock()
+        self.digest, self.size = digest_of(self.stream), len(data)
+        self.fresh = True
 
 
 def opened(path: str, make: Callable[[Source], T]) -> T:

@@ -9,9 +9,12 @@ from scrub.language.check_operators import Operators
 from scrub.language.scope import LATER_KINDS, Scope
 from scrub.language.tree import Argument, Expression, Place, Program
 from scrub.model.problem import Problem, did_you_mean, nearest
-from scrub.model.types import ANY, NUMBER, TEXT, ChoiceClass, Type
+from scrub.model.types import ADDRESS, ANY, NUMBER, TEXT, ChoiceClass, Type, list_of
 from scrub.model.values import fold
 from scrub.model.vocabulary import Callee, Vocabulary
+
+#: Words in front of brackets that make a file or a message.
+_MAKING = ("copy-of", "new-file", "new-message")
 
 
 class Lookups(Operators):
@@ -54,6 +57,10 @@ class Lookups(Operators):
             return self._open(node)
         if node.word == "copy-of":
             return self._copy(node)
+        if node.word == "new-file":
+            return self._new_file(node)
+        if node.word == "new-message":
+            return self._new_message(node)
         current = self.scope.current
         action = self.vocabulary.kinds[current.kind].actions.get(node.word) if current else None
         if current is not None and action is not None and action.gives.item:
@@ -80,7 +87,7 @@ class Lookups(Operators):
             self.note(node.place, self._not_given(node.word))
         else:
             guess = did_you_mean(
-                node.word, [*self.vocabulary.kinds, "count", "ask", "secret", "own-file", "open", "copy-of"]
+                node.word, [*self.vocabulary.kinds, "count", "ask", "secret", "own-file", "open", *_MAKING]
             )
             self.note(node.place, f'"{node.word}(…)" is not known.{guess}')
         return ANY
@@ -132,6 +139,33 @@ class Lookups(Operators):
         for argument in node.arguments[1:]:
             self.value(argument.value, TEXT, f'"{argument.name}"')
         return self._opened(node.arguments[0].value, kind)
+
+    def _new_file(self, node: tree.Call) -> Type:
+        """`new-file("late.xlsx")`: an empty file as an item that can be filled; its format is that of its ending."""
+        from scrub.model.declare import Reach
+
+        self.reaches(Reach.FILES, "makes new files")
+        kind = next(iter(self.vocabulary.endings.values()))
+        names = [argument.name for argument in node.arguments]
+        if names not in ([None], [None, "to"]):
+            self.note(node.place, 'write: new-file("late.csv"), and a folder with to: "…"')
+            return self.vocabulary.kinds[kind].type
+        for argument in node.arguments[1:]:
+            self.value(argument.value, TEXT, f'"{argument.name}"')
+        return self._opened(node.arguments[0].value, kind)
+
+    def _new_message(self, node: tree.Call) -> Type:
+        """`new-message(to: record.address, subject: "…", text: "…")`: a draft."""
+        from scrub.model.declare import Reach
+
+        self.reaches(Reach.FILES, "writes drafts of messages")
+        wanted = {"to": list_of(ADDRESS), "subject": TEXT, "text": TEXT}
+        given = {argument.name or "": argument.value for argument in node.arguments}
+        if set(given) != set(wanted) or len(node.arguments) != len(wanted):
+            self.note(node.place, 'write: new-message(to: "ann@moss.example", subject: "…", text: "…")')
+        for word, value in given.items():
+            self.value(value, wanted.get(word, ANY), f'"{word}"')
+        return self.vocabulary.kinds["message"].type
 
     def _opened(self, value: Expression, kind: str) -> Type:
         """The kind of a file by the ending of its path."""

@@ -81,7 +81,7 @@ class Operators:
                     self.note(side.place, f'"{operator}" compares numbers and dates, this is {found}{_plain(side)}')
                     break
             else:
-                if not left.fits(right):
+                if not left.fits(right) and {left, right} != {DATE, TIME}:  # these compare by the day
                     self.note(node.place, f"{left} cannot be compared with {right}")
         if node.exactly and right not in (TEXT, ANY):
             self.note(node.place, '"exactly" goes with a text')

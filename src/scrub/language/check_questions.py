@@ -8,12 +8,12 @@ from scrub.language.scope import NameOf
 from scrub.language.tree import Argument, Program
 from scrub.model.host import Question
 from scrub.model.problem import Problem, did_you_mean
-from scrub.model.types import ANY, DATE, NOTHING, NUMBER, SECRET, TEXT, YES_NO, Type
+from scrub.model.types import ADDRESS, ANY, DATE, NOTHING, NUMBER, SECRET, TEXT, YES_NO, Type
 from scrub.model.vocabulary import Vocabulary
 
 #: What `ask(…, as: …)` takes, and the type of its answer.
 ANSWER_TYPES = {
-    "text": TEXT, "number": NUMBER, "date": DATE, "yes-no": YES_NO, "colour": TEXT, "address": TEXT, "file": TEXT,
+    "text": TEXT, "number": NUMBER, "date": DATE, "yes-no": YES_NO, "colour": TEXT, "address": ADDRESS, "file": TEXT,
     "folder": TEXT,
 }  # fmt: skip
 

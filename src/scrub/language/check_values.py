@@ -203,7 +203,7 @@ class CheckValues(Lookups):
                     (node.word, words),
                 )
             return ANY
-        operation = self.vocabulary.operations.get((target.word, node.word))
+        operation = self.vocabulary.operation(target.word, node.word)
         if operation is None:
             words = set(self.vocabulary.operation_words(target.word))
             tail = _no_dot(node.word) or did_you_mean(node.word, words) or self._everyday(node.word, target.word)

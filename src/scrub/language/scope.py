@@ -10,9 +10,7 @@ from scrub.model.types import Type
 from scrub.model.vocabulary import Vocabulary
 
 #: Kinds that the language names and this version cannot open yet.
-LATER_KINDS = frozenset(
-    ("page pages bookmark section note message mailbox attachment picture pdf database field link style").split()
-)
+LATER_KINDS = frozenset(("page pages pdf database style").split())
 
 
 class NameOf(NamedTuple):

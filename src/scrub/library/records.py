@@ -52,6 +52,8 @@ SETTINGS = {
     "decimal-mark": Setting("how numbers are read", ("point", "comma")),
     "encoding": Setting("how tables of texts that are not in Unicode are written, such as windows-1252 or shift-jis"),
     "author": Setting("who is named for recorded changes in documents; left out, Scrub"),
+    "address": Setting("from whom messages go out, such as Ann Moss <ann@huts.example>"),
+    "subject-marks": Setting("more marks that base-subject takes off, parted by commas, such as Doorgest, Antwoord"),
     "editor": Setting("the program that `scrub edit` opens; left out, $VISUAL or $EDITOR"),
     "keep-undo": Setting("how many days a run can be taken back; left out, 90"),
     "keep-undo-mb": Setting("how many MB are held for taking runs back; left out, 1000"),

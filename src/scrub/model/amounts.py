@@ -92,6 +92,12 @@ class Size(Amount):
     word = "size"
     units: ClassVar = {"mb": Decimal(10**6), "kb": Decimal(10**3), "gb": Decimal(10**9), "bytes": Decimal(1)}
 
+    @classmethod
+    def of_bytes(cls, count: int) -> Size:
+        """So many bytes, in megabytes, kilobytes or bytes."""
+        unit = "mb" if count >= 10**6 else "kb" if count >= 10**3 else "bytes"
+        return cls(Decimal(count) / cls.units[unit], unit)
+
 
 class Duration(Amount):
     """A span of time. Months and years are counted on the calendar and do not mix with days."""

@@ -112,6 +112,12 @@ def visible(text: str) -> str:
     return text if text.isascii() and text.isprintable() else text.translate(_NAMED)
 
 
+def cut(text: str, most: int = 60) -> str:
+    """A text as a list of changes tells it."""
+    text = visible(text)
+    return text if len(text) <= most else text[: most - 3] + "..."
+
+
 def _narrowed(before: str, after: str) -> tuple[str, str]:
     """Two texts as one line tells them: long ones as the words that differ, each pair once."""
     if len(before) + len(after) <= _LINE or not (before.startswith('"') and after.startswith('"')):

@@ -82,6 +82,13 @@ PHRASES = tuple(
             beside the picked one, or in the folder `to`.
             Example: letter = copy-of("letter.docx", name: "Letter for Ann Moss")
             Also: template, mail merge, letter for each, new file"""),
+        ("look-up", "new-file(…)", """A new file with nothing in it, to be filled: .csv, .tsv, .xlsx or .txt; it lies
+            beside the picked one, or in the folder `to`. Its one sheet has the name of the file.
+            Example: late = new-file("late.csv")
+            Also: create a file, make a table, export, report, new workbook"""),
+        ("look-up", "new-message(…)", """A new message, as a draft; it lies in the folder drafts beside the picked file.
+            Example: note = new-message(to: record.address, subject: "Your booking", text: "Dear {record.guest}, …")
+            Also: write a message, mail merge, round letter, send a mail, e-mail"""),
         ("look-up", "open(…)", """Another file, to read from; relative to the picked one.
             Example: prices = open("prices.xlsx")
             Also: other workbook, second file, look up in another file, import, read another file"""),

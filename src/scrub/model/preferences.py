@@ -7,6 +7,7 @@ from contextlib import contextmanager
 from contextvars import ContextVar
 from typing import NamedTuple
 
+from scrub.model.addresses import Address
 from scrub.model.values import Choice
 
 
@@ -32,6 +33,8 @@ class Preferences(NamedTuple):
     decimal_mark: Mark | None = None
     encoding: str | None = None
     author: str | None = None  # who is named for recorded changes
+    address: Address | None = None  # from whom messages go out
+    marks: tuple[str, ...] = ()  # more marks in front of subjects
 
 
 @contextmanager

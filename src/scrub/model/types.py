@@ -25,11 +25,15 @@ class Type(typing.NamedTuple):
             return f"a list of {(self.of.choices and 'these: ' + ', '.join(self.of.choices)) or self.of.word}"
         if self.word in ("nothing", "anything", "yes or no"):
             return self.word
-        return f"a {self.word}"
+        return f"an {self.word}" if self.word[:1] in "aeio" else f"a {self.word}"
 
     def fits(self, wanted: Type) -> bool:
         """Whether a value of this type may stand where `wanted` is expected; `nothing` fits any type."""
         if ANY in (self, wanted) or self in (wanted, NOTHING):
+            return True
+        if wanted == list_of(ADDRESS) and self in (TEXT, ADDRESS):  # one stands for a list of one
+            return True
+        if {self, wanted} == {TEXT, ADDRESS}:  # a text that is no address is noticed when the macro runs
             return True
         if self.word == wanted.word == "list":
             return self.of is None or wanted.of is None or self.of.fits(wanted.of)
@@ -38,6 +42,7 @@ class Type(typing.NamedTuple):
 
 ANY = Type("anything")
 TEXT = Type("text")
+ADDRESS = Type("address")
 NUMBER = Type("number")
 YES_NO = Type("yes or no")
 DATE = Type("date")

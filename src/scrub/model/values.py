@@ -9,6 +9,7 @@ from decimal import ROUND_HALF_UP, Decimal
 from enum import StrEnum
 from typing import Any, NamedTuple, TypeAlias, TypeVar
 
+from scrub.model.addresses import Address, same_address
 from scrub.model.amounts import AMOUNTS, Amount, number_text
 from scrub.model.colours import Colour, same_colour
 from scrub.model.problem import Failure
@@ -103,9 +104,10 @@ def _never_shown(value: object) -> str:
     raise Failure("a secret cannot be written into a text")
 
 
-#: Every type of value, a narrower one before a wider: in Python a time is a date too.
+#: Every type of value, a narrower one before a wider: in Python a time is a date too, and an address a text.
 VALUE_TYPES = (
     ValueType("yes or no", bool, "yes or no", lambda value: "yes" if value else "no"),
+    ValueType("address", Address, "an address", str),
     ValueType("text", str, "a text", str),
     ValueType("number", Decimal, "a number", number_text),
     ValueType("time", datetime, "a time", lambda value: value.strftime("%Y-%m-%dT%H:%M")),
@@ -155,6 +157,8 @@ def same(left: Value, right: Value, exactly: bool = False) -> bool:
     if isinstance(left, str) and isinstance(right, str):
         if isinstance(left, Colour) or isinstance(right, Colour):
             return same_colour(left, right)
+        if isinstance(left, Address) or isinstance(right, Address):
+            return same_address(left, right)
         return loosen(left) == loosen(right) if exactly else fold(left) == fold(right)
     if isinstance(left, list) and isinstance(right, list):
         return len(left) == len(right) and all(same(a, b, exactly) for a, b in zip(left, right, strict=True))

@@ -15,7 +15,7 @@ from scrub.model.operations import OPERATIONS
 from scrub.model.page import PrintedText
 from scrub.model.problem import listed
 from scrub.model.types import ChoiceClass, Type, choice_class, item_of, type_of
-from scrub.model.values import NewSecret
+from scrub.model.values import VALUE_TYPES, NewSecret
 
 if TYPE_CHECKING:
     from scrub.model.search import Entry
@@ -144,17 +144,17 @@ class Field:
     def _hint(self) -> Any:
         return typing.get_type_hints(self._getter)["return"]
 
-    @property
+    @cached_property
     def type(self) -> Type:
         """The type of its value."""
         return type_of(self._hint)
 
-    @property
+    @cached_property
     def may_be_nothing(self) -> bool:
         """Whether it can be set to nothing."""
         return type(None) in typing.get_args(self._hint)
 
-    @property
+    @cached_property
     def whole(self) -> bool:
         """Whether its number is a whole one."""
         return int in (self._hint, *typing.get_args(self._hint))
@@ -164,7 +164,7 @@ class Field:
         """Whether its text is filled in when a page is printed: it may hold page numbers."""
         return PrintedText in (self._hint, *typing.get_args(self._hint))
 
-    @property
+    @cached_property
     def choice(self) -> ChoiceClass | None:
         """The words it takes, where it takes one of a few."""
         return choice_class(self._hint)
@@ -186,7 +186,7 @@ class Kind:
         self.selection = ""  # the kind of what a person picks in such a file
         members = {name: member for base in reversed(cls.__mro__) for name, member in vars(base).items()}
         for name, member in members.items():
-            word = name.replace("_", "-")
+            word = name.rstrip("_").replace("_", "-")
             if isinstance(member, property) and getattr(member.fget, "scrub_field", False):
                 self.fields[word] = Field(word, self.word, member)
             elif hasattr(member, "scrub_reach"):
@@ -267,9 +267,15 @@ class Vocabulary:
                     ways = listed(held for held in kind.holds if inner in below.get(held, ()))
                     raise TypeError(f"a {word} holds {inner} by way of {ways}; it needs an @holds for {inner}")
 
+    def operation(self, type_word: str, word: str) -> Callee | None:
+        """An operation of values of a type; an address has those of texts too."""
+        found = self.operations.get((type_word, word))
+        return self.operations.get(("text", word)) if found is None and type_word == "address" else found
+
     def operation_words(self, type_word: str) -> list[str]:
         """The operations of values of a type."""
-        return [word for name, word in self.operations if name == type_word]
+        types = (type_word, "text") if type_word == "address" else (type_word,)
+        return [word for name, word in self.operations if name in types]
 
     def path(self, outer: str, inner: str, through: frozenset[str] = frozenset()) -> tuple[str, ...] | None:
         """The methods that lead from an item of one kind to those of another inside it; None when there is no way."""
@@ -328,7 +334,8 @@ class Vocabulary:
         for what, written, docs in PHRASES:
             yield Entry(what, written, docs)
         for callee in self.operations.values():
-            what = f"operation of a {callee.owner}, gives {callee.gives}"
+            owner = next((each.called for each in VALUE_TYPES if each.word == callee.owner), f"a {callee.owner}")
+            what = f"operation of {owner}, gives {callee.gives}"
             yield Entry(what, f".{callee.word}", callee.docs, _choices(callee))
 
     def _owners(self, field: Field) -> list[str]:

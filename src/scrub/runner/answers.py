@@ -6,9 +6,9 @@ import os
 from collections.abc import Callable, Mapping
 from typing import Any
 
+from scrub.model.addresses import address_from
 from scrub.model.colours import colour_of
 from scrub.model.host import Host, Question
-from scrub.model.late import late
 from scrub.model.operations import as_date, as_number
 from scrub.model.problem import BadCall, Failure, did_you_mean, listed
 from scrub.model.values import Secret, Value, fold, shown
@@ -117,16 +117,6 @@ def _yes_no(text: str) -> bool:
     return text.lower() in _YES
 
 
-#: One address (RFC 5322, 3.4.1, without its oldest forms): no blanks, no line break, a domain behind the sign.
-_ADDRESS = late(r"[^\s@<>(),;:\"\[\]\\]+@[^\s@<>(),;:\"\[\]\\]+\.[^\s@<>(),;:\"\[\]\\.]+")
-
-
-def _address(text: str) -> str:
-    if not _ADDRESS.fullmatch(text):
-        raise Failure(f'"{text}" is not an address. Write it as ann@huts.example')
-    return text
-
-
 def _file(text: str) -> str:
     path = os.path.abspath(os.path.expanduser(text))
     if not os.path.isfile(path):
@@ -142,6 +132,6 @@ def _folder(text: str) -> str:
 
 
 _READERS: dict[str, Callable[[str], Value]] = {
-    "number": as_number, "yes-no": _yes_no, "date": as_date, "colour": colour_of, "address": _address, "file": _file,
-    "folder": _folder,
+    "number": as_number, "yes-no": _yes_no, "date": as_date, "colour": colour_of, "address": address_from,
+    "file": _file, "folder": _folder,
 }  # fmt: skip

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import operator
 from collections.abc import Callable
-from datetime import date
+from datetime import date, datetime
 from decimal import Decimal
 from typing import Any
 
@@ -61,6 +61,10 @@ def ordered(
             if not isinstance(value, _ORDERED):
                 what = f'"{name}" compares numbers and dates, this is {type_name(value)}{quoted(value)}'
                 raise told(Failure(what + _reads_as_number(value)), frame)
+        if isinstance(one, datetime) and isinstance(other, date):  # a time and a date compare by the day
+            one = one.date()
+        elif isinstance(other, datetime) and isinstance(one, date):
+            other = other.date()
         try:
             return work(one, other)
         except (Failure, TypeError):

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from typing import Any
 
 from scrub.model.change import ReadOnly
@@ -11,6 +11,8 @@ from scrub.model.declare import Item, Reach
 from scrub.model.files import ensure_file_name
 from scrub.model.host import Host
 from scrub.model.problem import Failure
+from scrub.model.types import ADDRESS, TEXT, list_of
+from scrub.runner.fitting import fitted
 from scrub.runner.opened import Opened, Opens
 from scrub.store.patch import free_path
 
@@ -65,19 +67,47 @@ class Execution:
 
     def copy(self, path: str, name: str, to: str | None) -> Item:
         """A new file made of another one, as an item that can be changed; it is there when the run is saved."""
-        if self.opener is None:
-            raise Failure("no other file can be opened here")
-        if self.reach < Reach.FILES:
-            raise Failure(f'"copy-of" {Reach.FILES.sentence}, which this run was not allowed to do')
+        opener = self._making("copy-of")
         source = self._whole(path)
         ending = os.path.splitext(source)[1]
         own = str(name) if str(name).lower().endswith(ending.lower()) else f"{name}{ending}"
-        ensure_file_name(own)
-        target = os.path.join(self._whole(to) if to else self._whole("."), own)
-        taken = {each for _, each in self.made}
-        target = free_path(target, lambda each: each in taken or self.taken(each))
-        self.made.append((self.opener.open(source), target))
+        target = self._free(own, to)
+        self.made.append((opener.open(source), target))
         return self.made[-1][0].item
+
+    def new_file(self, name: str, to: str | None) -> Item:
+        """A new file with nothing in it, as an item that can be changed; it is there when the run is saved."""
+        opener = self._making("new-file")
+        target = self._free(str(name), to)
+        self.made.append((opener.new(target), target))
+        return self.made[-1][0].item
+
+    def new_message(self, given: Mapping[str, Any]) -> Item:
+        """A new message as a draft; it is there when the run is saved."""
+        opener = self._making("new-message")
+        values = {
+            word: fitted(given[word], type_, f'"{word}"')
+            for word, type_ in (("to", list_of(ADDRESS)), ("subject", TEXT), ("text", TEXT))
+        }
+        nothing = next((word for word, value in values.items() if value is None), None)
+        if nothing is not None:
+            raise Failure(f'"{nothing}" of a new message is nothing')
+        self.made.append((opener.message(self._whole("."), **values), ""))
+        return self.made[-1][0].item
+
+    def _making(self, word: str) -> Opens:
+        if self.opener is None:
+            raise Failure("no other file can be opened here")
+        if self.reach < Reach.FILES:
+            raise Failure(f'"{word}" {Reach.FILES.sentence}, which this run was not allowed to do')
+        return self.opener
+
+    def _free(self, name: str, to: str | None) -> str:
+        """Where a new file can be, under its name or with a number."""
+        ensure_file_name(name)
+        target = os.path.join(self._whole(to) if to else self._whole("."), name)
+        taken = {each for _, each in self.made}
+        return free_path(target, lambda each: each in taken or self.taken(each))
 
     def selection(self) -> Item:
         """What the person picked in the first file, or the whole of it."""

@@ -187,7 +187,7 @@ class Expressions(Paths, Lookups):
 
     def _operate(self, value: Value, word: str, names: list[str | None], arguments: list[Value]) -> Value:
         of = value_type(value)
-        callee = self.vocabulary.operations.get((of.word if of else "", word))
+        callee = self.vocabulary.operation(of.word if of else "", word)
         if callee is None:
             raise Failure(f'{type_name(value)} has no operation "{word}"')
         return self._called(callee, value, names, arguments)

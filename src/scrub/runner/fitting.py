@@ -6,8 +6,9 @@ from collections.abc import Iterable
 from decimal import Decimal
 from typing import Any
 
+from scrub.model.addresses import address_from
 from scrub.model.problem import Failure
-from scrub.model.types import ANY, CLASSES, ChoiceClass, Type
+from scrub.model.types import ADDRESS, ANY, CLASSES, ChoiceClass, Type
 from scrub.model.values import Value, type_name
 from scrub.model.vocabulary import Parameter
 
@@ -26,6 +27,8 @@ def fitted(value: Value, wanted: Type, what: str, choice: ChoiceClass | None = N
     if value is None or wanted == ANY:
         return value
     if wanted.word == "list":
+        if not isinstance(value, list) and wanted.of == ADDRESS:
+            value = [value]
         if not isinstance(value, list):
             raise Failure(f"{what} is {wanted}, not {type_name(value)}")
         return [fitted(each, wanted.of or ANY, what, choice, whole) for each in value]
@@ -34,6 +37,8 @@ def fitted(value: Value, wanted: Type, what: str, choice: ChoiceClass | None = N
             return choice(str(value).lower())
         except ValueError:
             raise Failure(f'{what} is {wanted}, not "{value}"') from None
+    if wanted == ADDRESS and isinstance(value, str):
+        return address_from(value)
     expected = CLASSES.get(wanted)
     if expected is not None and not isinstance(value, expected):
         raise Failure(f"{what} is {wanted}, not {type_name(value)}")

@@ -10,6 +10,7 @@ from scrub.language import tree
 from scrub.language.meanings import Meanings
 from scrub.language.tree import Argument, Expression
 from scrub.model.problem import Failure, Missing, did_you_mean
+from scrub.model.series import Series
 from scrub.model.values import Value, fold, loosen, type_name
 from scrub.model.vocabulary import Callee
 from scrub.runner.comparisons import Evaluate
@@ -69,6 +70,13 @@ class Lookups:
             paths = {argument.name or "": self.path(argument.value) for argument in node.arguments}
             source, name, to = paths[""], paths["name"], paths.get("to")
             return lambda frame: frame[0].copy(source(frame), name(frame), to(frame) if to else None)
+        if node.word == "new-file":
+            paths = {argument.name or "": self.path(argument.value) for argument in node.arguments}
+            fresh, folder = paths[""], paths.get("to")
+            return lambda frame: frame[0].new_file(fresh(frame), folder(frame) if folder else None)
+        if node.word == "new-message":
+            values = {argument.name: self.evaluate(argument.value) for argument in node.arguments}
+            return lambda frame: frame[0].new_message({word: value(frame) for word, value in values.items()})
         if node.word == "open":
             path = self.path(node.arguments[0].value)
             return lambda frame: frame[0].open(path(frame))
@@ -175,6 +183,14 @@ def inside(item: Any, path: tuple[str, ...]) -> Iterator[Any]:
             yield inner
         else:
             yield from inside(inner, path[1:])
+
+
+def visited(item: Any, path: tuple[str, ...]) -> Sequence[Any]:
+    """The items at the end of a path as a loop goes through them: fixed when it begins."""
+    if len(path) == 1 and item is not None:
+        found = getattr(item, path[0])()
+        return found if isinstance(found, Series) else [each for each in found if not each.removed]
+    return list(inside(item, path))
 
 
 def records(item: Any, path: tuple[str, ...], headings: tuple[str, ...]) -> list[Any]:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from typing import Protocol
 
+from scrub.model.addresses import Address
 from scrub.model.change import Change, Recorder
 from scrub.model.declare import FileItem, Item
 from scrub.model.outline import Contents
@@ -69,3 +70,9 @@ class Opens(Protocol):
 
     def open(self, path: str, kinds: Sequence[str] = ()) -> Opened:
         """Opens one. Raises `FileProblem` when it is missing, damaged or of another format."""
+
+    def new(self, path: str) -> Opened:
+        """A file with nothing in it that is to be at a path, of the format of its ending."""
+
+    def message(self, folder: str, to: Sequence[Address], subject: str, text: str) -> Opened:
+        """A message that is to be sent, or kept as a draft in a folder."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection
+from collections.abc import Callable, Collection, Sequence
 from decimal import Decimal
 
 from scrub.language import tree
@@ -18,7 +18,7 @@ from scrub.runner.answers import typed
 from scrub.runner.execution import Execution, Frame
 from scrub.runner.expressions import Expressions
 from scrub.runner.fitting import fitted
-from scrub.runner.lookups import inside, records
+from scrub.runner.lookups import records, visited
 from scrub.runner.step import View, Watch
 
 #: Signals: 0 and up skips so many loops outwards; these two leave a loop and end the macro.
@@ -130,7 +130,6 @@ class Statements(Expressions):
     def _do_setfield(self, node: tree.SetField) -> Run:
         target, value, word = self.evaluate(node.target.target), self.evaluate(node.value), node.target.word
         heading = self.means[node.target].heading
-        attribute = word.replace("-", "_")
         kinds = self.vocabulary.kinds
 
         def run(frame: Frame) -> None:
@@ -146,7 +145,7 @@ class Statements(Expressions):
             found = value(frame)
             if found is None and not field.may_be_nothing:
                 raise Failure(f'"{word}" is {field.type}, not nothing')
-            setattr(item, attribute, fitted(found, field.type, f'"{word}"', field.choice, field.whole))
+            setattr(item, field.python, fitted(found, field.type, f'"{word}"', field.choice, field.whole))
 
         return run
 
@@ -219,14 +218,14 @@ class Statements(Expressions):
 
         return run
 
-    def _visited(self, node: tree.Each) -> Callable[[Value], list[Value]]:
+    def _visited(self, node: tree.Each) -> Callable[[Value], Sequence[Value]]:
         """What a loop goes through: fixed when it starts."""
         means = self.means[node]
         path, headings = means.path, tuple(sorted(means.headings))
         if headings:
             return lambda found: records(found, path, headings)
         if means.items:
-            return lambda found: list(inside(found, path))
+            return lambda found: visited(found, path)
 
         def values(found: Value) -> list[Value]:
             if not isinstance(found, list):

@@ -32,6 +32,15 @@ class Step(NamedTuple):
     temporary: str | None
 
 
+def _read_from(effect: Effect) -> set[tuple[str, str]]:
+    """The other files that an effect reads from, each with the hash that it must have."""
+    if effect.patch is None:
+        return set()
+    if effect.source is None or effect.patch.before is None:
+        return effect.patch.borrowed
+    return {(effect.source, effect.patch.before), *effect.patch.borrowed}
+
+
 class Committer:
     """Makes effects real, and finishes or takes back what was cut short."""
 
@@ -54,6 +63,9 @@ class Committer:
                 undo_path = os.path.join(folder, f"{name}-{index}.{keep}")
                 staged += [undo_path, self._temporary(effect.path, run, name)]
                 steps.append(self._stage(effect, staged[-1], undo_path))
+            for path, digest in {each for effect in effects for each in _read_from(effect)}:
+                if self.disk.digest(path) != digest:
+                    raise Changed(path)
             self.disk.sync_folder(folder)
         except BaseException as error:
             self._drop(staged, error)
@@ -113,8 +125,6 @@ class Committer:
             chunks = counted(hashed(effect.patch.chunks(old), running))
             self.disk.write(temporary, chunks, like=reads or effect.path)
             after = running.hexdigest()
-            if effect.source is not None and self.disk.digest(effect.source) != effect.patch.before:
-                raise Changed(effect.source)
             self.disk.write(undo_path, self._undo(effect, old, after, size).dump())
             return Step(effect.path, before, after, temporary)
         except ValueError as error:

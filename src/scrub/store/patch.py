@@ -27,7 +27,16 @@ class Copy(NamedTuple):
     length: int
 
 
-Piece = Copy | bytes
+class Borrowed(NamedTuple):
+    """A range of another file, in bytes, which must have this hash when the patch is used."""
+
+    path: str
+    digest: str
+    start: int
+    length: int
+
+
+Piece = Copy | Borrowed | bytes
 
 
 class Patch:
@@ -43,12 +52,23 @@ class Patch:
 
     def chunks(self, old: BinaryIO | None) -> Iterator[bytes]:
         """The new file, in chunks."""
+        return _gathered(self._parts(old))
+
+    def _parts(self, old: BinaryIO | None) -> Iterator[bytes]:
         for piece in self.pieces:
             if isinstance(piece, bytes):
                 yield piece
+            elif isinstance(piece, Borrowed):
+                with open(piece.path, "rb") as stream:
+                    yield from _range(stream, piece.start, piece.length)
             else:
                 assert old is not None
                 yield from _range(old, piece.start, piece.length)
+
+    @property
+    def borrowed(self) -> set[tuple[str, str]]:
+        """The other files that it reads from, each with the hash that it must have."""
+        return {(piece.path, piece.digest) for piece in self.pieces if isinstance(piece, Borrowed)}
 
     def inverse(self, old: BinaryIO | None, after: str, after_size: int) -> Patch:
         """The patch that makes the old file from the new one: what was not copied is kept as bytes."""
@@ -59,6 +79,8 @@ class Patch:
         for piece in self.pieces:
             if isinstance(piece, bytes):
                 at += len(piece)
+            elif isinstance(piece, Borrowed):
+                at += piece.length
             else:
                 spans.append((piece.start, piece.length, at))
                 at += piece.length
@@ -90,6 +112,7 @@ class Patch:
             "size": self.size,
             "pieces": [len(piece) if isinstance(piece, bytes) else list(piece) for piece in self.pieces],
         }
+        assert not self.borrowed, "what takes a run back holds all that it needs"
         yield json.dumps(head, separators=(",", ":")).encode() + b"\n"
         for piece in self.pieces:
             if isinstance(piece, bytes):
@@ -147,6 +170,20 @@ def digest(data: bytes) -> str:
     return hash_of(data)
 
 
+def _gathered(parts: Iterable[bytes]) -> Iterator[bytes]:
+    """Small parts put together: thousands of edits in a big file are thousands of them."""
+    waiting: list[bytes] = []
+    size = 0
+    for part in parts:
+        if size and size + len(part) > CHUNK:
+            yield b"".join(waiting)
+            waiting, size = [], 0
+        waiting.append(part)
+        size += len(part)
+    if waiting:
+        yield b"".join(waiting)
+
+
 def _range(stream: BinaryIO, start: int, length: int) -> Iterator[bytes]:
     stream.seek(start)
     while length > 0:
@@ -172,7 +209,12 @@ def _joined(pieces: Iterable[Piece]) -> Iterator[Piece]:
             if fresh:
                 yield b"".join(fresh)
                 fresh = []
-            if copy is not None and copy.start + copy.length == piece.start:
+            if isinstance(piece, Borrowed):
+                if copy is not None:
+                    yield copy
+                    copy = None
+                yield piece
+            elif copy is not None and copy.start + copy.length == piece.start:
                 copy = Copy(copy.start, copy.length + piece.length)
             else:
                 if copy is not None:

@@ -10,7 +10,7 @@ from scrub.formats.delimited.records import delimiters_of, line_end_of, records_
 from scrub.formats.delimited.sheet import DelimitedSheet
 from scrub.formats.encodings import encoding_of, spoken_encoding
 from scrub.formats.file import PickedFile
-from scrub.formats.source import Source, opened
+from scrub.formats.source import FreshSource, Source, opened
 from scrub.model.area import MOST_COLUMNS
 from scrub.model.problem import Failure, FileProblem
 from scrub.model.workbook import Workbook
@@ -82,6 +82,11 @@ class DelimitedFile(PickedFile, Workbook):
         ended = old.endswith(line_end.encode(encoding)) or not old[len(marks) :]
         fresh = marks + (text + (line_end if ended else "")).encode(encoding)
         return self.rewritten(fresh)
+
+
+def new_delimited(path: str) -> DelimitedFile:
+    """One with nothing in it."""
+    return DelimitedFile(FreshSource(path, b""))
 
 
 def open_delimited(path: str) -> DelimitedFile:

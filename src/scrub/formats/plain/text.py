@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterator, Sequence
 
 from scrub.formats.encodings import encoding_of, spoken_encoding
 from scrub.formats.file import PickedFile
-from scrub.formats.source import Source, opened
+from scrub.formats.source import FreshSource, Source, opened
 from scrub.formats.texts.paragraph import OpenParagraph
 from scrub.model.document import Document
 from scrub.model.late import late
@@ -190,6 +190,11 @@ def _fixed(line: str) -> str:
         blanks = len(line) - len(line.rstrip(" "))
         marks[-blanks:] = "b" * blanks
     return "".join(marks)
+
+
+def new_text(path: str) -> PlainText:
+    """A .txt file with nothing in it."""
+    return PlainText(FreshSource(path, b""))
 
 
 def open_text(path: str) -> PlainText:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Sequence
 from functools import cached_property
 
-from scrub.model.change import visible
+from scrub.model.change import cut
 from scrub.model.document import Document
 from scrub.model.lines_of_text import Line
 from scrub.model.paragraphs import Heading, Paragraph
@@ -168,9 +168,3 @@ class OpenParagraph(Heading):
     def join(self, following: OpenParagraph, between: str) -> Callable[[], None]:
         """Makes the next one a part of this; gives what takes that back."""
         raise NotImplementedError
-
-
-def cut(text: str) -> str:
-    """A text as a list of changes tells it."""
-    text = visible(text)
-    return text if len(text) <= 60 else text[:57] + "..."

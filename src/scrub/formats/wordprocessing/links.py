@@ -9,7 +9,6 @@ from scrub.formats.kept import put_in
 from scrub.formats.opc.parts import Parts
 from scrub.formats.opc.relationships import Relationship, relationships
 from scrub.formats.spans import RELATIONSHIPS, Span, Splice
-from scrub.formats.texts.paragraph import cut
 from scrub.formats.wordprocessing.holes import MetField
 from scrub.formats.wordprocessing.paragraph import OfficeParagraph
 from scrub.formats.wordprocessing.read import own, value
@@ -17,6 +16,7 @@ from scrub.formats.wordprocessing.reading import Home
 from scrub.formats.wordprocessing.stories import Place, Placed, Stories
 from scrub.formats.xmltext import text_of
 from scrub.formats.zip import Package
+from scrub.model.change import cut
 from scrub.model.inline import Field, Link
 from scrub.model.late import late
 from scrub.model.problem import Failure

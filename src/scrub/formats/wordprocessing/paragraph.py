@@ -8,7 +8,7 @@ from types import MappingProxyType
 from typing import Any
 
 from scrub.formats.spans import Ordered, Span, Splice, escaped, outside, parse_element
-from scrub.formats.texts.paragraph import OpenParagraph, cut
+from scrub.formats.texts.paragraph import OpenParagraph
 from scrub.formats.wordprocessing.frames import ELEMENTS, RANK, element_for
 from scrub.formats.wordprocessing.holes import MetField, fields_in
 from scrub.formats.wordprocessing.looks import checked
@@ -16,6 +16,7 @@ from scrub.formats.wordprocessing.read import inner, own, value
 from scrub.formats.wordprocessing.reading import ReadParagraph
 from scrub.formats.wordprocessing.tracking import Tracking
 from scrub.formats.wordprocessing.write import ParagraphWriter, elements_of
+from scrub.model.change import cut
 from scrub.model.lines_of_text import Line
 from scrub.model.paragraphs import Filling, PlaceInDocument
 from scrub.model.problem import Failure

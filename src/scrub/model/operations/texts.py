@@ -174,11 +174,22 @@ def as_file_name(text: str) -> str:
     Example: sheet.name.as-file-name
     Also: safe name, path
     """
-    name = re.sub(r'[\\/:*?"<>|\x00-\x1f]+', "-", text).strip(" .")
-    stem = name.partition(".")[0].upper()
-    if stem in _DEVICES:
+    name = _UNSEEN.sub("", text)
+    name = re.sub(r'[\\/:*?"<>|\x00-\x1f\x7f]+', "-", name).strip(" .")
+    if name.partition(".")[0].upper() in _DEVICES:
         name = f"{name}-"
-    return name[:200] or "-"
+    stem, dot, ending = name.rpartition(".")
+    if not stem or len(ending) > 20:
+        stem, dot, ending = name, "", ""
+    while len(f"{stem}{dot}{ending}".encode("utf-8", "replace")) > _LONGEST_NAME:
+        stem = stem[:-1]
+    return f"{stem.rstrip(' .')}{dot}{ending}" or "-"
+
+
+#: Marks that turn the direction of reading or take no room, by which a name can look like another one.
+_UNSEEN = late("[\u00ad\u061c\u200b-\u200f\u202a-\u202e\u2060-\u2064\u2066-\u2069\ufeff]")
+#: Octets of a name: file systems take 255, and a number or a mark of ours may come on top.
+_LONGEST_NAME = 200
 
 
 _DEVICES = {"CON", "PRN", "AUX", "NUL", *(f"{name}{n}" for name in ("COM", "LPT") for n in range(1, 10))}

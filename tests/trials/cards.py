@@ -1,4 +1,4 @@
-"""A toy: a message that is a file by itself (.eml), and an item of a mailbox (.mbx, messages parted by a line of `%`)."""
+"""A toy: a card that is a file by itself (.card), and an item of a pack (.pack, cards parted by a line of `%`)."""
 
 from __future__ import annotations
 
@@ -14,10 +14,10 @@ from scrub.store.patch import Patch, Piece
 _PARTING = "\n%\n"
 
 
-class Message(HoldsTexts):
-    """A message."""
+class Card(HoldsTexts):
+    """A card."""
 
-    kind_word = "message"
+    kind_word = "card"
 
     def __init__(self, file: FileItem, raw: str) -> None:
         self._file = file
@@ -65,16 +65,16 @@ class Message(HoldsTexts):
         return f"{self.subject_line}\n{self.body}"
 
 
-class Mailbox(WholeFile, HoldsTexts):
-    """A file of messages."""
+class Pack(WholeFile, HoldsTexts):
+    """A file of cards."""
 
-    kind_word = "mailbox"
-    part_word = "message"
-    every: list[Message]
+    kind_word = "pack"
+    part_word = "card"
+    every: list[Card]
 
     @holds
-    def messages(self) -> Iterator[Message]:
-        """Its messages."""
+    def cards(self) -> Iterator[Card]:
+        """Its cards."""
         return iter(self.every)
 
     def edit_texts(self, editing: Editing, between: str = "") -> None:
@@ -87,42 +87,42 @@ def _patch(source: Source, text: str) -> Patch:
     return Patch(source.digest, source.size, pieces)
 
 
-class MailboxFile(PickedFile, Mailbox):
-    """A mailbox on the disk."""
+class PackFile(PickedFile, Pack):
+    """A pack on the disk."""
 
     def __init__(self, source: Source) -> None:
         super().__init__(source)
         text = source.read(0, source.size).decode()
-        self.every = [Message(self, raw) for raw in text.split(_PARTING)]
+        self.every = [Card(self, raw) for raw in text.split(_PARTING)]
 
     def patch(self) -> Patch | None:
         left = [each.raw() for each in self.every if not each.removed]
         return _patch(self.source, _PARTING.join(left)) if self.recorder else None
 
 
-class MessageFile(PickedFile):
-    """A message on the disk: the file is no kind of its own, what a macro runs on is the message in it."""
+class CardFile(PickedFile):
+    """A card on the disk: the file is no kind of its own, what a macro runs on is the card in it."""
 
-    part_word = "message"
+    part_word = "card"
 
     def __init__(self, source: Source) -> None:
         super().__init__(source)
-        self._message = Message(self, source.read(0, source.size).decode())
+        self._card = Card(self, source.read(0, source.size).decode())
 
     @property
     def item(self) -> Item:
-        return self._message
+        return self._card
 
     def patch(self) -> Patch | None:
-        return _patch(self.source, self._message.raw()) if self.recorder else None
+        return _patch(self.source, self._card.raw()) if self.recorder else None
 
 
-def open_mailbox(path: str) -> MailboxFile:
-    return opened(path, MailboxFile)
+def open_pack(path: str) -> PackFile:
+    return opened(path, PackFile)
 
 
-def open_message(path: str) -> MessageFile:
-    return opened(path, MessageFile)
+def open_card(path: str) -> CardFile:
+    return opened(path, CardFile)
 
 
-KINDS = (Mailbox, Message)
+KINDS = (Pack, Card)

@@ -1,0 +1,53 @@
+"""Lists of addresses as headers have them (RFC 5322, 3.4)."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from scrub.formats.mail.words import decoded, encoded_words, ensure_one_line, folded
+from scrub.model.addresses import Address
+from scrub.model.late import late
+
+#: The commonest forms of one address: `ann@huts.example`, `Ann Moss <ann@huts.example>`, `"Moss, Ann" <…>`.
+_ONE = late(
+    r"(?:(?:\"([^\"\\\r\n]*)\"|([A-Za-z0-9 =?_'./+*-]*?)) *<([^\s@<>(),;:\"\[\]\\]+@[A-Za-z0-9.-]+)>"
+    r"|([^\s@<>(),;:\"\[\]\\]+@[A-Za-z0-9.-]+))"
+)
+#: Characters that may stand in a name without quotes (RFC 5322, 3.2.3).
+_ATOMS = late(r"[A-Za-z0-9!#$%&'*+/=?^_`{|}~ -]*")
+
+
+def addresses_in(text: str) -> list[Address]:
+    """The addresses in the value of a header, in their order; groups are taken apart, what is none is left out."""
+    match = _ONE.fullmatch(text)
+    if match is not None:
+        name = match[1] if match[1] is not None else match[2] or ""
+        return [Address(match[3] or match[4], decoded(name).strip())]
+    return all_addresses(text)
+
+
+def all_addresses(text: str) -> list[Address]:
+    """The same for any list, by the library's own reader."""
+    from email.utils import getaddresses
+
+    return [Address(mailbox, decoded(name).strip()) for name, mailbox in getaddresses([text]) if "@" in mailbox]
+
+
+def address_list(addresses: Sequence[Address], offset: int, line_end: str) -> bytes:
+    """Addresses as the value of a header whose name and colon take `offset` characters."""
+    pieces: list[str] = []
+    for each in addresses:
+        ensure_one_line(each, "the address")
+        if pieces:
+            pieces[-1] += ","
+        pieces += [f" {piece}" for piece in _name(each.name)]
+        pieces.append(f" <{each.mailbox}>" if each.name else f" {each.mailbox}")
+    return folded(pieces, offset, line_end).lstrip(b" ")
+
+
+def _name(name: str) -> list[str]:
+    if not name.isascii() or "=?" in name:
+        return list(encoded_words(name))
+    if _ATOMS.fullmatch(name):
+        return name.split()
+    return ['"' + name.replace("\\", "\\\\").replace('"', '\\"') + '"']

@@ -1,0 +1,324 @@
+"""Drafts: messages that are not sent yet. One that passes another on has its body to the byte."""
+
+from __future__ import annotations
+
+import mimetypes
+import os
+import re
+import uuid
+from collections.abc import Callable, Mapping, Sequence
+from html import escape
+from typing import Any
+
+from scrub.formats.mail.addresses import address_list
+from scrub.formats.mail.dates import date_line
+from scrub.formats.mail.headers import Headers, headers_of, spliced
+from scrub.formats.mail.mbox_rules import unquoted
+from scrub.formats.mail.message import OpenMessage, rewritten, texts_in
+from scrub.formats.mail.out import Mailed, Origin, Out
+from scrub.formats.mail.parts import Part, encoded
+from scrub.formats.mail.stored import Edit
+from scrub.formats.mail.words import ensure_one_line, phrase
+from scrub.model.addresses import Address
+from scrub.model.declare import FileItem
+from scrub.model.files import FilePath
+from scrub.model.late import late
+from scrub.model.operations import as_file_name
+from scrub.model.preferences import CURRENT
+from scrub.model.problem import Failure
+from scrub.store.patch import Borrowed, Effect, Patch, Piece
+
+#: Where drafts lie, beside the picked file.
+_FOLDER = "drafts"
+_BODY = late(r"<body\b[^>]*>", re.IGNORECASE)
+
+
+class Draft(OpenMessage):
+    """A message that was made by a macro."""
+
+    def __init__(self, file: FileItem, out: Out, head: bytes, rest: Sequence[Piece], line_end: str) -> None:
+        self._file, self.out, self.line_end = file, out, line_end
+        self._state: tuple[bytes, tuple[Piece, ...]] = (head, tuple(rest))
+        self._folder = _FOLDER
+        out.made += 1
+        super().__init__(0, out.made)
+        self._measure()
+        out.later.append(self)
+
+    @property
+    def file(self) -> FileItem:
+        """The file from which it was made."""
+        return self._file
+
+    @property
+    def label(self) -> str:
+        """Its number, and whom it goes to."""
+        return f"draft {self.number} to {', '.join(each.mailbox for each in self.to) or 'nobody'}"
+
+    # -- its bytes
+
+    def raw(self, name: str) -> str:
+        """The value of a header."""
+        return self.head[0].raw(name) or ""
+
+    @property
+    def head(self) -> tuple[Headers, int]:
+        """Its headers, and where its body begins."""
+        return Headers(self._state[0]), len(self._state[0]) + len(self.line_end)
+
+    def _pieces(self) -> list[Piece]:
+        head, rest = self._state
+        return [head, self.line_end.encode(), *rest]
+
+    def _measure(self) -> None:
+        self.length = sum(each.length if isinstance(each, Borrowed) else len(each) for each in self._pieces())
+
+    def whole(self) -> bytes:
+        """All its bytes."""
+        return b"".join(Patch(None, 0, self._pieces()).chunks(None))
+
+    def octets(self, start: int, end: int) -> bytes:
+        """Bytes of it."""
+        return self.whole()[start:end]
+
+    def origin(self) -> Origin:
+        """It is nowhere yet."""
+        raise Failure(f"{self.label}: a draft is in no file yet. Save attachments of the message that it came from")
+
+    def put_edits(
+        self, values: dict[str, bytes | None], splices: dict[tuple[int, int], Edit] | None = None
+    ) -> Callable[[], None]:
+        """Changes it at once: what a draft was before does not matter."""
+        head, rest = self._state
+        if not splices:
+            return self._become(spliced(head, Headers(head).edits(values)), rest)
+        edits = sorted(splices.values(), key=lambda each: each[:2])
+        data = spliced(self.whole(), [*Headers(head).edits(values), *edits])
+        fresh, body = headers_of(lambda start, end: data[start:end], len(data))
+        return self._become(fresh, (data[body:],))
+
+    def _become(self, head: bytes, rest: tuple[Piece, ...]) -> Callable[[], None]:
+        before = self._state
+        self._state = (head, rest)
+        self._measure()
+
+        def revert() -> None:
+            self._state = before
+            self._measure()
+
+        return revert
+
+    def remember(self, part: Part, value: str) -> Callable[[], None]:
+        """Its bytes say already what was set."""
+        return lambda: None
+
+    # -- what is put into it
+
+    def put_above(self, text: str) -> None:
+        """Puts a text above its own: in the plain one, and in the page of HTML."""
+        data, root = self.parts()
+        count = sum(1 for _ in _readable(root))
+        if not count:
+            self._wrap(_text_part(text, self.line_end), [])
+            return
+        for number in range(count):  # each edit moves the parts behind it
+            data, root = self.parts()
+            part = list(_readable(root))[number]
+            if part.sealed:
+                raise Failure(f"it is {part.sealed}, and a text above it would break that. Forward it without a text")
+            if not part.is_readable(data):
+                raise Failure("its text is in an encoding that cannot be read. Forward it without a text")
+            own = part.text(data)
+            if part.type == "text/html":
+                page = f"<p>{escape(text, quote=False).replace(chr(10), '<br>')}</p>"
+                found = _BODY.search(own)
+                at = found.end() if found is not None else 0
+                self.put_text(part, f"{own[:at]}{page}{own[at:]}")
+            else:
+                self.put_text(part, f"{text}\n\n{own}")
+
+    def _wrap(self, first: bytes, last: list[bytes]) -> Callable[[], None]:
+        """Makes it a message of several parts: one in front of what it was, or some behind it."""
+        head, rest = self._state
+        end = self.line_end.encode()
+        boundary = f"={uuid.uuid4().hex}".encode()
+        own = b"".join(field for name, field in Headers(head).names() if name.startswith("content-"))
+        outer = b"".join(field for name, field in Headers(head).names() if not name.startswith(("content-", "mime-")))
+        outer += b"MIME-Version: 1.0" + end + b'Content-Type: multipart/mixed; boundary="' + boundary + b'"' + end
+        mark = end + b"--" + boundary
+        pieces: list[Piece] = [b"--" + boundary + end]
+        if first:
+            pieces += [first, mark + end]
+        pieces += [own + end, *rest]
+        for each in last:
+            pieces += [mark + end, each]
+        pieces.append(mark + b"--" + end)
+        return self._become(outer, tuple(pieces))
+
+    def attach(self, file: FilePath) -> None:
+        """Attaches a file."""
+        path = self.out.whole(str(file))
+        try:
+            with open(path, "rb") as stream:
+                data = stream.read()
+        except OSError as error:
+            raise Failure(f'"{file}" cannot be attached: {error.strerror}') from None
+        name = os.path.basename(path)
+        back = self._wrap(b"", [_file_part(name, data, self.line_end)])
+        self.noted("attached", None, name, back, f"attached: {name}")
+
+    def save_draft(self, to: FilePath | None = None) -> None:
+        """Says where it is kept."""
+        before, self._folder = self._folder, str(to or _FOLDER)
+        self.noted("kept in", before, self._folder, lambda: setattr(self, "_folder", before))
+
+    def forward(self, to: Sequence[Address], text: str | None = None) -> Draft:
+        """A draft is changed rather than passed on."""
+        raise Failure(f'{self.label}: it is a draft. Say whom it goes to: {{its name}}.to = "ann@huts.example"')
+
+    def reply(self, text: str) -> Draft:
+        """A draft has no sender to answer."""
+        raise Failure(f"{self.label}: it is a draft, which nobody sent")
+
+    def effects(self) -> list[Effect]:
+        """The file that it is to be."""
+        if self.gone:
+            return []
+        name = f"{as_file_name(self.subject or 'no subject')}.eml"
+        return [Effect(self.out.free(self._folder, name), Patch(None, 0, self._pieces()), None)]
+
+
+class Passed(OpenMessage):
+    """A message that came from somewhere, and can be passed on and answered."""
+
+    def forward(self, to: Sequence[Address], text: str | None = None) -> Draft:
+        """A draft that passes it on."""
+        headers, body = self.head
+        fields = list(headers.names())
+        if self.touched:
+            data = self.alone()
+            head, body = headers_of(lambda start, end: data[start:end], len(data))
+            rest: list[Piece] = [data[body:]]
+            fields = list(Headers(head).names())
+        else:
+            rest = [self._body(body)]
+        own = b"".join(
+            field if field.endswith(b"\n") else field + self.line_end_in_use.encode()
+            for name, field in fields
+            if (name.startswith("content-") and name != "content-length") or name == "mime-version"
+        )
+        draft = _made(self.file, self.out, self.line_end_in_use, to, self.subject, own, rest)
+        try:
+            if text:
+                draft.put_above(text)
+        except Failure as failure:
+            self.out.later.remove(draft)
+            raise Failure(f"{self.label}: {failure.what}") from None
+        return _noted(draft, f"passes on {self.label}")
+
+    def _body(self, body: int) -> Piece:
+        """Its body as it was before lines were quoted."""
+        if self.in_mbox:
+            data = self.octets(body, self.length)
+            plain = unquoted(data)
+            if plain != data:
+                return plain
+        path, digest, base = self.origin()
+        return Borrowed(path, digest, base + body, self.length - body)
+
+    def reply(self, text: str) -> Draft:
+        """A draft that answers its sender."""
+        sender = self.reply_to or self.from_
+        if sender is None:
+            raise Failure(f"{self.label}: it does not say who sent it, so nobody can be answered")
+        end, own = self.line_end_in_use, self.id
+        former = (self.raw("References") or self.raw("In-Reply-To")).split()
+        answers = {}
+        if own:
+            chain = " ".join(dict.fromkeys([*former, own]))
+            answers = {"In-Reply-To": own.encode("utf-8"), "References": phrase(chain, len("References: "), end)}
+        subject = f"Re: {self.base_subject}" if self.base_subject else "Re:"
+        draft = new_draft(self.file, self.out, [sender], subject, text, end, answers)
+        return _noted(draft, f"answers {self.label}")
+
+
+def new_draft(
+    file: FileItem,
+    out: Out,
+    to: Sequence[Address],
+    subject: str,
+    text: str,
+    line_end: str = "\r\n",
+    more: Mapping[str, bytes] | None = None,
+) -> Draft:
+    """A message of a text."""
+    part = _text_part(text, line_end)
+    end = line_end.encode()
+    head, _, body = part.partition(end + end)
+    own = b"MIME-Version: 1.0" + end + head + end
+    own = b"".join(name.encode() + b": " + value + end for name, value in (more or {}).items()) + own
+    return _made(file, out, line_end, to, subject, own, [body])
+
+
+def _made(
+    file: FileItem, out: Out, line_end: str, to: Sequence[Address], subject: str, own: bytes, rest: Sequence[Piece]
+) -> Draft:
+    """A draft with the headers that every message needs (RFC 5322, 3.6), and its own ones."""
+    if not to:
+        raise Failure("whom does it go to? Give it an address")
+    ensure_one_line(subject, "the subject")
+    sender = CURRENT.get().address
+    domain = sender.mailbox.rpartition("@")[2] if sender is not None else "scrub.invalid"
+    fields: list[tuple[str, bytes]] = []
+    if sender is not None:
+        fields.append(("From", address_list([sender], len("From: "), line_end)))
+    fields += [
+        ("To", address_list(to, len("To: "), line_end)),
+        ("Subject", phrase(subject, len("Subject: "), line_end)),
+        ("Date", date_line().encode("ascii")),
+        ("Message-ID", f"<{uuid.uuid4().hex}@{domain}>".encode()),
+    ]
+    head = b"".join(name.encode("ascii") + b": " + value + line_end.encode() for name, value in fields) + own
+    return Draft(file, out, head, rest, line_end)
+
+
+def _noted(draft: Draft, what: str) -> Draft:
+    def revert() -> None:
+        draft.out.later.remove(draft)
+
+    draft.changed("draft", None, what, revert, f"new draft, {what}")
+    return draft
+
+
+def _readable(root: Part) -> list[Part]:
+    return [*texts_in(root, "text/plain"), *texts_in(root, "text/html")]
+
+
+def _text_part(text: str, line_end: str) -> bytes:
+    """A text as a part of a message, headers and all."""
+    nothing = Part(b"Content-Type: text/plain\n\n", 0, 26)
+    octets, values = rewritten(nothing, text if text.endswith("\n") else f"{text}\n")
+    encoding = values.get("Content-Transfer-Encoding") or b"7bit"
+    end = line_end.encode()
+    type_ = values.get("Content-Type") or b"text/plain; charset=us-ascii"
+    head = b"Content-Type: " + type_ + end + b"Content-Transfer-Encoding: " + encoding + end
+    return head + end + encoded(octets, encoding.decode("ascii"), end)
+
+
+def _file_part(name: str, data: bytes, line_end: str) -> bytes:
+    """A file as a part of a message; its name as RFC 2231 has it."""
+    from email.message import Message as Reader
+
+    reader = Reader()
+    reader["Content-Type"] = mimetypes.guess_type(name)[0] or "application/octet-stream"
+    reader["Content-Transfer-Encoding"] = "base64"
+    plain: Any = name if name.isascii() else ("utf-8", "", name)
+    reader.add_header("Content-Disposition", "attachment", filename=plain)
+    end = line_end.encode()
+    head = b"".join(f"{word}: {value}".encode("ascii") + end for word, value in reader.items())
+    return head + end + encoded(data, "base64", end)
+
+
+def is_draft(message: Mailed) -> bool:
+    """Whether a macro made it."""
+    return isinstance(message, Draft)

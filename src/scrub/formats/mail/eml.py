@@ -1,0 +1,110 @@
+"""A message that is a file by itself (.eml): what a macro runs on is the message in it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from scrub.formats.file import PickedFile
+from scrub.formats.mail.draft import Passed
+from scrub.formats.mail.out import Origin, Out
+from scrub.formats.mail.stored import Span
+from scrub.formats.source import Source, opened
+from scrub.model.declare import FileItem, Item, holds
+from scrub.model.messages import Message
+from scrub.model.outline import Contents
+from scrub.store.patch import Copy, Effect, Patch
+
+
+class FileMessage(Passed):
+    """The message in a file."""
+
+    line_end = "\r\n"
+    move = Message.move  # the file itself can be moved, by a macro for its folder
+
+    def __init__(self, file: MessageFile) -> None:
+        super().__init__(file.source.size, 1)
+        self._file, self.out = file, file.out
+
+    @property
+    def file(self) -> FileItem:
+        """The file."""
+        return self._file
+
+    def octets(self, start: int, end: int) -> bytes:
+        """Bytes of the file."""
+        return self._file.source.read(start, end - start)
+
+    def origin(self) -> Origin:
+        """The file."""
+        return Origin(self._file.source.path, self._file.source.digest, 0)
+
+
+class MessageFile(PickedFile):
+    """A file that is a message."""
+
+    part_word = "message"
+
+    def __init__(self, source: Source) -> None:
+        super().__init__(source)
+        start = source.read(0, 4096)
+        if b"\0" in start or not start.strip():
+            raise source.problem("this is no message: it has no headers. Export it from your mail program once more")
+        self.out = Out(source.path)
+        self.message = FileMessage(self)
+        if not self.message.head[0].data:
+            raise source.problem("this is no message: it does not begin with headers such as From: and Subject:")
+
+    @holds
+    def messages(self) -> Iterator[FileMessage]:
+        """The message in it."""
+        return iter((self.message,))
+
+    @property
+    def item(self) -> Item:
+        """The message."""
+        return self.message
+
+    def lacking(self, what: str = "that") -> str:
+        """It is a message alone."""
+        return f"{self.name}: a message in a file of its own cannot keep {what}; mailboxes can (.mbox, Maildir)"
+
+    def contents(self) -> Contents:
+        """The parts of it that are files, and its text."""
+        found = self.message
+        rows = [
+            {"attachment": each.name, "type": each.type, "size": each.size, "inline": each.inline}
+            for each in found.attachments()
+        ]
+        when = f"{found.date:%Y-%m-%d %H:%M}" if found.date is not None else "no date"
+        said = " ".join(found.text.split())
+        hint = (
+            f"From {found.from_ or 'nobody'} to {', '.join(found.to) or 'nobody'}, {when}\n"
+            f"Subject: {found.subject}\n{said[:200]}{'…' if len(said) > 200 else ''}\n"
+            "A macro says: message.subject, message.from.address, message.text, each attachment"
+        )
+        return Contents("attachment", rows, hint=hint)
+
+    def patch(self) -> Patch | None:
+        """What makes the changed file of the old one."""
+        if not self.message.touched:
+            return None
+        source = self.source
+        pieces = [
+            Copy(each.start, each.end - each.start) if isinstance(each, Span) else each
+            for each in self.message.pieces()
+        ]
+        return Patch(source.digest, source.size, pieces)
+
+    def effects(self, into: str | None = None) -> list[Effect]:
+        """What saving it comes to."""
+        return [*super().effects(into), *self.out.effects()]
+
+    @property
+    def notes(self) -> list[str]:
+        """What a person should know."""
+        return []
+
+
+def open_message(path: str) -> MessageFile:
+    """Opens one. Raises `FileProblem`."""
+    return opened(path, MessageFile)

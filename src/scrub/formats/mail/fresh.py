@@ -1,0 +1,65 @@
+"""A new message that answers nothing: what a macro for a list of people writes."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Sequence
+
+from scrub.formats.mail.draft import Draft, new_draft
+from scrub.formats.mail.out import Out
+from scrub.model.addresses import Address
+from scrub.model.change import Change, Recorder
+from scrub.model.declare import FileItem, Item
+from scrub.model.outline import Contents
+from scrub.model.problem import Failure
+from scrub.store.patch import Effect
+
+
+class FreshMessage(FileItem):
+    """A file that will be a draft below a folder, or nothing where the message is sent."""
+
+    part_word = "message"
+
+    def __init__(self, folder: str, to: Sequence[Address], subject: str, text: str) -> None:
+        self.recorder = Recorder()
+        self.address = self.shown = os.path.join(folder, "new message")
+        self.out = Out(self.address)
+        self.message: Draft = new_draft(self, self.out, to, subject, text)
+
+    @property
+    def item(self) -> Item:
+        """The message."""
+        return self.message
+
+    @property
+    def label(self) -> str:
+        """Whom it goes to."""
+        return self.message.label
+
+    @property
+    def notes(self) -> Sequence[str]:
+        """Nothing to know."""
+        return ()
+
+    @property
+    def changes(self) -> list[Change]:
+        """What was changed since it was made."""
+        return self.recorder.net()
+
+    def selected(self, place: str | None) -> Item:
+        """Nothing can be picked in it."""
+        raise Failure("nothing can be picked in a new message")
+
+    def contents(self) -> Contents:
+        """Nothing to see before it is there."""
+        return Contents("part")
+
+    def ensure_free(self) -> None:
+        """It is nowhere yet."""
+
+    def effects(self, into: str | None = None) -> list[Effect]:
+        """The draft that it is to be."""
+        return self.out.effects()
+
+    def close(self) -> None:
+        """Nothing is held."""

@@ -1,0 +1,200 @@
+"""A mailbox that is a folder (Maildir): a file for each message, whose name has its flags."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable, Sequence
+from datetime import datetime
+
+from scrub.formats.file import picked
+from scrub.formats.mail.boxed import BoxMessage, OpenMailbox
+from scrub.formats.mail.out import Origin, Out
+from scrub.model.change import Change, Recorder
+from scrub.model.declare import Item, holds
+from scrub.model.files import WholeFile
+from scrub.model.problem import Failure, FileProblem
+from scrub.model.series import Series
+from scrub.store.disk import digest_of
+from scrub.store.patch import Borrowed, Effect, Patch, Piece
+
+#: What parts the name of a message from its flags; `:` cannot stand in a name everywhere.
+_INFO = ":2,"
+
+
+class MaildirMessage(BoxMessage):
+    """A message in a file of a Maildir."""
+
+    def __init__(self, box: Maildir, number: int, folder: str, name: str) -> None:
+        self.box, self.out = box, box.out
+        self._stored = box
+        self._folder, self._name = folder, name
+        self.path = os.path.join(box.address, folder, name)
+        self._flags: frozenset[str] | None = None
+        try:
+            size = os.stat(self.path).st_size
+        except OSError:
+            raise FileProblem(
+                self.path, "another program moved or removed this message meanwhile. Run the macro again"
+            ) from None
+        super().__init__(size, number)
+
+    def octets(self, start: int, end: int) -> bytes:
+        """Bytes of its file."""
+        try:
+            with open(self.path, "rb") as stream:
+                stream.seek(start)
+                return stream.read(end - start)
+        except OSError:
+            raise FileProblem(
+                self.path, "another program moved or removed this message meanwhile. Run the macro again"
+            ) from None
+
+    def touch(self) -> None:
+        """From now on it is kept, with the hash that its file must still have at the end."""
+        super().touch()
+        self.digest()
+
+    def digest(self) -> str:
+        """The hash of its file when it was first asked for."""
+        found = self._stored.digests.get(self.path)
+        if found is None:
+            with open(self.path, "rb") as stream:
+                found = self._stored.digests[self.path] = digest_of(stream)
+        return found
+
+    def origin(self) -> Origin:
+        """Its file."""
+        return Origin(self.path, self.digest(), 0)
+
+    def arrived(self) -> datetime | None:
+        """When it came into the mailbox."""
+        return datetime.fromtimestamp(int(os.stat(self.path).st_mtime))
+
+    @property
+    def _first_flags(self) -> str:
+        return self._name.partition(_INFO)[2]
+
+    @property
+    def flags(self) -> frozenset[str]:
+        """Its flags."""
+        return frozenset(self._first_flags) if self._flags is None else self._flags
+
+    def put_flags(self, flags: frozenset[str]) -> Callable[[], None]:
+        """Gives it other flags; letters of other meanings stay."""
+        before = self._flags
+        self.touch()
+        self._flags = None if flags == frozenset(self._first_flags) else flags
+        return lambda: setattr(self, "_flags", before)
+
+    @property
+    def target(self) -> str:
+        """Where its file is to be: one with flags stands among those that were seen by a mail program."""
+        if self._flags is None:
+            return self.path
+        stem = self._name.partition(_INFO)[0]
+        return os.path.join(self._stored.address, "cur", f"{stem}{_INFO}{''.join(sorted(self._flags))}")
+
+    def effects(self) -> list[Effect]:
+        """What is to be done with its file."""
+        if self.removed:
+            return [Effect(self.path, None, self.digest())]
+        target = self.target
+        if target == self.path and not self.touched:
+            return []
+        pieces: list[Piece] = [
+            each if isinstance(each, bytes) else Borrowed(self.path, self.digest(), each.start, each.end - each.start)
+            for each in self.pieces()
+        ]
+        if target == self.path:
+            data = b"".join(each if isinstance(each, bytes) else self.octets(*each) for each in self.pieces())
+            return [Effect(self.path, Patch(self.digest(), self.length, [data]), self.digest())]
+        return [Effect(target, Patch(None, 0, pieces), None), Effect(self.path, None, self.digest())]
+
+
+class Maildir(OpenMailbox[MaildirMessage]):
+    """A mailbox that is a folder."""
+
+    def __init__(self, path: str) -> None:
+        super().__init__()
+        self.shown = path
+        self.address = os.path.realpath(path)
+        self.recorder = Recorder()
+        self.digests: dict[str, str] = {}
+        self._names = [
+            (folder, name)
+            for folder in ("cur", "new")
+            for name in sorted(os.listdir(os.path.join(self.address, folder)), key=_order)
+            if not name.startswith(".")
+        ]
+        self.out = Out(self.address)
+
+    @property
+    def item(self) -> Item:
+        """Itself."""
+        return self
+
+    @property
+    def name(self) -> str:
+        """The folder's name."""
+        return os.path.basename(self.address)
+
+    @property
+    def changes(self) -> list[Change]:
+        """What was changed so far."""
+        return self.recorder.net()
+
+    @property
+    def notes(self) -> Sequence[str]:
+        """Nothing to know."""
+        return ()
+
+    def selected(self, place: str | None) -> Item:
+        """What a person picked in it."""
+        return picked(self, place)
+
+    def embedded(self) -> list[str]:
+        """There are none."""
+        return []
+
+    def embed(self, title: str, text: str) -> None:
+        """Nothing but messages can be inside."""
+        raise Failure(f"{self.name}: nothing can be put inside a mailbox")
+
+    def ensure_free(self) -> None:
+        """Mail programs share a Maildir; each message is looked at once more when it is saved."""
+
+    save_copy = WholeFile.save_copy
+
+    @holds
+    def messages(self) -> Series[MaildirMessage]:
+        """Its messages: those seen by a mail program, then the new ones."""
+        return Series(len(self._names), self.at)
+
+    def made(self, number: int) -> MaildirMessage:
+        """The message at a place."""
+        return MaildirMessage(self, number + 1, *self._names[number])
+
+    def lacking(self, what: str = "that") -> str:
+        """It holds messages and nothing else."""
+        return f"{self.name}: a mailbox cannot keep {what}"
+
+    def effects(self, into: str | None = None) -> list[Effect]:
+        """What is to be done: other mailboxes get their messages before this one lets them go."""
+        if into is not None:
+            raise Failure(f'{self.name}: a Maildir stays where it is. To put messages elsewhere: copy to: "…"')
+        own = [effect for number in sorted(self.kept) for effect in self.kept[number].effects()]
+        return [*self.out.effects(), *own]
+
+    def close(self) -> None:
+        """Nothing is held."""
+
+
+def _order(name: str) -> tuple[int, str]:
+    """Messages in the order in which they came: their names begin with the second."""
+    number = name.partition(".")[0]
+    return (int(number) if number.isdigit() else 0), name
+
+
+def open_maildir(path: str) -> Maildir:
+    """Opens one."""
+    return Maildir(path)

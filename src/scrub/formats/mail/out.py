@@ -1,0 +1,226 @@
+"""What a run makes beside a mailbox: files saved of it, and messages that go into other mailboxes."""
+
+from __future__ import annotations
+
+import os
+import socket
+import time
+from collections.abc import Callable, Iterator, Sequence
+from typing import NamedTuple, Protocol
+
+from scrub.formats.mail.mbox_rules import ensure_own, from_line, is_mbox, quoted, status_of, unquoted
+from scrub.formats.mail.stored import StoredMessage
+from scrub.formats.source import Source
+from scrub.model.files import FilePath
+from scrub.model.problem import Failure
+from scrub.store.inuse import ensure_free
+from scrub.store.patch import Borrowed, Copy, Effect, Patch, Piece, free_path, whole
+
+
+class Origin(NamedTuple):
+    """Where the bytes of a message are: a file with its hash, and where in it the message begins."""
+
+    path: str
+    digest: str
+    base: int
+
+    def read(self, start: int, end: int) -> bytes:
+        """Bytes of the message from a place up to another."""
+        with open(self.path, "rb") as stream:
+            stream.seek(self.base + start)
+            return stream.read(end - start)
+
+    @property
+    def borrowed(self) -> set[tuple[str, str]]:
+        """The file, as a patch names what it reads from."""
+        return {(self.path, self.digest)}
+
+
+class Mailed(StoredMessage):
+    """A message that can go into other mailboxes."""
+
+    #: Whether it stands in a file with others, so that lines of its text are quoted there.
+    in_mbox = False
+
+    def origin(self) -> Origin:
+        """Where its bytes are."""
+        raise NotImplementedError
+
+    def noted(self, field: str, before: object, after: object, revert: Callable[[], None], said: str = "") -> None:
+        """Notes a change, with what the message is about."""
+        raise NotImplementedError
+
+    @property
+    def line_end_in_use(self) -> str:
+        """How its lines end."""
+        headers = self.head[0]
+        return headers.line_end if b"\n" in headers.data else self.line_end
+
+    @property
+    def flags(self) -> frozenset[str]:
+        """Its flags as they are now."""
+        return frozenset()
+
+    def first_line(self) -> bytes:
+        """The line that begins it in a mailbox that is a file."""
+        sender = self.from_
+        return from_line(sender.mailbox if sender is not None else "", self.date)
+
+    def borrowing(self) -> list[Piece]:
+        """What it is to be, its own bytes taken from where they are."""
+        path, digest, base = self.origin()
+        return [
+            each if isinstance(each, bytes) else Borrowed(path, digest, base + each.start, each.end - each.start)
+            for each in self.pieces()
+        ]
+
+    def alone(self) -> bytes:
+        """All of it as a file of its own: without what only mailboxes know of it, and as it was before lines were
+        quoted.
+        """
+        data = self.written({"Status": None, "X-Status": None, "Content-Length": None} if self.in_mbox else None)
+        return unquoted(data) if self.in_mbox else data
+
+    def among_others(self, line_end: bytes) -> list[Piece]:
+        """All of it as it stands in a mailbox that is a file, whose lines end like this; an empty line ends it."""
+        first = self.first_line()
+        here = self.line_end_in_use.encode()
+        first = first.rstrip(b"\r\n") + line_end
+        if self.in_mbox and here == line_end:
+            last = self.octets(max(0, self.length - 1), self.length) if self.pieces() else b""
+            return [first, *self.borrowing(), line_end if last == b"\n" else line_end * 2]
+        status, more = status_of(self.flags)
+        data = self.written({"Status": status, "X-Status": more})
+        if here != line_end:
+            data = data.replace(b"\r\n", b"\n").replace(b"\n", line_end)
+        data = data if self.in_mbox else quoted(data)
+        return [first, data, line_end if data.endswith(b"\n") else line_end * 2]
+
+
+class Made(Protocol):
+    """What is made at the end of a run."""
+
+    def effects(self) -> list[Effect]:
+        """What is to be done."""
+
+
+class Out:
+    """Gathers what is to be made beside the file at a path."""
+
+    def __init__(self, path: str) -> None:
+        self.path = path
+        self._files: dict[str, Patch] = {}
+        self._taken: set[str] = set()
+        self._numbers: dict[str, int] = {}  # the last number that a name got
+        self._posts: dict[str, list[Mailed]] = {}
+        self.made = 0  # how many drafts there were
+        self.later: list[Made] = []  # what knows only at the end what file it is to be
+
+    @property
+    def idle(self) -> bool:
+        """Whether there is nothing to make."""
+        return not self._files and not self.later and not any(self._posts.values())
+
+    def whole(self, to: str) -> str:
+        """A path as it is meant: a relative one counts from the picked file."""
+        folder = os.path.dirname(self.path)
+        return os.path.normpath(os.path.join(folder, os.path.expanduser(to.replace("\\", "/"))))
+
+    def shown(self, path: str) -> str:
+        """A path as a person is told it: from the folder of the picked file on."""
+        found = os.path.relpath(path, os.path.dirname(self.path))
+        return path if found.startswith("..") else found
+
+    def save(self, patch: Patch, to: FilePath | None, name: str) -> tuple[str, Callable[[], None]]:
+        """A new file in a folder, under a name that is free there; gives its path, and what takes that back."""
+        path = self.free(str(to or "."), name)
+        self._files[path] = patch
+
+        def revert() -> None:
+            self._files.pop(path, None)
+            self._taken.discard(path)
+            self._numbers.clear()
+
+        return self.shown(path), revert
+
+    def free(self, folder: str, name: str) -> str:
+        """A path in a folder that is free, with a number where it is taken: many files may have one name."""
+        path = os.path.join(self.whole(folder), name)
+        stem, ending = os.path.splitext(path)
+        number = self._numbers.get(path, 1)
+        found = path if number == 1 else f"{stem} ({number}){ending}"
+        while found in self._taken or os.path.lexists(found):
+            number += 1
+            found = f"{stem} ({number}){ending}"
+        self._numbers[path] = number
+        self._taken.add(found)
+        return found
+
+    def post(self, message: Mailed, to: FilePath) -> tuple[str, Callable[[], None]]:
+        """Puts a message into another mailbox at the end; gives its name, and what takes that back."""
+        path = self.whole(str(to))
+        if os.path.realpath(path) == os.path.realpath(self.path):
+            raise Failure(f"{message.label} is in {to} already")
+        if not is_maildir(path):
+            if os.path.isdir(path):
+                raise Failure(f'"{to}" is a folder and no mailbox. Write a file in it: "{to}/Larch Hut.mbox"')
+            if os.path.isfile(path):
+                ensure_own(path)
+                if not is_mbox(path):
+                    raise Failure(f'"{to}" is a file, and no mailbox')
+            elif not path.lower().endswith((".mbox", ".mbx")):
+                raise Failure(f'there is no mailbox "{to}". To make one, write its ending: "{to}.mbox"')
+        posted = self._posts.setdefault(path, [])
+        posted.append(message)
+
+        def revert() -> None:
+            posted.remove(message)
+
+        return self.shown(path), revert
+
+    def effects(self) -> list[Effect]:
+        """What is to be done, the mailboxes first."""
+        found: list[Effect] = []
+        for path, messages in self._posts.items():
+            if messages:
+                found += _delivered(path, messages) if is_maildir(path) else [_appended(path, messages)]
+        found += [Effect(path, patch, None) for path, patch in self._files.items()]
+        return found + [effect for each in self.later for effect in each.effects()]
+
+
+def is_maildir(path: str) -> bool:
+    """Whether a folder is a Maildir: it has the three folders of one."""
+    return all(os.path.isdir(os.path.join(path, name)) for name in ("cur", "new", "tmp"))
+
+
+def _appended(path: str, messages: Sequence[Mailed]) -> Effect:
+    """Messages behind those of a mailbox that is a file, which is made if it is not there."""
+    if not os.path.lexists(path):
+        return Effect(path, Patch(None, 0, [piece for each in messages for piece in each.among_others(b"\n")]), None)
+    ensure_free(path)
+    source = Source(path)
+    try:
+        start, tail = source.read(0, 4096), source.read(max(0, source.size - 4), 4)
+        line_end = b"\r\n" if b"\r\n" in start else b"\n"
+        gap = b"" if not source.size or tail.endswith((b"\n\n", b"\r\n\r\n")) else line_end
+        gap = gap if tail.endswith(b"\n") or not source.size else line_end * 2
+        pieces: list[Piece] = [Copy(0, source.size), gap]
+        pieces += [piece for each in messages for piece in each.among_others(line_end)]
+        return Effect(source.path, Patch(source.digest, source.size, pieces), source.digest)
+    finally:
+        source.close()
+
+
+def _delivered(path: str, messages: Sequence[Mailed]) -> Iterator[Effect]:
+    """Messages as new files of a Maildir; in tmp they need not be first, as they come by a rename anyway."""
+    host = socket.gethostname().replace("/", "\\057").replace(":", "\\072")
+    taken: set[str] = set()
+    for number, each in enumerate(messages, 1):
+        flags = "".join(sorted(each.flags))
+        name = f"{int(time.time())}.P{os.getpid()}Q{number}.{host}"
+        target = free_path(
+            os.path.join(path, "cur", f"{name}:2,{flags}") if flags else os.path.join(path, "new", name),
+            lambda wanted: wanted in taken or os.path.lexists(wanted),
+        )
+        taken.add(target)
+        yield Effect(target, whole(each.alone()), None)

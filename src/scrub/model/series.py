@@ -1,0 +1,28 @@
+"""Items that are fixed, and made one by one as somebody comes to them: a mailbox may hold a million."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Sequence
+from typing import Any, TypeVar
+
+T = TypeVar("T", covariant=True)
+
+
+class Series(Sequence[T]):
+    """So many items, of which the one at a place is made when it is asked for."""
+
+    __slots__ = ("_count", "_make")
+
+    def __init__(self, count: int, make: Callable[[int], T]) -> None:
+        self._count, self._make = count, make
+
+    def __len__(self) -> int:
+        return self._count
+
+    def __getitem__(self, place: Any) -> Any:
+        if not 0 <= place < self._count:
+            raise IndexError(place)
+        return self._make(place)
+
+    def __iter__(self) -> Iterator[T]:
+        return map(self._make, range(self._count))
