@@ -17,9 +17,10 @@ import os
 from collections.abc import Iterable, Sequence
 from typing import Any, BinaryIO, NamedTuple
 
-from scrub.store.disk import Disk, hashed
-from scrub.store.errors import Changed
+from scrub.store.disk import Disk, digest_of, hashed
+from scrub.store.errors import Changed, InUse
 from scrub.store.hashing import new_hash
+from scrub.store.mailboxes import locked, unlock_after_crash
 from scrub.store.patch import Effect, Patch
 
 
@@ -81,7 +82,7 @@ class Committer:
             raise
         try:
             self._go_forward(steps)
-        except (Changed, OSError) as error:
+        except (Changed, InUse, OSError) as error:
             self.go_back(steps, folder, name, keep)
             self._drop([path, *staged], error)
             raise
@@ -147,10 +148,13 @@ class Committer:
         return Patch(after, size, [self.disk.read(effect.path)])
 
     def _go_forward(self, steps: Sequence[Step]) -> None:
-        for step in steps:
-            if self.disk.digest(step.path) != step.old:
-                raise Changed(step.path)
-            self._apply(step)
+        with locked(self.disk, [step.path for step in steps if step.old is not None]) as held:
+            for step in steps:
+                # To close a file that is opened once more would let its record lock go.
+                stream = held.get(step.path)
+                if (self.disk.digest(step.path) if stream is None else digest_of(stream)) != step.old:
+                    raise Changed(step.path)
+                self._apply(step)
         self._sync_targets(steps)
 
     def _sync_targets(self, steps: Sequence[Step]) -> None:
@@ -218,6 +222,8 @@ class Committer:
 
     def _recover_one(self, path: str, folder: str, journal: dict[str, Any], steps: list[Step]) -> list[str]:
         told: list[str] = []
+        for step in steps:
+            unlock_after_crash(self.disk, step.path)
         name, keep = journal["name"], journal["keep"]
         now = [self.disk.digest(step.path) for step in steps]
         forward = all(

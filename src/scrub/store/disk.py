@@ -93,6 +93,16 @@ class Disk:
             return False
         return True
 
+    def claim_file(self, path: str, data: bytes) -> bool:
+        """Makes a file that nobody else has made; False when it is there already."""
+        try:
+            handle = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
+        except FileExistsError:
+            return False
+        with open(handle, "wb") as stream:
+            stream.write(data)
+        return True
+
     def write(self, path: str, chunks: Iterable[bytes], like: str | None = None, lasting: bool = True) -> None:
         """Writes a new file, and syncs it if `lasting`. With `like`, it takes over that file's mode and owner."""
         with open(path, "wb") as stream:

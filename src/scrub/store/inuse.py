@@ -6,6 +6,7 @@ import os
 import stat
 
 from scrub.store.errors import InUse, ReadOnly
+from scrub.store.mailboxes import is_mailbox, lock_name
 
 
 def ensure_free(path: str) -> None:
@@ -24,6 +25,12 @@ def ensure_free(path: str) -> None:
                 f"another program has it open{f' ({who})' if who else ''}. Close it there, and run again. "
                 f"If no program has it open, a crash left this file behind; delete it: {owner}",
             )
+    if is_mailbox(path) and os.path.exists(lock_name(path)):
+        raise InUse(
+            path,
+            "a mail program works on it. Close it there, and run again. If none does, a crash left its lock behind; "
+            f"delete it: {lock_name(path)}",
+        )
     if _locked(path):
         raise InUse(path, "another program has locked it. Close it there, and run again")
 

@@ -46,13 +46,13 @@ class MessageFile(PickedFile):
 
     def __init__(self, source: Source) -> None:
         super().__init__(source)
-        start = source.read(0, 4096)
-        if b"\0" in start or not start.strip():
-            raise source.problem("this is no message: it has no headers. Export it from your mail program once more")
         self.out = Out(source.path)
         self.message = FileMessage(self)
         if not self.message.head[0].data:
-            raise source.problem("this is no message: it does not begin with headers such as From: and Subject:")
+            raise source.problem(
+                "this is no message: it does not begin with headers such as From: and Subject:. Save it from your mail "
+                "program once more"
+            )
 
     @holds
     def messages(self) -> Iterator[FileMessage]:

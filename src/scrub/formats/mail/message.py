@@ -223,7 +223,7 @@ class OpenMessage(Mailed):
             values["MIME-Version"] = b"1.0"
         return self.put_part(part, quoted(fresh) if plain and self.in_mbox else fresh, values)
 
-    def edittexts_in(self, editing: Editing, between: str = "") -> None:
+    def edit_texts(self, editing: Editing, between: str = "") -> None:
         """Edits its subject and its text."""
         whole_editing = parted(editing, between)
         subject = self.subject

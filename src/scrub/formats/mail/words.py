@@ -20,7 +20,7 @@ def unfolded(value: bytes) -> str:
     """The value of a header as characters: unfolded, 8-bit ones as UTF-8 where they are, else as Latin-1."""
     if b"\n" in value:
         value = _FOLD.sub(b"", value)
-    value = value.strip(b" \t\r\n")
+    value = value.strip(b" \t\r\n").replace(b"\r", b" ")  # one alone ends no line
     try:
         return value.decode("utf-8")
     except UnicodeDecodeError:
