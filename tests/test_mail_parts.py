@@ -352,12 +352,11 @@ def test_what_is_broken_is_read_as_far_as_it_goes_and_never_harmed(home: Path, d
         f"{FORWARD}\nmessage.subject = message.base-subject"
     )
     result = run(body, path, kind="message")
-    after = path.read_bytes()
-    assert (
-        after.replace(b"Subject: x", b"Subject: Fwd: x", 1) == data
-        or "left" in "".join(result.files[0].log)
-        or b"6 " in after
-    )
+
+    def rest(data: bytes) -> list[bytes]:
+        return [line for line in data.split(b"\n") if not line.startswith((b"Subject:", b"6 "))]
+
+    assert rest(path.read_bytes()) == rest(data)
     scrub.undo(result.number)
     assert path.read_bytes() == data
     box = Path("b.mbox")
