@@ -34,8 +34,8 @@ def read(path: Path) -> EmailMessage:
     return found
 
 
-def with_files(*names: str, **headers: str) -> EmailMessage:
-    made = a_message(**headers)
+def with_files(*names: str, subject: str = "Water") -> EmailMessage:
+    made = a_message(Subject=subject)
     for name in names:
         made.add_attachment(PDF, maintype="application", subtype="pdf", filename=name)
     return made
@@ -106,7 +106,7 @@ def test_a_text_that_cannot_change_alone_is_left_and_told(home: Path) -> None:
 
 def test_attachments_are_saved_under_safe_names(home: Path) -> None:
     names = [*NAMES, "card.pdf"]
-    box = mbox(Path("b.mbox"), *(with_files("x", Subject=str(number)) for number in range(len(names))))
+    box = mbox(Path("b.mbox"), *(with_files("x", subject=str(number)) for number in range(len(names))))
     data = box.read_bytes()
     for name in names:
         reader = EmailMessage()

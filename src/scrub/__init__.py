@@ -45,6 +45,7 @@ if TYPE_CHECKING:
     from scrub.model.files import Folder
     from scrub.model.host import Host, Question, QuietHost
     from scrub.model.outline import Contents, Outline
+    from scrub.model.sending import Outgoing
     from scrub.model.sheet import Sheet
     from scrub.model.values import Secret, harmless
     from scrub.model.vocabulary import Vocabulary
@@ -56,6 +57,7 @@ if TYPE_CHECKING:
     from scrub.runner.results import FileResult, RunResult
     from scrub.runner.run import InUseChoice
     from scrub.runner.step import Go, Stepper, View
+    from scrub.store.outbox import Note
     from scrub.store.store import Restored
     from scrub.trying import Trial
 
@@ -81,6 +83,7 @@ __all__ = [
     "Library",
     "MacroProblems",
     "OpenFile",
+    "Outgoing",
     "Outline",
     "Problem",
     "Question",
@@ -118,6 +121,7 @@ __all__ = [
     "listed",
     "mended",
     "open",
+    "outbox",
     "pasted",
     "program",
     "read_macro",
@@ -148,6 +152,7 @@ _ROOMS = {
     "scrub.model.host": "Host Question QuietHost",
     "scrub.model.values": "Secret harmless",
     "scrub.model.outline": "Contents Outline",
+    "scrub.model.sending": "Outgoing",
     "scrub.model.sheet": "Sheet",
     "scrub.model.workbook": "Workbook",
     "scrub.open_file": "OpenFile",
@@ -327,6 +332,11 @@ def changes(run: int | None = None) -> RunRecord:
     if not found:
         raise BadCall("nothing was run yet. Try: scrub demo")
     return read_record(found[0])
+
+
+def outbox() -> list[Note]:
+    """Every message that a macro sent, or tried to send, the last one first, with what became of it."""
+    return home().store.outbox.notes()
 
 
 def undo(

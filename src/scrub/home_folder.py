@@ -18,9 +18,11 @@ if TYPE_CHECKING:
     from scrub.library.records import Approvals, Pins, Settings, Use
     from scrub.model.host import Host
     from scrub.model.preferences import Preferences
+    from scrub.model.sending import Carrier
     from scrub.model.vocabulary import Vocabulary
     from scrub.runner.results import FileResult, RunResult
     from scrub.runner.run import InUseChoice
+    from scrub.runner.sending import Sender
     from scrub.runner.step import Stepper
     from scrub.store.store import Store
 
@@ -291,6 +293,7 @@ class Home:
             preferences=self.preferences,
             stepper=stepper,
             at=at,
+            sender=None if preview else self._sender(host),
         )
         result = runner.run(paths, stop, report)
         if not preview:
@@ -301,6 +304,33 @@ class Home:
                 size = int(found.get("keep-undo-mb", _HELD_MB)) * 1_000_000
                 self.store.forget(int(found.get("keep-undo", _HELD_DAYS)), size)
         return result
+
+    def _sender(self, host: Host) -> Sender:
+        """What sends the messages of a run."""
+        from scrub.runner.sending import MOST, Sender
+
+        most = int(self.settings.load().get("most-sent", MOST))
+        return Sender(host, lambda: self.carrier(host), self.store.outbox, most)
+
+    def carrier(self, host: Host) -> Carrier:
+        """What carries messages to the mail server of the settings; its password is the person's, or asked for."""
+        from scrub.formats.sending.smtp import SmtpCarrier, server_of
+        from scrub.model.host import Question
+        from scrub.model.sending import NotSent
+        from scrub.model.values import Secret
+        from scrub.runner.answers import variable
+
+        found = self.settings.load().get("mail-server")
+        if not found:
+            raise NotSent("no mail server is set. Set it: scrub settings mail-server smtps://you@mail.huts.example")
+
+        def password() -> Secret | None:
+            name = "mail-password"
+            known = os.environ.get(variable(name)) or self.keys.get(name)
+            known = known or host.secret(Question(name, name, "text", (), None, True))
+            return Secret(known) if known else None
+
+        return SmtpCarrier(server_of(found), password)
 
     def _allowed(self, checked: Program, into: str | None, host: Host, macro: str) -> Any:
         """How far this run may go. Raises `Refused` when the macro goes further and the person does not allow it."""

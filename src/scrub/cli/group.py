@@ -14,6 +14,7 @@ COMMANDS = {
     "changes": "Every change of a run.",
     "history": "What was run, when, on what.",
     "undo": "Put back what a run changed, byte for byte; --redo does it again.",
+    "outbox": "What macros sent, and what became of it.",
     "try": "Try actions one at a time on a copy, and keep the good ones.",
     "macros": "The library: your macros and the examples.",
     "show": "One macro: its text, what it asks, what it may do.",

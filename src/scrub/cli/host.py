@@ -9,7 +9,8 @@ from typing import Any
 
 import click
 
-from scrub import Go, Question, View
+from scrub import Go, Outgoing, Question, View, counted
+from scrub.cli.output import accent, file_size
 
 
 class TerminalHost:
@@ -69,6 +70,17 @@ class TerminalHost:
         for reach in reaches:
             click.echo(f'"{title}" {reach}.', err=True)
         return click.confirm("Allow this?", err=True)
+
+    def approve_sending(self, messages: Sequence[Outgoing]) -> bool | None:
+        """Shows to whom what goes, and asks once."""
+        if not self.asking:
+            return None
+        self.close()
+        click.echo(f"{counted(len(messages), 'message')} will be sent, and cannot be taken back:", err=True)
+        for each in messages:
+            to = ", ".join(each.recipients)
+            click.echo(f"  {to}  {accent(each.subject)}  {file_size(each.size)}", err=True)
+        return click.confirm("Send?" if len(messages) == 1 else "Send them?", err=True)
 
     def in_use(self, path: str, why: str) -> str:
         """Asks what to do about a file that another program has open; without a terminal, stops."""

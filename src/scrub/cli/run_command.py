@@ -202,6 +202,10 @@ class _Printer:
             click.echo(noted(sentence), err=True)
         changed = [found for found in result.files if found.changes or found.state == "changed"]
         self._saved(changed)
+        for said in (said for found in result.files for said in found.sent):
+            click.echo(f"Sent {said}.")
+        for said in (said for found in result.files for said in found.unsent):
+            echo_problem(failed("Not sent: ") + said)
         self._others(result)
         number = result.number
         left = sum(found.left for found in result.files if found.problem is None)

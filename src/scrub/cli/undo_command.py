@@ -29,6 +29,9 @@ def command(run: int | None, redo: bool, copy: bool) -> int:
         click.echo(f"Run {restored.run} is {done}: {what}.")
         other = f"scrub undo {restored.run}" + ("" if redo else " --redo")
         click.echo(f"{'Take it back' if redo else 'Do it again'}: {other}")
+    sent = () if redo else scrub.changes(restored.run).sent
+    if sent:
+        click.echo(f"{scrub.counted(len(sent), 'message was', 'messages were')} sent, which nothing takes back.")
     for path in restored.copies:
         click.echo(
             f"That file was edited since and stays as it is. The former version is beside it: {short_path(path)}"

@@ -13,6 +13,7 @@ from scrub.model.change import Change, Recorder
 from scrub.model.declare import FileItem, Item
 from scrub.model.files import FilePath, WholeFile, ensure_file_name
 from scrub.model.problem import Failure, FileProblem
+from scrub.model.sending import Outgoing
 from scrub.store.inuse import ensure_free
 from scrub.store.patch import Copy, Effect, Patch, Piece, free_path, whole
 
@@ -52,6 +53,11 @@ class PickedFile(WholeFile):
     @property
     def notes(self) -> Sequence[str]:
         """What a person should know about saving the changes."""
+        return ()
+
+    @property
+    def sends(self) -> Sequence[Outgoing]:
+        """Nothing leaves."""
         return ()
 
     @property

@@ -12,6 +12,7 @@ from scrub.model.declare import Item
 from scrub.model.files import File, FilePath, Folder, IfThere, ensure_file_name
 from scrub.model.outline import Contents
 from scrub.model.problem import Failure, FileProblem
+from scrub.model.sending import Outgoing
 from scrub.store.disk import digest_of
 from scrub.store.patch import Copy, Effect, Patch, free_path
 
@@ -83,6 +84,11 @@ class PlainFolder(Folder):
     def changes(self) -> list[Change]:
         """What was changed so far."""
         return self.recorder.net()
+
+    @property
+    def sends(self) -> Sequence[Outgoing]:
+        """Nothing leaves."""
+        return ()
 
     @property
     def notes(self) -> Sequence[str]:

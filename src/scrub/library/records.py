@@ -54,11 +54,17 @@ SETTINGS = {
     "author": Setting("who is named for recorded changes in documents; left out, Scrub"),
     "address": Setting("from whom messages go out, such as Ann Moss <ann@huts.example>"),
     "subject-marks": Setting("more marks that base-subject takes off, parted by commas, such as Doorgest, Antwoord"),
+    "mail-server": Setting("who carries messages: smtps://office@mail.huts.example, or smtp://… for STARTTLS"),
+    "most-sent": Setting("how many messages a run sends that nobody watches; left out, 20"),
     "editor": Setting("the program that `scrub edit` opens; left out, $VISUAL or $EDITOR"),
     "keep-undo": Setting("how many days a run can be taken back; left out, 90"),
     "keep-undo-mb": Setting("how many MB are held for taking runs back; left out, 1000"),
     "name": Setting("what this library is called"),
 }
+
+
+#: What settings that are numbers count.
+_COUNTED = {"keep-undo": "days", "keep-undo-mb": "MB", "most-sent": "messages"}
 
 
 class Settings(JsonFile):
@@ -71,8 +77,12 @@ class Settings(JsonFile):
             raise BadCall(f'there is no setting "{name}".{did_you_mean(name, SETTINGS)} See them: scrub settings')
         if value is not None and setting.values and value not in setting.values:
             raise BadCall(f'"{name}" is one of: {", ".join(setting.values)}; not "{value}"')
-        if value is not None and name in ("keep-undo", "keep-undo-mb") and not (value.isdigit() and int(value) > 0):
-            raise BadCall(f'"{name}" is a number of {"days" if name == "keep-undo" else "MB"}, not "{value}"')
+        if (
+            value is not None
+            and name in ("keep-undo", "keep-undo-mb", "most-sent")
+            and not (value.isdigit() and int(value) > 0)
+        ):
+            raise BadCall(f'"{name}" is a number of {_COUNTED[name]}, not "{value}"')
         if value is not None and name == "encoding":
             try:
                 codecs.lookup(value)

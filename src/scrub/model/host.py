@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any, NamedTuple, Protocol
 
+from scrub.model.sending import Outgoing
+
 
 class Question(NamedTuple):
     """A question at the top of a macro. `type` is the word after `as:`; `choices` come from `from:`.
@@ -46,6 +48,9 @@ class Host(Protocol):
     def approve(self, title: str, reaches: Sequence[str]) -> bool:
         """Whether the person lets this macro do what `reaches` says in plain words."""
 
+    def approve_sending(self, messages: Sequence[Outgoing]) -> bool | None:
+        """Whether the person lets these messages leave; None when there is nobody to ask."""
+
 
 class QuietHost:
     """A host with nobody there: collects what is said and logged, and has no answers."""
@@ -76,3 +81,7 @@ class QuietHost:
     def approve(self, title: str, reaches: Sequence[str]) -> bool:
         """Nobody can allow it."""
         return False
+
+    def approve_sending(self, messages: Sequence[Outgoing]) -> bool | None:
+        """Nobody is there."""
+        return None

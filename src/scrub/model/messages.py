@@ -364,6 +364,16 @@ class Message(HoldsTexts):
         """
         raise Failure(self._no_draft("save-draft"))
 
+    @action(Reach.SEND, "sends messages")
+    def send(self) -> None:
+        """Sends a draft, as the last step of the run: all files are saved before. At a terminal you are shown what
+        leaves, to whom, and asked. What is sent cannot be taken back.
+
+        Example: send
+        Also: mail, submit, deliver
+        """
+        raise Failure(self._no_draft("send"))
+
     def _no_draft(self, word: str) -> str:
         return f'"{word}" goes with a draft, and this message came from somewhere. Make one: note = forward(to: …)'
 

@@ -9,6 +9,7 @@ from scrub.model.addresses import Address
 from scrub.model.change import Change, Recorder
 from scrub.model.declare import FileItem, Item
 from scrub.model.outline import Contents
+from scrub.model.sending import Outgoing
 from scrub.store.patch import Effect
 
 
@@ -38,6 +39,10 @@ class Opened(Protocol):
     @property
     def notes(self) -> Sequence[str]:
         """What a person should know about saving the changes."""
+
+    @property
+    def sends(self) -> Sequence[Outgoing]:
+        """What is to be sent when all is saved, in order."""
 
     @property
     def changes(self) -> list[Change]:

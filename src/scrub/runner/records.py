@@ -33,6 +33,8 @@ class RunRecord(NamedTuple):
     when: str
     undone: bool
     files: tuple[FileRecord, ...]
+    sent: tuple[str, ...] = ()
+    unsent: tuple[str, ...] = ()
 
     def __repr__(self) -> str:
         return f"<RunRecord {self.number}: {self.title!r}, {self.when}, {len(self.files)} files>"
@@ -49,6 +51,8 @@ class RunRecord(NamedTuple):
             "title": self.title,
             "when": self.when,
             "undone": self.undone,
+            "sent": list(self.sent),
+            "unsent": list(self.unsent),
             "files": [
                 {
                     "file": file.path,
@@ -102,4 +106,8 @@ def read_record(kept: KeptRun) -> RunRecord:
         kept.record.get("when", ""),
         kept.undone,
         (*saved, *others),
+        *(
+            tuple(said for each in kept.record.get("files", ()) for said in each.get(word, ()))
+            for word in ("sent", "unsent")
+        ),
     )

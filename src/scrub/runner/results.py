@@ -7,6 +7,7 @@ from typing import Any, NamedTuple
 
 from scrub.model.change import Change
 from scrub.model.problem import ScrubError, counted
+from scrub.model.sending import Outgoing
 from scrub.store.patch import Effect
 
 CHANGED, UNCHANGED, FAILED, NOT_TRIED = "changed", "unchanged", "failed", "not tried"
@@ -28,6 +29,9 @@ class FileResult:
         self.problem: ScrubError | None = None
         self.effects: list[Effect] = []
         self.made: list[str] = []
+        self.sends: list[Outgoing] = []
+        self.sent: list[str] = []  # what left this machine
+        self.unsent: list[str] = []  # what did not, or perhaps did not, and why
         self.part_word = "place"
         self.saved_as = path
 
@@ -46,6 +50,8 @@ class FileResult:
             "notes": self.notes,
             "left": self.left,
             "made": self.made,
+            "sent": self.sent,
+            "unsent": self.unsent,
             "problem": str(self.problem) if self.problem else None,
         }
 
@@ -63,7 +69,8 @@ class RunResult:
     @property
     def exit_code(self) -> int:
         """0 when all went well, else the highest of its files' problems."""
-        return max((each.problem.exit_code for each in self.files if each.problem), default=0)
+        codes = [each.problem.exit_code if each.problem else 1 for each in self.files if each.problem or each.unsent]
+        return max(codes, default=0)
 
     def __repr__(self) -> str:
         number = f"run {self.number}" if self.number else "preview" if self.preview else "not kept"
@@ -90,6 +97,11 @@ class Prepared(NamedTuple):
     def effects(self) -> list[Effect]:
         """What is to be done on the disk, for all files together."""
         return [effect for each in self.files for effect in each.effects]
+
+    @property
+    def sends(self) -> list[Outgoing]:
+        """What is to be sent when all is saved."""
+        return [each for file in self.files for each in file.sends]
 
     def record(self) -> dict[str, Any]:
         """What the history keeps of it."""

@@ -24,6 +24,7 @@ from scrub.runner.execution import BUDGET, Execution
 from scrub.runner.explain import explained, told
 from scrub.runner.opened import Opened, Opens
 from scrub.runner.results import CHANGED, FAILED, NOT_TRIED, UNCHANGED, FileResult, Prepared, RunResult
+from scrub.runner.sending import Sender
 from scrub.runner.statements import Run, Statements
 from scrub.runner.step import Stepper, Stopped, Watch
 from scrub.store.errors import InUse, StoreError
@@ -53,6 +54,7 @@ class Runner:
         preferences: Preferences | None = None,
         stepper: Stepper | None = None,
         at: str | None = None,
+        sender: Sender | None = None,
     ) -> None:
         if at is not None and not _selects(program):
             raise BadCall(f'"{program.title}" does not use what is picked with --at. It would have to say: selection')
@@ -69,6 +71,7 @@ class Runner:
         self.into = into or program.macro.into or None
         self.targets: list[str] = []
         self.in_use = in_use
+        self.sender = sender
         self.preferences = preferences or Preferences()
         self._watch = Watch(stepper) if stepper else None
         self._bodies: dict[int, Run] = {}
@@ -104,6 +107,8 @@ class Runner:
         else:
             self._one_by_one(every, stop, result, report)
         self.host.progress(len(every) or 1, len(every) or 1, "")
+        if self.sender is not None:
+            self.sender.close()
         logged = any(each.log or each.said for each in result.files)
         if self.store is not None and (every or logged or result.number is not None):
             self._keep_record(result)
@@ -142,9 +147,13 @@ class Runner:
     def _group(self, paths: list[str], result: RunResult) -> list[FileResult]:
         """One execution, on these files together: all of them are saved, or none."""
         prepared = self.prepare(paths)
-        if self.store is not None and prepared.effects:
+        if self.store is not None and (prepared.effects or prepared.sends):
             try:
+                if self.sender is not None:
+                    self.sender.ensure_allowed(prepared.sends)
                 self.commit(prepared, result)
+            except Refused as refused:
+                _failed(prepared.files, prepared.files[0], refused)
             except (StoreError, OSError, MemoryError) as error:
                 _failed(prepared.files, prepared.files[0], told(error, prepared.files[0].path))
         return prepared.files
@@ -176,13 +185,15 @@ class Runner:
             self._execute(execution, program)
             at = found[0]
             fresh = [effect for file, target in execution.made for effect in file.effects(target)]
+            leaving = [each for file, _ in execution.made for each in file.sends]
             for each, file in zip(found, opened, strict=False):
                 at = each
                 each.effects = [*fresh, *self._effects(file, each.address in beside)]
-                fresh = []
+                each.sends = [*leaving, *file.sends]
+                fresh, leaving = [], []
                 each.changes, each.notes, each.part_word = file.changes, list(file.notes), file.part_word
                 each.headings = file.headings_over(each.changes)
-                each.state = CHANGED if each.effects else UNCHANGED
+                each.state = CHANGED if each.effects or each.sends else UNCHANGED
                 each.made = [effect.path for effect in each.effects if effect.before is None]
                 if (each.made and self.into is not None) or set(each.made) & set(self.targets):
                     each.saved_as = each.made[0]
@@ -203,7 +214,10 @@ class Runner:
         assert self.store is not None
         if result.number is None:
             result.number = self.store.begin(self._record(result))
-        self.store.save(result.number, str(len(result.files) + 1), prepared.effects, prepared.record())
+        if prepared.effects:
+            self.store.save(result.number, str(len(result.files) + 1), prepared.effects, prepared.record())
+        if prepared.sends and self.sender is not None:
+            self.sender.send(result.number, prepared.sends, prepared.files[0])
 
     def _ensure_fitting(self, item: Item, path: str) -> None:
         """Raises `FileProblem` for a file of another kind than the macro runs on."""
@@ -276,6 +290,8 @@ class Runner:
                     "problem": str(each.problem or ""),
                     "log": each.log,
                     "said": each.said,
+                    "sent": each.sent,
+                    "unsent": each.unsent,
                 }
                 for each in result.files
                 if each.path or each.log or each.said
@@ -323,7 +339,8 @@ def _failed(files: Sequence[FileResult], at: FileResult, problem: ScrubError) ->
     """Notes that an execution failed because of one file: nothing of any is saved."""
     at.problem = problem
     for each in files:
-        each.state, each.changes, each.made, each.effects = (FAILED if each is at else NOT_TRIED), [], [], []
+        each.state, each.changes, each.made = (FAILED if each is at else NOT_TRIED), [], []
+        each.effects, each.sends = [], []
 
 
 def _unequal(execution: Execution) -> Iterator[str]:

@@ -40,9 +40,11 @@ def locked(disk: Disk, paths: Iterable[str]) -> Iterator[dict[str, BinaryIO]]:
 def _lock(disk: Disk, path: str, held: contextlib.ExitStack) -> BinaryIO:
     beside = lock_name(path)
     if not disk.claim_file(beside, _OURS):
-        raise InUse(path, f"a mail program works on it. If none does, a crash left its lock behind; delete it: {beside}")
+        raise InUse(
+            path, f"a mail program works on it. If none does, a crash left its lock behind; delete it: {beside}"
+        )
     held.callback(disk.remove, beside)
-    stream = held.enter_context(open(path, "rb+"))
+    stream = held.enter_context(open(path, "rb+"))  # noqa: SIM115 - the stack closes it
     with contextlib.suppress(ImportError):  # there is no record lock on Windows
         import fcntl
 

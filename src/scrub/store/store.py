@@ -13,6 +13,7 @@ from scrub.store.commit import Committer, Step
 from scrub.store.disk import Disk
 from scrub.store.errors import CannotRead, Changed, EditedSince, NoSuchRun
 from scrub.store.inuse import ensure_free
+from scrub.store.outbox import Outbox
 from scrub.store.patch import Effect, Patch
 
 #: States of one commit.
@@ -76,6 +77,7 @@ class Store:
         self.home = home
         self.disk = disk or Disk()
         self._committer = Committer(home, self.disk)
+        self.outbox = Outbox(home, self.disk)
 
     @contextlib.contextmanager
     def _locked(self) -> Iterator[None]:
@@ -93,10 +95,14 @@ class Store:
 
     def recover(self) -> list[str]:
         """Finishes or takes back what a stop of the machine cut short; a sentence for each file that needs a look."""
-        if not self.disk.names(self._committer.pending):
-            return []
-        with self._locked():
-            return self._committer.recover()
+        told = []
+        if self.disk.names(self._committer.pending):
+            with self._locked():
+                told = self._committer.recover()
+        if self.disk.names(os.path.join(self.home, "outbox")):
+            with self._locked():
+                told += self.outbox.recover()
+        return told
 
     def begin(self, record: dict[str, Any]) -> int:
         """Opens a run and gives its number."""

@@ -18,6 +18,7 @@ from scrub.formats.mail.message import OpenMessage, rewritten, texts_in
 from scrub.formats.mail.out import Mailed, Origin, Out
 from scrub.formats.mail.parts import Part, encoded
 from scrub.formats.mail.stored import Edit
+from scrub.formats.mail.wire import outgoing
 from scrub.formats.mail.words import ensure_one_line, phrase
 from scrub.model.addresses import Address
 from scrub.model.declare import FileItem
@@ -26,6 +27,7 @@ from scrub.model.late import late
 from scrub.model.operations import as_file_name
 from scrub.model.preferences import CURRENT
 from scrub.model.problem import Failure
+from scrub.model.sending import Outgoing
 from scrub.store.patch import Borrowed, Effect, Patch, Piece
 
 #: Where drafts lie, beside the picked file.
@@ -40,6 +42,7 @@ class Draft(OpenMessage):
         self._file, self.out, self.line_end = file, out, line_end
         self._state: tuple[bytes, tuple[Piece, ...]] = (head, tuple(rest))
         self._folder = _FOLDER
+        self.sent = False
         out.made += 1
         super().__init__(0, out.made)
         self._measure()
@@ -172,6 +175,19 @@ class Draft(OpenMessage):
         before, self._folder = self._folder, str(to or _FOLDER)
         self.noted("kept in", before, self._folder, lambda: setattr(self, "_folder", before))
 
+    def send(self) -> None:
+        """Sends it at the end of the run."""
+        if self.sent:
+            raise Failure(f"{self.label}: it is sent already")
+        outgoing(self)  # what cannot be sent is told before anything is done
+        self.sent = True
+        said = f"to be sent to {', '.join(each.mailbox for each in (*self.to, *self.cc, *self.bcc))}"
+        self.noted("sent", "no", "yes", lambda: setattr(self, "sent", False), said)
+
+    def outgoing(self) -> Outgoing:
+        """What leaves."""
+        return outgoing(self)
+
     def forward(self, to: Sequence[Address], text: str | None = None) -> Draft:
         """A draft is changed rather than passed on."""
         raise Failure(f'{self.label}: it is a draft. Say whom it goes to: {{its name}}.to = "ann@huts.example"')
@@ -182,7 +198,7 @@ class Draft(OpenMessage):
 
     def effects(self) -> list[Effect]:
         """The file that it is to be."""
-        if self.gone:
+        if self.sent:
             return []
         name = f"{as_file_name(self.subject or 'no subject')}.eml"
         return [Effect(self.out.free(self._folder, name), Patch(None, 0, self._pieces()), None)]

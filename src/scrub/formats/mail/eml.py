@@ -12,6 +12,7 @@ from scrub.formats.source import Source, opened
 from scrub.model.declare import FileItem, Item, holds
 from scrub.model.messages import Message
 from scrub.model.outline import Contents
+from scrub.model.sending import Outgoing
 from scrub.store.patch import Copy, Effect, Patch
 
 
@@ -58,6 +59,11 @@ class MessageFile(PickedFile):
     def messages(self) -> Iterator[FileMessage]:
         """The message in it."""
         return iter((self.message,))
+
+    @property
+    def sends(self) -> list[Outgoing]:
+        """What is to be sent."""
+        return self.out.sends
 
     @property
     def item(self) -> Item:

@@ -12,6 +12,7 @@ from scrub.model.change import Change, Recorder
 from scrub.model.declare import FileItem, Item
 from scrub.model.outline import Contents
 from scrub.model.problem import Failure
+from scrub.model.sending import Outgoing
 from scrub.store.patch import Effect
 
 
@@ -25,6 +26,11 @@ class FreshMessage(FileItem):
         self.address = self.shown = os.path.join(folder, "new message")
         self.out = Out(self.address)
         self.message: Draft = new_draft(self, self.out, to, subject, text)
+
+    @property
+    def sends(self) -> list[Outgoing]:
+        """What is to be sent."""
+        return self.out.sends
 
     @property
     def item(self) -> Item:

@@ -13,6 +13,7 @@ from scrub.model.change import Change, Recorder
 from scrub.model.declare import Item, holds
 from scrub.model.files import WholeFile
 from scrub.model.problem import Failure, FileProblem
+from scrub.model.sending import Outgoing
 from scrub.model.series import Series
 from scrub.store.disk import digest_of
 from scrub.store.patch import Borrowed, Effect, Patch, Piece
@@ -127,6 +128,11 @@ class Maildir(OpenMailbox[MaildirMessage]):
             if not name.startswith(".")
         ]
         self.out = Out(self.address)
+
+    @property
+    def sends(self) -> list[Outgoing]:
+        """What is to be sent."""
+        return self.out.sends
 
     @property
     def item(self) -> Item:

@@ -16,6 +16,7 @@ from scrub.formats.source import Source, opened
 from scrub.model.declare import holds
 from scrub.model.late import late
 from scrub.model.problem import FileProblem
+from scrub.model.sending import Outgoing
 from scrub.model.series import Series
 from scrub.store.patch import Copy, Effect, Patch, Piece
 
@@ -165,6 +166,11 @@ class MboxFile(PickedFile, OpenMailbox[MboxMessage]):
         return MboxMessage(self, number)
 
     # -- saving
+
+    @property
+    def sends(self) -> list[Outgoing]:
+        """What is to be sent."""
+        return self.out.sends
 
     def lacking(self, what: str = "that") -> str:
         """It holds messages and nothing else."""

@@ -13,6 +13,7 @@ from scrub.formats.mail.stored import StoredMessage
 from scrub.formats.source import Source
 from scrub.model.files import FilePath
 from scrub.model.problem import Failure
+from scrub.model.sending import Outgoing
 from scrub.store.inuse import ensure_free
 from scrub.store.patch import Borrowed, Copy, Effect, Patch, Piece, free_path, whole
 
@@ -100,8 +101,13 @@ class Mailed(StoredMessage):
 class Made(Protocol):
     """What is made at the end of a run."""
 
+    sent: bool
+
     def effects(self) -> list[Effect]:
         """What is to be done."""
+
+    def outgoing(self) -> Outgoing:
+        """What leaves."""
 
 
 class Out:
@@ -177,6 +183,11 @@ class Out:
             posted.remove(message)
 
         return self.shown(path), revert
+
+    @property
+    def sends(self) -> list[Outgoing]:
+        """What is to be sent, in order."""
+        return [each.outgoing() for each in self.later if each.sent]
 
     def effects(self) -> list[Effect]:
         """What is to be done, the mailboxes first."""

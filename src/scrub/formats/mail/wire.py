@@ -1,0 +1,41 @@
+"""A draft as it goes over the wire (RFC 5322, 2.1 and 2.3)."""
+
+from __future__ import annotations
+
+from scrub.formats.mail.headers import Headers, headers_of, spliced
+from scrub.formats.mail.message import OpenMessage
+from scrub.formats.mail.parts import LONGEST_LINE
+from scrub.model.late import late
+from scrub.model.problem import Failure
+from scrub.model.sending import Outgoing
+
+_LINE_END = late(rb"\r\n|\r|\n")
+
+#: What may be in no address on its way to a server.
+_STRANGE = late(r"[\s<>\x00-\x1f\x7f]")
+
+
+def outgoing(draft: OpenMessage) -> Outgoing:
+    """The message that leaves, without its Bcc. Raises `Failure` for one that no server may be given."""
+    sender = draft.from_
+    if sender is None:
+        raise Failure(f"{draft.label}: it does not say who sends it. Say it: scrub settings address you@huts.example")
+    recipients = list(dict.fromkeys(each.mailbox for each in (*draft.to, *draft.cc, *draft.bcc)))
+    if not recipients:
+        raise Failure(f"{draft.label}: it goes to nobody")
+    strange = next((each for each in (sender.mailbox, *recipients) if _STRANGE.search(each)), None)
+    if strange is not None:
+        raise Failure(f'{draft.label}: "{strange}" is no address that can be written to')
+    data = draft.whole()
+    head, body = headers_of(lambda start, end: data[start:end], len(data))
+    head = spliced(head, Headers(head).edits({"Bcc": None}))
+    whole = _LINE_END.sub(b"\r\n", head) + b"\r\n" + _LINE_END.sub(b"\r\n", data[body:])
+    for number, line in enumerate(whole.split(b"\r\n"), 1):
+        if len(line) > LONGEST_LINE:
+            raise Failure(
+                f"{draft.label}: line {number} has {len(line):,} characters, and a mail server takes {LONGEST_LINE} "
+                "(RFC 5322, 2.1.1). Write its text anew, or attach it as a file"
+            )
+    if b"\0" in whole:
+        raise Failure(f"{draft.label}: there is a NUL character in it, which no mail server takes")
+    return Outgoing(draft.id, sender.mailbox, tuple(recipients), draft.subject, whole)

@@ -1,0 +1,1 @@
+"""Messages on their way to a mail server."""

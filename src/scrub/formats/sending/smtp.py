@@ -1,0 +1,169 @@
+"""Sending through a mail server (RFC 5321), over TLS alone (RFC 8314; RFC 3207)."""
+
+from __future__ import annotations
+
+import contextlib
+import smtplib
+import socket
+import ssl
+from collections.abc import Callable
+from typing import NamedTuple
+from urllib.parse import unquote, urlsplit
+
+from scrub.model.problem import BadCall
+from scrub.model.sending import NotSent, Outgoing, PerhapsSent
+from scrub.model.values import Secret
+
+#: Seconds that a server may be silent.
+_PATIENCE = 60.0
+
+
+class Server(NamedTuple):
+    """A mail server: its name and port, who signs in there, and whether the connection begins with TLS."""
+
+    host: str
+    port: int
+    user: str
+    secure: bool
+
+
+def server_of(address: str) -> Server:
+    """The server that a setting names: `smtps://office@mail.huts.example` or, for STARTTLS, `smtp://…`.
+
+    Raises `BadCall` for anything else, and for a password in it.
+    """
+    try:
+        parts = urlsplit(address)
+        port = parts.port
+    except ValueError:
+        parts, port = urlsplit(""), None
+    if parts.scheme not in ("smtps", "smtp") or not parts.hostname:
+        raise BadCall(
+            f'"{address}" is no mail server. Write it as smtps://office@mail.huts.example, or smtp://… for STARTTLS'
+        )
+    if parts.password is not None:
+        raise BadCall("a password does not belong into a setting. Keep it: scrub secret set mail-password")
+    secure = parts.scheme == "smtps"
+    return Server(parts.hostname, port or (465 if secure else 587), unquote(parts.username or ""), secure)
+
+
+class SmtpCarrier:
+    """One connection to a mail server, made when the first message goes out."""
+
+    def __init__(self, server: Server, password: Callable[[], Secret | None], patience: float = _PATIENCE) -> None:
+        self.server, self._password, self._patience = server, password, patience
+        self._open: smtplib.SMTP | None = None
+
+    def _connected(self) -> smtplib.SMTP:
+        if self._open is not None:
+            return self._open
+        server, context = self.server, ssl.create_default_context()
+        try:
+            made: smtplib.SMTP
+            if server.secure:
+                made = smtplib.SMTP_SSL(server.host, server.port, timeout=self._patience, context=context)
+            else:
+                made = smtplib.SMTP(server.host, server.port, timeout=self._patience)
+                made.starttls(context=context)
+            made.ehlo_or_helo_if_needed()
+            if server.user:
+                password = self._password()
+                if password is None:
+                    raise NotSent(
+                        f"there is no password for {server.user} at {server.host}. Keep it: scrub secret set "
+                        "mail-password, or put it into the variable SCRUB_SECRET_MAIL_PASSWORD"
+                    )
+                made.login(server.user, password.reveal())
+        except smtplib.SMTPAuthenticationError:
+            raise NotSent(f"{server.host} does not accept the password of {server.user}") from None
+        except smtplib.SMTPNotSupportedError:
+            raise NotSent(f"{server.host} offers no safe connection, and in the clear nothing is sent") from None
+        except ssl.SSLError as error:
+            why = getattr(error, "verify_message", "") or error.reason or "no agreement"
+            raise NotSent(f"{server.host} cannot show that it is itself ({why}). Nothing was sent") from None
+        except (OSError, smtplib.SMTPException) as error:
+            raise NotSent(f"{server.host} cannot be reached: {_reason(error)}") from None
+        self._open = made
+        return made
+
+    def carry(self, message: Outgoing) -> None:
+        """Sends one. Raises `NotSent` or `PerhapsSent`."""
+        connection = self._connected()
+        try:
+            self._envelope(connection, message)
+        except (OSError, smtplib.SMTPException) as error:
+            self._drop()
+            raise NotSent(f"{self.server.host} ended the talk: {_reason(error)}") from None
+        try:
+            connection.send(_stuffed(message.data))
+            code, answer = connection.getreply()
+        except (OSError, smtplib.SMTPException) as error:
+            self._drop()
+            raise PerhapsSent(
+                f"{self.server.host} did not answer after it was handed over ({_reason(error)})"
+            ) from None
+        if code != 250:
+            raise NotSent(f"{self.server.host} refused it: {_said(answer)}")
+
+    def _envelope(self, connection: smtplib.SMTP, message: Outgoing) -> None:
+        """All that comes before the message itself; a recipient that is refused stops it (RFC 5321, 3.3)."""
+        options = []
+        if not message.data.isascii():
+            head = message.data.partition(b"\r\n\r\n")[0]
+            if not connection.has_extn("8bitmime"):
+                raise NotSent(f"{self.server.host} takes letters of plain ASCII only (no 8BITMIME, RFC 6152)")
+            options.append("BODY=8BITMIME")
+            if not head.isascii() or not all(each.isascii() for each in (message.sender, *message.recipients)):
+                if not connection.has_extn("smtputf8"):
+                    raise NotSent(f"{self.server.host} takes addresses of plain ASCII only (no SMTPUTF8, RFC 6531)")
+                options.append("SMTPUTF8")
+        if connection.has_extn("size"):
+            options.append(f"SIZE={message.size}")
+        self._expect(connection, 250, f"MAIL FROM:<{message.sender}>{''.join(f' {each}' for each in options)}")
+        for each in message.recipients:
+            self._expect(connection, 250, f"RCPT TO:<{each}>", 251)
+        self._expect(connection, 354, "DATA")
+
+    def _expect(self, connection: smtplib.SMTP, wanted: int, command: str, also: int = 0) -> None:
+        connection.command_encoding = "utf-8" if not command.isascii() else "ascii"
+        connection.putcmd(command)
+        code, answer = connection.getreply()
+        if code not in (wanted, also):
+            with contextlib.suppress(OSError, smtplib.SMTPException):
+                connection.docmd("RSET")
+            what = command.partition(" SIZE")[0].partition(" BODY")[0]
+            raise NotSent(f"{self.server.host} refused {what}: {_said(answer)}")
+
+    def _drop(self) -> None:
+        if self._open is not None:
+            self._open.close()
+            self._open = None
+
+    def close(self) -> None:
+        """Ends the connection."""
+        if self._open is not None:
+            with contextlib.suppress(OSError, smtplib.SMTPException):
+                self._open.quit()
+            self._drop()
+
+
+def _stuffed(data: bytes) -> bytes:
+    """A message as it follows DATA: dots at the start of lines are doubled, a dot alone ends it (RFC 5321, 4.5.2)."""
+    body = data if data.endswith(b"\r\n") else data + b"\r\n"
+    body = b"." + body if body.startswith(b".") else body
+    return body.replace(b"\r\n.", b"\r\n..") + b".\r\n"
+
+
+def _said(answer: bytes) -> str:
+    return answer.decode("utf-8", "replace").replace("\n", " ")[:200]
+
+
+def _reason(error: Exception) -> str:
+    if isinstance(error, smtplib.SMTPResponseException):
+        said = error.smtp_error
+        return _said(said if isinstance(said, bytes) else str(said).encode())
+    if isinstance(error, socket.gaierror):
+        return "there is no such server"
+    if isinstance(error, TimeoutError) or isinstance(error.__context__, TimeoutError):
+        return "it is silent"
+    return getattr(error, "strerror", None) or str(error) or type(error).__name__
