@@ -147,7 +147,7 @@ def test_every_declaration_is_documented_with_an_example_that_is_right() -> None
             found = scrub.check_text(phrase(example))
             assert found == [], (entry.written, [str(each) for each in found])
             continue
-        if example.startswith("if "):
+        if example.startswith(("if ", "each message", "each attachment")):
             example = f"{example}\nend"
         elif re.match(r"[\w-]+\.|\"", example) and " = " not in example:
             example = f"x = {example}"
@@ -166,6 +166,7 @@ def test_every_declaration_is_documented_with_an_example_that_is_right() -> None
             "passage": "each passage in selection", "messages": "in selection",
         }  # fmt: skip
         opener = openers.get(owner, f"each {owner}")
+        owner = "mailbox" if example.startswith(("each message", "each attachment")) else owner
         body = example if owner in ("workbook", "folder", "document", "mailbox") else f"{opener}\n{example}\nend"
         if example == "fill-in record":
             body = f'each record in table("Guests")\nin document\n{example}\nend\nend'

@@ -25,6 +25,7 @@ from docx.oxml import OxmlElement
 from docx.oxml.ns import qn
 from docx.shared import RGBColor
 from docx.text.paragraph import Paragraph
+from sample_mail import bookings_by_mail, water
 
 HUTS = ("Larch", "Kite", "Sorrel", "Gannet", "Rowan", "Tarn", "Scree", "Col")
 HIDDEN = ("Kite", "Tarn")
@@ -341,3 +342,5 @@ if __name__ == "__main__":
     route(target / "route.docx")
     notes_for_wardens(target / "wardens.odt")
     notice(target / "notice.txt")
+    bookings_by_mail(target / "bookings.mbox", picture())
+    water(target / "water.eml", picture())

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import os
+
 import click
 
 import scrub
@@ -14,10 +16,10 @@ from scrub.cli.output import accent, columns, file_size, print_json
 @click.option("--texts", is_flag=False, flag_value="", metavar="WORDS", help="Number the paragraphs with these words.")
 @click.option("--json", "as_json", is_flag=True, help="Print it as JSON.")
 def command(file: str, texts: str | None, as_json: bool) -> int:
-    """What a macro can see in FILE: a workbook, a document or a folder."""
+    """What a macro can see in FILE: a workbook, a document, a mailbox, a message or a folder."""
     host = TerminalHost()
     with scrub.open(file) as opened:
-        item = opened.item
+        item, name = opened.item, os.path.basename(os.path.abspath(file))
         if texts is not None:
             _number(item, texts)
             return 0
@@ -27,9 +29,9 @@ def command(file: str, texts: str | None, as_json: bool) -> int:
             host.close()
         if as_json:
             rows = [{word: _size(value) for word, value in row.items()} for row in found.rows]
-            print_json({"name": item.name, "kind": item.kind_word, f"{found.part}s": rows})
+            print_json({"name": name, "kind": item.kind_word, f"{found.part}s": rows})
             return 0
-        click.echo(f"{accent(item.name)}  a {item.kind_word} of {scrub.counted(len(found.rows), found.part)}")
+        click.echo(f"{accent(name)}  a {item.kind_word} of {scrub.counted(len(found.rows), found.part)}")
         shown = [[_cell(word, value) for word, value in row.items() if word != "headings"] for row in found.rows]
         for line in columns(shown):
             click.echo(line)

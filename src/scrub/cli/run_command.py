@@ -182,6 +182,10 @@ class _Printer:
             told += [noted(note) for note in found.notes]
         elif self.several:
             told.append(failed("Failed: ") + _without(str(found.problem), found.path))
+        if found.also:
+            also = scrub.listed(short_path(path) for path in found.also[:3])
+            more = f" and {len(found.also) - 3} more" if len(found.also) > 3 else ""
+            lines.append(f"{'Would change' if self.preview else 'Changed'} {also}{more} too")
         indent = "  " if self.several else ""
         if (lines or (told and self.several)) and found.path:
             self.waiting.append(accent(found.path))
@@ -237,8 +241,8 @@ class _Printer:
         for found in changed:
             verb = "Would save" if found.saved_as != found.path else "Would change"
             name = short_path(found.saved_as)
-            if not found.changes and found.saved_as == found.path:
-                continue  # what was made of it is told above
+            if found.saved_as == found.path and not (found.changes and found.is_written):
+                continue  # it stays as it is; what was made of it is told above
             if not found.changes:
                 click.echo(f"{'Would save' if self.preview else 'Saved'} an unchanged copy: {name}.")
                 continue

@@ -87,7 +87,7 @@ PHRASES = tuple(
             Example: late = new-file("late.csv")
             Also: create a file, make a table, export, report, new workbook"""),
         ("look-up", "new-message(…)", """A new message, as a draft; it lies in the folder drafts beside the picked file.
-            Example: note = new-message(to: record.address, subject: "Your booking", text: "Dear {record.guest}, …")
+            Example: note = new-message(to: "ann@moss.example", subject: "Your booking", text: "Dear Ann, …")
             Also: write a message, mail merge, round letter, send a mail, e-mail"""),
         ("look-up", "open(…)", """Another file, to read from; relative to the picked one.
             Example: prices = open("prices.xlsx")

@@ -29,6 +29,8 @@ class FileResult:
         self.problem: ScrubError | None = None
         self.effects: list[Effect] = []
         self.made: list[str] = []
+        self.also: list[str] = []  # other files that were there and are changed: mailboxes that messages go into
+        self.is_written = True  # whether the file itself, or what it holds, is other than it was
         self.sends: list[Outgoing] = []
         self.sent: list[str] = []  # what left this machine
         self.unsent: list[str] = []  # what did not, or perhaps did not, and why

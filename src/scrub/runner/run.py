@@ -194,6 +194,7 @@ class Runner:
                 each.changes, each.notes, each.part_word = file.changes, list(file.notes), file.part_word
                 each.headings = file.headings_over(each.changes)
                 each.state = CHANGED if each.effects or each.sends else UNCHANGED
+                each.is_written, each.also = _written(each.effects, each.address)
                 each.made = [effect.path for effect in each.effects if effect.before is None]
                 if (each.made and self.into is not None) or set(each.made) & set(self.targets):
                     each.saved_as = each.made[0]
@@ -333,6 +334,13 @@ def ensure_kept(program: Program, file: Opened, vocabulary: Vocabulary) -> None:
             raise failure
     for inner in program.inner:
         ensure_kept(inner, file, vocabulary)
+
+
+def _written(effects: Sequence[Effect], address: str) -> tuple[bool, list[str]]:
+    """Whether a file, or what a folder holds, is among what is changed; and which other files are."""
+    changed = [effect.path for effect in effects if effect.before is not None]
+    own = [path for path in changed if path == address or path.startswith(address + os.sep)]
+    return bool(own), [path for path in changed if path not in own]
 
 
 def _failed(files: Sequence[FileResult], at: FileResult, problem: ScrubError) -> None:

@@ -87,7 +87,7 @@ class OpenAttachment(Attachment):
         origin = self.message.origin()
         fresh = Unencoded(origin, self.part.body, self.part.end, self.part.encoding)
         path, back = self.out.save(fresh, to, as_file_name(own))
-        self.message.noted("attachment saved", None, path, back, f"saved {path} of it")
+        self.message.noted("attachment saved", None, path, back, f"saved {path}")
 
     def remove(self) -> None:
         """Takes it out; a line in its place says what was there."""

@@ -15,12 +15,15 @@ from scrub.formats.mail.readable import readable
 from scrub.formats.mail.words import decoded, ensure_one_line, phrase
 from scrub.model.addresses import Address
 from scrub.model.amounts import Size
-from scrub.model.change import cut
+from scrub.model.change import cut, visible
 from scrub.model.files import FilePath
 from scrub.model.operations import as_file_name
 from scrub.model.problem import Failure
 from scrub.model.text import Editing, edited, parted, shrunk
 from scrub.store.patch import whole
+
+#: Letters of both sides of a header that are told whole.
+_WHOLE = 120
 
 
 class OpenMessage(Mailed):
@@ -69,7 +72,8 @@ class OpenMessage(Mailed):
         """Gives a header another value; one that reads as it did when the file was opened is as it was."""
         as_it_was = name in self._values and self.head[0].text(name) == after
         back = self.undo_header(name) if as_it_was else self.put_header(name, value)
-        self.changed(field, f'"{before}"' if before else None, f'"{after}"' if after else None, back)
+        said = f'{field}: "{visible(before)}" -> "{visible(after)}"' if len(before) + len(after) <= _WHOLE else ""
+        self.changed(field, f'"{before}"' if before else None, f'"{after}"' if after else None, back, said)
 
     @staticmethod
     def _sender(value: str) -> Address | None:
