@@ -299,6 +299,8 @@ def test_results_say_what_they_are(book: Path) -> None:
         "notes",
         "left",
         "made",
+        "sent",
+        "unsent",
         "problem",
     }
 

@@ -20,6 +20,7 @@ from mails import Approving, a_message, mbox, run
 from test_crash import Cut, CutDisk
 
 import scrub
+from scrub.formats.sending.smtp import SmtpCarrier
 from scrub.store.disk import Disk
 from scrub.store.store import Store
 
@@ -192,10 +193,8 @@ def test_what_a_server_says_at_the_end_decides(home: Path, post: Post, answer: s
 def test_a_silent_server_may_have_sent_it(home: Path, post: Post, monkeypatch: pytest.MonkeyPatch) -> None:
     import time
 
-    from scrub.formats.sending import smtp
-
     post.answer = lambda: time.sleep(1.5) or "250 OK"  # type: ignore[func-returns-value]
-    monkeypatch.setattr(smtp.SmtpCarrier.__init__, "__defaults__", (0.5,))
+    monkeypatch.setattr(SmtpCarrier.__init__, "__defaults__", (0.5,))
     result = run(SEND, one(), kind="message")
     assert (
         "may have been sent: localhost did not answer after it was handed over (it is silent)"
@@ -220,6 +219,7 @@ def test_a_wrong_certificate_password_or_place_sends_nothing(
     trustme.CA().cert_pem.write_to_path(str(tmp_path / "other.pem"))
     monkeypatch.setenv("SSL_CERT_FILE", str(tmp_path / "other.pem"))
     assert "cannot show that it is itself" in why()
+    monkeypatch.setattr(SmtpCarrier.__init__, "__defaults__", (0.5,))
     scrub.home().settings.set("mail-server", server.replace("smtps", "smtp"))
     assert "was not sent" in why()
     scrub.home().settings.set("mail-server", "smtps://localhost:1")
