@@ -184,7 +184,7 @@ def test_a_full_disk_leaves_all_as_it_was(tmp_path: Path) -> None:
         work, home = tmp_path / f"w{writes}", tmp_path / f"h{writes}"
         setup(work)
         store = Store(str(home), FullDisk(writes))
-        if writes > 9:  # its own record, then the plan, two for each file kept, one for the one removed, the journal
+        if writes > 8:  # its own record, the plan, two for each file kept, one for the new and the removed, the journal
             act(store, work, "save")
             assert content(work) == NEW
             return

@@ -126,7 +126,8 @@ class Committer:
             chunks = counted(hashed(effect.patch.chunks(old), running))
             self.disk.write(temporary, chunks, like=reads or effect.path)
             after = running.hexdigest()
-            self.disk.write(undo_path, self._undo(effect, old, after, size).dump())
+            if effect.before is not None:  # what takes a new file back is its hash alone
+                self.disk.write(undo_path, self._undo(effect, old, after, size).dump())
             return Step(effect.path, before, after, temporary)
         except ValueError as error:
             raise Changed(effect.path) from error
@@ -139,12 +140,10 @@ class Committer:
         self.disk.write(path, [json.dumps(temporaries, ensure_ascii=False).encode()], lasting=False)
 
     def _undo(self, effect: Effect, old: BinaryIO | None, after: str, size: int) -> Patch:
-        """What gives a target its old content back; for a new file there is none, for one replaced by another, all."""
+        """What gives a target its old content back; for one replaced by another, all of it."""
         assert effect.patch is not None
         if effect.source is None:
             return effect.patch.inverse(old, after, size)
-        if effect.before is None:
-            return Patch(after, size, [])
         return Patch(after, size, [self.disk.read(effect.path)])
 
     def _go_forward(self, steps: Sequence[Step]) -> None:
@@ -179,10 +178,10 @@ class Committer:
         for index, step in enumerate(steps):
             if step.new == step.old or self.disk.digest(step.path) != step.new:
                 continue
-            undo = Patch.load(self.disk.read(os.path.join(folder, f"{name}-{index}.{keep}")))
             if step.old is None:
                 self.disk.remove(step.path)
                 continue
+            undo = Patch.load(self.disk.read(os.path.join(folder, f"{name}-{index}.{keep}")))
             back = step.path + ".scrub-old"
             if step.new is None:
                 self.disk.write(back, undo.chunks(None))

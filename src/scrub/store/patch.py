@@ -6,6 +6,7 @@ piece is `[start, length]` of the old file or a plain number of new bytes, and t
 
 from __future__ import annotations
 
+import contextlib
 import json
 import os
 from collections.abc import Callable, Iterable, Iterator
@@ -55,15 +56,20 @@ class Patch:
         return _gathered(self._parts(old))
 
     def _parts(self, old: BinaryIO | None) -> Iterator[bytes]:
-        for piece in self.pieces:
-            if isinstance(piece, bytes):
-                yield piece
-            elif isinstance(piece, Borrowed):
-                with open(piece.path, "rb") as stream:
+        with contextlib.ExitStack() as others:
+            last, stream = "", old  # of other files, mostly one is read again and again
+            for piece in self.pieces:
+                if isinstance(piece, bytes):
+                    yield piece
+                elif isinstance(piece, Borrowed):
+                    if piece.path != last:
+                        others.close()
+                        last, stream = piece.path, others.enter_context(open(piece.path, "rb"))
+                    assert stream is not None
                     yield from _range(stream, piece.start, piece.length)
-            else:
-                assert old is not None
-                yield from _range(old, piece.start, piece.length)
+                else:
+                    assert old is not None
+                    yield from _range(old, piece.start, piece.length)
 
     @property
     def borrowed(self) -> set[tuple[str, str]]:

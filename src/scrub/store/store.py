@@ -296,8 +296,8 @@ class Store:
         keep, other = ("undo", "redo") if state == DONE else ("redo", "undo")
         effects = []
         for index, step in enumerate(commit.steps):
-            patch = self._patch(run, commit.name, index, keep)
-            effects.append(Effect(step.path, None if step.old is None else patch, step.new))
+            patch = None if step.old is None else self._patch(run, commit.name, index, keep)
+            effects.append(Effect(step.path, patch, step.new))
             if step.new is not None:
                 ensure_free(step.path)
         now = UNDONE if state == DONE else DONE

@@ -312,7 +312,7 @@ def _readable(root: Part) -> list[Part]:
 
 def _text_part(text: str, line_end: str) -> bytes:
     """A text as a part of a message, headers and all."""
-    nothing = Part(b"Content-Type: text/plain\n\n", 0, 26)
+    nothing = Part(Headers(b"Content-Type: text/plain\n"), 0, 26, 26)
     octets, values = rewritten(nothing, text if text.endswith("\n") else f"{text}\n")
     encoding = values.get("Content-Transfer-Encoding") or b"7bit"
     end = line_end.encode()

@@ -253,8 +253,7 @@ class OpenMessage(Mailed):
 
     def attachments(self) -> Iterator[OpenAttachment]:
         """Its attachments."""
-        _, root = self.parts()
-        return (OpenAttachment(self, self.out, each) for each in root.walk() if each.is_attached)
+        return (OpenAttachment(self, self.out, each) for each in self.walk() if each.is_attached)
 
     def move(self, to: FilePath) -> None:
         """Moves it into another mailbox."""

@@ -118,6 +118,7 @@ class Out:
         self._files: dict[str, Patch] = {}
         self._taken: set[str] = set()
         self._numbers: dict[str, int] = {}  # the last number that a name got
+        self._boxes: dict[str, str] = {}  # where the mailboxes are that a macro named
         self._posts: dict[str, list[Mailed]] = {}
         self.made = 0  # how many drafts there were
         self.later: list[Made] = []  # what knows only at the end what file it is to be
@@ -164,7 +165,20 @@ class Out:
 
     def post(self, message: Mailed, to: FilePath) -> tuple[str, Callable[[], None]]:
         """Puts a message into another mailbox at the end; gives its name, and what takes that back."""
-        path = self.whole(str(to))
+        path = self._boxes.get(str(to), "")
+        if not path:
+            path = self._boxes[str(to)] = self._box(message, str(to))
+        posted = self._posts.setdefault(path, [])
+        posted.append(message)
+
+        def revert() -> None:
+            posted.remove(message)
+
+        return self.shown(path), revert
+
+    def _box(self, message: Mailed, to: str) -> str:
+        """The path of another mailbox. Raises `Failure` or `FileProblem` for what is none."""
+        path = self.whole(to)
         if os.path.realpath(path) == os.path.realpath(self.path):
             raise Failure(f"{message.label} is in {to} already")
         if not is_maildir(path):
@@ -176,13 +190,7 @@ class Out:
                     raise Failure(f'"{to}" is a file, and no mailbox')
             elif not path.lower().endswith((".mbox", ".mbx")):
                 raise Failure(f'there is no mailbox "{to}". To make one, write its ending: "{to}.mbox"')
-        posted = self._posts.setdefault(path, [])
-        posted.append(message)
-
-        def revert() -> None:
-            posted.remove(message)
-
-        return self.shown(path), revert
+        return path
 
     @property
     def sends(self) -> list[Outgoing]:

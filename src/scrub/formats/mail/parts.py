@@ -7,6 +7,7 @@ import re
 from collections.abc import Iterator
 from email.message import Message as Reader
 from email.utils import collapse_rfc2231_value
+from functools import cached_property
 
 from scrub.formats.mail.headers import Headers, headers_of
 from scrub.formats.mail.words import charset_known, decoded
@@ -22,42 +23,46 @@ LONGEST_LINE, _ENCODED_LINE = 998, 76
 class Part:
     """A part: its headers begin at `start`, its body at `body`, and it ends at `end`, all in bytes of the message."""
 
-    __slots__ = ("_reader", "above", "body", "end", "headers", "inner", "start")
-
-    def __init__(self, data: bytes, start: int, end: int, above: Part | None = None) -> None:
-        head, body = headers_of(lambda first, last: data[start + first : start + min(last, end - start)], end - start)
-        self.headers = Headers(head)
-        self.start, self.body, self.end, self.above = start, start + body, end, above
+    def __init__(self, headers: Headers, start: int, body: int, end: int, above: Part | None = None) -> None:
+        self.headers = headers
+        self.start, self.body, self.end, self.above = start, body, end, above
+        self.depth: int = 0 if above is None else above.depth + 1
         self.inner: list[Part] = []
-        self._reader: Reader | None = None
-        depth, outer = 0, above
-        while outer is not None:
-            depth, outer = depth + 1, outer.above
-        boundary = self._parameter("boundary") if self.type.startswith("multipart/") and depth < _DEEPEST else ""
-        if boundary:
-            self.inner = [Part(data, first, last, self) for first, last in _between(data, self.body, end, boundary)]
 
     @property
+    def boundary(self) -> str:
+        """What parts the parts inside it; an empty text where there are none, or they lie too deep."""
+        return self._parameter("boundary") if self.is_multipart and self.depth < _DEEPEST else ""
+
+    @cached_property
+    def is_multipart(self) -> bool:
+        """Whether it is made of parts."""
+        return self.type.startswith("multipart/")
+
+    @cached_property
     def _fields(self) -> Reader:
         """The headers that say what it is, as the library reads them."""
-        if self._reader is None:
-            self._reader = Reader()
-            for name in ("Content-Type", "Content-Disposition", "Content-Transfer-Encoding"):
-                value = self.headers.raw(name)
-                if value is not None:
-                    self._reader[name] = value
-        return self._reader
+        reader = Reader()
+        for name in ("Content-Type", "Content-Disposition", "Content-Transfer-Encoding"):
+            value = self.headers.raw(name)
+            if value is not None:
+                reader[name] = value
+        return reader
 
     def _parameter(self, name: str) -> str:
         found = self._fields.get_param(name)
         return "" if found is None else str(collapse_rfc2231_value(found)).rstrip()
 
-    @property
+    @cached_property
     def type(self) -> str:
         """What it is: `text/plain` where it does not say (RFC 2045, 5.2)."""
-        return str(self._fields.get_content_type())
+        value = self.headers.raw("Content-Type")
+        if value is None:
+            return "text/plain"
+        plain = _PLAIN_TYPE.match(value)
+        return plain[1].lower() if plain is not None else str(self._fields.get_content_type())
 
-    @property
+    @cached_property
     def name(self) -> str:
         """The name of the file that it is; an empty text for none."""
         return decoded(self._fields.get_filename("") or "").strip()
@@ -84,7 +89,9 @@ class Part:
     @property
     def is_attached(self) -> bool:
         """Whether it is a file rather than text to be read."""
-        if self.inner or self.type.startswith("multipart/"):
+        if self.inner or self.is_multipart:
+            return False
+        if self.type == "text/plain" and self.headers.raw("Content-Disposition") is None and _is_bare(self.headers):
             return False
         said = (self._fields.get_content_disposition() or "") == "attachment"
         return said or bool(self.name) or not self.type.startswith("text/")
@@ -147,24 +154,39 @@ def _is_utf8(octets: bytes) -> bool:
     return True
 
 
-def _between(data: bytes, start: int, end: int, boundary: str) -> Iterator[tuple[int, int]]:
+def _is_bare(headers: Headers) -> bool:
+    """Whether its type names no file: the commonest case, known without the library."""
+    return "name" not in (headers.raw("Content-Type") or "").lower()
+
+
+def parsed(data: bytes, start: int, end: int, above: Part | None = None) -> Part:
+    """A range of the bytes of a message as a part, with the parts inside it."""
+    head, body = headers_of(lambda first, last: data[start + first : start + min(last, end - start)], end - start)
+    part = Part(Headers(head), start, start + body, end, above)
+    boundary = part.boundary
+    if boundary:
+        part.inner = [parsed(data, first, last, part) for first, last in between(data, part.body, end, boundary)]
+    return part
+
+
+def between(data: bytes, start: int, end: int, boundary: str) -> Iterator[tuple[int, int]]:
     """Where the parts between boundaries are (RFC 2046, 5.1.1). The last one of a message that was cut goes on to the
     end of it.
     """
-    mark = re.escape(boundary.encode("utf-8", "surrogateescape"))
-    line = re.compile(rb"(?:\r?\n|(?<![^\n]))--" + mark + rb"(--)?[ \t]*(?:\r?\n|\Z)")
+    mark = b"--" + boundary.encode("utf-8", "surrogateescape")
     begun = -1
-    at = start
-    while True:
-        match = line.search(data, at, end)
-        if match is None:
-            break
-        if begun >= 0:
-            yield begun, max(match.start(), begun)
-        begun = match.end()
-        at = max(match.end() - 1, at + 1)  # the line end may be that of an empty part too
-        if match[1] is not None:
-            return
+    at = data.find(mark, start, end)
+    while at >= 0:
+        following = data.find(b"\n", at, end)
+        line_end = following if following >= 0 else end
+        rest = data[at + len(mark) : line_end].rstrip(b" \t\r")
+        if (at == start or data[at - 1 : at] == b"\n") and rest in (b"", b"--"):
+            if begun >= 0:
+                yield begun, max(begun, at - (2 if data[at - 2 : at - 1] == b"\r" else 1))
+            if rest:
+                return
+            begun = min(line_end + 1, end)
+        at = data.find(mark, line_end, end)
     if begun >= 0:
         yield begun, end
 
@@ -174,6 +196,10 @@ def unencoded(body: bytes, encoding: str) -> bytes:
     makes sense.
     """
     if encoding == "base64":
+        try:
+            return binascii.a2b_base64(body)
+        except binascii.Error:
+            pass  # it was cut, or something was put into it
         clean = _NO_BASE64.sub(b"", body)
         clean = clean.partition(b"=")[0]
         if len(clean) % 4 == 1:
@@ -184,6 +210,8 @@ def unencoded(body: bytes, encoding: str) -> bytes:
     return body
 
 
+#: A type as nearly all are written.
+_PLAIN_TYPE = late(r"([A-Za-z0-9-]+/[A-Za-z0-9.+-]+)(?=\s*(?:;|$))")
 _NO_BASE64 = late(rb"[^A-Za-z0-9+/=]+")
 
 

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from typing import NamedTuple
 
 from scrub.formats.mail.headers import Headers, headers_of
-from scrub.formats.mail.parts import Part
+from scrub.formats.mail.parts import Part, parsed
 from scrub.formats.mail.words import unfolded
 from scrub.model.messages import Message
 from scrub.model.problem import Failure
@@ -72,7 +72,13 @@ class StoredMessage(Message):
     def parts(self) -> tuple[bytes, Part]:
         """All its bytes, and its parts in them."""
         data = self.whole()
-        return data, Part(data, 0, len(data))
+        return data, parsed(data, 0, len(data))
+
+    def walk(self) -> Iterator[Part]:
+        """Its parts, in order; of a message that is one part, nothing but the headers is read."""
+        headers, body = self.head
+        whole = Part(headers, 0, body, self.length)
+        return self.parts()[1].walk() if whole.is_multipart else iter((whole,))
 
     @property
     def touched(self) -> bool:
