@@ -19,6 +19,7 @@ if TYPE_CHECKING:
     from scrub.model.host import Host
     from scrub.model.preferences import Preferences
     from scrub.model.sending import Carrier
+    from scrub.model.values import Secret
     from scrub.model.vocabulary import Vocabulary
     from scrub.runner.results import FileResult, RunResult
     from scrub.runner.run import InUseChoice
@@ -261,6 +262,7 @@ class Home:
     ) -> RunResult:
         """Runs a macro; see `scrub.run`."""
         from scrub.model.declare import Reach
+        from scrub.model.passwords import knowing
         from scrub.runner.execution import BUDGET
         from scrub.runner.run import Runner
 
@@ -285,7 +287,7 @@ class Home:
             None if preview else self.store,
             host,
             answers,
-            reach=Reach.SEND if preview else self._allowed(checked, into, host, macro),
+            reach=Reach.SEND if preview else self._allowed(checked, into, host, macro, any("://" in p for p in paths)),
             budget=budget or BUDGET,
             into=into,
             in_use=in_use,
@@ -295,7 +297,8 @@ class Home:
             at=at,
             sender=None if preview else self._sender(host),
         )
-        result = runner.run(paths, stop, report)
+        with knowing(lambda name: self.password(name, host)):
+            result = runner.run(paths, stop, report)
         if not preview:
             self.use.count(checked.title)
             number = result.number or 0
@@ -315,35 +318,41 @@ class Home:
     def carrier(self, host: Host) -> Carrier:
         """What carries messages to the mail server of the settings; its password is the person's, or asked for."""
         from scrub.formats.sending.smtp import SmtpCarrier, server_of
-        from scrub.model.host import Question
+        from scrub.model.passwords import MAIL
         from scrub.model.sending import NotSent
-        from scrub.model.values import Secret
-        from scrub.runner.answers import variable
 
         found = self.settings.load().get("mail-server")
         if not found:
             raise NotSent("no mail server is set. Set it: scrub settings mail-server smtps://you@mail.huts.example")
 
-        def password() -> Secret | None:
-            name = "mail-password"
-            known = os.environ.get(variable(name)) or self.keys.get(name)
-            known = known or host.secret(Question(name, name, "text", (), None, True))
-            return Secret(known) if known else None
+        return SmtpCarrier(server_of(found), lambda: self.password(MAIL, host))
 
-        return SmtpCarrier(server_of(found), password)
+    def password(self, name: str, host: Host | None = None) -> Secret | None:
+        """The password of a server: from the environment, the key store, or the person."""
+        from scrub.model.host import Question
+        from scrub.model.values import Secret
+        from scrub.runner.answers import variable
 
-    def _allowed(self, checked: Program, into: str | None, host: Host, macro: str) -> Any:
+        known = os.environ.get(variable(name)) or self.keys.get(name)
+        if not known and host is not None:
+            known = host.secret(Question(name, name, "text", (), None, True))
+        return Secret(known) if known else None
+
+    def _allowed(self, checked: Program, into: str | None, host: Host, macro: str, remote: bool) -> Any:
         """How far this run may go. Raises `Refused` when the macro goes further and the person does not allow it."""
         from scrub.model.declare import Reach
 
         wanted = Reach(checked.reach)
         if checked.macro.into and not into:
             wanted = max(wanted, Reach.FILES)
+        if remote and wanted == Reach.CHANGE:  # what changes there cannot be taken back
+            wanted = Reach.SEND
         if wanted <= Reach.CHANGE:
             return Reach.CHANGE
         fingerprint = checked.fingerprint
         if not self.approvals.allows(fingerprint):
             sentences = [each for each in self.permissions(checked) if each != Reach.CHANGE.sentence]
+            sentences += ["changes a mailbox on a server"] if remote else []
             if not host.approve(checked.title, sentences):
                 name = checked.title if len(macro.splitlines()) > 1 else macro
                 raise Refused(

@@ -20,11 +20,12 @@ class OpenFile:
     """
 
     def __init__(self, home: Home, path: str) -> None:
+        from scrub.model.passwords import knowing
         from scrub.model.preferences import preferring
 
         self.path = path
         self._home = home
-        with preferring(home.preferences):
+        with preferring(home.preferences), knowing(home.password):
             self._opened: Any = home.formats.open(path)
         self.item: Any = self._opened.item
 

@@ -28,8 +28,8 @@ def command(run: int | None, target: str | None, every: bool, as_json: bool) -> 
     lines = [f"Run {record.number}: {record.title}, {record.when[:16].replace('T', ' ')}{undone}"]
     for file in record.files:
         lines += _file(record, file, every)
-    lines += [f"sent {said}" for said in record.sent]
-    lines += [failed("Not sent: ") + said for said in record.unsent]
+    lines += record.sent
+    lines += [failed(said.partition(": ")[0]) + said[said.index(": ") :] for said in record.unsent]
     if any(file.changes for file in record.files):
         one = "it" if record.changes == 1 else "them"
         redo = f"Do it again: scrub undo {record.number} --redo"

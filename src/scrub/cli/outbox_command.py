@@ -23,7 +23,7 @@ def command(every: bool, as_json: bool) -> int:
     cut = len(notes) if every else 20
     rows = []
     for note in notes[:cut]:
-        state = note.state if note.state == "sent" else failed(note.state)
+        state = note.state if note.state == note.done else failed(note.state)
         rows.append((str(note.number), f"run {note.run}", state, ", ".join(note.recipients), note.subject))
     lines = columns(rows, "")
     if len(notes) > cut:

@@ -207,9 +207,10 @@ class _Printer:
         changed = [found for found in result.files if found.changes or found.state == "changed"]
         self._saved(changed)
         for said in (said for found in result.files for said in found.sent):
-            click.echo(f"Sent {said}.")
+            click.echo(f"{said[:1].upper()}{said[1:]}.")
         for said in (said for found in result.files for said in found.unsent):
-            echo_problem(failed("Not sent: ") + said)
+            state, _, rest = said.partition(": ")
+            echo_problem(failed(f"{state[:1].upper()}{state[1:]}: ") + rest)
         self._others(result)
         number = result.number
         left = sum(found.left for found in result.files if found.problem is None)

@@ -30,8 +30,10 @@ def command(run: int | None, redo: bool, copy: bool) -> int:
         other = f"scrub undo {restored.run}" + ("" if redo else " --redo")
         click.echo(f"{'Take it back' if redo else 'Do it again'}: {other}")
     sent = () if redo else scrub.changes(restored.run).sent
-    if sent:
-        click.echo(f"{scrub.counted(len(sent), 'message was', 'messages were')} sent, which nothing takes back.")
+    for said in sent[:3]:
+        click.echo(f"Not taken back: {said}")
+    if len(sent) > 3:
+        click.echo(f"Nor {len(sent) - 3:,} more that left this machine: scrub changes {restored.run}")
     for path in restored.copies:
         click.echo(
             f"That file was edited since and stays as it is. The former version is beside it: {short_path(path)}"

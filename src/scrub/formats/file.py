@@ -13,7 +13,7 @@ from scrub.model.change import Change, Recorder
 from scrub.model.declare import FileItem, Item
 from scrub.model.files import FilePath, WholeFile, ensure_file_name
 from scrub.model.problem import Failure, FileProblem
-from scrub.model.sending import Outgoing
+from scrub.model.sending import Errand
 from scrub.store.inuse import ensure_free
 from scrub.store.patch import Copy, Effect, Patch, Piece, free_path, whole
 
@@ -56,7 +56,7 @@ class PickedFile(WholeFile):
         return ()
 
     @property
-    def sends(self) -> Sequence[Outgoing]:
+    def sends(self) -> Sequence[Errand]:
         """Nothing leaves."""
         return ()
 

@@ -12,7 +12,7 @@ from scrub.model.declare import Item
 from scrub.model.files import File, FilePath, Folder, IfThere, ensure_file_name
 from scrub.model.outline import Contents
 from scrub.model.problem import Failure, FileProblem
-from scrub.model.sending import Outgoing
+from scrub.model.sending import Errand
 from scrub.store.disk import digest_of
 from scrub.store.patch import Copy, Effect, Patch, free_path
 
@@ -86,7 +86,7 @@ class PlainFolder(Folder):
         return self.recorder.net()
 
     @property
-    def sends(self) -> Sequence[Outgoing]:
+    def sends(self) -> Sequence[Errand]:
         """Nothing leaves."""
         return ()
 

@@ -32,6 +32,8 @@ class Format(NamedTuple):
     empty: str = ""
     #: Whether it is a folder.
     folder: bool = False
+    #: The schemes of addresses at which one is, where it is on a server.
+    schemes: tuple[str, ...] = ()
 
 
 FORMATS = (
@@ -58,6 +60,9 @@ FORMATS = (
     Format(
         "mailbox", (), "scrub.model.mailbox", "scrub.formats.mail.maildir:open_maildir", folder=True,
         signature="scrub.formats.mail.out:is_maildir",
+    ),
+    Format(
+        "mailbox", (), "scrub.model.mailbox", "scrub.formats.imap.mailbox:open_server", schemes=("imaps", "imap"),
     ),
     Format("folder", (), "scrub.model.files", "scrub.formats.folder:PlainFolder", folder=True),
 )  # fmt: skip
@@ -92,6 +97,8 @@ class Registry:
 
     def exists(self, path: str, kinds: Sequence[str]) -> bool:
         """Whether there is something at a path that could be one of these kinds."""
+        if scheme_of(path):
+            return any(scheme_of(path) in each.schemes for each in self.formats)
         return os.path.isfile(path) or (os.path.isdir(path) and any(each.kind in kinds for each in self._folders()))
 
     def open(self, path: str, kinds: Sequence[str] = ()) -> Any:
@@ -123,6 +130,13 @@ class Registry:
 
     def _format(self, path: str, kinds: Sequence[str]) -> Format:
         """The format of a file; of one that could be several, what is wanted decides."""
+        scheme = scheme_of(path)
+        if scheme:
+            found = next((each for each in self.formats if scheme in each.schemes), None)
+            if found is None:
+                there = listed([f"{word}://" for each in self.formats for word in each.schemes], "or")
+                raise FileProblem(path, f"there is no way to open {scheme}:// yet. An address begins with {there}")
+            return found
         if os.path.isdir(path):
             fitting = [each for each in self._folders() if each.kind in kinds]
             known = (each for each in fitting if not each.signature or _named(each.signature)(path))
@@ -150,6 +164,12 @@ class Registry:
             return f"{ending} files cannot be opened yet. Save it as {LATER[ending]}, and run again"
         known = ", ".join(self.endings)
         return f"Scrub does not know {ending or 'files without an ending'}. It opens: {known}"
+
+
+def scheme_of(path: str) -> str:
+    """The scheme of an address on a server; an empty text for a path."""
+    word, mark, _ = path.partition("://")
+    return word.lower() if mark and word.isalnum() else ""
 
 
 def _named(name: str) -> Callable[[str], Any]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import NamedTuple, Protocol
+from typing import NamedTuple, Protocol, runtime_checkable
 
 
 class Outgoing(NamedTuple):
@@ -15,6 +15,11 @@ class Outgoing(NamedTuple):
     data: bytes
 
     @property
+    def done(self) -> str:
+        """The word for what became of it."""
+        return "sent"
+
+    @property
     def size(self) -> int:
         """How big it is, in bytes."""
         return len(self.data)
@@ -23,6 +28,45 @@ class Outgoing(NamedTuple):
     def said(self) -> str:
         """How a person is told of it."""
         return f'"{self.subject}" to {", ".join(self.recipients)}'
+
+
+class Errand(Protocol):
+    """Something that is done away from this machine, when all files are saved: a message sent, a change on a server."""
+
+    @property
+    def done(self) -> str:
+        """The word for what became of it: sent, or done."""
+
+    @property
+    def id(self) -> str:
+        """Its name in the world, if it has one."""
+
+    @property
+    def recipients(self) -> tuple[str, ...]:
+        """Whom it goes to."""
+
+    @property
+    def subject(self) -> str:
+        """What it is about."""
+
+    @property
+    def data(self) -> bytes:
+        """The bytes that leave."""
+
+    @property
+    def said(self) -> str:
+        """How a person is told of it."""
+
+
+@runtime_checkable
+class Doing(Errand, Protocol):
+    """An errand that knows by itself how it is done."""
+
+    def perform(self) -> None:
+        """Does it. Raises `NotSent` or `PerhapsSent`."""
+
+    def finish(self) -> None:
+        """Is told that all errands of a file are done."""
 
 
 class NotSent(Exception):

@@ -62,7 +62,8 @@ class Execution:
 
     def _whole(self, path: str) -> str:
         """A path as it is meant: a relative one counts from the first picked file."""
-        folder = os.path.dirname(self.roots[0].address) if self.roots else os.getcwd()
+        here = not self.roots or "://" in self.roots[0].address
+        folder = os.getcwd() if here else os.path.dirname(self.roots[0].address)
         return os.path.normpath(os.path.join(folder, os.path.expanduser(str(path).replace("\\", "/"))))
 
     def copy(self, path: str, name: str, to: str | None) -> Item:

@@ -9,7 +9,7 @@ from scrub.model.addresses import Address
 from scrub.model.change import Change, Recorder
 from scrub.model.declare import FileItem, Item
 from scrub.model.outline import Contents
-from scrub.model.sending import Outgoing
+from scrub.model.sending import Errand
 from scrub.store.patch import Effect
 
 
@@ -41,7 +41,7 @@ class Opened(Protocol):
         """What a person should know about saving the changes."""
 
     @property
-    def sends(self) -> Sequence[Outgoing]:
+    def sends(self) -> Sequence[Errand]:
         """What is to be sent when all is saved, in order."""
 
     @property

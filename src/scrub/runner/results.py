@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import Any, NamedTuple
 
 from scrub.model.change import Change
 from scrub.model.problem import ScrubError, counted
-from scrub.model.sending import Outgoing
+from scrub.model.sending import Errand
 from scrub.store.patch import Effect
 
 CHANGED, UNCHANGED, FAILED, NOT_TRIED = "changed", "unchanged", "failed", "not tried"
@@ -31,7 +31,7 @@ class FileResult:
         self.made: list[str] = []
         self.also: list[str] = []  # other files that were there and are changed: mailboxes that messages go into
         self.is_written = True  # whether the file itself, or what it holds, is other than it was
-        self.sends: list[Outgoing] = []
+        self.sends: list[Errand] = []
         self.sent: list[str] = []  # what left this machine
         self.unsent: list[str] = []  # what did not, or perhaps did not, and why
         self.part_word = "place"
@@ -101,7 +101,7 @@ class Prepared(NamedTuple):
         return [effect for each in self.files for effect in each.effects]
 
     @property
-    def sends(self) -> list[Outgoing]:
+    def sends(self) -> Sequence[Errand]:
         """What is to be sent when all is saved."""
         return [each for file in self.files for each in file.sends]
 

@@ -286,7 +286,7 @@ class Runner:
             "when": datetime.now().astimezone().isoformat(timespec="seconds"),
             "files": [
                 {
-                    "file": os.path.abspath(each.path) if each.path else "",
+                    "file": os.path.abspath(each.path) if each.path and "://" not in each.path else each.path,
                     "state": each.state,
                     "problem": str(each.problem or ""),
                     "log": each.log,

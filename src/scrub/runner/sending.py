@@ -6,9 +6,9 @@ from collections.abc import Callable, Sequence
 
 from scrub.model.host import Host
 from scrub.model.problem import Refused, counted
-from scrub.model.sending import Carrier, NotSent, Outgoing, PerhapsSent
+from scrub.model.sending import Carrier, Doing, Errand, NotSent, Outgoing, PerhapsSent
 from scrub.runner.results import FileResult
-from scrub.store.outbox import NOT_SENT, SENT, UNKNOWN, Outbox
+from scrub.store.outbox import DONE, NOT_DONE, UNKNOWN, Outbox
 
 #: How many messages an unattended run sends where the settings do not say more.
 MOST = 20
@@ -22,10 +22,11 @@ class Sender:
         self._open: Carrier | None = None
         self._count = 0
 
-    def ensure_allowed(self, messages: Sequence[Outgoing]) -> None:
+    def ensure_allowed(self, errands: Sequence[Errand]) -> None:
         """Shows the person what is about to leave. Raises `Refused` where they do not want it; where nobody is there,
         when it is more than an unattended run sends.
         """
+        messages = [each for each in errands if isinstance(each, Outgoing)]
         if not messages:
             return
         self._count += len(messages)
@@ -38,37 +39,50 @@ class Sender:
         if allowed is False:
             raise Refused("nothing was sent, and nothing was changed")
 
-    def send(self, run: int, messages: Sequence[Outgoing], into: FileResult) -> None:
-        """Sends them, and notes in the result what became of each. After one whose fate is unknown, and after a server
+    def send(self, run: int, errands: Sequence[Errand], into: FileResult) -> None:
+        """Does them, and notes in the result what became of each. After one whose fate is unknown, and after a server
         that cannot be reached, the rest is not tried.
         """
         stopped = ""
-        for each in messages:
-            number = self._outbox.note(run, each.id, each.recipients, each.subject, each.data)
+        for each in errands:
+            number = self._outbox.note(run, each.id, each.recipients, each.subject, each.data, each.done)
             if stopped:
-                self._not_sent(number, each, stopped, into)
+                self._not_done(number, each, stopped, into)
                 continue
             try:
-                if self._open is None:
-                    self._open = self._carrier()
-                self._open.carry(each)
+                self._perform(each)
             except NotSent as problem:
-                self._not_sent(number, each, str(problem), into)
+                self._not_done(number, each, str(problem), into)
                 stopped = "" if "refused" in str(problem) else str(problem)
             except PerhapsSent as problem:
                 self._outbox.settle(number, UNKNOWN, str(problem))
+                again = f"It is not {each.done} again; look into your mailbox"
                 into.unsent.append(
-                    f"{each.said} may have been sent: {problem}. It is not sent again; look into your mailbox. "
-                    f"Its text is kept: {self._outbox.path(number)}"
+                    f"may have been {each.done}: {each.said}: {problem}. {again}{self._kept(number, each)}"
                 )
-                stopped = "one before it may not have been sent"
+                stopped = f"one before it may not have been {each.done}"
             else:
-                self._outbox.settle(number, SENT)
-                into.sent.append(each.said)
+                self._outbox.settle(number, DONE)
+                into.sent.append(f"{each.done} {each.said}" if each.done == "sent" else each.said)
+        for each in errands:
+            if not isinstance(each, Outgoing) and isinstance(each, Doing):
+                each.finish()
 
-    def _not_sent(self, number: int, message: Outgoing, why: str, into: FileResult) -> None:
-        self._outbox.settle(number, NOT_SENT, why)
-        into.unsent.append(f"{message.said} was not sent: {why}. It is kept: {self._outbox.path(number)}")
+    def _not_done(self, number: int, errand: Errand, why: str, into: FileResult) -> None:
+        self._outbox.settle(number, NOT_DONE, why)
+        into.unsent.append(f"not {errand.done}: {errand.said}: {why}{self._kept(number, errand)}")
+
+    def _kept(self, number: int, errand: Errand) -> str:
+        return f". Its text is kept: {self._outbox.path(number)}" if errand.data else ""
+
+    def _perform(self, errand: Errand) -> None:
+        if not isinstance(errand, Outgoing):
+            assert isinstance(errand, Doing)
+            errand.perform()
+            return
+        if self._open is None:
+            self._open = self._carrier()
+        self._open.carry(errand)
 
     def close(self) -> None:
         """Ends the connection."""

@@ -1,4 +1,4 @@
-"""The outbox: what is about to be sent is noted first, and what became of it behind; nothing is ever sent twice."""
+"""The outbox: what is sent, or done on a server, is noted before and behind; nothing is ever done twice."""
 
 from __future__ import annotations
 
@@ -8,12 +8,12 @@ from typing import Any, NamedTuple
 
 from scrub.store.disk import Disk
 
-#: What became of a message: it is being sent, was sent, surely was not, or nobody knows.
-SENDING, SENT, NOT_SENT, UNKNOWN = "sending", "sent", "not sent", "may have been sent"
+#: What became of an errand: it is under way, was done, surely was not, or nobody knows.
+UNDER_WAY, DONE, NOT_DONE, UNKNOWN = "under way", "{done}", "not {done}", "may have been {done}"
 
 
 class Note(NamedTuple):
-    """One message in the outbox."""
+    """One message, or deed on a server, in the outbox."""
 
     number: int
     run: int
@@ -22,6 +22,7 @@ class Note(NamedTuple):
     id: str
     recipients: tuple[str, ...]
     subject: str
+    done: str = "sent"  # the word for what became of it
     path: str = ""  # where its bytes are, of one that was not, or perhaps not, sent
 
 
@@ -31,7 +32,7 @@ class Outbox:
     def __init__(self, home: str, disk: Disk) -> None:
         self._folder, self._disk = os.path.join(home, "outbox"), disk
 
-    def note(self, run: int, id_: str, recipients: tuple[str, ...], subject: str, data: bytes) -> int:
+    def note(self, run: int, id_: str, recipients: tuple[str, ...], subject: str, data: bytes, done: str) -> int:
         """Notes a message that is about to be sent, with its bytes; gives its number. It lasts when this returns."""
         self._disk.make_folder(self._folder)
         numbers = [int(name.partition(".")[0]) for name in self._disk.names(self._folder) if name[:1].isdigit()]
@@ -40,28 +41,31 @@ class Outbox:
             number += 1
         self._disk.write(self._path(number, "eml"), [data])
         self._write({
-            "number": number, "run": run, "state": SENDING, "why": "", "id": id_, "recipients": list(recipients),
-            "subject": subject,
+            "number": number, "run": run, "state": UNDER_WAY, "why": "", "id": id_, "recipients": list(recipients),
+            "subject": subject, "done": done, "kept": bool(data),
         })  # fmt: skip
         return number
 
     def settle(self, number: int, state: str, why: str = "") -> None:
         """Notes what became of a message. The bytes of one that was sent are let go."""
         found = self._read(number)
-        self._write({**found, "state": state, "why": why})
-        if state == SENT:
+        self._write({**found, "state": state.format(done=found["done"]), "why": why})
+        if state == DONE or not found["kept"]:
             self._disk.remove(self._path(number, "eml"))
 
     def recover(self) -> list[str]:
         """A sentence for each message of which a stop of the machine left unknown whether it was sent."""
         told = []
         for each in self.notes():
-            if each.state == SENDING:
-                self.settle(each.number, UNKNOWN, "the machine stopped while it was being sent")
+            if each.state == UNDER_WAY:
+                self.settle(each.number, UNKNOWN, "the machine stopped while it was under way")
+                what = (
+                    f'The message "{each.subject}" to {", ".join(each.recipients)}' if each.recipients else each.subject
+                )
+                kept = f"; its text is kept: {each.path}" if each.path else ""
                 told.append(
-                    f'The message "{each.subject}" to {", ".join(each.recipients)} may have been sent when the last '
-                    f"run was cut short. It is not sent again. Look into your mailbox; its text is kept: "
-                    f"{self._path(each.number, 'eml')}"
+                    f"{what} may have been {each.done} when the last run was cut short. It is not {each.done} again. "
+                    f"Look into your mailbox{kept}"
                 )
         return told
 
@@ -72,7 +76,8 @@ class Outbox:
             if name.endswith(".json"):
                 try:
                     data = self._read(int(name.partition(".")[0]))
-                    path = "" if data["state"] == SENT else self._path(data["number"], "eml")
+                    gone = not data.pop("kept") or data["state"] == data["done"]
+                    path = "" if gone else self._path(data["number"], "eml")
                     found.append(Note(**{**data, "recipients": tuple(data["recipients"]), "path": path}))
                 except (ValueError, TypeError, KeyError):
                     continue  # damaged, and said of nobody

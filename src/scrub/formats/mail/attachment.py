@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from datetime import date
 
-from scrub.formats.mail.out import Mailed, Origin, Out
+from scrub.formats.mail.out import Held, Mailed, Origin, Out
 from scrub.formats.mail.parts import Part, unencoded
 from scrub.model.amounts import Size
 from scrub.model.declare import FileItem
@@ -25,7 +25,7 @@ _ENDINGS = {
 class Unencoded(Patch):
     """A new file that is a part of a message, decoded while it is written: many of them need no room in memory."""
 
-    def __init__(self, origin: Origin, start: int, end: int, encoding: str) -> None:
+    def __init__(self, origin: Origin | Held, start: int, end: int, encoding: str) -> None:
         super().__init__(None, 0, [])
         self.origin, self.start, self.end, self.encoding = origin, start, end, encoding
 

@@ -239,8 +239,7 @@ class Passed(OpenMessage):
             plain = unquoted(data)
             if plain != data:
                 return plain
-        path, digest, base = self.origin()
-        return Borrowed(path, digest, base + body, self.length - body)
+        return self.origin().piece(body, self.length)
 
     def reply(self, text: str) -> Draft:
         """A draft that answers its sender."""

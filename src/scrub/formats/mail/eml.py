@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 
 from scrub.formats.file import PickedFile
 from scrub.formats.mail.draft import Passed
@@ -12,7 +12,7 @@ from scrub.formats.source import Source, opened
 from scrub.model.declare import FileItem, Item, holds
 from scrub.model.messages import Message
 from scrub.model.outline import Contents
-from scrub.model.sending import Outgoing
+from scrub.model.sending import Errand
 from scrub.store.patch import Copy, Effect, Patch
 
 
@@ -61,7 +61,7 @@ class MessageFile(PickedFile):
         return iter((self.message,))
 
     @property
-    def sends(self) -> list[Outgoing]:
+    def sends(self) -> Sequence[Errand]:
         """What is to be sent."""
         return self.out.sends
 

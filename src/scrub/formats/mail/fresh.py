@@ -12,7 +12,7 @@ from scrub.model.change import Change, Recorder
 from scrub.model.declare import FileItem, Item
 from scrub.model.outline import Contents
 from scrub.model.problem import Failure
-from scrub.model.sending import Outgoing
+from scrub.model.sending import Errand
 from scrub.store.patch import Effect
 
 
@@ -28,7 +28,7 @@ class FreshMessage(FileItem):
         self.message: Draft = new_draft(self, self.out, to, subject, text)
 
     @property
-    def sends(self) -> list[Outgoing]:
+    def sends(self) -> Sequence[Errand]:
         """What is to be sent."""
         return self.out.sends
 

@@ -13,7 +13,7 @@ from scrub.model.change import Change, Recorder
 from scrub.model.declare import Item, holds
 from scrub.model.files import WholeFile
 from scrub.model.problem import Failure, FileProblem
-from scrub.model.sending import Outgoing
+from scrub.model.sending import Errand
 from scrub.model.series import Series
 from scrub.store.disk import digest_of
 from scrub.store.patch import Borrowed, Effect, Patch, Piece
@@ -130,7 +130,7 @@ class Maildir(OpenMailbox[MaildirMessage]):
         self.out = Out(self.address)
 
     @property
-    def sends(self) -> list[Outgoing]:
+    def sends(self) -> Sequence[Errand]:
         """What is to be sent."""
         return self.out.sends
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from array import array
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from datetime import datetime
 
 from scrub.formats.file import PickedFile
@@ -16,7 +16,7 @@ from scrub.formats.source import Source, opened
 from scrub.model.declare import holds
 from scrub.model.late import late
 from scrub.model.problem import FileProblem
-from scrub.model.sending import Outgoing
+from scrub.model.sending import Errand
 from scrub.model.series import Series
 from scrub.store.patch import Copy, Effect, Patch, Piece
 
@@ -168,7 +168,7 @@ class MboxFile(PickedFile, OpenMailbox[MboxMessage]):
     # -- saving
 
     @property
-    def sends(self) -> list[Outgoing]:
+    def sends(self) -> Sequence[Errand]:
         """What is to be sent."""
         return self.out.sends
 

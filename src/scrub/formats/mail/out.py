@@ -31,10 +31,33 @@ class Origin(NamedTuple):
             stream.seek(self.base + start)
             return stream.read(end - start)
 
+    def piece(self, start: int, end: int) -> Piece:
+        """The same as a piece of a new file."""
+        return Borrowed(self.path, self.digest, self.base + start, end - start)
+
     @property
     def borrowed(self) -> set[tuple[str, str]]:
         """The file, as a patch names what it reads from."""
         return {(self.path, self.digest)}
+
+
+class Held(NamedTuple):
+    """The bytes of a message that are in no file."""
+
+    data: bytes
+
+    def read(self, start: int, end: int) -> bytes:
+        """Bytes of the message from a place up to another."""
+        return self.data[start:end]
+
+    def piece(self, start: int, end: int) -> Piece:
+        """The same as a piece of a new file."""
+        return self.data[start:end]
+
+    @property
+    def borrowed(self) -> set[tuple[str, str]]:
+        """No file is read."""
+        return set()
 
 
 class Mailed(StoredMessage):
@@ -43,7 +66,7 @@ class Mailed(StoredMessage):
     #: Whether it stands in a file with others, so that lines of its text are quoted there.
     in_mbox = False
 
-    def origin(self) -> Origin:
+    def origin(self) -> Origin | Held:
         """Where its bytes are."""
         raise NotImplementedError
 
@@ -69,11 +92,8 @@ class Mailed(StoredMessage):
 
     def borrowing(self) -> list[Piece]:
         """What it is to be, its own bytes taken from where they are."""
-        path, digest, base = self.origin()
-        return [
-            each if isinstance(each, bytes) else Borrowed(path, digest, base + each.start, each.end - each.start)
-            for each in self.pieces()
-        ]
+        origin = self.origin()
+        return [each if isinstance(each, bytes) else origin.piece(*each) for each in self.pieces()]
 
     def alone(self) -> bytes:
         """All of it as a file of its own: without what only mailboxes know of it, and as it was before lines were

@@ -1,0 +1,230 @@
+"""A connection to a mail server that keeps mailboxes (IMAP, RFC 9051 and 3501), over TLS alone (RFC 8314)."""
+
+from __future__ import annotations
+
+import base64
+import contextlib
+import imaplib
+import re
+import ssl
+from collections.abc import Callable, Sequence
+from typing import Any, NamedTuple
+from urllib.parse import unquote, urlsplit
+
+from scrub.model.late import late
+from scrub.model.passwords import MAIL, password
+from scrub.model.problem import FileProblem
+
+#: Seconds that a server may be silent.
+_PATIENCE = 60.0
+#: A line of an answer may be long: one with ten thousand numbers of messages is.
+imaplib._MAXLINE = 10_000_000  # type: ignore[attr-defined]
+
+
+class Place(NamedTuple):
+    """A mailbox on a server: `imaps://office@mail.huts.example/INBOX`."""
+
+    host: str
+    port: int
+    user: str
+    secure: bool
+    mailbox: str
+    address: str
+
+
+def place_of(address: str) -> Place:
+    """The mailbox that an address names (RFC 5092). Raises `FileProblem`."""
+    wrong = "this is no address of a mailbox. Write it as imaps://you@mail.huts.example/INBOX"
+    try:
+        parts = urlsplit(address)
+        port = parts.port
+    except ValueError:
+        raise FileProblem(address, wrong) from None
+    if not parts.hostname or parts.scheme not in ("imaps", "imap"):
+        raise FileProblem(address, wrong)
+    if parts.password is not None:
+        bare = address.replace(f":{parts.password}@", "@")
+        raise FileProblem(bare, "a password here would stay in your history. Keep it: scrub secret set mail-password")
+    secure, user = parts.scheme == "imaps", unquote(parts.username or "")
+    mailbox = unquote(parts.path.strip("/")) or "INBOX"
+    return Place(parts.hostname, port or (993 if secure else 143), user, secure, mailbox, address)
+
+
+def encoded_name(name: str) -> str:
+    """The name of a mailbox as it goes over the wire: modified UTF-7 (RFC 3501, 5.1.3), in quotes."""
+
+    def shifted(match: re.Match[str]) -> str:
+        if match[0] == "&":
+            return "&-"
+        data = base64.b64encode(match[0].encode("utf-16-be")).decode("ascii").rstrip("=").replace("/", ",")
+        return f"&{data}-"
+
+    plain = re.sub(r"&|[^\x20-\x7e]+", shifted, name)
+    return '"' + plain.replace("\\", "\\\\").replace('"', '\\"') + '"'
+
+
+def connect(place: Place) -> imaplib.IMAP4:
+    """A connection that is signed in. Raises `FileProblem` with the reason."""
+
+    def problem(what: str) -> FileProblem:
+        return FileProblem(place.address, what)
+
+    context = ssl.create_default_context()
+    try:
+        if place.secure:
+            made: imaplib.IMAP4 = imaplib.IMAP4_SSL(place.host, place.port, ssl_context=context, timeout=_PATIENCE)
+        else:
+            made = imaplib.IMAP4(place.host, place.port, timeout=_PATIENCE)
+            if "STARTTLS" not in made.capabilities:
+                raise problem("the server offers no safe connection, and in the clear nothing is read")
+            made.starttls(context)
+    except ssl.SSLError as error:
+        why = getattr(error, "verify_message", "") or error.reason or "no agreement"
+        raise problem(f"the server cannot show that it is itself ({why}). Nothing was read") from None
+    except (OSError, imaplib.IMAP4.error) as error:
+        raise problem(f"the server cannot be reached: {getattr(error, 'strerror', None) or error}") from None
+    if made.state != "AUTH":
+        secret = password(MAIL)
+        if secret is None:
+            raise problem(
+                f"there is no password for {place.user or 'you'}. Keep it: scrub secret set mail-password, or put it "
+                "into the variable SCRUB_SECRET_MAIL_PASSWORD"
+            )
+        try:
+            made.login(place.user, secret.reveal())
+        except imaplib.IMAP4.error:
+            raise problem(f"the server does not accept the password of {place.user}") from None
+    return made
+
+
+class Stored(NamedTuple):
+    """What a server says of a message: its flags, its size in bytes, when it came, and its headers."""
+
+    flags: frozenset[str]
+    size: int
+    arrived: str
+    headers: bytes
+
+
+class Connection:
+    """A connection with one mailbox open. Every problem is a `FileProblem` with a sentence."""
+
+    def __init__(self, place: Place, writing: bool) -> None:
+        self.place = place
+        self._open = connect(place)
+        self._between: str | None = None  # what parts the names of boxes inside boxes
+        try:
+            answer = self._done(self._open.select, self.named(place.mailbox), not writing)
+            self.count = int(answer[0] or 0)
+            found = self._open.response("UIDVALIDITY")[1]
+            self.validity = int(found[0]) if found and found[0] else 0
+        except BaseException:
+            self.close()
+            raise
+
+    @property
+    def can(self) -> Sequence[str]:
+        """What the server offers beyond the standard."""
+        return self._open.capabilities
+
+    def _done(self, work: Callable[..., Any], *words: Any) -> list[Any]:
+        """A command done. Raises `FileProblem` where the server says no, or nothing."""
+        try:
+            state, answer = work(*words)
+        except imaplib.IMAP4.abort as error:
+            raise FileProblem(self.place.address, f"the server ended the talk: {_said(error)}") from None
+        except (OSError, imaplib.IMAP4.error) as error:
+            raise FileProblem(self.place.address, f"the server did not do it: {_said(error)}") from None
+        if state != "OK":
+            said = answer[0].decode("utf-8", "replace") if answer and isinstance(answer[0], bytes) else state
+            raise FileProblem(self.place.address, f"the server refused: {said}")
+        found: list[Any] = answer
+        return found
+
+    def uid(self, *words: str) -> list[Any]:
+        """A command on messages by their UIDs."""
+        return self._done(self._open.uid, *words)
+
+    def uids(self) -> list[int]:
+        """The UIDs of all messages, in their order."""
+        found = self.uid("SEARCH", "ALL")
+        return sorted(int(word) for word in b" ".join(each for each in found if each).split())
+
+    def stored(self, uids: Sequence[int]) -> dict[int, Stored]:
+        """What is known of messages; those that are gone are left out."""
+        what = "(UID FLAGS RFC822.SIZE INTERNALDATE BODY.PEEK[HEADER])"
+        found: dict[int, Stored] = {}
+        for words, data in self._fetched(uids, what):
+            uid, size, moment = _UID.search(words), _SIZE.search(words), _MOMENT.search(words)
+            flags = _FLAGS.search(words)
+            if uid is not None and data is not None:
+                named = frozenset((flags[1].decode("ascii", "replace") if flags is not None else "").split())
+                when = moment[1].decode("ascii") if moment is not None else ""
+                found[int(uid[1])] = Stored(named, int(size[1]) if size is not None else len(data), when, data)
+        return found
+
+    def whole(self, uid: int) -> bytes | None:
+        """The bytes of a message, or None where it is gone. It is not marked as seen (BODY.PEEK, RFC 9051, 6.4.5)."""
+        return next((data for _, data in self._fetched([uid], "(UID BODY.PEEK[])") if data is not None), None)
+
+    def _fetched(self, uids: Sequence[int], what: str) -> list[tuple[bytes, bytes | None]]:
+        """The answers to a FETCH: the words of each, and its bytes."""
+        found: list[tuple[bytes, bytes | None]] = []
+        for each in self.uid("FETCH", spoken(uids), what):
+            if isinstance(each, tuple):
+                found.append((each[0], each[1]))
+            elif found and isinstance(each, bytes):  # words that came behind the bytes
+                words, data = found[-1]
+                found[-1] = (words + b" " + each, data)
+        return found
+
+    def named(self, mailbox: str) -> str:
+        """The name of a mailbox as this server takes it: a macro parts the boxes inside boxes by a slash."""
+        if "/" not in mailbox:
+            return encoded_name(mailbox)
+        if self._between is None:
+            found = self._done(self._open.list, '""', '""')
+            match = _DELIMITER.search(found[0]) if found and isinstance(found[0], bytes) else None
+            self._between = match[1].decode("ascii") if match is not None else "/"
+        return encoded_name(mailbox.replace("/", self._between))
+
+    def append(self, mailbox: str, flags: str, moment: str, data: bytes) -> None:
+        """Puts a message into a mailbox."""
+        stamp = f'"{moment}"' if moment else None
+        self._done(self._open.append, self.named(mailbox), flags, stamp, data)
+
+    def ensure_mailbox(self, mailbox: str) -> None:
+        """Makes a mailbox that is not there."""
+        found = self._done(self._open.list, '""', self.named(mailbox))
+        if not [each for each in found if each]:
+            self._done(self._open.create, self.named(mailbox))
+
+    def close(self) -> None:
+        """Ends the talk. A mailbox is not closed first: that would remove what others marked as deleted."""
+        with contextlib.suppress(OSError, imaplib.IMAP4.error):
+            self._open.logout()
+
+
+def spoken(uids: Sequence[int]) -> str:
+    """UIDs as a command takes them: neighbours as a range (RFC 9051, 9)."""
+    found: list[str] = []
+    first = last = 0
+    for uid in [*sorted(uids), 0]:
+        if first and uid != last + 1:
+            found.append(str(first) if first == last else f"{first}:{last}")
+            first = 0
+        first, last = first or uid, uid
+    return ",".join(found)
+
+
+def _said(error: Exception) -> str:
+    if isinstance(error, TimeoutError):
+        return "it is silent"
+    return str(getattr(error, "strerror", None) or error) or type(error).__name__
+
+
+_DELIMITER = late(rb'\) "(.)" ')
+_UID = late(rb"\bUID (\d+)")
+_SIZE = late(rb"\bRFC822\.SIZE (\d+)")
+_MOMENT = late(rb'\bINTERNALDATE "([^"]+)"')
+_FLAGS = late(rb"\bFLAGS \(([^)]*)\)")
