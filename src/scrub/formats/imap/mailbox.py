@@ -7,17 +7,15 @@ import time
 from collections.abc import Callable, Iterator, Sequence
 from datetime import datetime
 
-from scrub.formats.file import picked
 from scrub.formats.imap import deeds
 from scrub.formats.imap.connection import Connection, Place, Stored, place_of
 from scrub.formats.imap.deeds import Deed
-from scrub.formats.mail.boxed import BoxMessage, OpenMailbox
+from scrub.formats.mail.boxed import BoxMessage, LooseMailbox
 from scrub.formats.mail.headers import Headers
 from scrub.formats.mail.mbox_rules import ANSWERED, FLAGGED, SEEN
-from scrub.formats.mail.out import Held, Out, is_maildir
-from scrub.model.change import Change, Recorder
-from scrub.model.declare import Item, holds
-from scrub.model.files import FilePath, WholeFile
+from scrub.formats.mail.out import Held, is_maildir
+from scrub.model.declare import holds
+from scrub.model.files import FilePath
 from scrub.model.problem import Failure, FileProblem, counted
 from scrub.model.sending import Errand
 from scrub.model.series import Series
@@ -120,15 +118,12 @@ class ServerMessage(BoxMessage):
         self.noted("copied", None, str(to), lambda: copies.remove(self.uid), f"copied to {to}")
 
 
-class ServerMailbox(OpenMailbox[ServerMessage]):
+class ServerMailbox(LooseMailbox[ServerMessage]):
     """A mailbox on a server."""
 
     def __init__(self, place: Place) -> None:
-        super().__init__()
+        super().__init__(place.address, place.address, os.path.join(os.getcwd(), place.mailbox.replace("/", "-")))
         self.place = place
-        self.shown = self.address = place.address
-        self.recorder = Recorder()
-        self.out = Out(os.path.join(os.getcwd(), place.mailbox.replace("/", "-")))
         self.copies: dict[str, list[int]] = {}
         self._connection: Connection | None = None
         self._writing: Connection | None = None
@@ -182,41 +177,14 @@ class ServerMailbox(OpenMailbox[ServerMessage]):
     # -- as a macro sees it
 
     @property
-    def item(self) -> Item:
-        """Itself."""
-        return self
-
-    @property
     def name(self) -> str:
         """The mailbox's name on the server."""
         return self.place.mailbox
 
     @property
-    def changes(self) -> list[Change]:
-        """What was changed so far."""
-        return self.recorder.net()
-
-    @property
     def notes(self) -> Sequence[str]:
         """What a person should know."""
         return ("What was done on the server is not taken back by undo.",) if list(self._errands()) else ()
-
-    def selected(self, place: str | None) -> Item:
-        """What a person picked in it."""
-        return picked(self, place)
-
-    def embedded(self) -> list[str]:
-        """There are none."""
-        return []
-
-    def embed(self, title: str, text: str) -> None:
-        """Nothing but messages can be inside."""
-        raise Failure(f"{self.name}: nothing can be put inside a mailbox")
-
-    def ensure_free(self) -> None:
-        """A server serves several at once."""
-
-    save_copy = WholeFile.save_copy
 
     @holds
     def messages(self) -> Series[ServerMessage]:

@@ -2,17 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from hashlib import blake2b
 from typing import Any, Generic, TypeVar
 from weakref import WeakValueDictionary
 
+from scrub.formats.file import picked
 from scrub.formats.mail.draft import Passed
 from scrub.formats.mail.mbox_rules import ANSWERED, FLAGGED, SEEN
-from scrub.formats.mail.out import Mailed
-from scrub.model.declare import FileItem
+from scrub.formats.mail.out import Mailed, Out
+from scrub.model.change import Change, Recorder
+from scrub.model.declare import FileItem, Item
+from scrub.model.files import WholeFile
 from scrub.model.mailbox import Mailbox
+from scrub.model.problem import Failure
 from scrub.model.progress import over
+from scrub.model.sending import Errand
 from scrub.model.series import Series
 
 
@@ -114,6 +119,58 @@ class OpenMailbox(Mailbox, Generic[M]):
                     each.delete()
                     continue
             others.append(place)
+
+
+class LooseMailbox(OpenMailbox[M]):
+    """A mailbox that is no file: a folder, or a place on a server."""
+
+    def __init__(self, shown: str, address: str, beside: str) -> None:
+        """`beside` is the path beside which files are made of it."""
+        super().__init__()
+        self.shown, self.address = shown, address
+        self.recorder = Recorder()
+        self.out = Out(beside)
+
+    @property
+    def item(self) -> Item:
+        """Itself."""
+        return self
+
+    @property
+    def changes(self) -> list[Change]:
+        """What was changed so far."""
+        return self.recorder.net()
+
+    @property
+    def notes(self) -> Sequence[str]:
+        """Nothing to know."""
+        return ()
+
+    @property
+    def sends(self) -> Sequence[Errand]:
+        """What is to be sent."""
+        return self.out.sends
+
+    def selected(self, place: str | None) -> Item:
+        """What a person picked in it."""
+        return picked(self, place)
+
+    def embedded(self) -> list[str]:
+        """There are none."""
+        return []
+
+    def embed(self, title: str, text: str) -> None:
+        """Nothing but messages can be inside."""
+        raise Failure(f"{self.name}: nothing can be put inside a mailbox")
+
+    def ensure_free(self) -> None:
+        """Several share it; each message is looked at once more at the end."""
+
+    save_copy = WholeFile.save_copy
+
+    def lacking(self, what: str = "that") -> str:
+        """It holds messages and nothing else."""
+        return f"{self.name}: a mailbox cannot keep {what}"
 
 
 def _body(message: Mailed) -> bytes:

@@ -3,17 +3,13 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from datetime import datetime
 
-from scrub.formats.file import picked
-from scrub.formats.mail.boxed import BoxMessage, OpenMailbox
-from scrub.formats.mail.out import Origin, Out
-from scrub.model.change import Change, Recorder
-from scrub.model.declare import Item, holds
-from scrub.model.files import WholeFile
+from scrub.formats.mail.boxed import BoxMessage, LooseMailbox
+from scrub.formats.mail.out import Origin
+from scrub.model.declare import holds
 from scrub.model.problem import Failure, FileProblem
-from scrub.model.sending import Errand
 from scrub.model.series import Series
 from scrub.store.disk import digest_of
 from scrub.store.patch import Borrowed, Effect, Patch, Piece
@@ -112,14 +108,12 @@ class MaildirMessage(BoxMessage):
         return [Effect(target, Patch(None, 0, pieces), None), Effect(self.path, None, self.digest())]
 
 
-class Maildir(OpenMailbox[MaildirMessage]):
+class Maildir(LooseMailbox[MaildirMessage]):
     """A mailbox that is a folder."""
 
     def __init__(self, path: str) -> None:
-        super().__init__()
-        self.shown = path
-        self.address = os.path.realpath(path)
-        self.recorder = Recorder()
+        real = os.path.realpath(path)
+        super().__init__(path, real, real)
         self.digests: dict[str, str] = {}
         self._names = [
             (folder, name)
@@ -127,49 +121,11 @@ class Maildir(OpenMailbox[MaildirMessage]):
             for name in sorted(os.listdir(os.path.join(self.address, folder)), key=_order)
             if not name.startswith(".")
         ]
-        self.out = Out(self.address)
-
-    @property
-    def sends(self) -> Sequence[Errand]:
-        """What is to be sent."""
-        return self.out.sends
-
-    @property
-    def item(self) -> Item:
-        """Itself."""
-        return self
 
     @property
     def name(self) -> str:
         """The folder's name."""
         return os.path.basename(self.address)
-
-    @property
-    def changes(self) -> list[Change]:
-        """What was changed so far."""
-        return self.recorder.net()
-
-    @property
-    def notes(self) -> Sequence[str]:
-        """Nothing to know."""
-        return ()
-
-    def selected(self, place: str | None) -> Item:
-        """What a person picked in it."""
-        return picked(self, place)
-
-    def embedded(self) -> list[str]:
-        """There are none."""
-        return []
-
-    def embed(self, title: str, text: str) -> None:
-        """Nothing but messages can be inside."""
-        raise Failure(f"{self.name}: nothing can be put inside a mailbox")
-
-    def ensure_free(self) -> None:
-        """Mail programs share a Maildir; each message is looked at once more when it is saved."""
-
-    save_copy = WholeFile.save_copy
 
     @holds
     def messages(self) -> Series[MaildirMessage]:
@@ -179,10 +135,6 @@ class Maildir(OpenMailbox[MaildirMessage]):
     def made(self, number: int) -> MaildirMessage:
         """The message at a place."""
         return MaildirMessage(self, number + 1, *self._names[number])
-
-    def lacking(self, what: str = "that") -> str:
-        """It holds messages and nothing else."""
-        return f"{self.name}: a mailbox cannot keep {what}"
 
     def effects(self, into: str | None = None) -> list[Effect]:
         """What is to be done: other mailboxes get their messages before this one lets them go."""
