@@ -108,6 +108,7 @@ def test_flags_moves_and_edits_are_done_on_the_server_when_all_is_saved(
 ) -> None:
     server.put(*(a_message(n, Subject=f"Fwd: {n}") for n in range(6)))
     server.put(a_message(6, Subject="Fwd: 6"), flags="(\\Answered $Label)")
+    before = server.all()
     result = on_server(
         'each message\nif message.subject is "Fwd: 1" or message.subject is "Fwd: 2"\nmove to: "Old/2026"\n'
         'else if message.subject is "Fwd: 3"\ndelete\nelse if message.subject is "Fwd: 4"\nmessage.flagged = yes\nmessage.seen = yes\n'
@@ -125,8 +126,25 @@ def test_flags_moves_and_edits_are_done_on_the_server_when_all_is_saved(
     assert {note.state for note in scrub.outbox()} == {"done"}
     assert "2 messages moved to Old/2026" in cli("changes").out
     undone = cli("undo")
-    assert "Not taken back: " in undone.out
+    assert "Taken back on the server: 2 messages moved to Old/2026" in undone.out
+    assert "Not taken back" not in undone.out
     assert not Path("local.mbox").exists()
+    assert sorted(server.all(), key=repr) == sorted(before, key=repr)
+    assert server.all("Old.2026") == []
+    assert {note.state for note in scrub.outbox()} == {"taken back"}
+    assert cli("undo").code == 2
+
+
+def test_what_cannot_be_taken_back_on_the_server_is_told(server: Server, cli: Callable[..., Output]) -> None:
+    server.put(*(a_message(n, Subject=f"Fwd: {n}") for n in range(3)))
+    on_server('each message\nmove to: "Old"\nend\neach message in selection\nskip\nend')
+    talk = server.talk()
+    talk.select("Old")
+    talk.store("2", "+FLAGS", "\\Deleted")
+    talk.expunge()
+    undone = cli("undo")
+    assert "Not taken back: 3 messages moved to Old: 1 of the messages are not in Old any more" in undone.out
+    assert server.subjects("Old") == ["Fwd: 0", "Fwd: 2"]
 
 
 def test_only_the_header_of_an_edited_message_changes(server: Server) -> None:

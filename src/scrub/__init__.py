@@ -348,10 +348,11 @@ def undo(
 
     Raises `Refused` when a file was edited since; with `copy`, its former version is then laid beside it.
     """
-    store = home().store
+    from scrub.taking_back import take_back
+
     with _explained():
-        store.recover()
-        return store.undo(run, copy, watch)
+        home().store.recover()
+        return take_back(home(), run, copy, watch)
 
 
 def redo(run: int | None = None) -> Restored:

@@ -29,11 +29,11 @@ def command(run: int | None, redo: bool, copy: bool) -> int:
         click.echo(f"Run {restored.run} is {done}: {what}.")
         other = f"scrub undo {restored.run}" + ("" if redo else " --redo")
         click.echo(f"{'Take it back' if redo else 'Do it again'}: {other}")
-    sent = () if redo else scrub.changes(restored.run).sent
-    for said in sent[:3]:
-        click.echo(f"Not taken back: {said}")
-    if len(sent) > 3:
-        click.echo(f"Nor {len(sent) - 3:,} more that left this machine: scrub changes {restored.run}")
+    for said in restored.told:
+        click.echo(said)
+    sent = [note for note in scrub.outbox() if note.run == restored.run and note.state == "sent"]
+    if sent and not redo:
+        click.echo(f"{scrub.counted(len(sent), 'message was', 'messages were')} sent, which nothing takes back.")
     for path in restored.copies:
         click.echo(
             f"That file was edited since and stays as it is. The former version is beside it: {short_path(path)}"

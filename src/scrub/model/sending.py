@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from typing import NamedTuple, Protocol, runtime_checkable
+from collections.abc import Callable
+from typing import Any, NamedTuple, Protocol, runtime_checkable
 
 
 class Outgoing(NamedTuple):
@@ -62,8 +63,14 @@ class Errand(Protocol):
 class Doing(Errand, Protocol):
     """An errand that knows by itself how it is done."""
 
-    def perform(self) -> None:
-        """Does it. Raises `NotSent` or `PerhapsSent`."""
+    @property
+    def address(self) -> str:
+        """Where it is done."""
+
+    def perform(self, keep: Callable[[bytes], str]) -> list[dict[str, Any]]:
+        """Does it; gives what takes it back. `keep` keeps bytes for that, and gives their name. Raises `NotSent` or
+        `PerhapsSent`.
+        """
 
     def finish(self) -> None:
         """Is told that all errands of a file are done."""

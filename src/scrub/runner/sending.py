@@ -50,7 +50,7 @@ class Sender:
                 self._not_done(number, each, stopped, into)
                 continue
             try:
-                self._perform(each)
+                self._perform(each, number)
             except NotSent as problem:
                 self._not_done(number, each, str(problem), into)
                 stopped = "" if "refused" in str(problem) else str(problem)
@@ -62,7 +62,6 @@ class Sender:
                 )
                 stopped = f"one before it may not have been {each.done}"
             else:
-                self._outbox.settle(number, DONE)
                 into.sent.append(f"{each.done} {each.said}" if each.done == "sent" else each.said)
         for each in errands:
             if not isinstance(each, Outgoing) and isinstance(each, Doing):
@@ -75,14 +74,16 @@ class Sender:
     def _kept(self, number: int, errand: Errand) -> str:
         return f". Its text is kept: {self._outbox.path(number)}" if errand.data else ""
 
-    def _perform(self, errand: Errand) -> None:
+    def _perform(self, errand: Errand, number: int) -> None:
         if not isinstance(errand, Outgoing):
             assert isinstance(errand, Doing)
-            errand.perform()
+            back = errand.perform(lambda data: self._outbox.keep(number, data))
+            self._outbox.settle(number, DONE, back=back, address=errand.address)
             return
         if self._open is None:
             self._open = self._carrier()
         self._open.carry(errand)
+        self._outbox.settle(number, DONE)
 
     def close(self) -> None:
         """Ends the connection."""

@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import json
 import os
+from collections.abc import Sequence
 from typing import Any, NamedTuple
 
 from scrub.store.disk import Disk
 
-#: What became of an errand: it is under way, was done, surely was not, or nobody knows.
+#: What became of an errand: it is under way, was done, surely was not, nobody knows, or it was taken back.
 UNDER_WAY, DONE, NOT_DONE, UNKNOWN = "under way", "{done}", "not {done}", "may have been {done}"
+TAKEN_BACK = "taken back"
 
 
 class Note(NamedTuple):
@@ -23,6 +25,8 @@ class Note(NamedTuple):
     recipients: tuple[str, ...]
     subject: str
     done: str = "sent"  # the word for what became of it
+    address: str = ""  # the server on which it was done
+    back: tuple[dict[str, Any], ...] = ()  # what takes it back there
     path: str = ""  # where its bytes are, of one that was not, or perhaps not, sent
 
 
@@ -35,7 +39,8 @@ class Outbox:
     def note(self, run: int, id_: str, recipients: tuple[str, ...], subject: str, data: bytes, done: str) -> int:
         """Notes a message that is about to be sent, with its bytes; gives its number. It lasts when this returns."""
         self._disk.make_folder(self._folder)
-        numbers = [int(name.partition(".")[0]) for name in self._disk.names(self._folder) if name[:1].isdigit()]
+        stems = [name.partition(".")[0] for name in self._disk.names(self._folder)]
+        numbers = [int(stem) for stem in stems if stem.isdigit()]
         number = max(numbers, default=0) + 1
         while not self._disk.claim_file(self._path(number, "eml"), b""):
             number += 1
@@ -46,10 +51,13 @@ class Outbox:
         })  # fmt: skip
         return number
 
-    def settle(self, number: int, state: str, why: str = "") -> None:
-        """Notes what became of a message. The bytes of one that was sent are let go."""
+    def settle(
+        self, number: int, state: str, why: str = "", back: Sequence[dict[str, Any]] = (), address: str = ""
+    ) -> None:
+        """Notes what became of an errand, and what takes it back. The bytes of one that was done are let go."""
         found = self._read(number)
-        self._write({**found, "state": state.format(done=found["done"]), "why": why})
+        more = {"back": list(back), "address": address}
+        self._write({**found, **more, "state": state.format(done=found["done"]), "why": why})
         if state == DONE or not found["kept"]:
             self._disk.remove(self._path(number, "eml"))
 
@@ -78,10 +86,25 @@ class Outbox:
                     data = self._read(int(name.partition(".")[0]))
                     gone = not data.pop("kept") or data["state"] == data["done"]
                     path = "" if gone else self._path(data["number"], "eml")
-                    found.append(Note(**{**data, "recipients": tuple(data["recipients"]), "path": path}))
+                    lists = {"recipients": tuple(data["recipients"]), "back": tuple(data.get("back", ()))}
+                    found.append(Note(**{**data, **lists, "path": path}))
                 except (ValueError, TypeError, KeyError):
                     continue  # damaged, and said of nobody
         return sorted(found, reverse=True)
+
+    def keep(self, number: int, data: bytes) -> str:
+        """Keeps bytes by which an errand can be taken back; gives their name."""
+        name = f"{number}-{sum(each.startswith(f'{number}-') for each in self._disk.names(self._folder)) + 1}.eml"
+        self._disk.write(os.path.join(self._folder, name), [data])
+        return name
+
+    def kept(self, name: str) -> bytes:
+        """The bytes that were kept under a name."""
+        return self._disk.read(os.path.join(self._folder, os.path.basename(name)))
+
+    def to_take_back(self, run: int) -> list[Note]:
+        """What a run did on servers that can be taken back, the last first."""
+        return [each for each in self.notes() if each.run == run and each.back and each.state == each.done]
 
     def path(self, number: int) -> str:
         """Where the bytes of a message are that was not, or perhaps not, sent."""

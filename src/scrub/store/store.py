@@ -68,6 +68,7 @@ class Restored(NamedTuple):
     run: int
     paths: tuple[str, ...]
     copies: tuple[str, ...]
+    told: tuple[str, ...] = ()  # what became of what was done on servers
 
 
 class Store:

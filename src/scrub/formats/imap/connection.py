@@ -188,10 +188,18 @@ class Connection:
             self._between = match[1].decode("ascii") if match is not None else "/"
         return encoded_name(mailbox.replace("/", self._between))
 
-    def append(self, mailbox: str, flags: str, moment: str, data: bytes) -> None:
-        """Puts a message into a mailbox."""
+    def append(self, mailbox: str, flags: str, moment: str, data: bytes) -> tuple[int, list[int]] | None:
+        """Puts a message into a mailbox; gives the UIDVALIDITY there and its UID, where the server says (RFC 4315)."""
         stamp = f'"{moment}"' if moment else None
-        self._done(self._open.append, self.named(mailbox), flags, stamp, data)
+        return _told(_APPENDED, self._done(self._open.append, self.named(mailbox), flags, stamp, data))
+
+    def uid_there(self, command: str, uids: Sequence[int], mailbox: str) -> tuple[int, list[int]] | None:
+        """Messages moved or copied to a mailbox; gives the UIDVALIDITY there and their UIDs, where the server says."""
+        self._open.untagged_responses.pop("COPYUID", None)
+        answer = self.uid(command, spoken(uids), self.named(mailbox))
+        said = self._open.untagged_responses.pop("COPYUID", None)
+        found = [b"[COPYUID %b]" % each for each in said or () if isinstance(each, bytes)]
+        return _told(_COPIED, [*answer, *found])
 
     def ensure_mailbox(self, mailbox: str) -> None:
         """Makes a mailbox that is not there."""
@@ -203,6 +211,24 @@ class Connection:
         """Ends the talk. A mailbox is not closed first: that would remove what others marked as deleted."""
         with contextlib.suppress(OSError, imaplib.IMAP4.error):
             self._open.logout()
+
+
+def _told(form: re.Pattern[bytes], answer: Sequence[Any]) -> tuple[int, list[int]] | None:
+    """The UIDVALIDITY and UIDs that an answer names."""
+    for each in answer:
+        match = form.search(each) if isinstance(each, bytes) else None
+        if match is not None:
+            return int(match[1]), uids_in(match[2].decode("ascii"))
+    return None
+
+
+def uids_in(words: str) -> list[int]:
+    """The UIDs of a set: `4:6,9` (RFC 9051, 9)."""
+    found: list[int] = []
+    for each in words.split(","):
+        first, _, last = each.partition(":")
+        found += range(int(first), int(last or first) + 1)
+    return found
 
 
 def spoken(uids: Sequence[int]) -> str:
@@ -223,6 +249,8 @@ def _said(error: Exception) -> str:
     return str(getattr(error, "strerror", None) or error) or type(error).__name__
 
 
+_APPENDED = late(rb"\[APPENDUID (\d+) ([\d:,]+)\]")
+_COPIED = late(rb"\[COPYUID (\d+) [\d:,]+ ([\d:,]+)\]")
 _DELIMITER = late(rb'\) "(.)" ')
 _UID = late(rb"\bUID (\d+)")
 _SIZE = late(rb"\bRFC822\.SIZE (\d+)")

@@ -7,9 +7,8 @@ import time
 from collections.abc import Callable, Iterator, Sequence
 from datetime import datetime
 
-from scrub.formats.imap import deeds
 from scrub.formats.imap.connection import Connection, Place, Stored, place_of
-from scrub.formats.imap.deeds import Deed
+from scrub.formats.imap.deeds import Deed, Order
 from scrub.formats.mail.boxed import BoxMessage, LooseMailbox
 from scrub.formats.mail.headers import Headers
 from scrub.formats.mail.mbox_rules import ANSWERED, FLAGGED, SEEN
@@ -181,11 +180,6 @@ class ServerMailbox(LooseMailbox[ServerMessage]):
         """The mailbox's name on the server."""
         return self.place.mailbox
 
-    @property
-    def notes(self) -> Sequence[str]:
-        """What a person should know."""
-        return ("What was done on the server is not taken back by undo.",) if list(self._errands()) else ()
-
     @holds
     def messages(self) -> Series[ServerMessage]:
         """Its messages, in the order in which they came."""
@@ -194,10 +188,6 @@ class ServerMailbox(LooseMailbox[ServerMessage]):
     def made(self, number: int) -> ServerMessage:
         """The message at a place."""
         return ServerMessage(self, number + 1, self._uids[number])
-
-    def lacking(self, what: str = "that") -> str:
-        """It holds messages and nothing else."""
-        return f"{self.name}: a mailbox on a server cannot keep {what}"
 
     def is_local(self, to: str) -> bool:
         """Whether the name of a mailbox is that of a file or folder of this machine."""
@@ -218,9 +208,17 @@ class ServerMailbox(LooseMailbox[ServerMessage]):
 
     def _errands(self) -> Iterator[Deed]:
         every = [self.kept[number] for number in sorted(self.kept)]
+        for mailbox, wanted in self.copies.items():
+            edited = [each for each in every if each.touched and each.uid in wanted]
+            uids = [uid for uid in wanted if uid not in [each.uid for each in edited]]
+            if uids:
+                said = f"{counted(len(uids), 'message')} copied to {mailbox}"
+                yield self._deed(said, {"do": "copy", "uids": uids, "to": mailbox})
+            for each in edited:
+                yield self._written(each, mailbox, "copied to", [])
         for each in every:
             if each.touched and (not each.gone or each.target):
-                yield self._replaced(each)
+                yield self._written(each, each.target or self.name, "written anew in", [each.uid])
         whole = [each for each in every if not (each.touched and (not each.gone or each.target))]
         for on in (True, False):
             groups: dict[tuple[str, ...], list[int]] = {}
@@ -232,11 +230,7 @@ class ServerMailbox(LooseMailbox[ServerMessage]):
             for words, uids in groups.items():
                 named = " ".join(word.strip("\\").lower() for word in words)
                 said = f"{counted(len(uids), 'message')} {'' if on else 'not '}{named} in {self.name}"
-                yield self._deed(said, deeds.flagging(uids, words, on))
-        for mailbox, uids in self.copies.items():
-            if uids:
-                said = f"{counted(len(uids), 'message')} copied to {mailbox}"
-                yield self._deed(said, deeds.copying(uids, mailbox))
+                yield self._deed(said, {"do": "flag", "uids": uids, "flags": list(words), "on": on})
         moved: dict[str, list[int]] = {}
         for each in whole:
             if each.gone:
@@ -244,22 +238,23 @@ class ServerMailbox(LooseMailbox[ServerMessage]):
         for mailbox, uids in moved.items():
             if mailbox:
                 said = f"{counted(len(uids), 'message')} moved to {mailbox}"
-                yield self._deed(said, deeds.moving(uids, mailbox))
+                yield self._deed(said, {"do": "move", "uids": uids, "to": mailbox})
             else:
-                yield self._deed(f"{counted(len(uids), 'message')} taken out of {self.name}", deeds.removing(uids))
+                said = f"{counted(len(uids), 'message')} taken out of {self.name}"
+                yield self._deed(said, {"do": "remove", "uids": uids})
 
-    def _replaced(self, message: ServerMessage) -> Deed:
-        """A message that is written anew: the changed one is appended, and the former one goes."""
+    def _written(self, message: ServerMessage, target: str, how: str, instead: Sequence[int]) -> Deed:
+        """A message that is written anew; the former one goes then, if it is named."""
         others = message.known.flags - set(_FLAGS.values()) - {"\\Recent", "\\Deleted"}
         flags = " ".join(sorted({*others, *(_FLAGS[flag] for flag in message.flags)}))
-        data = message.written()
-        target = message.target or self.place.mailbox
-        moment = message.known.arrived or time.strftime("%d-%b-%Y %H:%M:%S +0000", time.gmtime())
-        said = f'"{message.subject}" written anew in {target}'
-        return self._deed(said, deeds.replacing(message.uid, target, f"({flags})", moment.strip(), data), data)
+        order = {
+            "do": "append", "uids": list(instead), "to": target, "flags": f"({flags})",
+            "moment": message.known.arrived.strip() or time.strftime("%d-%b-%Y %H:%M:%S +0000", time.gmtime()),
+        }  # fmt: skip
+        return self._deed(f'"{message.subject}" {how} {target}', order, message.written())
 
-    def _deed(self, said: str, work: Callable[[Connection], None], data: bytes = b"") -> Deed:
-        return Deed(said, work, self._write, self.finish, data)
+    def _deed(self, said: str, order: Order, data: bytes = b"") -> Deed:
+        return Deed(said, order, self._write, self.finish, self.address, data)
 
     def _write(self) -> Connection:
         """The connection on which things are done, once for all of them; the messages must still be the ones that

@@ -1,0 +1,53 @@
+"""A run taken back: its files, and what it did on servers."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import TYPE_CHECKING
+
+from scrub.store.errors import NoSuchRun
+from scrub.store.store import Restored
+
+if TYPE_CHECKING:
+    from scrub.home_folder import Home
+
+
+def take_back(
+    home: Home, run: int | None, copy: bool, watch: Callable[[float, int, str], None] | None = None
+) -> Restored:
+    """Takes a run back, left out the last one. What was done on a server is taken back there, without a promise by the
+    byte; what cannot be is told, and what was sent stays.
+    """
+    outbox = home.store.outbox
+    if run is None:
+        last = max((note.run for note in outbox.notes() if note.back and note.state == note.done), default=0)
+        newer = next((each.number for each in home.store.runs() if each.commits and not each.undone), 0)
+        run = last if last > newer else None
+    try:
+        restored = home.store.undo(run, copy, watch)
+    except NoSuchRun:
+        if run is None or not outbox.to_take_back(run):
+            raise
+        restored = Restored(run, (), ())
+    return restored._replace(told=_on_servers(home, restored.run))
+
+
+def _on_servers(home: Home, run: int) -> tuple[str, ...]:
+    """Takes back what a run did on servers; a sentence for each."""
+    from scrub.formats.imap.deeds import taken_back
+    from scrub.model.passwords import knowing
+    from scrub.model.problem import FileProblem
+    from scrub.store.outbox import TAKEN_BACK
+
+    outbox, told = home.store.outbox, []
+    for note in outbox.to_take_back(run):
+        try:
+            with knowing(home.password):
+                taken_back(note.address, note.back, outbox.kept)
+        except (FileProblem, OSError) as problem:
+            what = problem.what if isinstance(problem, FileProblem) else str(problem.strerror)
+            told.append(f"Not taken back: {note.subject}: {what}")
+            continue
+        outbox.settle(note.number, TAKEN_BACK)
+        told.append(f"Taken back on the server: {note.subject}")
+    return tuple(told)
