@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from hashlib import blake2b
 from typing import Any, Generic, TypeVar
 from weakref import WeakValueDictionary
 
@@ -19,6 +18,7 @@ from scrub.model.problem import Failure
 from scrub.model.progress import over
 from scrub.model.sending import Errand
 from scrub.model.series import Series
+from scrub.store.hashing import hash_of
 
 
 class BoxMessage(Passed):
@@ -106,7 +106,7 @@ class OpenMailbox(Mailbox, Generic[M]):
         """Takes out every message that stands there a second time."""
         known: dict[str, list[int]] = {}
         every: Series[Mailed] = self.messages()  # type: ignore[assignment]
-        bodies: dict[int, bytes] = {}
+        bodies: dict[int, str] = {}
         for place, each in enumerate(over(every)):
             if each.removed or not each.id:
                 continue
@@ -173,7 +173,7 @@ class LooseMailbox(OpenMailbox[M]):
         return f"{self.name}: a mailbox cannot keep {what}"
 
 
-def _body(message: Mailed) -> bytes:
+def _body(message: Mailed) -> str:
     """The hash of what a message holds, by whatever way it came."""
     _, body = message.head
-    return blake2b(message.octets(body, message.length).replace(b"\r\n", b"\n").strip(), digest_size=20).digest()
+    return hash_of(message.octets(body, message.length).replace(b"\r\n", b"\n").strip())

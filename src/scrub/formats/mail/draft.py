@@ -2,12 +2,9 @@
 
 from __future__ import annotations
 
-import mimetypes
 import os
 import re
-import uuid
 from collections.abc import Callable, Mapping, Sequence
-from html import escape
 from typing import Any
 
 from scrub.formats.mail.addresses import address_list
@@ -16,7 +13,7 @@ from scrub.formats.mail.headers import Headers, headers_of, spliced
 from scrub.formats.mail.mbox_rules import unquoted
 from scrub.formats.mail.message import OpenMessage, rewritten, texts_in
 from scrub.formats.mail.out import Mailed, Origin, Out
-from scrub.formats.mail.parts import Part, encoded
+from scrub.formats.mail.parts import Part, encoded, new_reader
 from scrub.formats.mail.stored import Edit
 from scrub.formats.mail.wire import outgoing
 from scrub.formats.mail.words import ensure_one_line, phrase
@@ -133,6 +130,8 @@ class Draft(OpenMessage):
                 raise Failure("its text is in an encoding that cannot be read. Forward it without a text")
             own = part.text(data)
             if part.type == "text/html":
+                from html import escape
+
                 page = f"<p>{escape(text, quote=False).replace(chr(10), '<br>')}</p>"
                 found = _BODY.search(own)
                 at = found.end() if found is not None else 0
@@ -144,7 +143,7 @@ class Draft(OpenMessage):
         """Makes it a message of several parts: one in front of what it was, or some behind it."""
         head, rest = self._state
         end = self.line_end.encode()
-        boundary = f"={uuid.uuid4().hex}".encode()
+        boundary = f"={_unique()}".encode()
         own = b"".join(field for name, field in Headers(head).names() if name.startswith("content-"))
         outer = b"".join(field for name, field in Headers(head).names() if not name.startswith(("content-", "mime-")))
         outer += b"MIME-Version: 1.0" + end + b'Content-Type: multipart/mixed; boundary="' + boundary + b'"' + end
@@ -291,7 +290,7 @@ def _made(
         ("To", address_list(to, len("To: "), line_end)),
         ("Subject", phrase(subject, len("Subject: "), line_end)),
         ("Date", date_line().encode("ascii")),
-        ("Message-ID", f"<{uuid.uuid4().hex}@{domain}>".encode()),
+        ("Message-ID", f"<{_unique()}@{domain}>".encode()),
     ]
     head = b"".join(name.encode("ascii") + b": " + value + line_end.encode() for name, value in fields) + own
     return Draft(file, out, head, rest, line_end)
@@ -303,6 +302,11 @@ def _noted(draft: Draft, what: str) -> Draft:
 
     draft.changed("draft", None, what, revert, f"new draft, {what}")
     return draft
+
+
+def _unique() -> str:
+    """A word that nobody else has."""
+    return os.urandom(16).hex()
 
 
 def _readable(root: Part) -> list[Part]:
@@ -322,9 +326,9 @@ def _text_part(text: str, line_end: str) -> bytes:
 
 def _file_part(name: str, data: bytes, line_end: str) -> bytes:
     """A file as a part of a message; its name as RFC 2231 has it."""
-    from email.message import Message as Reader
+    import mimetypes
 
-    reader = Reader()
+    reader = new_reader()
     reader["Content-Type"] = mimetypes.guess_type(name)[0] or "application/octet-stream"
     reader["Content-Transfer-Encoding"] = "base64"
     plain: Any = name if name.isascii() else ("utf-8", "", name)

@@ -72,6 +72,10 @@ class Headers:
             self._low = b"\n" + self.data.lower()
         return self._low
 
+    def forget(self) -> None:
+        """Lets go what only makes searches fast."""
+        self._low = None
+
     def _end(self, value: int) -> int:
         """Where the line end behind a value is: behind a folded one, that of its last line."""
         data = self.data

@@ -11,7 +11,6 @@ from scrub.formats.mail.dates import date_in
 from scrub.formats.mail.mbox_rules import quoted, unquoted
 from scrub.formats.mail.out import Mailed, Out
 from scrub.formats.mail.parts import Part, encoded, fits_plain
-from scrub.formats.mail.readable import readable
 from scrub.formats.mail.words import decoded, ensure_one_line, phrase
 from scrub.model.addresses import Address
 from scrub.model.amounts import Size
@@ -183,7 +182,11 @@ class OpenMessage(Mailed):
             said = part.text(data)
             if self.in_mbox and part.encoding not in ("base64", "quoted-printable"):
                 said = unquoted(said.encode("utf-8", "surrogateescape")).decode("utf-8", "surrogateescape")
-        return readable(said) if part.type == "text/html" else said
+        if part.type != "text/html":
+            return said
+        from scrub.formats.mail.readable import readable  # what reads pages takes long to load
+
+        return readable(said)
 
     def _set_text(self, part: Part, data: bytes, value: str) -> None:
         before = self._text_of(part, data)

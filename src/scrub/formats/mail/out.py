@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import os
-import socket
 import time
 from collections.abc import Callable, Iterator, Sequence
 from typing import NamedTuple, Protocol
@@ -252,6 +251,8 @@ def _appended(path: str, messages: Sequence[Mailed]) -> Effect:
 
 def _delivered(path: str, messages: Sequence[Mailed]) -> Iterator[Effect]:
     """Messages as new files of a Maildir; in tmp they need not be first, as they come by a rename anyway."""
+    import socket  # takes long to load, and few messages go into such a folder
+
     host = socket.gethostname().replace("/", "\\057").replace(":", "\\072")
     taken: set[str] = set()
     for number, each in enumerate(messages, 1):

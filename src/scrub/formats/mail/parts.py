@@ -5,19 +5,28 @@ from __future__ import annotations
 import binascii
 import re
 from collections.abc import Iterator
-from email.message import Message as Reader
-from email.utils import collapse_rfc2231_value
 from functools import cached_property
+from typing import TYPE_CHECKING
 
 from scrub.formats.mail.headers import Headers, headers_of
 from scrub.formats.mail.words import charset_known, decoded
 from scrub.model.late import late
+
+if TYPE_CHECKING:
+    from email.message import Message as Reader
 
 #: Parts inside parts that are followed; deeper ones are one part.
 _DEEPEST = 40
 #: Octets of a line, without its end, that every mail server takes (RFC 5322, 2.1.1), and of a line in base64 or
 #: quoted-printable (RFC 2045, 6.7 and 6.8).
 LONGEST_LINE, _ENCODED_LINE = 998, 76
+
+
+def new_reader() -> Reader:
+    """Headers as the library reads and writes them, which takes long to load: subjects need none of it."""
+    from email.message import Message
+
+    return Message()
 
 
 class Part:
@@ -42,7 +51,7 @@ class Part:
     @cached_property
     def _fields(self) -> Reader:
         """The headers that say what it is, as the library reads them."""
-        reader = Reader()
+        reader = new_reader()
         for name in ("Content-Type", "Content-Disposition", "Content-Transfer-Encoding"):
             value = self.headers.raw(name)
             if value is not None:
@@ -50,6 +59,8 @@ class Part:
         return reader
 
     def _parameter(self, name: str) -> str:
+        from email.utils import collapse_rfc2231_value
+
         found = self._fields.get_param(name)
         return "" if found is None else str(collapse_rfc2231_value(found)).rstrip()
 
@@ -81,7 +92,7 @@ class Part:
 
     def type_with(self, charset: str) -> bytes:
         """Its type, with all that is said of it, as a text in this encoding of characters."""
-        reader = Reader()
+        reader = new_reader()
         reader["Content-Type"] = self.headers.raw("Content-Type") or "text/plain"
         reader.set_param("charset", charset)
         return str(reader["Content-Type"]).encode("ascii", "replace")

@@ -124,6 +124,9 @@ class StoredMessage(Message):
         self.touch()
         before = self._values, self._splices
         self._values, self._splices = values, self._splices if splices is None else splices
+        self._raws = {}  # of a message that is kept, no more is held than is needed
+        if self._head is not None:
+            self._head[0].forget()
 
         def revert() -> None:
             self._values, self._splices = before
