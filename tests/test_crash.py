@@ -48,12 +48,23 @@ class CutDisk(Disk):
     def make_folder(self, path: str) -> None:
         super().make_folder(path)
 
-    def write(self, path: str, chunks: Iterable[bytes], like: str | None = None, lasting: bool = True) -> None:
+    def write(
+        self, path: str, chunks: Iterable[bytes], like: str | None = None, lasting: bool = True, fresh: bool = False
+    ) -> None:
         data = b"".join(chunks)
         if self.left < 1:
-            super().write(path, [data[: len(data) // 2]], like, lasting)
+            super().write(path, [data[: len(data) // 2]], like, lasting, fresh)
         self.step()
-        super().write(path, [data], like, lasting)
+        super().write(path, [data], like, lasting, fresh)
+
+    def rename_new(self, old: str, new: str) -> None:
+        self.step()
+        super().rename_new(old, new)
+        self.loose.setdefault(os.path.dirname(new), []).append((old, new))
+
+    def claim_file(self, path: str, data: bytes) -> bool:
+        self.step()
+        return super().claim_file(path, data)
 
     def rename(self, old: str, new: str) -> None:
         self.step()
@@ -171,12 +182,14 @@ class FullDisk(Disk):
     def __init__(self, writes: int) -> None:
         self.left = writes
 
-    def write(self, path: str, chunks: Iterable[bytes], like: str | None = None, lasting: bool = True) -> None:
+    def write(
+        self, path: str, chunks: Iterable[bytes], like: str | None = None, lasting: bool = True, fresh: bool = False
+    ) -> None:
         self.left -= 1
         if self.left < 0:
-            super().write(path, [b"".join(chunks)[:3]], like, False)
+            super().write(path, [b"".join(chunks)[:3]], like, False, fresh)
             raise OSError(errno.ENOSPC, "No space left on device", path)
-        super().write(path, chunks, like, lasting)
+        super().write(path, chunks, like, lasting, fresh)
 
 
 def test_a_full_disk_leaves_all_as_it_was(tmp_path: Path) -> None:

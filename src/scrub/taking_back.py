@@ -29,7 +29,7 @@ def take_back(
         if run is None or not outbox.to_take_back(run):
             raise
         restored = Restored(run, (), ())
-    return restored._replace(told=_on_servers(home, restored.run))
+    return restored._replace(told=(*restored.told, *_on_servers(home, restored.run)))
 
 
 def _on_servers(home: Home, run: int) -> tuple[str, ...]:

@@ -82,4 +82,5 @@ def _joined() -> list[str]:
 
 def _keep(folders: list[str]) -> None:
     settings = scrub.home().settings
-    settings.save({**settings.load(), "libraries": folders})
+    with settings.changing() as found:
+        found["libraries"] = folders

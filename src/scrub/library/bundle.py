@@ -11,6 +11,7 @@ from scrub.library.library import Entry, Library
 from scrub.library.text import ENDINGS, decoded
 from scrub.model.operations import as_file_name
 from scrub.model.problem import FileProblem
+from scrub.store.disk import private_folder
 
 #: A backup or a pack bigger than this in bytes, unpacked, is none of ours.
 LARGEST = 64 << 20
@@ -63,7 +64,7 @@ def restore(home: str, source: str, library: Library, replace: bool) -> Restored
             entry = own.get(os.path.realpath(path))
             if entry is not None:
                 library.former.keep(entry.title, entry.text, "restored")
-        os.makedirs(os.path.dirname(path), mode=0o700, exist_ok=True)
+        private_folder(os.path.dirname(path))
         with open(path + ".new", "wb") as out:
             out.write(data)
         os.replace(path + ".new", path)

@@ -9,6 +9,7 @@ from typing import NamedTuple
 from scrub.library.text import read_macro
 from scrub.model.operations import as_file_name
 from scrub.model.values import fold
+from scrub.store.disk import private_folder
 
 
 class Former(NamedTuple):
@@ -43,7 +44,7 @@ class FormerTexts:
     def keep(self, title: str, text: str, why: str, files: str | None = None) -> None:
         """Keeps a text before it is replaced; `why` is one word, `files` a folder that goes along."""
         folder = self._of(title)
-        os.makedirs(folder, mode=0o700, exist_ok=True)
+        private_folder(folder)
         stamp = datetime.now().strftime("%Y-%m-%dT%H-%M-%S-%f")
         with open(os.path.join(folder, f"{stamp} {why}.scrub"), "w", encoding="utf-8", newline="") as stream:
             stream.write(text)
@@ -55,7 +56,7 @@ class FormerTexts:
         source, target = self._of(old), self._of(new)
         if source == target or not os.path.isdir(source):
             return
-        os.makedirs(target, mode=0o700, exist_ok=True)
+        private_folder(target)
         for name in os.listdir(source):
             os.rename(os.path.join(source, name), os.path.join(target, name))
         os.rmdir(source)

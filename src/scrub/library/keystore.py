@@ -35,14 +35,16 @@ class KeyStore:
     def set(self, name: str, password: str) -> None:
         """Keeps a password. Raises `NoKeyStore`."""
         self._store().set_password(SERVICE, name, password)
-        self._names.save({"names": sorted({*self.names(), name})})
+        with self._names.changing() as found:
+            found["names"] = sorted({*map(str, found.get("names", [])), name})
 
     def forget(self, name: str) -> None:
         """Forgets a password. Raises `BadCall` when there is none of that name."""
         if name not in self.names():
             raise BadCall(f'no password is kept under "{name}"')
         self._store().delete_password(SERVICE, name)
-        self._names.save({"names": [each for each in self.names() if each != name]})
+        with self._names.changing() as found:
+            found["names"] = [each for each in found.get("names", []) if each != name]
 
     def names(self) -> list[str]:
         """The names under which passwords are kept."""

@@ -10,10 +10,11 @@ from typing import TYPE_CHECKING, NamedTuple
 from scrub.language.header import read_header
 from scrub.language.lexer import split_lines
 from scrub.language.tree import Macro
-from scrub.library.text import ENDINGS, read_macro, write_text
+from scrub.library.text import ENDINGS, held, read_macro, write_text
 from scrub.model.operations import as_file_name
 from scrub.model.problem import BadCall, Problem, ScrubError, did_you_mean
 from scrub.model.values import fold
+from scrub.store.disk import private_folder
 from scrub.store.patch import free_path
 
 if TYPE_CHECKING:
@@ -102,6 +103,10 @@ class Library:
 
     def replace(self, entry: Entry, text: str, why: str = "edited") -> Entry:
         """Gives a macro another text, and keeps the former one. Raises `BadCall` for a title that is taken."""
+        with held(os.path.dirname(self.folder)):
+            return self._replace(entry, text, why)
+
+    def _replace(self, entry: Entry, text: str, why: str) -> Entry:
         self._ensure_own(entry)
         title = header(text, entry.path)[0].title
         if not title:
@@ -114,14 +119,21 @@ class Library:
         path = entry.path if title == entry.title else _free_path(os.path.dirname(entry.path), title)
         write_text(path, text)
         if path != entry.path:
-            if os.path.isdir(files_folder(entry.path)):
-                os.rename(files_folder(entry.path), files_folder(path))
-            os.remove(entry.path)
+            own, moved = files_folder(entry.path), files_folder(path)
+            try:
+                if os.path.isdir(own):
+                    os.rename(own, moved)
+                os.remove(entry.path)
+            except OSError:  # with its own files, or not at all
+                if os.path.isdir(moved) and not os.path.isdir(own):
+                    os.rename(moved, own)
+                os.remove(path)
+                raise
         return _entry(path, text, False)
 
     def draft_of(self, entry: Entry, text: str) -> str:
         """Keeps an edited text with mistakes as a draft beside the good macro; gives its path."""
-        os.makedirs(self._drafts, exist_ok=True)
+        private_folder(self._drafts)
         path = os.path.join(self._drafts, os.path.basename(entry.path))
         write_text(path, text)
         return path
@@ -133,8 +145,16 @@ class Library:
     def remove(self, entry: Entry) -> None:
         """Takes a macro out; its text is kept with the former ones."""
         self._ensure_own(entry)
-        self.former.keep(entry.title, entry.text, "removed", files_folder(entry.path))
-        os.remove(entry.path)
+        text = entry.text
+        with held(os.path.dirname(self.folder)):
+            aside = f"{entry.path}.{os.urandom(6).hex()}.gone"  # it goes in one step, and its files follow
+            os.rename(entry.path, aside)
+            try:
+                self.former.keep(entry.title, text, "removed", files_folder(entry.path))
+            except OSError:
+                os.rename(aside, entry.path)
+                raise
+            os.remove(aside)
 
     @staticmethod
     def _ensure_own(entry: Entry) -> None:
@@ -173,6 +193,10 @@ class Library:
         A draft of the same title gives way to a macro, and is kept with the former texts; to another draft it gives
         way only where `over` says that this one is meant. Raises `BadCall` when the title is taken or missing.
         """
+        with held(os.path.dirname(self.folder)):
+            return self._add(text, name, draft, files, over)
+
+    def _add(self, text: str, name: str, draft: bool, files: Mapping[str, bytes] | None, over: Entry | None) -> Entry:
         macro, _ = header(text, name)
         title = macro.title or (os.path.basename(name).partition(".scrub")[0] if draft else "")
         if not title:
@@ -187,11 +211,11 @@ class Library:
             )
         former = _titled(title, _in_folder(self._drafts, False))
         folder = self._drafts if draft else self.folder
-        os.makedirs(folder, exist_ok=True)
+        private_folder(folder)
         same = former is not None and draft and (former.text == text or (over is not None and over.path == former.path))
         path = former.path if former is not None and same else _free_path(folder, title)
         for file, data in (files or {}).items():
-            os.makedirs(files_folder(path), exist_ok=True)
+            private_folder(files_folder(path))
             with open(os.path.join(files_folder(path), os.path.basename(file)), "wb") as stream:
                 stream.write(data)
         write_text(path, text)

@@ -6,13 +6,14 @@ import codecs
 import contextlib
 import json
 import os
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from datetime import datetime
 from typing import Any, NamedTuple
 
-from scrub.library.text import write_text
+from scrub.library.text import held, write_text
 from scrub.model.problem import BadCall, FileProblem, did_you_mean
 from scrub.model.values import fold
+from scrub.store.disk import private_folder
 
 
 class JsonFile:
@@ -36,8 +37,18 @@ class JsonFile:
 
     def save(self, value: dict[str, Any]) -> None:
         """Writes it anew, whole or not at all."""
-        os.makedirs(os.path.dirname(self.path), mode=0o700, exist_ok=True)
+        private_folder(os.path.dirname(self.path))
         write_text(self.path, json.dumps(value, ensure_ascii=False, indent=1))
+
+    @contextlib.contextmanager
+    def changing(self) -> Iterator[dict[str, Any]]:
+        """What it holds, to be changed: nobody else changes it meanwhile, and it is written behind."""
+        with held(os.path.dirname(self.path)):
+            found = self.load()
+            before = json.dumps(found)
+            yield found
+            if json.dumps(found) != before:
+                self.save(found)
 
 
 class Setting(NamedTuple):
@@ -88,11 +99,10 @@ class Settings(JsonFile):
                 codecs.lookup(value)
             except LookupError:
                 raise BadCall(f'no encoding is called "{value}". For example: windows-1252, shift-jis') from None
-        found = self.load()
-        found.pop(name, None)
-        if value is not None:
-            found[name] = value
-        self.save(found)
+        with self.changing() as found:
+            found.pop(name, None)
+            if value is not None:
+                found[name] = value
 
 
 class Pin(NamedTuple):
@@ -127,6 +137,10 @@ class Pins(JsonFile):
             raise BadCall(f'"{key}" cannot be a key: it is one word, and does not begin with a hyphen')
         if key in reserved:
             raise BadCall(f'"{key}" is a command of its own and cannot be a key')
+        with held(os.path.dirname(self.path)):
+            self._pin(title, key, label, place)
+
+    def _pin(self, title: str, key: str, label: str, place: int | None) -> None:
         pins = self.all()
         holder = next((pin for pin in pins if fold(pin.key) == fold(key)), None)
         if holder is not None and fold(holder.title) != fold(title):
@@ -139,6 +153,10 @@ class Pins(JsonFile):
 
     def unpin(self, title: str) -> bool:
         """Takes the key of a macro away; False when it had none."""
+        with held(os.path.dirname(self.path)):
+            return self._unpin(title)
+
+    def _unpin(self, title: str) -> bool:
         pins = self.all()
         left = [pin for pin in pins if fold(pin.title) != fold(title)]
         if len(left) < len(pins):
@@ -147,7 +165,8 @@ class Pins(JsonFile):
 
     def renamed(self, old: str, new: str) -> None:
         """Lets a key follow its macro to a new title."""
-        self._keep([pin._replace(title=new) if fold(pin.title) == fold(old) else pin for pin in self.all()])
+        with held(os.path.dirname(self.path)):
+            self._keep([pin._replace(title=new) if fold(pin.title) == fold(old) else pin for pin in self.all()])
 
     def _keep(self, pins: list[Pin]) -> None:
         self.save({"pins": [pin._asdict() for pin in pins]})
@@ -174,16 +193,16 @@ class Approvals(JsonFile):
 
     def withdraw(self, title: str) -> int:
         """Takes back every approval of a macro with this title; tells how many there were."""
-        found = self.load()
-        left = {key: each for key, each in found.items() if fold(each["title"]) != fold(title)}
-        self.save(left)
-        return len(found) - len(left)
+        with self.changing() as found:
+            gone = [key for key, each in found.items() if fold(each["title"]) == fold(title)]
+            for key in gone:
+                del found[key]
+        return len(gone)
 
     def _note(self, fingerprint: str, title: str, **more: bool) -> None:
-        found = self.load()
-        entry = found.get(fingerprint, {"title": title, "when": datetime.now().isoformat(timespec="seconds")})
-        found[fingerprint] = {**entry, **more}
-        self.save(found)
+        with self.changing() as found:
+            entry = found.get(fingerprint, {"title": title, "when": datetime.now().isoformat(timespec="seconds")})
+            found[fingerprint] = {**entry, **more}
 
 
 class Use(JsonFile):
@@ -191,10 +210,9 @@ class Use(JsonFile):
 
     def count(self, title: str) -> None:
         """Counts one run."""
-        with contextlib.suppress(FileProblem, OSError):
-            found = self.load()
+        with contextlib.suppress(FileProblem, OSError), self.changing() as found:
             times = found.get(title, [0, ""])[0]
-            self.save({**found, title: [times + 1, datetime.now().isoformat(timespec="minutes")]})
+            found[title] = [times + 1, datetime.now().isoformat(timespec="minutes")]
 
     def of(self) -> dict[str, tuple[int, str]]:
         """Runs and last time (ISO 8601) of each title."""

@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
+from collections.abc import Iterator
 
 from scrub.model.problem import BadCall, FileProblem
+from scrub.store.disk import Disk, private_folder
 
 ENDINGS = (".scrub", ".scrub.txt")
 
@@ -48,10 +51,35 @@ def decoded(data: bytes, name: str) -> str:
 
 
 def write_text(path: str, text: str) -> None:
-    """Writes a text file whole, or not at all."""
-    with open(path + ".new", "w", encoding="utf-8", newline="") as stream:
-        stream.write(text)
-    os.replace(path + ".new", path)
+    """Writes a text file whole, or not at all; two that do it at once do not mix."""
+    fresh = f"{path}.{os.urandom(6).hex()}.new"
+    try:
+        with open(fresh, "x", encoding="utf-8", newline="") as stream:
+            stream.write(text)
+        os.replace(fresh, path)
+    except BaseException:
+        with contextlib.suppress(OSError):
+            os.remove(fresh)
+        raise
+
+
+_HELD: set[str] = set()
+
+
+@contextlib.contextmanager
+def held(folder: str) -> Iterator[None]:
+    """Waits until no other process changes what is in a folder of ours, and keeps others waiting."""
+    path = os.path.join(os.path.abspath(folder), ".lock")
+    if path in _HELD:
+        yield
+        return
+    private_folder(os.path.dirname(path))
+    with Disk().locked(path):
+        _HELD.add(path)
+        try:
+            yield
+        finally:
+            _HELD.discard(path)
 
 
 def is_macro_path(name: str) -> bool:

@@ -218,7 +218,10 @@ class Runner:
         if prepared.effects:
             self.store.save(result.number, str(len(result.files) + 1), prepared.effects, prepared.record())
         if prepared.sends and self.sender is not None:
-            self.sender.send(result.number, prepared.sends, prepared.files[0])
+            try:
+                self.sender.send(result.number, prepared.sends, prepared.files[0])
+            except OSError as error:  # what is saved is saved; what could not be noted first was not sent
+                prepared.files[0].unsent.append(f"not sent: the outbox cannot be written: {error.strerror or error}")
 
     def _ensure_fitting(self, item: Item, path: str) -> None:
         """Raises `FileProblem` for a file of another kind than the macro runs on."""

@@ -2,25 +2,30 @@
 
 1. Each new file is written beside its target under a temporary name, and synced.
 2. What undoes it is written into the run's folder, and synced.
-3. The journal is written, synced, renamed into `pending/`, its folder synced: this is the commit point.
-4. Each target's hash is compared once more, and the temporary file renamed over it; the folders are synced.
+3. The journal is written, synced, renamed into `pending/`: this is the commit point. From here on it is done, and said
+   to be; what the disk refuses is finished by recovery.
+4. Each target is locked, its hash and that of the temporary file compared once more, and the one renamed over the
+   other; the folders are synced. Where a target is another one by now, the journal gets the ending of those that go
+   back, and all of them do.
 5. The journal is renamed into the run's folder: done.
 
 Recovery at the next start looks at every journal in `pending/`. It goes forward when each target, or else its
-temporary file, has the new hash; otherwise back; and never over a file that is neither old nor new.
+temporary file, has the new hash; otherwise back; and never over a file that is neither old nor new. One that cannot be
+read is set aside, one whose drive is away waits; neither stops the others.
 """
 
 from __future__ import annotations
 
+import contextlib
 import json
 import os
 from collections.abc import Iterable, Sequence
 from typing import Any, BinaryIO, NamedTuple
 
-from scrub.store.disk import Disk, digest_of, hashed
-from scrub.store.errors import Changed, InUse
+from scrub.store.disk import Disk, Dress, digest_of, hashed
+from scrub.store.errors import CannotRead, Changed, Damaged, InUse, StoreError, Unfinished
 from scrub.store.hashing import new_hash
-from scrub.store.mailboxes import locked, unlock_after_crash
+from scrub.store.locks import locked, unlock_after_crash
 from scrub.store.patch import Effect, Patch
 
 
@@ -31,6 +36,7 @@ class Step(NamedTuple):
     old: str | None
     new: str | None
     temporary: str | None
+    dress: Sequence[int] | None = None  # of a file that is removed: its mode, owner and time
 
 
 def _read_from(effect: Effect) -> set[tuple[str, str]]:
@@ -40,6 +46,10 @@ def _read_from(effect: Effect) -> set[tuple[str, str]]:
     if effect.source is None or effect.patch.before is None:
         return effect.patch.borrowed
     return {(effect.source, effect.patch.before), *effect.patch.borrowed}
+
+
+def _unfinished(error: OSError) -> str:
+    return f"{error.strerror or error}: the disk refused while it was put in place. It is finished when Scrub runs next"
 
 
 class Committer:
@@ -57,36 +67,54 @@ class Committer:
         """
         folder = os.path.join(self.runs, str(run))
         steps: list[Step] = []
+        temporaries = [self._temporary(effect.path) for effect in effects]
         staged: list[str] = [os.path.join(self.pending, f"{run}-{name}.plan")]
-        try:
-            self._plan(staged[0], [self._temporary(effect.path, run, name) for effect in effects])
-            for index, effect in enumerate(effects):
-                undo_path = os.path.join(folder, f"{name}-{index}.{keep}")
-                staged += [undo_path, self._temporary(effect.path, run, name)]
-                steps.append(self._stage(effect, staged[-1], undo_path))
-            for path, digest in {each for effect in effects for each in _read_from(effect)}:
-                if self.disk.digest(path) != digest:
-                    raise Changed(path)
-            self.disk.sync_folder(folder)
-        except BaseException as error:
-            self._drop(staged, error)
-            raise
-        journal = {**record, "run": run, "name": name, "keep": keep, "steps": [list(step) for step in steps]}
         path = os.path.join(self.pending, f"{run}-{name}.json")
         try:
+            self._plan(staged[0], temporaries)
+            for index, effect in enumerate(effects):
+                undo_path = os.path.join(folder, f"{name}-{index}.{keep}")
+                staged += [undo_path, temporaries[index]]
+                steps.append(self._stage(effect, temporaries[index], undo_path))
+            for source, digest in {each for effect in effects for each in _read_from(effect)}:
+                if self.disk.digest(source) != digest:
+                    raise Changed(source)
+            self.disk.sync_folder(folder)
+            journal = {**record, "run": run, "name": name, "keep": keep, "steps": [list(step) for step in steps]}
             self.disk.write(path + ".new", [json.dumps(journal, ensure_ascii=False).encode()])
-            self.disk.rename(path + ".new", path)
-            self.disk.sync_folder(self.pending)
+            self._decide(path + ".new", path)
         except BaseException as error:
-            self._drop([path + ".new", path, *staged], error)
+            self._drop([path + ".new", *staged], error)
             raise
         try:
+            with contextlib.suppress(OSError):  # it may not last a power cut then: the old version stands in that case
+                self.disk.sync_folder(self.pending)
             self._go_forward(steps)
-        except (Changed, InUse, OSError) as error:
-            self.go_back(steps, folder, name, keep)
-            self._drop([path, *staged], error)
+        except (Changed, InUse) as refusal:
+            self._drop([self._turn_back(path, steps, folder, name, keep), *staged], refusal)
             raise
-        self._done(path, folder, name)
+        except OSError as error:
+            raise Unfinished(effects[0].path, _unfinished(error)) from error
+        with contextlib.suppress(OSError):  # all is in place; recovery notes that it is done
+            self._done(path, folder, name)
+
+    def _decide(self, old: str, new: str) -> None:
+        """Renames, and says that it failed only where it surely did."""
+        try:
+            self.disk.rename(old, new)
+        except OSError:
+            if not os.path.lexists(new):
+                raise
+
+    def _turn_back(self, journal: str, steps: Sequence[Step], folder: str, name: str, keep: str) -> str:
+        """Takes back what was put in place already: one rename decides it, for recovery too. Gives its new name."""
+        back = journal.removesuffix("json") + "back"
+        try:
+            self._decide(journal, back)
+            self.go_back(steps, folder, name, keep)
+        except OSError as error:
+            raise Unfinished(steps[0].path, _unfinished(error)) from error
+        return back
 
     def _drop(self, paths: Iterable[str], error: BaseException) -> None:
         """Clears up after a failure. A stop of the machine clears up nothing: that is recovery's work."""
@@ -98,9 +126,9 @@ class Committer:
                     continue
 
     @staticmethod
-    def _temporary(path: str, run: int, name: str) -> str:
-        folder, own = os.path.split(path)
-        return os.path.join(folder, f".{own[:100]}.{run}-{name}.scrub-new")
+    def _temporary(path: str) -> str:
+        """A name beside a target that nobody can guess, and that is never too long."""
+        return os.path.join(os.path.dirname(path), f".{os.urandom(12).hex()}.scrub-new")
 
     def _stage(self, effect: Effect, temporary: str, undo_path: str) -> Step:
         before = effect.before
@@ -113,7 +141,7 @@ class Committer:
                 undo = Patch(before, size, []).inverse(old, "", 0)
                 undo.before = None
                 self.disk.write(undo_path, undo.dump())
-                return Step(effect.path, before, None, None)
+                return Step(effect.path, before, None, None, self.disk.dress_of(effect.path))
             running = new_hash()
             size = 0
 
@@ -124,8 +152,15 @@ class Committer:
                     yield chunk
 
             chunks = counted(hashed(effect.patch.chunks(old), running))
-            self.disk.write(temporary, chunks, like=reads or effect.path)
+            self.disk.write(temporary, chunks, like=reads, fresh=True)
             after = running.hexdigest()
+            if effect.after is not None and after != effect.after:
+                raise CannotRead(effect.path, "what would take it back is damaged, so it was left as it is")
+            dress = effect.dress
+            if dress is None and effect.source is not None and effect.patch.is_copy:
+                dress = self.disk.dress_of(effect.source)  # one that moves is the same one elsewhere
+            if dress is not None:
+                self.disk.dress(temporary, dress)
             if effect.before is not None:  # what takes a new file back is its hash alone
                 self.disk.write(undo_path, self._undo(effect, old, after, size).dump())
             return Step(effect.path, before, after, temporary)
@@ -165,7 +200,15 @@ class Committer:
         if step.temporary is None:
             self.disk.remove(step.path)
         elif self.disk.exists(step.temporary):
-            self.disk.rename(step.temporary, step.path)
+            if self.disk.digest(step.temporary) != step.new:
+                raise Damaged(step.path)
+            if step.old is not None:
+                self.disk.rename(step.temporary, step.path)
+                return
+            try:
+                self.disk.rename_new(step.temporary, step.path)
+            except FileExistsError:
+                raise Changed(step.path) from None
 
     def _done(self, journal: str, folder: str, name: str) -> None:
         self.disk.rename(journal, os.path.join(folder, f"{name}.json"))
@@ -174,39 +217,69 @@ class Committer:
         self.disk.remove(journal.removesuffix("json") + "plan")
 
     def go_back(self, steps: Sequence[Step], folder: str, name: str, keep: str) -> None:
-        """Restores every target that was changed already; leaves one that is neither old nor new."""
+        """Restores every target that was changed already; leaves one that is neither old nor new. One whose temporary
+        file is still there was not changed by this run: another one may have made the very same of it.
+        """
         for index, step in enumerate(steps):
-            if step.new == step.old or self.disk.digest(step.path) != step.new:
+            waiting = step.temporary is not None and self.disk.exists(step.temporary)
+            if waiting or step.new == step.old or self.disk.digest(step.path) != step.new:
                 continue
             if step.old is None:
                 self.disk.remove(step.path)
                 continue
             undo = Patch.load(self.disk.read(os.path.join(folder, f"{name}-{index}.{keep}")))
-            back = step.path + ".scrub-old"
+            back = self._temporary(step.path)
             if step.new is None:
-                self.disk.write(back, undo.chunks(None))
+                self.disk.write(back, undo.chunks(None), fresh=True)
+                if step.dress is not None:
+                    self.disk.dress(back, Dress(*step.dress))
             else:
                 with open(step.path, "rb") as stream:
-                    self.disk.write(back, undo.chunks(stream), like=step.path)
+                    self.disk.write(back, undo.chunks(stream), like=step.path, fresh=True)
             self.disk.rename(back, step.path)
         self._sync_targets(steps)
 
     def recover(self) -> list[str]:
-        """Finishes or takes back what was cut short; a sentence for each file that needs a person."""
+        """Finishes or takes back what was cut short; a sentence for each file that needs a person. No journal stops
+        another one.
+        """
         told: list[str] = []
         entries = self.disk.names(self.pending)
         for entry in entries:
             path = os.path.join(self.pending, entry)
-            if not entry.endswith(".json"):
+            if not entry.endswith((".json", ".back")):
                 continue
-            journal = json.loads(self.disk.read(path))
-            steps = [Step(*step) for step in journal["steps"]]
-            folder = os.path.join(self.runs, str(journal["run"]))
-            told += self._recover_one(path, folder, journal, steps)
+            try:
+                journal = json.loads(self.disk.read(path))
+                steps = [Step(*step) for step in journal["steps"]]
+                folder = os.path.join(self.runs, str(int(journal["run"])))
+                ready = str(journal["name"]), str(journal["keep"])
+            except (ValueError, KeyError, TypeError):
+                told.append(self._set_aside(path))
+                continue
+            away = next((step.path for step in steps if not os.path.isdir(os.path.dirname(step.path))), None)
+            if away is not None:
+                told.append(f"{away}: its folder is not there, so what a run began there waits until it is back.")
+                continue
+            try:
+                told += self._recover_one(path, folder, *ready, steps)
+            except (OSError, ValueError, KeyError, TypeError, StoreError) as error:
+                what = getattr(error, "strerror", None) or getattr(error, "what", "what would finish it is damaged")
+                at = steps[0].path if steps else path
+                told.append(f"{at}: what a run began there could not be finished: {what}.")
+        waiting = [entry for entry in self.disk.names(self.pending) if entry.endswith((".json", ".back"))]
+        left = {entry.rpartition(".")[0] for entry in waiting}
         for entry in entries:
-            if not entry.endswith(".json"):
+            if entry.endswith((".plan", ".new")) and entry.rpartition(".")[0].removesuffix(".json") not in left:
                 self._clear_plan(os.path.join(self.pending, entry))
         return told
+
+    def _set_aside(self, path: str) -> str:
+        aside = os.path.join(os.path.dirname(self.pending), "aside")
+        self.disk.make_folder(aside)
+        kept = os.path.join(aside, os.path.basename(path))
+        self.disk.rename(path, kept)
+        return f"What a run noted before it was cut short cannot be read. It was set aside: {kept}"
 
     def _clear_plan(self, path: str) -> None:
         """Removes the temporary files of a commit that was cut short before it counted."""
@@ -215,17 +288,23 @@ class Committer:
                 temporaries = json.loads(self.disk.read(path))
             except ValueError:  # cut while it was written: nothing was staged yet
                 temporaries = []
-            for temporary in temporaries:
-                self.disk.remove(temporary)
+            for temporary in temporaries if isinstance(temporaries, list) else ():
+                if isinstance(temporary, str) and temporary.endswith(".scrub-new"):
+                    with contextlib.suppress(OSError):
+                        self.disk.remove(temporary)
         self.disk.remove(path)
 
-    def _recover_one(self, path: str, folder: str, journal: dict[str, Any], steps: list[Step]) -> list[str]:
-        told: list[str] = []
+    def _recover_one(self, path: str, folder: str, name: str, keep: str, steps: list[Step]) -> list[str]:
         for step in steps:
             unlock_after_crash(self.disk, step.path)
-        name, keep = journal["name"], journal["keep"]
+        with locked(self.disk, [step.path for step in steps]):
+            return self._settle(path, folder, name, keep, steps)
+
+    def _settle(self, path: str, folder: str, name: str, keep: str, steps: list[Step]) -> list[str]:
+        """What is to be done with one journal, while its targets are held."""
+        told: list[str] = []
         now = [self.disk.digest(step.path) for step in steps]
-        forward = all(
+        forward = path.endswith(".json") and all(
             found == step.new or (found == step.old and self._staged(step))
             for step, found in zip(steps, now, strict=True)
         )

@@ -8,7 +8,7 @@ import os
 import stat
 import sys
 from collections.abc import Iterable, Iterator
-from typing import BinaryIO
+from typing import BinaryIO, NamedTuple
 
 from scrub.store.hashing import Hash, new_hash
 
@@ -29,6 +29,26 @@ def hashed(chunks: Iterable[bytes], into: Hash) -> Iterator[bytes]:
     for chunk in chunks:
         into.update(chunk)
         yield chunk
+
+
+class Dress(NamedTuple):
+    """Mode, user, group and time of the last change (in nanoseconds) of a file."""
+
+    mode: int
+    user: int
+    group: int
+    time: int
+
+
+def private_folder(path: str) -> None:
+    """Makes a folder and those above it that are missing, all for their owner alone; one that is there is fine."""
+    missing = []
+    while path and not os.path.isdir(path):
+        missing.append(path)
+        path = os.path.dirname(path)
+    for folder in reversed(missing):
+        with contextlib.suppress(FileExistsError):
+            os.mkdir(folder, 0o700)
 
 
 class Disk:
@@ -60,7 +80,7 @@ class Disk:
 
     def make_folder(self, path: str) -> None:
         """Makes a folder and those above it, for its owner alone; one that is there is fine."""
-        os.makedirs(path, mode=0o700, exist_ok=True)
+        private_folder(path)
 
     def make_missing(self, path: str) -> list[str]:
         """Makes a folder and those above it for people's files; gives those that were not there."""
@@ -103,13 +123,21 @@ class Disk:
             stream.write(data)
         return True
 
-    def write(self, path: str, chunks: Iterable[bytes], like: str | None = None, lasting: bool = True) -> None:
-        """Writes a new file, and syncs it if `lasting`. With `like`, it takes over that file's mode and owner."""
-        with open(path, "wb") as stream:
-            if like is not None:
-                self._take_over(stream.fileno(), like)
+    def write(
+        self, path: str, chunks: Iterable[bytes], like: str | None = None, lasting: bool = True, fresh: bool = False
+    ) -> None:
+        """Writes a file, and syncs it if `lasting`. With `like`, it takes over that file's mode and owner. One that is
+        `fresh` must not be there yet, under no sort of link, and is private while it is written.
+        """
+        flags = os.O_WRONLY | os.O_CREAT | getattr(os, "O_BINARY", 0)
+        flags |= os.O_EXCL | getattr(os, "O_NOFOLLOW", 0) if fresh else os.O_TRUNC
+        with open(os.open(path, flags, 0o600 if fresh else 0o666), "wb") as stream:
             for chunk in chunks:
                 stream.write(chunk)
+            if like is not None:
+                self._take_over(stream.fileno(), like)
+            elif fresh:
+                self._usual_mode(stream.fileno())
             if lasting:
                 stream.flush()
                 os.fsync(stream.fileno())
@@ -117,6 +145,32 @@ class Disk:
     def rename(self, old: str, new: str) -> None:
         """Puts a file in the place of another, in one step."""
         os.replace(old, new)
+
+    def rename_new(self, old: str, new: str) -> None:
+        """Gives a file a name that none has. Raises `FileExistsError` where one has it by now."""
+        try:
+            os.link(old, new, follow_symlinks=False)
+        except FileExistsError:
+            raise
+        except (OSError, NotImplementedError, AttributeError):  # no such links in this file system
+            if os.path.lexists(new):
+                raise FileExistsError(errno.EEXIST, os.strerror(errno.EEXIST), new) from None
+            os.rename(old, new)
+            return
+        os.remove(old)
+
+    def dress(self, path: str, dress: Dress) -> None:
+        """Gives a file mode, owner and times that another one had."""
+        os.chmod(path, dress.mode)
+        if hasattr(os, "chown"):
+            with contextlib.suppress(PermissionError):
+                os.chown(path, dress.user, dress.group)
+        os.utime(path, ns=(dress.time, dress.time))
+
+    def dress_of(self, path: str) -> Dress:
+        """Mode, owner and times of a file."""
+        found = os.stat(path)
+        return Dress(stat.S_IMODE(found.st_mode), found.st_uid, found.st_gid, found.st_mtime_ns)
 
     def remove(self, path: str) -> None:
         """Removes a file; one that is gone is fine."""
@@ -155,6 +209,14 @@ class Disk:
 
                 fcntl.flock(stream, fcntl.LOCK_EX)
             yield
+
+    @staticmethod
+    def _usual_mode(handle: int) -> None:
+        """The mode that new files have here."""
+        if hasattr(os, "fchmod"):
+            mask = os.umask(0o077)
+            os.umask(mask)
+            os.fchmod(handle, 0o666 & ~mask)
 
     @staticmethod
     def _take_over(handle: int, like: str) -> None:

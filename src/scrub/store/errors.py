@@ -20,6 +20,20 @@ class Changed(StoreError):
     what = "it was changed by another program while Scrub worked on it. Nothing was written; run the macro again"
 
 
+class Damaged(Changed):
+    """The new version was not what was written, just before it was to be put in place."""
+
+    what = (
+        "its new version was damaged on the disk before it was put in place. Nothing was changed; run the macro again"
+    )
+
+
+class Unfinished(StoreError):
+    """What was decided is being done, and the disk refused on the way."""
+
+    what = "the disk refused while it was put in place. It is finished when Scrub runs next"
+
+
 class EditedSince(StoreError):
     """The file was edited after the run that is to be taken back."""
 

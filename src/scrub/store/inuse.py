@@ -6,7 +6,7 @@ import os
 import stat
 
 from scrub.store.errors import InUse, ReadOnly
-from scrub.store.mailboxes import is_mailbox, lock_name
+from scrub.store.locks import is_mailbox, lock_name
 
 
 def ensure_free(path: str) -> None:

@@ -12,7 +12,7 @@ import os
 from collections.abc import Callable, Iterable, Iterator
 from typing import BinaryIO, NamedTuple
 
-from scrub.store.disk import CHUNK
+from scrub.store.disk import CHUNK, Dress
 from scrub.store.hashing import hash_of
 
 FORMAT = "scrub patch 1"
@@ -124,6 +124,11 @@ class Patch:
             if isinstance(piece, bytes):
                 yield piece
 
+    @property
+    def is_copy(self) -> bool:
+        """Whether it makes the very file that it is made of."""
+        return self.pieces == [Copy(0, self.size)]
+
     @classmethod
     def load(cls, data: bytes) -> Patch:
         """Reads a patch back. Raises `ValueError` when it is damaged."""
@@ -148,13 +153,16 @@ class Effect(NamedTuple):
     """What a commit does to one path. `patch` makes the new content; None removes the file.
 
     `before` is the hash of what is there now, None for nothing. `source` names the file that the patch copies from
-    where that is another one.
+    where that is another one. `after` is the hash that the new content must have, where that is known, and `dress` are
+    the mode, owner and times that it gets.
     """
 
     path: str
     patch: Patch | None
     before: str | None
     source: str | None = None
+    after: str | None = None
+    dress: Dress | None = None
 
 
 def free_path(path: str, taken: Callable[[str], bool] = os.path.lexists) -> str:

@@ -10,7 +10,7 @@ from collections.abc import Callable, Iterator, Sequence
 from typing import Any, NamedTuple
 
 from scrub.store.commit import Committer, Step
-from scrub.store.disk import Disk
+from scrub.store.disk import Disk, Dress
 from scrub.store.errors import CannotRead, Changed, EditedSince, NoSuchRun
 from scrub.store.inuse import ensure_free
 from scrub.store.outbox import Outbox
@@ -198,14 +198,15 @@ class Store:
                 continue
             try:
                 data = json.loads(self.disk.read(os.path.join(folder, entry)))
-            except ValueError:
-                continue  # cut while it was written, and not part of any promise
-            if entry == "run.json":
-                record = data
-            else:
-                steps = tuple(Step(*step) for step in data["steps"])
-                folders = tuple(data.get("folders", ()))
-                commits.append(Kept(data["name"], data["state"], steps, data["record"], folders))
+                if entry == "run.json":
+                    record = dict(data)
+                else:
+                    steps = tuple(Step(*step) for step in data["steps"])
+                    folders = tuple(data.get("folders", ()))
+                    int(data["name"])
+                    commits.append(Kept(data["name"], data["state"], steps, data["record"], folders))
+            except (ValueError, TypeError, KeyError, AttributeError):
+                continue  # cut while it was written, or damaged: no other run hangs on it
         commits.sort(key=lambda commit: int(commit.name))
         return KeptRun(number, record, tuple(commits))
 
@@ -246,14 +247,22 @@ class Store:
             former = [(commit, index) for commit, index in edited if commit.steps[index].old is not None]
             copies = [self._beside(run, commit, index) for commit, index in former]
             paths: list[str] = []
+            damaged: list[CannotRead] = []
             for done, commit in enumerate(reversed(commits)):
                 if watch is not None and commit.steps:
                     watch(done, len(commits), os.path.basename(commit.steps[0].path))
                 if any(commit is each for each, _ in edited):
                     continue
-                self._turn_one(run.number, commit, state)
+                try:
+                    self._turn_one(run.number, commit, state)
+                except CannotRead as problem:  # one that is damaged stops no other
+                    damaged.append(CannotRead(commit.steps[0].path if commit.steps else problem.path, problem.what))
+                    continue
                 paths += [step.path for step in commit.steps]
-            return Restored(run.number, tuple(reversed(paths)), tuple(copies))
+            if damaged and not paths:
+                raise damaged[0]
+            told = tuple(f"{problem.path}: {problem.what}" for problem in damaged)
+            return Restored(run.number, tuple(reversed(paths)), tuple(copies), told)
 
     def _to_turn(self, number: int | None, state: str) -> KeptRun:
         if number is not None:
@@ -298,7 +307,8 @@ class Store:
         effects = []
         for index, step in enumerate(commit.steps):
             patch = None if step.old is None else self._patch(run, commit.name, index, keep)
-            effects.append(Effect(step.path, patch, step.new))
+            dress = Dress(*step.dress) if step.dress is not None else None
+            effects.append(Effect(step.path, patch, step.new, after=step.old, dress=dress))
             if step.new is not None:
                 ensure_free(step.path)
         now = UNDONE if state == DONE else DONE
@@ -317,7 +327,7 @@ class Store:
         path = os.path.join(self._committer.runs, str(run), f"{name}-{index}.{keep}")
         try:
             return Patch.load(self.disk.read(path))
-        except (OSError, ValueError) as error:
+        except (OSError, ValueError, KeyError, TypeError, AttributeError) as error:
             raise CannotRead(path, "what would take this back was not kept so long, or is damaged") from error
 
     def _beside(self, run: KeptRun, commit: Kept, index: int) -> str:

@@ -1,0 +1,89 @@
+"""Files are held from the last look at them to the rename, by the system's lock on the file, which every home and every
+person of this machine sees; mailboxes also as mail programs hold them.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import os
+import time
+from collections.abc import Iterable, Iterator
+from typing import BinaryIO
+
+from scrub.store.disk import Disk
+from scrub.store.errors import Changed, InUse
+
+#: What our own lock files say, by which recovery knows them again.
+_OURS = b"scrub\n"
+#: Seconds that another run may hold a file before this one gives up.
+_PATIENCE = 10.0
+
+
+def lock_name(path: str) -> str:
+    """The file that says that a mailbox is in use, as mail programs lay it beside one (RFC 4155, section 3)."""
+    return f"{path}.lock"
+
+
+def is_mailbox(path: str) -> bool:
+    """Whether a file begins as a mailbox does (RFC 4155)."""
+    try:
+        with open(path, "rb") as stream:
+            return stream.read(5) == b"From "
+    except OSError:
+        return False
+
+
+@contextlib.contextmanager
+def locked(disk: Disk, paths: Iterable[str]) -> Iterator[dict[str, BinaryIO]]:
+    """Holds these files, those that are there, and gives them, open. Raises `InUse` where another program holds one,
+    and `Changed` for one that was put in the place of another meanwhile.
+    """
+    with contextlib.ExitStack() as held:
+        yield {path: _hold(disk, path, held) for path in sorted(set(paths)) if os.path.isfile(path)}
+
+
+def _hold(disk: Disk, path: str, held: contextlib.ExitStack) -> BinaryIO:
+    mailbox = is_mailbox(path)
+    if mailbox:
+        beside = lock_name(path)
+        if not disk.claim_file(beside, _OURS):
+            raise InUse(path, f"a mail program works on it. If none does, a crash left its lock: delete {beside}")
+        held.callback(disk.remove, beside)
+    try:
+        stream: BinaryIO = held.enter_context(open(path, "rb+"))  # noqa: SIM115 - the stack closes it
+    except PermissionError:
+        stream = held.enter_context(open(path, "rb"))  # noqa: SIM115
+    with contextlib.suppress(ImportError):  # on Windows an open file cannot be replaced anyway
+        _lock(path, stream, mailbox)
+    if os.name != "nt" and os.fstat(stream.fileno()).st_ino != os.stat(path).st_ino:
+        raise Changed(path)
+    return stream
+
+
+def _lock(path: str, stream: BinaryIO, mailbox: bool) -> None:
+    import fcntl
+
+    until = time.monotonic() + _PATIENCE
+    while True:
+        try:
+            fcntl.flock(stream, fcntl.LOCK_EX | fcntl.LOCK_NB)
+            break
+        except BlockingIOError:
+            if time.monotonic() > until:
+                raise InUse(path, "another run works on it. Wait until it is done, and run again") from None
+            time.sleep(0.02)
+        except OSError:  # some network file systems have no such lock
+            break
+    if mailbox:
+        try:
+            fcntl.lockf(stream, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except OSError:
+            raise InUse(path, "a mail program has locked it. Close it there, and run again") from None
+
+
+def unlock_after_crash(disk: Disk, path: str) -> None:
+    """Removes a lock file that a run of ours left behind; that of another program stays."""
+    beside = lock_name(path)
+    with contextlib.suppress(OSError):
+        if os.path.exists(beside) and disk.read(beside) == _OURS:
+            disk.remove(beside)
