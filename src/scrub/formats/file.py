@@ -11,7 +11,7 @@ from scrub.formats.source import Source
 from scrub.formats.zip import common_start
 from scrub.model.change import Change, Recorder
 from scrub.model.declare import FileItem, Item
-from scrub.model.files import FilePath, WholeFile, ensure_file_name
+from scrub.model.files import FilePath, WholeFile, ensure_file_name, placed
 from scrub.model.problem import Failure, FileProblem
 from scrub.model.sending import Errand
 from scrub.store.inuse import ensure_free
@@ -141,6 +141,5 @@ def _copy_path(path: str, name: str, to: FilePath | None, wanted: FilePath | Non
     if os.path.splitext(own)[1].lower() != ending.lower():
         own += ending
     ensure_file_name(own)
-    folder = os.path.expanduser(str(to or ".").replace("\\", "/"))
-    whole = os.path.normpath(os.path.join(os.path.dirname(path), folder, own))
+    whole = os.path.join(placed(os.path.dirname(path), to or "."), own)
     return free_path(whole, lambda each: each in taken or os.path.lexists(each))

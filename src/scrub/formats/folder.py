@@ -9,7 +9,7 @@ from datetime import datetime
 from scrub.model.amounts import Size
 from scrub.model.change import Change, Recorder
 from scrub.model.declare import Item
-from scrub.model.files import File, FilePath, Folder, IfThere, ensure_file_name
+from scrub.model.files import File, FilePath, Folder, IfThere, ensure_file_name, placed
 from scrub.model.outline import Contents
 from scrub.model.problem import Failure, FileProblem
 from scrub.model.sending import Errand
@@ -163,10 +163,7 @@ class PlainFile(File):
 
     def move(self, to: FilePath, if_there: IfThere = IfThere.NUMBER) -> None:
         """Moves it into a folder."""
-        target = os.path.join(self.folder.address, *str(to).replace("\\", "/").split("/"))
-        if str(to).startswith(("/", "~")):
-            target = os.path.expanduser(str(to))
-        self._go(os.path.normpath(os.path.join(target, self.name)), if_there, "moved")
+        self._go(os.path.join(placed(self.folder.address, to), self.name), if_there, "moved")
 
     def rename(self, to: FilePath, if_there: IfThere = IfThere.NUMBER) -> None:
         """Gives it another name."""

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Iterator
 from datetime import datetime
 
 from scrub.model.amounts import Size
 from scrub.model.declare import FileItem, Item, Reach, action, field, holds
+from scrub.model.late import late
 from scrub.model.outline import Contents
 from scrub.model.problem import Failure
 from scrub.model.values import Choice
@@ -16,6 +18,43 @@ class FilePath(str):
     """A path as an argument. Pieces that come from data may not climb or hide a separator."""
 
     __slots__ = ()
+
+
+class FromData(str):
+    """A path of which a part comes from a file. `own` is what the macro itself says in front, up to a separator."""
+
+    own: str
+
+    def __new__(cls, text: str, own: str = "") -> FromData:
+        """The path, and its own beginning."""
+        found = super().__new__(cls, text)
+        found.own = own
+        return found
+
+
+def placed(folder: str, path: str) -> str:
+    """Where a path leads that a macro names, counted from a folder. What comes from data may only name a place below
+    what the macro's own text says, or else below the folder, after links are followed. Raises `Failure`.
+    """
+    plain = str(path).replace("\\", "/")
+    if not isinstance(path, FromData):
+        return os.path.normpath(os.path.join(folder, os.path.expanduser(plain)))
+    own = path.own.replace("\\", "/")
+    base = os.path.join(folder, os.path.expanduser(own)) if own else folder
+    rest = plain[len(own) :]
+    found = os.path.normpath(os.path.join(base, rest))
+    top, real = os.path.realpath(base), os.path.realpath(found)
+    out = (
+        rest.startswith(("/", "~"))
+        or _DRIVE.match(rest)
+        or (real != top and not real.startswith(top.rstrip(os.sep) + os.sep))
+    )
+    if out:
+        raise Failure(f'"{path}" comes from data and leads out of the folder. Write the path into the macro')
+    return found
+
+
+_DRIVE = late(r"[A-Za-z]:")
 
 
 def ensure_file_name(name: str) -> None:

@@ -8,7 +8,7 @@ from typing import Any
 
 from scrub.model.change import ReadOnly
 from scrub.model.declare import Item, Reach
-from scrub.model.files import ensure_file_name
+from scrub.model.files import ensure_file_name, placed
 from scrub.model.host import Host
 from scrub.model.problem import Failure
 from scrub.model.types import ADDRESS, TEXT, list_of
@@ -64,7 +64,7 @@ class Execution:
         """A path as it is meant: a relative one counts from the first picked file."""
         here = not self.roots or "://" in self.roots[0].address
         folder = os.getcwd() if here else os.path.dirname(self.roots[0].address)
-        return os.path.normpath(os.path.join(folder, os.path.expanduser(str(path).replace("\\", "/"))))
+        return placed(folder, path)
 
     def copy(self, path: str, name: str, to: str | None) -> Item:
         """A new file made of another one, as an item that can be changed; it is there when the run is saved."""

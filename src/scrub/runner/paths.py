@@ -5,9 +5,11 @@ from __future__ import annotations
 from scrub.language import tree
 from scrub.language.paths import is_own
 from scrub.language.tree import Expression
+from scrub.model.files import FromData
 from scrub.model.problem import Failure
 from scrub.model.values import Value, shown
 from scrub.runner.comparisons import Evaluate
+from scrub.runner.execution import Frame
 
 
 class Paths:
@@ -25,7 +27,17 @@ class Paths:
             return self.evaluate(node)
         if isinstance(node, tree.Text):
             parts = [self._piece(part) for part in node.parts]
-            return lambda frame: "".join(part if isinstance(part, str) else part(frame) for part in parts)
+            owned = [isinstance(part, str) or is_own(part, self.own_names) for part in node.parts]
+
+            def made(frame: Frame) -> FromData:
+                whole, own = "", None
+                for part, is_ours in zip(parts, owned, strict=True):
+                    if own is None and not is_ours:
+                        own = whole[: max(whole.rfind("/"), whole.rfind("\\")) + 1]
+                    whole += part if isinstance(part, str) else part(frame)
+                return FromData(whole, own or "")
+
+            return made
         value = self.evaluate(node)
         return lambda frame: _no_climbing(value(frame))
 
@@ -48,4 +60,4 @@ def _no_separator(piece: str) -> str:
 def _no_climbing(path: Value) -> Value:
     if isinstance(path, str) and (".." in path.replace("\\", "/").split("/") or path.startswith(("/", "~"))):
         raise Failure(f'"{path}" comes from data and leads out of the folder. Write the path into the macro')
-    return path
+    return FromData(path) if isinstance(path, str) else path

@@ -38,7 +38,7 @@ class Draft(OpenMessage):
     def __init__(self, file: FileItem, out: Out, head: bytes, rest: Sequence[Piece], line_end: str) -> None:
         self._file, self.out, self.line_end = file, out, line_end
         self._state: tuple[bytes, tuple[Piece, ...]] = (head, tuple(rest))
-        self._folder = _FOLDER
+        self._folder: str = _FOLDER
         self.sent = False
         out.made += 1
         super().__init__(0, out.made)
@@ -159,7 +159,7 @@ class Draft(OpenMessage):
 
     def attach(self, file: FilePath) -> None:
         """Attaches a file."""
-        path = self.out.whole(str(file))
+        path = self.out.whole(file)
         try:
             with open(path, "rb") as stream:
                 data = stream.read()
@@ -171,7 +171,7 @@ class Draft(OpenMessage):
 
     def save_draft(self, to: FilePath | None = None) -> None:
         """Says where it is kept."""
-        before, self._folder = self._folder, str(to or _FOLDER)
+        before, self._folder = self._folder, to or _FOLDER
         self.noted("kept in", before, self._folder, lambda: setattr(self, "_folder", before))
 
     def send(self) -> None:

@@ -10,7 +10,7 @@ from typing import NamedTuple, Protocol
 from scrub.formats.mail.mbox_rules import ensure_own, from_line, is_mbox, quoted, status_of, unquoted
 from scrub.formats.mail.stored import StoredMessage
 from scrub.formats.source import Source
-from scrub.model.files import FilePath
+from scrub.model.files import FilePath, placed
 from scrub.model.problem import Failure
 from scrub.model.sending import Outgoing
 from scrub.store.inuse import ensure_free
@@ -149,8 +149,7 @@ class Out:
 
     def whole(self, to: str) -> str:
         """A path as it is meant: a relative one counts from the picked file."""
-        folder = os.path.dirname(self.path)
-        return os.path.normpath(os.path.join(folder, os.path.expanduser(to.replace("\\", "/"))))
+        return placed(os.path.dirname(self.path), to)
 
     def shown(self, path: str) -> str:
         """A path as a person is told it: from the folder of the picked file on."""
@@ -159,7 +158,7 @@ class Out:
 
     def save(self, patch: Patch, to: FilePath | None, name: str) -> tuple[str, Callable[[], None]]:
         """A new file in a folder, under a name that is free there; gives its path, and what takes that back."""
-        path = self.free(str(to or "."), name)
+        path = self.free(to or ".", name)
         self._files[path] = patch
 
         def revert() -> None:
@@ -184,9 +183,9 @@ class Out:
 
     def post(self, message: Mailed, to: FilePath) -> tuple[str, Callable[[], None]]:
         """Puts a message into another mailbox at the end; gives its name, and what takes that back."""
-        path = self._boxes.get(str(to), "")
+        path = self._boxes.get(to, "")
         if not path:
-            path = self._boxes[str(to)] = self._box(message, str(to))
+            path = self._boxes[to] = self._box(message, to)
         posted = self._posts.setdefault(path, [])
         posted.append(message)
 
