@@ -118,6 +118,7 @@ __all__ = [
     "kind_of",
     "lay_out_samples",
     "letters_of",
+    "lines_of",
     "listed",
     "mended",
     "open",
@@ -238,6 +239,13 @@ def at(text: str, line: int, column: int) -> list[Fit]:
     from scrub.language.complete import at
 
     return at(text, line, column, vocabulary())
+
+
+def lines_of(text: str) -> list[str]:
+    """The lines of a macro's text, as the language reads them, whatever ends them."""
+    from scrub.language.lexer import split_lines
+
+    return split_lines(text)
 
 
 def tidy(text: str) -> str:

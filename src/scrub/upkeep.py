@@ -17,6 +17,7 @@ def rename(home: Home, entry: Entry, title: str) -> tuple[Entry, list[str], list
 
     Gives the macro, the titles of those that were mended, and of those that still have the old title.
     """
+    from scrub.language.lexer import ended_lines
     from scrub.language.parser import parse
     from scrub.language.walk import runs_of
 
@@ -29,7 +30,7 @@ def rename(home: Home, entry: Entry, title: str) -> tuple[Entry, list[str], list
         if user.example or user.shared:
             left.append(user.title)
             continue
-        lines = user.text.splitlines(keepends=True)
+        lines = ended_lines(user.text)
         for node in runs_of(parse(user.text, "")[0].body):
             if fold(node.title) == fold(entry.title):
                 line, start = node.place.line - 1, node.place.column - 1

@@ -30,9 +30,11 @@ def run(arguments: list[str]) -> int:
         code = scrub.main(arguments, prog_name="scrub", standalone_mode=False)
         return code if isinstance(code, int) else 0
     except ScrubError as problem:
-        from scrub.cli.output import echo_problem, sentence
+        from scrub import MacroProblems
+        from scrub.cli.output import echo_problem, indented, sentence
 
-        echo_problem(sentence(str(problem)))
+        said = str(problem) if isinstance(problem, MacroProblems) else indented(str(problem))
+        echo_problem(sentence(said))
         return problem.exit_code
     except click.exceptions.Exit as end:
         return end.exit_code
@@ -44,7 +46,9 @@ def run(arguments: list[str]) -> int:
         return 0
     except click.ClickException as error:
         message = error.format_message()
-        click.echo(message, err=True)
+        from scrub.cli.output import harmless
+
+        click.echo(harmless(message), err=True)
         context = getattr(error, "ctx", None)
         if context is not None:
             click.echo(f"How to use it: {context.command_path} --help", err=True)

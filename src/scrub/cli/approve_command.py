@@ -7,6 +7,7 @@ import click
 import scrub
 from scrub.cli.completing import macro_titles
 from scrub.cli.editing import sentences
+from scrub.cli.output import echo
 
 
 @click.command("approve")
@@ -19,17 +20,18 @@ def command(macro: str, withdraw: bool, yes: bool) -> int:
     if withdraw:
         title = home.program(macro).title
         count = home.approvals.withdraw(title)
-        click.echo(f'"{title}": {scrub.counted(count, "approval")} taken back.')
+        echo(f'"{title}": {scrub.counted(count, "approval")} taken back.')
         return 0
     checked = home.program(macro)
-    for text in (checked, *checked.inner):
-        click.echo(text.text.rstrip("\n"))
-        click.echo()
+    for text in checked.texts:
+        for line in text:
+            echo(line)
+        echo()
     for sentence in sentences(home.permissions(checked)):
-        click.echo(sentence)
+        echo(sentence)
     if not yes and not click.confirm("Allow this?", err=True):
-        click.echo("Not approved.")
+        echo("Not approved.")
         return 3
     home.approvals.approve(checked.fingerprint, checked.title)
-    click.echo("Approved, until its text changes.")
+    echo("Approved, until its text changes.")
     return 0

@@ -7,7 +7,7 @@ import textwrap
 import click
 
 import scrub
-from scrub.cli.output import accent, print_json, width
+from scrub.cli.output import accent, echo, print_json, width
 
 
 @click.command("catalog")
@@ -20,10 +20,10 @@ def command(words: tuple[str, ...], as_json: bool) -> int:
         print_json([entry.as_dict() for entry in entries])
         return 0
     if not entries:
-        click.echo(f"Nothing in the catalog is about {' '.join(words)}. See all of it: scrub catalog")
+        echo(f"Nothing in the catalog is about {' '.join(words)}. See all of it: scrub catalog")
         return 1
     for entry in entries[:8] if words else entries:
-        click.echo(f"{accent(entry.written)}  ({entry.what})")
+        echo(f"{accent(entry.written)}  ({entry.what})")
         _wrapped(entry.docs.summary, "  ")
         if not words:
             continue
@@ -32,12 +32,12 @@ def command(words: tuple[str, ...], as_json: bool) -> int:
             if name in entry.choices:
                 _wrapped(", ".join(entry.choices[name]), "      ")
         if entry.docs.example:
-            click.echo(f"  Example: {entry.docs.example}")
+            echo(f"  Example: {entry.docs.example}")
     if words and len(entries) > 8:
-        click.echo(f"... {len(entries) - 8} more: write more words, or see all with: scrub catalog")
+        echo(f"... {len(entries) - 8} more: write more words, or see all with: scrub catalog")
     return 0
 
 
 def _wrapped(text: str, indent: str) -> None:
     for line in textwrap.wrap(text, width(), initial_indent=indent, subsequent_indent=indent, break_on_hyphens=False):
-        click.echo(line)
+        echo(line)

@@ -6,7 +6,7 @@ import click
 
 import scrub
 from scrub.cli.listing import change_lines
-from scrub.cli.output import accent, echo_lines, failed, noted, print_json, short_path
+from scrub.cli.output import accent, echo, echo_lines, failed, indented, noted, print_json, short_path
 
 
 @click.command("changes")
@@ -19,7 +19,7 @@ def command(run: int | None, target: str | None, every: bool, as_json: bool) -> 
     record = scrub.changes(run)
     if target is not None:
         _write(record, target)
-        click.echo(f"{scrub.counted(record.changes, 'change')} in {target}")
+        echo(f"{scrub.counted(record.changes, 'change')} in {target}")
         return 0
     if as_json:
         print_json(record.as_dict())
@@ -44,8 +44,8 @@ def _file(record: scrub.RunRecord, file: scrub.FileRecord, every: bool) -> list[
     for path in file.made:
         if path != file.path:
             lines.append(f"  made {short_path(path)}")
-    lines += [f"  said: {text}" for text in file.said]
-    lines += [f"  log: {text}" for text in file.log]
+    lines += [f"  said: {indented(text)}" for text in file.said]
+    lines += [f"  log: {indented(text)}" for text in file.log]
     if file.undone and not record.undone:
         lines.append(noted("  taken back"))
     if file.problem:

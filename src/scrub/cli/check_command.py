@@ -6,7 +6,7 @@ import click
 
 import scrub
 from scrub.cli.completing import macro_titles
-from scrub.cli.output import print_json
+from scrub.cli.output import echo, print_json
 
 
 @click.command("check")
@@ -21,10 +21,10 @@ def command(macros: tuple[str, ...], as_json: bool) -> int:
         return 2 if any(found.values()) else 0
     for macro, problems in found.items():
         for problem in problems:
-            click.echo(str(problem))
+            echo(str(problem))
         if problems:
             code = 2
-            click.echo(f"{scrub.counted(len(problems), 'mistake')}.")
+            echo(f"{scrub.counted(len(problems), 'mistake')}.")
         else:
-            click.echo(f"No mistakes in {macro}.")
+            echo(f"No mistakes in {macro}.")
     return code

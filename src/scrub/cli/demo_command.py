@@ -9,6 +9,7 @@ import sys
 import click
 
 import scrub
+from scrub.cli.output import echo
 from scrub.cli.run_command import command as run_command
 
 
@@ -17,12 +18,12 @@ from scrub.cli.run_command import command as run_command
 def command(folder: str) -> int:
     """Lays out the sample files in FOLDER, runs the first example, and says what to try next."""
     paths = scrub.lay_out_samples(folder)
-    click.echo(f"The sample files are in {folder}: {', '.join(os.path.basename(path) for path in paths)}")
+    echo(f"The sample files are in {folder}: {', '.join(os.path.basename(path) for path in paths)}")
     book = paths[0]
     program = _program()
-    click.echo(f'\n$ {program} run "Show every hidden sheet" {book}')
+    echo(f'\n$ {program} run "Show every hidden sheet" {book}')
     code = click.get_current_context().invoke(run_command, macro="Show every hidden sheet", files=(book,))
-    click.echo(
+    echo(
         f"""
 Next, try:
   {program} inside {book}

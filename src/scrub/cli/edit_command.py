@@ -7,6 +7,7 @@ import click
 import scrub
 from scrub.cli.completing import macro_titles
 from scrub.cli.editing import edited, keep, replace
+from scrub.cli.output import echo
 
 
 @click.command("edit")
@@ -24,7 +25,7 @@ def command(macro: str, back: int | None) -> int:
         )
     text = edited(entry.text, entry.title)
     if text == entry.text:
-        click.echo("Nothing was changed.")
+        echo("Nothing was changed.")
         return 0
     if entry.draft:
         return keep(text, entry.title, own=True, over=entry)

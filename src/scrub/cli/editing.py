@@ -7,9 +7,8 @@ import shlex
 import subprocess
 from collections.abc import Mapping, Sequence
 
-import click
-
 import scrub
+from scrub.cli.output import echo
 
 
 def edited(text: str, title: str) -> str:
@@ -45,8 +44,8 @@ def mended_aloud(text: str) -> list[str]:
     found = scrub.pasted(text)
     for mended in found:
         if mended != text:
-            click.echo("The text was changed on its way, or stood among other text. It is read as:")
-            click.echo("".join(f"    {line}\n" for line in mended.splitlines()), nl=False)
+            echo("The text was changed on its way, or stood among other text. It is read as:")
+            echo("".join(f"    {line}\n" for line in mended.splitlines()), nl=False)
     return found
 
 
@@ -66,10 +65,10 @@ def keep(
         text = scrub.retitled(text, title)
     problems = home.problems(text, name, files or ())
     for problem in problems:
-        click.echo(str(problem), err=True)
+        echo(str(problem), err=True)
     entry = home.library.add(text, name, bool(problems), files, over)
     if problems:
-        click.echo(
+        echo(
             f"Kept as a draft, with {scrub.counted(len(problems), 'mistake')}: {entry.path}\n"
             f'Fix it: scrub edit "{entry.title}", or fix the file and add it again.',
             err=True,
@@ -77,8 +76,8 @@ def keep(
         return 2
     if own:
         home.written_here(text, entry.path)
-    click.echo(f'Added "{entry.title}": {entry.path}')
-    click.echo(f'Try it: scrub run "{entry.title}" FILE --preview')
+    echo(f'Added "{entry.title}": {entry.path}')
+    echo(f'Try it: scrub run "{entry.title}" FILE --preview')
     return 0
 
 
@@ -88,9 +87,9 @@ def replace(entry: scrub.Entry, text: str) -> int:
     problems = home.problems(text, entry.title)
     if problems:
         for problem in problems:
-            click.echo(str(problem), err=True)
+            echo(str(problem), err=True)
         path = home.library.draft_of(entry, text)
-        click.echo(
+        echo(
             "The macro stays as it was; your text is kept as a draft, "
             f"with {scrub.counted(len(problems), 'mistake')}: {path}",
             err=True,
@@ -100,5 +99,5 @@ def replace(entry: scrub.Entry, text: str) -> int:
     home.written_here(text, new.path)
     if new.title != entry.title:
         home.pins.renamed(entry.title, new.title)
-    click.echo(f'Kept "{new.title}". The former text: scrub show "{new.title}" --history')
+    echo(f'Kept "{new.title}". The former text: scrub show "{new.title}" --history')
     return 0

@@ -7,6 +7,7 @@ import click
 import scrub
 from scrub import sharing
 from scrub.cli.editing import keep
+from scrub.cli.output import echo
 
 
 @click.command("extract")
@@ -16,12 +17,12 @@ def command(file: str, show: bool) -> int:
     """Takes the macros out of the workbook FILE into the library."""
     texts = sharing.embedded(scrub.home(), file)
     if not texts:
-        click.echo(f"No macro is inside {file}.")
+        echo(f"No macro is inside {file}.")
         return 1
     code = 0
     for text in texts:
         if show:
-            click.echo(text)
+            echo(text)
         else:
             code = max(code, keep(text, file, own=False))
     return code

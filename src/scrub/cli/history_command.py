@@ -7,7 +7,7 @@ import os
 import click
 
 import scrub
-from scrub.cli.output import columns, echo_lines, file_size, more, print_json
+from scrub.cli.output import columns, echo, echo_lines, file_size, more, print_json
 
 
 @click.command("history")
@@ -21,7 +21,7 @@ def command(every: bool, keep: int | None, release: int | None, as_json: bool) -
         if number is not None:
             scrub.keep_undo(number, kept)
             word = "is kept until you release it" if kept else "goes in time, like all others"
-            click.echo(f"What takes run {number} back {word}.")
+            echo(f"What takes run {number} back {word}.")
     if keep is not None or release is not None:
         return 0
     records = scrub.history()
@@ -29,7 +29,7 @@ def command(every: bool, keep: int | None, release: int | None, as_json: bool) -
         print_json([record.as_dict() for record in records])
         return 0
     if not records:
-        click.echo("Nothing was run yet. Try: scrub demo")
+        echo("Nothing was run yet. Try: scrub demo")
         return 0
     cut = len(records) if every else 20
     held = scrub.home().store.held()

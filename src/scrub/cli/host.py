@@ -10,7 +10,7 @@ from typing import Any
 import click
 
 from scrub import Go, Outgoing, Question, View, counted
-from scrub.cli.output import accent, file_size
+from scrub.cli.output import accent, echo, file_size, one_line
 
 
 class TerminalHost:
@@ -41,7 +41,7 @@ class TerminalHost:
         if not self.asking:
             return None
         if question.problem:
-            click.echo(question.problem, err=True)
+            echo(question.problem, err=True)
         hint = ""
         if question.choices:
             hint = f" ({', '.join(str(choice) for choice in question.choices)})"
@@ -68,7 +68,7 @@ class TerminalHost:
         if not self.asking:
             return False
         for reach in reaches:
-            click.echo(f'"{title}" {reach}.', err=True)
+            echo(f'"{title}" {reach}.', err=True)
         return click.confirm("Allow this?", err=True)
 
     def approve_sending(self, messages: Sequence[Outgoing]) -> bool | None:
@@ -76,10 +76,10 @@ class TerminalHost:
         if not self.asking:
             return None
         self.close()
-        click.echo(f"{counted(len(messages), 'message')} will be sent, and cannot be taken back:", err=True)
+        echo(f"{counted(len(messages), 'message')} will be sent, and cannot be taken back:", err=True)
         for each in messages:
             to = ", ".join(each.recipients)
-            click.echo(f"  {to}  {accent(each.subject)}  {file_size(each.size)}", err=True)
+            echo(f"  {to}  {accent(each.subject)}  {file_size(each.size)}", err=True)
         return click.confirm("Send?" if len(messages) == 1 else "Send them?", err=True)
 
     def in_use(self, path: str, why: str) -> str:
@@ -87,7 +87,7 @@ class TerminalHost:
         if not self.asking:
             return "stop"
         self.close()
-        click.echo(f"{path}: {why}", err=True)
+        echo(f"{path}: {why}", err=True)
         choices = click.Choice(["wait", "copy", "stop"])
         answer: str = click.prompt(
             "Wait until it is closed, put the result beside it, or stop?", type=choices, err=True
@@ -96,6 +96,7 @@ class TerminalHost:
 
     def progress(self, done: float, of: int, label: str) -> None:
         """Moves the bar, which is shown from the second second on."""
+        label = one_line(label)
         label = f"{min(of, int(done) + 1)}/{of} {label}" if of > 1 else label
         with self._lock:
             self._state = (done, of, label)
@@ -149,13 +150,13 @@ class TerminalStepper:
 
     def step(self, view: View) -> Go:
         """Asks on the terminal; an empty answer is: next."""
-        click.echo(f"{view.title}, line {view.line}" + (f"  ({view.item})" if view.item else ""), err=True)
-        click.echo(f"    {view.text}", err=True)
+        echo(f"{view.title}, line {view.line}" + (f"  ({view.item})" if view.item else ""), err=True)
+        echo(f"    {view.text}", err=True)
         if view.values:
-            click.echo(f"    ({', '.join(f'{name} = {value}' for name, value in view.values.items())})", err=True)
+            echo(f"    ({', '.join(f'{name} = {value}' for name, value in view.values.items())})", err=True)
         words = {go.value[0]: go for go in Go} | {go.value: go for go in Go}
         while True:
             answer = click.prompt("next, into, over, end, stop", default="next", show_default=False, err=True)
             if answer.strip().lower() in words:
                 return words[answer.strip().lower()]
-            click.echo("Answer with one of these words, or its first letter.", err=True)
+            echo("Answer with one of these words, or its first letter.", err=True)

@@ -8,7 +8,7 @@ import click
 
 import scrub
 from scrub.cli.host import TerminalHost
-from scrub.cli.output import accent, columns, file_size, print_json
+from scrub.cli.output import accent, columns, echo, file_size, print_json
 
 
 @click.command("inside")
@@ -31,16 +31,16 @@ def command(file: str, texts: str | None, as_json: bool) -> int:
             rows = [{word: _size(value) for word, value in row.items()} for row in found.rows]
             print_json({"name": name, "kind": item.kind_word, f"{found.part}s": rows})
             return 0
-        click.echo(f"{accent(name)}  a {item.kind_word} of {scrub.counted(len(found.rows), found.part)}")
+        echo(f"{accent(name)}  a {item.kind_word} of {scrub.counted(len(found.rows), found.part)}")
         shown = [[_cell(word, value) for word, value in row.items() if word != "headings"] for row in found.rows]
         for line in columns(shown):
-            click.echo(line)
+            echo(line)
         _tell_headings(found)
         if found.hint:
-            click.echo(found.hint)
+            echo(found.hint)
         macros = opened.embedded()
         if macros:
-            click.echo(f'{scrub.counted(len(macros), "macro")} inside. Read: scrub extract "{file}" --show')
+            echo(f'{scrub.counted(len(macros), "macro")} inside. Read: scrub extract "{file}" --show')
     return 0
 
 
@@ -49,10 +49,10 @@ def _number(item: object, words: str) -> None:
     if not isinstance(item, scrub.Document):
         raise scrub.BadCall("--texts goes with documents: it numbers their paragraphs")
     every, low = list(item.paragraphs()), words.casefold()
-    click.echo(f"{accent(item.name)}  {scrub.counted(len(every), 'paragraph')}")
+    echo(f"{accent(item.name)}  {scrub.counted(len(every), 'paragraph')}")
     found = [each for each in every if low in each.text.casefold()]
     for line in columns([(str(each.number), " ".join(each.text.splitlines())) for each in found]):
-        click.echo(line)
+        echo(line)
 
 
 def _tell_headings(contents: scrub.Contents) -> None:
@@ -65,9 +65,9 @@ def _tell_headings(contents: scrub.Contents) -> None:
         like = scrub.counted(len(names) - 1, contents.part)
         where = names[0] if len(names) == 1 else f"{names[0]} and {like} like it"
         outline = found[0][1]
-        click.echo(f"{accent(where)}: {outline.opening}")
+        echo(f"{accent(where)}: {outline.opening}")
         for line in columns([(field, value) for field, value in outline.fields.items()]):
-            click.echo(line)
+            echo(line)
 
 
 def _size(value: object) -> object:

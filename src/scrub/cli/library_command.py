@@ -8,6 +8,7 @@ import click
 
 import scrub
 from scrub import sharing
+from scrub.cli.output import echo
 
 
 @click.group("library", invoke_without_command=True)
@@ -19,10 +20,10 @@ def command(context: click.Context) -> None:
     home = scrub.home()
     name = home.settings.load().get("name")
     own = [entry for entry in home.library.entries() if not entry.example and not entry.shared]
-    click.echo(f"{name or 'Your library'}: {home.library.folder}, {scrub.counted(len(own), 'macro')}")
+    echo(f"{name or 'Your library'}: {home.library.folder}, {scrub.counted(len(own), 'macro')}")
     for folder in home.library.others:
-        click.echo(f"Joined, only read: {folder}")
-    click.echo("Give it a name: scrub settings name NAME    Back it up: scrub library backup FILE.zip")
+        echo(f"Joined, only read: {folder}")
+    echo("Give it a name: scrub settings name NAME    Back it up: scrub library backup FILE.zip")
 
 
 @command.command("backup")
@@ -30,7 +31,7 @@ def command(context: click.Context) -> None:
 def backup(to: str) -> int:
     """Writes all macros, drafts, former texts, pins and settings into the file TO."""
     count = sharing.backup(scrub.home(), to)
-    click.echo(f"{scrub.counted(count, 'file')} in {to}. Bring them back: scrub library restore {to}")
+    echo(f"{scrub.counted(count, 'file')} in {to}. Bring them back: scrub library restore {to}")
     return 0
 
 
@@ -45,10 +46,10 @@ def restore(source: str, replace: bool) -> int:
         ("Replaced" if replace else "Differs, and stays as it is", found.different),
     ):
         for name in names:
-            click.echo(f"{word}: {name}")
-    click.echo(f"{scrub.counted(len(found.same), 'file')} the same.")
+            echo(f"{word}: {name}")
+    echo(f"{scrub.counted(len(found.same), 'file')} the same.")
     if found.different and not replace:
-        click.echo(f"To replace what differs: scrub library restore {source} --replace")
+        echo(f"To replace what differs: scrub library restore {source} --replace")
     return 0
 
 
@@ -60,7 +61,7 @@ def join(folder: str) -> int:
     if not os.path.isdir(path):
         raise scrub.BadCall(f"{folder} is not a folder")
     _keep([*(each for each in _joined() if each != path), path])
-    click.echo(f"Joined: {path}. If two share a title, yours is used.")
+    echo(f"Joined: {path}. If two share a title, yours is used.")
     return 0
 
 
@@ -72,7 +73,7 @@ def leave(folder: str) -> int:
     if path not in _joined():
         raise scrub.BadCall(f"{folder} was not joined. See: scrub library")
     _keep([each for each in _joined() if each != path])
-    click.echo(f"Left: {path}")
+    echo(f"Left: {path}")
     return 0
 
 

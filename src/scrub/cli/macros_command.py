@@ -6,7 +6,7 @@ import click
 
 import scrub
 from scrub import upkeep
-from scrub.cli.output import accent, columns, print_json
+from scrub.cli.output import accent, columns, echo, print_json
 
 
 @click.command("macros")
@@ -30,24 +30,24 @@ def command(words: tuple[str, ...], file: str | None, as_json: bool) -> int:
         )
         return 0
     if words and not entries:
-        click.echo(f"No macro has {' and '.join(words)} in its title or text. See them all: scrub macros")
+        echo(f"No macro has {' and '.join(words)} in its title or text. See them all: scrub macros")
         return 1
     heading = ""
     wide = max((len(entry.title) for entry in entries), default=0)
     for entry in entries:
         group = _group(entry)
         if group != heading:
-            click.echo(("\n" if heading else "") + accent(group))
+            echo(("\n" if heading else "") + accent(group))
             heading = group
         about = f"cannot be read: {entry.unreadable}" if entry.unreadable else entry.about
         times, last = use.get(entry.title, (0, ""))
         used = f"run {scrub.counted(times, 'time')}, last {last[:10]}" if times else ""
         for line in columns([(f"{entry.title:<{min(wide, 48)}}", f"{about}  ({used})" if used and words else about)]):
-            click.echo(line)
+            echo(line)
     if not words:
-        click.echo("\nRead one: scrub show TITLE    Run one: scrub run TITLE FILE --preview")
+        echo("\nRead one: scrub show TITLE    Run one: scrub run TITLE FILE --preview")
         if all(entry.example for entry in entries):
-            click.echo("Keep one of your own: scrub add FILE.scrub")
+            echo("Keep one of your own: scrub add FILE.scrub")
     return 0
 
 

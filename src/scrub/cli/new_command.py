@@ -9,6 +9,7 @@ import click
 
 import scrub
 from scrub.cli.editing import edited, keep, mended_aloud
+from scrub.cli.output import echo
 
 
 @click.command("new")
@@ -41,5 +42,5 @@ def _pasted() -> str:
         except (OSError, subprocess.CalledProcessError):
             continue
         return scrub.decoded(found.stdout, "pasted text")
-    click.echo("Paste the macro here, then end with Ctrl-D:", err=True)
+    echo("Paste the macro here, then end with Ctrl-D:", err=True)
     return scrub.decoded(sys.stdin.buffer.read(), "pasted text")

@@ -5,7 +5,7 @@ from __future__ import annotations
 import click
 
 import scrub
-from scrub.cli.output import columns, echo_lines, failed, more, print_json
+from scrub.cli.output import columns, echo, echo_lines, failed, more, print_json
 
 
 @click.command("outbox")
@@ -18,7 +18,7 @@ def command(every: bool, as_json: bool) -> int:
         print_json([note._asdict() for note in notes])
         return 0
     if not notes:
-        click.echo("Nothing was sent yet. A macro sends with: send. See: scrub catalog send")
+        echo("Nothing was sent yet. A macro sends with: send. See: scrub catalog send")
         return 0
     cut = len(notes) if every else 20
     rows = []

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import os
+import re
 import sys
 from collections.abc import Iterable, Sequence
 from typing import Any
@@ -32,7 +33,43 @@ def noted(text: str) -> str:
 
 
 def _styled(text: str, **style: Any) -> str:
-    return text if os.environ.get("NO_COLOR") else click.style(text, **style)
+    """A text of one line with a style, which is a mark until it is printed: nothing that a file holds can be one."""
+    text = one_line(text)
+    if os.environ.get("NO_COLOR"):
+        return text
+    start, end = click.style("\n", **style).split("\n")
+    return f"{_MARK}{start[1:]}{_MARK}{text}{_MARK}{end[1:]}{_MARK}"
+
+
+#: What stands for an escape of our own until it is printed; nobody can know it before.
+_MARK = f"\0{os.urandom(6).hex()}\0"
+#: What a terminal would obey, or nobody would see: control characters, and marks that turn the direction of reading.
+_RAW = re.compile("[\0-\x08\x0b-\x1f\x7f-\x9f\u061c\u200e\u200f\u2028-\u202e\u2066-\u2069]")
+
+
+def harmless(text: str) -> str:
+    """A text as it can be shown: what a terminal would obey is named. Line ends and tabs stay."""
+    if text.isascii() and text.isprintable():
+        return text
+    return _RAW.sub(lambda found: f"{{U+{ord(found[0]):04X}}}", text.replace("\r\n", "\n"))
+
+
+def one_line(text: str) -> str:
+    """The same for a text that is to stay on its line."""
+    if _MARK in text or (text.isascii() and text.isprintable()):
+        return text
+    return harmless(text).replace("\n", "{newline}").replace("\t", "{tab}")
+
+
+def _printed(text: str) -> str:
+    """A text as it goes to the terminal: our own styles, and nothing else that it would obey."""
+    pieces = text.split(_MARK)
+    return "".join(f"\x1b{each}" if number % 2 else harmless(each) for number, each in enumerate(pieces))
+
+
+def echo(text: str = "", err: bool = False, nl: bool = True) -> None:
+    """Prints a text; nothing in it that came from a file reaches the terminal raw."""
+    click.echo(_printed(text), err=err, nl=nl)
 
 
 def width() -> int:
@@ -54,7 +91,9 @@ def _terminal() -> tuple[int, int]:
 
 
 def cells(text: str) -> int:
-    """How many columns of the terminal a text takes: a wide character takes two."""
+    """How many columns of the terminal a text takes: a wide character takes two, a style of ours none."""
+    if _MARK in text:
+        text = "".join(text.split(_MARK)[::2])
     if text.isascii():
         return len(text)
     from rich.cells import cell_len  # knows the widths of all characters
@@ -75,7 +114,8 @@ def cut(text: str, room: int) -> str:
 
 def print_json(value: Any) -> None:
     """Prints a value as JSON."""
-    click.echo(json.dumps(value, ensure_ascii=False, indent=2))
+    text = json.dumps(value, ensure_ascii=False, indent=2)
+    click.echo(_RAW.sub(lambda found: f"\\u{ord(found[0]):04x}", text))
 
 
 def columns(rows: Sequence[Sequence[str]], indent: str = "  ", fixed: int | None = None) -> list[str]:
@@ -84,6 +124,7 @@ def columns(rows: Sequence[Sequence[str]], indent: str = "  ", fixed: int | None
     """
     if not rows:
         return []
+    rows = [[one_line(text) for text in row] for row in rows]
     most = max(12, width() // 2 - 2)
     widths = [min(most, max(cells(row[index]) for row in rows)) for index in range(len(rows[0]) - 1)]
     if fixed is not None and widths:
@@ -103,9 +144,14 @@ def echo_lines(lines: Sequence[str]) -> None:
     """Prints lines; more than the terminal holds go through the pager."""
     text = "\n".join(lines)
     if sys.stdout.isatty() and len(lines) > _terminal()[1] - 2:
-        click.echo_via_pager(text + "\n")
+        click.echo_via_pager(_printed(text) + "\n")
     elif lines:
-        click.echo(text)
+        echo(text)
+
+
+def indented(text: str) -> str:
+    """A text of several lines, of which only the first begins where our own lines do."""
+    return text.replace("\n", "\n    ")
 
 
 def more(left: int) -> str:
@@ -116,7 +162,7 @@ def more(left: int) -> str:
 def short_path(path: str) -> str:
     """A path as a person in the current folder writes it."""
     inside = os.path.realpath(os.getcwd()) + os.sep
-    return path[len(inside) :] if path.startswith(inside) else path
+    return one_line(path[len(inside) :] if path.startswith(inside) else path)
 
 
 def change_count(changes: Iterable[Change], part: str, file: str) -> str:
@@ -148,4 +194,4 @@ def echo_problem(text: str) -> None:
 
         lines = textwrap.wrap(text, width(), break_long_words=False, break_on_hyphens=False)
     for line in lines:
-        click.echo(line, err=True)
+        echo(line, err=True)

@@ -7,6 +7,7 @@ import click
 import scrub
 from scrub import sharing
 from scrub.cli.completing import macro_titles
+from scrub.cli.output import echo
 
 
 @click.command("pack")
@@ -15,6 +16,6 @@ from scrub.cli.completing import macro_titles
 def command(macro: str, out: str) -> int:
     """Writes MACRO, with all that it runs, as one file OUT for a colleague; `scrub add OUT` takes it."""
     path, titles = sharing.pack(scrub.home(), macro, out)
-    click.echo(f"Packed {scrub.listed(titles)} into {path}.")
-    click.echo(f"Your colleague writes: scrub add {path}")
+    echo(f"Packed {scrub.listed(titles)} into {path}.")
+    echo(f"Your colleague writes: scrub add {path}")
     return 0

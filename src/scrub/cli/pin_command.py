@@ -7,6 +7,7 @@ import click
 import scrub
 from scrub.cli.completing import macro_titles
 from scrub.cli.group import COMMANDS
+from scrub.cli.output import echo
 
 
 @click.command("pin")
@@ -21,10 +22,10 @@ def command(macro: str, key: str | None, label: str, place: int | None, remove: 
     title = home.find(macro).title
     if remove:
         taken = home.pins.unpin(title)
-        click.echo(f'"{title}" has no key {"any more" if taken else "to take away"}.')
+        echo(f'"{title}" has no key {"any more" if taken else "to take away"}.')
         return 0
     if not key:
         raise scrub.BadCall(f'which key? Write: scrub pin "{title}" KEY')
     home.pins.pin(title, key, COMMANDS, label, place)
-    click.echo(f'"{title}" has the key {key}: scrub run {key} FILE')
+    echo(f'"{title}" has the key {key}: scrub run {key} FILE')
     return 0

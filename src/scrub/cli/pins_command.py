@@ -5,7 +5,7 @@ from __future__ import annotations
 import click
 
 import scrub
-from scrub.cli.output import accent, columns, print_json
+from scrub.cli.output import accent, columns, echo, print_json
 
 
 @click.command("pins")
@@ -17,7 +17,7 @@ def command(as_json: bool) -> int:
         print_json([pin._asdict() for pin in pins])
         return 0
     if not pins:
-        click.echo("No macro has a key yet. Give one: scrub pin TITLE KEY")
+        echo("No macro has a key yet. Give one: scrub pin TITLE KEY")
     wide = max((len(pin.key) for pin in pins), default=0)
     titles = {entry.title.casefold() for entry in scrub.home().library.entries()}
     rows = [
@@ -25,5 +25,5 @@ def command(as_json: bool) -> int:
         for pin in pins
     ]
     for pin, line in zip(pins, columns(rows, ""), strict=True):
-        click.echo(f"  {accent(pin.key.ljust(wide))}  {line}")
+        echo(f"  {accent(pin.key.ljust(wide))}  {line}")
     return 0

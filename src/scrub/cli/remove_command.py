@@ -6,6 +6,7 @@ import click
 
 import scrub
 from scrub.cli.completing import macro_titles
+from scrub.cli.output import echo
 
 
 @click.command("remove")
@@ -16,5 +17,5 @@ def command(macro: str) -> int:
     entry = home.find(macro)
     home.library.remove(entry)
     home.pins.unpin(entry.title)
-    click.echo(f'"{entry.title}" is removed. Bring it back: scrub edit "{entry.title}" --back 1')
+    echo(f'"{entry.title}" is removed. Bring it back: scrub edit "{entry.title}" --back 1')
     return 0

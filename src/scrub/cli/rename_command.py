@@ -7,6 +7,7 @@ import click
 import scrub
 from scrub import upkeep
 from scrub.cli.completing import macro_titles
+from scrub.cli.output import echo
 
 
 @click.command("rename")
@@ -17,9 +18,9 @@ def command(macro: str, title: str) -> int:
     home = scrub.home()
     old = home.find(macro)
     new, mended, left = upkeep.rename(home, old, title)
-    click.echo(f'"{old.title}" is now "{new.title}".')
+    echo(f'"{old.title}" is now "{new.title}".')
     if mended:
-        click.echo(f"Macros that run it have the new title too: {scrub.listed(mended)}.")
+        echo(f"Macros that run it have the new title too: {scrub.listed(mended)}.")
     if left:
-        click.echo(f"These still run it under the old title: {scrub.listed(left)}. They are not yours to change.")
+        echo(f"These still run it under the old title: {scrub.listed(left)}. They are not yours to change.")
     return 0

@@ -14,7 +14,18 @@ from scrub import sharing
 from scrub.cli.completing import macro_titles
 from scrub.cli.host import TerminalHost, TerminalStepper
 from scrub.cli.listing import change_lines
-from scrub.cli.output import SHOWN, accent, change_count, echo_problem, failed, noted, print_json, short_path
+from scrub.cli.output import (
+    SHOWN,
+    accent,
+    change_count,
+    echo,
+    echo_problem,
+    failed,
+    indented,
+    noted,
+    print_json,
+    short_path,
+)
 
 
 @click.command("run")
@@ -177,7 +188,7 @@ class _Printer:
                 lines += [f"{verb} {name}" for name in names]
             else:
                 lines.append(f"{verb} {scrub.counted(len(names), 'file')}, such as {names[0]}")
-        told = list(found.said) if found.problem is None else []
+        told = [indented(text) for text in found.said] if found.problem is None else []
         if found.problem is None:
             told += [noted(note) for note in found.notes]
         elif self.several:
@@ -196,18 +207,18 @@ class _Printer:
     def flush(self) -> None:
         """Prints what waited."""
         for line in self.waiting:
-            click.echo(line)
+            echo(line)
         self.waiting = []
 
     def summary(self, result: scrub.RunResult, again: str) -> None:
         """Says what was saved, what failed and why, and what can be done next."""
         self.flush()
         for sentence in result.recovered:
-            click.echo(noted(sentence), err=True)
+            echo(noted(sentence), err=True)
         changed = [found for found in result.files if found.changes or found.state == "changed"]
         self._saved(changed)
         for said in (said for found in result.files for said in found.sent):
-            click.echo(f"{said[:1].upper()}{said[1:]}.")
+            echo(f"{said[:1].upper()}{said[1:]}.")
         for said in (said for found in result.files for said in found.unsent):
             state, _, rest = said.partition(": ")
             echo_problem(failed(f"{state[:1].upper()}{state[1:]}: ") + rest)
@@ -216,28 +227,28 @@ class _Printer:
         left = sum(found.left for found in result.files if found.problem is None)
         if left:
             see = f" See why: scrub changes {number}" if number else ""
-            click.echo(f"{scrub.counted(left, 'text was', 'texts were')} left unchanged.{see}")
+            echo(f"{scrub.counted(left, 'text was', 'texts were')} left unchanged.{see}")
             if self.preview:
                 lines = [line for found in result.files for line in found.log]
                 for line in lines[:SHOWN]:
-                    click.echo(f"  {line}")
+                    echo(f"  {line}")
                 if len(lines) > SHOWN:
-                    click.echo(f"  {len(lines) - SHOWN:,} more")
+                    echo(f"  {len(lines) - SHOWN:,} more")
         logged = sum(len(found.log) for found in result.files) - left
         if changed and self.preview:
-            click.echo(f"Nothing was written. To do it: {again}")
+            echo(f"Nothing was written. To do it: {again}")
         elif changed:
             one = len(changed) == 1 and len(changed[0].changes) == 1
             see, back = ("See it", "Take it back") if one else ("See them", "Take them back")
-            click.echo(f"{see}: scrub changes {number}    {back}: scrub undo {number}")
+            echo(f"{see}: scrub changes {number}    {back}: scrub undo {number}")
         elif logged > 0 and number is not None:
-            click.echo(f"{scrub.counted(logged, 'line')} in the log. See the log: scrub changes {number}")
+            echo(f"{scrub.counted(logged, 'line')} in the log. See the log: scrub changes {number}")
 
     def _saved(self, changed: list[scrub.FileResult]) -> None:
         if len(changed) > 3:
             every = [change for found in changed for change in found.changes]
             verb = "Would change" if self.preview else "Saved"
-            click.echo(f"{verb} {scrub.counted(len(changed), 'file')}: {scrub.counted(len(every), 'change')}.")
+            echo(f"{verb} {scrub.counted(len(changed), 'file')}: {scrub.counted(len(every), 'change')}.")
             return
         for found in changed:
             verb = "Would save" if found.saved_as != found.path else "Would change"
@@ -245,10 +256,10 @@ class _Printer:
             if found.saved_as == found.path and not (found.changes and found.is_written):
                 continue  # it stays as it is; what was made of it is told above
             if not found.changes:
-                click.echo(f"{'Would save' if self.preview else 'Saved'} an unchanged copy: {name}.")
+                echo(f"{'Would save' if self.preview else 'Saved'} an unchanged copy: {name}.")
                 continue
             count = change_count(found.changes, found.part_word, found.path)
-            click.echo(f"{verb if self.preview else 'Saved'} {name}: {count}.")
+            echo(f"{verb if self.preview else 'Saved'} {name}: {count}.")
 
     def _others(self, result: scrub.RunResult) -> None:
         """The files that stay as they are."""
@@ -257,19 +268,19 @@ class _Printer:
         left = [found for found in result.files if found.state == "not tried"]
         if unchanged:
             names = unchanged[0].path if len(unchanged) == 1 else scrub.counted(len(unchanged), "file")
-            click.echo(f"Nothing to change in {names}.")
+            echo(f"Nothing to change in {names}.")
         if problems and self.several:
             names = ", ".join(os.path.basename(found.path) for found in problems[:5])
             tail = f" and {len(problems) - 5} more" if len(problems) > 5 else ""
-            click.echo(
+            echo(
                 failed(f"{len(problems)} of {scrub.counted(len(result.files), 'file')} failed: ") + names + tail,
                 err=True,
             )
         elif problems:
             echo_problem(failed("Failed: ") + str(problems[0].problem))
-            click.echo("Nothing was saved.", err=True)
+            echo("Nothing was saved.", err=True)
         if left:
-            click.echo(f"Not tried after the failure: {', '.join(found.path for found in left)}", err=True)
+            echo(f"Not tried after the failure: {', '.join(found.path for found in left)}", err=True)
 
 
 def _without(problem: str, path: str) -> str:

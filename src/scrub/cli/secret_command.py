@@ -5,7 +5,7 @@ from __future__ import annotations
 import click
 
 import scrub
-from scrub.cli.output import print_json
+from scrub.cli.output import echo, print_json
 
 
 @click.group("secret")
@@ -19,7 +19,7 @@ def set_(name: str) -> int:
     """Keeps a password under NAME; it is typed without echo."""
     keys = scrub.home().keys
     keys.set(name, click.prompt(f"Password ({name})", hide_input=True, confirmation_prompt=True, err=True))
-    click.echo(f'Kept. A macro gets it with: secret("{name}")')
+    echo(f'Kept. A macro gets it with: secret("{name}")')
     return 0
 
 
@@ -32,9 +32,9 @@ def list_(as_json: bool) -> int:
         print_json(names)
         return 0
     for name in names:
-        click.echo(name)
+        echo(name)
     if not names:
-        click.echo("No password is kept. Keep one: scrub secret set NAME")
+        echo("No password is kept. Keep one: scrub secret set NAME")
     return 0
 
 
@@ -43,5 +43,5 @@ def list_(as_json: bool) -> int:
 def forget(name: str) -> int:
     """Forgets the password under NAME."""
     scrub.home().keys.forget(name)
-    click.echo(f'The password under "{name}" is forgotten.')
+    echo(f'The password under "{name}" is forgotten.')
     return 0

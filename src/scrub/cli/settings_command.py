@@ -5,7 +5,7 @@ from __future__ import annotations
 import click
 
 import scrub
-from scrub.cli.output import columns, print_json
+from scrub.cli.output import columns, echo, print_json
 
 
 @click.command("settings")
@@ -18,7 +18,7 @@ def command(name: str | None, value: str | None, forget: bool, as_json: bool) ->
     settings = scrub.home().settings
     if name and (value or forget):
         settings.set(name, None if forget else value)
-        click.echo(f"{name} is {'forgotten' if forget else f'set to {value}'}.")
+        echo(f"{name} is {'forgotten' if forget else f'set to {value}'}.")
         return 0
     found = settings.load()
     if as_json:
@@ -32,6 +32,6 @@ def command(name: str | None, value: str | None, forget: bool, as_json: bool) ->
             takes = f" ({', '.join(setting.values)})" if setting.values else ""
             rows.append((each, str(found.get(each, "not set")), setting.doc + takes))
     for line in columns(rows):
-        click.echo(line)
-    click.echo("Set one: scrub settings NAME VALUE")
+        echo(line)
+    echo("Set one: scrub settings NAME VALUE")
     return 0

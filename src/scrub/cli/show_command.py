@@ -8,7 +8,7 @@ import scrub
 from scrub import upkeep
 from scrub.cli.completing import macro_titles
 from scrub.cli.editing import sentences
-from scrub.cli.output import accent, columns, print_json
+from scrub.cli.output import accent, columns, echo, print_json
 
 
 @click.command("show")
@@ -25,33 +25,33 @@ def command(macro: str, outline: int | None, history: bool, as_json: bool) -> in
     try:
         found = home.program(macro)
     except scrub.MacroProblems as problems:
-        click.echo(text.rstrip("\n"))
+        echo("\n".join(scrub.lines_of(text)).rstrip("\n"))
         count = scrub.counted(len(problems.problems), "mistake")
-        click.echo(f'\nIt cannot run yet: {count}. Fix it: scrub check "{macro}"')
+        echo(f'\nIt cannot run yet: {count}. Fix it: scrub check "{macro}"')
         return 2
-    click.echo(accent(found.title))
+    echo(accent(found.title))
     for line in found.macro.about:
-        click.echo(f"  {line}")
-    click.echo(f"Runs on: {'all at once: ' if found.macro.for_all else ''}{', '.join(found.macro.runs_on)}")
+        echo(f"  {line}")
+    echo(f"Runs on: {'all at once: ' if found.macro.for_all else ''}{', '.join(found.macro.runs_on)}")
     for question in found.questions:
         if question.secret:
-            click.echo(f"Asks for: the password {question.prompt} (or the variable {scrub.variable(question.prompt)})")
+            echo(f"Asks for: the password {question.prompt} (or the variable {scrub.variable(question.prompt)})")
         else:
-            click.echo(f"Asks for: {question.prompt} ({question.type}, --with {question.name}=...)")
+            echo(f"Asks for: {question.prompt} ({question.type}, --with {question.name}=...)")
     for sentence in sentences(home.permissions(found)):
-        click.echo(sentence)
+        echo(sentence)
     times, last = home.use.of().get(found.title, (0, ""))
     if times:
-        click.echo(f"Run {scrub.counted(times, 'time')}, last on {last[:10]}.")
+        echo(f"Run {scrub.counted(times, 'time')}, last on {last[:10]}.")
     if found.own_files:
-        click.echo(f"Its files: {', '.join(found.own_files)}")
+        echo(f"Its files: {', '.join(found.own_files)}")
     users = upkeep.uses_of(home, found.title)
     if users:
-        click.echo(f"It is run by: {', '.join(users)}")
-    click.echo()
-    lines = _folded(scrub.tidy(text), outline) if outline is not None else text.splitlines()
+        echo(f"It is run by: {', '.join(users)}")
+    echo()
+    lines = _folded(scrub.tidy(text), outline) if outline is not None else found.macro.lines
     for line in lines:
-        click.echo(f"    {line}".rstrip())
+        echo(f"    {line}".rstrip())
     return 0
 
 
@@ -59,7 +59,7 @@ def _folded(text: str, depth: int) -> list[str]:
     """The lines of a tidy macro down to a depth of blocks; what is folded away is counted."""
     found: list[str] = []
     hidden = 0
-    for line in text.splitlines():
+    for line in scrub.lines_of(text):
         indent = len(line) - len(line.lstrip())
         if line.strip() and indent < 4 * depth:
             if hidden:
@@ -84,13 +84,13 @@ def _history(macro: str, as_json: bool) -> int:
         print_json([{"when": each.when, "why": each.why, "text": each.text} for each in former])
         return 0
     if not former:
-        click.echo(f'"{title}" has no former text.')
+        echo(f'"{title}" has no former text.')
         return 0
     rows = [
-        (str(number), each.when, each.why, scrub.counted(len(each.text.splitlines()), "line"))
+        (str(number), each.when, each.why, scrub.counted(len(scrub.lines_of(each.text)), "line"))
         for number, each in enumerate(former, 1)
     ]
     for line in columns(rows):
-        click.echo(line)
-    click.echo(f'Bring one back: scrub edit "{title}" --back N')
+        echo(line)
+    echo(f'Bring one back: scrub edit "{title}" --back N')
     return 0

@@ -6,6 +6,7 @@ import click
 
 import scrub
 from scrub.cli.completing import macro_titles
+from scrub.cli.output import echo
 
 
 @click.command("tidy")
@@ -17,10 +18,10 @@ def command(macros: tuple[str, ...], show: bool) -> int:
         text, _ = scrub.home().text(macro)
         tidied = scrub.tidy(text)
         if show:
-            click.echo(tidied, nl=False)
+            echo(tidied, nl=False)
         elif tidied == text:
-            click.echo(f"{macro} is tidy.")
+            echo(f"{macro} is tidy.")
         else:
             scrub.home().write(macro, tidied, "tidied")
-            click.echo(f"{macro} is tidied.")
+            echo(f"{macro} is tidied.")
     return 0

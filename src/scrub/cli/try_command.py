@@ -14,7 +14,7 @@ import scrub
 from scrub.cli.editing import keep
 from scrub.cli.host import TerminalHost
 from scrub.cli.listing import change_lines
-from scrub.cli.output import accent, columns
+from scrub.cli.output import accent, columns, echo
 
 _HELP = """Type an action, a field to set, or a whole block; it is done at once, on a copy in memory.
   ? hide                   what can be done, searched in everyday words
@@ -32,7 +32,7 @@ def command(file: str) -> int:
     """Tries actions one at a time on a copy of FILE, and keeps the good ones as a macro."""
     host = TerminalHost()
     trial = scrub.trial(file, host)
-    click.echo(f"{accent(trial.label)}  (nothing is written; help: ?)")
+    echo(f"{accent(trial.label)}  (nothing is written; help: ?)")
     for text in _entries(trial):
         if not _command(trial, text, host):
             break
@@ -69,7 +69,7 @@ def _prompt(trial: Any) -> Any:
             line = sys.stdin.readline()
             if not line:
                 raise EOFError
-            click.echo(prompt + line.rstrip("\n"))  # what came through a pipe was not seen yet
+            echo(prompt + line.rstrip("\n"))  # what came through a pipe was not seen yet
             return line.rstrip("\n")
 
         return plain
@@ -98,10 +98,10 @@ def _command(trial: Any, text: str, host: TerminalHost) -> bool:
             _help(trial, rest)
         elif word == "steps" and not rest:
             for number, step in enumerate(trial.steps, 1):
-                click.echo(f"  {number}  " + step.replace("\n", "\n     "))
+                echo(f"  {number}  " + step.replace("\n", "\n     "))
         elif word == "back" and not rest:
             gone = trial.back().splitlines()
-            click.echo(f"Taken back: {gone[0]}" + (" ..." if len(gone) > 1 else ""))
+            echo(f"Taken back: {gone[0]}" + (" ..." if len(gone) > 1 else ""))
         elif word == "keep":
             words = shlex.split(rest)
             each = words[2] if len(words) == 3 and words[1] == "each" else ""
@@ -113,7 +113,7 @@ def _command(trial: Any, text: str, host: TerminalHost) -> bool:
         else:
             _step(trial, text)
     except (scrub.ScrubError, ValueError) as problem:
-        click.echo(str(problem))
+        echo(str(problem))
     return True
 
 
@@ -122,28 +122,28 @@ def _help(trial: Any, words: str) -> None:
     if words.strip():
         entries = scrub.vocabulary().search(words)[:8]
         for line in columns([(entry.docs.example or entry.written, entry.docs.summary) for entry in entries]):
-            click.echo(line)
+            echo(line)
         if not entries:
-            click.echo(f"Nothing is about {words}.")
+            echo(f"Nothing is about {words}.")
         return
-    click.echo(_HELP)
+    echo(_HELP)
     offers = trial.offers()
-    click.echo(f"A {trial.kind} offers:")
+    echo(f"A {trial.kind} offers:")
     for line in columns(offers[:10]):
-        click.echo(line)
+        echo(line)
     if len(offers) > 10:
-        click.echo(f"{len(offers) - 10} more: scrub catalog {trial.kind}, or search here: ? hide")
+        echo(f"{len(offers) - 10} more: scrub catalog {trial.kind}, or search here: ? hide")
 
 
 def _step(trial: Any, text: str) -> None:
     done = trial.step(text)
     if done.problem:
-        click.echo(done.problem)
+        echo(done.problem)
         return
     for line in (*change_lines(done.changes), *done.said):
-        click.echo(line)
+        echo(line)
     if not done.changes and not done.said and not text.startswith(("in ", "end")):
-        click.echo("  (no change)")
+        echo("  (no change)")
 
 
 def _write(trial: Any, host: TerminalHost) -> None:
@@ -152,8 +152,8 @@ def _write(trial: Any, host: TerminalHost) -> None:
     if found.problem is not None:
         raise found.problem
     if found.state == "unchanged":
-        click.echo("Nothing to write.")
+        echo("Nothing to write.")
         return
     one = "it" if len(found.changes) == 1 else "them"
     count = scrub.counted(len(found.changes), "change")
-    click.echo(f"Saved {found.path}: {count}. Take {one} back: scrub undo {result.number}")
+    echo(f"Saved {found.path}: {count}. Take {one} back: scrub undo {result.number}")

@@ -8,7 +8,7 @@ import click
 
 import scrub
 from scrub.cli.host import TerminalHost
-from scrub.cli.output import short_path
+from scrub.cli.output import echo, short_path
 
 
 @click.command("undo")
@@ -26,18 +26,16 @@ def command(run: int | None, redo: bool, copy: bool) -> int:
     if restored.paths:
         what = short_path(restored.paths[0]) if len(restored.paths) == 1 else scrub.counted(len(restored.paths), "file")
         done = "done again" if redo else "taken back"
-        click.echo(f"Run {restored.run} is {done}: {what}.")
+        echo(f"Run {restored.run} is {done}: {what}.")
         other = f"scrub undo {restored.run}" + ("" if redo else " --redo")
-        click.echo(f"{'Take it back' if redo else 'Do it again'}: {other}")
+        echo(f"{'Take it back' if redo else 'Do it again'}: {other}")
     for said in restored.told:
-        click.echo(said)
+        echo(said)
     sent = [note for note in scrub.outbox() if note.run == restored.run and note.state == "sent"]
     if sent and not redo:
-        click.echo(f"{scrub.counted(len(sent), 'message was', 'messages were')} sent, which nothing takes back.")
+        echo(f"{scrub.counted(len(sent), 'message was', 'messages were')} sent, which nothing takes back.")
     for path in restored.copies:
-        click.echo(
-            f"That file was edited since and stays as it is. The former version is beside it: {short_path(path)}"
-        )
+        echo(f"That file was edited since and stays as it is. The former version is beside it: {short_path(path)}")
     return 0
 
 
@@ -49,7 +47,7 @@ def _redo(run: int | None) -> scrub.Restored:
         last = scrub.home().store.taken_back_last() if run is None else None
         if last is None or not sys.stdin.isatty():
             raise
-        click.echo(str(problem), err=True)
+        echo(str(problem), err=True)
         if not click.confirm(f"Do run {last.number} again?", err=True):
             raise click.Abort from None
         return scrub.redo(last.number)

@@ -5,6 +5,12 @@ from __future__ import annotations
 #: Characters that reverse the reading direction: refused everywhere, since approval rests on reading.
 DIRECTION_MARKS = frozenset("\u200e\u200f\u061c\u202a\u202b\u202c\u202d\u202e\u2066\u2067\u2068\u2069")
 
+#: Characters that a terminal obeys and nobody sees; all but tabs and what ends a line. Refused everywhere, too.
+CONTROLS = frozenset(chr(code) for code in (*range(32), *range(0x7F, 0xA0)) if chr(code) not in "\t\n\r\x0b\x0c\x85")
+
+#: What no macro may hold, since approval rests on reading.
+HIDDEN = DIRECTION_MARKS | CONTROLS
+
 #: Marks without width, passed over outside texts.
 ZERO_WIDTH = frozenset("\u200b\u200c\u200d\u2060\ufeff\u00ad")
 

@@ -12,7 +12,7 @@ def read_header(macro: Macro, lines: list[str], problems: list[Problem]) -> int:
     """Fills in the header and gives the index of the first line of the body."""
     index = 0
     for index, line in enumerate(lines):
-        if not line.isascii() and any(mark in line for mark in ch.DIRECTION_MARKS):
+        if not (line.isascii() and line.isprintable()) and any(mark in line for mark in ch.HIDDEN):
             break
         text = ch.plain(line)
         if not text or text.startswith("#"):

@@ -8,6 +8,7 @@ from typing import NamedTuple
 from scrub.language import characters as ch
 from scrub.language.words import SURE_STARTERS
 from scrub.model.amounts import UNITS
+from scrub.model.late import late
 from scrub.model.problem import Problem
 
 WORD, NUMBER, DATE, TEXT, SIGN, NEWLINE, END = "word", "number", "date", "text", "sign", "newline", "end"
@@ -60,6 +61,14 @@ def split_lines(source: str) -> list[str]:
     for end in ch.LINE_ENDS:
         source = source.replace(end, "\n")
     return source.split("\n")
+
+
+def ended_lines(source: str) -> list[str]:
+    """The same lines, each with what ends it."""
+    return [line for line in _ENDED.findall(source) if line]
+
+
+_ENDED = late(r"[^\r\n\x0b\x0c\x85\u2028\u2029]*(?:\r\n|[\r\n\x0b\x0c\x85\u2028\u2029]|\Z)")
 
 
 class LineRead(NamedTuple):
@@ -119,14 +128,23 @@ class LineLexer:
         self.at = 0
         self.comment = ""
         self.broken = False
-        for index, letter in enumerate(text):
-            if letter in ch.DIRECTION_MARKS:
-                self.problem(
-                    "this is a mark that reverses the reading direction. Take it out: a macro must read as it runs",
-                    index,
+        if not (text.isascii() and text.isprintable()):
+            self._refuse_hidden()
+
+    def _refuse_hidden(self) -> None:
+        """Notes the first character that a reader would not see, or that would show them another text."""
+        for index, letter in enumerate(self.text):
+            if letter in ch.HIDDEN:
+                what = (
+                    "that reverses the reading direction"
+                    if letter in ch.DIRECTION_MARKS
+                    else "that controls a terminal"
                 )
-                self.text = "".join(" " if each in ch.DIRECTION_MARKS else each for each in text)
-                break
+                self.problem(
+                    f"this is a mark (U+{ord(letter):04X}) {what}. Take it out: a macro must read as it runs", index
+                )
+                self.text = "".join(" " if each in ch.HIDDEN else each for each in self.text)
+                return
 
     def problem(self, message: str, at: int, length: int = 1) -> None:
         self.problems.append(Problem(message, self.line, at + 1, length))

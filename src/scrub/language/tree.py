@@ -380,6 +380,18 @@ class Program:
         return self.variants.get(kind, self)
 
     @property
+    def texts(self) -> list[list[str]]:
+        """The lines of this macro and of every one that it can run, however deep, each once."""
+        found: dict[str, list[str]] = {}
+        waiting = [self]
+        while waiting:
+            program = waiting.pop(0)
+            if program.text not in found:
+                found[program.text] = program.macro.lines
+                waiting += program.inner
+        return list(found.values())
+
+    @property
     def fingerprint(self) -> str:
         """The hash of this very text and of all texts that it runs: what an approval holds for."""
         import hashlib

@@ -8,7 +8,7 @@ from functools import cached_property
 from typing import TYPE_CHECKING, NamedTuple
 
 from scrub.language.header import read_header
-from scrub.language.lexer import split_lines
+from scrub.language.lexer import ended_lines, split_lines
 from scrub.language.tree import Macro
 from scrub.library.text import ENDINGS, held, read_macro, write_text
 from scrub.model.operations import as_file_name
@@ -260,8 +260,8 @@ def retitled(text: str, title: str) -> str:
     if not macro.title:
         return f"macro {title}\n{text}"
     line = macro.places["macro"].line - 1
-    lines = text.splitlines(keepends=True)
-    end = lines[line][len(lines[line].rstrip("\r\n")) :]
+    lines = ended_lines(text)
+    end = lines[line][len(split_lines(lines[line])[0]) :]
     return "".join([*lines[:line], f"macro {title}{end}", *lines[line + 1 :]])
 
 

@@ -1,0 +1,156 @@
+"""What strangers put into macros and files: what is approved is what runs, and nothing of theirs reaches the terminal raw."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+from email.header import Header
+from pathlib import Path
+
+import pytest
+from conftest import Output
+from mails import a_message, mbox
+
+import scrub
+
+#: Characters that a terminal obeys, or that show another text than the one that is there.
+RAW = [
+    "\x1b",
+    "\x9b",
+    "\x08",
+    "\x7f",
+    "\x00",
+    "\x0e",
+    "\x1c",
+    "\x1d",
+    "\x1e",
+    "\x84",
+    "\u202e",
+    "\u2066",
+    "\u200f",
+    "\u061c",
+]
+NEVER = re.compile("[\0-\x08\x0b-\x1f\x7f-\x9f\u061c\u200e\u200f\u2028-\u202e\u2066-\u2069]")
+ATTACK = "\x1b[2K\x1b[1A\x1b]0;mine\x07\x9b8mSaved\u202eexe.\x08"
+
+
+def clean(output: Output) -> str:
+    """What was printed, when nothing in it is raw."""
+    for text in (output.out, output.err):
+        assert not NEVER.search(text), repr(NEVER.search(text))
+    return output.out + output.err
+
+
+# -- macros
+
+
+@pytest.mark.parametrize("mark", [mark for mark in RAW if mark != "\x00"])
+@pytest.mark.parametrize("line", ["# a comment {m}", 'say "a{m}b"', "x = 1{m}", "{m}"])
+def test_no_macro_holds_what_nobody_sees(home: Path, cli: Callable[..., Output], mark: str, line: str) -> None:
+    text = f"macro One\nfor nothing\n{line.format(m=mark)}\nsay 1\n"
+    Path("one.scrub").write_text(text)
+    assert any(f"(U+{ord(mark):04X})" in each.message for each in scrub.check(text))
+    for words in (
+        ("check", "one.scrub"),
+        ("approve", "one.scrub", "--yes"),
+        ("run", "one.scrub"),
+        ("show", "one.scrub"),
+    ):
+        found = cli(*words)
+        clean(found)
+        assert found.code == 2, words
+    clean(cli("add", "one.scrub"))
+    (kept,) = (entry for entry in scrub.home().library.entries() if not entry.example)
+    assert kept.draft or mark not in kept.text  # a blank line of such marks goes when a text is mended
+
+
+@pytest.mark.parametrize("end", ["\u2028", "\u2029", "\x85", "\x0b", "\x0c", "\r", "\n", "\r\n"])
+def test_a_line_is_the_same_for_who_reads_and_for_what_runs(home: Path, cli: Callable[..., Output], end: str) -> None:
+    Path("one.scrub").write_bytes(f"macro One\nfor folder\n# harmless{end}each file{end}    delete{end}end\n".encode())
+    for words in (("show", "one.scrub"), ("approve", "one.scrub", "--yes")):
+        lines = [line.strip() for line in clean(cli(*words)).splitlines()]
+        assert [line for line in lines if line in ("# harmless", "each file", "delete", "end")] == [
+            "# harmless",
+            "each file",
+            "delete",
+            "end",
+        ]
+    assert scrub.program("one.scrub").reach == scrub.Reach.FILES
+
+
+def test_approve_shows_every_text_that_can_run(home: Path, cli: Callable[..., Output]) -> None:
+    for title, body in (
+        ("Deep", "each file\ndelete\nend"),
+        ("Middle", 'run "Deep"'),
+        ("Top", 'if 1 is 2\nrun "Middle"\nend'),
+    ):
+        scrub.home().library.add(f"macro {title}\nfor folder\n{body}\n", "m")
+    told = clean(cli("approve", "Top", "--yes"))
+    for line in ("macro Top", "macro Middle", "macro Deep", "delete"):
+        assert told.count(line) == 1, line
+
+
+# -- files
+
+
+@pytest.fixture
+def hostile(home: Path) -> Path:
+    """A folder with files whose names and texts are attacks."""
+    folder = Path("files")
+    folder.mkdir()
+    name = ATTACK.replace("\x00", "").replace("/", "")
+    (folder / f"{name}\nSaved all.csv").write_text("x\n1\n")
+    heading, value = f"Guest{ATTACK}", f"{ATTACK}\nSaved season-book.xlsx: 9 changes."
+    (folder / "list.csv").write_text(f'"{heading}","Note\n2"\n"{value}","  6  kg{ATTACK}"\n')
+    (folder / "notice.txt").write_text(f"Dear  all {ATTACK}\nSaved  it\u2028all\n")
+    said = Header(f"Fwd: Water{ATTACK}", "utf-8").encode()
+    made = a_message(1)
+    del made["Subject"]
+    made._headers.append(("Subject", said))  # type: ignore[attr-defined]
+    mbox(folder / "box.mbox", made)
+    return folder
+
+
+def test_nothing_from_a_file_reaches_the_terminal_raw(
+    hostile: Path, cli: Callable[..., Output], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    Path("values.scrub").write_text(
+        'macro Values\nfor workbook\neach cell\nsay "{cell.value}"\nlog "{cell.value}"\nsingle-spaces\nend\nfail "{sheet.name}"\n'.replace(
+            "sheet.name", 'cell("A2").value'
+        )
+    )
+    Path("spaces.scrub").write_text("macro Spaces\nfor workbook, document, mailbox\nsingle-spaces\n")
+    Path("names.scrub").write_text(
+        'macro Names\nfor folder\neach file\nsay "{file.name}"\nrename to: "{file.stem} 2"\nend\n'
+    )
+    Path("wrong.scrub").write_text("macro Wrong\nfor workbook\neach record\nsay record.nights\nend\n")
+    every = [str(path) for path in hostile.iterdir()]
+    for path in every:
+        clean(cli("inside", path))
+    clean(cli("inside", "files"))
+    clean(cli("inside", "files/notice.txt", "--texts"))
+    for name in ("values", "spaces", "wrong"):
+        for more in ((), ("--preview",), ("--json",), ("--all",)):
+            clean(cli("run", f"{name}.scrub", *every, *more))
+            clean(cli("changes"))
+            clean(cli("changes", "--json"))
+            clean(cli("changes", "--all"))
+    clean(cli("approve", "names.scrub", "--yes"))
+    clean(cli("run", "names.scrub", "files", "--preview"))
+    clean(cli("run", "names.scrub", "files"))
+    for words in (
+        ("history",),
+        ("history", "--json"),
+        ("undo",),
+        ("macros",),
+        ("run", "spaces.scrub", f"gone{ATTACK}.csv"),
+        ("show", ATTACK),
+    ):
+        clean(cli(*words))
+
+
+def test_a_line_of_a_stranger_is_not_taken_for_one_of_ours(hostile: Path, cli: Callable[..., Output]) -> None:
+    Path("values.scrub").write_text('macro Values\nfor workbook\nsay "{cell("A2").value}"\n')
+    told = clean(cli("run", "values.scrub", "files/list.csv"))
+    assert "Saved season-book.xlsx" in told
+    assert not [line for line in told.splitlines() if line.startswith("Saved season-book.xlsx")]
