@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import io
+import os
 import re
 from collections.abc import Callable
 from email.header import Header
@@ -154,3 +156,99 @@ def test_a_line_of_a_stranger_is_not_taken_for_one_of_ours(hostile: Path, cli: C
     told = clean(cli("run", "values.scrub", "files/list.csv"))
     assert "Saved season-book.xlsx" in told
     assert not [line for line in told.splitlines() if line.startswith("Saved season-book.xlsx")]
+
+
+# -- what comes from elsewhere
+
+
+def test_a_backup_brings_macros_and_nothing_else_unasked(
+    home: Path, cli: Callable[..., Output], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setenv("SCRUB_HOME", "theirs")
+    scrub.home().library.add("macro Mine\nfor nothing\nsay 1\n", "m")
+    cli("settings", "editor", "rm -rf /")
+    cli("settings", "name", "Theirs")
+    cli("pin", "Mine", "m")
+    cli("library", "join", str(Path("elsewhere").absolute()))
+    Path("elsewhere").mkdir(exist_ok=True)
+    cli("library", "join", str(Path("elsewhere").absolute()))
+    assert cli("library", "backup", "b.zip").code == 0
+    monkeypatch.setenv("SCRUB_HOME", str(home))
+    told = clean(cli("library", "restore", "b.zip"))
+    for said in ("the setting editor: rm -rf /", "the setting name: Theirs", 'the key of "Mine"', "a joined folder"):
+        assert f"It also holds: {said}" in told
+    found = scrub.home()
+    assert [entry.title for entry in found.library.entries() if not entry.example] == ["Mine"]
+    assert found.settings.load() == {}
+    assert found.pins.all() == []
+    taken = clean(cli("library", "restore", "b.zip", "--take", "name", "--take", "m"))
+    assert "Taken: the setting name: Theirs" in taken
+    assert scrub.home().settings.load() == {"name": "Theirs"}
+    assert [pin.key for pin in scrub.home().pins.all()] == ["m"]
+    assert cli("library", "restore", "b.zip", "--take", "gone").code == 2
+
+
+def test_a_joined_folder_follows_no_links_and_stands_in_for_nothing(
+    home: Path, cli: Callable[..., Output], tmp_path: Path
+) -> None:
+    team = Path("team")
+    team.mkdir()
+    (tmp_path / "secret").write_text("macro Secret\nfor nothing\nsay 1\n")
+    (team / "link.scrub").symlink_to(tmp_path / "secret")
+    os.mkfifo(team / "pipe.scrub")
+    (team / "seal.scrub").write_text("macro Seal every sheet\nfor folder\neach file\ndelete\nend\n")
+    (team / "good.scrub").write_text("macro Good\nfor nothing\nsay 1\n")
+    (team / "good files").mkdir()
+    (team / "good files" / "key").symlink_to(tmp_path / "secret")
+    cli("library", "join", "team")
+    library = scrub.home().library
+    assert [entry.title for entry in library.entries() if entry.shared] == ["Good"]
+    assert library.titled("Good").files == {}
+    assert library.titled("seal every sheet").example
+
+
+SECRET = 'macro Stranger\nfor workbook\ncode = secret("sheet-code")\neach sheet\nprotect password: code\nend\n'
+
+
+def test_a_text_that_was_not_approved_gets_no_password_by_itself(
+    book: Path, cli: Callable[..., Output], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setenv("SCRUB_SECRET_SHEET_CODE", "larch")
+    Path("s.scrub").write_text(SECRET)
+    before = book.read_bytes()
+
+    def refused(name: str) -> bool:
+        found = cli("run", name, str(book))
+        assert book.read_bytes() == before
+        return found.code == 2 and "was not approved, so it gets none by itself" in found.err
+
+    assert refused("s.scrub")
+    cli("add", "s.scrub")
+    assert refused("Stranger")
+    cli("remove", "Stranger")
+    cli("edit", "Stranger", "--back", "1")
+    assert refused("Stranger")
+    monkeypatch.setenv("EDITOR", "true")
+    cli("new", "Copied", "--from", "Stranger")
+    assert refused("Copied")
+    monkeypatch.setattr("sys.stdin", io.TextIOWrapper(io.BytesIO(SECRET.replace("Stranger", "Pasted").encode())))
+    cli("new", "--paste")
+    assert refused("Pasted")
+    cli("approve", "Stranger", "--yes")
+    assert cli("run", "Stranger", str(book)).code == 0
+    assert book.read_bytes() != before
+
+
+def test_an_attempt_is_no_way_to_find_a_password_out(book: Path) -> None:
+    scrub.run(
+        'macro P\nfor workbook\ncode = secret("c")\neach sheet\nprotect password: code\nend',
+        [str(book)],
+        answers={"code": scrub.Secret("larch")},
+    )
+    guess = (
+        'macro G\nfor workbook\ncode = secret("c")\nattempt\nin sheet("Kite Hut")\nunprotect password: code\nend\nsay "open"\n'
+        'if it fails\nsay "not this one"\nend'
+    )
+    found = scrub.run(guess, [str(book)], answers={"code": scrub.Secret("kite")}).files[0]
+    assert found.said == []
+    assert "protected with another password than the one given" in str(found.problem)

@@ -31,7 +31,8 @@ from scrub.model.problem import (
 
 if TYPE_CHECKING:
     from scrub.demo import lay_out_samples
-    from scrub.home_folder import Home, expanded
+    from scrub.file_names import expanded
+    from scrub.home_folder import Home
     from scrub.language.complete import Fit
     from scrub.language.tree import Program
     from scrub.library.library import Entry, Library, files_of, retitled
@@ -163,7 +164,8 @@ _ROOMS = {
     "scrub.runner.results": "FileResult RunResult",
     "scrub.runner.step": "Go Stepper View",
     "scrub.store.store": "Restored",
-    "scrub.home_folder": "Home expanded",
+    "scrub.home_folder": "Home",
+    "scrub.file_names": "expanded",
 }
 _WHERE = {name: room for room, names in _ROOMS.items() for name in names.split()}
 
@@ -283,7 +285,7 @@ def run(
     What happens to a file stands in the result, also when it fails. Raises `MacroProblems` for a macro that cannot
     run, `BadCall` when an answer is missing, `Refused` when the macro reaches further than allowed.
     """
-    from scrub.home_folder import expanded
+    from scrub.file_names import expanded
     from scrub.model.host import QuietHost
 
     return home().run(

@@ -201,6 +201,16 @@ class Home:
         except ScrubError:
             return False
 
+    def is_own(self, text: str, path: str) -> bool:
+        """Whether what comes of this text is the person's own: of a shipped example, or of a text that is trusted."""
+        if self.approvals.trusts(_draft(text)) or self.is_trusted(text, path):
+            return True
+        return any(entry.example and entry.text == text for entry in self.library.entries())
+
+    def draft_written_here(self, text: str, title: str) -> None:
+        """Notes that a text with mistakes was written here, so that it is the person's own once it is mended."""
+        self.approvals.written(_draft(text), title)
+
     def write(self, macro: str, text: str, why: str) -> None:
         """Gives a macro (a path or a title) another text; in the library the former one is kept."""
         from scrub.library.text import is_macro_path, write_text
@@ -372,19 +382,8 @@ class Home:
         return checked.text in examples and not checked.inner
 
 
-def expanded(files: Iterable[str]) -> list[str]:
-    """The files named, with patterns such as `*.xlsx` expanded. Raises `BadCall` for a pattern that fits nothing."""
-    found: list[str] = []
-    for name in [files] if isinstance(files, str) else files:
-        path = os.path.expanduser(os.fspath(name))
-        if any(mark in path for mark in "*?[") and not os.path.exists(path):
-            import glob
+def _draft(text: str) -> str:
+    """What a text with mistakes is known by."""
+    from scrub.store.patch import digest
 
-            # The owner files of office programs fit such patterns too, and are no documents.
-            fitting = [each for each in sorted(glob.glob(path)) if not os.path.basename(each).startswith("~$")]
-            if not fitting:
-                raise BadCall(f"no file fits {name}")
-            found += fitting
-        else:
-            found.append(path)
-    return found
+    return f"draft {digest(text.encode('utf-8', 'surrogatepass'))}"

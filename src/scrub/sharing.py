@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import TYPE_CHECKING, Any
 
 from scrub.model.problem import BadCall, listed
@@ -19,11 +20,13 @@ def backup(home: Home, to: str) -> int:
     return bundle.backup(home.folder, to)
 
 
-def restore(home: Home, source: str, replace: bool = False) -> Any:
-    """Brings back what a backup holds: what is missing always, what differs only with `replace`."""
+def restore(home: Home, source: str, replace: bool = False, take: Iterable[str] = ()) -> Any:
+    """Brings back the macros of a backup: what is missing always, what differs only with `replace`; of all else that it
+    holds what `take` names.
+    """
     from scrub.library import bundle
 
-    return bundle.restore(home.folder, source, home.library, replace)
+    return bundle.restore(home.folder, source, home.library, replace, take)
 
 
 def pack(home: Home, macro: str, out: str) -> tuple[str, list[str]]:

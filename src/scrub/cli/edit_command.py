@@ -28,7 +28,7 @@ def command(macro: str, back: int | None) -> int:
         echo("Nothing was changed.")
         return 0
     if entry.draft:
-        return keep(text, entry.title, own=True, over=entry)
+        return keep(text, entry.title, own=home.is_own(entry.text, entry.path), over=entry)
     return replace(entry, text)
 
 
@@ -47,5 +47,5 @@ def _bring_back(macro: str, number: int) -> int:
     try:
         entry = library.titled(title)
     except scrub.BadCall:
-        return keep(text, title, own=True, files=files)
+        return keep(text, title, own=False, files=files)  # one that was trusted is so still, by its text
     return replace(entry, text)

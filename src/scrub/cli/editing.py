@@ -67,6 +67,8 @@ def keep(
     for problem in problems:
         echo(str(problem), err=True)
     entry = home.library.add(text, name, bool(problems), files, over)
+    if problems and own:
+        home.draft_written_here(text, entry.title)
     if problems:
         echo(
             f"Kept as a draft, with {scrub.counted(len(problems), 'mistake')}: {entry.path}\n"
@@ -89,14 +91,18 @@ def replace(entry: scrub.Entry, text: str) -> int:
         for problem in problems:
             echo(str(problem), err=True)
         path = home.library.draft_of(entry, text)
+        if home.is_own(entry.text, entry.path):
+            home.draft_written_here(text, entry.title)
         echo(
             "The macro stays as it was; your text is kept as a draft, "
             f"with {scrub.counted(len(problems), 'mistake')}: {path}",
             err=True,
         )
         return 2
+    own = home.is_own(entry.text, entry.path)
     new = home.library.replace(entry, text)
-    home.written_here(text, new.path)
+    if own:
+        home.written_here(text, new.path)
     if new.title != entry.title:
         home.pins.renamed(entry.title, new.title)
     echo(f'Kept "{new.title}". The former text: scrub show "{new.title}" --history')

@@ -38,9 +38,13 @@ def backup(to: str) -> int:
 @command.command("restore")
 @click.argument("source")
 @click.option("--replace", is_flag=True, help="Replace what differs; the former texts are kept.")
-def restore(source: str, replace: bool) -> int:
-    """Brings back what is in the backup SOURCE. What differs is shown, and replaced only with --replace."""
-    found = sharing.restore(scrub.home(), source, replace)
+@click.option("--take", multiple=True, metavar="WORD", help="Take a setting, a key or a joined folder too.")
+def restore(source: str, replace: bool, take: tuple[str, ...]) -> int:
+    """Brings back the macros in the backup SOURCE. What differs is shown, and replaced only with --replace."""
+    found = sharing.restore(scrub.home(), source, replace, take)
+    for word in take:
+        if word not in found.offered:
+            raise scrub.BadCall(f'the backup offers no "{word}"')
     for word, names in (
         ("New", found.new),
         ("Replaced" if replace else "Differs, and stays as it is", found.different),
@@ -50,6 +54,11 @@ def restore(source: str, replace: bool) -> int:
     echo(f"{scrub.counted(len(found.same), 'file')} the same.")
     if found.different and not replace:
         echo(f"To replace what differs: scrub library restore {source} --replace")
+    for word, what in found.offered.items():
+        echo(f"{'Taken' if word in take else 'It also holds'}: {what}")
+    left = [word for word in found.offered if word not in take]
+    if left:
+        echo(f"To take one: scrub library restore {source} --take {left[0]}")
     return 0
 
 

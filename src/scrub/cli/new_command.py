@@ -22,13 +22,16 @@ def command(title: str | None, source: str | None, paste: bool) -> int:
         found = mended_aloud(_pasted())
         if title and len(found) > 1:
             raise scrub.BadCall(f"{len(found)} macros were pasted, so they keep their own titles: scrub new --paste")
-        return max(keep(text, "pasted text", own=True, title=title) for text in found)
+        return max(keep(text, "pasted text", own=False, title=title) for text in found)
     if not title:
         raise scrub.BadCall("what is it called? Write: scrub new TITLE")
+    home, own = scrub.home(), True
     text = f"macro {title}\nfor   workbook\n\neach sheet\n    \nend\n"
     if source:
-        text = scrub.retitled(scrub.home().text(source)[0], title)
-    return keep(edited(text, title), title, own=True)
+        former, name = home.text(source)
+        own = home.is_own(former, name)  # a stranger's text is not one's own by another title
+        text = scrub.retitled(former, title)
+    return keep(edited(text, title), title, own=own)
 
 
 def _pasted() -> str:

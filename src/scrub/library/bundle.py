@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import json
 import os
 import zipfile
 from collections.abc import Iterable
 from typing import NamedTuple
 
 from scrub.library.library import Entry, Library
+from scrub.library.records import JsonFile, Pins
 from scrub.library.text import ENDINGS, decoded
 from scrub.model.operations import as_file_name
 from scrub.model.problem import FileProblem
@@ -21,11 +23,14 @@ _RECORDS = ("pins.json", "settings.json", "use.json")
 
 
 class Restored(NamedTuple):
-    """What a restore found: files that were missing, that differ, and that are the same."""
+    """What a restore found: files that were missing, that differ, and that are the same; and what else the backup
+    holds, each under the word by which it is taken, with what it is.
+    """
 
     new: list[str]
     different: list[str]
     same: list[str]
+    offered: dict[str, str]
 
 
 def backup(home: str, to: str) -> int:
@@ -45,13 +50,21 @@ def backup(home: str, to: str) -> int:
     return len(names)
 
 
-def restore(home: str, source: str, library: Library, replace: bool) -> Restored:
-    """Brings back what a backup holds: what is missing always, what differs only with `replace`."""
-    found = Restored([], [], [])
+def restore(home: str, source: str, library: Library, replace: bool, take: Iterable[str] = ()) -> Restored:
+    """Brings back the macros of a backup with their files: what is missing always, what differs only with `replace`.
+
+    Its settings, keys and joined folders are offered, and only those taken whose words are named: a setting may name
+    a program of whoever made the backup.
+    """
+    found = Restored([], [], [], {})
+    wanted = set(take)
     own = {os.path.realpath(entry.path): entry for entry in library.entries() if not entry.example}
     for name, data in _members(source):
         if not (name in _RECORDS or name.startswith("library/")):
             raise FileProblem(source, f'"{name}" does not belong into a backup of a library')
+        if name in _RECORDS:
+            _offer(home, name, data, wanted, found.offered)
+            continue
         path = os.path.join(home, *name.split("/"))
         if not os.path.exists(path):
             found.new.append(name)
@@ -69,6 +82,34 @@ def restore(home: str, source: str, library: Library, replace: bool) -> Restored
             out.write(data)
         os.replace(path + ".new", path)
     return found
+
+
+def _offer(home: str, name: str, data: bytes, wanted: set[str], offered: dict[str, str]) -> None:
+    """Tells what a record of a backup holds that is not so here, and takes what is wanted of it."""
+    try:
+        held = json.loads(data)
+        if name == "settings.json":
+            with JsonFile(os.path.join(home, name)).changing() as own:
+                folders = own.get("libraries", [])
+                for folder in map(str, held.pop("libraries", [])):
+                    if folder not in folders:
+                        offered[folder] = "a joined folder"
+                        own["libraries"] = folders = [*folders, *([folder] if folder in wanted else [])]
+                for word, value in held.items():
+                    if own.get(word) != value:
+                        offered[word] = f"the setting {word}: {value}"
+                        own |= {word: value} if word in wanted else {}
+                if not own.get("libraries", ["some"]):
+                    del own["libraries"]
+        elif name == "pins.json":
+            pins = Pins(os.path.join(home, name))
+            for each in held["pins"]:
+                if pins.find(each["key"]) is None:
+                    offered[each["key"]] = f'the key of "{each["title"]}"'
+                    if each["key"] in wanted:
+                        pins.pin(each["title"], each["key"], ())
+    except (ValueError, KeyError, TypeError, AttributeError):
+        return  # damaged: nothing of it is offered
 
 
 def pack(entries: Iterable[Entry], out: str) -> str:

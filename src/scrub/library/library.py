@@ -58,14 +58,15 @@ class Library:
         """Every macro, one's own first, by group and title."""
         drafts = [entry._replace(draft=True) for entry in _in_folder(self._drafts, False)]
         own = list(_in_folder(self.folder, False))
-        taken = {fold(entry.title) for entry in own}
+        examples = list(_in_folder(self._examples, True))
+        taken = {fold(entry.title) for entry in (*own, *examples)}
         shared = []
-        for folder in self.others:  # of equal titles one's own counts, then the library that was joined first
-            for entry in _in_folder(folder, False):
+        for folder in self.others:  # of equal titles one's own or shipped one counts, then what was joined first
+            for entry in _in_folder(folder, False, strange=True):
                 if fold(entry.title) not in taken:
                     shared.append(entry._replace(shared=folder))
             taken |= {fold(entry.title) for entry in shared}
-        found = [*own, *drafts, *shared, *_in_folder(self._examples, True)]
+        found = [*own, *drafts, *shared, *examples]
         return sorted(found, key=lambda e: (e.example, e.draft, bool(e.shared), e.shared, fold(e.group), fold(e.title)))
 
     @cached_property
@@ -242,8 +243,13 @@ def files_folder(path: str) -> str:
 def files_of(path: str) -> dict[str, str]:
     """The files that belong to the macro at a path, by name, with their paths."""
     folder = files_folder(path)
-    names = sorted(os.listdir(folder)) if os.path.isdir(folder) else []
-    return {name: os.path.join(folder, name) for name in names if os.path.isfile(os.path.join(folder, name))}
+    names = sorted(os.listdir(folder)) if os.path.isdir(folder) and not os.path.islink(folder) else []
+    return {name: os.path.join(folder, name) for name in names if _is_plain(os.path.join(folder, name))}
+
+
+def _is_plain(path: str) -> bool:
+    """Whether it is a file, and no link that may lead to another one, nor a pipe or a device."""
+    return os.path.isfile(path) and not os.path.islink(path)
 
 
 def header(text: str, name: str) -> tuple[Macro, list[Problem]]:
@@ -265,13 +271,16 @@ def retitled(text: str, title: str) -> str:
     return "".join([*lines[:line], f"macro {title}{end}", *lines[line + 1 :]])
 
 
-def _in_folder(folder: str | None, example: bool) -> Iterable[Entry]:
+def _in_folder(folder: str | None, example: bool, strange: bool = False) -> Iterable[Entry]:
+    """The macros in a folder; in one of somebody else, links are passed over."""
     if folder is None or not os.path.isdir(folder):
         return
     for name in sorted(os.listdir(folder)):
         if not name.lower().endswith(ENDINGS):
             continue
         path = os.path.join(folder, name)
+        if not os.path.isfile(path) or (strange and os.path.islink(path)):
+            continue
         try:
             yield _entry(path, read_macro(path), example)
         except ScrubError as problem:

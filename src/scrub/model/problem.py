@@ -63,6 +63,12 @@ class Missing(Failure):
     """Something that was looked up is not there; whoever asks whether it exists gets a no instead."""
 
 
+class WrongPassword(Failure):
+    """A password does not open what it should. It ends the run, whatever stands around it: an attempt is no way to find
+    one out.
+    """
+
+
 class BadCall(ScrubError):
     """The call is wrong, or an answer is missing: nothing was started."""
 

@@ -76,10 +76,13 @@ def _secret(question: Question, ahead: Mapping[str, Any], host: Host, stored: St
             f'"{question.name}" is a password, and a password in a command stays in its history. '
             f"Put it into the variable {name}, or leave it out to be asked"
         )
-    from_environment = os.environ.get(name)
-    if from_environment:
-        return Secret(from_environment)
-    text = (stored(question.prompt) if stored else None) or host.secret(question)
+    known = (os.environ.get(name) or stored(question.prompt)) if stored is not None else None
+    text = known or host.secret(question)
+    if not text and stored is None and os.environ.get(name):
+        raise BadCall(
+            f'no password for "{question.prompt}": this text was not approved, so it gets none by itself. Read it and '
+            "approve it: scrub approve"
+        )
     if not text:
         raise BadCall(f'no password for "{question.prompt}", and nobody to ask. Put it into the variable {name}')
     return Secret(text)

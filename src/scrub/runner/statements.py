@@ -9,7 +9,7 @@ from scrub.language import tree
 from scrub.language.paths import is_own, own_names
 from scrub.language.tree import Block, Program
 from scrub.model.declare import Item
-from scrub.model.problem import BadCall, Failure, FileProblem
+from scrub.model.problem import BadCall, Failure, FileProblem, WrongPassword
 from scrub.model.progress import over
 from scrub.model.types import NUMBER
 from scrub.model.values import Secret, Value, shown, type_name
@@ -293,6 +293,8 @@ class Statements(Expressions):
             mark, values = execution.savepoint(), list(frame)
             try:
                 return body(frame)
+            except WrongPassword:
+                raise
             except (Failure, FileProblem) as failure:
                 execution.rollback(mark)
                 frame[:] = values

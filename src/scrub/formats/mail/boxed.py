@@ -18,7 +18,7 @@ from scrub.model.problem import Failure
 from scrub.model.progress import over
 from scrub.model.sending import Errand
 from scrub.model.series import Series
-from scrub.store.hashing import hash_of
+from scrub.store.patch import digest
 
 
 class BoxMessage(Passed):
@@ -176,4 +176,4 @@ class LooseMailbox(OpenMailbox[M]):
 def _body(message: Mailed) -> str:
     """The hash of what a message holds, by whatever way it came."""
     _, body = message.head
-    return hash_of(message.octets(body, message.length).replace(b"\r\n", b"\n").strip())
+    return digest(message.octets(body, message.length).replace(b"\r\n", b"\n").strip())

@@ -11,7 +11,7 @@ from scrub.formats.opc.parts import Parts
 from scrub.formats.spans import escaped
 from scrub.formats.workbook.elements import orders
 from scrub.formats.workbook.part import SheetPart, Skeleton
-from scrub.model.problem import Failure
+from scrub.model.problem import Failure, WrongPassword
 from scrub.model.sheet import Selecting, Sheet, SheetPermission
 from scrub.model.values import Secret
 
@@ -87,7 +87,7 @@ class Protection:
         if not opened and password is None:
             raise Failure(f'"{name}" is protected with a password; give it with: password: …')
         if not opened:
-            raise Failure(f'"{name}" is protected with another password than the one given')
+            raise WrongPassword(f'"{name}" is protected with another password than the one given')
 
     def _set(self, wanted: Attributes | None, said: str) -> None:
         before = _state(self._attributes.now if self.on else None)
