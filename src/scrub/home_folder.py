@@ -243,6 +243,8 @@ class Home:
         from scrub.model.addresses import address_from
         from scrub.model.preferences import DateOrder, Mark, Preferences
 
+        most = Preferences().most_elements
+
         found = self.settings.load()
         order, mark = found.get("date-order"), found.get("decimal-mark")
         return Preferences(
@@ -252,6 +254,7 @@ class Home:
             found.get("author") or None,
             address_from(found["address"]) if found.get("address") else None,
             tuple(word.strip().rstrip(":") for word in found.get("subject-marks", "").split(",") if word.strip()),
+            int(found.get("most-elements", most)),
         )
 
     def run(

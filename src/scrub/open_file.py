@@ -46,9 +46,10 @@ class OpenFile:
 
     def contents(self, tell: Callable[[str, float], None] | None = None) -> Contents:
         """What a macro can see in it; `tell` hears how far the look has come: a label, and the share from 0 to 1."""
+        from scrub.model.preferences import preferring
         from scrub.model.progress import watched
 
-        with watched(tell):
+        with watched(tell), preferring(self._home.preferences):
             found: Contents = self._opened.contents()
         return found
 

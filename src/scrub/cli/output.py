@@ -44,7 +44,7 @@ def _styled(text: str, **style: Any) -> str:
 #: What stands for an escape of our own until it is printed; nobody can know it before.
 _MARK = f"\0{os.urandom(6).hex()}\0"
 #: What a terminal would obey, or nobody would see: control characters, and marks that turn the direction of reading.
-_RAW = re.compile("[\0-\x08\x0b-\x1f\x7f-\x9f\u061c\u200e\u200f\u2028-\u202e\u2066-\u2069]")
+_RAW = re.compile("[\0-\x08\x0b-\x1f\x7f-\x9f\u061c\u200e\u200f\u2028-\u202e\u2066-\u2069\ud800-\udfff]")
 
 
 def harmless(text: str) -> str:

@@ -22,6 +22,8 @@ class Source:
         self.path = os.path.realpath(path)
         if os.path.isdir(self.path):
             raise FileProblem(path, "this is a folder. Name the files in it, for example with *.xlsx")
+        if os.path.exists(self.path) and not os.path.isfile(self.path):
+            raise FileProblem(path, "this is a pipe or a device, and no file")  # to open one may wait for ever
         try:
             self.stream: BinaryIO = open(self.path, "rb")  # noqa: SIM115 - held until `close`
         except FileNotFoundError:

@@ -15,6 +15,7 @@ from xml.parsers import expat
 
 from scrub.formats.xmltext import fit
 from scrub.model.late import late
+from scrub.model.preferences import CURRENT
 
 
 class NotReadable(Exception):
@@ -188,6 +189,7 @@ class _Builder:
         self.namespaces = namespaces
         self.found = iter(found)
         self.next = next(self.found, None)
+        self.count, self.most = 0, CURRENT.get().most_elements
 
     def place(self) -> int:
         """Where in the data the parser is. What was found before that belongs to the element that is open."""
@@ -206,6 +208,12 @@ class _Builder:
         if len(self.open) >= _DEEPEST:
             raise NotReadable(
                 f"its elements lie more than {_DEEPEST} deep in each other, which no office program writes"
+            )
+        self.count += 1
+        if self.count > self.most:
+            raise NotReadable(
+                f"a part of it has more than {self.most:,} elements. To open it all the same: scrub settings "
+                f"most-elements {self.most * 10}"
             )
         at = self.place()
         namespaces = self.open[-1].namespaces if self.open else self.namespaces

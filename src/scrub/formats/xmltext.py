@@ -25,9 +25,13 @@ def plain_text(raw: bytes) -> str:
 
 def _resolved(found: re.Match[str]) -> str:
     name = found[1]
-    if name.startswith("#x"):
-        return chr(int(name[2:], 16))
-    return chr(int(name[1:])) if name.startswith("#") else _NAMED[name]
+    if not name.startswith("#"):
+        return _NAMED[name]
+    try:
+        letter = chr(int(name[2:], 16) if name.startswith("#x") else int(name[1:]))
+    except (ValueError, OverflowError):
+        return "\ufffd"
+    return "\ufffd" if "\ud800" <= letter <= "\udfff" else letter  # half a character is none
 
 
 def attributes_of(raw: bytes) -> dict[str, str]:

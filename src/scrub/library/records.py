@@ -67,6 +67,7 @@ SETTINGS = {
     "subject-marks": Setting("more marks that base-subject takes off, parted by commas, such as Doorgest, Antwoord"),
     "mail-server": Setting("who carries messages: smtps://office@mail.huts.example, or smtp://… for STARTTLS"),
     "most-sent": Setting("how many messages a run sends that nobody watches; left out, 20"),
+    "most-elements": Setting("how many elements a part of an office file may have that is read one by one"),
     "editor": Setting("the program that `scrub edit` opens; left out, $VISUAL or $EDITOR"),
     "keep-undo": Setting("how many days a run can be taken back; left out, 90"),
     "keep-undo-mb": Setting("how many MB are held for taking runs back; left out, 1000"),
@@ -75,7 +76,7 @@ SETTINGS = {
 
 
 #: What settings that are numbers count.
-_COUNTED = {"keep-undo": "days", "keep-undo-mb": "MB", "most-sent": "messages"}
+_COUNTED = {"keep-undo": "days", "keep-undo-mb": "MB", "most-sent": "messages", "most-elements": "elements"}
 
 
 class Settings(JsonFile):
@@ -88,11 +89,7 @@ class Settings(JsonFile):
             raise BadCall(f'there is no setting "{name}".{did_you_mean(name, SETTINGS)} See them: scrub settings')
         if value is not None and setting.values and value not in setting.values:
             raise BadCall(f'"{name}" is one of: {", ".join(setting.values)}; not "{value}"')
-        if (
-            value is not None
-            and name in ("keep-undo", "keep-undo-mb", "most-sent")
-            and not (value.isdigit() and int(value) > 0)
-        ):
+        if value is not None and name in _COUNTED and not (value.isdigit() and int(value) > 0):
             raise BadCall(f'"{name}" is a number of {_COUNTED[name]}, not "{value}"')
         if value is not None and name == "encoding":
             try:

@@ -17,6 +17,8 @@ LARGEST = 1 << 20
 
 def read_macro(path: str) -> str:
     """The text of a macro's file. Raises `FileProblem` when it cannot be read as text."""
+    if os.path.exists(path) and not os.path.isfile(path) and not os.path.isdir(path):
+        raise FileProblem(path, "this is a pipe or a device, not a macro")
     try:
         with open(path, "rb") as stream:
             data = stream.read(LARGEST + 1)

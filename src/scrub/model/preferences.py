@@ -35,6 +35,7 @@ class Preferences(NamedTuple):
     author: str | None = None  # who is named for recorded changes
     address: Address | None = None  # from whom messages go out
     marks: tuple[str, ...] = ()  # more marks in front of subjects
+    most_elements: int = 600_000  # of a part of a file that is read element by element
 
 
 @contextmanager

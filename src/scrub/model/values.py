@@ -66,6 +66,9 @@ Plain: TypeAlias = str | Decimal | bool | date | Amount | None
 #: Any value of a macro: a plain one, a list of values, a secret, an item.
 Value: TypeAlias = Any
 
+#: What a value may hold: characters of a text, values of a list.
+LONGEST_TEXT, LONGEST_LIST = 100_000_000, 10_000_000
+
 _FOLD = str.maketrans({"\u00a0": " ", "\u202f": " ", "\u2007": " ", "\u2019": "'", "\u2018": "'", "\u02bc": "'"})
 
 

@@ -27,6 +27,15 @@ def told(error: Exception, path: str = "") -> ScrubError:
     raise error
 
 
+def not_foreseen(error: Exception, path: str) -> FileProblem:
+    """What is told of a file that holds something nobody thought of: it is that file's failure, and no other's."""
+    return FileProblem(
+        path,
+        f"something in it is damaged in a way that Scrub does not know ({type(error).__name__}); nothing of it was "
+        "changed. To see where, for a report: set SCRUB_TRACEBACK=1 and run again",
+    )
+
+
 @contextlib.contextmanager
 def explained() -> Iterator[None]:
     """Raises what the store and the system refuse as a problem that a person can read."""

@@ -14,7 +14,16 @@ from scrub.model.amounts import Amount
 from scrub.model.declare import Item
 from scrub.model.grid import Trouble
 from scrub.model.problem import Failure
-from scrub.model.values import Value, fold, is_empty, loosen, same, shown, type_name, value_type
+from scrub.model.values import (
+    Value,
+    fold,
+    is_empty,
+    loosen,
+    same,
+    shown,
+    type_name,
+    value_type,
+)
 from scrub.model.vocabulary import Callee, Parameter, Vocabulary
 from scrub.runner.arithmetic import ARITHMETIC, combined, no_number
 from scrub.runner.comparisons import (
@@ -29,7 +38,7 @@ from scrub.runner.comparisons import (
     text_test,
 )
 from scrub.runner.execution import Frame
-from scrub.runner.fitting import fitted_all, given
+from scrub.runner.fitting import fitted_all, given, within
 from scrub.runner.lookups import Lookups
 from scrub.runner.paths import Paths
 
@@ -95,7 +104,7 @@ class Expressions(Paths, Lookups):
 
     def _text(self, node: tree.Text) -> Evaluate:
         parts = [part if isinstance(part, str) else self.evaluate(part) for part in node.parts]
-        return lambda frame: "".join(part if isinstance(part, str) else shown(part(frame)) for part in parts)
+        return lambda frame: within("".join(part if isinstance(part, str) else shown(part(frame)) for part in parts))
 
     def _printmark(self, node: tree.PrintMark) -> Evaluate:
         mark = f"{{{node.word}}}"  # the field that takes it knows it again
@@ -208,7 +217,8 @@ class Expressions(Paths, Lookups):
         ]
         if missing:
             raise Failure(f'".{callee.word}" needs {missing[0]}')
-        return given(callee.function(value, **named))
+        found_value = given(callee.function(value, **named))
+        return within(found_value) if isinstance(found_value, str | list) else found_value
 
     def _arguments(self, arguments: tuple[Argument, ...]) -> list[Evaluate]:
         return [self.evaluate(argument.value) for argument in arguments]

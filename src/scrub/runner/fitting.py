@@ -9,7 +9,7 @@ from typing import Any
 from scrub.model.addresses import address_from
 from scrub.model.problem import Failure
 from scrub.model.types import ADDRESS, ANY, CLASSES, ChoiceClass, Type
-from scrub.model.values import Value, type_name
+from scrub.model.values import LONGEST_LIST, LONGEST_TEXT, Value, type_name
 from scrub.model.vocabulary import Parameter
 
 
@@ -60,3 +60,12 @@ def fitted_all(values: Iterable[tuple[Parameter, Value]]) -> dict[str, Any]:
             continue
         found[parameter.python] = fitted(value, parameter.type, what, parameter.choice, parameter.whole)
     return found
+
+
+def within(value: Value) -> Value:
+    """The value, where it is not bigger than a value may be. Raises `Failure`."""
+    if isinstance(value, str) and len(value) > LONGEST_TEXT:
+        raise Failure(f"a text of {len(value):,} characters is too long; one has at most {LONGEST_TEXT:,}")
+    if isinstance(value, list) and len(value) > LONGEST_LIST:
+        raise Failure(f"a list of {len(value):,} values is too long; one has at most {LONGEST_LIST:,}")
+    return value

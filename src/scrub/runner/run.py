@@ -21,7 +21,7 @@ from scrub.model.values import ARITHMETIC
 from scrub.model.vocabulary import Vocabulary
 from scrub.runner.answers import answer_all
 from scrub.runner.execution import BUDGET, Execution
-from scrub.runner.explain import explained, told
+from scrub.runner.explain import explained, not_foreseen, told
 from scrub.runner.opened import Opened, Opens
 from scrub.runner.results import CHANGED, FAILED, NOT_TRIED, UNCHANGED, FileResult, Prepared, RunResult
 from scrub.runner.sending import Sender
@@ -202,6 +202,10 @@ class Runner:
             _failed(found, at, problem)
         except (StoreError, OSError, MemoryError) as error:
             _failed(found, at, told(error, at.path))
+        except Exception as error:  # whatever is wrong with one file, the others are not held back
+            if os.environ.get("SCRUB_TRACEBACK"):
+                raise
+            _failed(found, at, not_foreseen(error, at.path))
         finally:
             for file in (*opened, *execution.opened.values(), *(file for file, _ in execution.made)):
                 file.close()  # some systems replace no file that is open

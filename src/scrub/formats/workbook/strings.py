@@ -101,8 +101,11 @@ class SharedStrings:
             self.plain = True
             return
         self.plain = False
-        entries = [] if b"<!" in data else _ENTRY.findall(data)
-        if not entries or len(entries) != data.count(b"<si>") + data.count(b"<si ") + data.count(b"<si/"):
+        opened = data.count(b"<si>") + data.count(b"<si ") + data.count(b"<si/")
+        closed = data.count(b"</si>") + data.count(b"<si/")
+        # One that is not closed would be looked for to the end, each time.
+        entries = _ENTRY.findall(data) if b"<!" not in data and opened == closed else []
+        if not entries or len(entries) != opened:
             root = parse(data)
             entries = [data[each.open_end : each.close_start] for each in root.all("si")]
         self._contents = entries

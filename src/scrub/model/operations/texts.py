@@ -7,6 +7,7 @@ import re
 from scrub.model.late import late
 from scrub.model.operations.declare import operation
 from scrub.model.problem import Failure
+from scrub.model.values import LONGEST_TEXT
 
 #: A run of blanks that should be one.
 BLANKS = late(r"[ \t\u00a0\u202f]{2,}")
@@ -219,6 +220,8 @@ def loose(mark: str, exactly: bool = False) -> re.Pattern[str]:
 def _count(number: int) -> int:
     if number < 0:
         raise Failure(f"a number of characters cannot be {number}")
+    if number > LONGEST_TEXT:
+        raise Failure(f"a text has at most {LONGEST_TEXT:,} characters, not {number:,}")
     return number
 
 

@@ -1,0 +1,124 @@
+"""Hostile files and macros end with a sentence, in bounded time and memory, and hold back no other file."""
+
+from __future__ import annotations
+
+import os
+import resource
+import subprocess
+import sys
+import time
+import zipfile
+from collections.abc import Callable
+from pathlib import Path
+
+import pytest
+import xlsxwriter
+from conftest import Output, macro
+
+import scrub
+
+Change = Callable[[bytes], bytes]
+SHEET, STRINGS = "xl/worksheets/sheet1.xml", "xl/sharedStrings.xml"
+
+
+def put(old: bytes, new: bytes) -> Change:
+    return lambda data: data.replace(old, new, 1)
+
+
+#: What is done to a part of a workbook.
+ATTACKS: dict[str, tuple[str, Change]] = {
+    "eight million elements": (SHEET, put(b"</sheetData>", b"</sheetData>" + b"<a/>" * 8_000_000)),
+    "a huge exponent": (SHEET, put(b"<v>5</v>", b"<v>1E999999999</v>")),
+    "cells that never close": (SHEET, put(b"<v>5</v></c>", b"<v>5</v></c>" + b"<c>" * 20_000)),
+    "texts that never close": (STRINGS, put(b"</sst>", b"<si>" * 20_000 + b"</sst>")),
+    "an address of ten letters": (SHEET, put(b'r="A2"', b'r="AAAAAAAAAA2"')),
+    "row 2147483648": (SHEET, put(b'<row r="2"', b'<row r="2147483648"')),
+    "both corners": (SHEET, lambda data: data.replace(b'r="A2"', b'r="XFD1048576"').replace(b'<row r="2"', b'<row r="1048576"')),
+    "a style that is no number": (SHEET, put(b'<c r="A2"', b'<c r="A2" s="x"')),
+    "a style below all": (SHEET, put(b'<c r="A2"', b'<c r="A2" s="-5"')),
+    "a text that is not there": (SHEET, put(b'<c r="A1" t="s"><v>0</v>', b'<c r="A1" t="s"><v>99</v>')),
+    "a height that is no number": (SHEET, put(b'<row r="2"', b'<row r="2" ht="x"')),
+    "columns without numbers": (SHEET, put(b"<sheetData>", b'<cols><col min="x" max="y" width="z"/></cols><sheetData>')),
+    "a NUL": (SHEET, put(b"<v>5</v>", b"<v>&#0;</v>")),
+    "a lone surrogate": (SHEET, put(b"<v>5</v>", b"<v>&#xD800;</v>")),
+    "300,000 merges": (SHEET, put(b"</sheetData>", b"</sheetData><mergeCells>" + b"".join(b'<mergeCell ref="A%d:B%d"/>' % (i * 2 + 1, i * 2 + 2) for i in range(300_000)) + b"</mergeCells>")),
+}  # fmt: skip
+
+LOOK = """
+import resource, sys
+resource.setrlimit(resource.RLIMIT_AS, (3 << 30, 3 << 30))
+import scrub
+body = 'macro T\\nfor workbook\\neach cell\\nx = cell.value\\nend\\nsingle-spaces\\neach sheet\\ny = "{sheet.name}"\\nend\\neach row\\nz = row.number\\nend\\n'
+print(scrub.run(body, sys.argv[1:], preview=True).files[0].problem)
+print(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss // 1024)
+"""
+
+
+def hostile(name: str) -> Path:
+    path = Path("hostile.xlsx")
+    made = xlsxwriter.Workbook("plain.xlsx")
+    sheet = made.add_worksheet("S")
+    sheet.write(0, 0, "a")
+    sheet.write(1, 0, 5)
+    made.close()
+    part, change = ATTACKS[name]
+    with zipfile.ZipFile("plain.xlsx") as old, zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED) as new:
+        for each in old.namelist():
+            data = old.read(each)
+            new.writestr(each, change(data) if each == part else data)
+    return path
+
+
+@pytest.mark.parametrize("name", ATTACKS)
+def test_a_hostile_workbook_ends_with_a_sentence(home: Path, name: str) -> None:
+    path = hostile(name)
+    start = time.process_time(), resource.getrusage(resource.RUSAGE_CHILDREN).ru_utime
+    found = subprocess.run([sys.executable, "-c", LOOK, str(path)], capture_output=True, text=True, check=False)
+    assert found.returncode == 0, found.stderr[-500:]
+    said, memory = found.stdout.strip().splitlines()
+    assert "hit a bug" not in said
+    assert int(memory) < 400  # in MB; what a process has before it opens anything is some 40
+    assert (
+        resource.getrusage(resource.RUSAGE_CHILDREN).ru_utime - start[1] < 20
+    )  # seconds of work, however busy the machine
+
+
+def test_a_bad_file_holds_back_no_other(home: Path) -> None:
+    hostile("a style that is no number").rename("bad.xlsx")
+    hostile("a NUL")
+    result = scrub.run(
+        macro('each sheet\nin cell("A2")\ncell.value = 7\nend\nend'.replace("in cell", "in sheet.cell")),
+        ["bad.xlsx", "plain.xlsx"],
+    )
+    assert [file.state for file in result.files][1] == "changed"
+    assert "Traceback" not in str(result.files[0].problem)
+
+
+def test_a_pipe_is_no_file(home: Path, cli: Callable[..., Output]) -> None:
+    for name in ("pipe.csv", "pipe.xlsx", "pipe.eml", "pipe.mbox", "pipe.docx", "pipe.txt", "pipe.odt"):
+        os.mkfifo(name)
+        told = cli("inside", name)
+        assert (told.code, "a pipe or a device" in told.err) == (1, True), name
+    os.mkfifo("pipe.scrub")
+    assert "a pipe or a device" in cli("check", "pipe.scrub").err
+    assert "a pipe or a device" in cli("inside", "/dev/zero").err or cli("inside", "/dev/zero").code == 1
+
+
+@pytest.mark.parametrize(("body", "what"), [
+    ('t = "aaaaaaaaaa"\n40 times\nt = "{t}{t}"\nend', "a text of .* is too long"),
+    ('t = "a".padded(10000000000)', "."),
+])  # fmt: skip
+def test_a_value_has_a_size_at_most(home: Path, body: str, what: str) -> None:
+    import re
+
+    problem = scrub.run(macro(body, "nothing")).files[0].problem
+    assert re.search(what, str(problem or "")), problem
+
+
+def test_limits_can_be_raised(home: Path, cli: Callable[..., Output]) -> None:
+    path = hostile("eight million elements")
+    told = cli("inside", str(path))
+    assert "To open it all the same: scrub settings most-elements 6000000" in told.err
+    assert cli("settings", "most-elements", "none").code == 2
+    assert cli("settings", "most-elements", "700000").code == 0
+    assert "more than 700,000 elements" in cli("inside", str(path)).err
