@@ -5,11 +5,13 @@ from __future__ import annotations
 import email
 import mailbox
 import re
+from collections.abc import Callable
 from email import policy
 from email.message import EmailMessage
 from pathlib import Path
 
 import pytest
+from conftest import Output
 from hypothesis import HealthCheck, example, given, settings
 from hypothesis import strategies as st
 from mails import SHAPES, a_message, maildir, mbox, run, seen, stored, subject
@@ -341,3 +343,86 @@ def test_a_mailbox_that_a_mail_program_holds_or_fills_is_left(home: Path, monkey
     assert box.read_bytes().startswith(before)
     assert len(stored(box)) == 2
     assert not Path("b.mbox.lock").exists()
+
+
+# -- at the command line
+
+
+@pytest.fixture
+def box(home: Path) -> Path:
+    made = [a_message(n, Subject=f"Fwd: Booking {n}" if n % 2 else f"Re: Path {n}") for n in range(1, 7)]
+    made[4].replace_header("From", "Ben Birch <ben@birch.example>")
+    found = [mailbox.mboxMessage(each) for each in made]
+    found[1].set_flags("RF")
+    return mbox(Path("b.mbox"), *found)
+
+
+@pytest.mark.parametrize(("place", "numbers"), [
+    ("message 3", [3]), ("messages 2-4", [2, 3, 4]), ('subject "booking"', [1, 3, 5]), ('from "birch"', [5]), ("flagged", [2]),
+    ("unseen", [1, 3, 4, 5, 6]), ('from "birch", message 1, flagged', [1, 2, 5]), ("Messages 5\u20136", [5, 6]),
+])  # fmt: skip
+def test_messages_are_picked(box: Path, place: str, numbers: list[int]) -> None:
+    body = f"if selection.picked\neach message in selection\n{CLEAN}\nend\nend"
+    result = run(body, box, at=place)
+    assert [change.place.split(",")[0] for change in result.files[0].changes] == [
+        f"message {number}" for number in numbers
+    ]
+    assert run("in selection\nsingle-spaces\nend", box, at=place).files[0].state == "unchanged"
+
+
+@pytest.mark.parametrize(("place", "what"), [
+    ("message 9", "there is no message 9; b.mbox has 6"), ('subject "wood"', "no such message"), ("paragraph 1", "no place in a mailbox"),
+])  # fmt: skip
+def test_what_cannot_be_picked_is_told(box: Path, place: str, what: str) -> None:
+    with pytest.raises(scrub.Failure, match=what):
+        run(f"each message in selection\n{CLEAN}\nend", box, at=place)
+
+
+def test_a_mailbox_at_the_command_line(box: Path, cli: Callable[..., Output]) -> None:
+    Path("clean.scrub").write_text(f"macro Clean\nfor mailbox\n{EACH}\n")
+    before = box.read_bytes()
+    told = cli("inside", box)
+    assert "a mailbox of 2 senders" in told.out
+    assert "6 messages, 5 not seen; from 2026-05-02 to 2026-05-02" in told.out
+    preview = cli("run", "clean.scrub", box, "--preview")
+    assert 'message 1, Ann Moss   subject: "Fwd: Booking 1" -> "Booking 1"' in preview.out
+    assert "Would change b.mbox: 6 changes on 6 messages." in preview.out
+    assert box.read_bytes() == before
+    assert "Saved b.mbox: 6 changes on 6 messages." in cli("run", "clean.scrub", box).out
+    assert "6 changes" in cli("history").out
+    assert 'subject: "Re: Path 2" -> "Path 2"' in cli("changes").out
+    assert cli("undo").code == 0
+    assert box.read_bytes() == before
+    Path("draft.scrub").write_text('macro Draft\nfor mailbox\nin message(1)\nx = forward(to: "a@b.example")\nend\n')
+    assert "Would make drafts/Fwd- Booking 1.eml" in cli("run", "draft.scrub", box, "--preview").out
+    refused = cli("run", "draft.scrub", box)
+    assert (refused.code, "writes drafts of messages, and was not approved" in refused.err) == (3, True)
+    shown = cli("inside", maildir(Path("dir"), a_message(1)))
+    assert "dir  a mailbox of 1 sender" in shown.out
+    Path("one.eml").write_bytes(SHAPES["parts"])
+    alone = cli("inside", "one.eml")
+    assert "a message of 1 attachment" in alone.out
+    assert "From a@b.example to nobody, no date\nSubject: Fwd: Water\nGr\u00fc\u00dfe to all" in alone.out
+
+
+def test_what_a_file_alone_cannot_keep_is_said_before(home: Path) -> None:
+    path = Path("one.eml")
+    path.write_bytes(SHAPES["plain"])
+    for body, word in (("message.seen = yes", "seen"), ("delete", "delete"), ('move to: "x.mbox"', "move")):
+        with pytest.raises(scrub.Failure, match=f'cannot keep "{word}" of a message'):
+            run(f"{CLEAN}\n{body}", path, kind="message")
+    assert path.read_bytes() == SHAPES["plain"]
+    with pytest.raises(scrub.Failure, match="a mailbox cannot keep"):
+        run("save-copy", maildir(Path("dir"), a_message(1)))
+
+
+def test_steps_are_tried_on_a_mailbox(box: Path) -> None:
+    before = box.read_bytes()
+    trial = scrub.trial(str(box), scrub.QuietHost())
+    assert len(trial.step(EACH).changes) == 6
+    assert len(trial.step("message(2).flagged = no").changes) == 1
+    trial.back()
+    assert trial.steps == [EACH]
+    assert box.read_bytes() == before
+    trial.write("Tried", scrub.QuietHost())
+    assert [each["subject"] for each in stored(box)][:2] == ["Booking 1", "Path 2"]

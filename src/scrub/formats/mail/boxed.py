@@ -11,7 +11,7 @@ from scrub.formats.mail.draft import Passed
 from scrub.formats.mail.mbox_rules import ANSWERED, FLAGGED, SEEN
 from scrub.formats.mail.out import Mailed, Out
 from scrub.model.change import Change, Recorder
-from scrub.model.declare import FileItem, Item
+from scrub.model.declare import FileItem, Item, may_lack
 from scrub.model.files import WholeFile
 from scrub.model.mailbox import Mailbox
 from scrub.model.problem import Failure
@@ -166,7 +166,7 @@ class LooseMailbox(OpenMailbox[M]):
     def ensure_free(self) -> None:
         """Several share it; each message is looked at once more at the end."""
 
-    save_copy = WholeFile.save_copy
+    save_copy = may_lack(WholeFile.save_copy)
 
     def lacking(self, what: str = "that") -> str:
         """It holds messages and nothing else."""
