@@ -2,7 +2,7 @@
 PYTHON ?= python3
 BIN := .venv/bin
 
-.PHONY: demo test lint bench screenshots clean
+.PHONY: demo test lint bench soak screenshots clean
 
 # The demo has a home of its own, so that it leaves your library and history alone; the commands it prints say so.
 demo: .venv/run
@@ -18,6 +18,10 @@ lint: .venv/dev
 
 bench: .venv/dev
 	$(BIN)/python bench/bench.py
+
+# Damaged inputs for an hour, from a seed of the moment; what breaks is printed with its number.
+soak: .venv/dev
+	$(BIN)/python tools/soak.py 60
 
 screenshots: .venv/dev
 	$(BIN)/python tools/take_screenshots.py

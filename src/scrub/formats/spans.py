@@ -14,12 +14,25 @@ from typing import NamedTuple
 from xml.parsers import expat
 
 from scrub.formats.xmltext import fit
+from scrub.model.change import cut
 from scrub.model.late import late
 from scrub.model.preferences import CURRENT
+from scrub.model.problem import Failure
 
 
-class NotReadable(Exception):
+class NotReadable(Failure):
     """The XML is not well-formed, or of a sort that Scrub refuses; `str()` says which."""
+
+
+def number_in(attributes: Mapping[str, str], word: str) -> int:
+    """The whole number in an attribute; 0 where it is not there. Raises `NotReadable` for what is none."""
+    value = attributes.get(word)
+    if value is None:
+        return 0
+    try:
+        return int(value)
+    except ValueError:
+        raise NotReadable(f'in its attribute {word} stands "{cut(value)}", where a whole number belongs') from None
 
 
 class Splice(NamedTuple):

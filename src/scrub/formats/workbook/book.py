@@ -11,7 +11,7 @@ from scrub.formats.opc.file import OfficeFile
 from scrub.formats.opc.parts import Parts
 from scrub.formats.opc.relationships import part_tree, relationships
 from scrub.formats.source import Source, opened
-from scrub.formats.spans import RELATIONSHIPS, Span, Splice, ended, escaped, set_attributes, spliced
+from scrub.formats.spans import RELATIONSHIPS, Span, Splice, ended, escaped, number_in, set_attributes, spliced
 from scrub.formats.workbook.elements import all_placed
 from scrub.formats.workbook.embedded import add_part, embedded, part_of
 from scrub.formats.workbook.front import reselected
@@ -148,7 +148,7 @@ class OfficeWorkbook(OfficeFile, Workbook):
         if not fresh or holder is None:
             return []
         p, entries = holder.prefix, ""
-        number = max((int(each.attributes.get("sheetId", "0")) for each in holder.all("sheet")), default=0)
+        number = max((number_in(each.attributes, "sheetId") for each in holder.all("sheet")), default=0)
         folder = os.path.dirname(self.main)
         for sheet in fresh:
             number += 1

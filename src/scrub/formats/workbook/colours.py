@@ -6,6 +6,7 @@ import colorsys
 import re
 from collections.abc import Callable, Mapping
 
+from scrub.formats.spans import number_in
 from scrub.model.colours import colour_of
 
 _BASIC = "000000 ffffff ff0000 00ff00 0000ff ffff00 ff00ff 00ffff".split()
@@ -38,9 +39,9 @@ class Colours:
         if "rgb" in attributes:
             return "#" + attributes["rgb"][-6:].lower()
         if "theme" in attributes:
-            found = self._of_theme(int(attributes["theme"]))
+            found = self._of_theme(number_in(attributes, "theme"))
         elif "indexed" in attributes:
-            palette, number = self._palette() or _PALETTE, int(attributes["indexed"])
+            palette, number = self._palette() or _PALETTE, number_in(attributes, "indexed")
             found = palette[number] if number < len(palette) else None
         else:
             return None

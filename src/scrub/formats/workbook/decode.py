@@ -9,6 +9,7 @@ from decimal import Decimal
 from itertools import compress
 from typing import Any
 
+from scrub.formats.spans import number_in
 from scrub.formats.workbook.depends import no_result
 from scrub.formats.workbook.stored_cell import StoredCell
 from scrub.formats.workbook.strings import SharedStrings, runs_of
@@ -128,7 +129,7 @@ class Decoder:
                 for each in (columns[2], columns[3], rows)
             )
             attributes = attributes_of(form)
-            type_, style = attributes.get("t", "n"), int(attributes.get("s", "0"))
+            type_, style = attributes.get("t", "n"), number_in(attributes, "s")
             values: Sequence[Value]
             if type_ == "inlineStr":
                 values = _inline_texts(texts)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from scrub.formats.spans import Span, Splice, set_attributes
+from scrub.formats.spans import Span, Splice, number_in, set_attributes
 from scrub.formats.workbook.sheet import OfficeSheet
 
 
@@ -25,7 +25,7 @@ def reselected(
         chosen = next((sheet for sheet in shown if sheet.number > front), shown[0])
         selected[chosen] = True
         values: list[tuple[str, str | None]] = [("activeTab", str(chosen.number - 1))]
-        if int(view.attributes.get("firstSheet", "0")) > chosen.number - 1:
+        if number_in(view.attributes, "firstSheet") > chosen.number - 1:
             values.append(("firstSheet", str(chosen.number - 1)))
         splices += set_attributes(data, view, values)
     return selected
@@ -33,6 +33,6 @@ def reselected(
 
 def _front(view: Span) -> int:
     try:
-        return int(view.attributes.get("activeTab", "0"))
+        return number_in(view.attributes, "activeTab")
     except ValueError:
         return 0

@@ -8,7 +8,7 @@ from typing import Any
 
 from scrub.formats.kept import Kept
 from scrub.formats.opc.parts import Parts
-from scrub.formats.spans import Span, escaped
+from scrub.formats.spans import Span, escaped, number_in
 from scrub.formats.workbook.part import SheetPart, Skeleton
 from scrub.formats.workbook.protection import ensure_unprotected
 from scrub.formats.workbook.sheet_data import Stored
@@ -53,7 +53,7 @@ class Lines:
 
     def _column_entry(self, column: int) -> dict[str, str]:
         for entry in self._columns.now:
-            if int(entry.get("min", "0")) <= column <= int(entry.get("max", "0")):
+            if number_in(entry, "min") <= column <= number_in(entry, "max"):
                 return entry
         return {}
 
@@ -117,7 +117,7 @@ class Lines:
         style = self._row_attribute(row, "s")
         if style is not None and self._row_attribute(row, "customFormat") in ("1", "true"):
             return int(style)
-        return int(self._column_entry(column).get("style", "0"))
+        return number_in(self._column_entry(column), "style")
 
     # -- both
 
@@ -198,7 +198,7 @@ def _joined(entries: _Columns) -> _Columns:
         if found:
             last = found[-1]
             same = says == {name: value for name, value in last.items() if name not in ("min", "max")}
-            if same and int(last.get("max", "0")) + 1 == int(entry.get("min", "0")):
+            if same and number_in(last, "max") + 1 == number_in(entry, "min"):
                 found[-1] = {**last, "max": entry.get("max", "0")}
                 continue
         found.append(dict(entry))

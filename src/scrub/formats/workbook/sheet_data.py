@@ -14,7 +14,7 @@ from itertools import accumulate
 from operator import add
 from typing import NamedTuple
 
-from scrub.formats.spans import NotReadable, Span
+from scrub.formats.spans import NotReadable, Span, number_in
 from scrub.formats.workbook.stored_cell import CELL, StoredCell, content_of, holds, matched
 from scrub.model.area import MOST_COLUMNS, MOST_ROWS, address_of, column_of, letters_of
 from scrub.model.late import late
@@ -351,7 +351,7 @@ class Parsed(Stored):
             if not before < column <= MOST_COLUMNS:
                 raise NotReadable(f"in row {number}, {letters_of(column)} stands behind {letters_of(before)}")
             value, formula, inline, tail = content_of(self.data, cell)
-            style, type_ = int(cell.attributes.get("s", "0")), cell.attributes.get("t", "n")
+            style, type_ = number_in(cell.attributes, "s"), cell.attributes.get("t", "n")
             found.append(StoredCell(number, column, cell.start, cell.end, style, type_, value, formula, inline, tail))
         return found
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from typing import NamedTuple
 
-from scrub.formats.spans import Span, parse
+from scrub.formats.spans import Span, number_in, parse
 from scrub.formats.xmltext import attributes_of, plain_text, text_of
 from scrub.model.area import column_of
 from scrub.model.late import late
@@ -63,7 +63,7 @@ def matched(found: re.Match[bytes]) -> StoredCell:
         column_of(found[1].decode()),
         found.start(),
         found.end(),
-        int(attributes.get("s", "0")),
+        number_in(attributes, "s"),
         attributes.get("t", "n"),
         value,
         formula,

@@ -6,7 +6,7 @@ import re
 from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
-from scrub.formats.spans import Span, Splice, escaped, parse, spliced
+from scrub.formats.spans import Span, Splice, escaped, number_in, parse, spliced
 from scrub.formats.workbook.colours import Colours
 from scrub.formats.workbook.elements import all_placed
 from scrub.formats.xmltext import attributes_of, is_on, unescaped, xstring_value
@@ -64,7 +64,7 @@ class Format:
 
     def number(self, word: str) -> int:
         """A number among its attributes."""
-        return int(self.attributes.get(word, "0"))
+        return number_in(self.attributes, word)
 
 
 class Styles:
@@ -78,7 +78,7 @@ class Styles:
         forms = self.root.child("numFmts")
         self._forms = dict(BUILT_IN)
         for span in forms.all("numFmt") if forms else ():
-            self._forms[int(span.attributes.get("numFmtId", "0"))] = unescaped(
+            self._forms[number_in(span.attributes, "numFmtId")] = unescaped(
                 span.attributes.get("formatCode", "General")
             )
         self._own_forms: dict[str, int] = {}

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from scrub.formats.opc.relationships import part_tree
+from scrub.formats.spans import number_in
 from scrub.formats.workbook.part import SheetPart
 from scrub.model.area import area_of
 from scrub.model.grid import TablePlace
@@ -19,5 +20,5 @@ def tables_of(part: SheetPart) -> Iterator[TablePlace]:
             area = area_of(of.get("ref", "A1"))
             if of.get("headerRowCount", "1") == "0":
                 continue
-            totals = int(of.get("totalsRowCount", "0"))
+            totals = number_in(of, "totalsRowCount")
             yield TablePlace(of.get("displayName") or of.get("name", ""), area, area.bottom - totals)

@@ -8,7 +8,7 @@ from datetime import date
 from decimal import Decimal
 from typing import Any
 
-from scrub.formats.spans import Splice, tag_end, with_attributes
+from scrub.formats.spans import Splice, number_in, tag_end, with_attributes
 from scrub.formats.workbook.cells import SheetCells
 from scrub.formats.workbook.decode import stored_number
 from scrub.formats.workbook.sheet_data import Parsed, Searched, Stored
@@ -91,7 +91,7 @@ class CellWriter:
     def _head(self, attributes: bytes, style: int | None) -> bytes:
         """What stands behind the address of a cell, but for its type."""
         if style is None:
-            style = int(attributes_of(attributes).get("s", "0"))
+            style = number_in(attributes_of(attributes), "s")
         style = self.numbers.get(style, style)
         return (b' s="%d"' % style if style else b"") + _OLD_TYPE.sub(b"", attributes).rstrip()
 

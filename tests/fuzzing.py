@@ -1,0 +1,186 @@
+"""Damaged inputs of every sort, made by chance from the samples, and what must never happen with them."""
+
+from __future__ import annotations
+
+import contextlib
+import io
+import os
+import random
+import zipfile
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import scrub
+import scrub.cli
+
+DEMO = Path(scrub.__file__).parent / "demo"
+#: What is put into files: what has broken readers before.
+TOKENS = [
+    b"\0", b"\xff\xfe", b"\xed\xa0\x80", b"&#0;", b"&#xD800;", b"&#99999999;", b"<a/>", b"</a>", b"<![CDATA[", b"<!--", b"]]>", b"<!DOCTYPE a>",
+    b"-1", b"1E99999", b"NaN", b"x", b"", b"999999999999999999999", b'""', b"'", b"\r", b"\n", b"\n\n", b"From ", b"\nFrom a Sat May  2 10:00:00 2026\n",
+    b"=?utf-8?b?", b"=?x?q?=?=", b"--", b"%", b"{", b"}", b"[]", b"null", b"{}", b"\\", b"/../", b"A1:XFD1048576", b"w:p", b"xml:space", b"\xe2\x80\xa8",
+]  # fmt: skip
+MACROS = {
+    "workbook": "each sheet\nx = \"{sheet.name} {sheet.hidden} {sheet.protected}\"\neach cell\ny = cell.value\nz = cell.bold\nend\neach row\nw = row.height\nend\nsingle-spaces\nend\nread-numbers",
+    "document": "each paragraph\nx = \"{paragraph.style} {paragraph.level}\"\nend\nsingle-spaces\nbind-units\njoin-lines\neach comment\ny = comment.text\nend\neach link\nz = link.address\nend\neach change\nw = change.author\nend",
+    "mailbox": "each message\nx = \"{message.subject} {message.from} {message.date} {message.text} {message.size}\"\nmessage.subject = message.base-subject\neach attachment\ny = \"{attachment.name} {attachment.size}\"\nend\nend\nsingle-spaces\ndelete-duplicates",
+    "message": "x = \"{message.subject} {message.to} {message.date} {message.text}\"\nmessage.subject = message.base-subject\nsingle-spaces\neach attachment\ny = \"{attachment.name} {attachment.type} {attachment.inline}\"\nend",
+}  # fmt: skip
+FILES = [
+    name for name in sorted(os.listdir(DEMO)) if "." in name and not name.startswith("__") and not name.endswith(".py")
+]
+TEXTS = [path.read_text() for path in sorted((DEMO / "macros").glob("*.scrub"))]
+
+
+def mutated(data: bytes, chance: random.Random) -> bytes:
+    """The bytes with a few damages."""
+    for _ in range(chance.randrange(1, 5)):
+        at = chance.randrange(len(data) + 1)
+        length = chance.choice((0, 1, 1, 2, 8, 64))
+        how = chance.randrange(5)
+        if how == 0:
+            data = data[:at] + bytes(byte ^ (1 << chance.randrange(8)) for byte in data[at : at + 1]) + data[at + 1 :]
+        elif how == 1:
+            data = data[:at] + data[at + length :]
+        elif how == 2:
+            data = data[:at] + data[at : at + length] * chance.randrange(2, 9) + data[at:]
+        elif how == 3:
+            data = data[:at] + chance.choice(TOKENS) + data[at + length :]
+        else:
+            data = data[:at] if chance.random() < 0.2 else data
+    return data
+
+
+def damaged(name: str, chance: random.Random) -> bytes:
+    """A sample with damages: of the file, or of a part inside a package."""
+    data = (DEMO / name).read_bytes()
+    if not data.startswith(b"PK") or chance.random() < 0.15:
+        return mutated(data, chance)
+    made = io.BytesIO()
+    with zipfile.ZipFile(io.BytesIO(data)) as old, zipfile.ZipFile(made, "w", zipfile.ZIP_DEFLATED) as new:
+        names = [each for each in old.namelist() if each.endswith((".xml", ".rels"))]
+        chosen = chance.choice(names)
+        for each in old.namelist():
+            part = old.read(each)
+            new.writestr(each, inside(part, chance) if each == chosen else part)
+    return made.getvalue()
+
+
+def inside(part: bytes, chance: random.Random) -> bytes:
+    """A part with damages; most of them leave it well formed, so that they reach what reads it."""
+    if chance.random() < 0.3:
+        return mutated(part, chance)
+    for _ in range(chance.randrange(1, 4)):
+        places = (
+            [at for at in range(len(part)) if part[at : at + 1] == b'"']
+            if len(part) < 40_000
+            else [part.find(b'"', chance.randrange(len(part)))]
+        )
+        if len(places) >= 2:
+            at = chance.randrange(len(places) // 2) * 2
+            start, end = places[at] + 1, places[at + 1]
+            part = (
+                part[:start]
+                + chance.choice([token for token in TOKENS if not set(b'"<&\0\xff\xed\xe2') & set(token)])
+                + part[end:]
+            )
+    return part
+
+
+class Broken(Exception):
+    """Something happened that never may."""
+
+
+def check_file(chance: random.Random, folder: Path) -> None:
+    """Runs a macro on a damaged file, and looks into it."""
+    name = chance.choice(FILES)
+    path = folder / name
+    path.write_bytes(damaged(name, chance))
+    kind = (
+        scrub.kind_of(name)
+        if not name.endswith((".mbox", ".eml"))
+        else "mailbox"
+        if name.endswith(".mbox")
+        else "message"
+    )
+    result = scrub.run(f"macro Fuzz\nfor {kind}\n{MACROS[kind]}\n", [str(path)], preview=True, budget=200_000)
+    said = str(result.files[0].problem or "")
+    if "does not know (" in said:
+        raise Broken(f"{name}: {said}")
+    command("inside", str(path))
+
+
+def check_macro(chance: random.Random, folder: Path) -> None:
+    """Checks, tidies and shows a damaged macro."""
+    text = mutated(chance.choice(TEXTS).encode(), chance).decode("utf-8", chance.choice(("replace", "surrogateescape")))
+    scrub.check_text(text)
+    with contextlib.suppress(scrub.ScrubError):
+        scrub.tidy(text)
+    path = folder / "m.scrub"
+    path.write_bytes(text.encode("utf-8", "surrogatepass"))
+    command(chance.choice(("check", "show", "approve")), str(path), *(["--yes"] if chance.random() < 0.1 else []))
+
+
+def check_record(chance: random.Random, folder: Path) -> None:
+    """Damages a record of our own, and calls what reads it."""
+    home = Path(os.environ["SCRUB_HOME"])
+    names = [path for path in home.rglob("*.json") if "aside" not in path.parts]
+    if not names:
+        scrub.run("macro A\nfor document\nsingle-spaces\n", [str(folder / "notice.txt")]) if (
+            folder / "notice.txt"
+        ).exists() else (folder / "notice.txt").write_text("a  b\n")
+        command("settings", "name", "Fuzz")
+        command("pin", "seal", "s")
+        return
+    path = chance.choice(names)
+    before = path.read_bytes()
+    path.write_bytes(mutated(before, chance))
+    for words in chance.sample(
+        [("history",), ("macros",), ("changes",), ("pins",), ("settings",), ("undo",), ("outbox",), ("library",)], 3
+    ):
+        command(*words)
+    path.parent.mkdir(parents=True, exist_ok=True)
+    path.write_bytes(before)
+
+
+def check_pack(chance: random.Random, folder: Path) -> None:
+    """Adds a damaged pack, and restores a damaged backup."""
+    made = io.BytesIO()
+    with zipfile.ZipFile(made, "w") as archive:
+        archive.writestr("01 One.scrub", chance.choice(TEXTS))
+        archive.writestr("01 One files/a.txt", b"x")
+        archive.writestr("library/One.scrub", chance.choice(TEXTS))
+        archive.writestr("settings.json", b'{"editor": "x", "libraries": ["/tmp"]}')
+    for name, words in (("p.scrubpack", ("add",)), ("b.zip", ("library", "restore"))):
+        (folder / name).write_bytes(mutated(made.getvalue(), chance))
+        command(*words, str(folder / name))
+
+
+def command(*words: str) -> None:
+    """A command, whose output says of no bug of its own and holds nothing raw."""
+    out, err = io.StringIO(), io.StringIO()
+    with contextlib.redirect_stdout(out), contextlib.redirect_stderr(err):
+        scrub.cli.run(list(words))
+    said = out.getvalue() + err.getvalue()
+    if "hit a bug of its own" in said or "does not know (" in said:
+        raise Broken(f"{words}: {said[-400:]}")
+
+
+CHECKS: list[Callable[[random.Random, Path], None]] = [
+    check_file,
+    check_file,
+    check_file,
+    check_macro,
+    check_macro,
+    check_record,
+    check_pack,
+]
+
+
+def inputs(seed: int) -> Iterator[tuple[int, random.Random, Callable[[random.Random, Path], None]]]:
+    """Endless inputs: the number of each, by which it can be made again, its chance, and its check."""
+    number = seed
+    while True:
+        chance = random.Random(number)
+        yield number, chance, chance.choice(CHECKS)
+        number += 1

@@ -1,0 +1,49 @@
+"""Damaged inputs for as long as somebody has: `python tools/soak.py [MINUTES [SEED]]`. What is found is made again by its
+number: `python tools/soak.py --again NUMBER`.
+"""
+
+from __future__ import annotations
+
+import os
+import sys
+import tempfile
+import time
+import traceback
+from itertools import islice
+from pathlib import Path
+
+sys.path.insert(0, str(Path(__file__).parent.parent / "tests"))
+
+
+def main(words: list[str]) -> int:
+    """Runs until the time is over; gives how many inputs broke something."""
+    from fuzzing import inputs
+
+    again = int(words[1]) if words[:1] == ["--again"] else None
+    minutes = float(words[0]) if words and again is None else 60
+    seed = again if again is not None else int(words[1]) if len(words) > 1 else int(time.time()) * 1000
+    found = done = 0
+    with tempfile.TemporaryDirectory() as folder:
+        os.environ["SCRUB_HOME"] = str(Path(folder) / "home")
+        os.chdir(folder)
+        until = time.monotonic() + minutes * 60
+        for number, chance, check in islice(inputs(seed), 1 if again is not None else None):
+            start = time.monotonic()
+            try:
+                check(chance, Path(folder))
+            except Exception as error:
+                found += 1
+                print(f"input {number}: {error!r}", flush=True)
+                if again is not None:
+                    traceback.print_exc()
+            done += 1
+            if time.monotonic() - start > 10:
+                print(f"input {number}: took {time.monotonic() - start:.0f} s", flush=True)
+            if time.monotonic() > until:
+                break
+    print(f"{done:,} inputs from {seed} on, {found} broke something.")
+    return 1 if found else 0
+
+
+if __name__ == "__main__":
+    sys.exit(main(sys.argv[1:]))
