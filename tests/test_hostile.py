@@ -122,3 +122,29 @@ def test_limits_can_be_raised(home: Path, cli: Callable[..., Output]) -> None:
     assert cli("settings", "most-elements", "none").code == 2
     assert cli("settings", "most-elements", "700000").code == 0
     assert "more than 700,000 elements" in cli("inside", str(path)).err
+
+
+def test_macros_that_run_each_other_twice_are_checked_once_each(home: Path) -> None:
+    library = scrub.home().library
+    for level in range(40):
+        body = "say 1" if not level else f'run "M{level - 1}"\nrun "M{level - 1}"'
+        library.add(f"macro M{level}\nfor nothing\n{body}\n", "m")
+    start = time.process_time()
+    program = scrub.program("M39")
+    assert len(program.texts) == 40
+    assert len(program.fingerprint) == 64
+    assert time.process_time() - start < 20  # a trillion checks would take longer
+    library.add('macro A\nfor nothing\nrun "B"\nrun "C"\n', "m")
+    library.add('macro B\nfor nothing\nrun "C"\n', "m")
+    library.add('macro C\nfor nothing\nrun "D"\n', "m")
+    library.add('macro D\nfor nothing\nrun "B"\n', "m")
+    with pytest.raises(scrub.ScrubError, match='"B" would run itself: A runs B runs C runs D runs B'):
+        scrub.program("A")
+    assert "would run itself: D runs B runs C runs D" in str(scrub.check("D")[0])
+
+
+def test_a_thousand_broken_lines_are_mended_in_time(home: Path) -> None:
+    text = "macro T\nfor nothing\n" + "\n".join('say "' + "x {" * 300 for _ in range(1000))
+    start = time.process_time()
+    assert scrub.mended(text)
+    assert time.process_time() - start < 30

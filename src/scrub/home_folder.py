@@ -169,8 +169,13 @@ class Home:
 
         return files_of(path)
 
-    def _resolver(self, text: str, around: tuple[str, ...] = ()) -> Callable[[str], Program]:
-        """Finds the macros that this text runs; one that comes back to itself is refused."""
+    def _resolver(
+        self, text: str, around: tuple[str, ...] = (), known: dict[str, Program] | None = None
+    ) -> Callable[[str], Program]:
+        """Finds the macros that this text runs; one that comes back to itself is refused. Each is checked once, however
+        many run it: none of those that are known can come back to what is being checked.
+        """
+        checked: dict[str, Program] = {} if known is None else known
         from scrub.language import checker
         from scrub.library.library import header
 
@@ -179,10 +184,12 @@ class Home:
         def resolve(title: str) -> Program:
             if fold(title) in [fold(each) for each in chain]:
                 raise BadCall(f'"{title}" would run itself: {" runs ".join([*chain, title])}')
-            entry = self.library.titled(title)
-            inner = entry.text
-            name = os.path.basename(entry.path)
-            return checker.program(inner, name, self.vocabulary, self._resolver(inner, chain), entry.files)
+            if fold(title) not in checked:
+                entry = self.library.titled(title)
+                inner, name = entry.text, os.path.basename(entry.path)
+                resolver = self._resolver(inner, chain, checked)
+                checked[fold(title)] = checker.program(inner, name, self.vocabulary, resolver, entry.files)
+            return checked[fold(title)]
 
         return resolve
 

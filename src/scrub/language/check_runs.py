@@ -15,6 +15,10 @@ from scrub.model.types import SECRET
 Resolver = Callable[[str], Program]
 
 
+#: The code of macros that run each other.
+CIRCLE = "circle"
+
+
 class RunsOthers(Questions):
     """Checks `run "Title"`, and adds what the other macro asks and how far it goes."""
 
@@ -28,11 +32,15 @@ class RunsOthers(Questions):
         try:
             inner = self.resolve(node.title)
         except MacroProblems as problems:
+            circle = next((each for each in problems.problems if each.code == CIRCLE), None)
+            if circle is not None:  # told in each macro of it, since none of them has the mistake alone
+                self.note(node.place, circle.message, CIRCLE)
+                return
             what = f"has {counted(len(problems.problems), 'mistake')} of its own. See them: scrub check"
             self.note(node.place, f'"{node.title}" {what} "{node.title}"')
             return
         except ScrubError as problem:
-            self.note(node.place, str(problem))
+            self.note(node.place, str(problem), CIRCLE if "would run itself" in str(problem) else "meaning")
             return
         self.means[node].program = inner.on(self.scope.current.kind if self.scope.current else "")
         self.program.inner.append(inner)

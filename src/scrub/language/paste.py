@@ -20,6 +20,9 @@ _FENCE = late(r"\s*(?:```|~~~)")
 _SINGLE = late('\u2018([^\u2018\u2019\u201c\u201d"]*)\u2019')
 
 
+#: Lines that are read at most to find out which ones belong together.
+_READ = 60_000
+
 #: Counts what is wrong with a macro.
 Count = Callable[[str], int]
 
@@ -111,11 +114,12 @@ def _joined(lines: list[str]) -> list[str]:
     """Lines joined wherever that makes the macro read better, and only there."""
     wrong = _slips(lines)
     index = 0
-    while wrong and index + 1 < len(lines):
+    tries = max(5, _READ // max(1, len(lines)))  # each reads the whole text once more
+    while wrong and tries and index + 1 < len(lines):
         long = len(lines[index].rstrip()) >= _SHORTEST_WRAPPED or lines[index].rstrip().endswith(":")
         if long and lines[index + 1].strip():
             tried = [*lines[:index], f"{lines[index].rstrip()} {lines[index + 1].strip()}", *lines[index + 2 :]]
-            now = _slips(tried)
+            now, tries = _slips(tried), tries - 1
             if now < wrong:
                 lines, wrong = tried, now
                 continue  # the joined line may have been broken twice

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
+from functools import cached_property
 from typing import Any, ClassVar, NamedTuple, dataclass_transform
 
 from scrub.language.lexer import LineRead, Token
@@ -391,7 +392,7 @@ class Program:
                 waiting += program.inner
         return list(found.values())
 
-    @property
+    @cached_property
     def fingerprint(self) -> str:
         """The hash of this very text and of all texts that it runs: what an approval holds for."""
         import hashlib
