@@ -148,3 +148,22 @@ def test_a_thousand_broken_lines_are_mended_in_time(home: Path) -> None:
     start = time.process_time()
     assert scrub.mended(text)
     assert time.process_time() - start < 30
+
+
+def test_names_of_every_sort(home: Path, cli: Callable[..., Output], monkeypatch: pytest.MonkeyPatch) -> None:
+    import io
+
+    monkeypatch.setattr("sys.stdin", io.TextIOWrapper(io.BytesIO(b"a\0b.csv\n")))
+    assert "NUL character" in cli("run", "show every", "-").err
+    name = os.fsdecode(b"n\xff.csv")
+    Path(name).write_text("a\n1  2\n")
+    Path("s.scrub").write_text(
+        'macro S\nfor workbook\nsingle-spaces\nsay "{sheet(1)}"\n'.replace('\nsay "{sheet(1)}"', "")
+    )
+    assert cli("run", "s.scrub", name).code == 0
+    assert Path(name).read_text() == "a\n1 2\n"
+    for words in (("changes",), ("history",), ("changes", "--json"), ("inside", name), ("undo",)):
+        found = cli(*words)
+        assert found.code == 0, found.err
+        (found.out + found.err).encode()
+    assert Path(name).read_text() == "a\n1  2\n"

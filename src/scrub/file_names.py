@@ -9,10 +9,14 @@ from scrub.model.problem import BadCall
 
 
 def expanded(files: Iterable[str]) -> list[str]:
-    """The files named, with patterns such as `*.xlsx` expanded. Raises `BadCall` for a pattern that fits nothing."""
+    """The files named, with patterns such as `*.xlsx` expanded. Raises `BadCall` for a pattern that fits nothing, and
+    for what is no name.
+    """
     found: list[str] = []
     for name in [files] if isinstance(files, str) else files:
         path = os.path.expanduser(os.fspath(name))
+        if "\0" in path:
+            raise BadCall("a name of a file has a NUL character in it, which none can have")
         if any(mark in path for mark in "*?[") and not os.path.exists(path):
             import glob
 

@@ -81,7 +81,7 @@ class Committer:
                     raise Changed(source)
             self.disk.sync_folder(folder)
             journal = {**record, "run": run, "name": name, "keep": keep, "steps": [list(step) for step in steps]}
-            self.disk.write(path + ".new", [json.dumps(journal, ensure_ascii=False).encode()])
+            self.disk.write(path + ".new", [json.dumps(journal).encode()])
             self._decide(path + ".new", path)
         except BaseException as error:
             self._drop([path + ".new", *staged], error)
@@ -172,7 +172,7 @@ class Committer:
 
     def _plan(self, path: str, temporaries: list[str]) -> None:
         """Notes which temporary files may be left beside people's files when the machine stops now."""
-        self.disk.write(path, [json.dumps(temporaries, ensure_ascii=False).encode()], lasting=False)
+        self.disk.write(path, [json.dumps(temporaries).encode()], lasting=False)
 
     def _undo(self, effect: Effect, old: BinaryIO | None, after: str, size: int) -> Patch:
         """What gives a target its old content back; for one replaced by another, all of it."""

@@ -119,6 +119,6 @@ class Outbox:
 
     def _write(self, data: dict[str, Any]) -> None:
         path = self._path(data["number"], "json")
-        self._disk.write(path + ".new", [json.dumps(data, ensure_ascii=False).encode()])
+        self._disk.write(path + ".new", [json.dumps(data).encode()])
         self._disk.rename(path + ".new", path)
         self._disk.sync_folder(self._folder)

@@ -349,4 +349,4 @@ class Store:
 
 
 def _json(record: dict[str, Any]) -> bytes:
-    return json.dumps(record, ensure_ascii=False).encode()
+    return json.dumps(record).encode()
