@@ -1,4 +1,4 @@
-"""Mailboxes for the benchmark, the macros that work on them, and the scripts one would write with the standard library."""
+"""Mailboxes for the benchmark, macros for them, and the scripts one would write with the standard library."""
 
 from __future__ import annotations
 

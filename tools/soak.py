@@ -1,5 +1,5 @@
-"""Damaged inputs for as long as somebody has: `python tools/soak.py [MINUTES [SEED]]`. What is found is made again by its
-number: `python tools/soak.py --again NUMBER`.
+"""Damaged inputs for as long as somebody has: `python tools/soak.py [MINUTES [SEED]]`. What is found is made again by
+its number: `python tools/soak.py --again NUMBER`.
 """
 
 from __future__ import annotations

@@ -7,6 +7,7 @@ from datetime import datetime
 from xml.parsers import expat
 
 from scrub.model.late import late
+from scrub.model.problem import Failure
 
 _REFERENCE = late(r"&(#x[0-9A-Fa-f]+|#\d+|lt|gt|quot|apos|amp);")
 _NAMED = {"lt": "<", "gt": ">", "quot": '"', "apos": "'", "amp": "&"}
@@ -15,7 +16,10 @@ _ATTRIBUTE = late(rb"""([^\s=/>]+)\s*=\s*(?:"([^"]*)"|'([^']*)')""")
 
 def plain_text(raw: bytes) -> str:
     """Character data without any markup, as the text it stands for (XML 1.0, 2.11 and 4.6)."""
-    text = raw.decode()
+    try:
+        text = raw.decode()
+    except UnicodeDecodeError:
+        raise Failure("a text in it is not in UTF-8, as its XML says it is") from None
     if "\r" in text:
         text = text.replace("\r\n", "\n").replace("\r", "\n")
     if "&" in text:
