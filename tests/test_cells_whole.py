@@ -4,7 +4,10 @@ from __future__ import annotations
 
 import contextlib
 import io
+import random
+import re
 import warnings
+import zipfile
 from collections.abc import Callable
 from datetime import date, datetime
 from decimal import Decimal
@@ -16,13 +19,16 @@ import pandas
 import python_calamine
 import xlsxwriter
 from books import TEXTS, Book, books
+from conftest import SAMPLE
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
+from sheets import members
 
 import scrub
 from scrub.catalog.texts import single_spaces
 from scrub.formats.workbook.book import OfficeWorkbook
 from scrub.model.area import area_of
+from scrub.model.problem import FileProblem
 from scrub.model.values import shown
 
 SLOW = [HealthCheck.function_scoped_fixture, HealthCheck.too_slow, HealthCheck.data_too_large]
@@ -202,3 +208,41 @@ def test_a_wide_sheet_is_read_in_one_pass_with_the_same_values(home: Path) -> No
                 cells = {row: wanted.cell(row, column).value for row in range(1, 5)}
                 assert told == {row: str(value) for row, value in cells.items() if value is not None}
                 assert [row for row in range(1, 5) if sheet.formula(row, column)] == [3]
+
+
+def read(path: Path, slowly: bool) -> list[str] | None:
+    """All that stands in the first sheet, and how high its rows are; None for what is refused."""
+    with scrub.open(str(path)) as opened:
+        opened.item.parse_slowly = slowly
+        sheet = next(opened.item.sheets())
+        try:
+            told = [shown(sheet.value(row, column)) for row in range(1, 25) for column in range(1, 10)]
+            return told + [str(sheet.measure(row, True, "height")) for row in range(1, 25)]
+        except (scrub.Failure, FileProblem):
+            return None
+
+
+def test_a_damaged_sheet_is_never_read_otherwise_than_by_the_plain_way(tmp_path: Path) -> None:
+    """One tag is lost, doubled, renamed, turned or put in place of another; what both read is the same."""
+    name, path, refused = "xl/worksheets/sheet1.xml", tmp_path / "book.xlsx", 0
+    parts = members(SAMPLE)
+    plain = parts[name]
+    start, end = plain.index(b"<sheetData>") + 11, plain.index(b"</sheetData>")
+    tags = [found.span() for found in re.finditer(rb"<[^>]*>", plain) if start <= found.start() < end]
+    for seed in range(300):
+        chance = random.Random(seed)
+        first, last = chance.choice(tags)
+        tag = plain[first:last]
+        other = slice(*chance.choice(tags))
+        turned = tag.replace(b"</", b"<") if tag.startswith(b"</") else tag.replace(b"<", b"</")
+        renamed = tag.replace(b"row", b"rov").replace(b"<c", b"<d").replace(b"/c", b"/d").replace(b"v>", b"w>")
+        bare = re.sub(rb' [a-qs-z]+="[^"]*"', b"", tag)
+        chosen = (b"", tag * 2, plain[other], renamed, turned, bare, bare, tag.replace(b">", b"/>"))
+        fresh = chance.choice(chosen)
+        with zipfile.ZipFile(path, "w") as package:
+            for part, data in (parts | {name: plain[:first] + fresh + plain[last:]}).items():
+                package.writestr(part, data)
+        fast, slow = read(path, False), read(path, True)
+        assert fast == slow or fast is None or slow is None, (seed, tag, fresh)
+        refused += fast is None
+    assert 150 < refused < 270

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import re
 from bisect import bisect_left
+from collections import Counter
 from collections.abc import Callable, Iterator, Sequence
 from functools import cached_property
 from itertools import accumulate
@@ -146,7 +147,24 @@ class Searched(Stored):
             return False
         if count(b"</c") != count(b"</c>") and any(count(b"</c" + rest) for rest in _BLANKS):
             return False
-        return self._find_letters()
+        return self._find_letters() and self._closed(b"row", len(self.numbers)) and self._closed(b"c", count(b"<c "))
+
+    def _closed(self, name: bytes, opened: int) -> bool:
+        """Whether as many elements of a name end as begin: a damaged part may be cut, or have ends that are none."""
+        ends = self.data.count(b"</" + name + b">", *self.body)
+        return ends == opened or ends + self._empty[b"<" + name] == opened
+
+    @cached_property
+    def _empty(self) -> Counter[bytes]:
+        """How many rows and cells are one tag only, by how they begin."""
+        data, (start, end) = self.data, self.body
+        found: Counter[bytes] = Counter()
+        at = data.find(b"/>", start, end)
+        while at >= 0:
+            tag = data.rfind(b"<", start, at)
+            found[data[tag : tag + 2] if data[tag + 2 : tag + 3] in _BLANKS else data[tag : tag + 4]] += 1
+            at = data.find(b"/>", at + 2, end)
+        return found
 
     def _find_letters(self) -> bool:
         """Finds the letters of all columns; False when a cell is written in another form, or has no such address."""
@@ -190,8 +208,10 @@ class Searched(Stored):
         start, open_end = self._starts[index], self._open(index)
         if self.data[open_end - 2 : open_end] == b"/>":
             return RowSpan(start, open_end, open_end, open_end)
-        close = self.data.index(b"</row", open_end, self._end(index))
-        return RowSpan(start, open_end, close, self.data.index(b">", close) + 1)
+        close = self.data.find(b"</row>", open_end, self._end(index))
+        if close < 0:
+            raise NotReadable(f"row {self.numbers[index]} has no end")
+        return RowSpan(start, open_end, close, close + len(b"</row>"))
 
     def cells(self, index: int) -> list[StoredCell]:
         """The cells of a stored row."""

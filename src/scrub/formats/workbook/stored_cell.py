@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from typing import NamedTuple
 
-from scrub.formats.spans import Span, number_in, parse
+from scrub.formats.spans import NotReadable, Span, number_in, parse
 from scrub.formats.xmltext import attributes_of, plain_text, text_of
 from scrub.model.area import column_of
 from scrub.model.late import late
@@ -45,7 +45,14 @@ def holds(cell: StoredCell) -> bool:
 
 
 def matched(found: re.Match[bytes]) -> StoredCell:
-    """The cell that `CELL` found."""
+    """The cell that `CELL` found. Raises `NotReadable`, with its address, for a damaged one."""
+    try:
+        return _matched(found)
+    except NotReadable as problem:
+        raise NotReadable(f"in the cell {found[1].decode()}{found[2].decode()}: {problem}") from None
+
+
+def _matched(found: re.Match[bytes]) -> StoredCell:
     attributes = attributes_of(found[3])
     value = inline = formula = None
     tail = b""
