@@ -1,12 +1,23 @@
-"""A few hundred damaged inputs; `make soak` goes on for an hour."""
+"""A few hundred damaged inputs, and every value of our own records damaged; `make soak` goes on for an hour."""
 
 from __future__ import annotations
 
+import json
+import random
+from collections.abc import Iterator
 from itertools import islice
 from pathlib import Path
+from typing import Any
 
 import pytest
-from fuzzing import inputs
+from fuzzing import READERS, command, inputs
+from hypothesis import given
+from hypothesis import strategies as st
+
+import scrub
+from scrub.model.text import edited
+
+INSTEAD: tuple[Any, ...] = (None, 7, -1.5, "x", [], {}, [None], {"x": None})
 
 
 @pytest.mark.parametrize("block", range(8))
@@ -16,3 +27,73 @@ def test_no_damaged_input_ends_in_a_bug(home: Path, block: int) -> None:
             check(chance, Path())
         except Exception as error:
             raise AssertionError(f"input {number}: {error!r}") from error
+
+
+def holders(value: Any) -> Iterator[tuple[Any, Any]]:
+    """Every place in a value: what holds it, and its key or number there."""
+    pairs = value.items() if isinstance(value, dict) else enumerate(value) if isinstance(value, list) else ()
+    for key, inner in list(pairs):
+        yield value, key
+        yield from holders(inner)
+
+
+def test_every_value_of_every_record_may_be_lost_or_another(home: Path) -> None:
+    """The command says what is damaged or leaves it out, and the runs that are whole are told all the same."""
+    Path("notice.txt").write_text("a  b\n")
+    for _ in range(2):
+        scrub.run('macro Fuzz\nfor document\nsingle-spaces\nsay "done"\nlog "done"\n', ["notice.txt"])
+        scrub.run("macro Whole\nfor document\nsingle-spaces\n", ["notice.txt"])
+        Path("notice.txt").write_text("a  b\n")
+    command("settings", "name", "Fuzz")
+    command("pin", "seal", "s")
+    chance, told = random.Random(1), 0
+    readers = [words for words in READERS if words != ("undo",)]
+    for path in sorted(home.rglob("*.json")):
+        before = path.read_bytes()
+        for number in range(len(list(holders(json.loads(before))))):
+            for fresh in (..., *chance.sample(INSTEAD, 3)):
+                value = json.loads(before)
+                holder, key = list(holders(value))[number]
+                if fresh is ...:
+                    del holder[key]
+                else:
+                    holder[key] = fresh
+                path.write_text(json.dumps(value))
+                for words in chance.sample(readers, 2):
+                    command(*words)
+                told += len(scrub.history()) == 4
+        path.write_bytes(before)
+    assert told > 200
+
+
+def test_what_is_damaged_in_a_record_can_be_taken_back(home: Path) -> None:
+    Path("notice.txt").write_text("a  b\n")
+    scrub.run("macro Fuzz\nfor document\nsingle-spaces\n", ["notice.txt"])
+    (path,) = home.rglob("1.json")
+    path.write_text(json.dumps(json.loads(path.read_text()) | {"record": {"files": [{"file": None}]}}))
+    (run,) = scrub.history()
+    assert [(Path(file.path).name, file.problem) for file in run.files] == [
+        ("notice.txt", "what was kept of it is damaged")
+    ]
+    scrub.undo()
+    assert Path("notice.txt").read_text() == "a  b\n"
+
+
+@pytest.mark.parametrize("word", ["macro", "about", "group", "into"])
+@pytest.mark.parametrize("rest", ["--x", " -x", "+1", " 5", '"x"', " x"])
+def test_a_word_of_the_head_is_no_action(word: str, rest: str) -> None:
+    (first, *_) = scrub.check_text(f"macro A\nfor document\nsingle-spaces\n{word}{rest}\n")
+    assert f'"{word}' in str(first)
+    with pytest.raises(scrub.ScrubError):
+        scrub.tidy(f"macro A\nfor document\nsingle-spaces\n{word}{rest}\n")
+
+
+@given(st.text("ab", max_size=30), st.lists(st.tuples(st.integers(0, 30), st.text("xy", max_size=3)), max_size=6))
+def test_edits_in_one_go_are_those_done_one_by_one(text: str, cuts: list[tuple[int, str]]) -> None:
+    cuts = sorted((min(at, len(text)), fresh) for at, fresh in cuts)
+    ends = [at for at, _ in cuts[1:]] + [len(text)]
+    edits = [(at, min(at + 2, end), fresh) for (at, fresh), end in zip(cuts, ends, strict=False)]
+    plain = text
+    for start, end, fresh in reversed(edits):
+        plain = plain[:start] + fresh + plain[end:]
+    assert edited(text, edits) == plain

@@ -156,7 +156,8 @@ class _Parser(ExpressionReader):
         if reader is not None:
             found: Statement = reader(self.take())
             return found
-        if token.text in HEADER and self.following().type in (WORD, TEXT):
+        after = self.following()
+        if token.text in HEADER and after.type not in (NEWLINE, END) and not after.is_sign(".", "(", "="):
             raise self.slip(f'"{token.text}" belongs at the top, above the first statement')
         if token.text in KEYWORDS - FREE:
             raise self.slip(f'a line cannot start with "{token.text}". Does it belong to the line above?')

@@ -152,7 +152,7 @@ def _members(path: str) -> Iterable[tuple[str, bytes]]:
     """The files of a zip file, each checked: none may climb out, or unpack to more than it should."""
     try:
         with zipfile.ZipFile(path) as archive:
-            infos = [info for info in archive.infolist() if not info.is_dir()]
+            infos = [info for info in archive.infolist() if not info.filename.endswith("/")]
             if sum(info.file_size for info in infos) > LARGEST:
                 raise FileProblem(path, "it would unpack to more than 64 MB, and is not a library")
             for info in infos:

@@ -117,8 +117,11 @@ class Pins(JsonFile):
         """The pins in order."""
         found = self.load().get("pins", [])
         try:
-            return [Pin(each["key"], each["title"], each.get("label", "")) for each in found]
-        except (TypeError, KeyError):
+            pins = [Pin(each["key"], each["title"], each.get("label", "")) for each in found]
+            if all(isinstance(text, str) for pin in pins for text in pin):
+                return pins
+            raise TypeError
+        except (TypeError, KeyError, AttributeError):
             raise FileProblem(self.path, "it is damaged. Fix it, or move it away") from None
 
     def find(self, key: str) -> Pin | None:

@@ -181,9 +181,12 @@ def _joined(parts: Sequence[Kept | Fresh]) -> Iterator[Kept | Fresh]:
 
 def edited(text: str, edits: Sequence[Edit]) -> str:
     """The text with its edits done."""
-    for start, end, fresh in reversed(edits):
-        text = text[:start] + fresh + text[end:]
-    return text
+    pieces: list[str] = []
+    at = 0
+    for start, end, fresh in edits:
+        pieces += text[at:start], fresh
+        at = end
+    return "".join((*pieces, text[at:]))
 
 
 def shrunk(text: str, edits: Sequence[Edit]) -> list[Edit]:

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from types import MappingProxyType
 from typing import Any, NamedTuple
 
 from scrub.model.change import Change
-from scrub.store.store import UNDONE, KeptRun
+from scrub.store.store import UNDONE, Kept, KeptRun
 
 
 class FileRecord(NamedTuple):
@@ -69,45 +69,75 @@ class RunRecord(NamedTuple):
         }
 
 
+_DAMAGED = "what was kept of it is damaged"
+
+
 def read_record(kept: KeptRun) -> RunRecord:
-    """A run as the store kept it."""
-    saved = [
-        FileRecord(
-            file["file"],
-            "changed",
-            commit.state == UNDONE,
-            tuple(Change.of(each) for each in file.get("changes", ())),
-            tuple(commit.record.get("log", ())) if index == 0 else (),
-            tuple(commit.record.get("said", ())) if index == 0 else (),
-            "",
-            tuple(file.get("made", ())),
-            file.get("headings", {}),
-        )
-        for commit in kept.commits
-        for index, file in enumerate(commit.record.get("files", ()))
-    ]
-    others = [
-        FileRecord(
-            each["file"],
-            each["state"],
-            False,
-            (),
-            tuple(each.get("log", ())),
-            tuple(each.get("said", ())),
-            each["problem"],
-        )
-        for each in kept.record.get("files", ())
-        if each["state"] != "changed"
-    ]
-    return RunRecord(
-        kept.number,
-        kept.record.get("title", "(cut short)"),
-        kept.record.get("macro", ""),
-        kept.record.get("when", ""),
-        kept.undone,
-        (*saved, *others),
-        *(
-            tuple(said for each in kept.record.get("files", ()) for said in each.get(word, ()))
+    """A run as the store kept it. What is damaged in it is told as that; its files can be taken back all the same."""
+    saved = [file for commit in kept.commits for file in _saved(commit)]
+    record = kept.record
+    try:
+        others = tuple(_other(each) for each in record.get("files", ()) if each["state"] != "changed")
+        sent, unsent = (
+            tuple(said for each in record.get("files", ()) for said in _texts(each, word))
             for word in ("sent", "unsent")
-        ),
-    )
+        )
+        title, macro, when = (_text(record, *each) for each in (("title", "(cut short)"), ("macro", ""), ("when", "")))
+    except _MISREAD:
+        return RunRecord(kept.number, f"({_DAMAGED})", "", "", kept.undone, tuple(saved))
+    return RunRecord(kept.number, title, macro, when, kept.undone, (*saved, *others), sent, unsent)
+
+
+#: What reading JSON of another shape raises.
+_MISREAD = (KeyError, TypeError, AttributeError, ValueError, IndexError)
+
+
+def _saved(commit: Kept) -> list[FileRecord]:
+    undone = commit.state == UNDONE
+    try:
+        return [
+            FileRecord(
+                _text(file, "file"),
+                "changed",
+                undone,
+                tuple(_change(each) for each in file.get("changes", ())),
+                _texts(commit.record, "log") if index == 0 else (),
+                _texts(commit.record, "said") if index == 0 else (),
+                "",
+                _texts(file, "made"),
+                {sheet: dict(names) for sheet, names in file.get("headings", {}).items()},
+            )
+            for index, file in enumerate(commit.record.get("files", ()))
+        ]
+    except _MISREAD:
+        return [FileRecord(step.path, "changed", undone, (), (), (), _DAMAGED) for step in commit.steps]
+
+
+def _other(file: Mapping[str, Any]) -> FileRecord:
+    log, said = _texts(file, "log"), _texts(file, "said")
+    return FileRecord(_text(file, "file"), _text(file, "state"), False, (), log, said, _text(file, "problem"))
+
+
+def _change(kept: Mapping[str, Any]) -> Change:
+    found = Change.of(kept)
+    _checked((found.field, found.before, found.after, found.said))
+    return found
+
+
+def _text(holder: Mapping[str, Any], word: str, *default: str) -> str:
+    (found,) = _checked([holder.get(word, *default) if default else holder[word]])
+    return found
+
+
+def _texts(holder: Mapping[str, Any], word: str) -> tuple[str, ...]:
+    found = holder.get(word, ())
+    if not isinstance(found, list | tuple):
+        raise TypeError(word)
+    return _checked(found)
+
+
+def _checked(values: Sequence[Any]) -> tuple[str, ...]:
+    """The values, which must be texts. Raises `TypeError`."""
+    if all(isinstance(each, str) for each in values):
+        return tuple(values)
+    raise TypeError
