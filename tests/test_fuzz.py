@@ -72,7 +72,7 @@ def test_what_is_damaged_in_a_record_can_be_taken_back(home: Path) -> None:
     (path,) = home.rglob("1.json")
     path.write_text(json.dumps(json.loads(path.read_text()) | {"record": {"files": [{"file": None}]}}))
     (run,) = scrub.history()
-    assert [(Path(file.path).name, file.problem) for file in run.files] == [
+    assert [(Path(file.path).name, file.state) for file in run.files] == [
         ("notice.txt", "what was kept of it is damaged")
     ]
     scrub.undo()

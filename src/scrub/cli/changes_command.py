@@ -25,11 +25,14 @@ def command(run: int | None, target: str | None, every: bool, as_json: bool) -> 
         print_json(record.as_dict())
         return 0
     undone = ", taken back" if record.undone else ""
-    lines = [f"Run {record.number}: {record.title}, {record.when[:16].replace('T', ' ')}{undone}"]
+    when = f", {record.when[:16].replace('T', ' ')}" if record.when else ""
+    lines = [f"Run {record.number}: {record.title}{when}{undone}"]
     for file in record.files:
         lines += _file(record, file, every)
     lines += record.sent
-    lines += [failed(said.partition(": ")[0]) + said[said.index(": ") :] for said in record.unsent]
+    for said in record.unsent:
+        name, mark, why = said.partition(": ")
+        lines.append(failed(name) + mark + why)
     if any(file.changes for file in record.files):
         one = "it" if record.changes == 1 else "them"
         redo = f"Do it again: scrub undo {record.number} --redo"

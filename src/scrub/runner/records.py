@@ -110,7 +110,7 @@ def _saved(commit: Kept) -> list[FileRecord]:
             for index, file in enumerate(commit.record.get("files", ()))
         ]
     except _MISREAD:
-        return [FileRecord(step.path, "changed", undone, (), (), (), _DAMAGED) for step in commit.steps]
+        return [FileRecord(step.path, _DAMAGED, undone, (), (), (), "") for step in commit.steps]
 
 
 def _other(file: Mapping[str, Any]) -> FileRecord:
