@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import email
 import json
+import smtplib
 import socket
 import ssl
 from collections.abc import Callable, Iterator, Sequence
@@ -226,6 +227,22 @@ def test_a_wrong_certificate_password_or_place_sends_nothing(
         with pytest.raises(scrub.BadCall, match="no mail server|a password does not belong"):
             run(SEND, one(), kind="message")
     assert post.taken == []
+
+
+def test_a_server_that_cannot_be_reached_is_asked_once(home: Path, post: Post, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Its words hold "refused" too, as those about one message do."""
+    tried: list[object] = []
+
+    def refused(*place: object, **_: object) -> None:
+        tried.append(place)
+        raise ConnectionRefusedError(111, "Connection refused")
+
+    monkeypatch.setattr(smtplib, "SMTP_SSL", refused)
+    scrub.home().settings.set("mail-server", "smtps://localhost:1")
+    box = mbox(Path("b.mbox"), a_message(1, Subject="one"), a_message(2, Subject="two"))
+    result = run(f"each message\n{SEND}\nend", box)
+    assert ["Connection refused" in said for said in result.files[0].unsent] == [True, True]
+    assert len(tried) == 1
 
 
 def test_a_server_without_tls_gets_nothing(home: Path, post: Post) -> None:

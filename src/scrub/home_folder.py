@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterable, Mapping
 from functools import cached_property
 from typing import TYPE_CHECKING, Any
 
-from scrub.model.problem import BadCall, MacroProblems, Problem, Refused, ScrubError, listed
+from scrub.model.problem import BadCall, MacroProblems, Problem, Refused, RunsItself, ScrubError, listed
 from scrub.model.values import fold
 
 if TYPE_CHECKING:
@@ -183,7 +183,7 @@ class Home:
 
         def resolve(title: str) -> Program:
             if fold(title) in [fold(each) for each in chain]:
-                raise BadCall(f'"{title}" would run itself: {" runs ".join([*chain, title])}')
+                raise RunsItself(f'"{title}" would run itself: {" runs ".join([*chain, title])}')
             if fold(title) not in checked:
                 entry = self.library.titled(title)
                 inner, name = entry.text, os.path.basename(entry.path)

@@ -8,7 +8,7 @@ from scrub.language import tree
 from scrub.language.check_questions import Questions
 from scrub.language.tree import Program
 from scrub.model.host import Question
-from scrub.model.problem import MacroProblems, ScrubError, counted, did_you_mean, listed
+from scrub.model.problem import MacroProblems, RunsItself, ScrubError, counted, did_you_mean, listed
 from scrub.model.types import SECRET
 
 #: Finds a macro of the library by its full title, checked, for `run "Title"`.
@@ -40,7 +40,7 @@ class RunsOthers(Questions):
             self.note(node.place, f'"{node.title}" {what} "{node.title}"')
             return
         except ScrubError as problem:
-            self.note(node.place, str(problem), CIRCLE if "would run itself" in str(problem) else "meaning")
+            self.note(node.place, str(problem), CIRCLE if isinstance(problem, RunsItself) else "meaning")
             return
         self.means[node].program = inner.on(self.scope.current.kind if self.scope.current else "")
         self.program.inner.append(inner)

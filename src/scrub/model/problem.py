@@ -75,6 +75,10 @@ class BadCall(ScrubError):
     exit_code = 2
 
 
+class RunsItself(BadCall):
+    """Macros run each other in a circle."""
+
+
 class Refused(ScrubError):
     """Not done because it would not be safe: a file is in use, was edited since, or is not approved."""
 

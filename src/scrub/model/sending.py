@@ -80,6 +80,10 @@ class NotSent(Exception):
     """A message was surely not sent; the text says why."""
 
 
+class Declined(NotSent):
+    """A server that works took this one not; others may go."""
+
+
 class PerhapsSent(Exception):
     """A message may have been sent, or not: the answer of the server did not come. It is never sent again."""
 

@@ -6,7 +6,7 @@ from collections.abc import Callable, Sequence
 
 from scrub.model.host import Host
 from scrub.model.problem import Refused, counted
-from scrub.model.sending import Carrier, Doing, Errand, NotSent, Outgoing, PerhapsSent
+from scrub.model.sending import Carrier, Declined, Doing, Errand, NotSent, Outgoing, PerhapsSent
 from scrub.runner.results import FileResult
 from scrub.store.outbox import DONE, NOT_DONE, UNKNOWN, Outbox
 
@@ -53,7 +53,7 @@ class Sender:
                 self._perform(each, number)
             except NotSent as problem:
                 self._not_done(number, each, str(problem), into)
-                stopped = "" if "refused" in str(problem) else str(problem)
+                stopped = "" if isinstance(problem, Declined) else str(problem)
             except PerhapsSent as problem:
                 self._outbox.settle(number, UNKNOWN, str(problem))
                 again = f"It is not {each.done} again; look into your mailbox"

@@ -97,6 +97,14 @@ def connect(place: Place) -> imaplib.IMAP4:
     return made
 
 
+class Lost(FileProblem):
+    """The talk ended in the middle of a command: nobody knows whether it was done."""
+
+
+class Declined(FileProblem):
+    """The server said no to a command."""
+
+
 class Stored(NamedTuple):
     """What a server says of a message: its flags, its size in bytes, when it came, and its headers."""
 
@@ -128,16 +136,18 @@ class Connection:
         return self._open.capabilities
 
     def _done(self, work: Callable[..., Any], *words: Any) -> list[Any]:
-        """A command done. Raises `FileProblem` where the server says no, or nothing."""
+        """A command done. Raises `Declined` where the server says no, `Lost` where it says nothing."""
         try:
             state, answer = work(*words)
         except imaplib.IMAP4.abort as error:
-            raise FileProblem(self.place.address, f"the server ended the talk: {_said(error)}") from None
-        except (OSError, imaplib.IMAP4.error) as error:
+            raise Lost(self.place.address, f"the server ended the talk: {_said(error)}") from None
+        except OSError as error:
+            raise Lost(self.place.address, f"the server did not answer: {_said(error)}") from None
+        except imaplib.IMAP4.error as error:
             raise FileProblem(self.place.address, f"the server did not do it: {_said(error)}") from None
         if state != "OK":
             said = answer[0].decode("utf-8", "replace") if answer and isinstance(answer[0], bytes) else state
-            raise FileProblem(self.place.address, f"the server refused: {said}")
+            raise Declined(self.place.address, f"the server refused: {said}")
         found: list[Any] = answer
         return found
 

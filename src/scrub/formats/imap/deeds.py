@@ -5,9 +5,10 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Sequence
 from typing import Any, NamedTuple
 
+from scrub.formats.imap import connection as server
 from scrub.formats.imap.connection import Connection, place_of, spoken
 from scrub.model.problem import FileProblem
-from scrub.model.sending import NotSent, PerhapsSent
+from scrub.model.sending import Declined, NotSent, PerhapsSent
 
 #: One thing to do in a mailbox, as it can be kept: the word under "do", and what it needs.
 Order = dict[str, Any]
@@ -55,9 +56,11 @@ class Deed(NamedTuple):
             raise NotSent(problem.what) from None
         try:
             return list(done(connection, self.order, keep, lambda name: self.data))
+        except server.Lost as problem:
+            raise PerhapsSent(problem.what) from None
+        except server.Declined as problem:
+            raise Declined(problem.what) from None
         except FileProblem as problem:
-            if "ended the talk" in problem.what or "it is silent" in problem.what:
-                raise PerhapsSent(problem.what) from None
             raise NotSent(problem.what) from None
 
 

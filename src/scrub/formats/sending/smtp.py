@@ -11,7 +11,7 @@ from typing import NamedTuple
 from urllib.parse import unquote, urlsplit
 
 from scrub.model.problem import BadCall
-from scrub.model.sending import NotSent, Outgoing, PerhapsSent
+from scrub.model.sending import Declined, NotSent, Outgoing, PerhapsSent
 from scrub.model.values import Secret
 
 #: Seconds that a server may be silent.
@@ -103,7 +103,7 @@ class SmtpCarrier:
                 f"{self.server.host} did not answer after it was handed over ({_reason(error)})"
             ) from None
         if code != 250:
-            raise NotSent(f"{self.server.host} refused it: {_said(answer)}")
+            raise Declined(f"{self.server.host} refused it: {_said(answer)}")
 
     def _envelope(self, connection: smtplib.SMTP, message: Outgoing) -> None:
         """All that comes before the message itself; a recipient that is refused stops it (RFC 5321, 3.3)."""
@@ -132,7 +132,7 @@ class SmtpCarrier:
             with contextlib.suppress(OSError, smtplib.SMTPException):
                 connection.docmd("RSET")
             what = command.partition(" SIZE")[0].partition(" BODY")[0]
-            raise NotSent(f"{self.server.host} refused {what}: {_said(answer)}")
+            raise Declined(f"{self.server.host} refused {what}: {_said(answer)}")
 
     def _drop(self) -> None:
         if self._open is not None:
