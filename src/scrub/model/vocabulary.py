@@ -269,13 +269,12 @@ class Vocabulary:
 
     def operation(self, type_word: str, word: str) -> Callee | None:
         """An operation of values of a type; an address has those of texts too."""
-        found = self.operations.get((type_word, word))
-        return self.operations.get(("text", word)) if found is None and type_word == "address" else found
+        found = (self.operations.get((owner, word)) for owner in _owners(type_word))
+        return next((each for each in found if each is not None), None)
 
     def operation_words(self, type_word: str) -> list[str]:
         """The operations of values of a type."""
-        types = (type_word, "text") if type_word == "address" else (type_word,)
-        return [word for name, word in self.operations if name in types]
+        return [word for name, word in self.operations if name in _owners(type_word)]
 
     def path(self, outer: str, inner: str, through: frozenset[str] = frozenset()) -> tuple[str, ...] | None:
         """The methods that lead from an item of one kind to those of another inside it; None when there is no way."""
@@ -370,3 +369,8 @@ def _choices(callee: Callee) -> dict[str, tuple[str, ...]]:
         for parameter in callee.parameters
         if parameter.choice
     }
+
+
+def _owners(type_word: str) -> tuple[str, ...]:
+    """The types whose operations values of a type have, its own first."""
+    return (type_word, "text") if type_word == "address" else (type_word,)

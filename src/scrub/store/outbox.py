@@ -64,7 +64,7 @@ class Outbox:
     def recover(self) -> list[str]:
         """A sentence for each message of which a stop of the machine left unknown whether it was sent."""
         told = []
-        for each in self.notes():
+        for each in self._notes(".eml"):  # the bytes of one that was done are gone
             if each.state == UNDER_WAY:
                 self.settle(each.number, UNKNOWN, "the machine stopped while it was under way")
                 what = (
@@ -79,16 +79,21 @@ class Outbox:
 
     def notes(self) -> list[Note]:
         """Every message that was ever noted, the last one first."""
+        return self._notes(".json")
+
+    def _notes(self, ending: str) -> list[Note]:
+        """The notes that have a file with this ending."""
         found = []
         for name in self._disk.names(self._folder):
-            if name.endswith(".json"):
+            stem = name.partition(".")[0]
+            if name == f"{stem}{ending}" and stem.isdigit():
                 try:
-                    data = self._read(int(name.partition(".")[0]))
+                    data = self._read(int(stem))
                     gone = not data.pop("kept") or data["state"] == data["done"]
                     path = "" if gone else self._path(data["number"], "eml")
                     lists = {"recipients": tuple(data["recipients"]), "back": tuple(data.get("back", ()))}
                     found.append(Note(**{**data, **lists, "path": path}))
-                except (ValueError, TypeError, KeyError):
+                except (ValueError, TypeError, KeyError, OSError):
                     continue  # damaged, and said of nobody
         return sorted(found, reverse=True)
 

@@ -11,12 +11,11 @@ from collections.abc import Callable, Sequence
 from typing import Any, NamedTuple
 from urllib.parse import unquote, urlsplit
 
+from scrub.formats.servers import KEEP_PASSWORD, PATIENCE, distrusted, reason
 from scrub.model.late import late
 from scrub.model.passwords import MAIL, password
 from scrub.model.problem import FileProblem
 
-#: Seconds that a server may be silent.
-_PATIENCE = 60.0
 #: A line of an answer may be long: one with ten thousand numbers of messages is.
 imaplib._MAXLINE = 10_000_000  # type: ignore[attr-defined]
 
@@ -72,24 +71,20 @@ def connect(place: Place) -> imaplib.IMAP4:
     context = ssl.create_default_context()
     try:
         if place.secure:
-            made: imaplib.IMAP4 = imaplib.IMAP4_SSL(place.host, place.port, ssl_context=context, timeout=_PATIENCE)
+            made: imaplib.IMAP4 = imaplib.IMAP4_SSL(place.host, place.port, ssl_context=context, timeout=PATIENCE)
         else:
-            made = imaplib.IMAP4(place.host, place.port, timeout=_PATIENCE)
+            made = imaplib.IMAP4(place.host, place.port, timeout=PATIENCE)
             if "STARTTLS" not in made.capabilities:
                 raise problem("the server offers no safe connection, and in the clear nothing is read")
             made.starttls(context)
     except ssl.SSLError as error:
-        why = getattr(error, "verify_message", "") or error.reason or "no agreement"
-        raise problem(f"the server cannot show that it is itself ({why}). Nothing was read") from None
+        raise problem(f"the server {distrusted(error)}. Nothing was read") from None
     except (OSError, imaplib.IMAP4.error) as error:
-        raise problem(f"the server cannot be reached: {getattr(error, 'strerror', None) or error}") from None
+        raise problem(f"the server cannot be reached: {reason(error)}") from None
     if made.state != "AUTH":
         secret = password(MAIL)
         if secret is None:
-            raise problem(
-                f"there is no password for {place.user or 'you'}. Keep it: scrub secret set mail-password, or put it "
-                "into the variable SCRUB_SECRET_MAIL_PASSWORD"
-            )
+            raise problem(f"there is no password for {place.user or 'you'}. {KEEP_PASSWORD}")
         try:
             made.login(place.user, secret.reveal())
         except imaplib.IMAP4.error:
@@ -140,11 +135,11 @@ class Connection:
         try:
             state, answer = work(*words)
         except imaplib.IMAP4.abort as error:
-            raise Lost(self.place.address, f"the server ended the talk: {_said(error)}") from None
+            raise Lost(self.place.address, f"the server ended the talk: {reason(error)}") from None
         except OSError as error:
-            raise Lost(self.place.address, f"the server did not answer: {_said(error)}") from None
+            raise Lost(self.place.address, f"the server did not answer: {reason(error)}") from None
         except imaplib.IMAP4.error as error:
-            raise FileProblem(self.place.address, f"the server did not do it: {_said(error)}") from None
+            raise FileProblem(self.place.address, f"the server did not do it: {reason(error)}") from None
         if state != "OK":
             said = answer[0].decode("utf-8", "replace") if answer and isinstance(answer[0], bytes) else state
             raise Declined(self.place.address, f"the server refused: {said}")
@@ -251,12 +246,6 @@ def spoken(uids: Sequence[int]) -> str:
             first = 0
         first, last = first or uid, uid
     return ",".join(found)
-
-
-def _said(error: Exception) -> str:
-    if isinstance(error, TimeoutError):
-        return "it is silent"
-    return str(getattr(error, "strerror", None) or error) or type(error).__name__
 
 
 _APPENDED = late(rb"\[APPENDUID (\d+) ([\d:,]+)\]")

@@ -10,6 +10,7 @@ from datetime import datetime
 from scrub.formats.imap.connection import Connection, Place, Stored, place_of
 from scrub.formats.imap.deeds import Deed, Order
 from scrub.formats.mail.boxed import BoxMessage, LooseMailbox
+from scrub.formats.mail.dates import here
 from scrub.formats.mail.headers import Headers
 from scrub.formats.mail.mbox_rules import ANSWERED, FLAGGED, SEEN
 from scrub.formats.mail.out import Held, is_maildir
@@ -71,9 +72,7 @@ class ServerMessage(BoxMessage):
     def arrived(self) -> datetime | None:
         """When it came into the mailbox."""
         try:
-            return (
-                datetime.strptime(self.known.arrived.strip(), "%d-%b-%Y %H:%M:%S %z").astimezone().replace(tzinfo=None)
-            )
+            return here(datetime.strptime(self.known.arrived.strip(), "%d-%b-%Y %H:%M:%S %z"))
         except ValueError:
             return None
 

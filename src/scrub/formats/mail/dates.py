@@ -24,7 +24,7 @@ def date_in(text: str) -> datetime | None:
                 int(year), _MONTHS[month.lower()], int(day), int(hour), int(minute), min(int(second or 0), 59),
                 tzinfo=timezone(-ahead if sign == "-" else ahead),
             )  # fmt: skip
-            return _here(moment)
+            return here(moment)
         except (ValueError, OverflowError):
             return None
     return any_date(text)
@@ -36,12 +36,12 @@ def any_date(text: str) -> datetime | None:
 
     try:
         moment = parsedate_to_datetime(text)
-        return moment if moment.tzinfo is None else _here(moment)
+        return moment if moment.tzinfo is None else here(moment)
     except (ValueError, TypeError, OverflowError, IndexError):
         return None
 
 
-def _here(moment: datetime) -> datetime:
+def here(moment: datetime) -> datetime:
     """A moment in the time of this machine, as clocks show it."""
     return moment.astimezone().replace(tzinfo=None)
 
@@ -60,7 +60,7 @@ def from_line_date(line: bytes) -> datetime | None:
         return None
     try:
         moment = time.strptime(match[0].decode("ascii"), "%a %b %d %H:%M:%S %Y")
-        return _here(datetime(*moment[:6], tzinfo=UTC))
+        return here(datetime(*moment[:6], tzinfo=UTC))
     except ValueError:
         return None
 

@@ -9,10 +9,10 @@ from typing import Any
 
 from scrub.formats.mail.addresses import address_list
 from scrub.formats.mail.dates import date_line
-from scrub.formats.mail.headers import Headers, headers_of, spliced
+from scrub.formats.mail.headers import Headers, parted, spliced
 from scrub.formats.mail.mbox_rules import unquoted
 from scrub.formats.mail.message import OpenMessage, rewritten, texts_in
-from scrub.formats.mail.out import Mailed, Origin, Out
+from scrub.formats.mail.out import Origin, Out
 from scrub.formats.mail.parts import Part, encoded, new_reader
 from scrub.formats.mail.stored import Edit
 from scrub.formats.mail.wire import outgoing
@@ -94,7 +94,7 @@ class Draft(OpenMessage):
             return self._become(spliced(head, Headers(head).edits(values)), rest)
         edits = sorted(splices.values(), key=lambda each: each[:2])
         data = spliced(self.whole(), [*Headers(head).edits(values), *edits])
-        fresh, body = headers_of(lambda start, end: data[start:end], len(data))
+        fresh, body = parted(data)
         return self._become(fresh, (data[body:],))
 
     def _become(self, head: bytes, rest: tuple[Piece, ...]) -> Callable[[], None]:
@@ -212,7 +212,7 @@ class Passed(OpenMessage):
         fields = list(headers.names())
         if self.touched:
             data = self.alone()
-            head, body = headers_of(lambda start, end: data[start:end], len(data))
+            head, body = parted(data)
             rest: list[Piece] = [data[body:]]
             fields = list(Headers(head).names())
         else:
@@ -336,8 +336,3 @@ def _file_part(name: str, data: bytes, line_end: str) -> bytes:
     end = line_end.encode()
     head = b"".join(f"{word}: {value}".encode("ascii") + end for word, value in reader.items())
     return head + end + encoded(data, "base64", end)
-
-
-def is_draft(message: Mailed) -> bool:
-    """Whether a macro made it."""
-    return isinstance(message, Draft)

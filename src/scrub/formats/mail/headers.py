@@ -155,6 +155,11 @@ def headers_of(read: Callable[[int, int], bytes], length: int) -> tuple[bytes, i
     return data[:end], body
 
 
+def parted(data: bytes) -> tuple[bytes, int]:
+    """The headers of a message that is held whole, and where its body begins."""
+    return headers_of(lambda start, end: data[start:end], len(data))
+
+
 def spliced(data: bytes, edits: Iterable[tuple[int, int, bytes]]) -> bytes:
     """Bytes with edits done, which are in order and do not overlap."""
     found: list[bytes] = []

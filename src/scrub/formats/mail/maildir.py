@@ -30,10 +30,11 @@ class MaildirMessage(BoxMessage):
         try:
             size = os.stat(self.path).st_size
         except OSError:
-            raise FileProblem(
-                self.path, "another program moved or removed this message meanwhile. Run the macro again"
-            ) from None
+            raise self._missing() from None
         super().__init__(size, number)
+
+    def _missing(self) -> FileProblem:
+        return FileProblem(self.path, "another program moved or removed this message meanwhile. Run the macro again")
 
     def octets(self, start: int, end: int) -> bytes:
         """Bytes of its file."""
@@ -42,9 +43,7 @@ class MaildirMessage(BoxMessage):
                 stream.seek(start)
                 return stream.read(end - start)
         except OSError:
-            raise FileProblem(
-                self.path, "another program moved or removed this message meanwhile. Run the macro again"
-            ) from None
+            raise self._missing() from None
 
     def touch(self) -> None:
         """From now on it is kept, with the hash that its file must still have at the end."""

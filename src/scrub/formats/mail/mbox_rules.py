@@ -9,6 +9,7 @@ from datetime import datetime
 
 from scrub.model.late import late
 from scrub.model.problem import FileProblem
+from scrub.store.locks import is_mailbox
 
 #: The flags that mailboxes share.
 SEEN, FLAGGED, ANSWERED = "S", "F", "R"
@@ -59,11 +60,9 @@ def status_of(flags: frozenset[str], status: str = "", more: str = "") -> tuple[
 def is_mbox(path: str) -> bool:
     """Whether a file begins as such a mailbox does, or is empty."""
     try:
-        with open(path, "rb") as stream:
-            start = stream.read(5)
+        return is_mailbox(path) or not os.path.getsize(path)
     except OSError:
         return False
-    return start in (b"From ", b"")
 
 
 def ensure_own(path: str) -> None:

@@ -180,7 +180,7 @@ class OpenMessage(Mailed):
         said = self._said.get(part.start)
         if said is None:
             said = part.text(data)
-            if self.in_mbox and part.encoding not in ("base64", "quoted-printable"):
+            if self.in_mbox and not part.is_encoded:
                 said = unquoted(said.encode("utf-8", "surrogateescape")).decode("utf-8", "surrogateescape")
         if part.type != "text/html":
             return said
@@ -223,7 +223,7 @@ class OpenMessage(Mailed):
     def put_text(self, part: Part, value: str) -> Callable[[], None]:
         """Writes a part anew with another text; gives what takes that back."""
         octets, values = rewritten(part, value)
-        plain = "Content-Transfer-Encoding" not in values and part.encoding not in ("base64", "quoted-printable")
+        plain = "Content-Transfer-Encoding" not in values and not part.is_encoded
         encoding = "quoted-printable" if "Content-Transfer-Encoding" in values else part.encoding
         fresh = encoded(octets, encoding, self.line_end_in_use.encode())
         if part.above is None and values and not self.raw("MIME-Version"):
@@ -297,7 +297,7 @@ def rewritten(part: Part, value: str) -> tuple[bytes, dict[str, bytes | None]]:
     except (UnicodeEncodeError, LookupError):
         octets = value.encode("utf-8", "surrogateescape")
         values["Content-Type"] = part.type_with("utf-8")
-    if part.encoding in ("base64", "quoted-printable"):
+    if part.is_encoded:
         return octets, values
     if not fits_plain(octets) or not (octets.isascii() or part.encoding in ("8bit", "binary")):
         values["Content-Transfer-Encoding"] = b"quoted-printable"

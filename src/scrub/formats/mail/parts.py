@@ -85,6 +85,11 @@ class Part:
         return found.strip().lower()
 
     @property
+    def is_encoded(self) -> bool:
+        """Whether its octets are written as others, so that nothing of it can be quoted or too long."""
+        return self.encoding in ("base64", "quoted-printable")
+
+    @property
     def charset(self) -> str:
         """The encoding of its characters."""
         found = self._parameter("charset")

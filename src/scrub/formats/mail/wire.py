@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from scrub.formats.mail.headers import Headers, headers_of, spliced
+from scrub.formats.mail.headers import Headers, parted, spliced
 from scrub.formats.mail.message import OpenMessage
 from scrub.formats.mail.parts import LONGEST_LINE
 from scrub.model.late import late
@@ -27,7 +27,7 @@ def outgoing(draft: OpenMessage) -> Outgoing:
     if strange is not None:
         raise Failure(f'{draft.label}: "{strange}" is no address that can be written to')
     data = draft.whole()
-    head, body = headers_of(lambda start, end: data[start:end], len(data))
+    head, body = parted(data)
     head = spliced(head, Headers(head).edits({"Bcc": None}))
     whole = _LINE_END.sub(b"\r\n", head) + b"\r\n" + _LINE_END.sub(b"\r\n", data[body:])
     for number, line in enumerate(whole.split(b"\r\n"), 1):

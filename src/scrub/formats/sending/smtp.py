@@ -4,18 +4,15 @@ from __future__ import annotations
 
 import contextlib
 import smtplib
-import socket
 import ssl
 from collections.abc import Callable
 from typing import NamedTuple
 from urllib.parse import unquote, urlsplit
 
+from scrub.formats.servers import KEEP_PASSWORD, PATIENCE, distrusted, reason
 from scrub.model.problem import BadCall
 from scrub.model.sending import Declined, NotSent, Outgoing, PerhapsSent
 from scrub.model.values import Secret
-
-#: Seconds that a server may be silent.
-_PATIENCE = 60.0
 
 
 class Server(NamedTuple):
@@ -50,7 +47,7 @@ def server_of(address: str) -> Server:
 class SmtpCarrier:
     """One connection to a mail server, made when the first message goes out."""
 
-    def __init__(self, server: Server, password: Callable[[], Secret | None], patience: float = _PATIENCE) -> None:
+    def __init__(self, server: Server, password: Callable[[], Secret | None], patience: float = PATIENCE) -> None:
         self.server, self._password, self._patience = server, password, patience
         self._open: smtplib.SMTP | None = None
 
@@ -69,18 +66,14 @@ class SmtpCarrier:
             if server.user:
                 password = self._password()
                 if password is None:
-                    raise NotSent(
-                        f"there is no password for {server.user} at {server.host}. Keep it: scrub secret set "
-                        "mail-password, or put it into the variable SCRUB_SECRET_MAIL_PASSWORD"
-                    )
+                    raise NotSent(f"there is no password for {server.user} at {server.host}. {KEEP_PASSWORD}")
                 made.login(server.user, password.reveal())
         except smtplib.SMTPAuthenticationError:
             raise NotSent(f"{server.host} does not accept the password of {server.user}") from None
         except smtplib.SMTPNotSupportedError:
             raise NotSent(f"{server.host} offers no safe connection, and in the clear nothing is sent") from None
         except ssl.SSLError as error:
-            why = getattr(error, "verify_message", "") or error.reason or "no agreement"
-            raise NotSent(f"{server.host} cannot show that it is itself ({why}). Nothing was sent") from None
+            raise NotSent(f"{server.host} {distrusted(error)}. Nothing was sent") from None
         except (OSError, smtplib.SMTPException) as error:
             raise NotSent(f"{server.host} cannot be reached: {_reason(error)}") from None
         self._open = made
@@ -162,8 +155,4 @@ def _reason(error: Exception) -> str:
     if isinstance(error, smtplib.SMTPResponseException):
         said = error.smtp_error
         return _said(said if isinstance(said, bytes) else str(said).encode())
-    if isinstance(error, socket.gaierror):
-        return "there is no such server"
-    if isinstance(error, TimeoutError) or isinstance(error.__context__, TimeoutError):
-        return "it is silent"
-    return getattr(error, "strerror", None) or str(error) or type(error).__name__
+    return reason(error)

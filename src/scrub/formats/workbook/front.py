@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from scrub.formats.spans import Span, Splice, number_in, set_attributes
+from scrub.formats.spans import NotReadable, Span, Splice, number_in, set_attributes
 from scrub.formats.workbook.sheet import OfficeSheet
 
 
@@ -34,5 +34,5 @@ def reselected(
 def _front(view: Span) -> int:
     try:
         return number_in(view.attributes, "activeTab")
-    except ValueError:
+    except NotReadable:
         return 0
