@@ -34,7 +34,7 @@ if TYPE_CHECKING:
     from scrub.file_names import expanded
     from scrub.home_folder import Home
     from scrub.language.complete import Fit
-    from scrub.language.tree import Program
+    from scrub.language.program import Program
     from scrub.library.library import Entry, Library, files_of, retitled
     from scrub.library.records import SETTINGS
     from scrub.library.text import decoded, is_macro_path, read_macro

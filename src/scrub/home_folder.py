@@ -12,7 +12,7 @@ from scrub.model.values import fold
 
 if TYPE_CHECKING:
     from scrub.formats.registry import Registry
-    from scrub.language.tree import Program
+    from scrub.language.program import Program
     from scrub.library.keystore import KeyStore
     from scrub.library.library import Entry, Library
     from scrub.library.records import Approvals, Pins, Settings, Use

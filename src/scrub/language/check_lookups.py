@@ -6,8 +6,9 @@ from collections.abc import Iterable, Mapping
 
 from scrub.language import advice, tree
 from scrub.language.check_operators import Operators
+from scrub.language.program import Program
 from scrub.language.scope import LATER_KINDS, Scope
-from scrub.language.tree import Argument, Expression, Place, Program
+from scrub.language.tree import Argument, Expression, Place
 from scrub.model.problem import Problem, did_you_mean, nearest
 from scrub.model.types import ADDRESS, ANY, NUMBER, TEXT, ChoiceClass, Type, list_of
 from scrub.model.values import fold

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from scrub.language import tree
 from scrub.language.check_values import CheckValues
+from scrub.language.program import Program
 from scrub.language.scope import NameOf
-from scrub.language.tree import Argument, Program
+from scrub.language.tree import Argument
 from scrub.model.host import Question
 from scrub.model.problem import Problem, did_you_mean
 from scrub.model.types import ADDRESS, ANY, DATE, NOTHING, NUMBER, SECRET, TEXT, YES_NO, Type

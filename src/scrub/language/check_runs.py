@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 from scrub.language import tree
 from scrub.language.check_questions import Questions
-from scrub.language.tree import Program
+from scrub.language.program import Program
 from scrub.model.host import Question
 from scrub.model.problem import MacroProblems, RunsItself, ScrubError, counted, did_you_mean, listed
 from scrub.model.types import SECRET

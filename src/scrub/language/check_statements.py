@@ -5,9 +5,10 @@ from __future__ import annotations
 from scrub.language import advice, tree
 from scrub.language.check_runs import Resolver, RunsOthers
 from scrub.language.check_values import cannot_be_name
+from scrub.language.program import Program
 from scrub.language.scope import LATER_KINDS, ItemOf, NameOf, Scope
 from scrub.language.source import source_of, written
-from scrub.language.tree import Block, Expression, Program
+from scrub.language.tree import Block, Expression
 from scrub.language.words import STARTERS
 from scrub.model.declare import Reach
 from scrub.model.problem import Problem, did_you_mean, listed

@@ -7,7 +7,7 @@ from collections.abc import Mapping
 from scrub.language.check_runs import Resolver
 from scrub.language.check_statements import Checker
 from scrub.language.parser import parse
-from scrub.language.tree import Program
+from scrub.language.program import Program
 from scrub.model.problem import MacroProblems, Problem
 from scrub.model.vocabulary import Vocabulary
 

@@ -5,8 +5,9 @@ from __future__ import annotations
 from scrub.language import tree
 from scrub.language.check_statements import Checker
 from scrub.language.parser import parse
+from scrub.language.program import Program
 from scrub.language.scope import ItemOf, Scope
-from scrub.language.tree import Expression, Program
+from scrub.language.tree import Expression
 from scrub.model.types import Type
 from scrub.model.vocabulary import Vocabulary
 

@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Collection, Iterable
 
 from scrub.language import tree
-from scrub.language.tree import Expression, Program
+from scrub.language.program import Program
+from scrub.language.tree import Expression
 
 
 def own_names(program: Program, data: Collection[str] = ()) -> frozenset[str]:

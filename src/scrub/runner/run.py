@@ -10,7 +10,7 @@ from datetime import datetime
 from functools import partial
 from typing import Any
 
-from scrub.language.tree import Program
+from scrub.language.program import Program
 from scrub.model.declare import Item, Reach
 from scrub.model.host import Host
 from scrub.model.offers import lacks, missing

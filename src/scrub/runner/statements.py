@@ -7,7 +7,8 @@ from decimal import Decimal
 
 from scrub.language import tree
 from scrub.language.paths import is_own, own_names
-from scrub.language.tree import Block, Program
+from scrub.language.program import Program
+from scrub.language.tree import Block
 from scrub.model.declare import Item
 from scrub.model.problem import BadCall, Failure, FileProblem, WrongPassword
 from scrub.model.progress import over
