@@ -21,7 +21,7 @@ TOKENS = [
     b"=?utf-8?b?", b"=?x?q?=?=", b"--", b"%", b"{", b"}", b"[]", b"null", b"{}", b"\\", b"/../", b"A1:XFD1048576", b"w:p", b"xml:space", b"\xe2\x80\xa8",
 ]  # fmt: skip
 #: The commands that read our own records.
-READERS = [
+READERS: list[tuple[str, ...]] = [
     ("history",), ("macros",), ("changes",), ("pins",), ("settings",), ("undo",), ("outbox",), ("library",),
 ]  # fmt: skip
 MACROS = {

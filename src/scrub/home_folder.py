@@ -83,9 +83,9 @@ class Home:
     def keys(self) -> KeyStore:
         """Passwords in the system's key store."""
         from scrub.library.keystore import KeyStore
-        from scrub.library.records import JsonFile
+        from scrub.library.records import Names
 
-        return KeyStore(JsonFile(self._file("secrets.json")))
+        return KeyStore(Names(self._file("secrets.json")))
 
     @cached_property
     def store(self) -> Store:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from scrub.library.records import JsonFile
+from scrub.library.records import Names
 from scrub.model.problem import BadCall, ScrubError
 
 SERVICE = "scrub-macros"
@@ -19,7 +19,7 @@ class NoKeyStore(ScrubError):
 class KeyStore:
     """The person's passwords by name. The names, and only these, are kept in a file of ours for `list`."""
 
-    def __init__(self, names: JsonFile) -> None:
+    def __init__(self, names: Names) -> None:
         self._names = names
 
     def get(self, name: str) -> str | None:
@@ -36,7 +36,7 @@ class KeyStore:
         """Keeps a password. Raises `NoKeyStore`."""
         self._store().set_password(SERVICE, name, password)
         with self._names.changing() as found:
-            found["names"] = sorted({*map(str, found.get("names", [])), name})
+            found["names"] = sorted({*found.get("names", []), name})
 
     def forget(self, name: str) -> None:
         """Forgets a password. Raises `BadCall` when there is none of that name."""
@@ -48,7 +48,7 @@ class KeyStore:
 
     def names(self) -> list[str]:
         """The names under which passwords are kept."""
-        return [str(name) for name in self._names.load().get("names", [])]
+        return list(self._names.load().get("names", []))
 
     @staticmethod
     def _store() -> Any:

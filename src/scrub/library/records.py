@@ -24,6 +24,17 @@ class JsonFile:
 
     def load(self) -> dict[str, Any]:
         """What it holds. Raises `FileProblem` when it is damaged; it is never overwritten then."""
+        found = self._read()
+        wrong = self.wrong(found)
+        if wrong:
+            raise FileProblem(self.path, f"it is damaged: {wrong}. Fix it, or move it away")
+        return found
+
+    def wrong(self, found: dict[str, Any]) -> str:
+        """What in it cannot be; an empty text for nothing."""
+        return ""
+
+    def _read(self) -> dict[str, Any]:
         try:
             with open(self.path, encoding="utf-8") as stream:
                 found = json.load(stream)
@@ -41,10 +52,12 @@ class JsonFile:
         write_text(self.path, json.dumps(value, ensure_ascii=False, indent=1))
 
     @contextlib.contextmanager
-    def changing(self) -> Iterator[dict[str, Any]]:
-        """What it holds, to be changed: nobody else changes it meanwhile, and it is written behind."""
+    def changing(self, mending: bool = False) -> Iterator[dict[str, Any]]:
+        """What it holds, to be changed: nobody else changes it meanwhile, and it is written behind. With `mending`,
+        what cannot be may be in it.
+        """
         with held(os.path.dirname(self.path)):
-            found = self.load()
+            found = self._read() if mending else self.load()
             before = json.dumps(found)
             yield found
             if json.dumps(found) != before:
@@ -82,24 +95,45 @@ _COUNTED = {"keep-undo": "days", "keep-undo-mb": "MB", "most-sent": "messages", 
 class Settings(JsonFile):
     """What a person has set."""
 
+    def wrong(self, found: dict[str, Any]) -> str:
+        """What no setting can be."""
+        if not _are_texts(found.get("libraries", [])):
+            return '"libraries" is a list of folders'
+        every = (_refused(name, value) for name, value in found.items() if name in SETTINGS)
+        return next((each for each in every if each), "")
+
     def set(self, name: str, value: str | None) -> None:
         """Sets one, or with None forgets it. Raises `BadCall` for an unknown name or value."""
-        setting = SETTINGS.get(name)
-        if setting is None:
+        if name not in SETTINGS:
             raise BadCall(f'there is no setting "{name}".{did_you_mean(name, SETTINGS)} See them: scrub settings')
-        if value is not None and setting.values and value not in setting.values:
-            raise BadCall(f'"{name}" is one of: {", ".join(setting.values)}; not "{value}"')
-        if value is not None and name in _COUNTED and not (value.isdigit() and int(value) > 0):
-            raise BadCall(f'"{name}" is a number of {_COUNTED[name]}, not "{value}"')
-        if value is not None and name == "encoding":
-            try:
-                codecs.lookup(value)
-            except LookupError:
-                raise BadCall(f'no encoding is called "{value}". For example: windows-1252, shift-jis') from None
-        with self.changing() as found:
+        wrong = _refused(name, value) if value is not None else ""
+        if wrong:
+            raise BadCall(wrong)
+        with self.changing(mending=True) as found:
             found.pop(name, None)
             if value is not None:
                 found[name] = value
+
+
+def _refused(name: str, value: Any) -> str:
+    """Why a setting cannot have a value; an empty text where it can."""
+    values = SETTINGS[name].values
+    if not isinstance(value, str):
+        return f'"{name}" is a text, not {json.dumps(value)}'
+    if values and value not in values:
+        return f'"{name}" is one of: {", ".join(values)}; not "{value}"'
+    if name in _COUNTED and not (value.isascii() and value.isdigit() and int(value) > 0):
+        return f'"{name}" is a number of {_COUNTED[name]}, not "{value}"'
+    if name == "encoding":
+        try:
+            codecs.lookup(value)
+        except (LookupError, ValueError):
+            return f'no encoding is called "{value}". For example: windows-1252, shift-jis'
+    return ""
+
+
+def _are_texts(values: Any) -> bool:
+    return isinstance(values, list) and all(isinstance(each, str) for each in values)
 
 
 class Pin(NamedTuple):
@@ -113,16 +147,18 @@ class Pin(NamedTuple):
 class Pins(JsonFile):
     """Pinned macros, in the person's order."""
 
+    def wrong(self, found: dict[str, Any]) -> str:
+        """What is no key of a macro."""
+        pins = found.get("pins", [])
+        fine = isinstance(pins, list) and all(
+            isinstance(each, dict) and _are_texts([each.get("key"), each.get("title"), each.get("label", "")])
+            for each in pins
+        )
+        return "" if fine else "a key has no title"
+
     def all(self) -> list[Pin]:
         """The pins in order."""
-        found = self.load().get("pins", [])
-        try:
-            pins = [Pin(each["key"], each["title"], each.get("label", "")) for each in found]
-            if all(isinstance(text, str) for pin in pins for text in pin):
-                return pins
-            raise TypeError
-        except (TypeError, KeyError, AttributeError):
-            raise FileProblem(self.path, "it is damaged. Fix it, or move it away") from None
+        return [Pin(each["key"], each["title"], each.get("label", "")) for each in self.load().get("pins", [])]
 
     def find(self, key: str) -> Pin | None:
         """The pin with this key."""
@@ -172,8 +208,21 @@ class Pins(JsonFile):
         self.save({"pins": [pin._asdict() for pin in pins]})
 
 
+class Names(JsonFile):
+    """The names under which passwords are kept."""
+
+    def wrong(self, found: dict[str, Any]) -> str:
+        """What are no names."""
+        return "" if _are_texts(found.get("names", [])) else '"names" is a list of names'
+
+
 class Approvals(JsonFile):
     """Which texts may do what: each by the fingerprint of the very text and of all that it runs."""
+
+    def wrong(self, found: dict[str, Any]) -> str:
+        """What is no approval."""
+        fine = all(isinstance(each, dict) and isinstance(each.get("title"), str) for each in found.values())
+        return "" if fine else "an approval has no title"
 
     def allows(self, fingerprint: str) -> bool:
         """Whether the person approved this text."""
@@ -208,6 +257,11 @@ class Approvals(JsonFile):
 class Use(JsonFile):
     """How often each macro was run, and when last. It is a comfort: what goes wrong with it stops nothing."""
 
+    def wrong(self, found: dict[str, Any]) -> str:
+        """What counts nothing."""
+        fine = all(isinstance(each, list) and list(map(type, each)) == [int, str] for each in found.values())
+        return "" if fine else "it does not say how often a macro was run"
+
     def count(self, title: str) -> None:
         """Counts one run."""
         with contextlib.suppress(FileProblem, OSError), self.changing() as found:
@@ -216,6 +270,6 @@ class Use(JsonFile):
 
     def of(self) -> dict[str, tuple[int, str]]:
         """Runs and last time (ISO 8601) of each title."""
-        with contextlib.suppress(FileProblem, TypeError, ValueError):
-            return {title: (int(times), str(last)) for title, (times, last) in self.load().items()}
+        with contextlib.suppress(FileProblem):
+            return {title: (times, last) for title, (times, last) in self.load().items()}
         return {}
