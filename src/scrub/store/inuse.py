@@ -6,7 +6,29 @@ import os
 import stat
 
 from scrub.store.errors import InUse, ReadOnly
-from scrub.store.locks import is_mailbox, lock_name
+
+
+def lock_name(path: str) -> str:
+    """The file that says that a mailbox is in use, as mail programs lay it beside one (RFC 4155, section 3)."""
+    return f"{path}.lock"
+
+
+def is_mailbox(path: str) -> bool:
+    """Whether a file begins as a mailbox does (RFC 4155)."""
+    try:
+        with open(path, "rb") as stream:
+            return stream.read(5) == b"From "
+    except OSError:
+        return False
+
+
+def mailbox_in_use(path: str) -> InUse:
+    """What is told of a mailbox that a mail program holds."""
+    return InUse(
+        path,
+        "a mail program works on it. Close it there, and run again. If none does, a crash left its lock behind; "
+        f"delete it: {lock_name(path)}",
+    )
 
 
 def ensure_free(path: str) -> None:
@@ -26,11 +48,7 @@ def ensure_free(path: str) -> None:
                 f"If no program has it open, a crash left this file behind; delete it: {owner}",
             )
     if is_mailbox(path) and os.path.exists(lock_name(path)):
-        raise InUse(
-            path,
-            "a mail program works on it. Close it there, and run again. If none does, a crash left its lock behind; "
-            f"delete it: {lock_name(path)}",
-        )
+        raise mailbox_in_use(path)
     if _locked(path):
         raise InUse(path, "another program has locked it. Close it there, and run again")
 

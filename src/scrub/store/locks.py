@@ -12,25 +12,12 @@ from typing import BinaryIO
 
 from scrub.store.disk import Disk
 from scrub.store.errors import Changed, InUse
+from scrub.store.inuse import is_mailbox, lock_name, mailbox_in_use
 
 #: What our own lock files say, by which recovery knows them again.
 _OURS = b"scrub\n"
 #: Seconds that another run may hold a file before this one gives up.
 _PATIENCE = 10.0
-
-
-def lock_name(path: str) -> str:
-    """The file that says that a mailbox is in use, as mail programs lay it beside one (RFC 4155, section 3)."""
-    return f"{path}.lock"
-
-
-def is_mailbox(path: str) -> bool:
-    """Whether a file begins as a mailbox does (RFC 4155)."""
-    try:
-        with open(path, "rb") as stream:
-            return stream.read(5) == b"From "
-    except OSError:
-        return False
 
 
 @contextlib.contextmanager
@@ -47,7 +34,7 @@ def _hold(disk: Disk, path: str, held: contextlib.ExitStack) -> BinaryIO:
     if mailbox:
         beside = lock_name(path)
         if not disk.claim_file(beside, _OURS):
-            raise InUse(path, f"a mail program works on it. If none does, a crash left its lock: delete {beside}")
+            raise mailbox_in_use(path)
         held.callback(disk.remove, beside)
     try:
         stream: BinaryIO = held.enter_context(open(path, "rb+"))  # noqa: SIM115 - the stack closes it

@@ -9,7 +9,7 @@ from datetime import datetime
 
 from scrub.model.late import late
 from scrub.model.problem import FileProblem
-from scrub.store.locks import is_mailbox
+from scrub.store.inuse import is_mailbox
 
 #: The flags that mailboxes share.
 SEEN, FLAGGED, ANSWERED = "S", "F", "R"
