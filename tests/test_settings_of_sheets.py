@@ -14,6 +14,8 @@ from hypothesis import strategies as st
 from sheets import load, members, schema_findings
 
 import scrub
+from scrub.formats.workbook.covered import Covered
+from scrub.model.area import Area
 
 BARE = "<sheetData/>"
 FULL = (
@@ -249,3 +251,21 @@ def test_the_sample_keeps_to_the_schema_whatever_is_set(book: Path) -> None:
     assert schema_findings(book) <= schema_findings(SAMPLE)
     scrub.undo()
     assert book.read_bytes() == SAMPLE.read_bytes()
+
+
+@given(
+    st.lists(
+        st.builds(lambda top, left, tall, wide: Area(top, left, top + tall, left + wide), st.integers(1, 40), st.integers(1, 40), st.sampled_from([0, 1, 2, 7, 30, 5000]), st.sampled_from([0, 1, 3, 8, 200])),
+        max_size=12,
+        unique=True,
+    ),
+    st.data(),
+)  # fmt: skip
+def test_what_covers_a_cell_is_found_however_large_it_is(areas: list[Area], data: st.DataObject) -> None:
+    covered = Covered(areas)
+    for area in data.draw(st.lists(st.sampled_from(areas), unique=True)) if areas else []:
+        covered.take(area)
+        areas.remove(area)
+    for row, column in data.draw(st.lists(st.tuples(st.integers(1, 80), st.integers(1, 80)), min_size=20)):
+        over = [each for each in areas if each.holds(row, column) and (row, column) != (each.top, each.left)]
+        assert covered.over(row, column) in (over or [None])

@@ -121,6 +121,30 @@ def test_an_attempt_takes_its_values_back() -> None:
     assert said(body) == ["no luck, n is 1"]
 
 
+LISTS = st.lists(
+    st.one_of(
+        st.tuples(st.sampled_from("abc"), st.sampled_from("abc")).map(lambda two: f"{two[0]} = {two[1]}"),
+        st.tuples(st.sampled_from("abc"), st.sampled_from("abc"), st.integers(0, 9)).map(lambda of: f"{of[0]} = {of[1]}.with({of[2]})"),
+        st.sampled_from("abc").map(lambda one: f"{one} = {one}.with({one})"),
+        st.sampled_from("abc").map(lambda one: f"{one} = {one}.with({one}.count)"),
+        st.tuples(st.sampled_from("abc"), st.sampled_from("abc")).map(lambda two: f"each x in {two[0]}\nif {two[1]}.count < 30\n{two[1]} = {two[1]}.with(x)\nend\nend"),
+        st.tuples(st.sampled_from("abc"), st.sampled_from("abc")).map(lambda two: f"attempt\n{two[0]} = {two[0]}.with(1)\n{two[1]} = {two[1]}.with(2)\nx = {two[0]}.last / 0\nif it fails\n{two[1]} = {two[1]}.with(3)\nend"),
+        st.sampled_from("abc").map(lambda one: f"all = all.with({one})"),
+    ),
+    max_size=14,
+)  # fmt: skip
+
+
+@given(LISTS)
+def test_a_list_grows_in_place_where_nobody_can_see_it(lines: list[str]) -> None:
+    """What holds a list keeps it as it is; both ways of lengthening one come to the same."""
+    body = "\n".join(["a = []", "b = [1]", "c = b", "all = []", *lines, 'say "{a} {b} {c} {all}"'])
+    fast = said(body)
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr("scrub.runner.growing._ALONE", -1)
+        assert said(body) == fast
+
+
 @pytest.mark.parametrize(
     ("body", "message"),
     [

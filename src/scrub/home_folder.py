@@ -250,9 +250,7 @@ class Home:
         from scrub.model.addresses import address_from
         from scrub.model.preferences import DateOrder, Mark, Preferences
 
-        most = Preferences().most_elements
-
-        found = self.settings.load()
+        usual, found = Preferences(), self.settings.load()
         order, mark = found.get("date-order"), found.get("decimal-mark")
         return Preferences(
             DateOrder(order) if order else None,
@@ -261,7 +259,8 @@ class Home:
             found.get("author") or None,
             address_from(found["address"]) if found.get("address") else None,
             tuple(word.strip().rstrip(":") for word in found.get("subject-marks", "").split(",") if word.strip()),
-            int(found.get("most-elements", most)),
+            int(found.get("most-elements", usual.most_elements)),
+            int(found.get("most-minutes", usual.most_minutes)),
         )
 
     def run(

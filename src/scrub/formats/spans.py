@@ -10,7 +10,7 @@ from bisect import bisect_left, bisect_right
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from itertools import accumulate
 from types import MappingProxyType
-from typing import NamedTuple
+from typing import NamedTuple, TypeVar
 from xml.parsers import expat
 
 from scrub.formats.xmltext import fit
@@ -18,6 +18,8 @@ from scrub.model.change import cut
 from scrub.model.late import late
 from scrub.model.preferences import CURRENT
 from scrub.model.problem import Failure
+
+T = TypeVar("T")
 
 
 class NotReadable(Failure):
@@ -35,6 +37,11 @@ def number_in(attributes: Mapping[str, str], word: str) -> int:
         raise NotReadable(f'in its attribute {word} stands "{cut(value)}", where a whole number belongs') from None
 
 
+def numbered(entries: Sequence[T], number: int) -> T | None:
+    """The entry with this number, counted from 0; None where there is none, below 0 too."""
+    return entries[number] if 0 <= number < len(entries) else None
+
+
 class Splice(NamedTuple):
     """Bytes to put in place of the range from `start` to `end` of a part."""
 
@@ -45,6 +52,7 @@ class Splice(NamedTuple):
 
 #: The namespaces that hold for an element, by their prefix ("" for the one without).
 Namespaces = Mapping[str, str]
+_NONE: Mapping[str, str] = MappingProxyType({})
 #: Both the namespaces of an Open XML document are known by these beginnings (ISO/IEC 29500-1, annex A: Strict).
 RELATIONSHIPS = "http://schemas.openxmlformats.org/officeDocument/2006/relationships"
 _RELATIONSHIPS = (
@@ -70,11 +78,18 @@ class Span:
         self.raw_name = raw_name
         prefix, _, self.name = raw_name.rpartition(":")
         self.uri = namespaces.get(prefix, "")
-        self.attributes = attributes
+        self.attributes: Mapping[str, str] = attributes or _NONE
         self.namespaces = namespaces
-        self.children: list[Span] = []
+        self.children: Sequence[Span] = ()
         self.start = start
         self.open_end = self.close_start = self.end = start
+
+    def take_in(self, child: Span) -> None:
+        """Takes an element in behind its last child."""
+        if isinstance(self.children, list):
+            self.children.append(child)
+        else:  # most have no child, or one: a list takes twice the room of these
+            self.children = [*self.children, child] if self.children else (child,)
 
     @property
     def prefix(self) -> str:
@@ -95,7 +110,7 @@ class Span:
         """Every element inside it, in the order of the part; with `read_only` without what is in those that a search
         found, which are plain.
         """
-        waiting = self.children[::-1]
+        waiting = list(reversed(self.children))
         while waiting:
             span = waiting.pop()
             yield span
@@ -210,7 +225,7 @@ class _Builder:
         while self.next is not None and self.next.start <= at:
             within = self.open[-1]
             self.next.belong(within.namespaces)
-            within.children.append(self.next)
+            within.take_in(self.next)
             length = self.next.end - self.next.start
             self.shift += length
             at += length
@@ -236,7 +251,7 @@ class _Builder:
         span = Span(name, attributes, at, namespaces)
         span.open_end = tag_end(self.data, at)
         if self.open:
-            self.open[-1].children.append(span)
+            self.open[-1].take_in(span)
         else:
             self.root = span
         self.open.append(span)

@@ -6,6 +6,7 @@ copied range of the old file, with its header, its descriptor and any gap behind
 
 from __future__ import annotations
 
+import io
 import os
 import struct
 import zlib
@@ -29,10 +30,11 @@ _BIG = 0xFFFFFFFF
 #: Limits that no office file comes near, and a zip bomb must pass.
 MOST_MEMBERS = 65_000
 LARGEST_MEMBER = 4 << 30
-LARGEST_RATIO = 400
+LARGEST_RATIO = 200
 RATIO_FROM = 32 << 20  # a ratio is looked at only above this size in bytes
 
 _CHUNK = 1 << 18
+_PIECE = 1 << 14  # of packed bytes, which come to 16 MB at the most
 
 
 class Member(NamedTuple):
@@ -192,9 +194,8 @@ class Package:
         if member.method == _STORED:
             data = packed
         elif member.method == _DEFLATED:
-            inflater = zlib.decompressobj(-15)
             try:
-                data = inflater.decompress(packed, member.size + 1)
+                data = _inflated(packed, member.size)
             except zlib.error:
                 raise self.problem(f'its part "{name}" is damaged and cannot be unpacked') from None
         else:
@@ -332,6 +333,18 @@ def _end_record(tail: bytes) -> int:
             return found
         found = tail.rfind(b"PK\x05\x06", 0, found)
     return last
+
+
+def _inflated(packed: bytes, size: int) -> bytes:
+    """The unpacked bytes, or a few more than there may be. Piece by piece into one buffer, which becomes the bytes
+    themselves: unpacked in one call, a part takes twice its room. Raises `zlib.error` where they are damaged.
+    """
+    inflater, found = zlib.decompressobj(-15), io.BytesIO()
+    for at in range(0, len(packed), _PIECE):
+        found.write(inflater.decompress(packed[at : at + _PIECE]))
+        if found.tell() > size:
+            break
+    return found.getvalue()
 
 
 def _extras(extra: bytes) -> Iterator[tuple[int, bytes]]:

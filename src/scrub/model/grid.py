@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from types import MappingProxyType
 from typing import Any, NamedTuple
 
@@ -224,7 +224,7 @@ class Grid:
         """Changes how a cell looks."""
         raise NotImplementedError
 
-    def merged(self) -> Sequence[Area]:
+    def merged(self) -> Collection[Area]:
         """The ranges that are merged into one cell."""
         return ()
 

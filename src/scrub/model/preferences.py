@@ -35,7 +35,8 @@ class Preferences(NamedTuple):
     author: str | None = None  # who is named for recorded changes
     address: Address | None = None  # from whom messages go out
     marks: tuple[str, ...] = ()  # more marks in front of subjects
-    most_elements: int = 600_000  # of a part of a file that is read element by element
+    most_elements: int = 350_000  # of a part of a file that is read element by element
+    most_minutes: int = 10  # of work of a macro on one file
 
 
 @contextmanager

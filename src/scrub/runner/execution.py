@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import time
 from collections.abc import Callable, Mapping
 from typing import Any
 
@@ -10,7 +11,8 @@ from scrub.model.change import ReadOnly
 from scrub.model.declare import Item, Reach
 from scrub.model.files import ensure_file_name, placed
 from scrub.model.host import Host
-from scrub.model.problem import Failure
+from scrub.model.preferences import CURRENT
+from scrub.model.problem import Failure, counted
 from scrub.model.types import ADDRESS, TEXT, list_of
 from scrub.runner.fitting import fitted
 from scrub.runner.opened import Opened, Opens
@@ -18,6 +20,8 @@ from scrub.store.patch import free_path
 
 #: Statements that one execution may run in its loops. A million turns of a long loop fit; an endless one ends.
 BUDGET = 20_000_000
+#: Statements between two looks at the clock.
+_OFTEN = 100
 
 
 class Execution:
@@ -29,6 +33,9 @@ class Execution:
         self.reach = reach
         self.budget = budget
         self.steps = budget
+        self.look_at = budget  # the statements left at which the clock is looked at
+        self._minutes = CURRENT.get().most_minutes
+        self._end = time.process_time() + self._minutes * 60  # of work: nobody is hurried who is asked something
         self.log: list[str] = []
         self.said: list[str] = []
         self.remarks = 0
@@ -41,8 +48,16 @@ class Execution:
         self._selected: Item | None = None
 
     def spend(self, steps: int) -> None:
-        """Counts statements about to run. Raises `Failure` when the budget is spent."""
+        """Counts statements about to run. Raises `Failure` when the budget of statements or of minutes is spent."""
         self.steps -= steps
+        if self.steps >= self.look_at:
+            return
+        self.look_at = max(0, self.steps - _OFTEN)
+        if time.process_time() > self._end:
+            raise Failure(
+                f"the macro worked {counted(self._minutes, 'minute')} on this without coming to an end. If it needs "
+                f"longer: scrub settings most-minutes {self._minutes * 10}"
+            )
         if self.steps < 0:
             raise Failure(
                 f"the macro ran {self.budget:,} lines without coming to an end. "

@@ -19,6 +19,7 @@ from scrub.runner.answers import typed
 from scrub.runner.execution import Execution, Frame
 from scrub.runner.expressions import Expressions
 from scrub.runner.fitting import fitted
+from scrub.runner.growing import lengthened
 from scrub.runner.lookups import records, visited
 from scrub.runner.step import View, Watch
 
@@ -122,11 +123,23 @@ class Statements(Expressions):
         if isinstance(node.value, tree.Call) and node.value.word in ("ask", "secret"):
             return lambda frame: None  # answered before the start
         value, slot = self.evaluate(node.value), self.means[node].slot
+        added = self._added(node, slot)
+        if added is not None:
+            return lengthened(slot, self.evaluate(added), value)
 
         def run(frame: Frame) -> None:
             frame[slot] = value(frame)
 
         return run
+
+    def _added(self, node: tree.SetName, slot: int) -> tree.Expression | None:
+        """What a list is made longer by, in `names = names.with(…)`."""
+        dot = node.value
+        if not isinstance(dot, tree.Dot) or dot.word != "with" or not isinstance(dot.target, tree.Name):
+            return None
+        given = dot.arguments or ()
+        fits = len(given) == 1 and given[0].name is None and not given[0].exactly
+        return given[0].value if fits and self.means[dot.target].slot == slot else None
 
     def _do_setfield(self, node: tree.SetField) -> Run:
         target, value, word = self.evaluate(node.target.target), self.evaluate(node.value), node.target.word
@@ -202,7 +215,7 @@ class Statements(Expressions):
                 if by_items and value.removed:
                     continue
                 execution.steps -= cost
-                if execution.steps < 0:
+                if execution.steps < execution.look_at:
                     execution.spend(0)
                 frame[slot] = value
                 try:
@@ -244,7 +257,7 @@ class Statements(Expressions):
             count = fitted(times(frame), NUMBER, "how often to repeat", None, True) or 0
             for turn in range(1, count + 1):
                 execution.steps -= cost
-                if execution.steps < 0:
+                if execution.steps < execution.look_at:
                     execution.spend(0)
                 if slot >= 0:
                     frame[slot] = Decimal(turn)

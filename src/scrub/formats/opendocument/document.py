@@ -261,7 +261,7 @@ def _element_of(root: Span, name: tuple[str, str]) -> Span | None:
 def _cells_of(table: Span) -> list[list[tuple[int, Span]]]:
     """The cells of each row with the column in which each begins (9.1.4); those that another covers are left out."""
     rows: list[list[tuple[int, Span]]] = []
-    waiting = table.children[::-1]
+    waiting = list(reversed(table.children))
     while waiting:
         span = waiting.pop()
         if span.uri == TABLE and span.name in ("table-header-rows", "table-rows", "table-row-group"):

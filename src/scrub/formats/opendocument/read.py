@@ -165,7 +165,7 @@ def paragraphs_of(root: Span) -> Iterator[tuple[Span, str, Span]]:
 
 def _held(paragraph: Span) -> Iterator[tuple[Span, str]]:
     """The notes and frames in a paragraph, each with the place of what stands in it."""
-    waiting = paragraph.children[::-1]
+    waiting = list(reversed(paragraph.children))
     while waiting:
         span = waiting.pop()
         if of(span, TEXT, "note"):

@@ -182,7 +182,7 @@ class FoundParagraph(FoundElement):
                     element = self._inner(name.decode(), names[name], each.start(), each.end(), each.end())
                     written = _WRITTEN[name]
                 element.children = []
-                run.children.append(element)
+                run.take_in(element)
                 if written:
                     found.append(Piece(at, written, element, run, name is None))
                     at += len(written)

@@ -133,7 +133,7 @@ def control_hole(control: Span, start: int, end: int) -> OfficeHole:
 
 def _inside(paragraph: Span) -> Iterator[Span]:
     """Every element of word processing that stands in the paragraph itself, not in a text box of it."""
-    waiting = paragraph.children[::-1]
+    waiting = list(reversed(paragraph.children))
     while waiting:
         span = waiting.pop()
         if own(span) and span.name not in ("p", "del", "moveFrom", "drawing", "pict", "object"):

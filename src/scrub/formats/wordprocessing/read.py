@@ -200,7 +200,7 @@ class Boxed(NamedTuple):
 
 def boxed_in(paragraph: Span) -> Iterator[Boxed]:
     """The paragraphs in text boxes of a paragraph, each once."""
-    waiting = paragraph.children[::-1]
+    waiting = list(reversed(paragraph.children))
     while waiting:
         span = waiting.pop()
         if span.name == "AlternateContent" and not own(span):

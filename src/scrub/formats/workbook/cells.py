@@ -9,6 +9,7 @@ from typing import Any
 
 from scrub.formats.sheet import NOBODYS, UNCHANGED, keep, put_back, told
 from scrub.formats.workbook.colours import same_colour
+from scrub.formats.workbook.covered import Covered
 from scrub.formats.workbook.formulas import problem_of, translated
 from scrub.formats.workbook.part import SheetPart
 from scrub.formats.workbook.reading import Loads, SheetReading, placed
@@ -29,9 +30,6 @@ _FORMS = {DATE: "mm-dd-yy", TIME: "m/d/yy h:mm", DURATION: "[h]:mm:ss"}
 #: The most characters that a cell holds.
 MOST_CHARACTERS = 32_767
 
-#: Cells of a merge up to which each is listed.
-_HUGE = 100_000
-
 
 class SheetCells(SheetReading):
     """Cells that can be changed."""
@@ -39,8 +37,7 @@ class SheetCells(SheetReading):
     def __init__(self, shared: Shared, part: SheetPart, loads: Loads) -> None:
         super().__init__(shared, part, loads)
         self._name = part.sheet
-        self._covered: dict[int, Area] | None = None  # the cells under merges; None when that must be looked up
-        self._huge: list[Area] = []
+        self._covered: Covered | None = None  # the cells under merges; None when that must be looked up
         self._free: bool | None = None  # whether all its cells can be changed; None when that must be looked up
         self.formed: dict[int, int] = {}  # the formats that dates and durations brought along
 
@@ -67,8 +64,14 @@ class SheetCells(SheetReading):
                 )
 
     def locks_changed(self) -> None:
-        """Is told when its protection or its merges changed: what keeps cells from being changed is looked up anew."""
-        self._free = self._covered = None
+        """Is told when its protection changed: what keeps cells from being changed is looked up anew."""
+        self._free = None
+
+    def merges_changed(self, area: Area, merged: bool) -> None:
+        """Is told of a range that was merged or taken apart."""
+        self._free = None
+        if self._covered is not None:
+            (self._covered.add if merged else self._covered.take)(area)
 
     def is_free(self) -> bool:
         """Whether nothing on the sheet keeps a cell from being changed: asked once for many cells."""
@@ -78,19 +81,8 @@ class SheetCells(SheetReading):
 
     def _merged_over(self, row: int, column: int) -> Area | None:
         if self._covered is None:
-            small = [a for a in self.merged() if (a.bottom - a.top + 1) * (a.right - a.left + 1) < _HUGE]
-            self._covered = {
-                self.key(each_row, each_column): area
-                for area in small
-                for each_row in range(area.top, area.bottom + 1)
-                for each_column in range(area.left, area.right + 1)
-                if (each_row, each_column) != (area.top, area.left)
-            }
-            self._huge = [area for area in self.merged() if area not in small]
-        found = self._covered.get(self.key(row, column))
-        if found is None and self._huge:
-            found = next((a for a in self._huge if a.holds(row, column) and (row, column) != (a.top, a.left)), None)
-        return found
+            self._covered = Covered(self.merged())
+        return self._covered.over(row, column)
 
     # -- changing values
 

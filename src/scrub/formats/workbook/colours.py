@@ -6,7 +6,7 @@ import colorsys
 import re
 from collections.abc import Callable, Mapping
 
-from scrub.formats.spans import number_in
+from scrub.formats.spans import number_in, numbered
 from scrub.model.colours import colour_of
 
 _BASIC = "000000 ffffff ff0000 00ff00 0000ff ffff00 ff00ff 00ffff".split()
@@ -41,8 +41,7 @@ class Colours:
         if "theme" in attributes:
             found = self._of_theme(number_in(attributes, "theme"))
         elif "indexed" in attributes:
-            palette, number = self._palette() or _PALETTE, number_in(attributes, "indexed")
-            found = palette[number] if number < len(palette) else None
+            found = numbered(self._palette() or _PALETTE, number_in(attributes, "indexed"))
         else:
             return None
         return "#" + _tinted(found, float(attributes.get("tint", "0"))) if found else None
@@ -57,7 +56,7 @@ class Colours:
                 )
                 if found:
                     self._theme[name] = found[1].decode().lower()
-        return self._theme.get(_THEME[number]) if number < len(_THEME) else None
+        return self._theme.get(numbered(_THEME, number) or "")
 
     @staticmethod
     def write(colour: str) -> str:

@@ -9,7 +9,7 @@ from typing import NamedTuple
 from scrub.formats.kept import Kept
 from scrub.formats.opc.parts import Parts
 from scrub.formats.opc.relationships import part_tree
-from scrub.formats.spans import RELATIONSHIPS, Splice, ended, number_in, parse, spliced
+from scrub.formats.spans import RELATIONSHIPS, Splice, ended, number_in, numbered, parse, spliced
 from scrub.formats.workbook.part import SheetPart, Skeleton
 from scrub.formats.workbook.strings import runs_of, text_element
 from scrub.formats.xmltext import text_of, unescaped
@@ -126,7 +126,7 @@ class CommentPart:
                 content = data[text.open_end : text.close_start] if text else b""
                 number = number_in(span.attributes, "authorId")
                 found[cell_of(span.attributes.get("ref", "A1"))] = Note(
-                    "".join(run.text for run in runs_of(content)), authors[number] if number < len(authors) else ""
+                    "".join(run.text for run in runs_of(content)), numbered(authors, number) or ""
                 )
         return found
 

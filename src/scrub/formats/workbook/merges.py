@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Collection, Mapping
 
 from scrub.formats.kept import Kept
 from scrub.formats.opc.parts import Parts
@@ -16,21 +16,21 @@ from scrub.model.sheet import Sheet
 class Merges:
     """The merged ranges of one sheet as they should be."""
 
-    def __init__(self, sheet: Sheet, part: SheetPart, changed: Callable[[], None]) -> None:
-        """`changed` is told when they change: other cells can then be written."""
+    def __init__(self, sheet: Sheet, part: SheetPart, changed: Callable[[Area, bool], None]) -> None:
+        """`changed` is told of each that comes or goes: other cells can then be written."""
         self._sheet = sheet
         self._part = part
         self._changed = changed
-        self._areas: Kept[list[Area]] = Kept(self._read, set)
+        self._areas: Kept[dict[Area, None]] = Kept(self._read)
 
-    def _read(self) -> list[Area]:
+    def _read(self) -> dict[Area, None]:
         holder = self._part.skeleton().root.child("mergeCells")
-        return [area_of(span.attributes.get("ref", "")) for span in holder.all("mergeCell")] if holder else []
+        return {area_of(span.attributes.get("ref", "")): None for span in holder.all("mergeCell")} if holder else {}
 
     @property
-    def areas(self) -> Sequence[Area]:
+    def areas(self) -> Collection[Area]:
         """The merged ranges."""
-        return self._areas.now
+        return self._areas.now.keys()
 
     @property
     def touched(self) -> bool:
@@ -52,19 +52,20 @@ class Merges:
         for other in (*self.areas, *(table.area for table in self._sheet.tables())):
             if other.meets(area):
                 raise Failure(f"{self._sheet.name} {area} meets {other}, which is merged or a table")
-        self._set([*self.areas, area], area, False, True)
+        self._set(area, True)
 
     def unmerge(self, area: Area) -> None:
         """Takes a merge apart."""
-        self._set([each for each in self.areas if each != area], area, True, False)
+        self._set(area, False)
 
-    def _set(self, fresh: list[Area], area: Area, before: bool, after: bool) -> None:
+    def _set(self, area: Area, merged: bool) -> None:
         ensure_unprotected(self._sheet)
-        back = self._areas.put(fresh)
-        self._changed()
+        self._put(area, merged)
+        self._sheet.changed("merged", not merged, merged, lambda: self._put(area, not merged), inner=(area,))
 
-        def revert() -> None:
-            back()
-            self._changed()
-
-        self._sheet.changed("merged", before, after, revert, inner=(area,))
+    def _put(self, area: Area, merged: bool) -> None:
+        if merged:
+            self._areas.now[area] = None
+        else:
+            self._areas.now.pop(area, None)
+        self._changed(area, merged)

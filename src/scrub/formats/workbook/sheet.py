@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from typing import Any
 
 from scrub.formats.opc.parts import Parts
@@ -42,7 +42,7 @@ class OfficeSheet(SheetCells):
         self.state = self.first_state = entry.attributes.get("state", "visible")
         self._tables: list[TablePlace] | None = None
         self._protection = Protection(self, self.part, self.locks_changed)
-        self._merges = Merges(self, self.part, self.locks_changed)
+        self._merges = Merges(self, self.part, self.merges_changed)
         self.settings = Settings(self, self.part, shared)
         self._lines = Lines(self, self.part, lambda: self.load().stored)
         self._links = Links(self, self.part)
@@ -146,7 +146,7 @@ class OfficeSheet(SheetCells):
         """The format that a new cell gets from its row or column."""
         return self._lines.inherited_style(row, column)
 
-    def merged(self) -> Sequence[Area]:
+    def merged(self) -> Collection[Area]:
         """The merged ranges."""
         return self._merges.areas
 

@@ -6,7 +6,7 @@ import re
 from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
-from scrub.formats.spans import Span, Splice, escaped, number_in, parse, spliced
+from scrub.formats.spans import Span, Splice, escaped, number_in, numbered, parse, spliced
 from scrub.formats.workbook.colours import Colours
 from scrub.formats.workbook.elements import all_placed
 from scrub.formats.xmltext import attributes_of, is_on, unescaped, xstring_value
@@ -119,9 +119,7 @@ class Styles:
 
     def of(self, style: int) -> Format:
         """A cell format by its number; one that is not there is the first."""
-        if style < len(self.formats):
-            return self.formats[style]
-        return self.formats[0] if self.formats else Format({}, {}, {}, b"")
+        return numbered(self.formats, style) or numbered(self.formats, 0) or Format({}, {}, {}, b"")
 
     # -- reading
 
@@ -163,8 +161,7 @@ class Styles:
 
     def is_filled(self, style: int) -> bool:
         """Whether anything is drawn behind a cell of this format: a colour, a pattern or a gradient."""
-        fill = self.of(style).number("fillId")
-        found = self._fills[fill] if fill < len(self._fills) else b""
+        found = numbered(self._fills, self.of(style).number("fillId")) or b""
         pattern = re.search(rb'patternType="(\w+)"', found)
         return b"gradientFill" in found or (pattern is not None and pattern[1] != b"none")
 
@@ -173,10 +170,10 @@ class Styles:
         return self.of(style).number("numFmtId") in (14, 22)
 
     def _font(self, number: int) -> bytes:
-        return self._fonts[number] if number < len(self._fonts) else b""
+        return numbered(self._fonts, number) or b""
 
     def _fill_colour(self, number: int) -> str | None:
-        fill = self._fills[number] if number < len(self._fills) else b""
+        fill = numbered(self._fills, number) or b""
         pattern = re.search(rb'patternType="(\w+)"', fill)
         if pattern is None or pattern[1] == b"none" or b"gradientFill" in fill:
             return None
@@ -189,7 +186,7 @@ class Styles:
         """The number of the format that is like this one but for one field; one that was derived before and gets its
         own look back is the first one again.
         """
-        if style >= len(self.formats):
+        if not 0 <= style < len(self.formats):
             style = 0
         key = (style, word, value)
         found = self._derived.get(key)
