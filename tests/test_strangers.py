@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 import os
 import re
+import zipfile
 from collections.abc import Callable
 from email.header import Header
 from pathlib import Path
@@ -186,6 +187,10 @@ def test_a_backup_brings_macros_and_nothing_else_unasked(
     assert scrub.home().settings.load() == {"name": "Theirs"}
     assert [pin.key for pin in scrub.home().pins.all()] == ["m"]
     assert cli("library", "restore", "b.zip", "--take", "gone").code == 2
+    with zipfile.ZipFile("odd.zip", "w") as archive:
+        archive.writestr("settings.json", '{"most-sent": "many", "date-order": "day-first"}')
+    told = clean(cli("library", "restore", "odd.zip"))
+    assert ("most-sent" in told, "date-order" in told) == (False, True)
 
 
 def test_a_joined_folder_follows_no_links_and_stands_in_for_nothing(

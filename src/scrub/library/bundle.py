@@ -9,7 +9,7 @@ from collections.abc import Iterable
 from typing import NamedTuple
 
 from scrub.library.library import Entry, Library
-from scrub.library.records import JsonFile, Pins
+from scrub.library.records import Pins, Settings
 from scrub.library.text import ENDINGS, decoded
 from scrub.model.operations import as_file_name
 from scrub.model.problem import FileProblem
@@ -89,14 +89,15 @@ def _offer(home: str, name: str, data: bytes, wanted: set[str], offered: dict[st
     try:
         held = json.loads(data)
         if name == "settings.json":
-            with JsonFile(os.path.join(home, name)).changing() as own:
+            settings = Settings(os.path.join(home, name))
+            with settings.changing() as own:
                 folders = own.get("libraries", [])
                 for folder in map(str, held.pop("libraries", [])):
                     if folder not in folders:
                         offered[folder] = "a joined folder"
                         own["libraries"] = folders = [*folders, *([folder] if folder in wanted else [])]
                 for word, value in held.items():
-                    if own.get(word) != value:
+                    if own.get(word) != value and not settings.wrong({word: value}):
                         offered[word] = f"the setting {word}: {value}"
                         own |= {word: value} if word in wanted else {}
                 if not own.get("libraries", ["some"]):
