@@ -67,7 +67,7 @@ def test_every_example_of_an_operation_runs(entry: object, book: Path) -> None:
     values = (
         'reply = "2026-05-01"\n' if "as-date" in entry.written else 'reply = "1.5 (a, b)"\n'
         'memo = "a"\nweight = 1.55\nboxes = 2.1\ndifference = 3\nlate = ["a"]\nnames = ["b", "a"]\namounts = [1, 2]\n'
-        "wait = 3 days\nmargin = 2 cm\nlimit = 1 MB\n"
+        "nights = pairs(otherwise: 0)\nwait = 3 days\nmargin = 2 cm\nlimit = 1 MB\n"
     )  # fmt: skip
     example = entry.docs.example
     if "message." in example:

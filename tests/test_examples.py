@@ -119,6 +119,8 @@ def phrase(example: str) -> str:
     if first in ("if", "each", "while", "in") or " times" in example:
         tail = '\nsay "a"\nend'
     body = f"{example}{tail}"
+    if example.startswith("nights("):
+        body = f"nights = pairs()\n{example}"
     if first in ("skip", "leave") or example.startswith(("if sheet.hidden", "row(", "column(", "log")):
         body = f"each sheet\n{body}\nend"
     if example.startswith("if selection"):
@@ -141,7 +143,7 @@ def test_every_declaration_is_documented_with_an_example_that_is_right() -> None
         assert example, entry.written
         header = (
             "macro Test\nfor workbook\n"
-            + 'reply = "a"\nmemo = "a"\nweight = 1.5\nboxes = 2\ndifference = 3\nlate = ["a"]\nnames = ["a"]\namounts = [1]\nwait = 3 days\nmargin = 2 cm\nlimit = 1 MB\n'
+            + 'reply = "a"\nmemo = "a"\nweight = 1.5\nboxes = 2\ndifference = 3\nlate = ["a"]\nnames = ["a"]\namounts = [1]\nnights = pairs(otherwise: 0)\nwait = 3 days\nmargin = 2 cm\nlimit = 1 MB\n'
         )
         if entry.what in ("statement", "look-up"):
             found = scrub.check_text(phrase(example))

@@ -68,7 +68,7 @@ from scrub.language.parser import parse
         ('if "a"\nend', "a condition is expected, this is a text"),
         ('if 1 is 1 or "b"\nend', 'both sides of "or" are conditions'),
         ('if 1 is "a"\nend', "a number is never a text"),
-        ('if "a" < 2\nend', "compares numbers and dates"),
+        ('if "a" < 2\nend', "a text cannot be compared with a number"),
         ("skip", "there is no loop here"),
         ("leave loop", "there is no loop here to leave"),
         ("each sheet\nskip workbook\nend", 'no loop over "workbook" is around'),

@@ -415,3 +415,21 @@ def test_a_column_named_by_its_heading_begins_below_it(home: Path) -> None:
     )
     assert found.log == ["9", "A2", "B2", "A3", "B3", "Hut"]
     assert path.exists()
+
+
+@pytest.mark.parametrize(
+    "nothing", ["", "<is></is>", "<is/>", "<is><t/></is>", "<is><t></t></is>", '<is><t xml:space="preserve"/></is>']
+)
+@pytest.mark.parametrize("text", ["Ga&#241;et", "Gañet", "a_x0041_b", "a&#13;b"])
+def test_texts_beside_cells_of_no_text(home: Path, nothing: str, text: str) -> None:
+    """Some writers leave a cell that says it is a text, and holds none."""
+    cells = (
+        f'<c r="A1" t="inlineStr"><is><t>{text}</t></is></c>',
+        f'<c r="A2" t="inlineStr">{nothing}</c>',
+        '<c r="A3"><v>1</v></c>',
+    )
+    path = made(rows(*cells))
+    found = run('each cell in cells("S1!A1:A3")\nlog "{cell.value}|"\nend\neach row\nlog "{row.cell("A").value}"\nend')
+    assert found.problem is None
+    wanted = load(path)["S1"]["A1"].value
+    assert [each.rstrip("|") for each in found.log[:3]] == [wanted.replace("_x0041_", "A"), "", "1"]

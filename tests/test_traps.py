@@ -251,7 +251,7 @@ NUMBERS = (
         ('in sheet("S1")\nlog "{column("B").values.sum}"\nend', "S1 B4 holds the error #DIV/0!"),
         (
             'in sheet("S1")\nif cell("A5").value > 3\nlog "x"\nend\nend',
-            'S1 A5: ">" compares numbers and dates, this is a text "12", which reads as a number',
+            'S1 A5: ">" compares two numbers, two dates or two texts; this is a text "12", which reads as a number',
         ),
         ('cell("S1!A1").value = cell("S1!XFE1").value', "lies outside the sheet"),
         ('cell("S1!A1048577").value = 1', "lies outside the sheet"),

@@ -156,7 +156,7 @@ def test_a_list_grows_in_place_where_nobody_can_see_it(lines: list[str]) -> None
         ('x = "a".starting(0 - 1)', "cannot be -1"),
         ('x = "a".starting(1.5)', "whole number"),
         ('x = [1, "a"]\neach y in x\nz = y + 1\nend', 'this is a text "a"'),
-        ('x = [1, "a"]\nif x.last < 2\nend', "compares numbers and dates"),
+        ('x = [1, "a"]\nif x.last < 2\nend', "two dates or two texts"),
         ('x = ["a", 1]\nif x.last contains "a"\nend', "goes with texts"),
         ('x = [1, "a"]\nif x.last\nend', "a condition is expected"),
         ('x = ["a", 1]\nx = x.last.upper', 'a number has no operation "upper"'),

@@ -85,8 +85,8 @@ def _terminal() -> tuple[int, int]:
     except (OSError, ValueError):
         size = (100, 24)
     return (
-        int(columns) if columns.isdigit() and int(columns) else size[0] or 100,
-        int(lines) if lines.isdigit() and int(lines) else size[1] or 24,
+        int(columns) if columns.isdecimal() and int(columns) else size[0] or 100,
+        int(lines) if lines.isdecimal() and int(lines) else size[1] or 24,
     )
 
 

@@ -64,7 +64,7 @@ def command(
     as_json: bool,
 ) -> int:
     """Runs MACRO (a title, some of its words, or a path) on FILES; `-` reads file names from standard input."""
-    if macro is None or (macro.isdigit() and again is None and not files):
+    if macro is None or (macro.isdecimal() and again is None and not files):
         if again is not None or macro is not None:
             raise scrub.BadCall(f"Name the macro too: scrub run TITLE --again {again or macro}")
         raise scrub.BadCall("which macro? Write: scrub run TITLE FILE. See them: scrub macros")

@@ -37,6 +37,14 @@ def number_in(attributes: Mapping[str, str], word: str) -> int:
         raise NotReadable(f'in its attribute {word} stands "{cut(value)}", where a whole number belongs') from None
 
 
+def whole(written: str | None, most: int) -> int | None:
+    """The whole number that is written, from 0 to `most`; None for what is none: a reader passes such a thing by."""
+    if not written or len(written) > 18 or not (written.isascii() and written.isdigit()):
+        return None
+    number = int(written)
+    return number if number <= most else None
+
+
 def numbered(entries: Sequence[T], number: int) -> T | None:
     """The entry with this number, counted from 0; None where there is none, below 0 too."""
     return entries[number] if 0 <= number < len(entries) else None

@@ -199,7 +199,9 @@ class Package:
             except zlib.error:
                 raise self.problem(f'its part "{name}" is damaged and cannot be unpacked') from None
         else:
-            raise self.problem(f'its part "{name}" is packed in a way that Scrub does not know ({member.method})')
+            raise self.problem(
+                f'its part "{name}" is packed by a method ({member.method}) that office files do not use'
+            )
         if len(data) != member.size or zlib.crc32(data) != member.crc:
             raise self.problem(f'its part "{name}" is damaged: its contents do not match its checksum')
         return data

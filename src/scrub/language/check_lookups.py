@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 
 from scrub.language import advice, tree
 from scrub.language.check_operators import Operators
 from scrub.language.program import Program
 from scrub.language.scope import LATER_KINDS, Scope
+from scrub.language.source import source_of
 from scrub.language.tree import Argument, Expression, Place
 from scrub.model.problem import Problem, did_you_mean, nearest
-from scrub.model.types import ADDRESS, ANY, NUMBER, TEXT, ChoiceClass, Type, list_of
+from scrub.model.types import ADDRESS, ANY, NOTHING, NUMBER, SECRET, TEXT, YES_NO, ChoiceClass, Type, list_of
 from scrub.model.values import fold
 from scrub.model.vocabulary import Callee, Vocabulary
 
@@ -52,6 +53,10 @@ class Lookups(Operators):
     def _call(self, node: tree.Call) -> Type:
         if node.word in self.vocabulary.kinds:
             return self._lookup(node)
+        if node.word == "pairs":
+            return self._pairs(node)
+        if node.word in self.scope.names and self.scope.names[node.word].type.word in ("pairs", "anything"):
+            return self.of_key(node)
         if node.word == "own-file":
             return self._own_file(node)
         if node.word == "open":
@@ -92,6 +97,63 @@ class Lookups(Operators):
             )
             self.note(node.place, f'"{node.word}(…)" is not known.{guess}')
         return ANY
+
+    def _pairs(self, node: tree.Call) -> Type:
+        """`pairs(otherwise: 0)`: a value for each key, and what a key has that got none."""
+        found = [self.type(argument.value) for argument in node.arguments]
+        if [argument.name for argument in node.arguments] not in ([], ["otherwise"]):
+            self.note(node.place, "write: pairs(), or with what a key has that got no value: pairs(otherwise: 0)")
+        return Type("pairs", found[0] if found and found[0] not in (NOTHING, list_of(ANY)) else ANY)
+
+    def of_key(self, node: tree.Call) -> Type:
+        """`nights(record.hut)`: the value of a key."""
+        name = self.scope.names[node.word]
+        self.read.add(node.word)
+        self.means[node].pairs, self.means[node].slot = True, name.slot
+        if len(node.arguments) != 1 or node.arguments[0].name is not None or node.arguments[0].exactly:
+            self.note(node.place, f'write one key in the brackets: {node.word}("…")')
+        for argument in node.arguments:
+            if self.type(argument.value) == SECRET:
+                self.note(argument.place, "a secret cannot be a key")
+        return name.type.of or ANY
+
+    def _gather(self, node: tree.Gather) -> Type:
+        """`sum(record.nights where record.paid)`: a value of each item of the kind that is named first."""
+        word = next((each.word for each in _names(node.value) if each.word in self.vocabulary.kinds), "")
+        if not word:
+            self._gather_nothing(node)
+            return ANY
+        found = self.items_inside(word, node.inside, node.place)
+        means = self.means[node]
+        if found is not None:
+            means.base, means.path = found
+        with self.scope.entered(word, word) as item:
+            means.slot, means.headings = item.slot, item.headings
+            if node.where is not None:
+                self.condition(node.where)
+            value = self.type(node.value)
+        if value == SECRET:
+            self.note(node.value.place, "a secret cannot be in a list")
+        if node.operation == "list":
+            return list_of(value)
+        if value.item or value in (TEXT, YES_NO, ADDRESS) or value.word == "list":
+            wanted = "numbers or dates" if node.operation in ("smallest", "largest") else "numbers"
+            if not (value == TEXT and node.operation in ("smallest", "largest")):
+                self.note(node.value.place, f'"{node.operation}" goes over {wanted}, this is {value}', "wrong-type")
+        return value
+
+    def _gather_nothing(self, node: tree.Gather) -> None:
+        value = self.type(node.value)
+        if node.inside is not None:
+            self.type(node.inside)
+        if isinstance(node.value, tree.Name) and node.value.word in LATER_KINDS:
+            self.note(node.place, f'"{node.value.word}" cannot be visited yet')
+        elif value.word in ("list", "anything") and node.operation != "list":
+            self.note(
+                node.place, f"an operation of a list follows it after a dot: {source_of(node.value)}.{node.operation}"
+            )
+        else:
+            self.note(node.place, f"write a value of each item: {node.operation}(record.nights where record.paid)")
 
     def _own_file(self, node: tree.Call) -> Type:
         """`own-file("stamp.png")`: the path of a file that belongs to the macro."""
@@ -265,3 +327,11 @@ class Lookups(Operators):
             self.note(place, f"there is no {word} inside a {current.said}" if current else f"there is no {word} here")
             return None
         return found[0], found[1]
+
+
+def _names(node: tree.Node) -> Iterator[tree.Name]:
+    """The bare words of an expression, in the order of the text."""
+    if isinstance(node, tree.Name):
+        yield node
+    for each in tree.children(node):
+        yield from _names(each)

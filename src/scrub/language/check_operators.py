@@ -11,7 +11,7 @@ from scrub.language.meanings import Meanings
 from scrub.language.tree import Expression, Place
 from scrub.model.patterns import pattern_of
 from scrub.model.problem import Failure
-from scrub.model.types import ANY, DATE, DURATION, LENGTH, NUMBER, SECRET, SIZE, TEXT, TIME, YES_NO, Type
+from scrub.model.types import ADDRESS, ANY, DATE, DURATION, LENGTH, NUMBER, SECRET, SIZE, TEXT, TIME, YES_NO, Type
 
 _AMOUNTS = (DURATION, LENGTH, SIZE)
 _ORDERED = (NUMBER, DATE, TIME, *_AMOUNTS)
@@ -52,8 +52,10 @@ class Operators:
         operator = node.operator
         if operator == "exists":
             looked_up = self.means[node.left].lookup if isinstance(node.left, tree.Dot) else node.left
-            if isinstance(looked_up, tree.Call) and left.item:
+            if isinstance(looked_up, tree.Call) and (left.item or self.means[looked_up].pairs):
                 self.means[looked_up].may_be_missing = True
+            elif isinstance(looked_up, tree.Name) and self.may_be_missing(looked_up):
+                pass
             else:
                 self.note(node.place, 'only something looked up can exist or be missing: sheet("Totals") exists')
         if node.right is None:
@@ -76,16 +78,33 @@ class Operators:
             if not (left.fits(right) or right.fits(left)) and not (left.choices or right.choices):
                 self.note(node.place, f"{left} is never {right}")
         else:
-            for side, found in ((node.left, left), (node.right, right)):
-                if found not in (*_ORDERED, ANY):
-                    self.note(side.place, f'"{operator}" compares numbers and dates, this is {found}{_plain(side)}')
-                    break
-            else:
-                if not left.fits(right) and {left, right} != {DATE, TIME}:  # these compare by the day
-                    self.note(node.place, f"{left} cannot be compared with {right}")
+            self._ordered(operator, (node.left, left), (node.right, right))
         if node.exactly and right not in (TEXT, ANY):
             self.note(node.place, '"exactly" goes with a text')
         return YES_NO
+
+    def may_be_missing(self, name: tree.Name) -> bool:
+        """Notes that somebody asks whether what was looked up under a name is there; False where nothing was."""
+        raise NotImplementedError
+
+    def _between(self, node: tree.Between) -> Type:
+        value = node.value, self.type(node.value)
+        for end in (node.low, node.high):
+            self._ordered("is between", value, (end, self.type(end)))
+        return YES_NO
+
+    def _ordered(self, operator: str, left: tuple[Expression, Type], right: tuple[Expression, Type]) -> None:
+        """Checks two sides that have an order: numbers, dates and amounts by size, texts by the alphabet."""
+        for side, found in (left, right):
+            if found not in (*_ORDERED, TEXT, ADDRESS, ANY):
+                self.note(side.place, f'"{operator}" compares two numbers, two dates or two texts; this is {found}')
+                return
+            if _plain(side):
+                self.note(side.place, f'"{operator}" compares a text here{_plain(side)}')
+                return
+        (_, one), (side, other) = left, right
+        if not one.fits(other) and {one, other} != {DATE, TIME}:  # these compare by the day
+            self.note(side.place, f"{one} cannot be compared with {other}")
 
     def _pattern(self, node: tree.Compare, left: Type, right: Type) -> None:
         """A pattern written out is compiled now, so that a slip in it is found before any file is touched."""

@@ -25,6 +25,13 @@ class Questions(CheckValues):
     def __init__(self, found: Program, vocabulary: Vocabulary, problems: list[Problem]) -> None:
         super().__init__(found, vocabulary, problems)
         self.at_top = True  # no statement but `name = value` came yet
+        self.looked_up: dict[str, list[tree.Node]] = {}  # what is looked up under a name
+        self.asked_for: set[str] = set()  # the names of which somebody asks whether it is there
+
+    def may_be_missing(self, name: tree.Name) -> bool:
+        """Notes that somebody asks whether what was looked up under a name is there; False where nothing was."""
+        self.asked_for.add(name.word)
+        return name.word in self.looked_up
 
     def set_name(self, word: str, found: Type, place: tree.Place) -> int:
         """Gives a name a value of this type; gives its slot."""

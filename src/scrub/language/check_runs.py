@@ -9,7 +9,7 @@ from scrub.language.check_questions import Questions
 from scrub.language.program import Program
 from scrub.model.host import Question
 from scrub.model.problem import MacroProblems, RunsItself, ScrubError, counted, did_you_mean, listed
-from scrub.model.types import SECRET
+from scrub.model.types import ANY, SECRET, Type
 
 #: Finds a macro of the library by its full title, checked, for `run "Title"`.
 Resolver = Callable[[str], Program]
@@ -23,6 +23,14 @@ class RunsOthers(Questions):
     """Checks `run "Title"`, and adds what the other macro asks and how far it goes."""
 
     resolve: Resolver | None = None
+
+    def given(self, node: tree.RunValue) -> Type:
+        """The type of what another macro gives."""
+        self._do_runmacro(node.run)
+        inner: Program | None = self.means[node.run].program
+        if inner is not None and inner.gives is None:
+            self.note(node.place, f'"{inner.title}" gives nothing back. In it would stand: give …')
+        return (inner.gives if inner is not None else None) or ANY
 
     def _do_runmacro(self, node: tree.RunMacro) -> None:
         given = {argument.name or "": self.type(argument.value) for argument in node.arguments}

@@ -4,15 +4,15 @@ from __future__ import annotations
 
 from scrub.language import advice, tree
 from scrub.language.check_runs import Resolver, RunsOthers
-from scrub.language.check_values import cannot_be_name
+from scrub.language.check_values import PAIRS_STAY, cannot_be_name
 from scrub.language.program import Program
 from scrub.language.scope import LATER_KINDS, ItemOf, NameOf, Scope
 from scrub.language.source import source_of, written
 from scrub.language.tree import Block, Expression
-from scrub.language.words import STARTERS
+from scrub.language.words import GATHERS, STARTERS
 from scrub.model.declare import Reach
 from scrub.model.problem import Problem, did_you_mean, listed
-from scrub.model.types import ANY, NUMBER, SECRET, TEXT, Type, item_of, list_of
+from scrub.model.types import ANY, NUMBER, SECRET, TEXT, YES_NO, Type, item_of, list_of
 from scrub.model.vocabulary import Vocabulary
 
 
@@ -89,6 +89,9 @@ class Checker(RunsOthers):
                     place,
                     f"this only keeps a value that is never used. To set the field, write: {item.word}.{word} = …",
                 )
+        for word in self.asked_for & set(self.looked_up):
+            for lookup in self.looked_up[word]:
+                self.means[lookup].may_be_missing = True
         self.program.slots = self.scope.slots
         self.program.names = {word: name.slot for word, name in self.scope.names.items()}
 
@@ -128,14 +131,55 @@ class Checker(RunsOthers):
             return
         if isinstance(node.value, tree.Call) and node.value.word in ("ask", "secret"):
             found = self.question(node, node.value)
+        elif isinstance(node.value, tree.RunValue):
+            found = self.given(node.value)
         else:
             found = self.type(node.value)
+            looked_up = self.means[node.value].lookup if isinstance(node.value, tree.Dot) else node.value
+            if isinstance(looked_up, tree.Call) and looked_up.word in self.vocabulary.kinds:
+                self.looked_up.setdefault(node.word, []).append(looked_up)
+        if found.word == "pairs" and node.word in GATHERS:
+            self.note(node.place, f'"{node.word}(…)" goes over items, so that pairs need another name')
+        self.means[node].pairs = found.word == "pairs" and isinstance(node.value, tree.Name)
         self.means[node].slot = self.set_name(node.word, found, node.place)
         self.program.kept.setdefault(node.word, []).append(node.value)
         current = self.scope.current
         field = self.vocabulary.kinds[current.kind].fields.get(node.word) if current else None
         if current is not None and field is not None and field.can_be_set:
             self.like_fields.append((node.word, current, node.place))
+
+    def _runvalue(self, node: tree.RunValue) -> Type:
+        self.note(node.place, 'what another macro gives is kept in a line of its own: name = run("…")')
+        return ANY
+
+    def _do_setpair(self, node: tree.SetPair) -> None:
+        call = node.target
+        name = self.scope.names.get(call.word)
+        if name is None or name.type.word not in ("pairs", "anything"):
+            for value in (*(argument.value for argument in call.arguments), node.value):
+                self.type(value)
+            known = call.word in self.vocabulary.kinds or name is not None
+            tail = "" if known else f". To keep values by keys, write above: {call.word} = pairs()"
+            self.note(call.place, f'only a name, a field or the value of a key can stand before "="{tail}')
+            return
+        of = self.of_key(call)
+        found = self.type(node.value)
+        if call.word not in self.scope.assigned:
+            self.type(tree.Name(call.place, call.word))  # notes that it may have no value yet
+        if found == SECRET:
+            self.note(node.value.place, "a secret cannot be kept in pairs")
+        elif found.word == "pairs":
+            self.note(node.value.place, PAIRS_STAY)
+        elif not found.fits(of):
+            self.note(node.value.place, f'a value of "{call.word}" is {of}, not {found}', "wrong-type")
+
+    def _do_give(self, node: tree.Give) -> bool:
+        found = self.type(node.value)
+        if found == SECRET:
+            self.note(node.value.place, "a secret is never given to another macro")
+        known = self.program.gives
+        self.program.gives = found if known in (None, found) else ANY
+        return True
 
     # -- fields and actions
 
@@ -271,8 +315,7 @@ class Checker(RunsOthers):
                 self._check_alias(node.alias, node.place)
             with self.scope.entered(alias, node.word) as item:
                 self.means[node].slot, self.means[node].headings = item.slot, item.headings
-                if node.where is not None:
-                    self.condition(node.where)
+                self._picked_and_sorted(node)
                 self._loop(node.word, node.body)
             return
         if node.inside is None or node.word in LATER_KINDS:
@@ -290,10 +333,25 @@ class Checker(RunsOthers):
         before = set(self.scope.assigned)
         self.means[node].slot = self.set_name(word, inner, node.place)
         self.program.kept.setdefault(word, []).append(node.inside)
-        if node.where is not None:
-            self.condition(node.where)
+        self._picked_and_sorted(node)
         self._loop("", node.body)
         self.scope.assigned = before
+
+    def _picked_and_sorted(self, node: tree.Each) -> None:
+        """The condition of a loop, what it is sorted by, and what counts its turns."""
+        if node.where is not None:
+            self.condition(node.where)
+        for order in node.orders:
+            found = self.type(order.by)
+            if found.item or found in (SECRET, YES_NO) or found.word in ("list", "pairs"):
+                self.note(order.by.place, f"a loop is sorted by numbers, dates or texts, not by {found}", "wrong-type")
+        if node.counter is None:
+            return
+        if self.means[node].items and node.alias is None and node.inside is not None:
+            self.note(node.place, f"the name of the item stands in front: each {node.word} as {node.counter} in …")
+        self._check_alias(node.counter, node.place)
+        self.means[node].counter = self.set_name(node.counter, NUMBER, node.place)
+        self.program.kept.setdefault(node.counter, []).append(None)
 
     def _check_alias(self, word: str, place: tree.Place) -> None:
         wrong = cannot_be_name(word, self.vocabulary)

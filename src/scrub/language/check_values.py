@@ -26,6 +26,9 @@ from scrub.model.types import (
 from scrub.model.values import heading_key
 from scrub.model.vocabulary import Callee, Kind, Parameter, Vocabulary
 
+#: Pairs change, and lists do not.
+PAIRS_STAY = "pairs are kept under a name of their own; their keys and values are lists: .keys, .values"
+
 
 class CheckValues(Lookups):
     """Gives every expression its meaning and type; notes a problem for each that has none."""
@@ -128,6 +131,9 @@ class CheckValues(Lookups):
 
     def _listof(self, node: tree.ListOf) -> Type:
         types = [self.type(item) for item in node.items]
+        for item, found in zip(node.items, types, strict=True):
+            if found.word == "pairs":
+                self.note(item.place, PAIRS_STAY)
         known = {each for each in types if each not in (ANY, NOTHING)}
         return list_of(known.pop() if len(known) == 1 else ANY)
 
@@ -329,7 +335,9 @@ class CheckValues(Lookups):
                 bound.append(parameter.python)
                 if argument.exactly and "exactly" not in parameters:
                     self.note(argument.place, f'"{written}" takes no "exactly"')
-                self.value(argument.value, parameter.type, f'"{parameter.word}"', parameter.choice)
+                given = self.value(argument.value, parameter.type, f'"{parameter.word}"', parameter.choice)
+                if given.word == "pairs":
+                    self.note(argument.place, PAIRS_STAY)
                 if parameter.new and isinstance(argument.value, tree.Name):
                     self._ask_twice(argument.value.word)
         missing = [each.word for each in callee.parameters if each.required and each.python not in bound]

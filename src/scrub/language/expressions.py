@@ -9,8 +9,8 @@ from decimal import Decimal
 from scrub.language import advice, tree
 from scrub.language.cursor import DEEPEST, MOST_OPERATORS, Cursor, Slip, place_of
 from scrub.language.lexer import DATE, END, NUMBER, TEXT, WORD, Token
-from scrub.language.tree import Argument, Expression
-from scrub.language.words import FREE, KEYWORDS
+from scrub.language.tree import Argument, Expression, Place
+from scrub.language.words import FREE, GATHERS, KEYWORDS
 from scrub.model.amounts import UNITS
 from scrub.model.problem import Problem
 from scrub.model.types import DATE as DATE_TYPE
@@ -120,6 +120,8 @@ class ExpressionReader(Cursor):
             operator = f"{operator} with"
         elif operator == "is":
             operator, negated = self.after_is()
+            if operator == "is" and self.take_word("between"):
+                return self.between(place, negated, left)
             if operator in ("starts with", "ends with", "contains"):
                 raise self.slip(f"write only: {operator}")
         if operator in ("is empty", "exists"):
@@ -319,6 +321,10 @@ class ExpressionReader(Cursor):
             return tree.Moment(place, token.text)
         if token.text == "count" and self.token.is_sign("("):
             return self.count(token)
+        if token.text in GATHERS and self.token.is_sign("("):
+            return self.gather(token)
+        if token.text == "run" and self.token.is_sign("("):
+            return self.run_value(token)
         if token.text in KEYWORDS - FREE:
             raise self.slip(f'"{token.text}" is a word of the language; a value is expected here', token)
         if self.token.is_sign("("):
@@ -326,6 +332,48 @@ class ExpressionReader(Cursor):
         if self.token.type == TEXT:
             raise self.slip(f"brackets are missing: write {token.text}({self.token.text})")
         return tree.Name(place, token.text)
+
+    def run_macro(self, at_close: Callable[[], bool]) -> tree.RunMacro:
+        """The title of another macro, and the answers for it."""
+        title = self.token
+        if title.type != TEXT or any(not isinstance(part, str) for part in title.parts):
+            raise self.slip('after run stands the full title of a macro as a plain text: run "Seal every sheet"')
+        self.take()
+        arguments: list[Argument] = []
+        if self.take_sign(","):
+            arguments = self.arguments(at_close)
+            if arguments[0].name is None:
+                raise self.slip('an answer for the macro is named: run "…", name: value', title)
+        return tree.RunMacro(place_of(title), "".join(str(part) for part in title.parts), tuple(arguments))
+
+    def run_value(self, token: Token) -> Expression:
+        bracket = self.take()
+        found = self.run_macro(lambda: self.token.is_sign(")") or self.at_line_end())
+        self.closed(bracket)
+        return tree.RunValue(place_of(token), found)
+
+    def closed(self, bracket: Token) -> None:
+        """Takes the bracket that closes another one."""
+        if not self.take_sign(")"):
+            raise (
+                self.slip("this bracket is never closed. Write ) after it", bracket)
+                if self.at_line_end()
+                else self.unexpected()
+            )
+
+    def gather(self, token: Token) -> Expression:
+        bracket = self.take()
+        value = self.expression()
+        inside = self.expression() if self.take_word("in") else None
+        where = self.expression() if self.take_word("where") else None
+        self.closed(bracket)
+        return tree.Gather(place_of(token), token.text, value, inside, where)
+
+    def between(self, place: Place, negated: bool, value: Expression) -> Expression:
+        low = self.sum()
+        if not self.take_word("and"):
+            raise self.slip("write both ends: is between 1 and 5")
+        return tree.Between(place, negated, value, low, self.sum())
 
     def count(self, token: Token) -> Expression:
         bracket = self.take()

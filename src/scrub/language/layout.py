@@ -118,7 +118,7 @@ def _space(tokens: list[Token], index: int) -> bool:
     if token.is_sign(",", ")", "]", ".", ":") or before.is_sign("(", "[", "."):
         return False
     if token.is_sign("("):
-        return before.type != WORD or before.text in KEYWORDS
+        return before.type != WORD or before.text in KEYWORDS - {"run"}
     if before.is_sign("-"):
         return not _is_sign_of_number(tokens, index - 1)
     return True

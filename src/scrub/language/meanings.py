@@ -38,6 +38,10 @@ class Meaning:
     may_be_missing: bool = False
     #: The path of a file that belongs to the macro.
     own_file: str = ""
+    #: Whether a word before brackets is a name that keeps pairs, or may keep them.
+    pairs: bool = False
+    #: The place that counts the turns of a loop.
+    counter: int = -1
     #: A pattern, compiled.
     pattern: Any = None
     #: Whether a loop visits items, not values.

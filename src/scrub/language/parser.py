@@ -183,6 +183,8 @@ class _Parser(ExpressionReader):
                 return tree.SetField(target.place, target, value)
             if isinstance(target, tree.Call) and target.word in ("cell", "cells"):
                 raise self.slip(f"to set what stands in it, write: {target.word}(…).value = …", first)
+            if isinstance(target, tree.Call):
+                return tree.SetPair(target.place, target, value)
             raise self.slip('only a name or a field can stand before "="', first)
         if isinstance(target, tree.Call):
             self.end_line()
@@ -226,17 +228,23 @@ class _Parser(ExpressionReader):
         alias: str | None = None
         inside: Expression | None = None
         where: Expression | None = None
+        orders: list[tree.Order] = []
+        counter: str | None = None
         word = opener
 
         def read() -> Expression:
-            nonlocal word, alias, inside, where
+            nonlocal word, alias, inside, where, counter
             word = self.name_word("after each stands what to visit: each sheet")
             if self.take_word("as"):
                 alias = self.name_word('after "as" stands a name').text
             if self.take_word("in"):
                 inside = self.expression()
+                counter = self.counter()
             if self.take_word("where"):
                 where = self.expression()
+            if self.token.is_word("sorted"):
+                orders.extend(self.orders())
+            counter = counter or self.counter()
             return tree.Bad(place_of(word))
 
         told = len(self.problems)
@@ -244,7 +252,23 @@ class _Parser(ExpressionReader):
         if len(self.problems) > told and where is None:
             where = head  # what cannot be read may well be the condition
         body = self.body(opener)
-        return tree.Each(place_of(word), word.text, alias, inside, where, body)
+        return tree.Each(place_of(word), word.text, alias, inside, where, tuple(orders), counter, body)
+
+    def counter(self) -> str | None:
+        """The name behind a list that counts the turns."""
+        return self.name_word('after "as" stands a name').text if self.take_word("as") else None
+
+    def orders(self) -> list[tree.Order]:
+        """`sorted by record.hut, record.nights descending`."""
+        self.take()
+        if not self.take_word("by"):
+            raise self.slip("write: sorted by …")
+        found: list[tree.Order] = []
+        while not found or self.take_sign(","):
+            by = self.expression()
+            found.append(tree.Order(by, self.take_word("descending") is not None))
+            self.take_word("ascending")
+        return found
 
     def rest_of_line(self) -> list[Token]:
         """The tokens from here to the end of the statement."""
@@ -353,15 +377,14 @@ class _Parser(ExpressionReader):
         self.end_line()
         return text
 
-    def run_statement(self, word: Token) -> Statement:
-        title = self.token
-        if title.type != TEXT or any(not isinstance(part, str) for part in title.parts):
-            raise self.slip('after run stands the full title of a macro as a plain text: run "Seal every sheet"')
-        self.take()
-        arguments: list[Argument] = []
-        if self.take_sign(","):
-            arguments = self.arguments(self.at_line_end)
-            if arguments[0].name is None:
-                raise self.slip('an answer for the macro is named: run "…", name: value', title)
+    def give_statement(self, word: Token) -> Statement:
+        if self.at_line_end():
+            raise self.slip("what to give? Write: give …   To end without a value: finish", word)
+        value = self.expression()
         self.end_line()
-        return tree.RunMacro(place_of(title), "".join(str(part) for part in title.parts), tuple(arguments))
+        return tree.Give(place_of(word), value)
+
+    def run_statement(self, word: Token) -> Statement:
+        found = self.run_macro(self.at_line_end)
+        self.end_line()
+        return found

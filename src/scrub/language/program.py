@@ -8,6 +8,7 @@ from functools import cached_property
 from scrub.language.meanings import Meanings
 from scrub.language.tree import Expression, Macro
 from scrub.model.host import Question
+from scrub.model.types import Type
 
 
 class Program:
@@ -26,6 +27,7 @@ class Program:
         self.selection_slot = -1
         self.uses: list[tuple[str, str, int]] = []  # what it changes: kind, field or action, line
         self.inner: list[Program] = []
+        self.gives: Type | None = None  # what it gives to a macro that runs it
         self.variants: Mapping[str, Program] = {}
         self.names: dict[str, int] = {}
         self.means = Meanings()

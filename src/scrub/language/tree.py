@@ -160,6 +160,24 @@ class Count(Expression):
     where: Expression | None
 
 
+class Gather(Expression):
+    """`sum(record.nights in sheet("Larch Hut") where record.paid)` and its like: a value of each item of a kind."""
+
+    operation: str
+    value: Expression
+    inside: Expression | None
+    where: Expression | None
+
+
+class Between(Expression):
+    """`value is between low and high`, both ends included."""
+
+    negated: bool
+    value: Expression
+    low: Expression
+    high: Expression
+
+
 class Compare(Expression):
     """A comparison; `right` is None for those with one side."""
 
@@ -218,6 +236,13 @@ class SetField(Statement):
     value: Expression
 
 
+class SetPair(Statement):
+    """`nights(record.hut) = value`: the value of a key."""
+
+    target: Call
+    value: Expression
+
+
 class Do(Statement):
     """An action on the current item."""
 
@@ -232,13 +257,22 @@ class If(Statement):
     otherwise: Block
 
 
+class Order(NamedTuple):
+    """What a loop is sorted by, and whether the largest comes first."""
+
+    by: Expression
+    descending: bool
+
+
 class Each(Statement):
-    """`each KIND …` and `each NAME in LIST`."""
+    """`each KIND …` and `each NAME in LIST`; `counter` is the name that counts the turns."""
 
     word: str
     alias: str | None
     inside: Expression | None
     where: Expression | None
+    orders: tuple[Order, ...]
+    counter: str | None
     body: Block
 
 
@@ -317,6 +351,18 @@ class RunMacro(Statement):
 
     title: str
     arguments: tuple[Argument, ...]
+
+
+class RunValue(Expression):
+    """`run("Title", name: value)`: what another macro gives."""
+
+    run: RunMacro
+
+
+class Give(Statement):
+    """`give VALUE`: ends the macro, and whoever runs it gets the value."""
+
+    value: Expression
 
 
 class Macro:

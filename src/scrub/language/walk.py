@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from scrub.language import tree
-from scrub.language.tree import Block, RunMacro, Statement, children
+from scrub.language.tree import Block, Node, RunMacro, Statement, children
 
 
 def blocks(node: Statement) -> list[Block]:
@@ -26,5 +26,12 @@ def statements(body: Block) -> Iterator[Statement]:
 
 
 def runs_of(body: Block) -> list[RunMacro]:
-    """The statements that run another macro."""
-    return [node for node in statements(body) if isinstance(node, RunMacro)]
+    """What runs another macro, as a statement or for what it gives."""
+    found: list[RunMacro] = []
+    waiting: list[Node] = list(reversed(body))
+    while waiting:
+        node = waiting.pop()
+        if isinstance(node, RunMacro):
+            found.append(node)
+        waiting += reversed(list(children(node)))
+    return found

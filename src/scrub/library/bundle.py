@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import os
 import zipfile
+import zlib
 from collections.abc import Iterable
 from typing import NamedTuple
 
@@ -165,5 +166,5 @@ def _members(path: str) -> Iterable[tuple[str, bytes]]:
             return [(info.filename, archive.read(info)) for info in infos]
     except FileNotFoundError:
         raise FileProblem(path, "there is no such file") from None
-    except (zipfile.BadZipFile, OSError, RuntimeError, NotImplementedError) as error:
+    except (zipfile.BadZipFile, OSError, RuntimeError, NotImplementedError, ValueError, zlib.error) as error:
         raise FileProblem(path, f"it cannot be read as a zip file: {error}") from None

@@ -126,7 +126,7 @@ def _refused(name: str, value: Any) -> str:
         return f'"{name}" is a text, not {json.dumps(value)}'
     if values and value not in values:
         return f'"{name}" is one of: {", ".join(values)}; not "{value}"'
-    if name in _COUNTED and not (value.isascii() and value.isdigit() and int(value) > 0):
+    if name in _COUNTED and not (value.isascii() and value.isdecimal() and int(value) > 0):
         return f'"{name}" is a number of {_COUNTED[name]}, not "{value}"'
     if name == "encoding":
         try:

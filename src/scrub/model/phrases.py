@@ -20,6 +20,16 @@ PHRASES = tuple(
         ("statement", "each … in", """Goes through the values of a list.
             Example: each hut in ["Larch", "Kite"]
             Also: loop over a list, for each value, iterate, go through names"""),
+        ("statement", "sorted by", """The order in which a loop visits: numbers by size, texts by the alphabet, empty
+            ones last; descending the other way round. What does not fit where when the loop begins is not visited.
+            Example: each sheet sorted by sheet.name descending
+            Also: sort, order by, in order, largest first, ascending, alphabetical, top ten, ranking"""),
+        ("statement", "each … as", """Counts the turns of a loop over a list, from 1.
+            Example: each hut in ["Larch", "Kite"] as n
+            Also: index, loop counter, number of the turn, position, enumerate, running number"""),
+        ("statement", "name(key) = value", """Keeps a value for a key, in pairs.
+            Example: nights("Larch") = 3
+            Also: dictionary, map, group by, totals by name, sum by, count by, assign to a key"""),
         ("statement", "times", """Does something so many times.
             Example: 3 times as n
             Also: loop, repeat, count, for i, number of times"""),
@@ -53,6 +63,9 @@ PHRASES = tuple(
         ("statement", "run", """Runs another macro of the library on the current item.
             Example: run "Show every hidden sheet"
             Also: call, macro in a macro, sub, function, reuse, run another macro"""),
+        ("statement", "give", """Ends the macro and gives a value to the macro that runs it: x = run("Full title").
+            Example: give count(sheet where sheet.hidden)
+            Also: return, return a value, function, result, hand back"""),
         ("look-up", "ask(…)", """Asks the person once, at the start; as: takes text, number, date, yes-no, colour,
             address, file, folder; from: takes a list to choose from.
             Example: who = ask("Pass on to", as: address)
@@ -95,6 +108,26 @@ PHRASES = tuple(
         ("look-up", "count(…)", """How many items of a kind there are, with where: how many of them fit.
             Example: say "{count(sheet where sheet.hidden)} sheets are hidden."
             Also: count rows, number of, how many, count if, count sheets, count records"""),
+        ("look-up", "sum(…)", """The values of all items of a kind added up, with where: of those that fit; empty
+            ones are passed over.
+            Example: say "{sum(record.nights in sheet("Orders") where record.paid is "yes")} nights are paid."
+            Also: total, add up, sum if, sumifs, total of a column, add a column, subtotal"""),
+        ("look-up", "average(…)", """The average of a value of all items of a kind; empty ones are passed over.
+            Example: say "{average(record.nights in sheet("Orders"))} nights"
+            Also: mean, average if, average of a column"""),
+        ("look-up", "smallest(…)", """The smallest number, the earliest date or the first text of all items of a kind.
+            Example: say "{smallest(record.arrival in sheet("Orders"))}"
+            Also: minimum, min, minifs, earliest, first date, least"""),
+        ("look-up", "largest(…)", """The largest number, the latest date or the last text of all items of a kind.
+            Example: say "{largest(record.arrival in sheet("Orders"))}"
+            Also: maximum, max, maxifs, latest, last date, most, highest"""),
+        ("look-up", "list(…)", """A value of each item of a kind as a list, or the items themselves.
+            Example: say "{list(sheet.name where sheet.hidden).joined(", ")}"
+            Also: collect, filter, all values of a column, names of all sheets, array, which ones"""),
+        ("look-up", "pairs(…)", """A value for each key, to be counted or added up by name; otherwise: what a key has
+            that got none. Read and set with the key in brackets; keys and values are lists.
+            Example: nights = pairs(otherwise: 0)
+            Also: dictionary, map, hash, group by, totals by name, pivot, sum by category, count by, lookup table"""),
         ("look-up", "selection", """What the person picked with --at, or the whole when they picked nothing.
             Example: if selection.picked
             Also: selected cells, picked, current selection, marked"""),

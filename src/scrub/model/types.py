@@ -7,7 +7,7 @@ import typing
 from collections.abc import Iterable, Sequence
 from functools import cache
 
-from scrub.model.values import VALUE_TYPES, Choice, NewSecret
+from scrub.model.values import VALUE_TYPES, Choice, NewSecret, Pairs
 
 
 class Type(typing.NamedTuple):
@@ -23,7 +23,7 @@ class Type(typing.NamedTuple):
             return f"one of: {', '.join(self.choices)}"
         if self.word == "list" and self.of and self.of != ANY:
             return f"a list of {(self.of.choices and 'these: ' + ', '.join(self.of.choices)) or self.of.word}"
-        if self.word in ("nothing", "anything", "yes or no"):
+        if self.word in ("nothing", "anything", "yes or no", "pairs"):
             return self.word
         return f"an {self.word}" if self.word[:1] in "aeio" else f"a {self.word}"
 
@@ -35,7 +35,7 @@ class Type(typing.NamedTuple):
             return True
         if {self, wanted} == {TEXT, ADDRESS}:  # a text that is no address is noticed when the macro runs
             return True
-        if self.word == wanted.word == "list":
+        if self.word == wanted.word and self.word in ("list", "pairs"):
             return self.of is None or wanted.of is None or self.of.fits(wanted.of)
         return self.word == wanted.word and self.item == wanted.item and not wanted.choices
 
@@ -54,7 +54,8 @@ SIZE = Type("size")
 NOTHING = Type("nothing")
 
 _PLAIN: dict[object, Type] = {
-    **{each.cls: Type(each.word) for each in VALUE_TYPES if each.cls is not list},
+    **{each.cls: Type(each.word) for each in VALUE_TYPES if each.cls not in (list, Pairs)},
+    Pairs: Type("pairs", Type("anything")),
     int: NUMBER, NewSecret: SECRET, type(None): NOTHING, typing.Any: ANY, object: ANY,
 }  # fmt: skip
 #: The Python class of the values of each type.

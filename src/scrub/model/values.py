@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import decimal
-from collections.abc import Callable
+import unicodedata
+from collections.abc import Callable, Iterable
 from datetime import date, datetime
 from decimal import ROUND_HALF_UP, Decimal
 from enum import StrEnum
@@ -15,6 +16,21 @@ from scrub.model.colours import Colour, same_colour
 from scrub.model.problem import Failure
 
 T = TypeVar("T")
+
+
+def alphabetical(text: str) -> tuple[str, str]:
+    """What a text is put in order by: letters without their marks first, as in most indexes; then with them."""
+    low = fold(text)
+    return (low, low) if low.isascii() else ("".join(map(_plain_letter, low)), low)
+
+
+#: Letters that no decomposition takes apart (Unicode, chapter 7.1).
+_LETTERS = {"ø": "o", "ł": "l", "đ": "d", "ð": "d", "æ": "ae", "œ": "oe", "ħ": "h", "ı": "i", "þ": "th"}
+
+
+def _plain_letter(letter: str) -> str:
+    return _LETTERS.get(letter) or unicodedata.normalize("NFD", letter)[0]
+
 
 #: Decimal arithmetic as the language promises it: 28 digits, halves away from zero.
 ARITHMETIC = decimal.Context(
@@ -53,6 +69,84 @@ class Secret:
 
     def __reduce__(self) -> Any:
         raise TypeError("a secret cannot be stored")
+
+
+class Pairs:
+    """A value for each key. Keys are the same as `is` finds values the same; any costs as much, however many there are.
+
+    `otherwise` is the value of a key that got none; left out, asking for it is a failure.
+    """
+
+    __slots__ = ("_held", "_otherwise")
+
+    def __init__(self, *otherwise: Any) -> None:
+        self._held: dict[Any, tuple[Any, Any]] = {}
+        self._otherwise = otherwise
+
+    def __len__(self) -> int:
+        return len(self._held)
+
+    def has(self, key: Any) -> bool:
+        """Whether a key got a value."""
+        return _key(key) in self._held
+
+    def get(self, key: Any) -> Any:
+        """The value of a key. Raises `Failure` for one that got none."""
+        found = self._held.get(_key(key))
+        if found is not None:
+            return found[1]
+        if self._otherwise:
+            return self._otherwise[0]
+        raise Failure(
+            f'"{shown(key)}" has no value. Ask first with: exists, or say what such keys have: pairs(otherwise: 0)'
+        )
+
+    def put(self, key: Any, value: Any) -> Callable[[], None]:
+        """Gives a key a value; gives what takes that back."""
+        kept = _key(key)
+        former = self._held.get(kept)
+        if former is None and len(self._held) >= LONGEST_LIST:
+            raise Failure(f"pairs have at most {LONGEST_LIST:,} keys")
+        self._held[kept] = (key if former is None else former[0], value)
+
+        def revert() -> None:
+            if former is None:
+                del self._held[kept]
+            else:
+                self._held[kept] = former
+
+        return revert
+
+    def copied(self) -> Pairs:
+        """The same pairs, to be changed by themselves."""
+        found = Pairs(*self._otherwise)
+        found._held = dict(self._held)
+        return found
+
+    def every(self) -> Iterable[tuple[Any, Any]]:
+        """Each key with its value."""
+        return self._held.values()
+
+    def keys(self) -> list[Any]:
+        """The keys, in the order in which they came, as they were written first."""
+        return [key for key, _ in self._held.values()]
+
+    def values(self) -> list[Any]:
+        """The values, in the order of the keys."""
+        return [value for _, value in self._held.values()]
+
+
+def _key(value: Any) -> Any:
+    """What two values have in common that are the same."""
+    if isinstance(value, str):
+        if isinstance(value, Address):
+            value = value.mailbox
+        return fold(value) if value else None
+    if isinstance(value, list):
+        return tuple(map(_key, value))
+    if isinstance(value, bool | datetime):
+        return type(value), value
+    return value
 
 
 class NewSecret(Secret):
@@ -116,6 +210,7 @@ VALUE_TYPES = (
     ValueType("time", datetime, "a time", lambda value: value.strftime("%Y-%m-%dT%H:%M")),
     ValueType("date", date, "a date", date.isoformat),
     ValueType("list", list, "a list", lambda value: ", ".join(map(shown, value))),
+    ValueType("pairs", Pairs, "pairs", lambda value: ", ".join(f"{shown(a)}: {shown(b)}" for a, b in value.every())),
     ValueType("secret", Secret, "a secret", _never_shown),
     *(ValueType(amount.word, amount, f"a {amount.word}", str) for amount in AMOUNTS),
 )
@@ -149,7 +244,7 @@ def is_empty(value: Value) -> bool:
         return True
     if isinstance(value, str):
         return not value.strip("\u200b\ufeff \t\r\n\u00a0\u202f")
-    return isinstance(value, list) and not value
+    return isinstance(value, list | Pairs) and not len(value)
 
 
 def same(left: Value, right: Value, exactly: bool = False) -> bool:

@@ -12,7 +12,7 @@ from scrub.model.amounts import Amount
 from scrub.model.operations import as_date
 from scrub.model.patterns import fits, pattern_of
 from scrub.model.problem import Failure
-from scrub.model.values import Value, loosen, same, type_name
+from scrub.model.values import Value, alphabetical, loosen, same, type_name
 from scrub.runner.execution import Frame
 
 Evaluate = Callable[[Frame], Value]
@@ -57,9 +57,13 @@ def ordered(
         one, other = left(frame), right(frame)
         if type(one) is type(other) and (type(one) is Decimal or isinstance(one, _ORDERED)):
             return work(one, other)
+        if isinstance(one, str) and isinstance(other, str) and not (_reads_as_number(one) and _reads_as_number(other)):
+            return work(alphabetical(one), alphabetical(other))
         for value in (one, other):
             if not isinstance(value, _ORDERED):
-                what = f'"{name}" compares numbers and dates, this is {type_name(value)}{quoted(value)}'
+                what = (
+                    f'"{name}" compares two numbers, two dates or two texts; this is {type_name(value)}{quoted(value)}'
+                )
                 raise told(Failure(what + _reads_as_number(value)), frame)
         if isinstance(one, datetime) and isinstance(other, date):  # a time and a date compare by the day
             one = one.date()

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import os
 import time
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping
+from contextlib import contextmanager
 from typing import Any
 
 from scrub.model.change import ReadOnly
@@ -14,6 +15,7 @@ from scrub.model.host import Host
 from scrub.model.preferences import CURRENT
 from scrub.model.problem import Failure, counted
 from scrub.model.types import ADDRESS, TEXT, list_of
+from scrub.model.values import Pairs, Value
 from scrub.runner.fitting import fitted
 from scrub.runner.opened import Opened, Opens
 from scrub.store.patch import free_path
@@ -45,6 +47,9 @@ class Execution:
         self.opened: dict[str, Opened] = {}
         self.made: list[tuple[Opened, str]] = []  # new files, and where each is to be
         self.taken: Callable[[str], bool] = os.path.lexists
+        self.given: Value = None  # what the macro that ended last gives to the one that runs it
+        self._trying = 0  # attempts that are under way
+        self._pairs: list[Callable[[], None]] = []  # what takes back the values of keys that these attempts set
         self._selected: Item | None = None
 
     def spend(self, steps: int) -> None:
@@ -144,6 +149,30 @@ class Execution:
             self.made.pop()[0].close()
         for file, mark in zip(self._changing(), marks, strict=True):
             file.recorder.rollback(mark)
+
+    def put_pair(self, pairs: Pairs, key: Value, value: Value) -> None:
+        """Gives a key of pairs a value; an attempt that fails takes that back too."""
+        back = pairs.put(key, value)
+        if self._trying:
+            self._pairs.append(back)
+
+    @contextmanager
+    def trying(self) -> Iterator[Callable[[], None]]:
+        """An attempt; gives what takes back all that was changed since it began."""
+        marks, first = self.savepoint(), len(self._pairs)
+
+        def back() -> None:
+            self.rollback(marks)
+            while len(self._pairs) > first:
+                self._pairs.pop()()
+
+        self._trying += 1
+        try:
+            yield back
+        finally:
+            self._trying -= 1
+            if not self._trying:
+                self._pairs.clear()
 
     def say(self, text: str) -> None:
         """Tells the person."""

@@ -39,7 +39,7 @@ from scrub.runner.comparisons import (
 )
 from scrub.runner.execution import Frame
 from scrub.runner.fitting import fitted_all, given, within
-from scrub.runner.lookups import Lookups
+from scrub.runner.lookups import Absent, Lookups
 from scrub.runner.paths import Paths
 
 
@@ -77,7 +77,7 @@ class Expressions(Paths, Lookups):
     def condition(self, node: Expression) -> Callable[[Frame], bool]:
         """The closure of a condition; anything but yes or no is a failure."""
         value = self.evaluate(node)
-        if isinstance(node, tree.Compare | tree.Both | tree.Not):
+        if isinstance(node, tree.Compare | tree.Between | tree.Both | tree.Not):
             return value  # these give yes or no by themselves
 
         def test(frame: Frame) -> bool:
@@ -130,6 +130,8 @@ class Expressions(Paths, Lookups):
             found = frame[slot]
             if isinstance(found, Item) and found.removed:
                 raise Failure(f'the {found.kind_word} "{found.label}" was deleted above')
+            if type(found) is Absent:
+                raise Failure(found.what)
             return found
 
         return look
@@ -181,6 +183,8 @@ class Expressions(Paths, Lookups):
         return read
 
     def _field_of(self, value: Value, heading: str) -> Value:
+        if type(value) is Absent:
+            raise Failure(value.what)
         if isinstance(value, Item):
             return self._field_value(value, heading, heading)
         return self._operate(value, heading, [], [])
@@ -280,7 +284,7 @@ class Expressions(Paths, Lookups):
     def _test(self, node: tree.Compare, left: Evaluate) -> Callable[[Frame], bool]:
         name, exactly = node.operator, node.exactly
         if name == "exists":
-            return lambda frame: left(frame) is not None
+            return self._exists(node.left, left)
         if name == "is empty":
             return lambda frame: is_empty(left(frame))
         assert node.right is not None
@@ -303,6 +307,21 @@ class Expressions(Paths, Lookups):
             return self._placed(matching(exactly, self.means[node].pattern, left, right), told)
         fix = loosen if exactly else fold
         return self._placed(lambda frame: text_test(name, left(frame), right(frame), fix), told)
+
+    def _exists(self, node: Expression, left: Evaluate) -> Callable[[Frame], bool]:
+        """Whether what is looked up is there; also of what a name keeps."""
+        if isinstance(node, tree.Name):
+            slot = self.means[node].slot
+            return lambda frame: type(frame[slot]) is not Absent
+        return lambda frame: (found := left(frame)) is not None and type(found) is not Absent
+
+    def _between(self, node: tree.Between) -> Callable[[Frame], bool]:
+        value, low, high = self.evaluate(node.value), self.evaluate(node.low), self.evaluate(node.high)
+        above = ordered(">=", value, low, self._telling(node.value, node.low), self._number(node.low))
+        below = ordered("<=", value, high, self._telling(node.value, node.high), self._number(node.high))
+        if node.negated:
+            return lambda frame: not (above(frame) and below(frame))
+        return lambda frame: above(frame) and below(frame)
 
     def _unlike(self, *sides: Expression | None) -> Unlike:
         """Notes two values that are not equal only because one is stored as a text. Always no."""

@@ -11,11 +11,12 @@ from scrub.language.meanings import Meanings
 from scrub.language.tree import Argument, Expression
 from scrub.model.problem import Failure, Missing, did_you_mean
 from scrub.model.series import Series
-from scrub.model.values import Value, fold, loosen, type_name
+from scrub.model.values import Pairs, Value, fold, loosen, type_name
 from scrub.model.vocabulary import Callee
 from scrub.runner.comparisons import Evaluate
 from scrub.runner.execution import Frame
 from scrub.runner.fitting import fitted_all
+from scrub.runner.gathering import GATHERED
 
 
 class Lookups:
@@ -29,6 +30,10 @@ class Lookups:
 
     def condition(self, node: Expression) -> Callable[[Frame], bool]:
         """The closure of a condition."""
+        raise NotImplementedError
+
+    def _origin(self, node: Expression) -> Callable[[Frame], str] | None:
+        """Where the value of an expression stands in the file, if it comes straight from there."""
         raise NotImplementedError
 
     def path(self, node: Expression) -> Evaluate:
@@ -61,6 +66,11 @@ class Lookups:
 
     def _call(self, node: tree.Call, outer: Evaluate | None = None) -> Evaluate:
         means = self.means[node]
+        if means.pairs:
+            return self._of_key(node)
+        if node.word == "pairs":
+            otherwise = [self.evaluate(argument.value) for argument in node.arguments]
+            return lambda frame: Pairs(*(value(frame) for value in otherwise))
         if node.word == "own-file":
             own_file = means.own_file
             return lambda frame: own_file
@@ -97,13 +107,22 @@ class Lookups:
             for item in every:
                 if fix(item.label) == low:
                     return item
-            if missing_is_fine:
-                return None
             names = [item.label for item in every]
             there = ", ".join(names[:8]) + (f" and {len(names) - 8} more" if len(names) > 8 else "")
-            raise Failure(f'there is no {word} "{wanted}".{did_you_mean(wanted, names)} There are: {there}')
+            failure = Failure(f'there is no {word} "{wanted}".{did_you_mean(wanted, names)} There are: {there}')
+            if missing_is_fine:
+                return Absent(failure)
+            raise failure
 
         return look_up
+
+    def _of_key(self, node: tree.Call) -> Evaluate:
+        """`nights(record.hut)`: the value of a key, or whether it has one."""
+        means, word = self.means[node], node.word
+        slot, key = means.slot, self.evaluate(node.arguments[0].value)
+        if means.may_be_missing:
+            return lambda frame: pairs_of(frame[slot], word).has(key(frame)) or None
+        return lambda frame: pairs_of(frame[slot], word).get(key(frame))
 
     def _making(self, node: tree.Call) -> Evaluate:
         """An action that makes an item: `late = new-sheet("Late")`."""
@@ -133,8 +152,6 @@ class Lookups:
 
         def find(frame: Frame) -> Value:
             outer = holder(frame)
-            if outer is None:
-                raise Failure("the item is missing")
             values = {name: value(frame) for name, value in arguments}
             if not finder.open:
                 values = fitted_all((parameters[name], value) for name, value in values.items())
@@ -148,11 +165,40 @@ class Lookups:
                     return getattr(item, method)(**values)
                 except Missing as failure:
                     missing = missing or failure
+            nowhere = missing or Failure(f"there is no {node.word} to look up")
             if missing_is_fine:
-                return None
-            raise missing or Failure(f"there is no {node.word} to look up")
+                return Absent(nowhere)
+            raise nowhere
 
         return find
+
+    def _gather(self, node: tree.Gather) -> Evaluate:
+        outer = self.evaluate(node.inside) if node.inside is not None else None
+        where = self.condition(node.where) if node.where is not None else None
+        means, value = self.means[node], self.evaluate(node.value)
+        base, path, slot, headings = means.base, means.path, means.slot, tuple(sorted(means.headings))
+        work = GATHERED[node.operation]
+        origin = self._origin(node.value) if node.operation != "list" else None
+
+        def each(frame: Frame) -> Iterator[Value]:
+            execution, holder = frame[0], outer(frame) if outer else frame[base]
+            for item in records(holder, path, headings) if headings else visited(holder, path):
+                execution.steps -= 1
+                if execution.steps < execution.look_at:
+                    execution.spend(0)
+                frame[slot] = item
+                if where is None or where(frame):
+                    yield value(frame)
+            frame[slot] = None
+
+        def gather(frame: Frame) -> Value:
+            try:
+                return work(each(frame))
+            except Failure as failure:
+                item = frame[slot]  # the one that it is about; none when all were visited
+                raise (failure if item is None else failure.at(origin(frame) if origin else item.label)) from None
+
+        return gather
 
     def _count(self, node: tree.Count) -> Evaluate:
         outer = self.evaluate(node.inside) if node.inside is not None else None
@@ -170,6 +216,27 @@ class Lookups:
             return Decimal(found)
 
         return count
+
+
+class Absent:
+    """What a name keeps that was looked up and is not there; used for anything but to ask, it is the failure."""
+
+    __slots__ = ("what",)
+
+    def __init__(self, failure: Failure) -> None:
+        self.what = failure.what
+
+
+def pairs_of(value: Value, word: str) -> Pairs:
+    """The pairs that a name keeps. Raises `Failure` where it keeps something else."""
+    if type(value) is Pairs:
+        return value
+    raise Failure(f'"{word}" is {type_name(value)}, and only pairs have values for keys')
+
+
+def copied(value: Value) -> Value:
+    """A value for another name; pairs are changed under one name only."""
+    return value.copied() if type(value) is Pairs else value
 
 
 def inside(item: Any, path: tuple[str, ...]) -> Iterator[Any]:

@@ -20,7 +20,8 @@ from scrub.runner.execution import Execution, Frame
 from scrub.runner.expressions import Expressions
 from scrub.runner.fitting import fitted
 from scrub.runner.growing import lengthened
-from scrub.runner.lookups import records, visited
+from scrub.runner.lookups import Absent, copied, pairs_of, records, visited
+from scrub.runner.sorting import sorting
 from scrub.runner.step import View, Watch
 
 #: Signals: 0 and up skips so many loops outwards; these two leave a loop and end the macro.
@@ -33,13 +34,19 @@ class Statements(Expressions):
     """Compiles the statements of one program."""
 
     def __init__(
-        self, program: Program, vocabulary: Vocabulary, watch: Watch | None = None, data: Collection[str] = ()
+        self,
+        program: Program,
+        vocabulary: Vocabulary,
+        watch: Watch | None = None,
+        data: Collection[str] = (),
+        is_inner: bool = False,
     ) -> None:
-        """`data` are the questions that another macro answers from data."""
+        """`data` are the questions that another macro answers from data; `is_inner`, whether one runs it."""
         super().__init__(vocabulary, program.means, own_names(program, data))
         self.program = program
         self.title = program.title
         self.watch = watch
+        self.is_inner = is_inner
         self.depth = 0
         self.items = [program.start_slot]  # the slots of the current items around the statement being compiled
 
@@ -64,7 +71,10 @@ class Statements(Expressions):
         values = {}
         for name, slot in self.program.names.items():
             if frame[slot] is not None:
-                values[name] = "a secret" if isinstance(frame[slot], Secret) else shown(frame[slot])
+                held = frame[slot]
+                values[name] = (
+                    "a secret" if isinstance(held, Secret) else "missing" if isinstance(held, Absent) else shown(held)
+                )
         current = frame[item]
         return (current.label if isinstance(current, Item) else ""), values
 
@@ -122,7 +132,11 @@ class Statements(Expressions):
     def _do_setname(self, node: tree.SetName) -> Run:
         if isinstance(node.value, tree.Call) and node.value.word in ("ask", "secret"):
             return lambda frame: None  # answered before the start
+        if isinstance(node.value, tree.RunValue):
+            return self._given(node, node.value)
         value, slot = self.evaluate(node.value), self.means[node].slot
+        if self.means[node].pairs:
+            return lambda frame: frame.__setitem__(slot, copied(value(frame)))
         added = self._added(node, slot)
         if added is not None:
             return lengthened(slot, self.evaluate(added), value)
@@ -140,6 +154,43 @@ class Statements(Expressions):
         given = dot.arguments or ()
         fits = len(given) == 1 and given[0].name is None and not given[0].exactly
         return given[0].value if fits and self.means[dot.target].slot == slot else None
+
+    def _given(self, node: tree.SetName, value: tree.RunValue) -> Run:
+        """`name = run(…)`: what another macro gives; nothing, when it ends before."""
+        run, slot = self._do_runmacro(value.run), self.means[node].slot
+
+        def give(frame: Frame) -> None:
+            frame[0].given = None
+            run(frame)
+            frame[slot], frame[0].given = frame[0].given, None
+
+        return give
+
+    def _do_give(self, node: tree.Give) -> Run:
+        value, is_inner = self.evaluate(node.value), self.is_inner
+
+        def give(frame: Frame) -> int:
+            found = value(frame)
+            if isinstance(found, Secret):
+                raise Failure("a secret is never given to another macro")
+            if is_inner:
+                frame[0].given = found
+            else:  # a person ran it
+                frame[0].say(shown(found))
+            return FINISH
+
+        return give
+
+    def _do_setpair(self, node: tree.SetPair) -> Run:
+        slot, word = self.means[node.target].slot, node.target.word
+        key, value = self.evaluate(node.target.arguments[0].value), self.evaluate(node.value)
+
+        def run(frame: Frame) -> None:
+            found = frame[slot]
+            kept = key(frame)
+            frame[0].put_pair(pairs_of(found, word), kept, value(frame))
+
+        return run
 
     def _do_setfield(self, node: tree.SetField) -> Run:
         target, value, word = self.evaluate(node.target.target), self.evaluate(node.value), node.target.word
@@ -208,10 +259,15 @@ class Statements(Expressions):
         visited = self._visited(node)
         by_items = means.items and not means.headings
         label = _label if means.items else None
+        counter = means.counter
+        orders = [(self.evaluate(order.by), order.descending) for order in node.orders]
+        in_order = sorting(slot, where, orders) if orders else None
 
         def run(frame: Frame) -> int | None:
             execution: Execution = frame[0]
-            for value in over(visited(outer(frame) if outer else frame[base]), label):
+            candidates = visited(outer(frame) if outer else frame[base])
+            turns = 0
+            for value in over(in_order(frame, candidates) if in_order else candidates, label):
                 if by_items and value.removed:
                     continue
                 execution.steps -= cost
@@ -221,6 +277,9 @@ class Statements(Expressions):
                 try:
                     if where is not None and not where(frame):
                         continue
+                    if counter >= 0:
+                        turns += 1
+                        frame[counter] = Decimal(turns)
                     signal = body(frame)
                 except Failure as failure:
                     raise (failure.at(value.label) if in_cells else failure) from None
@@ -304,15 +363,16 @@ class Statements(Expressions):
 
         def run(frame: Frame) -> int | None:
             execution: Execution = frame[0]
-            mark, values = execution.savepoint(), list(frame)
-            try:
-                return body(frame)
-            except WrongPassword:
-                raise
-            except (Failure, FileProblem) as failure:
-                execution.rollback(mark)
-                frame[:] = values
-                frame[slot] = failure.what
+            values = list(frame)
+            with execution.trying() as take_back:
+                try:
+                    return body(frame)
+                except WrongPassword:
+                    raise
+                except (Failure, FileProblem) as failure:
+                    take_back()
+                    frame[:] = values
+                    frame[slot] = failure.what
             return handler(frame)
 
         return run
@@ -360,7 +420,7 @@ class Statements(Expressions):
     def _do_runmacro(self, node: tree.RunMacro) -> Run:
         inner: Program = self.means[node].program
         data = [each.name or "" for each in node.arguments if not is_own(each.value, self.own_names)]
-        compiler = Statements(inner, self.vocabulary, self.watch, data)
+        compiler = Statements(inner, self.vocabulary, self.watch, data, is_inner=True)
         compiler.depth = self.depth
         body = compiler.block(inner.macro.body)
         slots = {question.name: slot for question, slot in zip(inner.questions, inner.question_slots, strict=True)}

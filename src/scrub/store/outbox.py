@@ -40,7 +40,7 @@ class Outbox:
         """Notes a message that is about to be sent, with its bytes; gives its number. It lasts when this returns."""
         self._disk.make_folder(self._folder)
         stems = [name.partition(".")[0] for name in self._disk.names(self._folder)]
-        numbers = [int(stem) for stem in stems if stem.isdigit()]
+        numbers = [int(stem) for stem in stems if stem.isdecimal()]
         number = max(numbers, default=0) + 1
         while not self._disk.claim_file(self._path(number, "eml"), b""):
             number += 1
@@ -86,7 +86,7 @@ class Outbox:
         found = []
         for name in self._disk.names(self._folder):
             stem = name.partition(".")[0]
-            if name == f"{stem}{ending}" and stem.isdigit():
+            if name == f"{stem}{ending}" and stem.isdecimal():
                 try:
                     data = self._read(int(stem))
                     gone = not data.pop("kept") or data["state"] == data["done"]

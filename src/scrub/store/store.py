@@ -109,7 +109,7 @@ class Store:
         """Opens a run and gives its number."""
         runs = self._committer.runs
         self._make_folders()
-        number = max((int(name) for name in self.disk.names(runs) if name.isdigit()), default=0) + 1
+        number = max((int(name) for name in self.disk.names(runs) if name.isdecimal()), default=0) + 1
         while not self.disk.claim_folder(os.path.join(runs, str(number))):
             number += 1
         self.update(number, record)
@@ -145,7 +145,7 @@ class Store:
         found: dict[int, Held] = {}
         for name in self.disk.names(self._committer.runs):
             folder = os.path.join(self._committer.runs, name)
-            entries = self.disk.entries(folder) if name.isdigit() else {}
+            entries = self.disk.entries(folder) if name.isdecimal() else {}
             kept = {each: stat for each, stat in entries.items() if each.endswith((".undo", ".redo"))}
             if kept:
                 size = sum(stat.st_size for stat in kept.values())
@@ -180,7 +180,7 @@ class Store:
 
     def runs(self) -> list[KeptRun]:
         """Every run, the last one first."""
-        numbers = [int(name) for name in self.disk.names(self._committer.runs) if name.isdigit()]
+        numbers = [int(name) for name in self.disk.names(self._committer.runs) if name.isdecimal()]
         return [self._run(number) for number in sorted(numbers, reverse=True)]
 
     def run(self, number: int) -> KeptRun:

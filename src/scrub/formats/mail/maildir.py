@@ -149,7 +149,7 @@ class Maildir(LooseMailbox[MaildirMessage]):
 def _order(name: str) -> tuple[int, str]:
     """Messages in the order in which they came: their names begin with the second."""
     number = name.partition(".")[0]
-    return (int(number) if number.isdigit() else 0), name
+    return (int(number) if number.isdecimal() else 0), name
 
 
 def open_maildir(path: str) -> Maildir:

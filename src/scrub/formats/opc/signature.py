@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import zipfile
+import zlib
 
 #: Ends of the content types of main parts.
 _WORKBOOKS = (b"spreadsheetml.sheet.main+xml", b"ms-excel.sheet.macroEnabled.main+xml")
@@ -25,6 +26,6 @@ def _names(path: str, wanted: tuple[bytes, ...]) -> bool:
     try:
         with zipfile.ZipFile(path) as package, package.open("[Content_Types].xml") as types:
             found = types.read(_MOST)
-    except (OSError, KeyError, ValueError, NotImplementedError, RuntimeError, zipfile.BadZipFile):
+    except (OSError, KeyError, ValueError, NotImplementedError, RuntimeError, zipfile.BadZipFile, zlib.error):
         return False
     return any(each in found for each in wanted)

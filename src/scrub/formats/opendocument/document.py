@@ -25,11 +25,12 @@ from scrub.formats.opendocument.read import (
 from scrub.formats.opendocument.review import TextChange, TextComment, changes_in, comments_in, names_in
 from scrub.formats.opendocument.styles import TextStyles
 from scrub.formats.source import Source, opened
-from scrub.formats.spans import Span, outside, spliced
+from scrub.formats.spans import Span, outside, spliced, whole
 from scrub.formats.text_elements import text_splices
 from scrub.formats.texts.tables import DocumentRows
 from scrub.formats.xmltext import is_on, text_of
 from scrub.formats.zip import Package
+from scrub.model.area import MOST_COLUMNS
 from scrub.model.paragraphs import PlaceInDocument
 from scrub.model.problem import Failure
 from scrub.model.records import Table
@@ -269,10 +270,9 @@ def _cells_of(table: Span) -> list[list[tuple[int, Span]]]:
         elif of(span, TABLE, "table-row"):
             column, cells = 0, []
             for cell in span.children:
-                times = value(cell, "number-columns-repeated", TABLE) or "1"
                 if of(cell, TABLE, "table-cell") and any(is_paragraph(each) for each in cell.children):
                     cells.append((column, cell))
-                column += int(times) if times.isdigit() else 1
+                column += whole(value(cell, "number-columns-repeated", TABLE), MOST_COLUMNS) or 1
             rows.append(cells)
     return rows
 

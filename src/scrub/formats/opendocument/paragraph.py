@@ -7,10 +7,10 @@ from functools import cached_property
 from itertools import pairwise
 
 from scrub.formats.opendocument.found import FoundParagraph
-from scrub.formats.opendocument.read import OFFICE, TABLE, TEXT, Piece, Read, read_paragraph, value
+from scrub.formats.opendocument.read import MOST_LEVELS, OFFICE, TABLE, TEXT, Piece, Read, read_paragraph, value
 from scrub.formats.opendocument.styles import TextStyles
 from scrub.formats.opendocument.write import ParagraphWriter, written
-from scrub.formats.spans import Span, Splice, escaped, set_attributes, with_attributes
+from scrub.formats.spans import Span, Splice, escaped, set_attributes, whole, with_attributes
 from scrub.formats.texts.pieced import PiecedDocument, PiecedParagraph
 from scrub.model.lines_of_text import Line
 from scrub.model.paragraphs import PlaceInDocument
@@ -66,8 +66,7 @@ class TextParagraph(PiecedParagraph):
     def _level(self) -> int | None:
         if self._given is not None:
             return self._given[1]
-        level = value(self.span, "outline-level") or "1" if self.span.name == "h" else ""
-        return int(level) if level.isdigit() else None
+        return whole(value(self.span, "outline-level") or "1", MOST_LEVELS) if self.span.name == "h" else None
 
     @cached_property
     def _read(self) -> Read:
@@ -121,8 +120,8 @@ class TextParagraph(PiecedParagraph):
 
     @level.setter
     def level(self, value: int | None) -> None:
-        if value is not None and not 1 <= value <= 10:
-            raise Failure(f"a heading has a level from 1 to 10, not {value}")
+        if value is not None and not 1 <= value <= MOST_LEVELS:
+            raise Failure(f"a heading has a level from 1 to {MOST_LEVELS}, not {value}")
         before, styles = self.level, self.home.styles
         if value != before:
             self._set("Standard" if value is None else styles.of_level(value), value, "level", before, value)

@@ -6,12 +6,15 @@ import re
 from collections.abc import Iterator
 from typing import NamedTuple
 
-from scrub.formats.spans import Found, Span
+from scrub.formats.spans import Found, Span, whole
 from scrub.formats.texts.paragraph import ATOM
 from scrub.formats.xmltext import plain_text, text_of
 from scrub.model.late import late
 
 _NAME = "urn:oasis:names:tc:opendocument:xmlns:"
+#: Levels of headings (19.844).
+MOST_LEVELS = 10
+
 OFFICE, TEXT, TABLE, STYLE, DRAW, META = (
     f"{_NAME}{each}:1.0" for each in ("office", "text", "table", "style", "drawing", "meta")
 )
@@ -134,8 +137,8 @@ def read_paragraph(data: bytes, paragraph: Span) -> Read:
 
 def blanks(count: str | None) -> str:
     """The blanks of a `text:s` (6.1.3); a count that no text has is none."""
-    written = count or "1"
-    return " " * (int(written) if written.isdigit() and len(written) < 5 else 1)
+    found = whole(count, 9999)
+    return " " * (1 if found is None else found)
 
 
 def is_paragraph(span: Span) -> bool:

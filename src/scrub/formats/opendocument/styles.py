@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from scrub.formats.opendocument.read import STYLE, of, style_name, value
-from scrub.formats.spans import Span
+from scrub.formats.opendocument.read import MOST_LEVELS, STYLE, of, style_name, value
+from scrub.formats.spans import Span, whole
 from scrub.model.problem import Failure, did_you_mean, listed
 from scrub.model.values import fold
 
@@ -29,9 +29,9 @@ class TextStyles:
             self._made[written] = value(style, "parent-style-name", STYLE) or "Standard"
             return
         self.names[written] = value(style, "display-name", STYLE) or style_name(written)
-        level = value(style, "default-outline-level", STYLE)
-        if level is not None and level.isdigit():
-            self._levels[written] = int(level)
+        level = whole(value(style, "default-outline-level", STYLE), MOST_LEVELS)
+        if level is not None:
+            self._levels[written] = level
 
     def name(self, written: str | None) -> str:
         """The name of a style as a person knows it; of one made for one paragraph that of the style it comes from."""

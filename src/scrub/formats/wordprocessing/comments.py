@@ -168,7 +168,7 @@ class CommentPart:
 
     def answer(self, to: OfficeComment, text: str) -> Callable[[], None]:
         """Notes an answer; gives what takes that back."""
-        taken = [int(each.id) for each in self.items if each.id.isdigit()] + [int(each.id) for each in self.replies]
+        taken = [int(each.id) for each in self.items if each.id.isdecimal()] + [int(each.id) for each in self.replies]
         reply = Reply(str(max(taken, default=-1) + 1), to.id, text)
         self.replies.append(reply)
         return lambda: self.replies.remove(reply)

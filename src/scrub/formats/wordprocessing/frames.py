@@ -5,7 +5,7 @@ from __future__ import annotations
 from decimal import Decimal
 from typing import Any
 
-from scrub.formats.spans import Span, with_attributes
+from scrub.formats.spans import Span, whole, with_attributes
 from scrub.formats.wordprocessing.read import TWIPS_IN_CENTIMETRE, inner, value
 from scrub.formats.wordprocessing.styles import StyleProperties
 from scrub.formats.xmltext import is_on
@@ -64,11 +64,11 @@ def _said(element: Span, word: str) -> Any:
     if word == "keep_with_next":
         return is_on(value(element), True)
     if word == "list_level":
-        number, level = value(inner(element, "numId")), value(inner(element, "ilvl")) or "0"
-        return int(level) + 1 if number not in (None, "0") and level.isdigit() else None
+        number, level = value(inner(element, "numId")), whole(value(inner(element, "ilvl")) or "0", 8)
+        return level + 1 if number not in (None, "0") and level is not None else None
     names, unit = _LENGTHS[word]
     written = next((found for name in names if (found := value(element, name)) is not None), None)
-    return round(Decimal(written) / unit, 2) if written and written.lstrip("-").isdigit() else None
+    return round(Decimal(written) / unit, 2) if written and written.lstrip("-").isdecimal() else None
 
 
 def element_for(data: bytes, old: Span | None, word: str, set_: Any, prefix: str) -> str:

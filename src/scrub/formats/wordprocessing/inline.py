@@ -6,7 +6,7 @@ import re
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from decimal import Decimal
 
-from scrub.formats.spans import Span, Splice, ended, escaped, set_attributes
+from scrub.formats.spans import Span, Splice, ended, escaped, set_attributes, whole
 from scrub.formats.wordprocessing.paragraph import OfficeParagraph
 from scrub.formats.wordprocessing.read import TWIPS_IN_CENTIMETRE, inner, own, value
 from scrub.formats.wordprocessing.reading import Home
@@ -47,8 +47,8 @@ class OfficePicture(Placed, Picture):
 
     def _extent(self, name: str) -> Decimal | None:
         extent = next((each for each in self._holder.children if each.name == "extent"), None)
-        written = extent.attributes.get(name, "") if extent is not None else ""
-        return round(Decimal(written) / _EMU, 2) if written.isdigit() else None
+        written = whole(extent.attributes.get(name), 10**12) if extent is not None else None
+        return round(Decimal(written) / _EMU, 2) if written is not None else None
 
     @property
     def width(self) -> Decimal | None:

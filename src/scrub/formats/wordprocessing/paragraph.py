@@ -7,7 +7,7 @@ from itertools import pairwise
 from types import MappingProxyType
 from typing import Any
 
-from scrub.formats.spans import Ordered, Span, Splice, escaped, outside, parse_element
+from scrub.formats.spans import Ordered, Span, Splice, escaped, outside, parse_element, whole
 from scrub.formats.texts.paragraph import OpenParagraph
 from scrub.formats.wordprocessing.frames import ELEMENTS, RANK, element_for
 from scrub.formats.wordprocessing.holes import MetField, fields_in
@@ -73,9 +73,9 @@ class OfficeParagraph(ReadParagraph):
         if self._plain is not None or self._restyled or self._properties is None:
             direct = None  # what is plain has no level of its own
         else:
-            direct = value(inner(self._properties, "outlineLvl"))
-        if direct is not None and direct.isdigit():
-            return int(direct) + 1 if int(direct) < 9 else None
+            direct = whole(value(inner(self._properties, "outlineLvl")), 9)
+        if direct is not None:
+            return direct + 1 if direct < 9 else None
         return self.home.styles.level(self._style or self.home.styles.default)
 
     @level.setter

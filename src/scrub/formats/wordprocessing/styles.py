@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from functools import cache, lru_cache
 
 from scrub.formats.found import FoundElement, is_searchable
-from scrub.formats.spans import Span, parse
+from scrub.formats.spans import Span, parse, whole
 from scrub.formats.wordprocessing.read import MAIN, inner, own, value
 from scrub.formats.xmltext import is_on
 from scrub.model.problem import Failure, did_you_mean, listed
@@ -30,9 +30,9 @@ class ParagraphStyles:
             if is_on(value(style, "default")):
                 self.default = id_
             properties = inner(style, "pPr")
-            level = value(inner(properties, "outlineLvl")) if properties is not None else None
-            if level is not None and level.isdigit():
-                self._levels[id_] = int(level)
+            level = whole(value(inner(properties, "outlineLvl")), 9) if properties is not None else None
+            if level is not None:
+                self._levels[id_] = level
             based = value(inner(style, "basedOn"))
             if based:
                 self._based[id_] = based

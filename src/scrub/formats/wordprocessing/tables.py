@@ -6,11 +6,12 @@ from bisect import bisect_right
 from collections.abc import Callable, Mapping, Sequence
 from functools import cached_property
 
-from scrub.formats.spans import Span, Splice, outside, spliced
+from scrub.formats.spans import Span, Splice, outside, spliced, whole
 from scrub.formats.texts.tables import DocumentRows
 from scrub.formats.wordprocessing.read import inner, own, value
 from scrub.formats.wordprocessing.reading import StoryPart
 from scrub.formats.wordprocessing.write import elements_of
+from scrub.model.area import MOST_COLUMNS
 from scrub.model.problem import Failure
 
 
@@ -26,15 +27,15 @@ def cells_of(table: Span) -> list[list[tuple[int, Span]]]:
     rows = []
     for row in _through(table, "tr"):
         properties = inner(row, "trPr")
-        column = int(value(inner(properties, "gridBefore")) or 0) if properties is not None else 0
+        column = (whole(value(inner(properties, "gridBefore")), MOST_COLUMNS) or 0) if properties is not None else 0
         cells = []
         for cell in _through(row, "tc"):
             properties = inner(cell, "tcPr")
             merge = inner(properties, "vMerge") if properties is not None else None
             if merge is None or value(merge) == "restart":
                 cells.append((column, cell))
-            span = value(inner(properties, "gridSpan")) if properties is not None else None
-            column += int(span) if span and span.isdigit() else 1
+            span = whole(value(inner(properties, "gridSpan")), MOST_COLUMNS) if properties is not None else None
+            column += 1 if span is None else span
         rows.append(cells)
     return rows
 

@@ -9,7 +9,7 @@ from decimal import Decimal
 from itertools import compress
 from typing import Any
 
-from scrub.formats.spans import number_in
+from scrub.formats.spans import number_in, whole
 from scrub.formats.workbook.depends import no_result
 from scrub.formats.workbook.stored_cell import StoredCell
 from scrub.formats.workbook.strings import SharedStrings, runs_of
@@ -59,7 +59,8 @@ class Decoder:
             except (decimal.InvalidOperation, ValueError):
                 return Trouble(f'{where()} is damaged: "{text[:40]}" is not a number')
         if type_ == "s":
-            found = self._strings().text(int(text)) if text.strip().isdigit() else None
+            number = whole(text.strip(), 10**9)
+            found = self._strings().text(number) if number is not None else None
             return Trouble(f"{where()} is damaged: its text is missing") if found is None else found or None
         if type_ == "b":
             return text.strip() in ("1", "true")
@@ -181,7 +182,7 @@ def _inline_texts(elements: list[bytes]) -> list[Value]:
     if b"&" not in joined and b"_x" not in joined and b"\r" not in joined:
         joined = _OPENING.sub(b"", joined).replace(b"</t>", b"")
         return [text or None for text in joined.decode().split("\0")]
-    return [unescaped(plain_text(each[each.index(b">") + 1 : -4])) or None for each in elements]
+    return [unescaped(plain_text(each[each.index(b">") + 1 : -4])) or None if each else None for each in elements]
 
 
 def number_of(text: str) -> Decimal:

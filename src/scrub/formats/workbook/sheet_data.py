@@ -15,7 +15,7 @@ from itertools import accumulate
 from operator import add
 from typing import NamedTuple
 
-from scrub.formats.spans import NotReadable, Span, number_in
+from scrub.formats.spans import NotReadable, Span, number_in, whole
 from scrub.formats.workbook.stored_cell import CELL, StoredCell, content_of, holds, matched
 from scrub.model.area import MOST_COLUMNS, MOST_ROWS, address_of, column_of, letters_of
 from scrub.model.late import late
@@ -383,4 +383,4 @@ def _row_number(row: Span, before: int) -> int:
         return int(own)
     first = next((each.attributes["r"] for each in row.all("c") if each.attributes.get("r")), "")
     digits = first.lstrip("$ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz")
-    return int(digits) if digits.isdigit() else before + 1
+    return whole(digits, MOST_ROWS) or before + 1

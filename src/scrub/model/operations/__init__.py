@@ -1,6 +1,6 @@
 """Operations of a value, written after a dot. Each belongs to a type; `reply.trimmed.upper`."""
 
-from scrub.model.operations import addresses, amounts, dates, lists, numbers, texts
+from scrub.model.operations import addresses, amounts, dates, lists, numbers, pairs, texts
 from scrub.model.operations.dates import as_date
 from scrub.model.operations.declare import OPERATIONS
 from scrub.model.operations.numbers import as_number
@@ -16,5 +16,6 @@ __all__ = [
     "dates",
     "lists",
     "numbers",
+    "pairs",
     "texts",
 ]

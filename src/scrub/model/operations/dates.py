@@ -116,6 +116,76 @@ def days_to(day: date, other: date) -> int:
 
 
 @operation("date", "time")
+def is_working_day(day: date, holidays: list[date] | None = None) -> bool:
+    """Whether it is a day from Monday to Friday, and no holiday.
+
+    holidays: days on which nobody works.
+    Example: if today.is-working-day
+    Also: weekend, business day, workday, bank holiday, office day
+    """
+    return day.weekday() < 5 and _day(day) not in _days(holidays)
+
+
+@operation("date", "time")
+def plus_working_days(day: date, number: int, holidays: list[date] | None = None) -> date:
+    """The day that lies so many working days later, or earlier for a number below 0; Saturdays, Sundays and holidays
+    are passed over.
+
+    number: how many working days.
+    holidays: days on which nobody works.
+    Example: today.plus-working-days(10)
+    Also: business days, workday, deadline, due date, add days without weekends
+    """
+    off, found = {each for each in _days(holidays) if each.weekday() < 5}, _day(day).toordinal()
+    step = 1 if number > 0 else -1
+    left = abs(number)
+    weeks = max(0, left // 5 - 1 - len(off))  # whole weeks in which no holiday can bring it past the end
+    try:
+        if weeks:
+            start, found = found, found + step * 7 * weeks
+            low, high = sorted((start, found))
+            left -= 5 * weeks - sum(low + (step > 0) <= each.toordinal() <= high - (step < 0) for each in off)
+        while left:
+            found += step
+            each = date.fromordinal(found)
+            left -= each.weekday() < 5 and each not in off
+        return date.fromordinal(found)
+    except (ValueError, OverflowError):
+        raise Failure(f"{number:,} working days from {day.isoformat()} lies outside the calendar") from None
+
+
+@operation("date", "time")
+def working_days_to(day: date, other: date, holidays: list[date] | None = None) -> int:
+    """How many working days lie from this date to another, that one counted and this one not; negative when that is
+    earlier.
+
+    other: the other date.
+    holidays: days on which nobody works.
+    Example: today.working-days-to(2026-12-31)
+    Also: business days between, net work days, how many workdays
+    """
+    start, end = _day(day), _day(other)
+    if end < start:
+        return -_working_days(end.toordinal(), start.toordinal() - 1, _days(holidays))
+    return _working_days(start.toordinal() + 1, end.toordinal(), _days(holidays))
+
+
+def _working_days(first: int, last: int, holidays: set[date]) -> int:
+    """The working days from one day to another, both counted, by their place in the calendar."""
+    weeks, rest = divmod(max(0, last - first + 1), 7)
+    found = weeks * 5 + sum(date.fromordinal(last - at).weekday() < 5 for at in range(rest))
+    return found - sum(each.weekday() < 5 and first <= each.toordinal() <= last for each in holidays)
+
+
+def _day(day: date) -> date:
+    return day.date() if isinstance(day, datetime) else day
+
+
+def _days(holidays: list[date] | None) -> set[date]:
+    return {_day(each) for each in holidays or ()}
+
+
+@operation("date", "time")
 def years_to(day: date, other: date) -> int:
     """How many whole years lie from this date to another, counted on the calendar.
 

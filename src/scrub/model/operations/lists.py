@@ -9,7 +9,7 @@ from typing import Any
 from scrub.model.amounts import combine
 from scrub.model.operations.declare import operation
 from scrub.model.problem import Failure
-from scrub.model.values import fold, is_empty, loosen, shown, type_name
+from scrub.model.values import alphabetical, fold, is_empty, loosen, shown, type_name
 
 
 @operation("list")
@@ -40,6 +40,20 @@ def last(values: list[Any]) -> Any:
     Also: tail
     """
     return _filled(values, "last")[-1]
+
+
+@operation("list")
+def item(values: list[Any], number: int) -> Any:
+    """One value of the list by its place, the first being 1; counted from the end below 0: -1 is the last.
+
+    number: which one.
+    Example: sheet.name.words.item(2)
+    Also: nth, element, index, at, second, third
+    """
+    place = number - 1 if number > 0 else number + len(values)
+    if not 0 <= place < len(values):
+        raise Failure(f"a list of {len(values):,} has no value {number}")
+    return values[place]
 
 
 @operation("list")
@@ -79,19 +93,26 @@ def sum_(values: list[Any]) -> Any:
     """
     total: Any = None
     for value in values:
-        if value is None:
-            continue
-        if isinstance(value, bool | str) or type_name(value) == "a date":
-            raise Failure(f"a sum goes over numbers, and this is {type_name(value)}: {shown(value)}")
-        if total is None:
-            total = value
-        elif isinstance(total, Decimal) and isinstance(value, Decimal):
-            total = total + value
-        else:
-            total = combine("+", total, value)
-            if total is NotImplemented:
-                raise Failure("a sum goes over values of one sort")
+        if value is not None:
+            total = added(total, value)
     return Decimal(0) if total is None else total
+
+
+def added(total: Any, value: Any) -> Any:
+    """A sum so far, None before its first value, with one more. Raises `Failure` for what cannot be added up."""
+    if isinstance(total, Decimal) and isinstance(value, Decimal):
+        return total + value
+    if isinstance(value, bool | str) or type_name(value) not in _SUMMED:
+        raise Failure(f"a sum goes over numbers, and this is {type_name(value)}: {shown(value)}")
+    if total is None:
+        return value
+    found = combine("+", total, value)
+    if found is NotImplemented:
+        raise Failure("a sum goes over values of one sort")
+    return found
+
+
+_SUMMED = {"a number", "a duration", "a length", "a size"}
 
 
 @operation("list")
@@ -189,4 +210,4 @@ def ranked(values: Sequence[Any]) -> list[Any]:
 
 
 def _text_key(value: Any) -> Any:
-    return fold(value) if isinstance(value, str) else value
+    return alphabetical(value) if isinstance(value, str) else value

@@ -111,6 +111,23 @@ def rounded_up(number: Decimal, places: int = 0) -> Decimal:
 
 
 @operation("number")
+def remainder(number: Decimal, by: Decimal) -> Decimal:
+    """What is left when the number is divided into whole parts; it has the sign of what it is divided by.
+
+    by: what to divide by.
+    Example: if sheet.number.remainder(2) is 0
+    Also: modulo, mod, every second, every tenth, odd, even, left over
+    """
+    if not by:
+        raise Failure("a number was divided by zero")
+    try:
+        left = number % by
+    except InvalidOperation:
+        raise Failure(f"{shown(number)} is too large for what is left when it is divided by {shown(by)}") from None
+    return left + by if left and (left < 0) != (by < 0) else left
+
+
+@operation("number")
 def size(number: Decimal) -> Decimal:
     """The number without its sign.
 
@@ -121,16 +138,25 @@ def size(number: Decimal) -> Decimal:
 
 
 @operation("number", "yes or no")
-def as_text(value: Decimal | bool, places: int | None = None) -> str:
+def as_text(value: Decimal | bool, places: int | None = None, thousands: str = "", mark: Mark | None = None) -> str:
     """The value as a text.
 
     places: digits after the point, for a number; left out, as many as it has.
+    thousands: what parts its thousands, such as "," or " ".
+    mark: the decimal mark; left out, a point.
     Example: sheet.number.as-text
-    Also: convert, string
+    Also: convert, string, thousands separator, format a number, decimals, currency
     """
-    if places is not None and isinstance(value, Decimal):
-        return format(_to_places(value, places, ROUND_HALF_UP), "f")
-    return shown(value)
+    if not isinstance(value, Decimal):
+        return shown(value)
+    plain = shown(value) if places is None else format(_to_places(value, places, ROUND_HALF_UP), "f")
+    whole, point, rest = plain.partition(".")
+    if thousands:
+        digits = whole.removeprefix("-")
+        first = len(digits) % 3 or 3
+        groups = [digits[:first], *(digits[at : at + 3] for at in range(first, len(digits), 3))]
+        whole = ("-" if whole.startswith("-") else "") + thousands.join(groups)
+    return whole + ("," if point and mark == Mark.COMMA else point) + rest
 
 
 def _no_number(text: str) -> Failure:

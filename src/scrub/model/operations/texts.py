@@ -6,8 +6,9 @@ import re
 
 from scrub.model.late import late
 from scrub.model.operations.declare import operation
+from scrub.model.patterns import found_in, pattern_of
 from scrub.model.problem import Failure
-from scrub.model.values import LONGEST_TEXT
+from scrub.model.values import LONGEST_TEXT, loosen
 
 #: A run of blanks that should be one.
 BLANKS = late(r"[ \t\u00a0\u202f]{2,}")
@@ -252,6 +253,42 @@ def parts(text: str, by: str) -> list[str]:
     if not by:
         raise Failure('there is nothing to cut at in .parts("")')
     return [part.strip() for part in re.split(loose(by), text)]
+
+
+@operation("text")
+def pieces(text: str, pattern: str, exactly: bool = False) -> list[str]:
+    """What the brackets of a pattern find where it first stands in the text, as a list; an empty list where it does
+    not stand there. Without brackets, all that it finds. Capitals do not matter.
+
+    pattern: a regular expression; each pair of brackets in it gives a piece.
+    exactly: whether case counts.
+    Example: weights = reply.pieces("(\\d+) kg")
+    Also: extract, regex, pattern, capture, groups, number in a text, take apart
+    """
+    found = found_in(pattern_of(pattern, exactly), loosen(text))
+    return [piece or "" for piece in found[0].groups() or (found[0][0],)] if found else []
+
+
+@operation("text")
+def matches_of(text: str, pattern: str, exactly: bool = False) -> list[str]:
+    """Everything that a pattern finds in the text, as a list. Capitals do not matter.
+
+    pattern: a regular expression.
+    exactly: whether case counts.
+    Example: numbers = reply.matches-of("\\d+")
+    Also: find all, regex, pattern, extract, every number
+    """
+    return [found[0] for found in found_in(pattern_of(pattern, exactly), loosen(text))]
+
+
+@operation("text")
+def digits(text: str) -> str:
+    """The digits of the text, all else left out.
+
+    Example: reply.digits
+    Also: numbers only, phone number, strip letters, extract numbers
+    """
+    return "".join(letter for letter in text if letter.isdecimal())
 
 
 @operation("text")

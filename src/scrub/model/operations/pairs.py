@@ -1,0 +1,38 @@
+"""Operations of pairs."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from scrub.model.operations.declare import operation
+from scrub.model.values import Pairs
+
+
+@operation("pairs")
+def keys(pairs: Pairs) -> list[Any]:
+    """The keys that got a value, in the order in which they came.
+
+    Example: nights.keys.sorted
+    Also: names, unique values, groups, categories
+    """
+    return pairs.keys()
+
+
+@operation("pairs")
+def values(pairs: Pairs) -> list[Any]:
+    """The values, in the order of the keys.
+
+    Example: nights.values.sum
+    Also: all values, totals
+    """
+    return pairs.values()
+
+
+@operation("pairs")
+def count(pairs: Pairs) -> int:
+    """How many keys got a value.
+
+    Example: nights.count
+    Also: length, number of groups, how many
+    """
+    return len(pairs)

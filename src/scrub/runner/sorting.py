@@ -1,0 +1,37 @@
+"""The order in which a loop visits what it goes through."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+
+from scrub.model.operations.lists import ranked
+from scrub.model.values import Value, is_empty
+from scrub.runner.comparisons import Evaluate
+from scrub.runner.execution import Frame
+
+
+def sorting(
+    slot: int, where: Callable[[Frame], bool] | None, orders: Sequence[tuple[Evaluate, bool]]
+) -> Callable[[Frame, Sequence[Value]], list[Value]]:
+    """What puts the candidates of a loop in order: those that fit when it begins, numbers by size and texts by the
+    alphabet, empty ones last; those that are alike stay as they were.
+    """
+
+    def in_order(frame: Frame, candidates: Sequence[Value]) -> list[Value]:
+        found: list[Value] = []
+        keys: list[list[Value]] = [[] for _ in orders]
+        for value in candidates:
+            frame[slot] = value
+            if where is None or where(frame):
+                found.append(value)
+                for of, (by, _) in zip(keys, orders, strict=True):
+                    of.append(by(frame))
+        places = list(range(len(found)))
+        for of, (_, descending) in zip(reversed(keys), reversed(orders), strict=True):
+            filled = [place for place in places if not is_empty(of[place])]
+            ranks = dict(zip(filled, ranked([of[place] for place in filled]), strict=True))
+            filled.sort(key=ranks.__getitem__, reverse=descending)
+            places = [*filled, *(place for place in places if place not in ranks)]
+        return [found[place] for place in places]
+
+    return in_order
