@@ -6,6 +6,7 @@ from collections.abc import Callable
 from datetime import date, timedelta
 from decimal import Decimal
 from pathlib import Path
+from typing import Any
 
 import openpyxl
 import pytest
@@ -49,7 +50,7 @@ end""") == [
         str(sum(every)),
         str(sum(each for each in every if each > 3)),
         f"{max(every)} {min(every)}",
-        str(round(sum(every) / len(every), 6).normalize()),
+        str(round(sum(every, Decimal(0)) / len(every), 6).normalize()),
         "; ".join(guest for guest, each, _ in stays if 3 <= each <= 4),
         *(f"{guest} {each * 2}" for guest, each, _ in stays if each >= 5),
     ]  # fmt: skip
@@ -79,7 +80,8 @@ log "{nights.count} {nights.values.sum}" """)
 @given(st.lists(st.tuples(WORDS, st.integers(0, 9), st.booleans()), max_size=30))
 def test_pairs_are_what_a_dictionary_of_folded_texts_is(steps: list[tuple[str, int, bool]]) -> None:
     """Also where an attempt fails: what it set is taken back."""
-    lines, held = ["p = pairs(otherwise: 0)", "other = p"], {}
+    lines = ["p = pairs(otherwise: 0)", "other = p"]
+    held: dict[str, int] = {}
     for key, number, fails in steps:
         if fails:
             lines += ["attempt", f'p("{key}") = 99', f'p("new{number}") = 1', 'fail "back"', "if it fails", "end"]
@@ -119,9 +121,8 @@ def test_a_sorted_loop_is_stable_and_has_the_empty_ones_last(
 
     def by(field: int, descending: bool) -> None:
         filled = [each for each in wanted if rows[each][field] not in (None, "")]
-        filled.sort(
-            key=lambda each: alphabetical(str(rows[each][0])) if not field else rows[each][1], reverse=descending
-        )
+        keys: dict[int, Any] = {each: rows[each][1] if field else alphabetical(str(rows[each][0])) for each in filled}
+        filled.sort(key=keys.__getitem__, reverse=descending)
         wanted[:] = [*filled, *(each for each in wanted if each not in filled)]
 
     by(1, other)

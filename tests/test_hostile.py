@@ -58,7 +58,8 @@ import re, resource, sys
 resource.setrlimit(resource.RLIMIT_AS, (3 << 30, 3 << 30))
 import scrub
 body = 'macro T\\nfor workbook\\neach cell\\nx = cell.value\\nend\\nsingle-spaces\\neach sheet\\ny = "{sheet.name}"\\nend\\neach cell\\nv = "{cell.fill} {cell.colour} {cell.bold}"\\nend\\neach row\\nz = row.number\\nend\\neach sheet\\neach comment\\nu = comment.text\\nend\\neach merged-range\\nunmerge\\nend\\nend\\n'
-print(scrub.run(body, sys.argv[1:], preview=True).files[0].problem)
+texts = 'macro T\\nfor workbook\\nsingle-spaces\\nread-numbers\\n'
+print([str(scrub.run(each, sys.argv[1:], preview=True).files[0].problem) for each in (body, texts)])
 print(re.search("VmHWM:\\\\s*(\\\\d+)", open("/proc/self/status").read())[1])
 """
 

@@ -137,6 +137,8 @@ class Decoder:
             else:
                 values = self._typed_together(type_, style, raw, of, where)
             found.update(zip(of, values, strict=True))
+            if texts_only and Trouble in set(map(type, values)):  # a text that is missing
+                found = {row: value for row, value in found.items() if type(value) is not Trouble}
             if None in values:  # empty texts
                 found = {row: value for row, value in found.items() if value is not None}
         return found
