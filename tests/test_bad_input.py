@@ -91,7 +91,7 @@ def test_a_flag_of_encryption_and_an_unknown_packing(cli: Cli) -> None:
     Path("locked.xlsx").write_bytes(data[: at + 8] + b"\x01" + data[at + 9 :])
     refused(cli, "locked.xlsx", "the file is encrypted")
     Path("odd.xlsx").write_bytes(data[: at + 10] + b"\x63" + data[at + 11 :])
-    refused(cli, "odd.xlsx", "packed in a way that Scrub does not know (99)")
+    refused(cli, "odd.xlsx", "packed by a method (99) that office files do not use")
 
 
 @pytest.mark.parametrize(

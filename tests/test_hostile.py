@@ -50,7 +50,7 @@ ATTACKS: dict[str, tuple[str, Change]] = {
     "90,000 comments": ("xl/comments1.xml", lambda data: data.replace(b"</commentList>", b"".join(b'<comment ref="A%d" authorId="0"><text><t>x</t></text></comment>' % i for i in range(1, 90_001)) + b"</commentList>")),
     "a million turns of the password": (SHEET, put(b"</sheetData>", b'</sheetData><sheetProtection sheet="1" algorithmName="SHA-512" hashValue="AAAA" saltValue="AAAA" spinCount="9999999"/>')),
     "wide merges over each other": (SHEET, put(b"</sheetData>", b"</sheetData><mergeCells>" + b"".join(b'<mergeCell ref="A%d:ZZ%d"/>' % (i, i + 130) for i in range(1, 20_000)) + b"</mergeCells>")),
-    "190,000 merges": (SHEET, put(b"</sheetData>", b"</sheetData><mergeCells>" + b"".join(b'<mergeCell ref="A%d:B%d"/>' % (i * 2 + 1, i * 2 + 2) for i in range(190_000)) + b"</mergeCells>")),
+    "150,000 merges": (SHEET, put(b"</sheetData>", b"</sheetData><mergeCells>" + b"".join(b'<mergeCell ref="A%d:B%d"/>' % (i * 2 + 1, i * 2 + 2) for i in range(150_000)) + b"</mergeCells>")),
 }  # fmt: skip
 
 LOOK = """

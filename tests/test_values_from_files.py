@@ -26,15 +26,18 @@ OWN = {
 ARGUMENTS = {
     "places": "2", "length": "4", "mark": '"("', "what": '"a"', "by": '"-"', "exactly": "yes", "start": '"("', "end": '")"',
     "order": "day-first", "other": "2026-12-31", "form": '"weekday, day month year"', "value": '"x"',
+    "number": "2", "holidays": "[2026-05-18]", "thousands": '" "', "pattern": '"(\\d)"',
 }  # fmt: skip
 OF_LISTS = {"sum": "[1, 2]", "average": "[1, 2]"}
-OPERATIONS = sorted(scrub.vocabulary().operations)
+OPERATIONS = sorted(each for each in scrub.vocabulary().operations if each[0] != "pairs")  # no file holds pairs
+#: Arguments that one operation takes otherwise.
+OTHERWISE = {("as-number", "mark"): "point", ("as-text", "mark"): "point", ("remainder", "by"): "2"}
 
 
 def call(type_: str, word: str) -> list[str]:
     """The calls of an operation: with all that it takes, and with only what it needs."""
     parameters = scrub.vocabulary().operations[type_, word].parameters
-    given = {each.word: "point" if word == "as-number" else ARGUMENTS[each.word] for each in parameters}
+    given = {each.word: OTHERWISE.get((word, each.word), ARGUMENTS[each.word]) for each in parameters}
     named = ", ".join(f"{name}: {value}" for name, value in given.items())
     first = ", ".join([given[each.word] for each in parameters][:1])
     found = [f".{word}({named})"] if named else [f".{word}"]

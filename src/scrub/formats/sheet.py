@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
-from functools import lru_cache
+from collections.abc import Callable, Mapping, Sequence
+from functools import lru_cache, partial
 from typing import Any
 from weakref import WeakValueDictionary
 
 from scrub.model.area import Area
-from scrub.model.grid import ColumnValues, texts_to_edit
+from scrub.model.grid import ColumnValues, Trouble, settle, texts_to_edit
+from scrub.model.problem import Failure
 from scrub.model.progress import over
 from scrub.model.sheet import Sheet
 from scrub.model.text import Edit, Editing
@@ -30,6 +31,7 @@ class OpenSheet(Sheet):
         self.live: WeakValueDictionary[int, ColumnValues] = WeakValueDictionary()
         self._grown: Area | None = None  # what the changed values span; None when all must be looked at
         self._since: list[int] = []  # keys that were changed since then
+        self.gone: set[int] = set()  # rows that go when the file is saved; until then the others keep their numbers
 
     @staticmethod
     def key(row: int, column: int) -> int:
@@ -46,7 +48,86 @@ class OpenSheet(Sheet):
         for key, value in self.values.items():
             if (key & 0x3FFF) + 1 == column:
                 keep(found, key >> 14, value)
+        for row in self.gone:
+            found.pop(row, None)
         return found
+
+    # -- rows that go
+
+    def is_gone(self, row: int) -> bool:
+        """Whether a row was deleted in this run."""
+        return row in self.gone
+
+    def ensure_row_goes(self, row: int) -> None:
+        """Raises `Failure` for a row that cannot be deleted."""
+
+    def delete_row(self, row: int) -> None:
+        """Takes a row out when the file is saved; what refers to the others follows them."""
+        self.ensure_row_goes(row)
+        used = self.used() or Area(row, 1, row, 1)
+        values = (
+            settle(self.raw_value(row, column)) for column in range(used.left, min(used.right, used.left + 12) + 1)
+        )
+        said = " | ".join("" if isinstance(each, Trouble) else shown(each) for each in values).strip(" |")
+        self.gone.add(row)
+        taken = [(live, live.pop(row)) for live in list(self.live.values()) if row in live]
+        self._shape_changed(row, taken)
+
+        def back() -> None:
+            self.gone.discard(row)
+            for live, value in taken:
+                live[row] = value
+            self._shape_changed(row, taken)
+
+        said = f"row {row} deleted" + (f": {said}" if said else "")
+        self.changed("deleted", False, True, back, said, (f"row {row}",))
+
+    def _shape_changed(self, row: int, taken: Sequence[tuple[ColumnValues, Value]]) -> None:
+        for live, _ in taken:
+            live.version += 1
+        self._grown = None
+        self.row_changed(row)
+
+    # -- rows in another order
+
+    def order_rows(self, rows: Sequence[int], left: int, right: int) -> Callable[[], None]:
+        """Puts what stands in some rows, from one column to another, into an order: their places are filled from above
+        with the rows as they come. Gives what takes that back.
+        """
+        moves = [(place, row) for place, row in zip(sorted(rows), rows, strict=True) if place != row]
+        for place, _ in moves:
+            self.ensure_row_moves(place, left, right)
+        backs: list[Callable[[], None]] = []
+        for column in range(left, right + 1):
+            self._order_column(column, moves, backs)
+
+        def back() -> None:
+            for each in reversed(backs):
+                each()
+
+        return back
+
+    def ensure_row_moves(self, row: int, left: int, right: int) -> None:
+        """Raises `Failure` for a row whose cells cannot change places with those of others."""
+
+    def _order_column(self, column: int, moves: Sequence[tuple[int, int]], backs: list[Callable[[], None]]) -> None:
+        """Moves the values of a column."""
+        values = self.column_values(column)
+        fresh = [(place, self._moved_value(row, column, values.get(row))) for place, row in moves]
+        for place, value in fresh:
+            before = values.get(place)
+            key = self.key(place, column)
+            backs.append(partial(self.restore, key, self.change(key, value, values, before), before))
+
+    def _moved_value(self, row: int, column: int, value: Value) -> Value:
+        """A value on its way to another row."""
+        if isinstance(value, Trouble):
+            raise value.failure()
+        return value
+
+    def _kept_rows(self, rows: Sequence[int]) -> list[int]:
+        """Those of some rows that stay."""
+        return [row for row in rows if row not in self.gone]
 
     def change(self, key: int, value: Value, column_values: ColumnValues, before: Value) -> Value:
         """Changes a value; gives what `restore` takes to undo that. `before` is the value that is seen so far."""
@@ -91,6 +172,13 @@ class OpenSheet(Sheet):
         """The texts of a column by row."""
         return {row: text for row, text in self.column_values(column).items() if type(text) is str}
 
+    def ensure_there(self, row: int, column: int) -> None:
+        """Raises `Failure` for a cell of a row that was deleted."""
+        if row in self.gone:
+            failure = Failure(f"{self.where(row, column)} was deleted above, with its row")
+            failure.placed = True
+            raise failure
+
     def edit_text(self, row: int, column: int, text: str, edits: Sequence[Edit]) -> None:
         """Edits one text, where it may be."""
         raise NotImplementedError
@@ -117,8 +205,19 @@ class OpenSheet(Sheet):
             grown = spanned(grown, *self.place(key))
         self._grown, self._since = grown, []
         if stored is None or grown == _NOWHERE:
-            return stored if grown == _NOWHERE else grown
-        return spanned(spanned(stored, grown.top, grown.left), grown.bottom, grown.right)
+            found = stored if grown == _NOWHERE else grown
+        else:
+            found = spanned(spanned(stored, grown.top, grown.left), grown.bottom, grown.right)
+        return self._without_gone(found) if self.gone and found is not None else found
+
+    def _without_gone(self, area: Area) -> Area | None:
+        """A range without the rows at its ends that go."""
+        top, bottom = area.top, area.bottom
+        while bottom >= top and bottom in self.gone:
+            bottom -= 1
+        while top <= bottom and top in self.gone:
+            top += 1
+        return area._replace(top=top, bottom=bottom) if top <= bottom else None
 
 
 _NOWHERE = Area(0, 0, 0, 0)

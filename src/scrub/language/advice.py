@@ -79,13 +79,27 @@ def statement(tokens: Sequence[Token]) -> str:
     if first == "for" and rest:
         return _for(rest)
     if first in ("delete", "remove", "insert", "add", "sort", "copy", "move") and rest[:1] and rest[0] in _SHAPES:
-        return f"{_LATER.get(first, 'adding')} {rest[0]} cannot be done yet" + (
-            ". To empty a row, write: in row(3), below it clear, and end" if first in ("delete", "remove") else ""
-        )
+        what = _DONE.get((first, rest[0].rstrip("s")), "")
+        return f"write: {what}" if what else f"{_LATER.get(first, 'adding')} {rest[0]} cannot be done yet"
     return _LINES.get(first, "")
 
 
 _SHAPES = frozenset("row rows column columns sheet sheets line lines record records table".split())
+
+
+_DONE = {
+    **dict.fromkeys(
+        ((word, shape) for word in ("delete", "remove") for shape in ("row", "line")),
+        "in row(3), below it delete, and end. By a condition: each row where row is empty",
+    ),
+    **dict.fromkeys(
+        ((word, "record") for word in ("delete", "remove")), 'each record where record.paid is "yes", below it delete, and end'
+    ),
+    **dict.fromkeys(
+        (("sort", shape) for shape in ("row", "sheet", "table", "record", "column", "line")),
+        'in sheet.records, below it sort by: "Hut", and end',
+    ),
+}  # fmt: skip
 
 
 def _for(rest: list[str]) -> str:
@@ -119,6 +133,8 @@ def of_item(word: str, item: str, kind: str, fields: Collection[str], assigned: 
             same = (assigned == "yes") != (word in _OPPOSITES)
             fresh = "yes" if same == (word not in ("unhide", "unlock", "open")) else "no"
         return f" Write: {item}.{field} = {fresh}"
+    if word == "rename" and kind == "sheet":
+        return f' Write: {item}.name = "…"'
     if word in _LATER:
         return f" {_LATER[word].capitalize()} cannot be done with a {kind} yet"
     return ""

@@ -39,6 +39,11 @@ class Cell(CellFields):
         return self.sheet.file
 
     @property
+    def removed(self) -> bool:
+        """Whether its row was deleted in this run."""
+        return self.sheet.is_gone(self.row_number)
+
+    @property
     def label(self) -> str:
         """Its sheet and address."""
         return self.sheet.where(self.row_number, self.number)

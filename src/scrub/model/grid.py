@@ -260,6 +260,20 @@ class Grid:
         """Writes a comment, or removes it."""
         raise NotImplementedError
 
+    def is_gone(self, row: int) -> bool:
+        """Whether a row was deleted in this run; the others keep their numbers until the file is saved."""
+        return False
+
+    @may_lack
+    def delete_row(self, row: int) -> None:
+        """Deletes a row."""
+        raise NotImplementedError
+
+    @may_lack
+    def order_rows(self, rows: Sequence[int], left: int, right: int) -> Callable[[], None]:
+        """Puts what stands in some rows, from one column to another, into an order; gives what takes that back."""
+        raise NotImplementedError
+
     def measure(self, line: int, is_row: bool, word: str) -> Any:
         """The size of a row or column in its own unit, or whether it is hidden."""
         raise NotImplementedError

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 
 from scrub.model.area import Area, letters_of
-from scrub.model.declare import FileItem
+from scrub.model.declare import FileItem, Item
 from scrub.model.grid import ColumnValues, Grid, TablePlace, Trouble
 from scrub.model.problem import Failure, Missing, did_you_mean
 from scrub.model.rows import Reader, Rows
@@ -117,6 +117,39 @@ class GridRows(Rows):
     def place(self, row: int, key: str) -> str:
         """The address of what stands under a heading."""
         return self.sheet.where(row, self.column(key))
+
+    def is_gone(self, row: int) -> bool:
+        """Whether a row was deleted in this run."""
+        return self.sheet.is_gone(row)
+
+    def delete(self, row: int, record: Item) -> None:
+        """Deletes the row of the sheet, where nothing else stands in it."""
+        used = self.sheet.used()
+        if self.name and used is not None:
+            for column in (*range(used.left, self.area.left), *range(self.area.right + 1, used.right + 1)):
+                if self.sheet.raw_value(row, column) is not None:
+                    raise Failure(
+                        f'{self.sheet.where(row, column)} stands beside the table "{self.name}" and would go with the '
+                        "row. If it may, delete the row itself: in record.row, below it delete, and end"
+                    )
+        self.sheet.delete_row(row)
+
+    def add(self, values: Sequence[Value], table: Item) -> None:
+        """Writes values into the row below the last one; each is a change of its own."""
+        if self.name:
+            raise Failure(
+                f'"{self.label}" is a table of the workbook; Scrub does not lengthen those yet. '
+                "Add the row in its own program"
+            )
+        row = self.last() + 1
+        columns = sorted(self.columns.values())
+        for column, value in zip(columns, values, strict=False):
+            if value is not None:
+                self.sheet.put(row, column, value)
+
+    def put_in_order(self, rows: Sequence[int]) -> Callable[[], None]:
+        """Puts what stands in the rows into an order."""
+        return self.sheet.order_rows(rows, self.area.left, self.area.right)
 
     def last(self) -> int:
         """The last row of records."""

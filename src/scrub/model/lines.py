@@ -9,10 +9,11 @@ from typing import Any
 from scrub.model.area import MOST_COLUMNS, Area, area_of, column_of, letters_of
 from scrub.model.cell import Cell
 from scrub.model.cell_fields import CellFields, Place
-from scrub.model.declare import FileItem, field, finds, holds, needs
+from scrub.model.declare import FileItem, Reach, action, field, finds, holds, needs
 from scrub.model.grid import Grid, HoldsColumns, Trouble
 from scrub.model.grid_rows import sheet_rows
 from scrub.model.problem import Missing
+from scrub.model.values import is_empty
 
 
 class _Line(CellFields):
@@ -119,6 +120,37 @@ class Row(_Line):
     def height(self, value: Decimal | None) -> None:
         self._set_measure("height", value)
 
+    @property
+    @field
+    def values(self) -> list[Any]:
+        """The values in it from the left, as far as the sheet is used; nothing for an empty cell.
+
+        Example: log row.values.count
+        Also: list, contents, whole row
+        """
+        return [self.sheet.value(row, column) for _, row, column in self.places()]
+
+    @property
+    def removed(self) -> bool:
+        """Whether it was deleted in this run."""
+        return self.sheet.is_gone(self._number)
+
+    @property
+    def is_blank(self) -> bool:
+        """Whether nothing stands in it."""
+        return all(is_empty(self.sheet.raw_value(row, column)) for _, row, column in self.places())
+
+    @action(Reach.CHANGE)
+    @needs("delete_row")
+    def delete(self) -> None:
+        """Takes the whole row out of the sheet; formulas, names, rules and charts follow the rows that stay. These
+        keep their numbers until the file is saved.
+
+        Example: delete
+        Also: remove row, delete empty rows, remove line
+        """
+        self.sheet.delete_row(self._number)
+
     @finds
     def find_cell(self, column: str) -> Cell:
         """Its cell in a column: `row.cell("C")`."""
@@ -197,7 +229,8 @@ def rows_of(sheet: Grid, area: Area | None = None) -> Iterator[Row]:
     if used is not None:
         first, last = (area.top, min(area.bottom, used.bottom)) if area else (1, used.bottom)
         for number in range(first, last + 1):
-            yield Row(sheet, number)
+            if not sheet.is_gone(number):
+                yield Row(sheet, number)
 
 
 def columns_of(sheet: Grid, area: Area | None = None) -> Iterator[Column]:

@@ -6,7 +6,7 @@ import re
 from collections.abc import Iterable, Iterator, Sequence
 from functools import partial
 from types import MappingProxyType
-from typing import Any, ClassVar
+from typing import Any
 
 from scrub.model.area import Area, only_cell
 from scrub.model.cell import Cell
@@ -18,7 +18,7 @@ from scrub.model.operations.lists import ranked
 from scrub.model.problem import Failure, Missing, counted
 from scrub.model.rows import Reader, Rows
 from scrub.model.text import Editing
-from scrub.model.values import Value, heading_key, shown
+from scrub.model.values import Pairs, Value, heading_key, is_empty, shown
 
 
 class Table(HoldsColumns):
@@ -159,9 +159,27 @@ class Table(HoldsColumns):
         if len(values) > count:
             raise Failure(f"{self.label} has {counted(count, 'heading')}, and the new row {len(values)} values")
         self.file.arrange_rows()
-        back = self.rows.add_row(values)
-        said = f"new row: {' | '.join(shown(each) for each in values)}"
-        self.changed("new row", None, said, back, said, (f"row {len(list(self.rows.filled())) + 1}",))
+        self.rows.add(values, self)
+
+    @action(Reach.CHANGE)
+    @needs("arrange_rows")
+    def delete_duplicates(self, under: Sequence[str] = ()) -> None:
+        """Deletes the records that say the same as one above them. Capitals do not matter.
+
+        under: the headings that count; left out, all of them.
+        Example: delete-duplicates under: ["Guest", "Arrival"]
+        Also: remove duplicates, double rows, unique, repeated
+        """
+        keys = [self.rows.key(heading) for heading in under] or list(self.rows.headings)
+        seen = Pairs()
+        for record in list(self.each_record(keys)):
+            values = [settle(self.reader(key)(record.row)) for key in keys]
+            if any(isinstance(each, Trouble) for each in values):
+                continue
+            if seen.has(values):
+                record.delete()
+            else:
+                seen.put(values, True)
 
     @action(Reach.CHANGE)
     @needs("arrange_rows")
@@ -197,7 +215,6 @@ class Record(HoldsCells):
     kind_word = "record"
     open_fields = True
     implied = MappingProxyType({"row": "row_item"})
-    removed: ClassVar[bool] = False
 
     __slots__ = ("row", "table")
 
@@ -217,6 +234,17 @@ class Record(HoldsCells):
         return self.table.rows.file
 
     @property
+    def removed(self) -> bool:
+        """Whether its row was deleted in this run."""
+        return self.table.rows.is_gone(self.row)
+
+    @property
+    def is_blank(self) -> bool:
+        """Whether nothing stands under its headings."""
+        rows = self.table.rows
+        return all(is_empty(settle(rows.value(self.row, key))) for key in rows.headings)
+
+    @property
     def label(self) -> str:
         """Its sheet and row."""
         return self.table.rows.row_label(self.row)
@@ -234,14 +262,14 @@ class Record(HoldsCells):
     @action(Reach.CHANGE)
     @needs("arrange_rows")
     def delete(self) -> None:
-        """Takes its row out of the table.
+        """Takes its row out of the table. In a workbook what refers to the other rows follows them; these keep their
+        numbers until the file is saved.
 
         Example: delete
-        Also: remove, row
+        Also: remove, row, delete rows by condition, delete old records
         """
         self.file.arrange_rows()
-        said = f"row deleted: {' | '.join(shown(self.read(key)) for key in self.table.rows.headings)}"
-        self.changed("deleted", False, True, self.table.rows.delete_row(self.row), said)
+        self.table.rows.delete(self.row, self)
 
     def row_item(self) -> Row:
         """Its row."""

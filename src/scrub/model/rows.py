@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterable, Mapping, Sequence
 from typing import Any
 
 from scrub.model.area import Area
-from scrub.model.declare import FileItem
+from scrub.model.declare import FileItem, Item
 from scrub.model.grid import Grid, settle
 from scrub.model.problem import Failure, Missing, did_you_mean, listed
 from scrub.model.text import Editing, edited, parted
@@ -76,9 +76,24 @@ class Rows:
         """Adds a heading behind the last one."""
         raise Failure(f"{self.label}: no column can be added here")
 
+    def add(self, values: Sequence[Value], table: Item) -> None:
+        """Adds a row behind the last one, as a change of the table."""
+        said = f"new row: {' | '.join(shown(each) for each in values)}"
+        back = self.add_row(values)
+        table.changed("new row", None, said, back, said, (f"row {len(list(self.filled())) + 1}",))
+
     def add_row(self, values: Sequence[Value]) -> Callable[[], None]:
         """Adds a row behind the last one; gives what takes that back."""
         raise Failure(f"{self.label}: no row can be added here")
+
+    def is_gone(self, row: Any) -> bool:
+        """Whether a row was deleted in this run, and is still held by something."""
+        return False
+
+    def delete(self, row: Any, record: Item) -> None:
+        """Takes a row out, as a change of its record."""
+        said = f"row deleted: {' | '.join(shown(settle(self.reader(key)(row))) for key in self.headings)}"
+        record.changed("deleted", False, True, self.delete_row(row), said)
 
     def delete_row(self, row: Any) -> Callable[[], None]:
         """Takes a row out; gives what takes that back."""

@@ -54,11 +54,16 @@ class Sheet(PageFields, HoldsCells):
     @property
     @field
     def name(self) -> str:
-        """The name on its tab.
+        """The name on its tab. What refers to the sheet follows a new one when the file is saved.
 
         Example: if sheet.name starts with "Draft"
-        Also: tab, title
+        Also: tab, title, rename sheet, tab name
         """
+        raise NotImplementedError
+
+    @name.setter
+    @may_lack
+    def name(self, value: str) -> None:
         raise NotImplementedError
 
     @property

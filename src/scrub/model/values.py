@@ -244,7 +244,9 @@ def is_empty(value: Value) -> bool:
         return True
     if isinstance(value, str):
         return not value.strip("\u200b\ufeff \t\r\n\u00a0\u202f")
-    return isinstance(value, list | Pairs) and not len(value)
+    if isinstance(value, list | Pairs):
+        return not len(value)
+    return getattr(value, "is_blank", False) is True
 
 
 def same(left: Value, right: Value, exactly: bool = False) -> bool:

@@ -335,7 +335,7 @@ def ensure_kept(program: Program, file: Opened, vocabulary: Vocabulary) -> None:
         if left_out:
             said = file.file.lacking(f'"{word}" of a {kind}')
             if action is not None and "arrange_rows" in getattr(action.function, "scrub_needs", ()):
-                said = f"{file.file.label}: rows come, go and change places only in tables of .docx files so far"
+                said = f"{file.file.label}: in its tables rows neither come nor go nor change places so far"
             failure = Failure(said)
             failure.title, failure.line = program.title, line
             raise failure

@@ -47,6 +47,7 @@ class Statements(Expressions):
         self.title = program.title
         self.watch = watch
         self.is_inner = is_inner
+        self.deletes = bool(program.inner) or any(word.startswith("delete") for _, word, _ in program.uses)
         self.depth = 0
         self.items = [program.start_slot]  # the slots of the current items around the statement being compiled
 
@@ -257,7 +258,7 @@ class Statements(Expressions):
         body = self._inside(slot if means.items else self.items[-1], node.body)
         cost, in_cells = _cost(node.body), node.word in ("cell", "record", "row", "column", "cells")
         visited = self._visited(node)
-        by_items = means.items and not means.headings
+        by_items = means.items and (not means.headings or self.deletes)
         label = _label if means.items else None
         counter = means.counter
         orders = [(self.evaluate(order.by), order.descending) for order in node.orders]

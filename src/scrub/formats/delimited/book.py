@@ -65,6 +65,9 @@ class DelimitedFile(PickedFile, Workbook):
         ending = os.path.splitext(self.name)[1].lower()
         return f"{self.name}: a {ending} file holds values only, so it cannot keep {what}. Save it as .xlsx first"
 
+    def arrange_rows(self) -> None:
+        """Rows can come, go and change places."""
+
     def embed(self, title: str, text: str) -> None:
         """Nothing but values can be inside."""
         raise Failure(f"{self.name}: nothing can be put inside a table of texts. Save it as .xlsx first")
@@ -74,7 +77,7 @@ class DelimitedFile(PickedFile, Workbook):
     def patch(self) -> Patch | None:
         """What makes the changed file of the old one."""
         self.sheet.forget_there_and_back()
-        if not self.sheet.values:
+        if not self.sheet.values and not self.sheet.gone:
             return None
         marks, encoding, _, line_end, _ = self.layout
         old = self.source.read(0, self.source.size)

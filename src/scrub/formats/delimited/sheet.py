@@ -151,6 +151,8 @@ class DelimitedSheet(OpenSheet):
     def raw_value(self, row: int, column: int) -> Value:
         """The value of a cell."""
         key = self.key(row, column)
+        if row in self.gone:
+            return None
         if key in self.values:
             return self.values[key]
         known = self.live.get(column)
@@ -178,7 +180,7 @@ class DelimitedSheet(OpenSheet):
 
     def stored_rows(self) -> Sequence[int]:
         """Every record, and rows that were written below."""
-        return sorted({*range(1, len(self.records_) + 1), *(key >> 14 for key in self.values)})
+        return self._kept_rows(sorted({*range(1, len(self.records_) + 1), *(key >> 14 for key in self.values)}))
 
     def stored_places(self) -> Sequence[tuple[int, int]]:
         """Row and column of every field."""
@@ -187,7 +189,7 @@ class DelimitedSheet(OpenSheet):
             for row, record in enumerate(self.records_, 1)
             for column in range(1, len(fields_of(record, self.layout.delimiter)) + 1)
         }
-        return sorted(places.union(map(self.place, self.values)))
+        return [place for place in sorted(places.union(map(self.place, self.values))) if place[0] not in self.gone]
 
     def filled_rows(self, area: Area, known: Iterable[ColumnValues] = ()) -> list[int]:
         """The rows that hold a value. Raises `Failure` for a record that has more or fewer fields than the first."""
@@ -210,7 +212,7 @@ class DelimitedSheet(OpenSheet):
                 for row in found
                 if row not in changed or any(self.raw_value(row, column) is not None for column in columns)
             ]
-        return found
+        return self._kept_rows(found)
 
     def _ensure_even(self, heading: int, last: int) -> None:
         """Raises `Failure` where a record below the headings is ragged."""
@@ -241,6 +243,7 @@ class DelimitedSheet(OpenSheet):
 
     def put(self, row: int, column: int, value: Value) -> None:
         """Gives a field a value."""
+        self.ensure_there(row, column)
         values = self.column_values(column)
         before = values.get(row)
         if type(before) is type(value) and before == value:
@@ -303,7 +306,7 @@ class DelimitedSheet(OpenSheet):
                 fields[column] = self._field(value, fields[column])
             whole = layout.delimiter.join(fields)
             found[row - 1] = (whole or '""') + tail  # an empty line would be no record
-        return found
+        return [record for row, record in enumerate(found, 1) if row not in self.gone] if self.gone else found
 
     def _field(self, value: Plain, before: str) -> str:
         """A value as a field; one that was quoted stays so."""

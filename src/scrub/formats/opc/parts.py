@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 import posixpath
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from itertools import count
 
 from scrub.formats.opc.relationships import part_tree
@@ -73,6 +73,13 @@ class Parts:
             target = posixpath.relpath(target, posixpath.dirname(source) or ".")
         self._related.setdefault(source, []).append((id_, type_, target, outside))
         return id_
+
+    def added_to(self, source: str) -> Iterator[tuple[str, str]]:
+        """The added parts that a part leads to, each with the last word of its relationship's type."""
+        folder = posixpath.dirname(source)
+        for _, type_, target, outside in self._related.get(source, ()):
+            if not outside:
+                yield type_.rpartition("/")[2], posixpath.normpath(posixpath.join(folder, target))
 
     def retarget(self, source: str, id_: str, address: str) -> None:
         """Lets a relationship that leads outside lead elsewhere."""

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import os
-import re
 from collections.abc import Iterator
 from functools import partial
 
@@ -15,13 +14,13 @@ from scrub.formats.spans import RELATIONSHIPS, Span, Splice, ended, escaped, num
 from scrub.formats.workbook.elements import all_placed
 from scrub.formats.workbook.embedded import add_part, embedded, part_of
 from scrub.formats.workbook.front import reselected
+from scrub.formats.workbook.moves import Moves
 from scrub.formats.workbook.reading import Loads
 from scrub.formats.workbook.shared import Shared
 from scrub.formats.workbook.sheet import OfficeSheet
+from scrub.formats.workbook.structure import Structure
 from scrub.model.area import Area
 from scrub.model.grid import Grid
-from scrub.model.problem import Failure
-from scrub.model.values import fold
 from scrub.model.workbook import Workbook
 from scrub.store.patch import Patch
 
@@ -45,6 +44,7 @@ class OfficeWorkbook(OfficeFile, Workbook):
         self.shared.sheets = self._sheets
         self._views = self._root.child("bookViews")
         self._to_embed: list[str] = []
+        self._told: list[str] = []  # what is told of references
 
     @property
     def parse_slowly(self) -> bool:
@@ -63,7 +63,7 @@ class OfficeWorkbook(OfficeFile, Workbook):
     @property
     def notes(self) -> list[str]:
         """What a person should know about saving the changes."""
-        found = list(super().notes)
+        found = [*super().notes, *self._told]
         if self._recalculates:
             found.append("Formulas will be recalculated when the file is next opened.")
         return found
@@ -75,12 +75,7 @@ class OfficeWorkbook(OfficeFile, Workbook):
 
     def new_sheet(self, name: str) -> OfficeSheet:
         """Makes an empty sheet."""
-        if self.shared.structure_locked:
-            raise Failure(f"{self.name}: the structure of the workbook is protected, so no sheet can be added")
-        if not 1 <= len(name) <= 31 or re.search(r"[\[\]:*?/\\\x00-\x1f]", name) or name.strip("'") != name:
-            raise Failure(f'"{name}" cannot be the name of a sheet: up to 31 characters, none of [ ] : * ? / \\')
-        if any(fold(sheet.name) == fold(name) for sheet in self._sheets):
-            raise Failure(f'there is a sheet "{name}" already')
+        self.shared.ensure_sheet_name(name)
         entry = Span("sheet", {"name": name}, 0)
         sheet = OfficeSheet(self.shared, self._loads, len(self._sheets) + 1, entry, None)
         sheet.part.is_new = True
@@ -91,6 +86,9 @@ class OfficeWorkbook(OfficeFile, Workbook):
 
         sheet.changed("sheet", None, name, revert, "new sheet")
         return sheet
+
+    def arrange_rows(self) -> None:
+        """Rows can come, go and change places; what keeps those of one sheet is asked of that."""
 
     def _read_sheets(self) -> Iterator[OfficeSheet]:
         targets = relationships(self.package, self.main)
@@ -112,9 +110,13 @@ class OfficeWorkbook(OfficeFile, Workbook):
         parts = Parts(self.package, self._root)
         splices: list[Splice] = []
         for sheet in self._sheets:
-            if sheet.state != sheet.first_state and not sheet.is_new:
-                value = None if sheet.state == "visible" else sheet.state
-                splices += set_attributes(self._data, sheet.entry, [("state", value)])
+            said: list[tuple[str, str | None]] = []
+            if sheet.state != sheet.first_state:
+                said.append(("state", None if sheet.state == "visible" else sheet.state))
+            if sheet.name != sheet.first_name:
+                said.append(("name", sheet.name))
+            if said and not sheet.is_new:
+                splices += set_attributes(self._data, sheet.entry, said)
         selected = reselected(self._data, self._views, self._sheets, splices)
         for text in self._to_embed:
             self._embed(text, parts)
@@ -136,10 +138,24 @@ class OfficeWorkbook(OfficeFile, Workbook):
         if splices:
             parts.changed[self.main] = partial(spliced, self._data, splices)
         self._write_styles(parts)
+        self._settle(parts)
         parts.finish()
         if not parts.changed and not parts.added and not parts.removed:
             return None
         return self.package.patch(parts.changed, parts.added, parts.removed)
+
+    def _settle(self, parts: Parts) -> None:
+        """Lets all that refers to rows and sheets follow them."""
+        sheets = self._sheets
+        moves = Moves(
+            [sheet.first_name for sheet in sheets],
+            {sheet.first_name: sheet.gone for sheet in sheets},
+            {sheet.first_name: sheet.name for sheet in sheets if sheet.name != sheet.first_name},
+        )
+        if moves:
+            structure = Structure(self.package, self.main, parts, moves)
+            structure.settle([sheet.part for sheet in sheets])
+            self._told = structure.notes
 
     def _new_sheets(self, parts: Parts) -> list[Splice]:
         """New sheets get a part, and an entry behind the others."""
@@ -165,7 +181,7 @@ class OfficeWorkbook(OfficeFile, Workbook):
     @property
     def _recalculates(self) -> bool:
         """Whether a value or a formula was changed, on which others may depend."""
-        if not any(sheet.values or sheet.formulas for sheet in self._sheets):
+        if not any(sheet.values or sheet.formulas or sheet.gone for sheet in self._sheets):
             return False
         return bool(self.shared.targets.get("calcChain")) or any(map(self._may_calculate, self._sheets))
 
@@ -184,7 +200,7 @@ class OfficeWorkbook(OfficeFile, Workbook):
         if not self._recalculates:
             return []
         chain = self.shared.targets.get("calcChain")
-        if chain and any(sheet.formulas for sheet in self._sheets):
+        if chain and any(sheet.formulas or sheet.gone for sheet in self._sheets):
             parts.remove(chain, self.main)
         old = self._root.child("calcPr")
         if old is not None:

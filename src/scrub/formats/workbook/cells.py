@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from datetime import date, datetime
 from decimal import Decimal
+from functools import partial
 from typing import Any
 
 from scrub.formats.sheet import NOBODYS, UNCHANGED, keep, put_back, told
@@ -47,6 +48,8 @@ class SheetCells(SheetReading):
         """Raises `Failure` when a cell cannot be changed: it is locked, merged away, part of an array, or a heading."""
         if not 1 <= row <= MOST_ROWS or not 1 <= column <= MOST_COLUMNS:
             raise Failure(f"row {row}, column {column} lies outside the sheet")
+        if self.gone:
+            self.ensure_there(row, column)
         if self.protected and self.shared.styles.locked(self.style(row, column)):
             raise placed(
                 f"{self.where(row, column)} is locked, and the sheet is protected. "
@@ -62,6 +65,99 @@ class SheetCells(SheetReading):
                 raise placed(
                     f"{self.where(row, column)} is part of the array formula in {area}; change that in its own program"
                 )
+
+    def ensure_row_goes(self, row: int) -> None:
+        """Raises `Failure` for a row of a protected sheet."""
+        if self.protected:
+            raise Failure(f"{self.name} is protected. Take the protection off first: unprotect")
+
+    def _shape_changed(self, row: int, taken: Sequence[tuple[ColumnValues, Value]]) -> None:
+        super()._shape_changed(row, taken)
+        self.shared.cells_changed(back=row not in self.gone)
+
+    def has_links(self) -> bool:
+        """Whether a click on any cell leads anywhere."""
+        raise NotImplementedError
+
+    def _ensure_block_moves(self, block: Area) -> None:
+        """Raises `Failure` where something hangs on cells that would stay behind, or holds several together."""
+        for area in (*self.merged(), *self.arrays()):
+            if area.meets(block):
+                raise Failure(f"{self.name} {area} is merged or an array formula, so that its rows cannot be sorted")
+        for noted in self.comments():
+            if block.holds(noted.row, noted.column):
+                where = self.where(noted.row, noted.column)
+                raise Failure(f"{where} has a comment, which sorting would leave behind. Take it away first")
+        for row in range(block.top, block.bottom + 1) if self.has_links() else ():
+            for column in range(block.left, block.right + 1):
+                if self.link(row, column) is not None:
+                    raise Failure(
+                        f"{self.where(row, column)} has a link, which sorting would leave behind. Take it away first"
+                    )
+
+    def order_rows(self, rows: Sequence[int], left: int, right: int) -> Callable[[], None]:
+        """Puts what stands in some rows into an order, looks and formulas too."""
+        self._ensure_block_moves(Area(min(rows), left, max(rows), right))
+        back = super().order_rows(rows, left, right)
+        self.shared.cells_changed()
+
+        def all_back() -> None:
+            back()
+            self.shared.cells_changed(back=True)
+
+        return all_back
+
+    def ensure_row_moves(self, row: int, left: int, right: int) -> None:
+        """Raises `Failure` for a row with a cell that cannot be changed."""
+        if not self.is_free():
+            for column in range(left, right + 1):
+                self.ensure_open(row, column)
+
+    def _order_column(self, column: int, moves: Sequence[tuple[int, int]], backs: list[Callable[[], None]]) -> None:
+        """Moves the values of a column with their looks, and its formulas, which then refer to their own new row."""
+        values, key_of = self.column_values(column), self.key
+        if self.has_formulas or self.formulas:
+            for _, row in moves:
+                if self.has_formula(row, column):
+                    self._unshare(row, column)
+        plain = not (self.has_formulas or self.formulas)
+        fresh = []
+        for place, row in moves:
+            formula = None if plain else self.formula(row, column)
+            value = values.get(row)
+            if formula is None:
+                value = self._moved_value(row, column, value)
+            runs, style = self.runs_in(row, column), self.style(row, column)
+            fresh.append((place, row, formula, value, runs, style))
+        for place, row, formula, value, runs, style in fresh:
+            key = key_of(place, column)
+            former = [
+                (held, held.get(key, UNCHANGED)) for held in (self.formulas, self.runs, self.styles, self.results)
+            ]
+            before, had_formula = values.get(place), not plain and self.has_formula(place, column)
+            changed = self.change(key, value, values, before)
+            backs.append(partial(self._order_back, key, former, changed, before))
+            for held, _ in former[:2]:
+                held.pop(key, None)
+            self.results.pop(key, None)
+            if formula is not None:
+                self.formulas[key] = translated(formula[1:], place - row, 0)
+                del self.values[key]
+                self.results[key] = None if isinstance(value, Trouble) else value
+                self.formula_rows.setdefault(column, set()).add(place)
+            elif had_formula:
+                self.formulas[key] = None
+            if runs is not None:
+                self.runs[key] = runs
+            if style != self.stored_style(place, column):
+                self.styles[key] = style
+            else:
+                self.styles.pop(key, None)
+
+    def _order_back(self, key: int, former: Sequence[tuple[dict[int, Any], Any]], value: Value, before: Value) -> None:
+        for held, each in former:
+            put_back(held, key, each)
+        self.restore(key, value, before)
 
     def locks_changed(self) -> None:
         """Is told when its protection changed: what keeps cells from being changed is looked up anew."""
@@ -99,6 +195,8 @@ class SheetCells(SheetReading):
             self._ensure_no_heading(row, column)
         elif not 1 <= row <= MOST_ROWS or not 1 <= column <= MOST_COLUMNS:
             raise Failure(f"row {row}, column {column} lies outside the sheet")
+        if self.gone:
+            self.ensure_there(row, column)
         if (row in self.formula_rows[column] or self.formulas) and self.has_formula(row, column):
             raise placed(
                 f"{self.where(row, column)} holds a formula. To put a value in its place, first take that away: "
@@ -268,7 +366,7 @@ class SheetCells(SheetReading):
 
     def edit_text(self, row: int, column: int, text: str, edits: Sequence[Edit]) -> None:
         """Edits one text with its looks; one that is calculated, or the heading of a table, is passed by."""
-        if self.has_formula(row, column) or self._headed(row, column) is not None:
+        if row in self.gone or self.has_formula(row, column) or self._headed(row, column) is not None:
             return
         if not self.is_free():
             covered = self._merged_over(row, column) or next((a for a in self.arrays() if a.holds(row, column)), None)

@@ -49,6 +49,11 @@ class Links:
                 found.append(Link(area, target, data[span.start : span.end]))
         return found
 
+    @property
+    def any(self) -> bool:
+        """Whether the sheet has any."""
+        return bool(self._links.now)
+
     def _meeting(self, area: Area) -> list[Link]:
         """The links that have a cell in common with a range; those of single cells are found at once."""
         links = self._links.now

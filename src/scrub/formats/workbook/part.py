@@ -55,7 +55,8 @@ class SheetPart:
     def __init__(self, package: Package, name: str | None, sheet: str) -> None:
         self.package = package
         self.name = name
-        self.sheet = sheet  # how problems call it
+        self.sheet = sheet  # its name in the file
+        self.shown = sheet  # how problems call it
         self.is_new = False
         self.has_formulas: bool | None = None  # not known before the part is read
         #: Reads cells with the span tree only: for tests, which hold both ways to the same bytes.
@@ -66,7 +67,7 @@ class SheetPart:
 
     def problem(self, what: object) -> FileProblem:
         """A problem with this sheet."""
-        return self.package.source.problem(f'the sheet "{self.sheet}": {what}')
+        return self.package.source.problem(f'the sheet "{self.shown}": {what}')
 
     def related(self) -> dict[str, Relationship]:
         """The relationships of the part."""
@@ -77,7 +78,7 @@ class SheetPart:
         if self.is_new:
             return EMPTY_SHEET
         if self.name is None:
-            raise self.package.source.problem(f'the part of the sheet "{self.sheet}" is missing')
+            raise self.package.source.problem(f'the part of the sheet "{self.shown}" is missing')
         return self.package.read(self.name)
 
     def skeleton(self) -> Skeleton:
@@ -101,10 +102,20 @@ class SheetPart:
             self._keep_skeleton(data)
         if self._rows is not None:
             return Searched(data, self._cut, self._cut + self._left_out, list(self._rows))
-        if self._left_out and not self.parse_slowly:
-            reader = Searched(data, self._cut, self._cut + self._left_out)
+        found = self._found(data, self._cut, self._left_out)
+        if isinstance(found, Searched):
+            self._rows = array("L", found.numbers)
+        return found
+
+    def found(self, data: bytes) -> Stored:
+        """The cells of the part as it is to be."""
+        _, cut, left_out = without_cells(data)
+        return self._found(data, cut, left_out)
+
+    def _found(self, data: bytes, cut: int, left_out: int) -> Stored:
+        if left_out and not self.parse_slowly:
+            reader = Searched(data, cut, cut + left_out)
             if reader.prefix_is_plain() and reader.exact():
-                self._rows = array("L", reader.numbers)
                 return reader
         try:
             return Parsed(data, parse(data), self.problem)

@@ -162,6 +162,8 @@ class SheetReading(SheetResults):
     def raw_value(self, row: int, column: int) -> Value:
         """The value of a cell, or a `Trouble`."""
         loaded = self.load()
+        if row in self.gone:
+            return None
         known = loaded.columns.get(column)
         if known is not None:
             return settle(known.get(row))
@@ -189,7 +191,8 @@ class SheetReading(SheetResults):
 
     def stored_rows(self) -> Sequence[int]:
         """The rows that are stored or were written."""
-        return sorted({*self.load().stored.numbers, *(key >> 14 for key in (*self.values, *self.styles))})
+        rows = sorted({*self.load().stored.numbers, *(key >> 14 for key in (*self.values, *self.styles))})
+        return self._kept_rows(rows) if self.gone else rows
 
     def stored_places(self) -> Sequence[tuple[int, int]]:
         """Row and column of every cell that is stored or was written."""
@@ -199,10 +202,15 @@ class SheetReading(SheetResults):
         else:
             places = [(cell.row, cell.column) for cell in stored.all_cells()]
         changed = {self.place(key) for key in (*self.values, *self.styles)}
-        return sorted(changed.union(places)) if changed else places
+        found = sorted(changed.union(places)) if changed else places
+        return [place for place in found if place[0] not in self.gone] if self.gone else found
 
     def filled_rows(self, area: Area, known: Iterable[ColumnValues] = ()) -> list[int]:
         """The rows that hold a value in a range."""
+        found = self._filled_rows(area, known)
+        return self._kept_rows(found) if self.gone else found
+
+    def _filled_rows(self, area: Area, known: Iterable[ColumnValues]) -> list[int]:
         used = self.used()
         if used is None:
             return []
@@ -256,6 +264,8 @@ class SheetReading(SheetResults):
     def has_formula(self, row: int, column: int) -> bool:
         """Whether a cell is calculated."""
         key = self.key(row, column)
+        if row in self.gone:
+            return False
         if key in self.formulas:
             return self.formulas[key] is not None
         if column not in self.formula_rows:
@@ -298,7 +308,7 @@ class SheetReading(SheetResults):
     def texts_of(self, column: int) -> Mapping[int, str]:
         """The texts of a column by row; those of formulas can be among them."""
         loaded = self.load()
-        if column not in self.live and not self.values and isinstance(loaded.stored, Searched):
+        if column not in self.live and not self.values and not self.gone and isinstance(loaded.stored, Searched):
             plain = loaded.stored.plain_column(column)
             if all(map(_ENDING, plain)):  # so that there is no formula among them
                 self.formula_rows.setdefault(column, set())

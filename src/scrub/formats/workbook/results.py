@@ -22,6 +22,7 @@ class SheetResults(OpenSheet):
         self.formulas: dict[int, str | None] = {}
         self.written_out: set[int] = set()  # formulas that were shared: another text, the same result
         self.formula_rows: dict[int, set[int]] = {}
+        self.results: dict[int, Value] = {}  # of formulas that moved to another cell with all they refer to
 
     @property
     def has_formulas(self) -> bool | None:
@@ -65,6 +66,10 @@ class SheetResults(OpenSheet):
 
     def changed_in(self, area: Area) -> tuple[int, int] | None:
         """A cell of a range whose value or formula was changed in this run."""
+        if self.gone:
+            row = next((row for row in sorted(self.gone) if area.top <= row <= area.bottom), 0)
+            if row:
+                return row, area.left
         found = self._first_in(area, self.formulas, self._is_fresh)
         if found is None:
             found = self._first_in(area, self.values, lambda key: not self.went_back(key))

@@ -18,7 +18,8 @@ from scrub.formats.zip import Package
 from scrub.model.area import MOST_COLUMNS, MOST_ROWS, Area
 from scrub.model.declare import FileItem
 from scrub.model.grid import ColumnValues, Grid, TablePlace
-from scrub.model.problem import Missing
+from scrub.model.problem import Failure, Missing
+from scrub.model.values import fold
 
 _NO_STYLES = (
     b'<?xml version="1.0" encoding="UTF-8" standalone="yes"?>\n'
@@ -37,6 +38,10 @@ class Sharing(Calculated, Protocol):
     @property
     def number(self) -> int:
         """Its place among the sheets."""
+
+    @property
+    def first_name(self) -> str:
+        """The name that it has in the file."""
 
     @property
     def hidden(self) -> bool:
@@ -163,9 +168,27 @@ class Shared:
     @property
     def by_name(self) -> Mapping[str, Sharing]:
         """The sheets by their names, without regard to case."""
-        if len(self._named) != len(self.sheets):
-            self._named = {sheet.name.casefold(): sheet for sheet in self.sheets}
+        if len(self._named) < len(self.sheets):
+            self._named = {sheet.first_name.casefold(): sheet for sheet in self.sheets}  # formulas still say so
+            self._named |= {sheet.name.casefold(): sheet for sheet in self.sheets}
         return self._named
+
+    def forget_sheet_names(self) -> None:
+        """Is told when a sheet gets another name."""
+        self._named = {}
+
+    def ensure_sheet_name(self, name: str, own: object = None) -> None:
+        """Raises `Failure` for what cannot be the name of a sheet (18.2.19), or is that of another one."""
+        if self.structure_locked:
+            raise Failure(
+                f"{self.file.label}: the structure of the workbook is protected, so sheets can be neither added nor "
+                "renamed. Lift that protection in its own program first"
+            )
+        if not 1 <= len(name) <= 31 or re.search(r"[\[\]:*?/\\\x00-\x1f]", name) or name.strip("'") != name:
+            raise Failure(f'"{name}" cannot be the name of a sheet: up to 31 characters, none of [ ] : * ? / \\')
+        for sheet in self.sheets:
+            if sheet is not own and fold(name) in (fold(sheet.name), fold(sheet.first_name)):
+                raise Failure(f'there is a sheet "{sheet.name}" already')
 
     def resolve(self, name: str, sheet: str) -> str | None:
         """What a defined name, or that of a table, stands for on a sheet, as a formula; None where it is unknown."""

@@ -24,6 +24,7 @@ from scrub.formats.workbook.shared import Shared
 from scrub.formats.workbook.tables import tables_of
 from scrub.formats.workbook.write import CellWriter
 from scrub.model.area import Area
+from scrub.model.change import Change
 from scrub.model.declare import FileItem
 from scrub.model.grid import Grid, Noted, TablePlace
 from scrub.model.problem import Failure
@@ -61,6 +62,26 @@ class OfficeSheet(SheetCells):
     def name(self) -> str:
         """The name on its tab."""
         return self._name
+
+    @name.setter
+    def name(self, value: str) -> None:
+        """Gives it another name; what refers to it follows when the file is saved."""
+        before = self._name
+        if value == before:
+            return
+        self.shared.ensure_sheet_name(value, self)
+
+        def set_to(name: str) -> None:
+            self._name = self.part.shown = name
+            self.shared.forget_sheet_names()
+
+        set_to(value)
+        self.file.recorder.add(Change((before,), "name", before, value), lambda: set_to(before), self)
+
+    @property
+    def first_name(self) -> str:
+        """The name that it has in the file."""
+        return self.part.sheet
 
     @property
     def number(self) -> int:
@@ -158,6 +179,10 @@ class OfficeSheet(SheetCells):
         """Takes a merge apart."""
         self._merges.unmerge(area)
 
+    def has_links(self) -> bool:
+        """Whether a click on any cell leads anywhere."""
+        return self._links.any
+
     def link(self, row: int, column: int) -> str | None:
         """Where a click on a cell leads."""
         return self._links.at(row, column)
@@ -195,7 +220,8 @@ class OfficeSheet(SheetCells):
 
     def range_name(self, area: Area) -> str | None:
         """The defined name of just this range."""
-        return self.shared.names.name_of(self.name, area)
+        names = self.shared.names
+        return names.name_of(self.first_name, area) or names.name_of(self.name, area)
 
     def put_range_name(self, area: Area, name: str | None) -> None:
         """Gives a range a name, or takes its name away."""

@@ -345,6 +345,10 @@ class Parsed(Stored):
             self.numbers.append(number)
             self._rows.append(span)
 
+    def row(self, index: int) -> Span:
+        """The element of a stored row."""
+        return self._rows[index]
+
     def row_span(self, index: int) -> RowSpan:
         """The byte ranges of a stored row."""
         row = self._rows[index]

@@ -237,6 +237,9 @@ class CellWriter:
             content += result
         elif value is not None:
             type_, content = self._content(value, key)
+        elif formula is not None and sheet.results.get(key) is not None:
+            type_, result = self._saved(sheet.results[key], key)
+            content += result
         others = b""
         if old is not None:
             tag = self.stored.data[old.start : self.stored.data.index(b">", old.start)]
@@ -258,6 +261,12 @@ class CellWriter:
         prefix = self.prefix.encode()  # a text alone stands inline; its characters stay as they are written
         inner = b'<%bis><%bt xml:space="preserve">%b</%bt></%bis>' % (prefix, prefix, found[1], prefix, prefix)
         return "inlineStr", inner
+
+    def _saved(self, value: Any, key: int) -> tuple[str, bytes]:
+        """The type and the saved result of a formula that moved."""
+        if isinstance(value, str):
+            return "str", f"<{self.prefix}v>{xstring(value)}</{self.prefix}v>".encode()
+        return self._content(value, key)
 
     def _content(self, value: Any, key: int) -> tuple[str, bytes]:
         prefix = self.prefix

@@ -1,0 +1,159 @@
+"""The shape of a workbook when it is saved: rows that go and sheets that are renamed, with all that refers to them.
+
+Everything else was written before as if nothing moved; here the finished parts are gone through once more.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+
+from scrub.formats.opc.parts import Parts
+from scrub.formats.opc.relationships import relationships
+from scrub.formats.spans import NotReadable, Splice, parse, spliced
+from scrub.formats.workbook.moved_cells import CellMoves
+from scrub.formats.workbook.moves import Moves, names_sheet
+from scrub.formats.workbook.part import SheetPart, without_cells
+from scrub.formats.workbook.places import changes
+from scrub.formats.zip import Package
+from scrub.model.problem import Failure, counted
+
+#: Parts that belong to one sheet and name its cells, and parts that name cells of any sheet, by their relationship.
+_OF_SHEET = frozenset(
+    "table comments threadedComment vmlDrawing drawing pivotTable tableSingleCells ctrlProp legacyDrawing".split()
+)
+_ANYWHERE = frozenset("chart chartEx pivotCacheDefinition chartUserShapes".split())
+#: Parts in which no cell is named, or only by names of their own.
+_APART = frozenset(
+    "styles theme sharedStrings calcChain image printerSettings hyperlink externalLink externalLinkPath connections "
+    "queryTable slicer slicerCache timeline timelineCache customXml customXmlProps sheetMetadata vbaProject "
+    "wordVbaData pivotCacheRecords customProperty person oleObject package control activeXControlBinary "
+    "chartStyle chartColorStyle themeOverride xmlMaps attachedToolbars dialogsheet diagramData diagramLayout "
+    "diagramQuickStyle diagramColors hdphoto audio video media attachedTemplate worksheet chartsheet "
+    "rdRichValue rdRichValueStructure rdRichValueTypes richStyles rdSupportingPropertyBag rdArray richValueRel "
+    "rdRichValueWebImage webExtension taskpanes namedSheetView core-properties extended-properties "
+    "custom-properties thumbnail digital-signature origin volatileDependencies".split()
+)
+#: Places of one sort that are named in a note.
+_TOLD = 5
+
+
+class Structure:
+    """Moves everything in the parts of one workbook."""
+
+    def __init__(self, package: Package, main: str, parts: Parts, moves: Moves) -> None:
+        self.package = package
+        self.main = main
+        self.parts = parts
+        self.moves = moves
+        self.notes: list[str] = []
+        self._names = [names_sheet(name) for name in sorted(moves.concerned())]
+        self._done: set[str] = set()
+        self._lost: list[str] = []
+        self._built: list[str] = []
+
+    def settle(self, sheets: Sequence[SheetPart]) -> None:
+        """Goes through all parts. Raises `Failure` for what is not understood, or cannot move."""
+        for part in sheets:
+            if part.name is not None:
+                self._sheet(part)
+                self._related(part.name, part.sheet)
+        self._related(self.main, "")
+        self._plain(self.main, "")
+        self._tell()
+
+    def _data(self, name: str) -> bytes:
+        """A part as it is to be so far."""
+        if name in self.parts.added:
+            return self.parts.added[name]
+        made = self.parts.changed.get(name)
+        return made() if made is not None else self.package.read(name)
+
+    def _put(self, name: str, data: bytes) -> None:
+        if name in self.parts.added:
+            self.parts.added[name] = data
+        else:
+            self.parts.changed[name] = lambda: data
+
+    def _concerned(self, data: bytes) -> bool:
+        """Whether a part names one of the sheets."""
+        return any(name.search(data) for name in self._names)
+
+    def _sheet(self, part: SheetPart) -> None:
+        assert part.name is not None
+        data = before = self._data(part.name)
+        if self.moves.gone_from(part.sheet) is None and not self._concerned(data):
+            return
+        cells = CellMoves(part, self.moves)
+        data = cells.done(data)
+        self._lost += cells.lost
+        skeleton, cut, left_out = without_cells(data)
+        try:
+            found = changes(skeleton, parse(skeleton), self.moves, part.sheet)
+        except NotReadable as problem:
+            raise part.problem(problem) from None
+        moved = [
+            Splice(
+                each.start + (left_out if each.start > cut else 0),
+                each.end + (left_out if each.end > cut else 0),
+                each.new,
+            )
+            for each in found
+        ]
+        data = spliced(data, moved) if moved else data
+        if b"INDIRECT(" in data or b"OFFSET(" in data:
+            self._built.append(part.sheet)
+        if data != before:
+            self._put(part.name, data)
+
+    def _related(self, source: str, sheet: str) -> None:
+        """The parts that a part leads to."""
+        for type_, name in self._leads_to(source):
+            if name in self._done or not name or name in self.parts.removed:
+                continue
+            self._done.add(name)
+            if type_ in _OF_SHEET:
+                if self.moves.gone_from(sheet) is not None or self._concerned(self._data(name)):
+                    self._plain(name, sheet)
+                self._related(name, sheet)
+            elif type_ in _ANYWHERE:
+                if self._concerned(self._data(name)):
+                    self._plain(name, "")
+                self._related(name, "")
+            elif type_ not in _APART and self._concerned(self._data(name)):
+                raise Failure(
+                    f'its part "{name}" ({type_}) names a sheet that changes, and Scrub does not know what that is. '
+                    "Make the change in the workbook's own program"
+                )
+            if type_ == "volatileDependencies":
+                raise Failure("its cells take part in data that comes from elsewhere, so that no rows can move")
+
+    def _leads_to(self, source: str) -> Iterator[tuple[str, str]]:
+        for each in relationships(self.package, source).values() if source in self.package.members else ():
+            if each.target is not None and each.target in self.package.members:
+                yield each.type, each.target
+        yield from self.parts.added_to(source)
+
+    def _plain(self, name: str, sheet: str) -> None:
+        """A part without cells."""
+        data = self._data(name)
+        try:
+            found = changes(data, parse(data), self.moves, sheet)
+        except NotReadable as problem:
+            raise self.package.problem(f'its part "{name}": {problem}') from None
+        if found:
+            self._put(name, spliced(data, found))
+
+    def _tell(self) -> None:
+        if self._lost:
+            more = f" and {len(self._lost) - _TOLD:,} more" if len(self._lost) > _TOLD else ""
+            self.notes.append(
+                f"{counted(len(self._lost), 'formula')} referred to what is gone, and now show an error: "
+                f"{', '.join(self._lost[:_TOLD])}{more}."
+            )
+        if self._built:
+            self.notes.append(
+                f"Formulas on {', '.join(self._built[:_TOLD])} make references of texts or numbers (INDIRECT, OFFSET), "
+                "which nobody can follow: look at them."
+            )
+        if any(type_ == "vbaProject" for type_, _ in self._leads_to(self.main)):
+            self.notes.append("A program inside the workbook may name rows or sheets, which nobody can follow.")
