@@ -32,6 +32,8 @@ ATTACKS: dict[str, tuple[str, Change]] = {
     "cells that never close": (SHEET, put(b"<v>5</v></c>", b"<v>5</v></c>" + b"<c>" * 20_000)),
     "texts that never close": (STRINGS, put(b"</sst>", b"<si>" * 20_000 + b"</sst>")),
     "an address of ten letters": (SHEET, put(b'r="A2"', b'r="AAAAAAAAAA2"')),
+    "an address without letters": (SHEET, put(b'r="A2"', b'r="-2"')),
+    "an address of other letters": (SHEET, put(b'r="A2"', b'r="@2"')),
     "row 2147483648": (SHEET, put(b'<row r="2"', b'<row r="2147483648"')),
     "both corners": (SHEET, lambda data: data.replace(b'r="A2"', b'r="XFD1048576"').replace(b'<row r="2"', b'<row r="1048576"')),
     "a style that is no number": (SHEET, put(b'<c r="A2"', b'<c r="A2" s="x"')),

@@ -50,7 +50,7 @@ from scrub.language.parser import parse
         ("each sheet\nhidden\nend", "sheet.hidden = …"),
         ("each sheet\nsheet.protect\nend", "an action acts on the current item. Write only: protect"),
         ("each sheet\nsheet.protected = yes\nend", "The actions protect and unprotect change it"),
-        ('each sheet\nsheet.name = "x"\nend', "can be read but not set"),
+        ('each sheet\nsheet.number = 2\nend', "can be read but not set"),
         ("each sheet\nsheet.hidden is no\nend", "to set a field, write: ="),
         ("each shet\nend", '"shet" is not a kind of item. Did you mean "sheet"?'),
         ("sheet.hidden = no", "open a block: each sheet"),

@@ -5,6 +5,7 @@ its number: `python tools/soak.py --again NUMBER`.
 from __future__ import annotations
 
 import os
+import signal
 import sys
 import tempfile
 import time
@@ -15,6 +16,18 @@ from pathlib import Path
 sys.path.insert(0, str(Path(__file__).parent.parent / "tests"))
 
 
+#: Seconds after which an input counts as one without end.
+_LONGEST = 120
+
+
+class Endless(BaseException):
+    """An input took too long; nothing that reads it takes this for a problem of its own."""
+
+
+def _too_long(*_: object) -> None:
+    raise Endless(f"no end after {_LONGEST} s")
+
+
 def main(words: list[str]) -> int:
     """Runs until the time is over; gives how many inputs broke something."""
     from fuzzing import inputs
@@ -23,15 +36,17 @@ def main(words: list[str]) -> int:
     minutes = float(words[0]) if words and again is None else 60
     seed = again if again is not None else int(words[1]) if len(words) > 1 else int(time.time()) * 1000
     found = done = 0
+    signal.signal(signal.SIGALRM, _too_long)
     with tempfile.TemporaryDirectory() as folder:
         os.environ["SCRUB_HOME"] = str(Path(folder) / "home")
         os.chdir(folder)
         until = time.monotonic() + minutes * 60
         for number, chance, check in islice(inputs(seed), 1 if again is not None else None):
             start = time.monotonic()
+            signal.alarm(_LONGEST)
             try:
                 check(chance, Path(folder))
-            except Exception as error:
+            except (Exception, Endless) as error:
                 found += 1
                 print(f"input {number}: {error!r}", flush=True)
                 if again is not None:

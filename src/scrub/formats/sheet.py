@@ -31,6 +31,7 @@ class OpenSheet(Sheet):
         self.live: WeakValueDictionary[int, ColumnValues] = WeakValueDictionary()
         self._grown: Area | None = None  # what the changed values span; None when all must be looked at
         self._since: list[int] = []  # keys that were changed since then
+        self._taken: dict[int, list[tuple[ColumnValues, Value]]] = {}  # the values of these rows, taken out of columns
         self.gone: set[int] = set()  # rows that go when the file is saved; until then the others keep their numbers
 
     @staticmethod
@@ -49,7 +50,8 @@ class OpenSheet(Sheet):
             if (key & 0x3FFF) + 1 == column:
                 keep(found, key >> 14, value)
         for row in self.gone:
-            found.pop(row, None)
+            if row in found:
+                self._taken.setdefault(row, []).append((found, found.pop(row)))
         return found
 
     # -- rows that go
@@ -70,20 +72,21 @@ class OpenSheet(Sheet):
         )
         said = " | ".join("" if isinstance(each, Trouble) else shown(each) for each in values).strip(" |")
         self.gone.add(row)
-        taken = [(live, live.pop(row)) for live in list(self.live.values()) if row in live]
-        self._shape_changed(row, taken)
+        self._taken[row] = [(live, live.pop(row)) for live in list(self.live.values()) if row in live]
+        self._shape_changed(row)
 
         def back() -> None:
             self.gone.discard(row)
-            for live, value in taken:
+            for live, value in self._taken.get(row, ()):
                 live[row] = value
-            self._shape_changed(row, taken)
+            self._shape_changed(row)
+            del self._taken[row]
 
         said = f"row {row} deleted" + (f": {said}" if said else "")
         self.changed("deleted", False, True, back, said, (f"row {row}",))
 
-    def _shape_changed(self, row: int, taken: Sequence[tuple[ColumnValues, Value]]) -> None:
-        for live, _ in taken:
+    def _shape_changed(self, row: int) -> None:
+        for live, _ in self._taken[row]:
             live.version += 1
         self._grown = None
         self.row_changed(row)

@@ -93,7 +93,7 @@ _DONE = {
         "in row(3), below it delete, and end. By a condition: each row where row is empty",
     ),
     **dict.fromkeys(
-        ((word, "record") for word in ("delete", "remove")), 'each record where record.paid is "yes", below it delete, and end'
+        ((word, "record") for word in ("delete", "remove")), 'each record where record.nights is empty, below it delete'
     ),
     **dict.fromkeys(
         (("sort", shape) for shape in ("row", "sheet", "table", "record", "column", "line")),

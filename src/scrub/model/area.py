@@ -16,8 +16,9 @@ _FORM = late(r"\$?([A-Za-z]{1,3})?\$?(\d{1,7})?(?::\$?([A-Za-z]{1,3})?\$?(\d{1,7
 
 @lru_cache(maxsize=1024)
 def letters_of(column: int) -> str:
-    """The letters of a column: 1 is A, 27 is AA."""
+    """The letters of a column: 1 is A, 27 is AA. What is no column has none."""
     found = ""
+    column = max(0, column)
     while column:
         column, rest = divmod(column - 1, 26)
         found = chr(65 + rest) + found

@@ -71,8 +71,8 @@ class SheetCells(SheetReading):
         if self.protected:
             raise Failure(f"{self.name} is protected. Take the protection off first: unprotect")
 
-    def _shape_changed(self, row: int, taken: Sequence[tuple[ColumnValues, Value]]) -> None:
-        super()._shape_changed(row, taken)
+    def _shape_changed(self, row: int) -> None:
+        super()._shape_changed(row)
         self.shared.cells_changed(back=row not in self.gone)
 
     def has_links(self) -> bool:

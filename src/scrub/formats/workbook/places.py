@@ -66,7 +66,7 @@ class _Walk:
         waiting: list[tuple[Span, int]] = [(root, 0)]
         while waiting:
             span, base = waiting.pop()
-            if span.name == "sheetData":
+            if span.name in ("sheetData", "HeadingPairs"):
                 continue
             fresh_base = self._attributes(span, base)
             if fresh_base < 0:
@@ -235,6 +235,9 @@ class _Walk:
         if span.name in _FORMULAS:
             written = text_of(self.data[span.start : span.end])
             fresh = self._formula(written, base, span)
+        elif span.name == "lpstr":  # the names of sheets in the properties of the file
+            written = text_of(self.data[span.start : span.end])
+            fresh = self.moves.new_name(written) or (self._formula(written, 0, span) if "!" in written else written)
         elif self.gone is None:
             return
         elif span.name == "sqref":

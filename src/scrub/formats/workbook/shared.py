@@ -187,8 +187,13 @@ class Shared:
         if not 1 <= len(name) <= 31 or re.search(r"[\[\]:*?/\\\x00-\x1f]", name) or name.strip("'") != name:
             raise Failure(f'"{name}" cannot be the name of a sheet: up to 31 characters, none of [ ] : * ? / \\')
         for sheet in self.sheets:
-            if sheet is not own and fold(name) in (fold(sheet.name), fold(sheet.first_name)):
+            if sheet is not own and fold(name) == fold(sheet.name):
                 raise Failure(f'there is a sheet "{sheet.name}" already')
+            if sheet is not own and fold(name) == fold(sheet.first_name):
+                raise Failure(
+                    f'"{sheet.name}" was called "{sheet.first_name}" when the run began, and formulas still say so. '
+                    "Give that name in a second run"
+                )
 
     def resolve(self, name: str, sheet: str) -> str | None:
         """What a defined name, or that of a table, stands for on a sheet, as a formula; None where it is unknown."""

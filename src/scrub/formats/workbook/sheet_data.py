@@ -18,6 +18,7 @@ from typing import NamedTuple
 from scrub.formats.spans import NotReadable, Span, number_in, whole
 from scrub.formats.workbook.stored_cell import CELL, StoredCell, content_of, holds, matched
 from scrub.model.area import MOST_COLUMNS, MOST_ROWS, address_of, column_of, letters_of
+from scrub.model.change import cut
 from scrub.model.late import late
 
 
@@ -369,6 +370,8 @@ class Parsed(Stored):
         for cell in self._rows[index].all("c"):
             address = cell.attributes.get("r", "").replace("$", "")
             letters = address.rstrip("0123456789")
+            if letters and not (letters.isascii() and letters.isalpha()):
+                raise NotReadable(f'in row {number}, "{cut(address)}" is no address of a cell')
             if letters and int(address[len(letters) :] or "0") != number:
                 raise NotReadable(f"the cell {address} stands in row {number}")
             before, column = column, column_of(letters) if letters else column + 1

@@ -59,6 +59,9 @@ class Structure:
                 self._related(part.name, part.sheet)
         self._related(self.main, "")
         self._plain(self.main, "")
+        for type_, name in self._leads_to(""):
+            if type_ == "extended-properties" and self._concerned(self._data(name)):
+                self._plain(name, "")
         self._tell()
 
     def _data(self, name: str) -> bytes:
@@ -128,7 +131,7 @@ class Structure:
                 raise Failure("its cells take part in data that comes from elsewhere, so that no rows can move")
 
     def _leads_to(self, source: str) -> Iterator[tuple[str, str]]:
-        for each in relationships(self.package, source).values() if source in self.package.members else ():
+        for each in relationships(self.package, source).values():
             if each.target is not None and each.target in self.package.members:
                 yield each.type, each.target
         yield from self.parts.added_to(source)

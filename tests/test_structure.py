@@ -1,0 +1,464 @@
+"""Rows that go, records in another order, sheets of another name: all that refers to them follows, beside readers and
+an evaluator of formulas that share no code with Scrub.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import io
+import shutil
+from pathlib import Path
+from typing import Any
+
+import formulas
+import openpyxl
+import pytest
+import xlsxwriter
+from conftest import SAMPLE, macro
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+from sheets import changed_parts, load, members, schema_findings
+
+import scrub
+
+NAME = "Larch & Co"
+
+
+def run(body: str, path: Path, slowly: bool = False, **options: Any) -> Any:
+    """What a run came to; `slowly` reads all cells with the span tree."""
+    with pytest.MonkeyPatch.context() as patch:
+        if slowly:
+            patch.setattr("scrub.formats.workbook.sheet_data.Searched.exact", lambda self: False)
+        return scrub.run(macro(body), [str(path)], **options).files[0]
+
+
+def done(body: str, path: Path, slowly: bool = False) -> Any:
+    found = run(body, path, slowly)
+    assert found.problem is None, str(found.problem)
+    return found
+
+
+def evaluated(path: Path) -> dict[tuple[str, str], Any]:
+    """Every value of a workbook by sheet and address, worked out by another program."""
+    with contextlib.redirect_stderr(io.StringIO()):
+        found = formulas.ExcelModel().loads(str(path)).finish().calculate()
+    values = {}
+    for key, cell in found.items():
+        sheet, _, address = str(key).rpartition("]")[2].rpartition("!")
+        if hasattr(cell, "value") and ":" not in address and sheet:
+            values[sheet.rstrip("'").upper(), address] = cell.value[0][0]
+    return values
+
+
+ROWS = 12
+FORMULAS = st.sampled_from([
+    "={c}{r}*2", "=$A${r}+B{q}", "=SUM(A{q}:A{r})", "=SUM($B$2:B{r})", "=MAX(A{q}:B{r})", "=SUM(A:A)", "=IF(A{r}>3,A{q},B{r})",
+    "=SUM('Larch & Co'!A{q}:B{r})", "='Larch & Co'!$B{r}", "=SUM(Other!A{q}:A{r})", "=SUM(Everything)", "=SUM(Other!Nights)",
+])  # fmt: skip
+
+
+@st.composite
+def grown(draw: st.DrawFn) -> tuple[dict[tuple[str, int, int], Any], set[int]]:
+    """The cells of two sheets, and rows of the first that go."""
+    cells: dict[tuple[str, int, int], Any] = {}
+    for sheet in (NAME, "Other"):
+        for row in range(1, ROWS + 1):
+            for column in (0, 1):
+                if draw(st.integers(0, 9)):
+                    cells[sheet, row, column] = draw(st.integers(0, 9))
+            if draw(st.booleans()):
+                text = draw(FORMULAS)
+                rows = sorted((draw(st.integers(1, ROWS)), draw(st.integers(1, ROWS))))
+                own = draw(st.sampled_from(["A", "B"]))
+                cells[sheet, row, 3] = text.format(q=rows[0], r=rows[1], c=own)
+    return cells, draw(st.sets(st.integers(1, ROWS), min_size=1, max_size=5))
+
+
+def written(path: Path, cells: dict[tuple[str, int, int], Any]) -> None:
+    book = xlsxwriter.Workbook(path)
+    sheets = {name: book.add_worksheet(name) for name in (NAME, "Other")}
+    for (sheet, row, column), value in cells.items():
+        if isinstance(value, str):
+            sheets[sheet].write_formula(row - 1, column, value)
+        else:
+            sheets[sheet].write(row - 1, column, value)
+    book.define_name("Everything", f"='{NAME}'!$A$1:$B${ROWS}")
+    book.define_name("Other!Nights", f"='{NAME}'!$A$3:$A$9")
+    book.close()
+
+
+@given(grown())
+@settings(max_examples=6, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+def test_every_value_that_should_stay_is_the_same(
+    home: Path, tmp_path: Path, made: tuple[dict[tuple[str, int, int], Any], set[int]]
+) -> None:
+    cells, gone = made
+    # What a range still holds when rows of it go is what it holds when they are empty.
+    written(
+        tmp_path / "emptied.xlsx", {key: value for key, value in cells.items() if key[0] != NAME or key[1] not in gone}
+    )
+    wanted = evaluated(tmp_path / "emptied.xlsx")
+    found = {}
+    written(tmp_path / "book.xlsx", cells)
+    for slowly in (False, True):
+        path = tmp_path / f"book{slowly}.xlsx"
+        shutil.copy(tmp_path / "book.xlsx", path)
+        rows = "\n".join(f"in row({row})\ndelete\nend" for row in sorted(gone))
+        done(f'in sheet("{NAME}")\n{rows}\nend\nsheet("{NAME}").name = "New & old"', path, slowly)
+        found[slowly] = members(path)
+    assert found[False] == found[True]
+    after = evaluated(path)
+    lost = {
+        (cell.parent.title, cell.coordinate)
+        for sheet in load(path).worksheets for row in sheet.iter_rows() for cell in row
+        if isinstance(cell.value, str) and "#REF!" in cell.value
+    }  # fmt: skip
+    for (sheet, row, column), value in cells.items():
+        if sheet == NAME and row in gone:
+            continue
+        new = row - sum(each < row for each in gone) if sheet == NAME else row
+        title = "New & old" if sheet == NAME else sheet
+        address = f"{'ABCD'[column]}{new}"
+        if (title, address) in lost or "ROW" in str(value):
+            continue
+        old = wanted.get((sheet.upper(), f"{'ABCD'[column]}{row}"))
+        now = after.get((title.upper().replace("'", "''"), address), after.get((title.upper(), address)))
+        assert str(now) == str(old), (value, title, address)
+
+
+def rich(path: Path) -> None:
+    """A workbook with everything that names cells."""
+    book = xlsxwriter.Workbook(path)
+    sheet, other = book.add_worksheet("Stays"), book.add_worksheet("Totals")
+    bold = book.add_format({"bold": True})
+    for row in range(20):
+        sheet.write_row(row, 0, [f"guest {row}", row, row * 2], bold if row == 6 else None)
+        sheet.write_formula(row, 3, f"=B{row + 1}+C{row + 1}", None, row * 3)
+    sheet.merge_range("F3:F6", "merged")
+    sheet.merge_range("F9:G9", "goes")
+    sheet.conditional_format("B5:B12", {"type": "formula", "criteria": "=$B5>$C$3", "format": bold})
+    sheet.conditional_format("C10:C10", {"type": "cell", "criteria": ">", "value": 3, "format": bold})
+    sheet.data_validation("A4:A15", {"validate": "list", "source": "=$B$2:$B$19"})
+    sheet.data_validation("C10", {"validate": "whole", "criteria": "between", "minimum": 1, "maximum": 9})
+    sheet.autofilter("A1:D20")
+    sheet.write_comment("A8", "kept")
+    sheet.write_comment("A10", "goes")
+    sheet.write_url("A12", "internal:'Stays'!A15", string="guest 11")
+    sheet.write_url("A9", "https://huts.example", string="goes")
+    sheet.set_h_pagebreaks([6, 15])
+    sheet.print_area("A1:D20")
+    sheet.repeat_rows(0, 1)
+    sheet.freeze_panes(2, 1)
+    sheet.set_row(14, 33)
+    sheet.set_selection("B12")
+    sheet.ignore_errors({"number_stored_as_text": "A2:A9"})
+    sheet.add_sparkline("H12", {"range": "Stays!B2:C12"})
+    other.write_array_formula("A1:A3", "{=Stays!B2:B4*2}")
+    other.write_formula("B1", "=SUM(Stays!B9:B9)+1")
+    other.write_formula("B2", '=IF(Stays!A1="Stays!A9",1,2)')
+    other.add_table(
+        "D1:E4", {"name": "Sums", "columns": [{"header": "Hut"}, {"header": "Nights", "formula": "=SUM(Stays!B2:B20)"}]}
+    )
+    chart = book.add_chart({"type": "column"})
+    chart.add_series({"values": "=Stays!$B$2:$B$20", "categories": "=Stays!$A$2:$A$20", "name": "=Stays!$A$1"})
+    sheet.insert_chart("I12", chart)
+    book.define_name("Nights", "=Stays!$B$2:$B$20")
+    book.define_name("Ninth", "=Stays!$B$9")
+    book.close()
+
+
+@pytest.mark.parametrize("slowly", [False, True])
+def test_everything_that_names_cells_follows(home: Path, slowly: bool) -> None:
+    """Rows 9, 10 and 16 go."""
+    path = Path("rich.xlsx")
+    rich(path)
+    before, findings = path.read_bytes(), schema_findings(path)
+    body = 'in sheet("Stays")\neach row where row.number is in [9, 10, 16]\ndelete\nend\nend'
+    preview = [str(change) for change in run(body, path, preview=True).changes]
+    found = done(body, path, slowly)
+    assert [str(change) for change in found.changes] == preview
+    assert preview[0] == "row 9 deleted: goes | 8 | 16 | 24 |  | goes"
+    book = load(path)
+    sheet, totals = book["Stays"], book["Totals"]
+    assert [sheet.cell(row, 2).value for row in range(1, 18)] == [
+        0,
+        1,
+        2,
+        3,
+        4,
+        5,
+        6,
+        7,
+        10,
+        11,
+        12,
+        13,
+        14,
+        16,
+        17,
+        18,
+        19,
+    ]
+    assert [sheet.cell(row, 4).value for row in range(1, 18)] == [f"=B{row}+C{row}" for row in range(1, 18)]
+    assert {str(each) for each in sheet.merged_cells.ranges} == {"F3:F6"}
+    rules = {str(ranges.sqref): [rule.formula for rule in ranges.rules] for ranges in sheet.conditional_formatting}
+    assert rules == {"B5:B10": [["$B5>$C$3"]]}
+    assert {str(each.sqref): each.formula1 for each in sheet.data_validations.dataValidation} == {
+        "A4:A13": "$B$2:$B$16"
+    }
+    assert sheet.auto_filter.ref == "A1:D17"
+    assert {cell.coordinate: cell.comment.text for row in sheet for cell in row if cell.comment} == {"A8": "kept"}
+    links = {
+        cell.coordinate: cell.hyperlink.location or cell.hyperlink.target
+        for row in sheet
+        for cell in row
+        if cell.hyperlink
+    }
+    assert links == {"A10": "'Stays'!A13"}
+    assert [brk.id for brk in sheet.row_breaks.brk] == [6, 13]
+    assert (sheet.print_area, sheet.print_title_rows) == ("'Stays'!$A$1:$D$17", "$1:$2")
+    assert (sheet.freeze_panes, sheet.row_dimensions[13].height) == ("B3", 33)
+    assert sheet["A7"].font.b
+    assert totals["A1"].value.text == "=Stays!B2:B4*2"
+    assert totals["B1"].value == "=SUM(Stays!#REF!)+1"
+    assert totals["B2"].value == '=IF(Stays!A1="Stays!A9",1,2)'
+    assert book.defined_names["Nights"].attr_text == "Stays!$B$2:$B$17"
+    assert book.defined_names["Ninth"].attr_text == "Stays!#REF!"
+    part = members(path)
+    series = part["xl/charts/chart1.xml"].decode()
+    for written_ in ("Stays!$B$2:$B$17", "Stays!$A$2:$A$17", "Stays!$A$1<"):
+        assert written_ in series
+    assert b"<xm:f>Stays!B2:C10</xm:f><xm:sqref>H10</xm:sqref>" in part["xl/worksheets/sheet1.xml"]
+    assert b"SUM(Stays!B2:B17)" in part["xl/tables/table1.xml"]
+    anchor = part["xl/drawings/drawing1.xml"].decode()
+    assert "<xdr:row>9</xdr:row>" in anchor
+    assert part["xl/drawings/vmlDrawing1.vml"].count(b"<v:shape ") == 1
+    assert schema_findings(path) <= findings
+    assert "1 formula referred to what is gone, and now show an error: Totals B1." in " ".join(found.notes)
+    scrub.undo()
+    assert path.read_bytes() == before
+
+
+def test_a_renamed_sheet_is_found_everywhere_and_nothing_else_changes(home: Path) -> None:
+    path = Path("rich.xlsx")
+    rich(path)
+    old = members(path)
+    found = done('sheet("Stays").name = "Guests\' stays <1>"', path)
+    assert [str(change) for change in found.changes] == ["name: Stays -> Guests' stays <1>"]
+    new = members(path)
+    for name, data in old.items():
+        text, after = data.decode("utf-8", "replace"), new[name].decode("utf-8", "replace")
+        if name == "xl/worksheets/sheet2.xml":
+            assert '"Stays!A9"' in after  # a text is no reference
+            text, after = text.replace('"Stays!A9"', ""), after.replace('"Stays!A9"', "")
+        assert "Stays!" not in after, name
+        for before in ("'Stays'!", "Stays!", 'name="Stays"', ">Stays<"):
+            text = text.replace(before, "@")
+        for fresh in ("'Guests'' stays &lt;1&gt;'!", 'name="Guests\' stays &lt;1&gt;"', ">Guests' stays &lt;1&gt;<"):
+            after = after.replace(fresh, "@")
+        assert after == text, name
+    assert load(path)["Totals"]["B1"].value == "=SUM('Guests'' stays <1>'!B9:B9)+1"
+    problem = run(
+        'sheet("Totals").name = "Sums"\nsheet(1).name = "Totals"'.replace("sheet(1)", 'sheet("Guests\' stays <1>")'),
+        path,
+    ).problem
+    assert 'was called "Totals" when the run began' in str(problem)
+
+
+@pytest.mark.parametrize(("body", "why"), [
+    ('in row(1)\ndelete\nend', "the headings of the filter on Stays"),
+    ('protect\nin row(5)\ndelete\nend', "Stays is protected. Take the protection off first"),
+    ('in row(5)\ndelete\nend\ncell("A5").value = 1', "Stays A5 was deleted above, with its row"),
+    ('r = row(5)\nin r\ndelete\nend\nlog "{r.number}"', 'the row "Stays row 5" was deleted above'),
+    ('in row(5)\ndelete\nend\nx = cell("D3").value + cell("B5").value', "was deleted|nothing"),
+    ('sheet.name = "Totals"', 'there is a sheet "Totals" already'),
+    ('sheet.name = "a:b"', "cannot be the name of a sheet"),
+    ('sheet.name = ""', "cannot be the name of a sheet"),
+    (f'sheet.name = "{"x" * 32}"', "cannot be the name of a sheet"),
+    ('in sheet.records\nsort by: "guest 0"\nend', "has a comment, which sorting would leave behind|merged"),
+])  # fmt: skip
+def test_what_cannot_be_is_told_and_nothing_is_saved(home: Path, body: str, why: str) -> None:
+    import re
+
+    path = Path("rich.xlsx")
+    rich(path)
+    before = path.read_bytes()
+    found = run(f'in sheet("Stays")\n{body}\nend', path)
+    assert re.search(why, str(found.problem)), str(found.problem)
+    assert path.read_bytes() == before
+
+
+@pytest.mark.parametrize(("rows", "why"), [
+    ([1], "the headings of a table on Totals"), ([2, 3, 4], "a table keeps a row"), ([2], r"Totals A1:A3 is one array formula"),
+])  # fmt: skip
+def test_tables_and_arrays_are_not_torn(home: Path, rows: list[int], why: str) -> None:
+    path = Path("rich.xlsx")
+    rich(path)
+    each = "\n".join(f"in row({row})\ndelete\nend" for row in rows)
+    if rows == [2, 3, 4]:
+        each = 'in cells("A1:A3")\nclear\nend\n' + each if False else each
+    found = run(f'in sheet("Totals")\n{each}\nend', path)
+    assert found.problem is not None
+    assert why in str(found.problem) or "array" in str(found.problem)
+
+
+def test_a_shared_formula_follows_cell_by_cell(home: Path, tmp_path: Path) -> None:
+    from books import packed
+
+    rows = "".join(
+        f'<row r="{n}"><c r="A{n}"><v>{n}</v></c><c r="B{n}">'
+        + ('<f t="shared" ref="B1:B6" si="0">A1*$A$2</f>' if n == 1 else '<f t="shared" si="0"/>')
+        + f"<v>{n}</v></c></row>"
+        for n in range(1, 7)
+    )
+    for slowly in (False, True):
+        path = tmp_path / f"shared{slowly}.xlsx"
+        path.write_bytes(packed([f"<sheetData>{rows}</sheetData>"]))
+        done("each sheet\nin row(1)\ndelete\nend\nin row(4)\ndelete\nend\nend", path, slowly)
+        sheet = load(path).worksheets[0]
+        assert [(sheet.cell(n, 1).value, sheet.cell(n, 2).value) for n in range(1, 5)] == [
+            (2, "=A1*$A$1"), (3, "=A2*$A$1"), (5, "=A3*$A$1"), (6, "=A4*$A$1"),
+        ]  # fmt: skip
+
+
+RECORDS = st.lists(
+    st.tuples(st.sampled_from(["Larch", "kite", "Kite", "Äpfel", None]), st.one_of(st.none(), st.integers(0, 5))), min_size=1, max_size=12
+)  # fmt: skip
+
+
+@given(RECORDS, st.booleans(), st.sampled_from(["xlsx", "csv"]))
+@settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+def test_sorted_records_keep_their_cells_together(
+    home: Path, tmp_path: Path, rows: list[tuple[str | None, int | None]], down: bool, ending: str
+) -> None:
+    path = tmp_path / f"rows.{ending}"
+    table = [(hut, nights, number) for number, (hut, nights) in enumerate(rows)]
+    if ending == "csv":
+        path.write_text(
+            "Hut,Nights,Number\n"
+            + "".join(f"{hut or ''},{'' if nights is None else nights},{number}\n" for hut, nights, number in table)
+        )
+    else:
+        book = xlsxwriter.Workbook(path)
+        sheet, red = book.add_worksheet("S"), book.add_format({"font_color": "red", "num_format": "0.00"})
+        sheet.write_row(0, 0, ["Hut", "Nights", "Number", "Twice"])
+        for hut, nights, number in table:
+            sheet.write(number + 1, 0, hut)
+            sheet.write(number + 1, 1, nights)
+            sheet.write(number + 1, 2, number, red if number % 3 == 0 else None)
+            sheet.write_formula(number + 1, 3, f"=C{number + 2}*2", None, number * 2)
+        book.close()
+    found = done(
+        "in sheet(1)\nend".replace(
+            "in sheet(1)\nend",
+            f'each sheet\nin sheet.records\nsort by: "Hut", then: "Nights", descending: {"yes" if down else "no"}\nend\nend',
+        ),
+        path,
+    )
+    from scrub.model.values import alphabetical
+
+    order = list(table)
+    for place in (1, 0):
+        filled = [row for row in order if row[place] is not None]
+        keys: dict[int, Any] = {row[2]: row[1] if place else alphabetical(str(row[0])) for row in filled}
+        filled.sort(key=lambda row: keys[row[2]], reverse=down)
+        order = [*filled, *(row for row in order if row[place] is None)]
+    if ending == "csv":
+        assert path.read_text().splitlines()[1:] == [
+            f"{hut or ''},{'' if nights is None else nights},{number}" for hut, nights, number in order
+        ]
+    else:
+        sheet = load(path)["S"]
+        got = [tuple(cell.value for cell in row[:3]) for row in sheet.iter_rows(min_row=2)]
+        assert got == order
+        assert [sheet.cell(row, 4).value for row in range(2, len(rows) + 2)] == [
+            f"=C{row}*2" for row in range(2, len(rows) + 2)
+        ]
+        assert [
+            bool(row[2].font.color and row[2].font.color.rgb == "FFFF0000") for row in sheet.iter_rows(min_row=2)
+        ] == [number % 3 == 0 for *_, number in order]
+        saved = openpyxl.load_workbook(path, data_only=True)["S"]
+        assert [saved.cell(row, 4).value for row in range(2, len(rows) + 2)] == [number * 2 for *_, number in order]
+    assert (order == table) == (found.state == "unchanged")
+
+
+def test_duplicates_and_empty_rows_go(home: Path) -> None:
+    for ending in ("csv", "xlsx"):
+        path = Path(f"guests.{ending}")
+        rows: list[list[Any]] = [
+            ["Guest", "Nights"],
+            ["Ann", 2],
+            ["ann", 2],
+            ["Bo", 3],
+            [None, None],
+            ["Ann", 5],
+            ["BO", 3],
+        ]
+        if ending == "csv":
+            path.write_text("".join(f"{a or ''},{'' if b is None else b}\n" for a, b in rows))
+        else:
+            book = openpyxl.Workbook()
+            for row in rows:
+                book.worksheets[0].append(row)
+            book.save(path)
+        found = done(
+            'each sheet\nin sheet.records\ndelete-duplicates\nend\neach row where row is empty\ndelete\nend\nlog "{count(row)} {count(record)} {row(2).values.count}"\nend',
+            path,
+        )
+        assert found.log == ["4 3 2"]
+        assert str(found.changes[0]) == "row 3 deleted: ann | 2"
+        if ending == "csv":
+            assert path.read_text() == "Guest,Nights\nAnn,2\nBo,3\nAnn,5\n"
+        else:
+            assert [[cell.value for cell in row] for row in load(path).worksheets[0]] == [
+                ["Guest", "Nights"],
+                ["Ann", 2],
+                ["Bo", 3],
+                ["Ann", 5],
+            ]
+        scrub.undo()
+    found = done('in sheet("guests").records\ndelete-duplicates under: ["Guest"]\nend', Path("guests.csv"))
+    assert len(found.changes) == 3
+
+
+def test_an_attempt_takes_rows_back(home: Path) -> None:
+    path = Path("rich.xlsx")
+    rich(path)
+    before = path.read_bytes()
+    found = done(
+        """
+in sheet("Stays")
+    attempt
+        each row where row.number > 4
+            delete
+        end
+        sheet.name = "Gone"
+        fail "back"
+    if it fails
+        log "{problem} {count(row)} {cell("B9").value} {sheet.name} {sum(cell.value in column("B"))}"
+    end
+end""",
+        path,
+    )
+    assert found.log == [f"back 20 8 Stays {sum(range(20))}"]
+    assert path.read_bytes() == before
+
+
+def test_the_season_book_loses_rows_and_its_totals_follow(home: Path, book: Path) -> None:
+    done(
+        'each sheet where sheet.name ends with "Hut"\neach record in sheet.records(headings: 3) where record.nights < 3\ndelete\nend\nend',
+        book,
+    )
+    old, new = (openpyxl.load_workbook(path, data_only=True) for path in (SAMPLE, book))
+    for sheet in old.worksheets[:8]:
+        kept = [
+            [cell.value for cell in row]
+            for row in sheet.iter_rows(min_row=4)
+            if isinstance(row[2].value, int) and row[2].value >= 3
+        ]
+        assert [[cell.value for cell in row] for row in new[sheet.title].iter_rows(min_row=4)] == kept
+    assert [row[1].value for row in load(book)["Totals"].iter_rows(min_row=4)] == [
+        f"=SUM('{sheet.title}'!E4:E{new[sheet.title].max_row})" for sheet in old.worksheets[:8]
+    ]
+    assert schema_findings(book) == set()
+    assert len(changed_parts(SAMPLE, book)) > 8
