@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import contextlib
 import io
+import re
 import shutil
 from pathlib import Path
 from typing import Any
@@ -278,8 +279,6 @@ def test_a_renamed_sheet_is_found_everywhere_and_nothing_else_changes(home: Path
     ('in sheet.records\nsort by: "guest 0"\nend', "has a comment, which sorting would leave behind|merged"),
 ])  # fmt: skip
 def test_what_cannot_be_is_told_and_nothing_is_saved(home: Path, body: str, why: str) -> None:
-    import re
-
     path = Path("rich.xlsx")
     rich(path)
     before = path.read_bytes()
@@ -460,5 +459,92 @@ def test_the_season_book_loses_rows_and_its_totals_follow(home: Path, book: Path
     assert [row[1].value for row in load(book)["Totals"].iter_rows(min_row=4)] == [
         f"=SUM('{sheet.title}'!E4:E{new[sheet.title].max_row})" for sheet in old.worksheets[:8]
     ]
+    old_texts, new_texts = (b"".join(members(path).values()) for path in (SAMPLE, book))
+    gone = {str(row[0].value) for sheet in old.worksheets[:8] for row in sheet.iter_rows(min_row=4)} - {
+        str(row[0].value) for sheet in new.worksheets[:8] for row in sheet.iter_rows(min_row=4)
+    }
+    assert len(gone) > 5
+    for guest in gone:
+        assert guest.encode() in old_texts
+        assert guest.encode() not in new_texts
     assert schema_findings(book) == set()
     assert len(changed_parts(SAMPLE, book)) > 8
+
+
+def test_sheets_go_move_and_come_to_the_front(home: Path, book: Path) -> None:
+    before, findings = book.read_bytes(), schema_findings(book)
+    done(
+        """
+in sheet("Larch Hut")
+    cells("A1:H15").name = "Larch"
+end
+in sheet("Draft prices")
+    move-to 1
+end
+sheet("Sorrel Hut").active = yes
+cover = new-sheet("Cover")
+in cover
+    move-to 2
+end
+gone = new-sheet("Gone")
+in gone
+    delete
+end
+sheet("Sorrel Hut").heading-rows = "1:3"
+""",
+        book,
+    )
+    found = load(book)
+    names = [
+        "Draft prices",
+        "Cover",
+        *(sheet.title for sheet in load(SAMPLE).worksheets if sheet.title != "Draft prices"),
+    ]
+    assert found.sheetnames == names
+    assert found.active.title == "Sorrel Hut"
+    assert [sheet.title for sheet in found.worksheets if sheet.sheet_view.tabSelected] == ["Sorrel Hut"]
+    assert found["Sorrel Hut"].print_title_rows == "$1:$3"
+    assert found["Totals"]["B4"].value == "=SUM('Larch Hut'!E4:E15)"
+    assert schema_findings(book) <= findings
+    scrub.undo()
+    assert book.read_bytes() == before
+
+
+def test_a_sheet_goes_with_all_that_is_its_own_and_nothing_else(home: Path, book: Path) -> None:
+    done('sheet("Col Hut").heading-rows = "1:3"\nsheet("Totals").active = yes', book)
+    old = members(book)
+    found = done(
+        'each sheet where sheet.name is in ["Totals", "Larch Hut"]\ndelete\nend\nlog "{count(sheet)} {sheet("Col Hut").number}"',
+        book,
+    )
+    assert found.log == ["9 7"]
+    new = members(book)
+    assert load(book).sheetnames == [name for name in load(SAMPLE).sheetnames if name not in ("Totals", "Larch Hut")]
+    assert load(book)["Col Hut"].print_title_rows == "$1:$3"
+    gone = {name for name in old if name not in new}
+    assert {
+        "xl/worksheets/sheet1.xml",
+        "xl/charts/chart1.xml",
+        "xl/tables/table1.xml",
+        "xl/comments1.xml",
+        "xl/media/image1.png",
+    } <= gone
+    text = b"".join(data for name, data in new.items() if name.endswith((".xml", ".rels")))
+    for trace in (b"Larch Hut", b"chart1", b"sheet1.xml", b"comments1"):
+        assert trace not in text, trace
+    assert schema_findings(book) == set()
+
+
+@pytest.mark.parametrize(("body", "why"), [
+    ('in sheet("Lists")\ndelete\nend', "a rule on Larch Hut, a rule on Kite Hut"),
+    ('in sheet("Larch Hut")\ndelete\nend', '"Larch Hut" cannot be deleted: Totals B4 would no longer find it'),
+    ('in sheet("Draft prices")\ndelete\nend', 'the name "Night_price"'),
+    ('each sheet\ndelete\nend', "is the last visible sheet"),
+    ('in sheet("Totals")\nmove-to 99\nend', "none can have the place 99"),
+    ('sheet("Draft prices").active = yes', "is hidden and cannot be in front"),
+    ('sheet("Larch Hut").active = no', "one sheet is always in front"),
+])  # fmt: skip
+def test_sheets_that_must_stay_are_told(home: Path, book: Path, body: str, why: str) -> None:
+    before = book.read_bytes()
+    assert re.search(why, str(run(body, book).problem)), str(run(body, book).problem)
+    assert book.read_bytes() == before

@@ -78,6 +78,43 @@ class Sheet(PageFields, HoldsCells):
 
     @property
     @field
+    def active(self) -> bool:
+        """yes when it is in front as the file is opened. Set to yes, it brings the sheet there.
+
+        Example: sheet.active = yes
+        Also: front, first shown, select sheet, activate, open on this sheet
+        """
+        return True
+
+    @active.setter
+    @may_lack
+    def active(self, value: bool) -> None:
+        raise NotImplementedError
+
+    @action(Reach.CHANGE)
+    @may_lack
+    def move_to(self, place: int) -> None:
+        """Gives its tab another place; formulas over a row of sheets then go over others.
+
+        place: the new place, from 1, hidden sheets counted.
+        Example: move-to 1
+        Also: move sheet, order of tabs, sort sheets, tab position
+        """
+        raise NotImplementedError
+
+    @action(Reach.CHANGE)
+    @may_lack
+    def delete(self) -> None:
+        """Takes the sheet out of the workbook, with all that is on it. One that others refer to stays: the places are
+        listed, and nothing is saved.
+
+        Example: delete
+        Also: remove sheet, drop tab, delete tab
+        """
+        raise NotImplementedError
+
+    @property
+    @field
     def hidden(self) -> bool:
         """yes when its tab is not shown. Set to no, it also shows a sheet hidden so that the menu does not list it.
 

@@ -13,7 +13,7 @@ from scrub.formats.source import Source, opened
 from scrub.formats.spans import RELATIONSHIPS, Span, Splice, ended, escaped, number_in, set_attributes, spliced
 from scrub.formats.workbook.elements import all_placed
 from scrub.formats.workbook.embedded import add_part, embedded, part_of
-from scrub.formats.workbook.front import reselected
+from scrub.formats.workbook.front import in_front, reselected
 from scrub.formats.workbook.moves import Moves
 from scrub.formats.workbook.reading import Loads
 from scrub.formats.workbook.shared import Shared
@@ -42,7 +42,9 @@ class OfficeWorkbook(OfficeFile, Workbook):
         self._loads = Loads()
         self._sheets = list(self._read_sheets())
         self.shared.sheets = self._sheets
+        self._every = list(self._sheets)  # by their place in the file, new ones behind them
         self._views = self._root.child("bookViews")
+        self.shared.front = in_front(self._views, self._every)
         self._to_embed: list[str] = []
         self._told: list[str] = []  # what is told of references
 
@@ -77,12 +79,14 @@ class OfficeWorkbook(OfficeFile, Workbook):
         """Makes an empty sheet."""
         self.shared.ensure_sheet_name(name)
         entry = Span("sheet", {"name": name}, 0)
-        sheet = OfficeSheet(self.shared, self._loads, len(self._sheets) + 1, entry, None)
+        sheet = OfficeSheet(self.shared, self._loads, len(self._every) + 1, entry, None)
         sheet.part.is_new = True
         self._sheets.append(sheet)
+        self._every.append(sheet)
 
         def revert() -> None:
             self._sheets.remove(sheet)
+            self._every.remove(sheet)
 
         sheet.changed("sheet", None, name, revert, "new sheet")
         return sheet
@@ -103,7 +107,9 @@ class OfficeWorkbook(OfficeFile, Workbook):
         """What makes the changed file of the old one, or None when nothing is to be written."""
         if not self.recorder:
             return None
-        for sheet in self._sheets:
+        self._every = [sheet for sheet in self._every if not (sheet.is_new and sheet.is_deleted)]
+        for number, sheet in enumerate(self._every, 1):
+            sheet.count_as(number)
             sheet.forget_there_and_back()
         self._loads.clear()
         self._number_formats()
@@ -117,15 +123,19 @@ class OfficeWorkbook(OfficeFile, Workbook):
                 said.append(("name", sheet.name))
             if said and not sheet.is_new:
                 splices += set_attributes(self._data, sheet.entry, said)
-        selected = reselected(self._data, self._views, self._sheets, splices)
+        shown = [sheet for sheet in self._sheets if not sheet.hidden]
+        front = self.shared.front if isinstance(self.shared.front, OfficeSheet) else None
+        selected = reselected(self._data, self._views, self._every, shown, front, splices)
         for text in self._to_embed:
             self._embed(text, parts)
         splices += self._new_sheets(parts)
-        for sheet in self._sheets:
+        for sheet in self._every:
+            if sheet.is_deleted and not sheet.is_new:
+                continue
             sheet.settings.put_names()
             if sheet.is_new:
                 elements = sheet.elements(parts)
-                parts.added[str(sheet.part.name)] = sheet.make(None, elements)
+                parts.added[str(sheet.part.name)] = sheet.make(selected.get(sheet), elements)
             elif sheet.part.name and (sheet.touched or sheet in selected):
                 parts.changed[sheet.part.name] = partial(sheet.make, selected.get(sheet), sheet.elements(parts))
         fresh: dict[str, bytes] = {}
@@ -146,20 +156,29 @@ class OfficeWorkbook(OfficeFile, Workbook):
 
     def _settle(self, parts: Parts) -> None:
         """Lets all that refers to rows and sheets follow them."""
-        sheets = self._sheets
+        sheets = [sheet for sheet in self._every if not sheet.is_deleted]
         moves = Moves(
             [sheet.first_name for sheet in sheets],
             {sheet.first_name: sheet.gone for sheet in sheets},
             {sheet.first_name: sheet.name for sheet in sheets if sheet.name != sheet.first_name},
         )
+        structure = Structure(self.package, self.main, parts, moves)
+        order = [self._every.index(sheet) for sheet in self._sheets]
+        gone = [sheet.part for sheet in self._every if sheet.is_deleted]
+        kept = [sheet.part for sheet in sheets]
+        if gone or any(sheet.gone for sheet in sheets):
+            structure.forget_texts(gone, kept)
+        if gone:
+            structure.take_out(gone, kept)
         if moves:
-            structure = Structure(self.package, self.main, parts, moves)
-            structure.settle([sheet.part for sheet in sheets])
-            self._told = structure.notes
+            structure.settle(kept)
+        if order != list(range(len(self._every))):
+            structure.put_in_order(order)
+        self._told = structure.notes
 
     def _new_sheets(self, parts: Parts) -> list[Splice]:
         """New sheets get a part, and an entry behind the others."""
-        fresh = [sheet for sheet in self._sheets if sheet.is_new]
+        fresh = [sheet for sheet in self._every if sheet.is_new]
         holder = self._root.child("sheets")
         if not fresh or holder is None:
             return []
@@ -181,6 +200,8 @@ class OfficeWorkbook(OfficeFile, Workbook):
     @property
     def _recalculates(self) -> bool:
         """Whether a value or a formula was changed, on which others may depend."""
+        if any(sheet.is_deleted for sheet in self._every) or self._sheets != self._every:
+            return True
         if not any(sheet.values or sheet.formulas or sheet.gone for sheet in self._sheets):
             return False
         return bool(self.shared.targets.get("calcChain")) or any(map(self._may_calculate, self._sheets))
@@ -200,7 +221,7 @@ class OfficeWorkbook(OfficeFile, Workbook):
         if not self._recalculates:
             return []
         chain = self.shared.targets.get("calcChain")
-        if chain and any(sheet.formulas or sheet.gone for sheet in self._sheets):
+        if chain and (self._sheets != self._every or any(sheet.formulas or sheet.gone for sheet in self._sheets)):
             parts.remove(chain, self.main)
         old = self._root.child("calcPr")
         if old is not None:

@@ -1,4 +1,4 @@
-"""Which tab is in front (ISO/IEC 29500-1, 18.2.30): one that is hidden gives its place to a visible one."""
+"""Which tab is in front (ISO/IEC 29500-1, 18.2.30): one that is hidden or goes gives its place to a visible one."""
 
 from __future__ import annotations
 
@@ -8,25 +8,43 @@ from scrub.formats.spans import NotReadable, Span, Splice, number_in, set_attrib
 from scrub.formats.workbook.sheet import OfficeSheet
 
 
-def reselected(
-    data: bytes, views: Span | None, sheets: Sequence[OfficeSheet], splices: list[Splice]
-) -> dict[OfficeSheet, bool]:
-    """When the sheet that opens in front was hidden, brings the next visible one to the front.
+def in_front(views: Span | None, sheets: Sequence[OfficeSheet]) -> OfficeSheet | None:
+    """The sheet that the file is opened with; `sheets` are those of the file in its order."""
+    view = next(views.all("workbookView"), None) if views is not None else None
+    front = _front(view) if view is not None else 0
+    return sheets[front] if front < len(sheets) else None
 
-    A hidden sheet that stays selected would be edited together with the visible one, unseen.
+
+def reselected(
+    data: bytes,
+    views: Span | None,
+    every: Sequence[OfficeSheet],
+    shown: Sequence[OfficeSheet],
+    wanted: OfficeSheet | None,
+    splices: list[Splice],
+) -> dict[OfficeSheet, bool]:
+    """Brings the wanted sheet to the front; or, where the one in front was hidden or went, the next one that is shown.
+
+    `every` are all sheets by their place in the file, `shown` those that are visible, in the order of the tabs. A
+    hidden sheet that stays selected would be edited together with the visible one, unseen.
     """
-    gone = [sheet for sheet in sheets if sheet.hidden and sheet.first_state == "visible"]
+    gone = [sheet for sheet in every if sheet not in shown and sheet.first_state == "visible"]
     selected = dict.fromkeys(gone, False)
-    for view in views.all("workbookView") if views and gone else ():
+    for view in views.all("workbookView") if views else ():
         front = _front(view)
-        if front >= len(sheets) or sheets[front] not in gone:
+        before = every[front] if front < len(every) else None
+        if wanted is not None and wanted is not before and wanted in shown:
+            chosen = wanted
+            if before is not None:
+                selected[before] = False
+        elif before in gone:
+            chosen = next((sheet for sheet in shown if sheet.first_number > front), shown[0])
+        else:
             continue
-        shown = [sheet for sheet in sheets if not sheet.hidden]
-        chosen = next((sheet for sheet in shown if sheet.number > front), shown[0])
         selected[chosen] = True
-        values: list[tuple[str, str | None]] = [("activeTab", str(chosen.number - 1))]
-        if number_in(view.attributes, "firstSheet") > chosen.number - 1:
-            values.append(("firstSheet", str(chosen.number - 1)))
+        values: list[tuple[str, str | None]] = [("activeTab", str(chosen.first_number - 1))]
+        if number_in(view.attributes, "firstSheet") > chosen.first_number - 1:
+            values.append(("firstSheet", str(chosen.first_number - 1)))
         splices += set_attributes(data, view, values)
     return selected
 

@@ -30,8 +30,10 @@ _CODES = {
 class Settings:
     """The settings of one sheet as they should be."""
 
-    def __init__(self, sheet: Sheet, part: SheetPart, shared: Shared) -> None:
+    def __init__(self, sheet: Sheet, part: SheetPart, shared: Shared, number: Callable[[], int]) -> None:
+        """`number` gives the place of the sheet in the file, by which names belong to it."""
         self._sheet = sheet
+        self._number = number
         self._part = part
         self._shared = shared
         self._kept: dict[str, Kept[Any]] = {}
@@ -44,7 +46,7 @@ class Settings:
 
     def _source(self) -> _Source:
         skeleton, shared = self._part.skeleton(), self._shared
-        return _Source(skeleton, shared.styles.colours, shared.names.local(_TITLES, self._sheet.number))
+        return _Source(skeleton, shared.styles.colours, shared.names.local(_TITLES, self._number()))
 
     def get(self, word: str) -> Any:
         """What is set."""
@@ -98,16 +100,16 @@ class Settings:
         names, sheet, wanted = self._shared.names, self._sheet, self._wanted()
         if "heading-rows" in wanted:
             rows = self.get("heading-rows")
-            titles = _pieces(names.local(_TITLES, sheet.number) or "")
+            titles = _pieces(names.local(_TITLES, self._number()) or "")
             kept = [piece for piece in titles if re.search(r"![$]?[A-Za-z]", piece)]
             if rows is not None:
                 first, _, last = rows.partition(":")
                 kept.append(f"{names.quoted(sheet.name)}!${first}:${last or first}")
-            names.put_local(_TITLES, sheet.number, ",".join(kept) or None)
-        if "filter" in wanted and names.local(_FILTERED, sheet.number) is not None:
+            names.put_local(_TITLES, self._number(), ",".join(kept) or None)
+        if "filter" in wanted and names.local(_FILTERED, self._number()) is not None:
             value = self.get("filter")
             target = None if value is None else f"{names.quoted(sheet.name)}!{names.absolute(area_of(value))}"
-            names.put_local(_FILTERED, sheet.number, target, hidden=True)
+            names.put_local(_FILTERED, self._number(), target, hidden=True)
 
 
 # -- where settings are read from, and what they are written into

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator, Mapping, Sequence
 from functools import cached_property
-from typing import Protocol
+from typing import Any, Protocol
 
 from scrub.formats.opc.relationships import targets_of
 from scrub.formats.spans import NotReadable, Span
@@ -36,8 +36,8 @@ class Sharing(Calculated, Protocol):
     """A sheet, as the others know it."""
 
     @property
-    def number(self) -> int:
-        """Its place among the sheets."""
+    def first_number(self) -> int:
+        """Its place among the sheets of the file."""
 
     @property
     def first_name(self) -> str:
@@ -77,6 +77,7 @@ class Shared:
         self.checked_formulas: set[str] = set()
         self.format_numbers: dict[int, int] = {}  # added cell formats with their numbers in the file
         self._named: dict[str, Sharing] = {}
+        self.front: object = None  # the sheet that is in front when the file is opened
 
     @cached_property
     def targets(self) -> dict[str, str]:
@@ -142,6 +143,11 @@ class Shared:
                 for column, values in sheet.live.items():
                     sheet.doubt(values, column)
 
+    def tabs(self) -> list[Any]:
+        """The sheets in the order of their tabs, to be put in another one."""
+        assert isinstance(self.sheets, list)
+        return self.sheets
+
     @cached_property
     def dependence(self) -> Dependence:
         """Tells which results of formulas still hold."""
@@ -198,7 +204,7 @@ class Shared:
     def resolve(self, name: str, sheet: str) -> str | None:
         """What a defined name, or that of a table, stands for on a sheet, as a formula; None where it is unknown."""
         on = self.by_name.get(sheet.casefold())
-        target = self.names.local(name, on.number) if on is not None else None
+        target = self.names.local(name, on.first_number) if on is not None else None
         target = target if target is not None else self.names.target(name)
         if target is None:
             for each in self.sheets:
@@ -227,4 +233,4 @@ class Shared:
         """Whether a formula can use this name: a defined one, or that of a table."""
         if name.upper().startswith("_XL") or self.resolve(name, sheet) is not None:
             return True
-        return any(self.names.local(name, each.number) is not None for each in self.sheets)
+        return any(self.names.local(name, each.first_number) is not None for each in self.sheets)

@@ -40,11 +40,12 @@ class OfficeSheet(SheetCells):
         super().__init__(shared, SheetPart(shared.package, part, name), loads)
         self._number = number
         self.entry = entry
+        self.is_deleted = False
         self.state = self.first_state = entry.attributes.get("state", "visible")
         self._tables: list[TablePlace] | None = None
         self._protection = Protection(self, self.part, self.locks_changed)
         self._merges = Merges(self, self.part, self.merges_changed)
-        self.settings = Settings(self, self.part, shared)
+        self.settings = Settings(self, self.part, shared, lambda: self._number)
         self._lines = Lines(self, self.part, lambda: self.load().stored)
         self._links = Links(self, self.part)
         self._notes = Notes(self, self.part)
@@ -86,7 +87,21 @@ class OfficeSheet(SheetCells):
     @property
     def number(self) -> int:
         """Its place among the sheets, from 1."""
+        return self._number if self.is_deleted else self.shared.sheets.index(self) + 1
+
+    @property
+    def first_number(self) -> int:
+        """Its place in the file, from 1; one made in this run stands behind the others."""
         return self._number
+
+    def count_as(self, number: int) -> None:
+        """Is told its place among the sheets of the file, when it is written for the first time."""
+        self._number = number
+
+    @property
+    def removed(self) -> bool:
+        """Whether it was deleted in this run."""
+        return self.is_deleted
 
     @property
     def is_new(self) -> bool:
@@ -118,6 +133,65 @@ class OfficeSheet(SheetCells):
             self.state = before
 
         self.changed("hidden", not value, value, revert)
+
+    @property
+    def active(self) -> bool:
+        """Whether it is in front when the file is opened."""
+        return self.shared.front is self
+
+    @active.setter
+    def active(self, value: bool) -> None:
+        if value == self.active:
+            return
+        if not value:
+            raise Failure("one sheet is always in front. Bring another one there: active = yes")
+        if self.hidden:
+            raise Failure(f'"{self.name}" is hidden and cannot be in front. Show it first: sheet.hidden = no')
+        before = self.shared.front
+        self.shared.front = self
+
+        def revert() -> None:
+            self.shared.front = before
+
+        self.changed("in front", False, True, revert)
+
+    def move_to(self, place: int) -> None:
+        """Gives its tab another place."""
+        sheets = self.shared.tabs()
+        if not 1 <= place <= len(sheets):
+            raise Failure(f"there are {len(sheets)} sheets, so that none can have the place {place}")
+        before = self.number
+        if place != before:
+            self._ensure_structure_open("moved")
+            sheets.insert(place - 1, sheets.pop(before - 1))
+            self.changed("place", before, place, lambda: sheets.insert(before - 1, sheets.pop(sheets.index(self))))
+
+    def delete(self) -> None:
+        """Takes the sheet out; whether others refer to it is looked up when the file is saved."""
+        self._ensure_structure_open("deleted")
+        sheets = self.shared.tabs()
+        if not any(sheet is not self and not sheet.hidden for sheet in sheets):
+            raise Failure(f'"{self.name}" is the last visible sheet; a workbook needs one. Show another sheet first')
+        place = sheets.index(self)
+        used, front = self.used() if self.part.name else None, self.shared.front
+        sheets.remove(self)
+        self.is_deleted = True
+        self.shared.forget_sheet_names()
+
+        def revert() -> None:
+            self.is_deleted = False
+            sheets.insert(place, self)
+            self.shared.front = front
+            self.shared.forget_sheet_names()
+
+        self.changed("deleted", False, True, revert, f"sheet deleted{f' ({used})' if used else ''}")
+
+    def _ensure_structure_open(self, what: str) -> None:
+        if self.shared.structure_locked:
+            raise Failure(
+                f'{self.file.label}: the structure of the workbook is protected, so "{self.name}" cannot be {what}. '
+                "Lift that protection in its own program first"
+            )
 
     # -- protection
 

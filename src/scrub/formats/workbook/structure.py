@@ -5,17 +5,21 @@ Everything else was written before as if nothing moved; here the finished parts 
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator, Sequence
 
 from scrub.formats.opc.parts import Parts
 from scrub.formats.opc.relationships import relationships
-from scrub.formats.spans import NotReadable, Splice, parse, spliced
+from scrub.formats.spans import NotReadable, Span, Splice, parse, spliced
 from scrub.formats.workbook.moved_cells import CellMoves
 from scrub.formats.workbook.moves import Moves, names_sheet
 from scrub.formats.workbook.part import SheetPart, without_cells
 from scrub.formats.workbook.places import changes
+from scrub.formats.workbook.tabs import cells_naming, only_of, places_naming, reordered, without_titles
+from scrub.formats.workbook.unused_texts import texts_in, texts_staying, without_texts
 from scrub.formats.zip import Package
 from scrub.model.problem import Failure, counted
+from scrub.model.values import fold
 
 #: Parts that belong to one sheet and name its cells, and parts that name cells of any sheet, by their relationship.
 _OF_SHEET = frozenset(
@@ -33,8 +37,10 @@ _APART = frozenset(
     "rdRichValueWebImage webExtension taskpanes namedSheetView core-properties extended-properties "
     "custom-properties thumbnail digital-signature origin volatileDependencies".split()
 )
-#: Places of one sort that are named in a note.
-_TOLD = 5
+#: Places of one sort that are named in a note, and in a failure.
+_TOLD, _MANY = 5, 8
+#: Parts that lead to parts that are looked at.
+_DEEPEST = 4
 
 
 class Structure:
@@ -46,13 +52,97 @@ class Structure:
         self.parts = parts
         self.moves = moves
         self.notes: list[str] = []
-        self._names = [names_sheet(name) for name in sorted(moves.concerned())]
+        self._names: list[re.Pattern[bytes]] = []
         self._done: set[str] = set()
         self._lost: list[str] = []
         self._built: list[str] = []
 
+    def take_out(self, sheets: Sequence[SheetPart], kept: Sequence[SheetPart]) -> None:
+        """Takes sheets out. Raises `Failure` where others refer to them, and says where."""
+        names = {fold(part.sheet) for part in sheets}
+        self._names = [names_sheet(part.sheet) for part in sheets]
+        uses: list[str] = []
+        for part in kept:
+            if part.name is not None and len(uses) <= _MANY:
+                data = self._data(part.name)
+                if self._concerned(data):
+                    uses += cells_naming(part.found(data), part.shown, names, _MANY)
+                    uses += self._uses(without_cells(data)[0], names, f" on {part.shown}")
+                uses += self._uses_beside(part.name, names, f" on {part.shown}")
+        gone = only_of(self.package, self.main, [part.name for part in sheets if part.name is not None])
+        uses += self._uses(self._data(self.main), names, "")
+        uses += self._uses_beside(self.main, names, "")
+        if uses:
+            uses = list(dict.fromkeys(uses))
+            more = f" and {len(uses) - _MANY} more" if len(uses) > _MANY else ""
+            called = " and ".join(f'"{part.shown}"' for part in sheets)
+            raise Failure(
+                f"{called} cannot be deleted: {', '.join(uses[:_MANY])}{more} would no longer find it. "
+                "Change these first"
+            )
+        for part in sheets:
+            if part.name is None or part.is_new:
+                continue
+            self.parts.remove(part.name, self.main)
+        self.parts.removed |= gone
+        for name in gone:
+            self.parts.changed.pop(name, None)
+
+    def _uses(self, data: bytes, names: set[str], where: str) -> list[str]:
+        """The places of a part, other than cells, that refer to sheets that go. What goes with these is no use."""
+        if not self._concerned(data):
+            return []
+
+        def called(span: Span) -> str:
+            if span.name == "definedName":
+                return f'the name "{span.attributes.get("name", "")}"' if "localSheetId" not in span.attributes else ""
+            return {"f": "a chart", "hyperlink": "a link"}.get(span.name, "a rule") + where
+
+        return [each for each in places_naming(data, parse(data), names, called) if each]
+
+    def _uses_beside(self, source: str, names: set[str], where: str, depth: int = 0) -> list[str]:
+        """The same of the parts that a sheet or the workbook leads to."""
+        found: list[str] = []
+        for type_, name in self._leads_to(source) if depth < _DEEPEST else ():
+            if type_ in _OF_SHEET or type_ in _ANYWHERE:
+                found += self._uses(self._data(name), names, where)
+                found += self._uses_beside(name, names, where, depth + 1)
+        return found
+
+    def forget_texts(self, gone: Sequence[SheetPart], kept: Sequence[SheetPart]) -> None:
+        """Empties the shared texts that only cells used which go. It comes before these go."""
+        list_ = next((name for type_, name in self._leads_to(self.main) if type_ == "sharedStrings"), None)
+        left: set[int] = set()
+        for part in gone:
+            left |= texts_in(part.found(part.data()))
+        for part in kept:
+            rows = self.moves.gone_from(part.sheet)
+            left |= texts_in(part.found(part.data()), rows) if rows is not None else set()
+        for part in kept if left else ():
+            if part.name is not None:
+                rows = self.moves.gone_from(part.sheet)
+                stored = part.found(self._data(part.name))
+                left -= texts_in(stored) if rows is None else texts_staying(stored, rows)
+        if not left or list_ is None:
+            return
+        fresh = without_texts(self._data(list_), left)
+        if fresh is None:
+            self.notes.append(
+                "Texts of deleted cells may still stand in the file's list of texts, where nothing shows them."
+            )
+        else:
+            self._put(list_, fresh)
+
+    def put_in_order(self, order: Sequence[int]) -> None:
+        """Puts the sheets in an order, by their places in the file."""
+        self._put(self.main, reordered(self._data(self.main), order))
+        for type_, name in self._leads_to(""):
+            if type_ == "extended-properties":
+                self._put(name, without_titles(self._data(name)))
+
     def settle(self, sheets: Sequence[SheetPart]) -> None:
         """Goes through all parts. Raises `Failure` for what is not understood, or cannot move."""
+        self._names = [names_sheet(name) for name in sorted(self.moves.concerned())]
         for part in sheets:
             if part.name is not None:
                 self._sheet(part)

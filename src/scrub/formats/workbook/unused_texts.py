@@ -1,0 +1,62 @@
+"""Texts that only cells used which go: they leave the list of shared texts too, so that nobody finds them in the file
+(ISO/IEC 29500-1, 18.4.9).
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable, Iterator
+
+from scrub.formats.spans import Splice, spliced, whole
+from scrub.formats.workbook.moves import Gone
+from scrub.formats.workbook.sheet_data import Searched, Stored
+from scrub.model.late import late
+
+_SHARED = late(rb'<c r="[A-Z]+(\d+)"[^>]*? t="s"[^>]*><v>(\d+)</v>')
+_ENTRY = late(rb"<((?:[A-Za-z_][\w.-]*:)?)si(?=[\s/>])(?:[^>]*/>|[^>]*>.*?</\1si\s*>)", re.DOTALL)
+#: Tags that open an entry, those that close one, and those that are a whole one.
+_TAGS = tuple(
+    late(each)
+    for each in (
+        rb"<(?:[A-Za-z_][\w.-]*:)?si[\s/>]", rb"</(?:[A-Za-z_][\w.-]*:)?si\s*>", rb"<(?:[A-Za-z_][\w.-]*:)?si(?:\s[^>]*)?/>",
+    )
+)  # fmt: skip
+_MOST = 1 << 31
+
+
+def texts_in(stored: Stored, gone: Gone | None = None) -> set[int]:
+    """The numbers of the shared texts in the cells of a sheet, or in those of its rows that go."""
+    return {text for row, text in _texts(stored) if gone is None or not gone.row(row)}
+
+
+def texts_staying(stored: Stored, gone: Gone) -> set[int]:
+    """The numbers of the shared texts in the rows that stay."""
+    return {text for row, text in _texts(stored) if gone.row(row)}
+
+
+def _texts(stored: Stored) -> Iterator[tuple[int, int]]:
+    """The row and the number of each shared text."""
+    if isinstance(stored, Searched):
+        for row, text in _SHARED.findall(stored.data, *stored.body):
+            yield int(row), int(text)
+        return
+    for cell in stored.all_cells():
+        number = whole((cell.value or "").strip(), _MOST) if cell.type == "s" else None
+        if number is not None:
+            yield cell.row, number
+
+
+def without_texts(data: bytes, numbers: Iterable[int]) -> bytes | None:
+    """The list of shared texts with some of them emptied: the others keep their numbers. None where they cannot be
+    found surely.
+    """
+    opened, closed, empty = (len(each.findall(data)) for each in _TAGS)
+    if b"<!" in data or opened != closed + empty:
+        return None
+    entries = list(_ENTRY.finditer(data))
+    if len(entries) != opened:
+        return None
+    found = [entries[number] for number in sorted(numbers) if number < len(entries)]
+    return spliced(
+        data, [Splice(each.start(), each.end(), b"<%bsi><%bt/></%bsi>" % ((each[1],) * 3)) for each in found]
+    )
