@@ -18,7 +18,8 @@ _ENTRY = late(rb"<((?:[A-Za-z_][\w.-]*:)?)si(?=[\s/>])(?:[^>]*/>|[^>]*>.*?</\1si
 _TAGS = tuple(
     late(each)
     for each in (
-        rb"<(?:[A-Za-z_][\w.-]*:)?si[\s/>]", rb"</(?:[A-Za-z_][\w.-]*:)?si\s*>", rb"<(?:[A-Za-z_][\w.-]*:)?si(?:\s[^>]*)?/>",
+        rb"<(?:[A-Za-z_][\w.-]*:)?si[\s/>]", rb"</(?:[A-Za-z_][\w.-]*:)?si\s*>",
+        rb"<(?:[A-Za-z_][\w.-]*:)?si(?:\s[^>]*)?/>",
     )
 )  # fmt: skip
 _MOST = 1 << 31
