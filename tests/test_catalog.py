@@ -87,9 +87,10 @@ PLACES = {
     "cells": 'in cells("Kite Hut!J2:K3")', "selection": "in selection", "row": 'in sheet("Kite Hut")\nin row(3)',
     "column": 'in sheet("Kite Hut")\nin column("C")', "merged-range": "each merged-range", "comment": "each comment",
 }  # fmt: skip
-#: What is done in documents only, though the kind is in workbooks too.
+#: What is done in documents only, though the kind is in workbooks too, or elsewhere.
 IN_DOCUMENTS = {
     "add-row": ("house-rules.docx", 'in table("Provisions")'), "sort": ("house-rules.docx", 'in table("Provisions")'),
+    "sheet.active": ("season-book.xlsx", 'in sheet("Sorrel Hut")'),
     "reply": ("route.docx", "each comment"), "comment.done": ("route.docx", "each comment"),
 }  # fmt: skip
 OF_ITEMS = [
@@ -112,7 +113,7 @@ def test_every_example_of_a_field_or_action_runs(kind: str, entry: object, book:
     file, kind_of_file = str(book), "workbook"
     if entry.written in IN_DOCUMENTS:
         name, place = IN_DOCUMENTS[entry.written]
-        file, kind_of_file = str(SAMPLE.parent / name), "document"
+        file, kind_of_file = str(SAMPLE.parent / name), scrub.kind_of(name)
         body = body.replace(opener, place)
     answers = {"code": scrub.Secret("x")} if questions else {}
     found = scrub.run(macro(body, kind_of_file), [file], preview=True, answers=answers).files[0]

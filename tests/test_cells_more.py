@@ -206,3 +206,77 @@ def test_trying_steps_on_cells(book: Path) -> None:
     trial.step("end")
     assert "each record in sheet" not in trial.macro("Plain")
     assert 'in cells("Larch Hut!A3:H3")' in trial.macro("Plain")
+
+
+def test_letters_placing_and_borders_beside_another_reader(home: Path, book: Path) -> None:
+    before, findings = book.read_bytes(), schema_findings(book)
+    cell = 'cell("Larch Hut!B5")'
+    fields = {
+        "underlined": "yes", "struck": "yes", "font": '"Lora"', "size": "13.5", "vertical-alignment": "middle", "indent": "2", "rotation": "-45",
+        "borders": "thin", "border-top": "medium-dash-dot", "border-left": "nothing",
+    }  # fmt: skip
+    body = "\n".join(f"{cell}.{field} = {value}" for field, value in fields.items())
+    reads = "\n".join(f'log "{field} {{{cell}.{field}}}"' for field in fields if field != "borders")
+    found = scrub.run(macro(f"{body}\n{reads}"), [str(book)]).files[0]
+    assert found.problem is None
+    assert found.log == [
+        "underlined yes", "struck yes", "font Lora", "size 13.5", "vertical-alignment middle", "indent 2", "rotation -45",
+        "border-top medium-dash-dot", "border-left ",
+    ]  # fmt: skip
+    read = load(book)["Larch Hut"]["B5"]
+    old = load(SAMPLE)["Larch Hut"]["B5"]
+    assert (read.font.u, read.font.strike, read.font.name, read.font.sz, read.font.scheme) == (
+        "single",
+        True,
+        "Lora",
+        13.5,
+        None,
+    )
+    assert (read.font.b, read.font.i, read.value, read.number_format) == (
+        old.font.b,
+        old.font.i,
+        old.value,
+        old.number_format,
+    )
+    placing = read.alignment
+    assert (placing.vertical, placing.indent, placing.textRotation, placing.horizontal) == ("center", 2, 135, "left")
+    border = read.border
+    assert (border.left.style, border.right.style, border.top.style, border.bottom.style) == (
+        None,
+        "thin",
+        "mediumDashDot",
+        "thin",
+    )
+    assert schema_findings(book) <= findings
+    undone = [
+        f"{cell}.{field} = {value}"
+        for field, value in (
+            ("underlined", "no"),
+            ("struck", "no"),
+            ("font", f'"{old.font.name}"'),
+            ("size", str(old.font.sz)),
+            ("rotation", "nothing"),
+            ("borders", "nothing"),
+        )
+    ]
+    assert scrub.run(macro("\n".join(undone)), [str(book)]).files[0].problem is None
+    read = load(book)["Larch Hut"]["B5"]
+    assert (read.font.u, read.font.strike, read.font.name, read.alignment.textRotation, read.border.right.style) == (
+        None,
+        old.font.strike,
+        old.font.name,
+        255,
+        None,
+    )
+    scrub.undo()
+    scrub.undo()
+    assert book.read_bytes() == before
+
+
+@pytest.mark.parametrize(("line", "why"), [
+    ("size = 500", "letters are 1 to 409 points large"), ("size = nothing", '"size" is a number, not nothing'), ("indent = 999", "indented by 0 to 250"), ("rotation = 91", "turned by -90 to 90"),
+    ('font = ""', "the name of a font"),  ('border-top = thick\nx = "{cell("Larch Hut!B5").borders}"', "the edges of Larch Hut B5 differ"),
+])  # fmt: skip
+def test_looks_that_cannot_be_are_told(home: Path, book: Path, line: str, why: str) -> None:
+    found = scrub.run(macro(f'cell("Larch Hut!B5").{line}'), [str(book)]).files[0]
+    assert why in str(found.problem)

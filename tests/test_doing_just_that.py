@@ -456,7 +456,7 @@ def test_slips_of_other_languages_have_their_own_advice() -> None:
         ("x = A1.value", 'A cell is written: cell("A1")'), ('x = range("A1:B2")', 'a range is written: cells("A1:B2")'), ('if today > "2026-01-01"\nend', "Write it without quotes: 2026-01-01"),
         ("if sheet.hidden then\nend", '"then" is not needed'), ("if sheet.hidden\nelseif sheet.protected\nend", "write it in two words: else if"), ("if sheet.hidden\nendif\nend", "a block closes with: end"),
         ("next", "a block closes with: end. To go on with the next item, write: skip"), ("if sheet.number != 3\nend", "to compare, write: is not"), ("if sheet.number == 3\nend", "to compare, write: is"),
-        ("sort by: \"a\"", 'a sheet has no action "sort"; a table has'), ("delete row 3", "write: in row(3), below it delete"), ("sort rows", "below it sort by"), ("x = cell(\"A1\").border", "Borders cannot be done with a cell yet"),
+        ("sort by: \"a\"", 'a sheet has no action "sort"; a table has'), ("delete row 3", "write: in row(3), below it delete"), ("sort rows", "below it sort by"), ("x = cell(\"A1\").border", "Write: cell.borders = thin"), ("x = cell(\"A1\").validation", "Validations cannot be done with a cell yet"),
         ("sheet.frozen-rows = 1", "It is called rows-in-sight now"), ('in column("A")\nto-numbers\nend', '"to-numbers" is called read-numbers now'), ('sheet.footer = "[page]"', "[page] is written {page-number} now"),
         ('x = "{page-number}"', "can stand in a header or footer only"), ('x = cell("A1").text', "It is called shown now"), ("protect allow: [edit-objects]", "It is called drawings now"),
         ('cell("A1").alignment = centre-across', "It is called centred-over now"), ("bookmark = 1", "is a kind of item and cannot be a name"),

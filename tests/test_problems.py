@@ -163,7 +163,7 @@ from scrub.language.parser import parse
         ("tab = 1", 'stands for a character in texts, so that it cannot be a name'),
         ("selection = 1", "is a kind of item and cannot be a name"),
         ('cell("S1!A1").name = "X"', 'cells("C4").name = '),
-        ('cell("S1!A1").underlined = yes', "Underlining cannot be done with a cell yet"),
+        ('cell("S1!A1").validation = "x"', "Validations cannot be done with a cell yet"),
         ("each sheet\neach row\nrow.height = 20\nend\nlog row.number\nend", "no row is at hand here"),
         ("each sheet\nadd-row \"a\"\nend", '"values" is a list, not a text'),
     ],

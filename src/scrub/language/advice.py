@@ -50,6 +50,8 @@ _SENSES = {
     "open": ("locked", "no"), "freeze": ("rows-in-sight", "1"), "unfreeze": ("rows-in-sight", "0"),
     "landscape": ("orientation", "landscape"), "portrait": ("orientation", "portrait"),
     "background": ("fill", '"yellow"'), "highlight": ("fill", '"yellow"'), "color": ("colour", '"red"'),
+    "underline": ("underlined", "yes"), "strike": ("struck", "yes"), "strikethrough": ("struck", "yes"),
+    "border": ("borders", "thin"), "font-size": ("size", "12"), "rotate": ("rotation", "90"),
     "wrap": ("wrapped", "yes"), "center": ("alignment", "centre"), "centre": ("alignment", "centre"),
     "align": ("alignment", "left"), "contents": ("value", "…"), "content": ("value", "…"),
     "fit": ("width-in-pages", "1"),
@@ -61,8 +63,6 @@ _SENSES = {
 _OPPOSITES = {"visible", "show", "display"}
 #: What people ask for that no item can do so far.
 _LATER = {
-    "border": "borders", "borders": "borders", "font": "the font", "size": "the size", "underline": "underlining",
-    "underlined": "underlining", "strike": "striking out", "indent": "the indent", "rotation": "rotation",
     "copy": "copying", "duplicate": "copying", "sort": "sorting", "sorted": "sorting", "delete": "deleting",
     "remove": "deleting", "insert": "inserting", "move": "moving", "rename": "renaming", "group": "grouping",
     "validation": "validations", "autofit": "fitting the width",

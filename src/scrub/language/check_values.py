@@ -60,7 +60,7 @@ class CheckValues(Lookups):
             return wanted
         found = self.type(node)
         if wanted.choices or (wanted.of is not None and wanted.of.choices):
-            if found != ANY:
+            if found not in (ANY, NOTHING):
                 self.note(node.place, f"{what} is {wanted}", "wrong-type")
         elif not found.fits(wanted):
             if wanted == SECRET:

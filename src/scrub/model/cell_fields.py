@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
+from decimal import Decimal
 from typing import Any
 
 from scrub.model.colours import Colour
 from scrub.model.declare import Reach, action, field, needs
-from scrub.model.grid import Alignment, Grid, HoldsCells
+from scrub.model.grid import SEVERAL, Alignment, Grid, HoldsCells, Line, UpDown
 from scrub.model.looks import LetterLooks
 from scrub.model.problem import Failure
 from scrub.model.values import same
@@ -149,6 +150,195 @@ class CellFields(LetterLooks, HoldsCells):
     @needs("put_look")
     def wrapped(self, value: bool) -> None:
         self._set_look("wrapped", value)
+
+    @property
+    @field
+    def underlined(self) -> bool:
+        """yes when its text is underlined.
+
+        Example: KIND.underlined = yes
+        Also: underline
+        """
+        return bool(self._look("underlined"))
+
+    @underlined.setter
+    @needs("put_look")
+    def underlined(self, value: bool) -> None:
+        self._set_look("underlined", value)
+
+    @property
+    @field
+    def struck(self) -> bool:
+        """yes when a line goes through its text.
+
+        Example: KIND.struck = yes
+        Also: strikethrough, strike, crossed out, cancelled
+        """
+        return bool(self._look("struck"))
+
+    @struck.setter
+    @needs("put_look")
+    def struck(self, value: bool) -> None:
+        self._set_look("struck", value)
+
+    @property
+    @field
+    def font(self) -> str:
+        """The name of its font.
+
+        Example: KIND.font = "Lora"
+        Also: typeface, font name
+        """
+        return str(self._look("font"))
+
+    @font.setter
+    @needs("put_look")
+    def font(self, value: str) -> None:
+        self._set_look("font", value)
+
+    @property
+    @field
+    def size(self) -> Decimal:
+        """The size of its letters, in points.
+
+        Example: KIND.size = 12
+        Also: font size, points, bigger, smaller
+        """
+        return Decimal(self._look("size"))
+
+    @size.setter
+    @needs("put_look")
+    def size(self, value: Decimal) -> None:
+        self._set_look("size", value)
+
+    @property
+    @field
+    def vertical_alignment(self) -> UpDown:
+        """Where its text stands from top to bottom.
+
+        Example: KIND.vertical-alignment = middle
+        Also: align top, align middle, vertical centre
+        """
+        return UpDown(self._look("vertical-alignment"))
+
+    @vertical_alignment.setter
+    @needs("put_look")
+    def vertical_alignment(self, value: UpDown) -> None:
+        self._set_look("vertical-alignment", value)
+
+    @property
+    @field
+    def indent(self) -> int:
+        """How far its text stands in from the edge, in steps of about three blanks.
+
+        Example: KIND.indent = 1
+        Also: increase indent, decrease indent, hanging
+        """
+        return int(self._look("indent"))
+
+    @indent.setter
+    @needs("put_look")
+    def indent(self, value: int) -> None:
+        self._set_look("indent", value)
+
+    @property
+    @field
+    def rotation(self) -> int | None:
+        """The angle of its text in degrees, from -90 to 90, more than 0 being upwards; nothing for letters below each
+        other.
+
+        Example: KIND.rotation = 90
+        Also: rotate, angle, vertical text, orientation
+        """
+        found = self._look("rotation")
+        return None if found is None else int(found)
+
+    @rotation.setter
+    @needs("put_look")
+    def rotation(self, value: int | None) -> None:
+        self._set_look("rotation", value)
+
+    @property
+    @field
+    def border_left(self) -> Line | None:
+        """The line at its edge on the left; nothing for none.
+
+        Example: KIND.border-left = thin
+        Also: left border, edge, line
+        """
+        found: Line | None = self._look("border-left")
+        return found
+
+    @border_left.setter
+    @needs("put_look")
+    def border_left(self, value: Line | None) -> None:
+        self._set_look("border-left", value)
+
+    @property
+    @field
+    def border_right(self) -> Line | None:
+        """The line at its edge on the right; nothing for none.
+
+        Example: KIND.border-right = thin
+        Also: right border, edge, line
+        """
+        found: Line | None = self._look("border-right")
+        return found
+
+    @border_right.setter
+    @needs("put_look")
+    def border_right(self, value: Line | None) -> None:
+        self._set_look("border-right", value)
+
+    @property
+    @field
+    def border_top(self) -> Line | None:
+        """The line at its top; nothing for none.
+
+        Example: KIND.border-top = thin
+        Also: top border, edge, line
+        """
+        found: Line | None = self._look("border-top")
+        return found
+
+    @border_top.setter
+    @needs("put_look")
+    def border_top(self, value: Line | None) -> None:
+        self._set_look("border-top", value)
+
+    @property
+    @field
+    def border_bottom(self) -> Line | None:
+        """The line at its bottom; nothing for none.
+
+        Example: KIND.border-bottom = thin
+        Also: bottom border, edge, line
+        """
+        found: Line | None = self._look("border-bottom")
+        return found
+
+    @border_bottom.setter
+    @needs("put_look")
+    def border_bottom(self, value: Line | None) -> None:
+        self._set_look("border-bottom", value)
+
+    @property
+    @field
+    def borders(self) -> Line | None:
+        """The lines at all its four edges; nothing for none.
+
+        Example: KIND.borders = thin
+        Also: border, box, frame, grid, outline, all borders
+        """
+        found: Line | None = self._look("borders")
+        if found == SEVERAL:
+            raise Failure(f"the edges of {self.label} differ. Ask for each: border-top")
+        return found
+
+    @borders.setter
+    @needs("put_look")
+    def borders(self, value: Line | None) -> None:
+        self._set_look("borders", value)
 
     @property
     @field

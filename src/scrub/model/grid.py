@@ -40,6 +40,40 @@ class Alignment(Choice):
     DISTRIBUTED = "distributed"
 
 
+class UpDown(Choice):
+    """Where the text of a cell stands from top to bottom (ISO/IEC 29500-1, 18.18.88)."""
+
+    TOP = "top"
+    MIDDLE = "middle"
+    BOTTOM = "bottom"
+    JUSTIFY = "justify"
+    DISTRIBUTED = "distributed"
+
+
+class Line(Choice):
+    """A line at the edge of a cell (ISO/IEC 29500-1, 18.18.3)."""
+
+    HAIR = "hair"
+    DOTTED = "dotted"
+    DASHED = "dashed"
+    THIN = "thin"
+    MEDIUM = "medium"
+    THICK = "thick"
+    DOUBLE = "double"
+    DASH_DOT = "dash-dot"
+    DASH_DOT_DOT = "dash-dot-dot"
+    MEDIUM_DASHED = "medium-dashed"
+    MEDIUM_DASH_DOT = "medium-dash-dot"
+    MEDIUM_DASH_DOT_DOT = "medium-dash-dot-dot"
+    SLANT_DASH_DOT = "slant-dash-dot"
+
+
+#: What lines are that differ from edge to edge.
+SEVERAL = "of several sorts"
+#: The edges of a cell, by the field of each.
+EDGES = ("border-left", "border-right", "border-top", "border-bottom")
+
+
 class Trouble:
     """A cell without a value that can be used: an error, or a day that does not exist. `what` names the cell.
 

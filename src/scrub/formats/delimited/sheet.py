@@ -17,7 +17,7 @@ from scrub.model.amounts import Duration, number_text
 from scrub.model.area import Area
 from scrub.model.change import VALUE
 from scrub.model.declare import FileItem
-from scrub.model.grid import Alignment, ColumnValues
+from scrub.model.grid import EDGES, Alignment, ColumnValues, UpDown
 from scrub.model.late import late
 from scrub.model.page import Orientation, View
 from scrub.model.preferences import CURRENT, Mark
@@ -27,7 +27,9 @@ from scrub.model.values import Plain, Value, harmless, shown, type_name
 
 _LOOKS: dict[str, Any] = {
     "locked": True, "fill": None, "colour": None, "bold": False, "italic": False, "number-form": "General",
-    "alignment": Alignment.GENERAL, "wrapped": False,
+    "alignment": Alignment.GENERAL, "wrapped": False, "underlined": False, "struck": False, "font": "", "size": 0,
+    "vertical-alignment": UpDown.BOTTOM, "indent": 0, "rotation": 0, "borders": None,
+    **dict.fromkeys(EDGES),
 }  # fmt: skip
 _SETTINGS: dict[str, Any] = {
     "view": View.NORMAL, "page-break-lines": False, "gridlines": True, "zoom": 100, "orientation": Orientation.PORTRAIT,

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping, Sequence
 
 from scrub.formats.spans import Span, Splice, parse, spliced, with_attributes
+from scrub.formats.xmltext import attributes_of
 
 #: The order of the elements in a part, by its root (18.3.1.99, 18.3.1.12, 18.3.1.34, 18.2.27, 18.8.39).
 _ORDER = {
@@ -35,6 +37,8 @@ _ORDER = {
 _INNER_ORDER = {
     "sheetPr": ("tabColor", "outlinePr", "pageSetUpPr"),
     "sheetView": ("pane", "selection", "pivotSelection", "extLst"),
+    "font": tuple("b i strike condense extend outline shadow u vertAlign sz color name family charset scheme".split()),
+    "border": tuple("start left end right top bottom diagonal vertical horizontal".split()),
     "headerFooter": ("oddHeader", "oddFooter", "evenHeader", "evenFooter", "firstHeader", "firstFooter"),
 }
 
@@ -71,6 +75,20 @@ def with_child(element: bytes, path: Sequence[str], attributes: Mapping[str, str
         fresh = with_child(element[old.start : old.end], path[1:], attributes, prefix)
         return spliced(element, [Splice(old.start, old.end, fresh)])
     return inserted(element, with_child(f"<{prefix}{path[0]}/>".encode(), path[1:], attributes, prefix), path[0])
+
+
+def replaced(element: bytes, name: str, fresh: bytes) -> bytes:
+    """An element with one directly inside replaced, put in its place, or taken out by nothing."""
+    old = parse(element).child(name)
+    if old is not None:
+        return spliced(element, [Splice(old.start, old.end, fresh)])
+    return inserted(element, fresh, name) if fresh else element
+
+
+def attributes_inside(element: bytes, name: str) -> dict[str, str] | None:
+    """The attributes of the first element of this name inside another; None where there is none."""
+    found = re.search(rb"<(?:\w+:)?" + name.encode() + rb"((?:\s[^>]*?)?)/?>", element)
+    return attributes_of(found[1]) if found else None
 
 
 def inserted(element: bytes, fresh: bytes, name: str) -> bytes:

@@ -7,10 +7,12 @@ from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
 from scrub.formats.spans import Span, Splice, escaped, number_in, numbered, parse, spliced
+from scrub.formats.workbook import edges, letters, placing
 from scrub.formats.workbook.colours import Colours
-from scrub.formats.workbook.elements import all_placed
-from scrub.formats.xmltext import attributes_of, is_on, unescaped, xstring_value
-from scrub.model.grid import Alignment
+from scrub.formats.workbook.elements import all_placed, attributes_inside
+from scrub.formats.workbook.placing import PLACING
+from scrub.formats.xmltext import unescaped, xstring_value
+from scrub.model.grid import EDGES
 from scrub.model.problem import Failure
 
 #: The number forms that need no entry (18.8.30); those left out differ from place to place.
@@ -23,14 +25,6 @@ BUILT_IN = {
 }  # fmt: skip
 
 NUMBER, DATE, TIME, DURATION = "number", "date", "time", "duration"
-
-_ALIGNMENTS = {
-    Alignment.GENERAL: "general", Alignment.LEFT: "left", Alignment.CENTRE: "center", Alignment.RIGHT: "right",
-    Alignment.JUSTIFY: "justify", Alignment.FILL: "fill", Alignment.CENTRED_OVER: "centerContinuous",
-    Alignment.DISTRIBUTED: "distributed",
-}  # fmt: skip
-
-_FONT_ORDER = "b i strike condense extend outline shadow u vertAlign sz color name family charset scheme rFont".split()
 
 
 def sort_of(form: str) -> str:
@@ -84,6 +78,7 @@ class Styles:
         self._own_forms: dict[str, int] = {}
         self._fonts, self._first_fonts = self._elements("fonts", "font")
         self._fills, self._first_fills = self._elements("fills", "fill")
+        self._borders, self._first_borders = self._elements("borders", "border")
         holder = self.root.child("cellXfs")
         self.formats = [self._format(span) for span in holder.all("xf")] if holder else []
         self.first_formats = len(self.formats)
@@ -146,18 +141,13 @@ class Styles:
             return self.locked(style)
         if word == "number-form":
             return self.form(style)
-        if word == "alignment":
-            name = self.of(style).alignment.get("horizontal", "general")
-            return next((each for each, written in _ALIGNMENTS.items() if written == name), Alignment.GENERAL)
-        if word == "wrapped":
-            return self.of(style).alignment.get("wrapText", "0") in ("1", "true")
+        if word in PLACING:
+            return placing.look(self.of(style).alignment, word)
         if word == "fill":
             return self._fill_colour(self.of(style).number("fillId"))
-        font = self._font(self.of(style).number("fontId"))
-        if word == "colour":
-            colour = _child(font, b"color")
-            return self.colours.read(attributes_of(colour)) if colour is not None else None
-        return _is_on(font, b"b" if word == "bold" else b"i")
+        if word == "borders" or word in EDGES:
+            return edges.line(numbered(self._borders, self.of(style).number("borderId")) or b"", word)
+        return letters.look(self._font(self.of(style).number("fontId")), word, self.colours)
 
     def is_filled(self, style: int) -> bool:
         """Whether anything is drawn behind a cell of this format: a colour, a pattern or a gradient."""
@@ -177,8 +167,8 @@ class Styles:
         pattern = re.search(rb'patternType="(\w+)"', fill)
         if pattern is None or pattern[1] == b"none" or b"gradientFill" in fill:
             return None
-        colour = _child(fill, b"fgColor" if pattern[1] == b"solid" else b"bgColor")
-        return self.colours.read(attributes_of(colour)) if colour is not None else None
+        colour = attributes_inside(fill, "fgColor" if pattern[1] == b"solid" else "bgColor")
+        return self.colours.read(colour) if colour is not None else None
 
     # -- changing
 
@@ -192,12 +182,14 @@ class Styles:
         found = self._derived.get(key)
         if found is None:
             base, looks = self._origins.get(style, (style, {}))
-            looks = {**looks, word: value}
-            if self.look(base, word) == value and not (word == "fill" and value is None and self.is_filled(base)):
-                del looks[word]
+            looks = dict(looks)
+            for each in EDGES if word == "borders" else (word,):
+                looks[each] = value
+                if self.look(base, each) == value and not (each == "fill" and value is None and self.is_filled(base)):
+                    del looks[each]
             found = base
-            for each in looks.items():
-                found = self._derive(found, *each)
+            for of in looks.items():
+                found = self._derive(found, *of)
             if looks:
                 self._origins[found] = (base, looks)
             self._derived[key] = found
@@ -212,17 +204,19 @@ class Styles:
             of["applyProtection"] = "1"
         elif word == "number-form":
             of["numFmtId"], of["applyNumberFormat"] = str(self._form_number(value)), "1"
-        elif word == "alignment":
-            fresh.alignment["horizontal"] = _ALIGNMENTS[value]
+        elif word in PLACING:
+            placing.put(fresh.alignment, word, value)
             of["applyAlignment"] = "1"
-        elif word == "wrapped":
-            fresh.alignment["wrapText"] = "1" if value else "0"
-            of["applyAlignment"] = "1"
+        elif word == "borders" or word in EDGES:
+            border = numbered(self._borders, fresh.number("borderId")) or f"<{self.prefix}border/>".encode()
+            made = edges.with_line(border, word, value, self.prefix)
+            of["borderId"], of["applyBorder"] = str(_index(self._borders, made)), "1"
         elif word == "fill":
             of["fillId"], of["applyFill"] = str(self._fill_number(value)), "1"
         else:
-            of["fontId"] = str(self._font_number(fresh.number("fontId"), word, value))
-            of["applyFont"] = "1"
+            font = self._font(fresh.number("fontId")) or f"<{self.prefix}font/>".encode()
+            made = letters.with_look(font, word, value, self.colours, self.prefix)
+            of["fontId"], of["applyFont"] = str(_index(self._fonts, made)), "1"
         return self._added(fresh)
 
     def _added(self, fresh: Format) -> int:
@@ -258,16 +252,6 @@ class Styles:
         ).encode()
         return _index(self._fills, fresh)
 
-    def _font_number(self, number: int, word: str, value: Any) -> int:
-        p = self.prefix
-        font = self._font(number) or f"<{p}font/>".encode()
-        name = {"bold": "b", "italic": "i", "colour": "color"}[word]
-        if word == "colour":
-            fresh = f'<{p}color rgb="{self.colours.write(value)}"/>' if value is not None else ""
-        else:
-            fresh = f"<{p}{name}/>" if value else ""
-        return _index(self._fonts, _with_child(font, name, fresh.encode(), p))
-
     def make(self, used: Sequence[int]) -> bytes | None:
         """The part with these added formats, in order, and what they need; None when there are none."""
         if not used:
@@ -276,6 +260,7 @@ class Styles:
         fresh = [self.formats[style] for style in used]
         fonts = self._needed(fresh, "fontId", self._first_fonts)
         fills = self._needed(fresh, "fillId", self._first_fills)
+        borders = self._needed(fresh, "borderId", self._first_borders)
         forms = {number: form for form, number in self._own_forms.items()}
         numbers = sorted({each.number("numFmtId") for each in fresh} & set(forms))
         written = "".join(
@@ -288,7 +273,8 @@ class Styles:
             ("numFmts", written.encode(), len(numbers)),
             ("fonts", b"".join(self._fonts[each] for each in fonts), len(fonts)),
             ("fills", b"".join(self._fills[each] for each in fills), len(fills)),
-            ("cellXfs", b"".join(self._written(each, fonts, fills) for each in fresh), len(fresh)),
+            ("borders", b"".join(self._borders[each] for each in borders), len(borders)),
+            ("cellXfs", b"".join(self._written(each, fonts, fills, borders) for each in fresh), len(fresh)),
         ):
             splices += self._appended(holder, content, count, whole)
         return spliced(self.data, [*splices, *all_placed(self.root, whole)])
@@ -316,10 +302,12 @@ class Styles:
             return [Splice(span.start, span.end, fresh + content + f"</{p}{holder}>".encode())]
         return [Splice(span.start, span.open_end, fresh), Splice(span.close_start, span.close_start, content)]
 
-    def _written(self, fresh: Format, fonts: Mapping[int, int], fills: Mapping[int, int]) -> bytes:
+    def _written(
+        self, fresh: Format, fonts: Mapping[int, int], fills: Mapping[int, int], borders: Mapping[int, int]
+    ) -> bytes:
         p = self.prefix
         attributes = dict(fresh.attributes)
-        for word, numbers in (("fontId", fonts), ("fillId", fills)):
+        for word, numbers in (("fontId", fonts), ("fillId", fills), ("borderId", borders)):
             if fresh.number(word) in numbers:
                 attributes[word] = str(numbers[fresh.number(word)])
 
@@ -342,29 +330,3 @@ def _index(known: list[bytes], fresh: bytes) -> int:
     if fresh not in known:
         known.append(fresh)
     return known.index(fresh)
-
-
-def _child(element: bytes, name: bytes) -> bytes | None:
-    """The attributes of the first element of this name inside another."""
-    found = re.search(rb"<(?:\w+:)?" + name + rb"((?:\s[^>]*?)?)/?>", element)
-    return found[1] if found else None
-
-
-def _is_on(font: bytes, name: bytes) -> bool:
-    attributes = _child(font, name)
-    return attributes is not None and is_on(attributes_of(attributes).get("val"), True)
-
-
-def _with_child(font: bytes, name: str, fresh: bytes, prefix: str) -> bytes:
-    """A font with one of its elements replaced, set in its place, or taken out (18.8.22)."""
-    root = parse(font)
-    old = root.child(name)
-    if old is not None:
-        return spliced(font, [Splice(old.start, old.end, fresh)])
-    if not fresh:
-        return font
-    if root.open_end == root.end:
-        return font[:-2].rstrip() + b">" + fresh + f"</{prefix}font>".encode()
-    before = _FONT_ORDER[: _FONT_ORDER.index(name)]
-    at = max((child.end for child in root.children if child.name in before), default=root.open_end)
-    return spliced(font, [Splice(at, at, fresh)])
