@@ -194,7 +194,7 @@ class Shared:
             raise Failure(f'"{name}" cannot be the name of a sheet: up to 31 characters, none of [ ] : * ? / \\')
         for sheet in self.sheets:
             if sheet is not own and fold(name) == fold(sheet.name):
-                raise Failure(f'there is a sheet "{sheet.name}" already')
+                raise Failure(f'there is a sheet "{name}" already')
             if sheet is not own and fold(name) == fold(sheet.first_name):
                 raise Failure(
                     f'"{sheet.name}" was called "{sheet.first_name}" when the run began, and formulas still say so. '

@@ -116,7 +116,7 @@ def remainder(number: Decimal, by: Decimal) -> Decimal:
 
     by: what to divide by.
     Example: if sheet.number.remainder(2) is 0
-    Also: modulo, mod, every second, every tenth, odd, even, left over
+    Also: modulo, mod, every second row, every tenth row, odd rows, even rows, banding, left over
     """
     if not by:
         raise Failure("a number was divided by zero")
