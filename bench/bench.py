@@ -22,6 +22,7 @@ from pathlib import Path
 from typing import NamedTuple
 
 import mail
+import shape
 import xlsxwriter
 
 import scrub
@@ -500,6 +501,7 @@ def rows() -> list[Row]:
             3,
         ),
         *mail_rows(),
+        *shape_rows(),
         Row(
             "a loop of a million turns, small",
             lambda _: [*SCRUB, "run", str(loop)],
@@ -541,6 +543,54 @@ def mail_rows() -> list[Row]:
             "2,000 of 4,000 messages filed into three mailboxes, mail", filed, python(mail.FILE), small, "5x faster", 3
         ),
         Row("2,000 attachments of 20,000 messages saved, mail", saved, python(mail.SAVE), big, "2x faster", 3),
+    ]
+
+
+def shape_rows() -> list[Row]:
+    """The rows about the shape of workbooks."""
+    middle, large = shape.stays(DATA / "stays-20000.xlsx", 20_000), shape.stays(DATA / "stays-50000.xlsx", 50_000)
+    flat = shape.stays(DATA / "flat-50000.xlsx", 50_000, formulas=False)
+    return [
+        Row(
+            "every tenth of 4,000 rows deleted, beside 8,000 formulas, shape",
+            written("tenth", shape.DELETE_MACRO),
+            python(shape.DELETE),
+            shape.stays(DATA / "stays-4000.xlsx", 4_000),  # the script takes more than ten minutes for 20,000
+            "20x faster, and the formulas right",
+            1,
+        ),
+        Row(
+            "50,000 records sorted by two keys, shape",
+            written("order", shape.SORT_MACRO),
+            python(shape.SORT),
+            flat,
+            "8x faster",
+            1,
+        ),
+        Row(
+            "a sheet renamed to which 50,000 formulas refer, against single spaces in it, shape",
+            written("rename", shape.RENAME_MACRO),
+            written("spaces", shape.SPACES_MACRO),
+            large,
+            "under 3x its time",
+            3,
+        ),
+        Row(
+            "duplicates among 20,000 records, totals by 40 names, shape",
+            written("totals", shape.TOTALS_MACRO),
+            python(shape.TOTALS),
+            middle,
+            "8x faster",
+            3,
+        ),
+        Row(
+            "a column of 240,000 records added up by sum(…), against calamine, shape",
+            written("sum-of", shape.SUM_MACRO),
+            python(shape.CALAMINE),
+            workbook(DATA / "big.xlsx", 20_000),
+            "at most 1.3x its time",
+            3,
+        ),
     ]
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from functools import lru_cache, partial
+from functools import lru_cache
 from typing import Any
 from weakref import WeakValueDictionary
 
@@ -114,13 +114,36 @@ class OpenSheet(Sheet):
         """Raises `Failure` for a row whose cells cannot change places with those of others."""
 
     def _order_column(self, column: int, moves: Sequence[tuple[int, int]], backs: list[Callable[[], None]]) -> None:
-        """Moves the values of a column."""
-        values = self.column_values(column)
-        fresh = [(place, self._moved_value(row, column, values.get(row))) for place, row in moves]
-        for place, value in fresh:
-            before = values.get(place)
-            key = self.key(place, column)
-            backs.append(partial(self.restore, key, self.change(key, value, values, before), before))
+        """Moves the values of a column, as `change` would, all together."""
+        values, held, low = self.column_values(column), self.values, column - 1
+        seen = {row: self._moved_value(row, column, values.get(row)) for _, row in moves}
+        fresh = [
+            (place << 14 | low, place, seen[row], seen[place])
+            for place, row in moves
+            if type(seen[row]) is not type(seen[place]) or seen[row] != seen[place]
+        ]
+        former = {key: held[key] for key, *_ in fresh if key in held}
+        for key, place, value, before in fresh:
+            if key not in former:
+                self.first[key] = before
+            held[key] = value
+            _show(values, place, value)
+        self._moved(values, moves)
+
+        def back() -> None:
+            for key, place, _, before in fresh:
+                del held[key]
+                _show(values, place, before)
+            held.update(former)
+            self._moved(values, moves)
+
+        backs.append(back)
+
+    def _moved(self, values: ColumnValues, moves: Sequence[tuple[int, int]]) -> None:
+        values.version += 1
+        self._grown = None
+        for place, _ in moves[:1]:
+            self.row_changed(place)
 
     def _moved_value(self, row: int, column: int, value: Value) -> Value:
         """A value on its way to another row."""
@@ -240,6 +263,13 @@ def keep(values: ColumnValues, row: int, value: Value) -> None:
     if values is NOBODYS:
         return
     values.version += 1
+    if value is None:
+        values.pop(row, None)
+    else:
+        values[row] = value
+
+
+def _show(values: ColumnValues, row: int, value: Value) -> None:
     if value is None:
         values.pop(row, None)
     else:

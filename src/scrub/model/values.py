@@ -92,7 +92,7 @@ class Pairs:
 
     def get(self, key: Any) -> Any:
         """The value of a key. Raises `Failure` for one that got none."""
-        found = self._held.get(_key(key))
+        found = self._held.get(key.lower() if type(key) is str and key and key.isascii() else _key(key))
         if found is not None:
             return found[1]
         if self._otherwise:
@@ -101,21 +101,21 @@ class Pairs:
             f'"{shown(key)}" has no value. Ask first with: exists, or say what such keys have: pairs(otherwise: 0)'
         )
 
-    def put(self, key: Any, value: Any) -> Callable[[], None]:
-        """Gives a key a value; gives what takes that back."""
-        kept = _key(key)
+    def put(self, key: Any, value: Any) -> tuple[Any, Any] | None:
+        """Gives a key a value; gives what it was, for `put_back`."""
+        kept = key.lower() if type(key) is str and key and key.isascii() else _key(key)
         former = self._held.get(kept)
         if former is None and len(self._held) >= LONGEST_LIST:
             raise Failure(f"pairs have at most {LONGEST_LIST:,} keys")
         self._held[kept] = (key if former is None else former[0], value)
+        return former
 
-        def revert() -> None:
-            if former is None:
-                del self._held[kept]
-            else:
-                self._held[kept] = former
-
-        return revert
+    def put_back(self, key: Any, former: tuple[Any, Any] | None) -> None:
+        """Makes a key what it was."""
+        if former is None:
+            del self._held[_key(key)]
+        else:
+            self._held[_key(key)] = former
 
     def copied(self) -> Pairs:
         """The same pairs, to be changed by themselves."""

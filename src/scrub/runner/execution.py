@@ -49,7 +49,9 @@ class Execution:
         self.taken: Callable[[str], bool] = os.path.lexists
         self.given: Value = None  # what the macro that ended last gives to the one that runs it
         self._trying = 0  # attempts that are under way
-        self._pairs: list[Callable[[], None]] = []  # what takes back the values of keys that these attempts set
+        self._pairs: list[
+            tuple[Pairs, Value, tuple[Value, Value] | None]
+        ] = []  # what these attempts set, and what it was
         self._selected: Item | None = None
 
     def spend(self, steps: int) -> None:
@@ -152,9 +154,9 @@ class Execution:
 
     def put_pair(self, pairs: Pairs, key: Value, value: Value) -> None:
         """Gives a key of pairs a value; an attempt that fails takes that back too."""
-        back = pairs.put(key, value)
+        former = pairs.put(key, value)
         if self._trying:
-            self._pairs.append(back)
+            self._pairs.append((pairs, key, former))
 
     @contextmanager
     def trying(self) -> Iterator[Callable[[], None]]:
@@ -164,7 +166,8 @@ class Execution:
         def back() -> None:
             self.rollback(marks)
             while len(self._pairs) > first:
-                self._pairs.pop()()
+                pairs, key, former = self._pairs.pop()
+                pairs.put_back(key, former)
 
         self._trying += 1
         try:

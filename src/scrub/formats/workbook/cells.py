@@ -115,21 +115,24 @@ class SheetCells(SheetReading):
 
     def _order_column(self, column: int, moves: Sequence[tuple[int, int]], backs: list[Callable[[], None]]) -> None:
         """Moves the values of a column with their looks, and its formulas, which then refer to their own new row."""
-        values, key_of = self.column_values(column), self.key
-        if self.has_formulas or self.formulas:
-            for _, row in moves:
-                if self.has_formula(row, column):
-                    self._unshare(row, column)
-        plain = not (self.has_formulas or self.formulas)
+        values, key_of, style_of = self.column_values(column), self.key, self.styles_of(column)
+        calculated = self.has_formulas or self.formulas
+        plain = not calculated or not any(self.has_formula(row, column) for _, row in moves)
+        if plain and self.looks_alike(column, [row for _, row in moves]) and not self.may_have_runs():
+            super()._order_column(column, moves, backs)
+            return
+        for _, row in moves:
+            if not plain and self.has_formula(row, column):
+                self._unshare(row, column)
         fresh = []
         for place, row in moves:
             formula = None if plain else self.formula(row, column)
             value = values.get(row)
             if formula is None:
                 value = self._moved_value(row, column, value)
-            runs, style = self.runs_in(row, column), self.style(row, column)
-            fresh.append((place, row, formula, value, runs, style))
-        for place, row, formula, value, runs, style in fresh:
+            runs = self.runs_in(row, column) if type(value) is str else None
+            fresh.append((place, row, formula, value, runs, style_of(row), style_of(place)))
+        for place, row, formula, value, runs, style, style_before in fresh:
             key = key_of(place, column)
             former = [
                 (held, held.get(key, UNCHANGED)) for held in (self.formulas, self.runs, self.styles, self.results)
@@ -149,10 +152,8 @@ class SheetCells(SheetReading):
                 self.formulas[key] = None
             if runs is not None:
                 self.runs[key] = runs
-            if style != self.stored_style(place, column):
+            if style != style_before:
                 self.styles[key] = style
-            else:
-                self.styles.pop(key, None)
 
     def _order_back(self, key: int, former: Sequence[tuple[dict[int, Any], Any]], value: Value, before: Value) -> None:
         for held, each in former:

@@ -89,7 +89,7 @@ def pieces_of(formula: str) -> Iterator[Piece]:
             yield Piece("unknown", formula[at:], "", at)
             return
         sheet = (found["quoted"] or "").replace("''", "'") or found["plain"] or ""
-        sort = next(n for n, text in found.groupdict().items() if text is not None and n not in ("quoted", "plain"))
+        sort = found.lastgroup or ""  # what stands behind the sheet closes last
         if sort != "blank":
             yield Piece(sort, found[sort], sheet, at)
         if sort == "table":  # what stands in its brackets is not looked at

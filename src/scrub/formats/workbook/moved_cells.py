@@ -151,7 +151,8 @@ def without_rows(stored: Stored, gone: Gone) -> bytes:
         pieces.append(data[at : span.start])  # what stands between rows stays
         at = span.end
         if number and isinstance(stored, Searched):
-            pieces.append(_NUMBER.sub(rb"\g<1>%d" % number, data[span.start : span.end]))
+            fresh = b"%d" % number
+            pieces.append(_NUMBER.sub(lambda found: found[1] + fresh, data[span.start : span.end]))  # noqa: B023
         elif number:
             assert isinstance(stored, Parsed)
             pieces.append(_renumbered(stored, place, number))

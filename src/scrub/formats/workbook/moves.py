@@ -81,6 +81,8 @@ class Moves:
         `base` is the row that it was written for, where it holds for many cells: a reference that moves along with
         the cell keeps its distance. Raises `Failure` for what cannot be read surely.
         """
+        if "!" not in formula and fold(sheet) not in self._gone:
+            return formula  # it stays on its own sheet, where nothing moves
         made: list[str] = []
         done = 0
         for piece in pieces_of(formula):

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from bisect import bisect_left
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from functools import partial
 from operator import itemgetter
 from typing import Any
 
+from scrub.formats.spans import number_in
 from scrub.formats.workbook.formulas import translated
 from scrub.formats.workbook.number_forms import shown_as
 from scrub.formats.workbook.part import SheetPart
@@ -16,6 +17,7 @@ from scrub.formats.workbook.shared import Shared
 from scrub.formats.workbook.sheet_data import Searched, Stored
 from scrub.formats.workbook.stored_cell import StoredCell
 from scrub.formats.workbook.strings import Run, runs_of
+from scrub.formats.xmltext import attributes_of
 from scrub.model.area import Area, address_of, area_of
 from scrub.model.grid import ColumnValues, settle
 from scrub.model.problem import Failure
@@ -315,16 +317,20 @@ class SheetReading(SheetResults):
                 return self.shared.decoder.column(plain, partial(self.where, column=column), texts_only=True)
         return super().texts_of(column)
 
+    def may_have_runs(self) -> bool:
+        """Whether some text of the sheet may have several looks."""
+        loaded = self.load()
+        if loaded.rich is None:
+            data = loaded.stored.data
+            loaded.rich = not self.shared.strings().plain or b"<r>" in data or b":r>" in data
+        return loaded.rich or bool(self.runs)
+
     def runs_in(self, row: int, column: int) -> list[Run] | None:
         """The runs of a text with several looks; None for a plain one."""
         key = self.key(row, column)
         if key in self.values:
             return self.runs.get(key)
-        loaded = self.load()
-        if loaded.rich is None:
-            data = loaded.stored.data
-            loaded.rich = not self.shared.strings().plain or b"<r>" in data or b":r>" in data
-        if not loaded.rich:
+        if not self.may_have_runs():
             return None
         cell = self.stored(row, column)
         if cell is None:
@@ -340,6 +346,29 @@ class SheetReading(SheetResults):
         found = self.styles.get(self.key(row, column))
         return self.stored_style(row, column) if found is None else found
 
+    def styles_of(self, column: int) -> Callable[[int], int]:
+        """What gives the number of a cell's format by its row, as `style` does, for who asks it of a whole column."""
+        stored = self.load().stored
+        if not isinstance(stored, Searched):
+            return lambda row: self.style(row, column)
+        found = _styles_in(stored, column)
+
+        def style(row: int) -> int:
+            changed = self.styles.get(self.key(row, column))
+            if changed is not None:
+                return changed
+            known = found.get(row)
+            return self.inherited_style(row, column) if known is None else known
+
+        return style
+
+    def looks_alike(self, column: int, rows: Iterable[int]) -> bool:
+        """Whether the cells of a column surely look the same in all of some rows, or none of them is stored."""
+        stored = self.load().stored
+        if self.styles or not isinstance(stored, Searched):
+            return False
+        return len(set(map(_styles_in(stored, column).get, rows))) < 2
+
     def stored_style(self, row: int, column: int) -> int:
         """The number of the format that a cell had when the file was opened."""
         cell = self.stored(row, column)
@@ -352,6 +381,18 @@ class SheetReading(SheetResults):
     def look(self, row: int, column: int, word: str) -> Any:
         """How a cell looks."""
         return self.shared.styles.look(self.style(row, column), word)
+
+
+def _styles_in(stored: Searched, column: int) -> dict[int, int]:
+    """The numbers of the formats of the stored cells of a column, by row."""
+    numbers: dict[bytes, int] = {}
+    found: dict[int, int] = {}
+    for row, attributes, *_ in stored.plain_column(column):
+        number = numbers.get(attributes)
+        if number is None:
+            number = numbers[attributes] = number_in(attributes_of(attributes), "s")
+        found[int(row)] = number
+    return found
 
 
 _ENDING = itemgetter(4)

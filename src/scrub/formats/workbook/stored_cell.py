@@ -13,6 +13,7 @@ from scrub.model.late import late
 #: A cell in the form in which nearly all are written.
 CELL = late(rb'<c r="([A-Z]{1,3})([1-9]\d{0,6})"([^>]*?)(?:/>|>(.*?)</c>)', re.DOTALL)
 _PLAIN_VALUE = late(rb"<v>([^<]*)</v>")
+_PLAIN_FORMULA = late(rb"<f>([^<]*)</f>(?:<v>([^<]*)</v>)?")
 
 
 class Formula(NamedTuple):
@@ -59,8 +60,12 @@ def _matched(found: re.Match[bytes]) -> StoredCell:
     content = found[4]
     if content:
         plain = _PLAIN_VALUE.fullmatch(content)
+        calculated = None if plain else _PLAIN_FORMULA.fullmatch(content)
         if plain:
             value = plain_text(plain[1])
+        elif calculated:
+            formula = Formula(plain_text(calculated[1]))
+            value = plain_text(calculated[2]) if calculated[2] is not None else None
         elif content.startswith(b"<is><t") and content.find(b"<", 6) == len(content) - 9:
             inline = content[4:-5]
         else:

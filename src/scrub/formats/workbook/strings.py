@@ -96,7 +96,7 @@ class SharedStrings:
         self._texts: list[str | None]
         self._contents: list[bytes] = []
         plain = [] if b"<!" in data else _COMMONEST.findall(data)
-        if plain and len(plain) == data.count(b"<si"):
+        if len(plain) == data.count(b"<si") and (plain or b":si" not in data):
             self._texts = [unescaped(plain_text(each)) for each in plain]
             self.plain = True
             return
