@@ -25,7 +25,7 @@ READERS: list[tuple[str, ...]] = [
     ("history",), ("macros",), ("changes",), ("pins",), ("settings",), ("undo",), ("outbox",), ("library",),
 ]  # fmt: skip
 MACROS = {
-    "workbook": "each sheet\nx = \"{sheet.name} {sheet.hidden} {sheet.protected}\"\neach cell\ny = cell.value\nz = cell.bold\nend\neach row\nw = row.height\nend\nsingle-spaces\nend\nread-numbers",
+    "workbook": "each sheet\nx = \"{sheet.name} {sheet.hidden} {sheet.protected}\"\neach cell\ny = cell.value\nz = cell.bold\nend\neach row\nw = row.height\nend\nsingle-spaces\nend\nread-numbers\neach sheet\nattempt\neach row where row.number.remainder(5) is 4\ndelete\nend\nif it fails\nend\nattempt\nin sheet.records\nsort by: sheet.records.headings.first\nend\nif it fails\nend\nattempt\nsheet.name = \"{sheet.number}\"\nif it fails\nend\nend",
     "document": "each paragraph\nx = \"{paragraph.style} {paragraph.level}\"\nend\nsingle-spaces\nbind-units\njoin-lines\neach comment\ny = comment.text\nend\neach link\nz = link.address\nend\neach change\nw = change.author\nend",
     "mailbox": "each message\nx = \"{message.subject} {message.from} {message.date} {message.text} {message.size}\"\nmessage.subject = message.base-subject\neach attachment\ny = \"{attachment.name} {attachment.size}\"\nend\nend\nsingle-spaces\ndelete-duplicates",
     "message": "x = \"{message.subject} {message.to} {message.date} {message.text}\"\nmessage.subject = message.base-subject\nsingle-spaces\neach attachment\ny = \"{attachment.name} {attachment.type} {attachment.inline}\"\nend",

@@ -34,6 +34,8 @@ ATTACKS: dict[str, tuple[str, Change]] = {
     "an address of ten letters": (SHEET, put(b'r="A2"', b'r="AAAAAAAAAA2"')),
     "an address without letters": (SHEET, put(b'r="A2"', b'r="-2"')),
     "an address of other letters": (SHEET, put(b'r="A2"', b'r="@2"')),
+    "an attribute that is no text": (SHEET, put(b'<c r="A2"', b'<c r="A2" \xa0x="1"')),
+    "a text that is not in UTF-8": (STRINGS, put(b"<t>a</t>", b"<t>a\xa0</t>")),
     "row 2147483648": (SHEET, put(b'<row r="2"', b'<row r="2147483648"')),
     "both corners": (SHEET, lambda data: data.replace(b'r="A2"', b'r="XFD1048576"').replace(b'<row r="2"', b'<row r="1048576"')),
     "a style that is no number": (SHEET, put(b'<c r="A2"', b'<c r="A2" s="x"')),

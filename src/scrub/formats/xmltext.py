@@ -41,7 +41,9 @@ def _resolved(found: re.Match[str]) -> str:
 def attributes_of(raw: bytes) -> dict[str, str]:
     """The attributes in a piece of a start tag, by local name."""
     return {
-        found[1].rpartition(b":")[2].decode(): plain_text(found[2] if found[2] is not None else found[3])
+        found[1].rpartition(b":")[2].decode("utf-8", "replace"): plain_text(
+            found[2] if found[2] is not None else found[3]
+        )
         for found in _ATTRIBUTE.finditer(raw)
     }
 

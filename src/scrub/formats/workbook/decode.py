@@ -183,7 +183,7 @@ def _inline_texts(elements: list[bytes]) -> list[Value]:
     joined = b"\0".join(elements)  # a character that XML cannot hold
     if b"&" not in joined and b"_x" not in joined and b"\r" not in joined:
         joined = _OPENING.sub(b"", joined).replace(b"</t>", b"")
-        return [text or None for text in joined.decode().split("\0")]
+        return [text or None for text in plain_text(joined).split("\0")]
     return [unescaped(plain_text(each[each.index(b">") + 1 : -4])) or None if each else None for each in elements]
 
 
