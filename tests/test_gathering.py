@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 from datetime import date, timedelta
 from decimal import Decimal
@@ -300,3 +301,32 @@ def test_the_new_words_are_laid_out() -> None:
     ):
         assert line in tidied
     assert scrub.tidy(tidied) == tidied
+
+
+def test_many_workbooks_become_one_and_one_becomes_many(home: Path, cli: Callable[..., Output]) -> None:
+    guide = (Path(scrub.__file__).parent.parent.parent / "docs" / "guide.md").read_text()
+    texts = {text.split("\n")[0][6:]: text for text in re.findall(r"```scrub\n(macro .*?)```", guide, re.DOTALL)}
+    Path("join.scrub").write_text(texts["Join the stays"])
+    Path("split.scrub").write_text(texts["A workbook for each guest"])
+    for number in range(3):
+        book = openpyxl.Workbook()
+        book.worksheets[0].append(["Guest", "Nights"])
+        for row in range(20):
+            book.worksheets[0].append([f"Guest {(row * (number + 1)) % 7}", row])
+        book.save(f"hut{number}.xlsx")
+    for name in ("join", "split"):
+        assert cli("approve", f"{name}.scrub", "--yes").code == 0
+    assert cli("run", "join.scrub", "hut0.xlsx", "hut1.xlsx", "hut2.xlsx").code == 0
+    every = [
+        [cell.value for cell in row]
+        for row in openpyxl.load_workbook("All stays.xlsx").worksheets[0].iter_rows(min_row=2)
+    ]
+    assert every == [
+        [f"Guest {(row * (number + 1)) % 7}", row, f"hut{number}.xlsx"] for number in range(3) for row in range(20)
+    ]
+    assert "7 workbooks." in cli("run", "split.scrub", "All stays.xlsx").out
+    for guest in range(7):
+        rows = openpyxl.load_workbook(f"Guest {guest}.xlsx")[f"Guest {guest}"].iter_rows(min_row=2, values_only=True)
+        assert [list(row) for row in rows] == [row[1:] for row in every if row[0] == f"Guest {guest}"]
+    scrub.undo()
+    assert not Path("Guest 1.xlsx").exists()

@@ -12,7 +12,7 @@ from scrub.language.tree import Block, Expression
 from scrub.language.words import GATHERS, STARTERS
 from scrub.model.declare import Reach
 from scrub.model.problem import Problem, did_you_mean, listed
-from scrub.model.types import ANY, NUMBER, SECRET, TEXT, YES_NO, Type, item_of, list_of
+from scrub.model.types import ANY, NOTHING, NUMBER, SECRET, TEXT, YES_NO, Type, item_of, list_of
 from scrub.model.vocabulary import Vocabulary
 
 
@@ -170,6 +170,9 @@ class Checker(RunsOthers):
             self.note(node.value.place, "a secret cannot be kept in pairs")
         elif found.word == "pairs":
             self.note(node.value.place, PAIRS_STAY)
+        elif of == ANY and name.type.word == "pairs":
+            fresh = ANY if found == NOTHING else found
+            self.scope.names[call.word] = name._replace(type=Type("pairs", fresh))
         elif not found.fits(of):
             self.note(node.value.place, f'a value of "{call.word}" is {of}, not {found}', "wrong-type")
 
