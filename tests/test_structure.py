@@ -548,3 +548,69 @@ def test_sheets_that_must_stay_are_told(home: Path, book: Path, body: str, why: 
     before = book.read_bytes()
     assert re.search(why, str(run(body, book).problem)), str(run(body, book).problem)
     assert book.read_bytes() == before
+
+
+def test_a_pattern_sheet_for_each_hut(home: Path) -> None:
+    path = Path("rich.xlsx")
+    rich(path)
+    done(
+        """sheet("Stays").heading-rows = "1:2"
+sheet("Totals").cell("A9").formula = "=Stays!B2+Totals!E2"
+""",
+        path,
+    )
+    before, findings = path.read_bytes(), schema_findings(path)
+    found = done(
+        """
+in sheet("Stays")
+    each hut in ["Larch & Co", "Kite"] as n
+        fresh = copy(name: hut)
+        fresh.cell("A1").value = hut
+        in fresh
+            in row(20)
+                delete
+            end
+            move-to n
+        end
+    end
+end""",
+        path,
+    )
+    assert [str(change) for change in found.changes][:2] == ["copy of Stays", 'A1: "guest 0" -> "Larch & Co"']
+    book = load(path)
+    assert book.sheetnames == ["Larch & Co", "Kite", "Stays", "Totals"]
+    for title in ("Larch & Co", "Kite", "Stays"):
+        sheet = book[title]
+        last = 20 if title == "Stays" else 19
+        assert sheet["A1"].value == ("guest 0" if title == "Stays" else title)
+        assert [sheet.cell(row, 4).value for row in range(1, last + 1)] == [
+            f"=B{row}+C{row}" for row in range(1, last + 1)
+        ]
+        assert sheet.print_area == f"'{title}'!$A$1:$D${last}"
+        assert sheet.print_title_rows == "$1:$2"
+        assert sheet.auto_filter.ref == f"A1:D{last}"
+        assert {cell.coordinate for row in sheet for cell in row if cell.comment} == {"A8", "A10"}
+        assert sheet["A9"].hyperlink.target == "https://huts.example"
+        assert sheet["A12"].hyperlink.location.replace("'", "") == f"{title}!A15"
+        series = sheet._charts[0].series[0]
+        assert series.val.numRef.f.replace("'", "") == f"{title}!$B$2:$B${last}"
+        assert bool(sheet.sheet_view.tabSelected) == (title == "Stays")
+    assert book["Totals"]["A9"].value == "=Stays!B2+Totals!E2"
+    assert schema_findings(path) <= findings
+    scrub.undo()
+    assert path.read_bytes() == before
+
+
+@pytest.mark.parametrize(("body", "why"), [
+    ('in sheet("Totals")\nx = copy(name: "T2")\nend', "Totals: it has a table, which Scrub does not copy yet"),
+    ('in sheet("Stays")\nx = copy(name: "Totals")\nend', 'there is a sheet "Totals" already'),
+    ('sheet("Stays").cell("B2").value = 7\nin sheet("Stays")\nx = copy(name: "T2")\nend', "was made or changed in this run"),
+    ('in sheet("Stays")\nx = copy(name: "T2")\nx.cell("A1").comment = "a"\nend', "its comments are changed in the next one"),
+    ('in sheet("Stays")\nx = copy(name: "T2")\nx.cell("A1").link = "https://a.example"\nend', "its links are changed in the next one"),
+])  # fmt: skip
+def test_what_cannot_be_copied_is_told(home: Path, body: str, why: str) -> None:
+    path = Path("rich.xlsx")
+    rich(path)
+    before = path.read_bytes()
+    assert why in str(run(body, path).problem)
+    assert path.read_bytes() == before

@@ -99,6 +99,11 @@ _DONE = {
         (("sort", shape) for shape in ("row", "sheet", "table", "record", "column", "line")),
         'in sheet.records, below it sort by: "Hut", and end',
     ),
+    ("copy", "sheet"): 'in sheet("Larch Hut"), below it fresh = copy(name: "Kite"), and end',
+    **dict.fromkeys(
+        ((word, "sheet") for word in ("delete", "remove")), 'in sheet("Larch Hut"), below it delete, and end'
+    ),
+    ("move", "sheet"): 'in sheet("Larch Hut"), below it move-to 1, and end',
 }  # fmt: skip
 
 

@@ -93,6 +93,18 @@ class Sheet(PageFields, HoldsCells):
 
     @action(Reach.CHANGE)
     @may_lack
+    def copy(self, name: str) -> Sheet:
+        """Makes a sheet like this one behind the last one, and gives it back; pictures, charts and comments too.
+        What refers to the sheet from within refers to the copy there.
+
+        name: what stands on its tab, up to 31 characters.
+        Example: fresh = copy(name: "Rowan 2027")
+        Also: duplicate sheet, pattern, template, sheet for each, make a copy
+        """
+        raise NotImplementedError
+
+    @action(Reach.CHANGE)
+    @may_lack
     def move_to(self, place: int) -> None:
         """Gives its tab another place; formulas over a row of sheets then go over others.
 

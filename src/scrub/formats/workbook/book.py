@@ -11,6 +11,7 @@ from scrub.formats.opc.parts import Parts
 from scrub.formats.opc.relationships import part_tree, relationships
 from scrub.formats.source import Source, opened
 from scrub.formats.spans import RELATIONSHIPS, Span, Splice, ended, escaped, number_in, set_attributes, spliced
+from scrub.formats.workbook.copied import Copying
 from scrub.formats.workbook.elements import all_placed
 from scrub.formats.workbook.embedded import add_part, embedded, part_of
 from scrub.formats.workbook.front import in_front, reselected
@@ -45,6 +46,7 @@ class OfficeWorkbook(OfficeFile, Workbook):
         self._every = list(self._sheets)  # by their place in the file, new ones behind them
         self._views = self._root.child("bookViews")
         self.shared.front = in_front(self._views, self._every)
+        self.shared.make_sheet = self._make_sheet
         self._to_embed: list[str] = []
         self._told: list[str] = []  # what is told of references
 
@@ -77,10 +79,15 @@ class OfficeWorkbook(OfficeFile, Workbook):
 
     def new_sheet(self, name: str) -> OfficeSheet:
         """Makes an empty sheet."""
+        return self._make_sheet(name)
+
+    def _make_sheet(self, name: str, like: OfficeSheet | None = None) -> OfficeSheet:
         self.shared.ensure_sheet_name(name)
         entry = Span("sheet", {"name": name}, 0)
         sheet = OfficeSheet(self.shared, self._loads, len(self._every) + 1, entry, None)
         sheet.part.is_new = True
+        if like is not None:
+            sheet.copied_from, sheet.part.base = like, like.part.data()
         self._sheets.append(sheet)
         self._every.append(sheet)
 
@@ -88,7 +95,7 @@ class OfficeWorkbook(OfficeFile, Workbook):
             self._sheets.remove(sheet)
             self._every.remove(sheet)
 
-        sheet.changed("sheet", None, name, revert, "new sheet")
+        sheet.changed("sheet", None, name, revert, f"copy of {like.name}" if like is not None else "new sheet")
         return sheet
 
     def arrange_rows(self) -> None:
@@ -135,7 +142,12 @@ class OfficeWorkbook(OfficeFile, Workbook):
             sheet.settings.put_names()
             if sheet.is_new:
                 elements = sheet.elements(parts)
-                parts.added[str(sheet.part.name)] = sheet.make(selected.get(sheet), elements)
+                made = sheet.make(selected.get(sheet, False), elements)
+                like = sheet.copied_from
+                if like is not None:
+                    made = Copying(self.package, parts, like.part, sheet.name).sheet(made, str(sheet.part.name))
+                    self._copy_names(like, sheet)
+                parts.added[str(sheet.part.name)] = made
             elif sheet.part.name and (sheet.touched or sheet in selected):
                 parts.changed[sheet.part.name] = partial(sheet.make, selected.get(sheet), sheet.elements(parts))
         fresh: dict[str, bytes] = {}
@@ -153,6 +165,14 @@ class OfficeWorkbook(OfficeFile, Workbook):
         if not parts.changed and not parts.added and not parts.removed:
             return None
         return self.package.patch(parts.changed, parts.added, parts.removed)
+
+    def _copy_names(self, like: OfficeSheet, sheet: OfficeSheet) -> None:
+        """Gives a copy the names that belong to the first alone: what is printed, its titles, its filter."""
+        names = self.shared.names
+        moves = Moves([like.first_name], {}, {like.first_name: sheet.name})
+        for name, target, hidden in names.local_to(like.first_number):
+            if names.local(name, sheet.first_number) is None:
+                names.put_local(name, sheet.first_number, moves.formula(target, like.first_name), hidden)
 
     def _settle(self, parts: Parts) -> None:
         """Lets all that refers to rows and sheets follow them."""

@@ -37,6 +37,16 @@ class Names:
         """What a name of one sheet stands for; sheets count from 1."""
         return self._targets.get((fold(name), sheet - 1))
 
+    def local_to(self, sheet: int) -> list[tuple[str, str, bool]]:
+        """The names that belong to one sheet: each with what it stands for, and whether it is hidden."""
+        found = []
+        for (name, local), target in self._targets.items():
+            if local == sheet - 1:
+                span = self._spans.get((name, local))
+                of = span.attributes if span is not None else {}
+                found.append((of.get("name", name), target, of.get("hidden", "0") in ("1", "true")))
+        return found
+
     def target(self, name: str) -> str | None:
         """What a name of the whole workbook stands for."""
         return self._targets.get((fold(name), None))

@@ -58,6 +58,7 @@ class SheetPart:
         self.sheet = sheet  # its name in the file
         self.shown = sheet  # how problems call it
         self.is_new = False
+        self.base = EMPTY_SHEET  # what a new one is before anything is put into it
         self.has_formulas: bool | None = None  # not known before the part is read
         #: Reads cells with the span tree only: for tests, which hold both ways to the same bytes.
         self.parse_slowly = False
@@ -76,7 +77,7 @@ class SheetPart:
     def data(self) -> bytes:
         """Its bytes."""
         if self.is_new:
-            return EMPTY_SHEET
+            return self.base
         if self.name is None:
             raise self.package.source.problem(f'the part of the sheet "{self.shown}" is missing')
         return self.package.read(self.name)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from functools import cached_property
 from typing import Any, Protocol
 
@@ -61,6 +61,10 @@ class Sharing(Calculated, Protocol):
         """Where it uses a word in a formula or a rule."""
 
 
+def _no_sheet(*_: object) -> Any:
+    raise Failure("no sheet can be made here")
+
+
 class Shared:
     """One workbook, as far as its sheets need it."""
 
@@ -77,6 +81,7 @@ class Shared:
         self.checked_formulas: set[str] = set()
         self.format_numbers: dict[int, int] = {}  # added cell formats with their numbers in the file
         self._named: dict[str, Sharing] = {}
+        self.make_sheet: Callable[..., Any] = _no_sheet  # makes one, empty or like another
         self.front: object = None  # the sheet that is in front when the file is opened
 
     @cached_property

@@ -11,6 +11,7 @@ from scrub.formats.sheet import spanned
 from scrub.formats.spans import Span, Splice, parse, set_attributes, spliced
 from scrub.formats.workbook.cells import SheetCells
 from scrub.formats.workbook.comments import Notes
+from scrub.formats.workbook.copied import ensure_copied
 from scrub.formats.workbook.elements import all_placed
 from scrub.formats.workbook.formulas import area_at
 from scrub.formats.workbook.lines import Lines
@@ -41,6 +42,7 @@ class OfficeSheet(SheetCells):
         self._number = number
         self.entry = entry
         self.is_deleted = False
+        self.copied_from: OfficeSheet | None = None
         self.state = self.first_state = entry.attributes.get("state", "visible")
         self._tables: list[TablePlace] | None = None
         self._protection = Protection(self, self.part, self.locks_changed)
@@ -186,6 +188,19 @@ class OfficeSheet(SheetCells):
 
         self.changed("deleted", False, True, revert, f"sheet deleted{f' ({used})' if used else ''}")
 
+    def copy(self, name: str) -> OfficeSheet:
+        """Makes a sheet like this one, as it is in the file, behind the last one."""
+        if self.touched or self.gone or self.is_new or self.part.name is None:
+            raise Failure(f'"{self.name}" was made or changed in this run. Copy it first, and change it then')
+        if self.part.skeleton().root.name != "worksheet":
+            raise Failure(f'"{self.name}" is a chart sheet, which Scrub does not copy')
+        try:
+            ensure_copied(self.shared.package, self.part.name)
+        except Failure as failure:
+            raise failure.at(self.name) from None
+        made: OfficeSheet = self.shared.make_sheet(name, self)
+        return made
+
     def _ensure_structure_open(self, what: str) -> None:
         if self.shared.structure_locked:
             raise Failure(
@@ -261,8 +276,13 @@ class OfficeSheet(SheetCells):
         """Where a click on a cell leads."""
         return self._links.at(row, column)
 
+    def _ensure_no_copy(self, what: str) -> None:
+        if self.copied_from is not None:
+            raise Failure(f"{self.name} is a copy made in this run; its {what} are changed in the next one")
+
     def put_link(self, area: Area, target: str | None) -> None:
         """Sets where a click on the cells of a range leads."""
+        self._ensure_no_copy("links")
         self._links.put(area, target, self.ensure_open)
 
     def comments(self) -> Iterator[Noted]:
@@ -276,6 +296,7 @@ class OfficeSheet(SheetCells):
     def put_comment(self, row: int, column: int, text: str | None) -> None:
         """Writes a comment, or removes it."""
         if text != self._notes.text(row, column):
+            self._ensure_no_copy("comments")
             self.ensure_open(row, column)
             self._notes.put(row, column, text)
 
