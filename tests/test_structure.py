@@ -8,6 +8,7 @@ import contextlib
 import io
 import re
 import shutil
+import zipfile
 from pathlib import Path
 from typing import Any
 
@@ -614,3 +615,35 @@ def test_what_cannot_be_copied_is_told(home: Path, body: str, why: str) -> None:
     before = path.read_bytes()
     assert why in str(run(body, path).problem)
     assert path.read_bytes() == before
+
+
+@pytest.mark.parametrize("odd", [
+    lambda text: text.replace("<f>", "\n  <f>").replace("<v>", "\n  <v>"), lambda text: text.replace('t="s"', "t='s'"),
+    lambda text: text.replace("<v>", "<!-- x --><v>"), lambda text: text.replace('<c r="A2" t="s">', '<c t="s" r="A2">'), lambda text: text,
+    lambda text: text.replace("<f>", "<f >"),
+])  # fmt: skip
+def test_however_cells_are_spelled_nothing_that_is_used_goes(home: Path, odd: Any) -> None:
+    """A short cut that does not see a text or a formula would empty the one and leave the other wrong."""
+    book = xlsxwriter.Workbook("plain.xlsx")
+    sheet, other = book.add_worksheet("S"), book.add_worksheet("T")
+    for row, text in enumerate(["head", "kept", "goes", "twice", "twice"]):
+        sheet.write(row, 0, text)
+        sheet.write_formula(row, 1, f"=LEN(A{row + 1})+LEN(T!A1)")
+    other.write(0, 0, "far")
+    other.write(1, 0, "goes too" if odd("x") else "")
+    other.write_formula(2, 1, "=S!A5&S!A2")
+    book.close()
+    with zipfile.ZipFile("plain.xlsx") as old, zipfile.ZipFile("odd.xlsx", "w") as new:
+        for name in old.namelist():
+            data = old.read(name)
+            new.writestr(name, odd(data.decode()).encode() if "worksheets/" in name else data)
+    done('in sheet("S")\nin row(3)\ndelete\nend\nin row(4)\ndelete\nend\nend', Path("odd.xlsx"))
+    found = load("odd.xlsx")
+    assert [[cell.value for cell in row] for row in found["S"].iter_rows()] == [
+        ["head", "=LEN(A1)+LEN(T!A1)"], ["kept", "=LEN(A2)+LEN(T!A1)"], ["twice", "=LEN(A3)+LEN(T!A1)"],
+    ]  # fmt: skip
+    assert [row[0].value for row in found["T"].iter_rows()] == ["far", "goes too", None]
+    assert found["T"]["B3"].value == "=S!A3&S!A2"
+    texts = members("odd.xlsx")["xl/sharedStrings.xml"].decode()
+    assert ">goes<" not in texts
+    assert ">goes too<" in texts

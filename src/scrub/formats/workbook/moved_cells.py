@@ -43,7 +43,7 @@ class CellMoves:
 
     def done(self, data: bytes) -> bytes:
         """The part as it is to be; `data` is what it would be without the moves. Raises `Failure`."""
-        stored = self.part.found(data)
+        stored = self.part.found(data, sees_formulas)
         splices = list(self._formulas(stored))
         if splices:
             data = spliced(data, splices)
@@ -108,6 +108,13 @@ class CellMoves:
         if of.type == "dataTable" and moved != area:
             raise Failure(f"{self.sheet} {of.ref} is a data table, above which no rows can be deleted")
         return [("ref", moved.corners)] if moved != area else []
+
+
+def sees_formulas(stored: Searched) -> bool:
+    """Whether a search finds every formula of a part: some writers put blanks or comments before it."""
+    data, (start, end) = stored.data, stored.body
+    there = sum(data.count(b"<f" + rest, start, end) for rest in (b">", b" ", b"/", b"\t", b"\n", b"\r"))
+    return there == (len(_FORMULA.findall(data, start, end)) if there else 0)
 
 
 def calculated(stored: Stored) -> Iterator[Calculated]:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from array import array
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from typing import NamedTuple, Protocol
 
 from scrub.formats.opc.parts import Parts
@@ -108,15 +108,17 @@ class SheetPart:
             self._rows = array("L", found.numbers)
         return found
 
-    def found(self, data: bytes) -> Stored:
-        """The cells of the part as it is to be."""
+    def found(self, data: bytes, fits: Callable[[Searched], bool] = lambda found: True) -> Stored:
+        """The cells of the part as it is to be. Where `fits` says no, the span tree reads them."""
         _, cut, left_out = without_cells(data)
-        return self._found(data, cut, left_out)
+        return self._found(data, cut, left_out, fits)
 
-    def _found(self, data: bytes, cut: int, left_out: int) -> Stored:
+    def _found(
+        self, data: bytes, cut: int, left_out: int, fits: Callable[[Searched], bool] = lambda found: True
+    ) -> Stored:
         if left_out and not self.parse_slowly:
             reader = Searched(data, cut, cut + left_out)
-            if reader.prefix_is_plain() and reader.exact():
+            if reader.prefix_is_plain() and reader.exact() and fits(reader):
                 return reader
         try:
             return Parsed(data, parse(data), self.problem)

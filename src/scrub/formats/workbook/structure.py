@@ -11,12 +11,12 @@ from collections.abc import Iterator, Sequence
 from scrub.formats.opc.parts import Parts
 from scrub.formats.opc.relationships import relationships
 from scrub.formats.spans import NotReadable, Span, Splice, parse, spliced
-from scrub.formats.workbook.moved_cells import CellMoves
+from scrub.formats.workbook.moved_cells import CellMoves, sees_formulas
 from scrub.formats.workbook.moves import Moves, names_sheet
 from scrub.formats.workbook.part import SheetPart, without_cells
 from scrub.formats.workbook.places import changes
 from scrub.formats.workbook.tabs import cells_naming, only_of, places_naming, reordered, without_titles
-from scrub.formats.workbook.unused_texts import texts_in, texts_staying, without_texts
+from scrub.formats.workbook.unused_texts import sees_texts, texts_in, texts_staying, without_texts
 from scrub.formats.zip import Package
 from scrub.model.problem import Failure, counted
 from scrub.model.values import fold
@@ -66,7 +66,7 @@ class Structure:
             if part.name is not None and len(uses) <= _MANY:
                 data = self._data(part.name)
                 if self._concerned(data):
-                    uses += cells_naming(part.found(data), part.shown, names, _MANY)
+                    uses += cells_naming(part.found(data, sees_formulas), part.shown, names, _MANY)
                     uses += self._uses(without_cells(data)[0], names, f" on {part.shown}")
                 uses += self._uses_beside(part.name, names, f" on {part.shown}")
         gone = only_of(self.package, self.main, [part.name for part in sheets if part.name is not None])
@@ -114,14 +114,14 @@ class Structure:
         list_ = next((name for type_, name in self._leads_to(self.main) if type_ == "sharedStrings"), None)
         left: set[int] = set()
         for part in gone:
-            left |= texts_in(part.found(part.data()))
+            left |= texts_in(part.found(part.data(), sees_texts))
         for part in kept:
             rows = self.moves.gone_from(part.sheet)
-            left |= texts_in(part.found(part.data()), rows) if rows is not None else set()
+            left |= texts_in(part.found(part.data(), sees_texts), rows) if rows is not None else set()
         for part in kept if left else ():
             if part.name is not None:
                 rows = self.moves.gone_from(part.sheet)
-                stored = part.found(self._data(part.name))
+                stored = part.found(self._data(part.name), sees_texts)
                 left -= texts_in(stored) if rows is None else texts_staying(stored, rows)
         if not left or list_ is None:
             return

@@ -13,6 +13,7 @@ from scrub.formats.workbook.sheet_data import Searched, Stored
 from scrub.model.late import late
 
 _SHARED = late(rb'<c r="[A-Z]+(\d+)"[^>]*? t="s"[^>]*><v>(\d+)</v>')
+_SHARED_TYPE = late(rb"""\st\s*=\s*["']s["']""")
 _ENTRY = late(rb"<((?:[A-Za-z_][\w.-]*:)?)si(?=[\s/>])(?:[^>]*/>|[^>]*>.*?</\1si\s*>)", re.DOTALL)
 #: Tags that open an entry, those that close one, and those that are a whole one.
 _TAGS = tuple(
@@ -23,6 +24,13 @@ _TAGS = tuple(
     )
 )  # fmt: skip
 _MOST = 1 << 31
+
+
+def sees_texts(stored: Searched) -> bool:
+    """Whether a search finds every shared text of a part. One that it did not see would be emptied while it is used."""
+    data, (start, end) = stored.data, stored.body
+    there = len(_SHARED_TYPE.findall(data, start, end))
+    return there == (len(_SHARED.findall(data, start, end)) if there else 0)
 
 
 def texts_in(stored: Stored, gone: Gone | None = None) -> set[int]:
