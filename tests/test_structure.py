@@ -647,3 +647,55 @@ def test_however_cells_are_spelled_nothing_that_is_used_goes(home: Path, odd: An
     texts = members("odd.xlsx")["xl/sharedStrings.xml"].decode()
     assert ">goes<" not in texts
     assert ">goes too<" in texts
+
+
+def test_a_table_grows_with_its_looks_and_formulas(home: Path) -> None:
+    book = xlsxwriter.Workbook("table.xlsx")
+    sheet, bold = book.add_worksheet("S"), book.add_format({"bold": True, "num_format": "0.00"})
+    sheet.add_table("B2:D4", {"name": "Stays", "data": [["Ann", 2], ["Bo", 3]], "columns": [
+        {"header": "Guest"}, {"header": "Nights", "format": bold}, {"header": "Price", "formula": "=[@Nights]*14.5"},
+    ]})  # fmt: skip
+    sheet.write_formula("F1", "=SUM(Stays[Nights])")
+    book.close()
+    path = Path("table.xlsx")
+    before, findings = path.read_bytes(), schema_findings(path)
+    body = """
+in table("Stays")
+    add-row ["Cleo", 4]
+    add-row ["Dan", 5, 99]
+    add-column "Paid"
+    each record where record.nights > 3
+        record.paid = "yes"
+    end
+    log "{table.address} {count(record in table)} {sum(record.nights in table)}"
+end"""
+    found = done(body, path)
+    assert found.log == ["B2:E6 4 14"]
+    assert "rows in Stays: 2 -> 4" in [str(change) for change in found.changes]
+    read = load(path)["S"]
+    table = read.tables["Stays"]
+    assert (table.ref, table.autoFilter.ref, [column.name for column in table.tableColumns]) == (
+        "B2:E6",
+        "B2:E6",
+        ["Guest", "Nights", "Price", "Paid"],
+    )
+    rows = [[cell.value for cell in row] for row in read["B2:E6"]]
+    assert [row[0] for row in rows] == ["Guest", "Ann", "Bo", "Cleo", "Dan"]
+    assert [row[3] for row in rows] == ["Paid", None, None, "yes", "yes"]
+    assert str(rows[3][2]).startswith("=")
+    assert rows[4][2] == 99
+    assert (read["C5"].font.b, read["C5"].number_format) == (True, "0.00")
+    assert schema_findings(path) <= findings
+    scrub.undo()
+    assert path.read_bytes() == before
+    for odd, why in (
+        ('cell("S!C5").value = 1\n', "S C5 stands below the table"),
+        ('cell("S!E3").value = 1\n', "S E3 stands beside the table"),
+    ):
+        line = 'add-column "Paid"' if "E3" in odd else 'add-row ["Cleo"]'
+        assert why in str(run(f'{odd}in table("Stays")\n{line}\nend', path).problem)
+    found = done(
+        'attempt\nin table("Stays")\nadd-row ["Cleo"]\nend\nfail "x"\nif it fails\nlog "{table("Stays").address}"\nend',
+        path,
+    )
+    assert (found.log, found.state) == (["B2:D4"], "unchanged")

@@ -326,6 +326,14 @@ class Grid:
         """Gives a range a name."""
         raise NotImplementedError
 
+    @may_lack
+    def grow_table(self, name: str, heading: str | None = None) -> None:
+        """Makes a table a row longer, or a column with a heading wider."""
+        raise NotImplementedError
+
+    def look_like(self, row: int, column: int, other_row: int) -> None:
+        """Gives a cell the look of another one of its column."""
+
     def tables(self) -> Iterator[TablePlace]:
         """Its tables, where the format has such."""
         return iter(())

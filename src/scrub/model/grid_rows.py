@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Collection, Iterable, Sequence
 
 from scrub.model.area import Area, letters_of
 from scrub.model.declare import FileItem, Item
@@ -136,16 +136,39 @@ class GridRows(Rows):
 
     def add(self, values: Sequence[Value], table: Item) -> None:
         """Writes values into the row below the last one; each is a change of its own."""
+        row = self.last() + 1
+        columns = zip(sorted(self.columns.values()), values, strict=False)
+        given = {column: value for column, value in columns if value is not None}
         if self.name:
+            self._ensure_free([(row, column) for column in range(self.area.left, self.area.right + 1)], "below")
+            self._lengthen(row, given)
+        for column, value in given.items():
+            self.sheet.put(row, column, value)
+
+    def _lengthen(self, row: int, given: Collection[int]) -> None:
+        """Takes a row into a table of the workbook: it looks like the one above, and what is not given is calculated
+        like that.
+        """
+        if self.bottom is not None and self.bottom != self.area.bottom:
             raise Failure(
-                f'"{self.label}" is a table of the workbook; Scrub does not lengthen those yet. '
+                f'the table "{self.name}" has a row of totals, above which Scrub puts no rows yet. '
                 "Add the row in its own program"
             )
-        row = self.last() + 1
-        columns = sorted(self.columns.values())
-        for column, value in zip(columns, values, strict=False):
-            if value is not None:
-                self.sheet.put(row, column, value)
+        self.sheet.grow_table(self.name)
+        self.area, self.bottom = self.area._replace(bottom=row), row
+        for column in range(self.area.left, self.area.right + 1) if row - 1 > self.area.top else ():
+            self.sheet.look_like(row, column, row - 1)
+            formula = self.sheet.formula(row - 1, column) if column not in given else None
+            if formula is not None:
+                self.sheet.put_formula(row, column, formula, 1)
+
+    def _ensure_free(self, places: Iterable[tuple[int, int]], where: str) -> None:
+        """Raises `Failure` where something stands where a table grows."""
+        for row, column in places:
+            if self.sheet.raw_value(row, column) is not None:
+                raise Failure(
+                    f'{self.sheet.where(row, column)} stands {where} the table "{self.name}", which cannot grow'
+                )
 
     def put_in_order(self, rows: Sequence[int]) -> Callable[[], None]:
         """Puts what stands in the rows into an order."""
@@ -171,17 +194,23 @@ class GridRows(Rows):
         return str(self.area._replace(bottom=self.last()))
 
     def add_column(self, heading: str) -> None:
-        """Adds a column right of the last one with a heading; a table of the workbook is not widened yet."""
+        """Adds a column right of the last one with a heading."""
         if self.name:
-            raise Failure(
-                f'"{self.label}" is a table of the workbook; Scrub does not widen those yet. '
-                "Add the column in its own program"
-            )
+            column = self.area.right + 1
+            rows = range(self.area.top, self.area.bottom + 1)
+            self._ensure_free([(row, column) for row in rows], "beside")
+            self.sheet.put(self.area.top, column, heading)
+            self.sheet.grow_table(self.name, heading)
+            self._take_in(column, heading)
+            return
         column = max(self.columns.values(), default=self.area.left - 1) + 1
         rows = range(self.area.top, self.last() + 1)
         while any(self.sheet.raw_value(row, column) is not None for row in rows):
             column += 1  # what stands there has no heading, and is not ours to overwrite
         self.sheet.put(self.area.top, column, heading)
+        self._take_in(column, heading)
+
+    def _take_in(self, column: int, heading: str) -> None:
         key = heading_key(heading)
         self.columns[key], self.headings[key] = column, heading
         self.area = self.area._replace(right=max(self.area.right, column))

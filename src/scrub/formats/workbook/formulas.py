@@ -90,6 +90,13 @@ def pieces_of(formula: str) -> Iterator[Piece]:
             return
         sheet = (found["quoted"] or "").replace("''", "'") or found["plain"] or ""
         sort = found.lastgroup or ""  # what stands behind the sheet closes last
+        if found[0] == "[":  # of the table that the formula stands in: [[#This Row],[Nights]]
+            end = _closing(formula, at)
+            yield Piece("table" if end > 0 else "unknown", formula[at:end] if end > 0 else "[", "", at)
+            if end < 0:
+                return
+            at = end
+            continue
         if sort != "blank":
             yield Piece(sort, found[sort], sheet, at)
         if sort == "table":  # what stands in its brackets is not looked at
@@ -218,7 +225,8 @@ def problem_of(formula: str, knows: Callable[[str, str], bool], sheets: Callable
         else:
             if value_before:
                 return f'an operator is missing before "{text[:30]}"'
-            if sort in ("name", "table") and text.upper() not in ("TRUE", "FALSE") and not knows(text, piece.sheet):
+            named = sort in ("name", "table") and text[:1] != "[" and text.upper() not in ("TRUE", "FALSE")
+            if named and not knows(text, piece.sheet):
                 return f'the workbook has no name "{text}"'
             value_before = sort != "function"
         last = "function" if sort == "function" else text

@@ -22,7 +22,7 @@ from scrub.formats.workbook.protection import Protection
 from scrub.formats.workbook.reading import Loads
 from scrub.formats.workbook.settings import Settings
 from scrub.formats.workbook.shared import Shared
-from scrub.formats.workbook.tables import tables_of
+from scrub.formats.workbook.tables import Tables
 from scrub.formats.workbook.write import CellWriter
 from scrub.model.area import Area
 from scrub.model.change import Change
@@ -44,7 +44,7 @@ class OfficeSheet(SheetCells):
         self.is_deleted = False
         self.copied_from: OfficeSheet | None = None
         self.state = self.first_state = entry.attributes.get("state", "visible")
-        self._tables: list[TablePlace] | None = None
+        self._tables = Tables(self.part)
         self._protection = Protection(self, self.part, self.locks_changed)
         self._merges = Merges(self, self.part, self.merges_changed)
         self.settings = Settings(self, self.part, shared, lambda: self._number)
@@ -53,7 +53,7 @@ class OfficeSheet(SheetCells):
         self._notes = Notes(self, self.part)
         #: What hangs on the cells, in the order in which it is written.
         self.pieces: tuple[Written, ...] = (
-            self.settings, self._protection, self._lines, self._merges, self._links, self._notes,
+            self.settings, self._protection, self._lines, self._merges, self._links, self._notes, self._tables,
         )  # fmt: skip
 
     @property
@@ -302,9 +302,32 @@ class OfficeSheet(SheetCells):
 
     def tables(self) -> Iterator[TablePlace]:
         """Its tables."""
-        if self._tables is None:
-            self._tables = list(tables_of(self.part))
-        return iter(self._tables)
+        return iter(self._tables.places())
+
+    def grow_table(self, name: str, heading: str | None = None) -> None:
+        """Makes a table a row longer, or a column wider."""
+        back = self._tables.grow(name, heading)
+        self.locks_changed()
+
+        def revert() -> None:
+            back()
+            self.locks_changed()
+
+        place = next(each for each in self.tables() if each.name == name)
+        now = place.bottom - place.area.top if heading is None else place.area.right - place.area.left + 1
+        self.changed(f"{'rows' if heading is None else 'columns'} in {name}", now - 1, now, revert)
+
+    def look_like(self, row: int, column: int, other_row: int) -> None:
+        """Gives a cell the look of another one of its column."""
+        style = self.style(other_row, column)
+        if style != self.style(row, column):
+            self.note(
+                "look",
+                None,
+                f"as in row {other_row}",
+                self.put_style(row, column, style),
+                Area(row, column, row, column),
+            )
 
     # -- names
 

@@ -1,24 +1,98 @@
-"""Tables of a sheet (ISO/IEC 29500-1, 18.5.1.2)."""
+"""Tables of a sheet (ISO/IEC 29500-1, 18.5.1.2), as they should be: rows come at their end, columns at their right."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator, Mapping
+from functools import partial
 
+from scrub.formats.opc.parts import Parts
 from scrub.formats.opc.relationships import part_tree
-from scrub.formats.spans import number_in
-from scrub.formats.workbook.part import SheetPart
+from scrub.formats.spans import Splice, ended, escaped, number_in, set_attributes, spliced
+from scrub.formats.workbook.part import SheetPart, Skeleton
+from scrub.formats.xmltext import xstring_value
 from scrub.model.area import area_of
 from scrub.model.grid import TablePlace
 
 
-def tables_of(part: SheetPart) -> Iterator[TablePlace]:
-    """The tables of a sheet; one without headings offers none."""
-    for each in part.related().values():
-        if each.type == "table" and each.target in part.package.members:
-            _, root = part_tree(part.package, str(each.target))
-            of = root.attributes
-            area = area_of(of.get("ref", "A1"))
-            if of.get("headerRowCount", "1") == "0":
-                continue
-            totals = number_in(of, "totalsRowCount")
-            yield TablePlace(of.get("displayName") or of.get("name", ""), area, area.bottom - totals)
+class Tables:
+    """The tables of one sheet; one without headings offers none."""
+
+    def __init__(self, part: SheetPart) -> None:
+        self._part = part
+        self._places: list[TablePlace] | None = None
+        self._parts: dict[str, str] = {}  # the part of each, by its name
+        self._down: dict[str, int] = {}
+        self._right: dict[str, list[str]] = {}
+
+    def places(self) -> list[TablePlace]:
+        """Where they are."""
+        if self._places is None:
+            self._places = list(self._read())
+        return self._places
+
+    def _read(self) -> Iterator[TablePlace]:
+        package = self._part.package
+        for each in self._part.related().values():
+            if each.type == "table" and each.target in package.members:
+                _, root = part_tree(package, str(each.target))
+                of = root.attributes
+                area = area_of(of.get("ref", "A1"))
+                if of.get("headerRowCount", "1") == "0":
+                    continue
+                name = of.get("displayName") or of.get("name", "")
+                self._parts[name] = str(each.target)
+                yield TablePlace(name, area, area.bottom - number_in(of, "totalsRowCount"))
+
+    def grow(self, name: str, heading: str | None = None) -> Callable[[], None]:
+        """Makes a table a row longer, or a column with a heading wider; gives what takes that back."""
+        places = self.places()
+        at = next(number for number, place in enumerate(places) if place.name == name)
+        former = places[at]
+        area = former.area
+        if heading is None:
+            self._down[name] = self._down.get(name, 0) + 1
+            places[at] = TablePlace(name, area._replace(bottom=area.bottom + 1), former.bottom + 1)
+        else:
+            self._right.setdefault(name, []).append(heading)
+            places[at] = TablePlace(name, area._replace(right=area.right + 1), former.bottom)
+
+        def back() -> None:
+            places[at] = former
+            if heading is None:
+                self._down[name] -= 1
+            else:
+                self._right[name].pop()
+
+        return back
+
+    @property
+    def touched(self) -> bool:
+        """Whether any grew."""
+        return any(self._down.values()) or any(self._right.values())
+
+    def elements(self, skeleton: Skeleton, parts: Parts) -> Mapping[str, bytes]:
+        """Nothing of the sheet's own part; the parts of the tables are changed."""
+        for place in self.places():
+            if self._down.get(place.name) or self._right.get(place.name):
+                parts.changed[self._parts[place.name]] = partial(self._made, place)
+        return {}
+
+    def _made(self, place: TablePlace) -> bytes:
+        """The part of a table that grew."""
+        data, root = part_tree(self._part.package, self._parts[place.name])
+        splices: list[Splice] = set_attributes(data, root, [("ref", place.area.corners)])
+        filter_ = root.child("autoFilter")
+        if filter_ is not None:
+            below = place.area._replace(bottom=place.bottom)
+            splices += set_attributes(data, filter_, [("ref", below.corners)])
+        holder, headings = root.child("tableColumns"), self._right.get(place.name, [])
+        if holder is not None and headings:
+            number = max((number_in(each.attributes, "id") for each in holder.children), default=0)
+            fresh = "".join(
+                f'<{holder.prefix}tableColumn id="{number + more}" name="{escaped(xstring_value(heading))}"/>'
+                for more, heading in enumerate(headings, 1)
+            )
+            count = str(len(holder.children) + len(headings))
+            splices += set_attributes(data, holder, [("count", count)])
+            splices += ended(data, holder, fresh.encode())
+        return spliced(data, splices)
