@@ -327,8 +327,8 @@ class Grid:
         raise NotImplementedError
 
     @may_lack
-    def grow_table(self, name: str, heading: str | None = None) -> None:
-        """Makes a table a row longer, or a column with a heading wider."""
+    def grow_table(self, name: str, heading: str | None, back: Callable[[], None]) -> None:
+        """Makes a table a row longer, or a column with a heading wider; `back` is called when that is taken back."""
         raise NotImplementedError
 
     def look_like(self, row: int, column: int, other_row: int) -> None:

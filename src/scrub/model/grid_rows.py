@@ -154,7 +154,7 @@ class GridRows(Rows):
                 f'the table "{self.name}" has a row of totals, above which Scrub puts no rows yet. '
                 "Add the row in its own program"
             )
-        self.sheet.grow_table(self.name)
+        self.sheet.grow_table(self.name, None, self._as_now())
         self.area, self.bottom = self.area._replace(bottom=row), row
         for column in range(self.area.left, self.area.right + 1) if row - 1 > self.area.top else ():
             self.sheet.look_like(row, column, row - 1)
@@ -200,7 +200,7 @@ class GridRows(Rows):
             rows = range(self.area.top, self.area.bottom + 1)
             self._ensure_free([(row, column) for row in rows], "beside")
             self.sheet.put(self.area.top, column, heading)
-            self.sheet.grow_table(self.name, heading)
+            self.sheet.grow_table(self.name, heading, self._as_now())
             self._take_in(column, heading)
             return
         column = max(self.columns.values(), default=self.area.left - 1) + 1
@@ -209,6 +209,15 @@ class GridRows(Rows):
             column += 1  # what stands there has no heading, and is not ours to overwrite
         self.sheet.put(self.area.top, column, heading)
         self._take_in(column, heading)
+
+    def _as_now(self) -> Callable[[], None]:
+        """What makes it again what it is now."""
+        former = self.area, self.bottom, dict(self.columns), dict(self.headings)
+
+        def back() -> None:
+            self.area, self.bottom, self.columns, self.headings = former
+
+        return back
 
     def _take_in(self, column: int, heading: str) -> None:
         key = heading_key(heading)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Collection, Iterator, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from typing import Any
 
 from scrub.formats.opc.parts import Parts
@@ -304,14 +304,15 @@ class OfficeSheet(SheetCells):
         """Its tables."""
         return iter(self._tables.places())
 
-    def grow_table(self, name: str, heading: str | None = None) -> None:
+    def grow_table(self, name: str, heading: str | None, back: Callable[[], None]) -> None:
         """Makes a table a row longer, or a column wider."""
-        back = self._tables.grow(name, heading)
+        shrink = self._tables.grow(name, heading)
         self.locks_changed()
 
         def revert() -> None:
-            back()
+            shrink()
             self.locks_changed()
+            back()
 
         place = next(each for each in self.tables() if each.name == name)
         now = place.bottom - place.area.top if heading is None else place.area.right - place.area.left + 1
