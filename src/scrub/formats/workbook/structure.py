@@ -56,6 +56,7 @@ class Structure:
         self._done: set[str] = set()
         self._lost: list[str] = []
         self._built: list[str] = []
+        self._followed: list[str] = []  # other sheets whose references follow
 
     def take_out(self, sheets: Sequence[SheetPart], kept: Sequence[SheetPart]) -> None:
         """Takes sheets out. Raises `Failure` where others refer to them, and says where."""
@@ -197,6 +198,8 @@ class Structure:
             self._built.append(part.sheet)
         if data != before:
             self._put(part.name, data)
+            if self.moves.gone_from(part.sheet) is None:
+                self._followed.append(part.shown)
 
     def _related(self, source: str, sheet: str) -> None:
         """The parts that a part leads to."""
@@ -237,6 +240,9 @@ class Structure:
             self._put(name, spliced(data, found))
 
     def _tell(self) -> None:
+        if self._followed:
+            more = f" and {len(self._followed) - _TOLD} more sheets" if len(self._followed) > _TOLD else ""
+            self.notes.append(f"References follow on {', '.join(self._followed[:_TOLD])}{more}.")
         if self._lost:
             more = f" and {len(self._lost) - _TOLD:,} more" if len(self._lost) > _TOLD else ""
             self.notes.append(
