@@ -16,6 +16,7 @@ import formulas
 import openpyxl
 import pytest
 import xlsxwriter
+from books import Book, books
 from conftest import SAMPLE, macro
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
@@ -699,3 +700,33 @@ end"""
         path,
     )
     assert (found.log, found.state) == (["B2:D4"], "unchanged")
+
+
+@given(books(), st.sets(st.integers(1, 9), min_size=1, max_size=4))
+@settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+def test_however_a_workbook_is_written_its_rows_go_both_ways_alike(
+    home: Path, tmp_path: Path, book: Book, gone: set[int]
+) -> None:
+    """With and without addresses and prefixes, rich and shared texts, odd spelling: what stays is what another reader
+    sees, one place higher for each row that went.
+    """
+
+    def seen(path: Path) -> dict[tuple[int, int], tuple[Any, str, bool]]:
+        sheet = load(path).worksheets[0]
+        return {
+            (cell.row, cell.column): (cell.value, cell.number_format, bool(cell.font.b))
+            for row in sheet.iter_rows() for cell in row if cell.has_style or cell.value is not None
+        }  # fmt: skip
+
+    lines = "\n".join(f"in row({row})\ndelete\nend" for row in sorted(gone))
+    found = {}
+    for slowly in (False, True):
+        path = tmp_path / f"any{slowly}.xlsx"
+        path.write_bytes(book.data)
+        before = seen(path)
+        done(f'in sheet("S1")\n{lines}\nend', path, slowly)
+        found[slowly] = members(path)
+    assert found[False] == found[True]
+    assert seen(path) == {
+        (row - sum(each < row for each in gone), column): cell for (row, column), cell in before.items() if row not in gone
+    }  # fmt: skip
