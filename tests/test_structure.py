@@ -16,7 +16,7 @@ import formulas
 import openpyxl
 import pytest
 import xlsxwriter
-from books import Book, books
+from books import Book, books, packed
 from conftest import SAMPLE, macro
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
@@ -236,6 +236,7 @@ def test_everything_that_names_cells_follows(home: Path, slowly: bool) -> None:
     anchor = part["xl/drawings/drawing1.xml"].decode()
     assert "<xdr:row>9</xdr:row>" in anchor
     assert part["xl/drawings/vmlDrawing1.vml"].count(b"<v:shape ") == 1
+    assert b'<pane xSplit="1" ySplit="2" topLeftCell="B3"' in part["xl/worksheets/sheet1.xml"]
     assert schema_findings(path) <= findings
     assert "1 formula referred to what is gone, and now show an error: Totals B1." in " ".join(found.notes)
     scrub.undo()
@@ -304,8 +305,6 @@ def test_tables_and_arrays_are_not_torn(home: Path, rows: list[int], why: str) -
 
 
 def test_a_shared_formula_follows_cell_by_cell(home: Path, tmp_path: Path) -> None:
-    from books import packed
-
     rows = "".join(
         f'<row r="{n}"><c r="A{n}"><v>{n}</v></c><c r="B{n}">'
         + ('<f t="shared" ref="B1:B6" si="0">A1*$A$2</f>' if n == 1 else '<f t="shared" si="0"/>')
@@ -730,3 +729,33 @@ def test_however_a_workbook_is_written_its_rows_go_both_ways_alike(
     assert seen(path) == {
         (row - sum(each < row for each in gone), column): cell for (row, column), cell in before.items() if row not in gone
     }  # fmt: skip
+
+
+def test_rows_that_stay_in_sight_are_fewer_by_those_that_go(home: Path) -> None:
+    path = Path("rich.xlsx")
+    rich(path)
+    done('in sheet("Stays")\nin row(2)\ndelete\nend\nend', path)
+    assert load(path)["Stays"].freeze_panes == "B2"
+    assert b'ySplit="1"' in members(path)["xl/worksheets/sheet1.xml"]
+
+
+@pytest.mark.parametrize(
+    ("name", "written_"),
+    [("Q1", "'Q1'"), ("R2C2", "'R2C2'"), ("true", "'true'"), ("Huts", "Huts"), ("2027", "'2027'"), ("Hüt", "Hüt")],
+)
+def test_names_that_look_like_cells_are_quoted(home: Path, name: str, written_: str) -> None:
+    path = Path("rich.xlsx")
+    rich(path)
+    done(f'sheet("Stays").name = "{name}"', path)
+    assert load(path)["Totals"]["B1"].value in (f"=SUM({written_}!B9:B9)+1", f"=SUM({name}!B9:B9)+1")
+    if written_ != name:
+        assert load(path)["Totals"]["B1"].value.startswith(f"=SUM({written_}!")
+
+
+def test_a_formula_that_cannot_be_read_stops_only_what_concerns_it(home: Path) -> None:
+    rows = '<row r="1"><c r="A1"><f>A1 ~ §</f><v>1</v></c><c r="B1"><f>S1!A2</f><v>1</v></c></row>'
+    path = Path("odd.xlsx")
+    path.write_bytes(packed(["<sheetData/>", f"<sheetData>{rows}</sheetData>"]))
+    done('sheet("S1").name = "Huts"', path)
+    assert load(path)["S2"]["B1"].value == "=Huts!A2"
+    assert "S2 A1: " in str(run('in sheet("S2")\nin row(3)\ndelete\nend\nend', path).problem)

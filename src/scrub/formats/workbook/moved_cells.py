@@ -15,6 +15,7 @@ from scrub.formats.xmltext import attributes_of, escaped_text, plain_text
 from scrub.model.area import address_of, area_of, column_of
 from scrub.model.late import late
 from scrub.model.problem import Failure
+from scrub.model.values import fold
 
 #: A cell with a formula in a part that is searched: column, row, attributes of the formula, its text.
 _FORMULA = late(rb'<c r="([A-Z]+)(\d+)"[^>]*><f((?:\s[^>]*?)?)(?:/>|>([^<]*)</f>)')
@@ -80,6 +81,8 @@ class CellMoves:
         try:
             fresh = self.moves.formula(text, self.sheet)
         except Failure as failure:
+            if self.gone is None and not any(name in fold(text) for name in self.moves.concerned()):
+                return None  # it cannot be read, and names no sheet that changes
             raise failure.at(f"{self.sheet} {address_of(cell.row, cell.column)}") from None
         if LOST in fresh and LOST not in text:
             self.lost.append(f"{self.sheet} {address_of(cell.row, cell.column)}")

@@ -12,6 +12,8 @@ from scrub.model.problem import Failure
 from scrub.model.values import fold
 
 _TARGET = late(r"(?:'((?:[^']|'')+)'|([\w.]+))!([$\w]+(?::[$\w]+)?)")
+#: Names of sheets that a formula would read as a cell, in either form, or as a value.
+_LIKE_A_CELL = late(r"[A-Z]{1,3}\d+|R\d*(?:C\d*)?|C\d*|TRUE|FALSE", re.IGNORECASE)
 _Key = tuple[str, int | None]
 
 
@@ -108,7 +110,8 @@ class Names:
     @staticmethod
     def quoted(sheet: str) -> str:
         """A sheet's name as formulas write it."""
-        return sheet if re.fullmatch(r"[A-Za-z_]\w*", sheet) else "'" + sheet.replace("'", "''") + "'"
+        plain = re.fullmatch(r"[A-Za-z_]\w*", sheet) and not _LIKE_A_CELL.fullmatch(sheet)
+        return sheet if plain else "'" + sheet.replace("'", "''") + "'"
 
     @staticmethod
     def absolute(area: Area) -> str:

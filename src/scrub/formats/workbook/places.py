@@ -7,11 +7,11 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from scrub.formats.spans import Span, Splice, number_in, set_attributes
+from scrub.formats.spans import Span, Splice, number_in, set_attributes, whole
 from scrub.formats.workbook.formulas import translated
 from scrub.formats.workbook.moves import Gone, Moves
 from scrub.formats.xmltext import escaped_text, text_of
-from scrub.model.area import Area, area_of
+from scrub.model.area import MOST_ROWS, Area, area_of
 from scrub.model.problem import Failure
 from scrub.model.values import fold
 
@@ -151,7 +151,15 @@ class _Walk:
             if not fresh:
                 raise Failure(f"all rows of {self.sheet} {written} would go, on which something hangs ({span.name})")
             found.append((word, fresh))
+        if span.name == "pane" and span.attributes.get("state", "").startswith("frozen"):
+            found += self._frozen(span)
         return found
+
+    def _frozen(self, span: Span) -> list[tuple[str, str | None]]:
+        """The rows that stay in sight above a pane, fewer by those that go (18.3.1.66)."""
+        assert self.gone is not None
+        rows = whole(span.attributes.get("ySplit", ""), MOST_ROWS)
+        return [("ySplit", str(max(1, rows - self.gone.before(rows + 1))))] if rows else []
 
     def _ensure_whole(self, span: Span, written: str) -> None:
         """Raises `Failure` where a filter or a table would lose its headings, its totals or all its records."""
