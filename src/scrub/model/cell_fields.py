@@ -374,7 +374,7 @@ class CellFields(LetterLooks, HoldsCells):
         """Empties it; how it looks stays. A formula goes too.
 
         Example: clear
-        Also: delete contents, empty, remove values, delete row, empty a row
+        Also: delete contents, empty, remove values, empty a row
         """
         for sheet, row, column in self.places():
             sheet.empty(row, column)
