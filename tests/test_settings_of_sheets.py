@@ -170,14 +170,14 @@ def test_names_of_ranges(home: Path) -> None:
     done(path, 'cells("S1!B2:B5").name = "Nights"\ncells("S2!A:A").name = "All_names"')
     book = load(path)
     assert {name: each.attr_text for name, each in book.defined_names.items()} == {
-        "Nights": "S1!$B$2:$B$5",
-        "All_names": "S2!$A:$A",
+        "Nights": "'S1'!$B$2:$B$5",
+        "All_names": "'S2'!$A:$A",
     }
     assert logged(path, '{cells("B2:B5").name} {cells("B2:B6").name}') == "Nights "
     found = scrub.run(macro('cells("S1!A1").name = "nights"'), [str(path)]).files[0]
     assert 'has the name "nights" already' in str(found.problem)
     done(path, 'cells("Nights").name = nothing\ncells("S2!A:A").name = "Guests"')
-    assert {name: each.attr_text for name, each in load(path).defined_names.items()} == {"Guests": "S2!$A:$A"}
+    assert {name: each.attr_text for name, each in load(path).defined_names.items()} == {"Guests": "'S2'!$A:$A"}
 
 
 def test_merging(home: Path) -> None:
