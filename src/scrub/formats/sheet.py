@@ -263,10 +263,7 @@ def keep(values: ColumnValues, row: int, value: Value) -> None:
     if values is NOBODYS:
         return
     values.version += 1
-    if value is None:
-        values.pop(row, None)
-    else:
-        values[row] = value
+    _show(values, row, value)
 
 
 def _show(values: ColumnValues, row: int, value: Value) -> None:

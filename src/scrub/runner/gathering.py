@@ -11,6 +11,7 @@ from scrub.runner.fitting import within
 
 
 def _sum(values: Iterator[Value]) -> Value:
+    """Added up while they are read, so that one that cannot be added is told with its cell."""
     total: Value = None
     for value in values:
         if type(value) is Decimal and type(total) is Decimal:

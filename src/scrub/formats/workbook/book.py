@@ -137,7 +137,7 @@ class OfficeWorkbook(OfficeFile, Workbook):
             self._embed(text, parts)
         splices += self._new_sheets(parts)
         for sheet in self._every:
-            if sheet.is_deleted and not sheet.is_new:
+            if sheet.is_deleted:
                 continue
             sheet.settings.put_names()
             if sheet.is_new:

@@ -7,6 +7,7 @@ from bisect import bisect_left, bisect_right
 from collections.abc import Iterable, Mapping, Sequence
 from functools import lru_cache
 
+from scrub.formats.spans import escaped
 from scrub.formats.workbook.formulas import pieces_of
 from scrub.formats.workbook.names import Names
 from scrub.model.area import MOST_ROWS, Area
@@ -168,8 +169,6 @@ def moved_range(text: str, gone: Gone, base: int = 0) -> str:
 
 def names_sheet(text: str) -> re.Pattern[bytes]:
     """A pattern for a sheet's name as parts write it, whatever stands round it."""
-    from scrub.formats.spans import escaped
-
     plain = text.replace("'", "''")
     forms = {escaped(plain), escaped(plain).replace("'", "&apos;"), plain.replace("&", "&amp;").replace("<", "&lt;")}
     forms |= {escaped(text), text.replace("&", "&amp;")}
