@@ -131,7 +131,7 @@ def together(changes: Sequence[Change]) -> list[str]:
             blocks[at] = (rest, area._replace(right=cell.left))
         else:
             blocks.append((rest, cell))
-    return [rest if area is None else f"{area.corners}{rest}" for rest, area in _squared(blocks)]
+    return [rest if area is None else f"{area}{rest}" for rest, area in _squared(blocks)]
 
 
 def _squared(blocks: list[tuple[str, Area | None]]) -> list[tuple[str, Area | None]]:

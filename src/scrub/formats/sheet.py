@@ -7,7 +7,8 @@ from functools import lru_cache
 from typing import Any
 from weakref import WeakValueDictionary
 
-from scrub.model.area import Area
+from scrub.formats.arranged import Arranged
+from scrub.model.area import MOST_COLUMNS, MOST_ROWS, Area, letters_of, new_line
 from scrub.model.grid import ColumnValues, Trouble, settle, texts_to_edit
 from scrub.model.problem import Failure
 from scrub.model.progress import over
@@ -32,36 +33,141 @@ class OpenSheet(Sheet):
         self._grown: Area | None = None  # what the changed values span; None when all must be looked at
         self._since: list[int] = []  # keys that were changed since then
         self._taken: dict[int, list[tuple[ColumnValues, Value]]] = {}  # the values of these rows, taken out of columns
-        self.gone: set[int] = set()  # rows that go when the file is saved; until then the others keep their numbers
+        self.rows = Arranged(MOST_ROWS)
+        self.columns = Arranged(MOST_COLUMNS)
+        self.gone = self.rows.gone  # rows that go when the file is saved; until then the others keep their numbers
+        self._taken_columns: dict[int, list[tuple[ColumnValues, dict[int, Any]]]] = {}
 
     @staticmethod
     def key(row: int, column: int) -> int:
         """Row and column in one number."""
-        return row << 14 | column - 1
+        return row << 15 | column - 1
 
     @staticmethod
     def place(key: int) -> tuple[int, int]:
         """Row and column of a key."""
-        return key >> 14, (key & 0x3FFF) + 1
+        return key >> 15, (key & 0x7FFF) + 1
 
     def with_changes(self, found: ColumnValues, column: int) -> ColumnValues:
         """The stored values of a column with those that were changed."""
         for key, value in self.values.items():
-            if (key & 0x3FFF) + 1 == column:
-                keep(found, key >> 14, value)
+            if (key & 0x7FFF) + 1 == column:
+                keep(found, key >> 15, value)
         for row in self.gone:
             if row in found:
                 self._taken.setdefault(row, []).append((found, found.pop(row)))
+        if column in self.columns.gone:
+            self._take_column(found, column)
         return found
 
-    # -- rows that go
+    # -- lines that go, come or change places
+
+    @property
+    def shaped(self) -> bool:
+        """Whether lines go, come or change places."""
+        return bool(self.rows) or bool(self.columns)
+
+    def lines(self, is_row: bool) -> Arranged:
+        """Its rows or its columns."""
+        return self.rows if is_row else self.columns
+
+    def where(self, row: int, column: int) -> str:
+        """How a person names a cell of it; new lines have no number yet."""
+        if row <= MOST_ROWS and column <= MOST_COLUMNS:
+            return super().where(row, column)
+        return f"{self.name} {Area(row, column, row, column)}"
 
     def is_gone(self, row: int) -> bool:
         """Whether a row was deleted in this run."""
-        return row in self.gone
+        return not self.rows.holds(row)
+
+    def is_column_gone(self, column: int) -> bool:
+        """Whether a column was deleted in this run."""
+        return not self.columns.holds(column)
+
+    def ensure_line_moves(self, line: int, is_row: bool) -> None:
+        """Raises `Failure` for a line that can neither go nor change its place, or at which none can come."""
+
+    def insert_line(self, line: int, is_row: bool, behind: bool) -> int:
+        """Makes a row or a column before another one, or behind it, which looks like that one; gives its number for the
+        time being.
+        """
+        self.ensure_line_moves(line, is_row)
+        fresh, back = self.lines(is_row).insert(line, behind)
+        self._shape_changed()
+        unlike = self.look_like_line(fresh, line, is_row)
+
+        def revert() -> None:
+            unlike()
+            back()
+            self._shape_changed(back=True)
+
+        side = ("below" if behind else "above") if is_row else "right of" if behind else "left of"
+        called = line_name(fresh, is_row)
+        self.changed("made", False, True, revert, f"{called} {side} {line_name(line, is_row)}", (called,))
+        return fresh
+
+    def ensure_whole_after(self, is_row: bool) -> None:
+        """Raises `Failure` where a line that was moved tears what belongs together."""
+
+    def look_like_line(self, fresh: int, line: int, is_row: bool) -> Callable[[], None]:
+        """Gives a new line the looks of another one; gives what takes that back."""
+        return lambda: None
+
+    def move_line(self, line: int, to: int, is_row: bool, behind: bool) -> None:
+        """Puts a row or a column before another one, or behind it."""
+        self.ensure_line_moves(line, is_row)
+        if to == line:
+            return
+        back = self.lines(is_row).move(line, to, behind)
+        try:
+            self.ensure_whole_after(is_row)
+        except Failure:
+            back()
+            raise
+        self._shape_changed()
+
+        def revert() -> None:
+            back()
+            self._shape_changed(back=True)
+
+        side = "behind" if behind else "before"
+        called = line_name(line, is_row)
+        self.changed("place", False, True, revert, f"{called} moved {side} {line_name(to, is_row)}", (called,))
+
+    def delete_column(self, column: int) -> None:
+        """Takes a column out when the file is saved; what refers to the others follows them."""
+        self.ensure_line_moves(column, False)
+        used = self.used()
+        rows = range(used.top, min(used.bottom, used.top + 12) + 1) if used is not None else range(0)
+        values = (settle(self.raw_value(row, column)) for row in rows)
+        said = next((shown(each) for each in values if each is not None and not isinstance(each, Trouble)), "")
+        back = self.columns.delete(column)
+        self._taken_columns[column] = []
+        live = self.live.get(column)
+        if live is not None:
+            self._take_column(live, column)
+        self._shape_changed()
+
+        def revert() -> None:
+            back()
+            for held, values in self._taken_columns.pop(column):
+                held.update(values)
+                held.version += 1
+            self._shape_changed(back=True)
+
+        called = line_name(column, False)
+        self.changed("deleted", False, True, revert, f"{called} deleted" + (f": {said}" if said else ""), (called,))
+
+    def _take_column(self, live: ColumnValues, column: int) -> None:
+        """Empties the values of a column that goes, which somebody may hold."""
+        self._taken_columns.setdefault(column, []).append((live, dict(live)))
+        live.clear()
+        live.version += 1
 
     def ensure_row_goes(self, row: int) -> None:
         """Raises `Failure` for a row that cannot be deleted."""
+        self.ensure_line_moves(row, True)
 
     def delete_row(self, row: int) -> None:
         """Takes a row out when the file is saved; what refers to the others follows them."""
@@ -71,25 +177,35 @@ class OpenSheet(Sheet):
             settle(self.raw_value(row, column)) for column in range(used.left, min(used.right, used.left + 12) + 1)
         )
         said = " | ".join("" if isinstance(each, Trouble) else shown(each) for each in values).strip(" |")
-        self.gone.add(row)
+        again = self.rows.delete(row)
         self._taken[row] = [(live, live.pop(row)) for live in list(self.live.values()) if row in live]
-        self._shape_changed(row)
+        self._row_taken(row)
 
         def back() -> None:
-            self.gone.discard(row)
+            again()
             for live, value in self._taken.get(row, ()):
                 live[row] = value
-            self._shape_changed(row)
+            self._row_taken(row, back=True)
             del self._taken[row]
 
-        said = f"row {row} deleted" + (f": {said}" if said else "")
-        self.changed("deleted", False, True, back, said, (f"row {row}",))
+        called = line_name(row, True)
+        self.changed("deleted", False, True, back, f"{called} deleted" + (f": {said}" if said else ""), (called,))
 
-    def _shape_changed(self, row: int) -> None:
+    def _row_taken(self, row: int, back: bool = False) -> None:
         for live, _ in self._taken[row]:
             live.version += 1
-        self._grown = None
         self.row_changed(row)
+        self._row_went(back)
+
+    def _row_went(self, back: bool) -> None:
+        """Is told of each row that goes, or comes back."""
+        self._grown = None
+
+    def _shape_changed(self, back: bool = False) -> None:
+        """Is told when lines come or change places, or columns go; and when that is taken back."""
+        self._row_went(back)
+        self._known_table = None
+        self.heads = {}
 
     # -- rows in another order
 
@@ -118,7 +234,7 @@ class OpenSheet(Sheet):
         values, held, low = self.column_values(column), self.values, column - 1
         seen = {row: self._moved_value(row, column, values.get(row)) for _, row in moves}
         fresh = [
-            (place << 14 | low, place, seen[row], seen[place])
+            (place << 15 | low, place, seen[row], seen[place])
             for place, row in moves
             if type(seen[row]) is not type(seen[place]) or seen[row] != seen[place]
         ]
@@ -152,8 +268,16 @@ class OpenSheet(Sheet):
         return value
 
     def _kept_rows(self, rows: Sequence[int]) -> list[int]:
-        """Those of some rows that stay."""
-        return [row for row in rows if row not in self.gone]
+        """Those of some rows that stay; new ones have no place yet."""
+        return [row for row in rows if row not in self.gone and row <= MOST_ROWS]
+
+    def _kept_places(self, places: Sequence[tuple[int, int]]) -> list[tuple[int, int]]:
+        """Those of some cells that stay."""
+        return [
+            (row, column)
+            for row, column in places
+            if row <= MOST_ROWS and column <= MOST_COLUMNS and row not in self.gone and column not in self.columns.gone
+        ]
 
     def change(self, key: int, value: Value, column_values: ColumnValues, before: Value) -> Value:
         """Changes a value; gives what `restore` takes to undo that. `before` is the value that is seen so far."""
@@ -161,13 +285,13 @@ class OpenSheet(Sheet):
         if former is UNCHANGED:
             self.first[key] = before
         self.values[key] = value
-        keep(column_values, key >> 14, value)
+        keep(column_values, key >> 15, value)
         if value is None:
             self._grown = None
         else:
             self._since.append(key)
         if self._known_table is not None:
-            self.row_changed(key >> 14)
+            self.row_changed(key >> 15)
         return former
 
     def restore(self, key: int, former: Value, before: Value) -> None:
@@ -199,10 +323,16 @@ class OpenSheet(Sheet):
         return {row: text for row, text in self.column_values(column).items() if type(text) is str}
 
     def ensure_there(self, row: int, column: int) -> None:
-        """Raises `Failure` for a cell of a row that was deleted."""
-        if row in self.gone:
-            failure = Failure(f"{self.where(row, column)} was deleted above, with its row")
-            failure.placed = True
+        """Raises `Failure` for a cell outside the sheet, or of a row or column that was deleted."""
+        inside = 1 <= row <= MOST_ROWS and 1 <= column <= MOST_COLUMNS
+        if inside and not self.rows.gone and not self.columns.gone:
+            return
+        if not self.rows.holds(row) or not self.columns.holds(column):
+            with_it = "row" if not self.rows.holds(row) else "column"
+            said = f"{self.where(row, column)} was deleted above, with its {with_it}"
+            known = inside or row in self._taken or column in self._taken_columns
+            failure = Failure(said if known else f"row {row}, column {column} lies outside the sheet")
+            failure.placed = known
             raise failure
 
     def edit_text(self, row: int, column: int, text: str, edits: Sequence[Edit]) -> None:
@@ -227,6 +357,8 @@ class OpenSheet(Sheet):
         grown, keys = self._grown, self._since
         if grown is None:
             grown, keys = _NOWHERE, [key for key, value in self.values.items() if value is not None]
+        if self.shaped:
+            keys = [key for key in keys if self._is_placed(key)]
         for key in keys:
             grown = spanned(grown, *self.place(key))
         self._grown, self._since = grown, []
@@ -234,19 +366,36 @@ class OpenSheet(Sheet):
             found = stored if grown == _NOWHERE else grown
         else:
             found = spanned(spanned(stored, grown.top, grown.left), grown.bottom, grown.right)
-        return self._without_gone(found) if self.gone and found is not None else found
+        return self._without_gone(found) if self.shaped and found is not None else found
+
+    def _is_placed(self, key: int) -> bool:
+        """Whether a cell has a place: new lines have none before the file is saved."""
+        row, column = self.place(key)
+        return row <= MOST_ROWS and column <= MOST_COLUMNS
 
     def _without_gone(self, area: Area) -> Area | None:
-        """A range without the rows at its ends that go."""
-        top, bottom = area.top, area.bottom
-        while bottom >= top and bottom in self.gone:
-            bottom -= 1
-        while top <= bottom and top in self.gone:
-            top += 1
-        return area._replace(top=top, bottom=bottom) if top <= bottom else None
+        """A range without the lines at its ends that go."""
+        rows = _trimmed(area.top, area.bottom, self.rows.gone)
+        columns = _trimmed(area.left, area.right, self.columns.gone)
+        return Area(rows[0], columns[0], rows[1], columns[1]) if rows and columns else None
 
 
 _NOWHERE = Area(0, 0, 0, 0)
+
+
+def _trimmed(first: int, last: int, gone: set[int]) -> tuple[int, int] | None:
+    while last >= first and last in gone:
+        last -= 1
+    while first <= last and first in gone:
+        first += 1
+    return (first, last) if first <= last else None
+
+
+def line_name(line: int, is_row: bool) -> str:
+    """How a person calls a row or a column."""
+    if is_row:
+        return new_line(line, MOST_ROWS) or f"row {line}"
+    return new_line(line, MOST_COLUMNS) or f"column {letters_of(line)}"
 
 
 def spanned(area: Area, row: int, column: int) -> Area:

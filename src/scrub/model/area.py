@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import lru_cache
 from typing import NamedTuple
 
@@ -39,6 +40,12 @@ def address_of(row: int, column: int) -> str:
     return f"{letters_of(column)}{row}"
 
 
+def new_line(line: int, most: int) -> str:
+    """What a row or a column is called that was made in a run and has no number yet; an empty text for others."""
+    kind = "row" if most == MOST_ROWS else "column"
+    return f"new {kind} {line - most}" if line > most else ""
+
+
 class Area(NamedTuple):
     """A rectangle of cells, both ends included."""
 
@@ -52,6 +59,9 @@ class Area(NamedTuple):
             return f"{self.top}:{self.bottom}"
         if self.top == 1 and self.bottom == MOST_ROWS:
             return f"{letters_of(self.left)}:{letters_of(self.right)}"
+        if self.bottom > MOST_ROWS or self.right > MOST_COLUMNS:
+            columns = _from_to(self.left, self.right, MOST_COLUMNS, letters_of)
+            return f"{columns} in {_from_to(self.top, self.bottom, MOST_ROWS, lambda row: f'row {row}')}"
         return self.corners
 
     @property
@@ -80,6 +90,12 @@ class Area(NamedTuple):
         """Whether the two have a cell in common."""
         found = self.within(other)
         return found.top <= found.bottom and found.left <= found.right
+
+
+def _from_to(first: int, last: int, most: int, called: Callable[[int], str]) -> str:
+    """Lines of which some may have no number yet."""
+    ends = (new_line(line, most) or called(line) for line in (first, last))
+    return " to ".join(dict.fromkeys(ends))
 
 
 def area_of(text: str) -> Area:

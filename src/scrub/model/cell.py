@@ -40,8 +40,8 @@ class Cell(CellFields):
 
     @property
     def removed(self) -> bool:
-        """Whether its row was deleted in this run."""
-        return self.sheet.is_gone(self.row_number)
+        """Whether its row or its column was deleted in this run."""
+        return self.sheet.is_gone(self.row_number) or self.sheet.is_column_gone(self.number)
 
     @property
     def label(self) -> str:

@@ -298,9 +298,28 @@ class Grid:
         """Whether a row was deleted in this run; the others keep their numbers until the file is saved."""
         return False
 
+    def is_column_gone(self, column: int) -> bool:
+        """Whether a column was deleted in this run."""
+        return False
+
     @may_lack
     def delete_row(self, row: int) -> None:
         """Deletes a row."""
+        raise NotImplementedError
+
+    @may_lack
+    def delete_column(self, column: int) -> None:
+        """Deletes a column."""
+        raise NotImplementedError
+
+    @may_lack
+    def insert_line(self, line: int, is_row: bool, behind: bool) -> int:
+        """Makes a row or a column before another one, or behind it; gives its number for the time being."""
+        raise NotImplementedError
+
+    @may_lack
+    def move_line(self, line: int, to: int, is_row: bool, behind: bool) -> None:
+        """Puts a row or a column before another one, or behind it."""
         raise NotImplementedError
 
     @may_lack

@@ -6,13 +6,13 @@ from collections.abc import Iterable, Iterator
 from decimal import Decimal
 from typing import Any
 
-from scrub.model.area import MOST_COLUMNS, Area, area_of, column_of, letters_of
+from scrub.model.area import MOST_COLUMNS, MOST_ROWS, Area, area_of, column_of, letters_of, new_line
 from scrub.model.cell import Cell
 from scrub.model.cell_fields import CellFields, Place
 from scrub.model.declare import FileItem, Reach, action, field, finds, holds, needs
 from scrub.model.grid import Grid, HoldsColumns, Trouble
 from scrub.model.grid_rows import sheet_rows
-from scrub.model.problem import Missing
+from scrub.model.problem import Failure, Missing
 from scrub.model.values import is_empty
 
 
@@ -51,11 +51,27 @@ class _Line(CellFields):
 
     def places(self) -> Iterator[Place]:
         """Its cells in the used part of the sheet."""
-        used = self.sheet.used()
-        area = self._area.within(used) if used else Area(1, 1, 0, 0)
+        used = self.sheet.used() or Area(1, 1, 0, 0)
+        if self.is_new:  # it has no place yet, and lies beside what is used
+            area = self._area.within(
+                used._replace(bottom=self._number) if self._is_row else used._replace(right=self._number)
+            )
+        else:
+            area = self._area.within(used)
         for row in range(area.top, area.bottom + 1):
             for column in range(area.left, area.right + 1):
                 yield self.sheet, row, column
+
+    @property
+    def is_new(self) -> bool:
+        """Whether it was made in this run, so that it has no number yet."""
+        return self._number > (MOST_ROWS if self._is_row else MOST_COLUMNS)
+
+    def _ensure_numbered(self) -> int:
+        """Its number. Raises `Failure` for one that has none yet."""
+        if self.is_new:
+            raise Failure(f"{self.label} gets its number when the file is saved")
+        return self._number
 
     def _measure(self, word: str) -> Any:
         return self.sheet.measure(self._number, self._is_row, word)
@@ -71,7 +87,7 @@ class _Line(CellFields):
         Example: if KIND.number > 3
         Also: position, index
         """
-        return self._number
+        return self._ensure_numbered()
 
     @property
     @field
@@ -102,7 +118,12 @@ class Row(_Line):
 
     @property
     def _area(self) -> Area:
-        return area_of(f"{self._number}:{self._number}")
+        return Area(self._number, 1, self._number, MOST_COLUMNS)
+
+    @property
+    def label(self) -> str:
+        """Its sheet and number."""
+        return f"{self.sheet.name} {new_line(self._number, MOST_ROWS) or f'row {self._number}'}"
 
     @property
     @field
@@ -151,6 +172,52 @@ class Row(_Line):
         """
         self.sheet.delete_row(self._number)
 
+    @action(Reach.CHANGE)
+    @needs("insert_line")
+    def insert_above(self) -> Row:
+        """Makes an empty row above it, which looks like it, and gives it back: fresh = insert-above(). What refers to
+        cells round it follows; it gets its number when the file is saved.
+
+        Example: insert-above
+        Also: insert row, add row, new row, blank row, shift down
+        """
+        return Row(self.sheet, self.sheet.insert_line(self._number, True, behind=False))
+
+    @action(Reach.CHANGE)
+    @needs("insert_line")
+    def insert_below(self) -> Row:
+        """Makes an empty row below it, which looks like it, and gives it back: fresh = insert-below(). What refers to
+        cells round it follows; it gets its number when the file is saved.
+
+        Example: insert-below
+        Also: insert row, add row, new row, blank row, gap
+        """
+        return Row(self.sheet, self.sheet.insert_line(self._number, True, behind=True))
+
+    @action(Reach.CHANGE)
+    @needs("move_line")
+    def move_above(self, row: int) -> None:
+        """Moves the whole row; formulas and all else that refers to its cells follow. All rows keep their numbers until
+        the file is saved.
+
+        row: the number of the row above which it comes to stand.
+        Example: move-above 3
+        Also: move row, reorder, cut and paste row, up, down
+        """
+        self.sheet.move_line(self._number, area_of(f"{row}:{row}").top, True, behind=False)
+
+    @action(Reach.CHANGE)
+    @needs("move_line")
+    def move_below(self, row: int) -> None:
+        """Moves the whole row; formulas and all else that refers to its cells follow. All rows keep their numbers until
+        the file is saved.
+
+        row: the number of the row below which it comes to stand.
+        Example: move-below 3
+        Also: move row, reorder, cut and paste row, up, down, to the end
+        """
+        self.sheet.move_line(self._number, area_of(f"{row}:{row}").top, True, behind=True)
+
     @finds
     def find_cell(self, column: str) -> Cell:
         """Its cell in a column: `row.cell("C")`."""
@@ -170,14 +237,75 @@ class Column(_Line, HoldsColumns):
 
     @property
     def _area(self) -> Area:
-        letters = letters_of(self._number)
-        found = area_of(f"{letters}:{letters}")
+        found = Area(1, self._number, MOST_ROWS, self._number)
         return found._replace(top=self._body[0], bottom=self._body[1]) if self._body else found
 
     @property
     def label(self) -> str:
         """Its sheet and letters."""
-        return f"{self.sheet.name} column {letters_of(self._number)}"
+        return f"{self.sheet.name} {new_line(self._number, MOST_COLUMNS) or f'column {letters_of(self._number)}'}"
+
+    @property
+    def removed(self) -> bool:
+        """Whether it was deleted in this run."""
+        return self.sheet.is_column_gone(self._number)
+
+    @action(Reach.CHANGE)
+    @needs("delete_column")
+    def delete(self) -> None:
+        """Takes the whole column out of the sheet; formulas, names, rules and charts follow those that stay. They
+        keep their letters until the file is saved.
+
+        Example: delete
+        Also: remove column, drop column
+        """
+        self.sheet.delete_column(self._number)
+
+    @action(Reach.CHANGE)
+    @needs("insert_line")
+    def insert_left(self) -> Column:
+        """Makes an empty column left of it, which looks like it, and gives it back: fresh = insert-left(). What refers
+        refers to cells round it follows; it gets its letters when the file is saved.
+
+        Example: insert-left
+        Also: insert column, add column, new column, blank column, before
+        """
+        return Column(self.sheet, self.sheet.insert_line(self._number, False, behind=False))
+
+    @action(Reach.CHANGE)
+    @needs("insert_line")
+    def insert_right(self) -> Column:
+        """Makes an empty column right of it, which looks like it, and gives it back: fresh = insert-right(). What
+        refers to cells round it follows; it gets its letters when the file is saved.
+
+        Example: insert-right
+        Also: insert column, add column, new column, blank column, after
+        """
+        return Column(self.sheet, self.sheet.insert_line(self._number, False, behind=True))
+
+    @action(Reach.CHANGE)
+    @needs("move_line")
+    def move_left_of(self, column: str) -> None:
+        """Moves the whole column; formulas and all else that refers to its cells follow. All columns keep their letters
+        until the file is saved.
+
+        column: the letters, or the heading, of the column left of which it comes to stand.
+        Example: move-left-of "B"
+        Also: move column, reorder columns, cut and paste column, before
+        """
+        self.sheet.move_line(self._number, column_in(self.sheet, column), False, behind=False)
+
+    @action(Reach.CHANGE)
+    @needs("move_line")
+    def move_right_of(self, column: str) -> None:
+        """Moves the whole column; formulas and all else that refers to its cells follow. All columns keep their letters
+        until the file is saved.
+
+        column: the letters, or the heading, of the column right of which it comes to stand.
+        Example: move-right-of "H"
+        Also: move column, reorder columns, cut and paste column, after, to the end
+        """
+        self.sheet.move_line(self._number, column_in(self.sheet, column), False, behind=True)
 
     @property
     @field
@@ -187,7 +315,7 @@ class Column(_Line, HoldsColumns):
         Example: if column.letter is "C"
         Also: name
         """
-        return letters_of(self._number)
+        return letters_of(self._ensure_numbered())
 
     @property
     @field
@@ -239,7 +367,8 @@ def columns_of(sheet: Grid, area: Area | None = None) -> Iterator[Column]:
     if used is not None:
         first, last = (area.left, min(area.right, used.right)) if area else (1, used.right)
         for number in range(first, last + 1):
-            yield Column(sheet, number)
+            if not sheet.is_column_gone(number):
+                yield Column(sheet, number)
 
 
 def column_in(sheet: Grid, word: str) -> int:

@@ -77,7 +77,7 @@ class DelimitedFile(PickedFile, Workbook):
     def patch(self) -> Patch | None:
         """What makes the changed file of the old one."""
         self.sheet.forget_there_and_back()
-        if not self.sheet.values and not self.sheet.gone:
+        if not self.sheet.values and not self.sheet.shaped:
             return None
         marks, encoding, _, line_end, _ = self.layout
         old = self.source.read(0, self.source.size)

@@ -10,11 +10,13 @@ from decimal import Decimal
 from functools import cached_property, partial
 from typing import Any
 
+from scrub.formats.arranged import shift_of
 from scrub.formats.delimited.layout import Layout
 from scrub.formats.delimited.records import fields_of, raw_fields
 from scrub.formats.sheet import OpenSheet, told
+from scrub.formats.shift import Shift
 from scrub.model.amounts import Duration, number_text
-from scrub.model.area import Area
+from scrub.model.area import MOST_COLUMNS, MOST_ROWS, Area
 from scrub.model.change import VALUE
 from scrub.model.declare import FileItem
 from scrub.model.grid import EDGES, Alignment, ColumnValues, UpDown
@@ -153,7 +155,7 @@ class DelimitedSheet(OpenSheet):
     def raw_value(self, row: int, column: int) -> Value:
         """The value of a cell."""
         key = self.key(row, column)
-        if row in self.gone:
+        if row in self.gone or column in self.columns.gone:
             return None
         if key in self.values:
             return self.values[key]
@@ -182,7 +184,7 @@ class DelimitedSheet(OpenSheet):
 
     def stored_rows(self) -> Sequence[int]:
         """Every record, and rows that were written below."""
-        return self._kept_rows(sorted({*range(1, len(self.records_) + 1), *(key >> 14 for key in self.values)}))
+        return self._kept_rows(sorted({*range(1, len(self.records_) + 1), *(key >> 15 for key in self.values)}))
 
     def stored_places(self) -> Sequence[tuple[int, int]]:
         """Row and column of every field."""
@@ -191,7 +193,7 @@ class DelimitedSheet(OpenSheet):
             for row, record in enumerate(self.records_, 1)
             for column in range(1, len(fields_of(record, self.layout.delimiter)) + 1)
         }
-        return [place for place in sorted(places.union(map(self.place, self.values))) if place[0] not in self.gone]
+        return self._kept_places(sorted(places.union(map(self.place, self.values))))
 
     def filled_rows(self, area: Area, known: Iterable[ColumnValues] = ()) -> list[int]:
         """The rows that hold a value. Raises `Failure` for a record that has more or fewer fields than the first."""
@@ -203,7 +205,7 @@ class DelimitedSheet(OpenSheet):
         delimiter, records = self.layout.delimiter, self.records_
         if area.top > 1:
             self._ensure_even(area.top - 1, last)
-        changed = {key >> 14 for key in self.values}
+        changed = {key >> 15 for key in self.values}
         blank = delimiter + " \r"
         found = [row for row in range(area.top, last + 1) if records[row - 1].strip(blank) or row in changed]
         if changed:
@@ -292,23 +294,57 @@ class DelimitedSheet(OpenSheet):
         ending = "\r" if found and found[0].endswith("\r") else ""
         by_row: dict[int, list[tuple[int, Value]]] = {}
         for key, value in self.values.items():
-            by_row.setdefault(key >> 14, []).append((key & 0x3FFF, value))
+            by_row.setdefault(key >> 15, []).append((key & 0x7FFF, value))
         width = max((len(fields_of(found[0], layout.delimiter)) if found else 0), 1)
+        empty = layout.delimiter * (width - 1) + ending
+        made = dict.fromkeys(self.rows.new, empty)  # records without a place yet
         for row in sorted(by_row):
             if row > len(found) and all(value is None for _, value in by_row[row]):
                 continue
-            while len(found) < row:
-                found.append(layout.delimiter * (width - 1) + ending)
-            record = found[row - 1]
-            tail = "\r" if record.endswith("\r") and layout.line_end == "\n" else ""
-            fields = raw_fields(record.removesuffix(tail) if tail else record, layout.delimiter) or [""]
-            for column, value in by_row[row]:
-                while len(fields) <= column:
-                    fields.append("")
-                fields[column] = self._field(value, fields[column])
-            whole = layout.delimiter.join(fields)
-            found[row - 1] = (whole or '""') + tail  # an empty line would be no record
-        return [record for row, record in enumerate(found, 1) if row not in self.gone] if self.gone else found
+            while len(found) < row <= MOST_ROWS:
+                found.append(empty)
+            if row <= MOST_ROWS:
+                found[row - 1] = self._record(found[row - 1], by_row[row])
+            elif row in made:
+                made[row] = self._record(made[row], by_row[row])
+        if not self.shaped:
+            return found
+        shift = shift_of(self.rows, self.columns)
+        kept = [
+            (place, self._rearranged(row, record, shift.columns) if shift.columns else record)
+            for row, record in (*enumerate(found, 1), *made.items())
+            if (place := shift.rows.place(row))
+        ]
+        return [record for _, record in (sorted(kept) if shift.rows.put else kept)]
+
+    def _tail(self, record: str) -> str:
+        return "\r" if record.endswith("\r") and self.layout.line_end == "\n" else ""
+
+    def _record(self, record: str, values: Sequence[tuple[int, Value]]) -> str:
+        """A record with other values in some of its fields; those of new columns stand behind all others for now."""
+        tail, delimiter = self._tail(record), self.layout.delimiter
+        fields = raw_fields(record.removesuffix(tail) if tail else record, delimiter) or [""]
+        for column, value in values:
+            if column >= MOST_COLUMNS:
+                continue
+            while len(fields) <= column:
+                fields.append("")
+            fields[column] = self._field(value, fields[column])
+        whole = delimiter.join(fields)
+        return (whole or '""') + tail  # an empty line would be no record
+
+    def _rearranged(self, row: int, record: str, columns: Shift) -> str:
+        """A record with its fields where they come to stand."""
+        tail, delimiter = self._tail(record), self.layout.delimiter
+        fields = raw_fields(record.removesuffix(tail) if tail else record, delimiter)
+        if not record.removesuffix(tail) or fields is None:
+            return record
+        placed = [(columns.place(column), field) for column, field in enumerate(fields, 1)]
+        for column in self.columns.new:
+            value = self.values.get(self.key(row, column))
+            placed.append((columns.place(column), "" if value is None else self._field(value, "")))
+        whole = delimiter.join(field for place, field in sorted(placed) if place)
+        return (whole or '""') + tail
 
     def _field(self, value: Plain, before: str) -> str:
         """A value as a field; one that was quoted stays so."""

@@ -6,6 +6,7 @@ import os
 from collections.abc import Iterator
 from functools import partial
 
+from scrub.formats.arranged import shift_of
 from scrub.formats.opc.file import OfficeFile
 from scrub.formats.opc.parts import Parts
 from scrub.formats.opc.relationships import part_tree, relationships
@@ -177,16 +178,19 @@ class OfficeWorkbook(OfficeFile, Workbook):
     def _settle(self, parts: Parts) -> None:
         """Lets all that refers to rows and sheets follow them."""
         sheets = [sheet for sheet in self._every if not sheet.is_deleted]
+        if self._sheets == self._every and not any(each.shaped or each.name != each.first_name for each in sheets):
+            self._told = []
+            return
         moves = Moves(
             [sheet.first_name for sheet in sheets],
-            {sheet.first_name: sheet.gone for sheet in sheets},
+            {sheet.first_name: shift_of(sheet.rows, sheet.columns) for sheet in sheets if sheet.shaped},
             {sheet.first_name: sheet.name for sheet in sheets if sheet.name != sheet.first_name},
         )
         structure = Structure(self.package, self.main, parts, moves)
         order = [self._every.index(sheet) for sheet in self._sheets]
         gone = [sheet.part for sheet in self._every if sheet.is_deleted]
         kept = [sheet.part for sheet in sheets]
-        if gone or any(sheet.gone for sheet in sheets):
+        if gone or any(sheet.rows.gone or sheet.columns.gone for sheet in sheets):
             structure.forget_texts(gone, kept)
         if gone:
             structure.take_out(gone, kept)
@@ -222,7 +226,7 @@ class OfficeWorkbook(OfficeFile, Workbook):
         """Whether a value or a formula was changed, on which others may depend."""
         if any(sheet.is_deleted for sheet in self._every) or self._sheets != self._every:
             return True
-        if not any(sheet.values or sheet.formulas or sheet.gone for sheet in self._sheets):
+        if not any(sheet.values or sheet.formulas or sheet.shaped for sheet in self._sheets):
             return False
         return bool(self.shared.targets.get("calcChain")) or any(map(self._may_calculate, self._sheets))
 
@@ -241,7 +245,7 @@ class OfficeWorkbook(OfficeFile, Workbook):
         if not self._recalculates:
             return []
         chain = self.shared.targets.get("calcChain")
-        if chain and (self._sheets != self._every or any(sheet.formulas or sheet.gone for sheet in self._sheets)):
+        if chain and (self._sheets != self._every or any(sheet.formulas or sheet.shaped for sheet in self._sheets)):
             parts.remove(chain, self.main)
         old = self._root.child("calcPr")
         if old is not None:

@@ -46,10 +46,7 @@ class SheetCells(SheetReading):
 
     def ensure_open(self, row: int, column: int) -> None:
         """Raises `Failure` when a cell cannot be changed: it is locked, merged away, part of an array, or a heading."""
-        if not 1 <= row <= MOST_ROWS or not 1 <= column <= MOST_COLUMNS:
-            raise Failure(f"row {row}, column {column} lies outside the sheet")
-        if self.gone:
-            self.ensure_there(row, column)
+        self.ensure_there(row, column)
         if self.protected and self.shared.styles.locked(self.style(row, column)):
             raise placed(
                 f"{self.where(row, column)} is locked, and the sheet is protected. "
@@ -66,14 +63,17 @@ class SheetCells(SheetReading):
                     f"{self.where(row, column)} is part of the array formula in {area}; change that in its own program"
                 )
 
-    def ensure_row_goes(self, row: int) -> None:
-        """Raises `Failure` for a row of a protected sheet."""
+    def ensure_line_moves(self, line: int, is_row: bool) -> None:
+        """Raises `Failure` for a line of a protected sheet, or one that a file has where no sheet can."""
         if self.protected:
             raise Failure(f"{self.name} is protected. Take the protection off first: unprotect")
+        numbers = self.load().stored.numbers
+        if numbers and numbers[-1] > MOST_ROWS:
+            raise Failure(f"{self.name} has rows behind the last one that a sheet can have ({MOST_ROWS:,})")
 
-    def _shape_changed(self, row: int) -> None:
-        super()._shape_changed(row)
-        self.shared.cells_changed(back=row not in self.gone)
+    def _row_went(self, back: bool) -> None:
+        super()._row_went(back)
+        self.shared.cells_changed(back=back)
 
     def has_links(self) -> bool:
         """Whether a click on any cell leads anywhere."""
@@ -194,9 +194,7 @@ class SheetCells(SheetReading):
         if not self._free and not self.is_free():
             self.ensure_open(row, column)
             self._ensure_no_heading(row, column)
-        elif not 1 <= row <= MOST_ROWS or not 1 <= column <= MOST_COLUMNS:
-            raise Failure(f"row {row}, column {column} lies outside the sheet")
-        if self.gone:
+        elif not 1 <= row <= MOST_ROWS or not 1 <= column <= MOST_COLUMNS or self.gone or self.columns.gone:
             self.ensure_there(row, column)
         if (row in self.formula_rows[column] or self.formulas) and self.has_formula(row, column):
             raise placed(
@@ -367,7 +365,12 @@ class SheetCells(SheetReading):
 
     def edit_text(self, row: int, column: int, text: str, edits: Sequence[Edit]) -> None:
         """Edits one text with its looks; one that is calculated, or the heading of a table, is passed by."""
-        if row in self.gone or self.has_formula(row, column) or self._headed(row, column) is not None:
+        if (
+            self.is_gone(row)
+            or self.is_column_gone(column)
+            or self.has_formula(row, column)
+            or self._headed(row, column) is not None
+        ):
             return
         if not self.is_free():
             covered = self._merged_over(row, column) or next((a for a in self.arrays() if a.holds(row, column)), None)

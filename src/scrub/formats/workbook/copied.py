@@ -11,7 +11,7 @@ from scrub.formats.opc.relationships import part_tree, relationships
 from scrub.formats.spans import Span, Splice, parse, set_attributes, spliced
 from scrub.formats.workbook.moved_cells import CellMoves
 from scrub.formats.workbook.moves import Moves
-from scrub.formats.workbook.part import SheetPart, without_cells
+from scrub.formats.workbook.part import SheetPart, of_whole, without_cells
 from scrub.formats.workbook.places import changes
 from scrub.formats.zip import Package
 from scrub.model.problem import Failure
@@ -54,15 +54,7 @@ class Copying:
         properties = root.child("sheetPr")
         if properties is not None and "codeName" in properties.attributes:  # by which programs inside know one sheet
             found += set_attributes(skeleton, properties, [("codeName", None)])
-        moved = [
-            Splice(
-                each.start + (left_out if each.start > cut else 0),
-                each.end + (left_out if each.end > cut else 0),
-                each.new,
-            )
-            for each in found
-        ]
-        return spliced(data, moved)
+        return spliced(data, list(of_whole(found, cut, left_out)))
 
     def _relate(self, source: str, target: str) -> dict[str, str]:
         """Gives a copied part the relationships of the first; their new ids by the old ones."""

@@ -155,6 +155,16 @@ class Lines:
 
         return revert
 
+    def make_like(self, fresh: int, line: int, is_row: bool) -> Callable[[], None]:
+        """Gives a new line the size and looks of another one, which is shown; gives what takes that back."""
+        if not is_row:
+            entry = {name: value for name, value in self._column_entry(line).items() if name not in ("min", "max")}
+            return self._change_column(fresh, {**entry, "hidden": None}) if entry else lambda: None
+        words = ("ht", "customHeight", "s", "customFormat", "outlineLevel")
+        found = {word: self._row_attribute(line, word) for word in words}
+        says: dict[str, str | None] = {word: value for word, value in found.items() if value is not None}
+        return self._change_row(fresh, says) if says else lambda: None
+
     @staticmethod
     def _line_changes(is_row: bool, word: str, value: Any) -> dict[str, str | None]:
         if word == "hidden":

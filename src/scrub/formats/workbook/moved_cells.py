@@ -1,18 +1,20 @@
-"""The cells of a sheet's part after rows went and formulas changed: first the formulas, then the rows."""
+"""The cells of a sheet's part where lines go, come or change places: first the formulas, then the cells."""
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator, Mapping
 from typing import NamedTuple
 
-from scrub.formats.spans import Splice, set_attributes, spliced, with_attributes
+from scrub.formats.shift import SheetShift
+from scrub.formats.spans import Splice, spliced, tag_end, with_attributes
 from scrub.formats.workbook.formulas import translated
-from scrub.formats.workbook.moves import LOST, Gone, Moves
+from scrub.formats.workbook.moves import LOST, Moves
 from scrub.formats.workbook.part import SheetPart
 from scrub.formats.workbook.sheet_data import Parsed, Searched, Stored
 from scrub.formats.workbook.stored_cell import Formula
 from scrub.formats.xmltext import attributes_of, escaped_text, plain_text
-from scrub.model.area import address_of, area_of, column_of
+from scrub.model.area import Area, address_of, area_of, column_of
 from scrub.model.late import late
 from scrub.model.problem import Failure
 from scrub.model.values import fold
@@ -39,7 +41,7 @@ class CellMoves:
         self.part = part
         self.moves = moves
         self.sheet = part.sheet
-        self.gone = moves.gone_from(part.sheet)
+        self.shift = moves.shift(part.sheet)
         self.lost: list[str] = []  # cells whose formulas refer to what is gone
 
     def done(self, data: bytes) -> bytes:
@@ -48,14 +50,14 @@ class CellMoves:
         splices = list(self._formulas(stored))
         if splices:
             data = spliced(data, splices)
-        return data if self.gone is None else without_rows(self.part.found(data) if splices else stored, self.gone)
+        return data if self.shift is None else rearranged(self.part.found(data) if splices else stored, self.shift)
 
     def _formulas(self, stored: Stored) -> Iterator[Splice]:
         if b"<f" not in stored.data and b":f" not in stored.data:
             return
         firsts = _firsts(stored)
         for cell in calculated(stored):
-            if self.gone is not None and not self.gone.row(cell.row):
+            if self.shift is not None and self.shift.cell(cell.row, cell.column) is None:
                 self._ensure_array_goes(cell.formula)
                 continue
             fresh = self._element(cell, firsts, stored.data[cell.start : cell.end])
@@ -63,13 +65,13 @@ class CellMoves:
                 yield Splice(cell.start, cell.end, fresh)
 
     def _ensure_array_goes(self, of: Formula) -> None:
-        """Raises `Failure` where the first row of an array goes, and others of it stay."""
-        assert self.gone is not None
-        if of.type in ("array", "dataTable") and of.ref and self.gone.area(area_of(of.ref)):
+        """Raises `Failure` where the first cell of an array goes, and others of it stay."""
+        assert self.shift is not None
+        if of.type in ("array", "dataTable") and of.ref and self.shift.area(area_of(of.ref)):
             raise self._is_array(of)
 
     def _is_array(self, of: Formula) -> Failure:
-        return Failure(f"{self.sheet} {of.ref} is one array formula, of which rows cannot be deleted one by one")
+        return Failure(f"{self.sheet} {of.ref} is one array formula, of which no rows or columns can go or come alone")
 
     def _element(self, cell: Calculated, firsts: Mapping[str, Calculated], written: bytes) -> bytes | None:
         """The element of a formula as it is to be; None where it stays."""
@@ -81,14 +83,14 @@ class CellMoves:
         try:
             fresh = self.moves.formula(text, self.sheet)
         except Failure as failure:
-            if self.gone is None and not any(name in fold(text) for name in self.moves.concerned()):
+            if self.shift is None and not any(name in fold(text) for name in self.moves.concerned()):
                 return None  # it cannot be read, and names no sheet that changes
             raise failure.at(f"{self.sheet} {address_of(cell.row, cell.column)}") from None
         if LOST in fresh and LOST not in text:
             self.lost.append(f"{self.sheet} {address_of(cell.row, cell.column)}")
         if of.type == "shared":
             # It is one for all its cells as long as all move alike. Written out it is right whatever they do.
-            if self.gone is None and fresh == text:
+            if self.shift is None and fresh == text:
                 return None
             return f"<{cell.prefix}f>{escaped_text(fresh)}</{cell.prefix}f>".encode()
         places = self._places(of)
@@ -102,14 +104,15 @@ class CellMoves:
 
     def _places(self, of: Formula) -> list[tuple[str, str]]:
         """The attributes of a formula that name cells (18.3.1.40)."""
-        if self.gone is None or of.type not in ("array", "dataTable") or not of.ref:
+        if self.shift is None or of.type not in ("array", "dataTable") or not of.ref:
             return []
         area = area_of(of.ref)
-        moved = self.gone.area(area)
-        if moved is None or moved.bottom - moved.top != area.bottom - area.top:
+        moved = self.shift.area(area)
+        torn = self.shift.rows.crosses(area.top, area.bottom) or self.shift.columns.crosses(area.left, area.right)
+        if moved is None or torn:
             raise self._is_array(of)
         if of.type == "dataTable" and moved != area:
-            raise Failure(f"{self.sheet} {of.ref} is a data table, above which no rows can be deleted")
+            raise Failure(f"{self.sheet} {of.ref} is a data table, which cannot come to stand elsewhere")
         return [("ref", moved.corners)] if moved != area else []
 
 
@@ -146,37 +149,85 @@ def _firsts(stored: Stored) -> dict[str, Calculated]:
 
 #: The number of a row, and the addresses of its cells, in a part that is searched.
 _NUMBER = late(rb'(<(?:c r="[A-Z]+|row r="))\d+(?=")')
+#: What a row says of the columns that it uses: other readers do without (18.3.1.73).
+_USED = late(rb"""\sspans\s*=\s*(?:"[^"]*"|'[^']*')""")
+_ADDRESS = late(rb"""(\sr\s*=\s*)(?:"[^"]*"|'[^']*')""")
 
 
-def without_rows(stored: Stored, gone: Gone) -> bytes:
-    """A part without some of its rows; those below get their new numbers."""
-    data, first = stored.data, gone.rows[0]
-    index = next((at for at, number in enumerate(stored.numbers) if number >= first), -1)
-    if index < 0:
+def rearranged(stored: Stored, shift: SheetShift) -> bytes:
+    """A part with its cells where they come to stand, in the order of rows and columns. Raises `Failure` where one
+    would leave the sheet.
+    """
+    data, rows, numbers = stored.data, shift.rows, stored.numbers
+    first = min([*rows.gone, *rows.put, *(line for lines in rows.put.values() for line in lines)], default=0)
+    index = 0 if shift.columns else next((at for at, number in enumerate(numbers) if number >= first), -1)
+    if index < 0 or not numbers:
         return data
+    if not shift.columns and not rows.put and isinstance(stored, Searched):
+        return _closed_up(stored, shift, index)
+    at = stored.row_span(index).start
+    pieces, between, made = [data[:at]], [], []
+    for place in range(index, len(numbers)):
+        span, number = stored.row_span(place), rows.place(numbers[place])
+        between.append(data[at : span.start])  # what stands between rows stays
+        at = span.end
+        if number:
+            made.append((number, _row_made(stored, place, number, shift)))
+    made.sort()
+    if made:
+        shift.ensure_inside(made[-1][0], 1)
+    return b"".join([*pieces, *between, *(row for _, row in made), data[at:]])
+
+
+def extent(stored: Stored) -> Area | None:
+    """The smallest range with all rows and columns that are stored; None for no cell."""
+    columns = stored.stored_columns()
+    return Area(stored.numbers[0], columns[0], stored.numbers[-1], columns[-1]) if columns else None
+
+
+def _closed_up(stored: Searched, shift: SheetShift, index: int) -> bytes:
+    """A part where rows go and nothing else changes: those below get their new numbers."""
+    data, rows = stored.data, shift.rows
     at = stored.row_span(index).start
     pieces = [data[:at]]
     for place in range(index, len(stored.numbers)):
-        span, number = stored.row_span(place), gone.row(stored.numbers[place])
-        pieces.append(data[at : span.start])  # what stands between rows stays
+        span, number = stored.row_span(place), rows.place(stored.numbers[place])
+        pieces.append(data[at : span.start])
         at = span.end
-        if number and isinstance(stored, Searched):
+        if number:
             fresh = b"%d" % number
             pieces.append(_NUMBER.sub(lambda found: found[1] + fresh, data[span.start : span.end]))  # noqa: B023
-        elif number:
-            assert isinstance(stored, Parsed)
-            pieces.append(_renumbered(stored, place, number))
-    pieces.append(data[at:])
-    return b"".join(pieces)
+    return b"".join([*pieces, data[at:]])
 
 
-def _renumbered(stored: Parsed, place: int, number: int) -> bytes:
-    """A row read with the span tree, with another number in it and in its cells."""
-    row = stored.row(place)
-    splices = set_attributes(stored.data, row, [("r", str(number))])
-    for cell in row.all("c"):
-        address = cell.attributes.get("r")
-        if address:
-            splices += set_attributes(stored.data, cell, [("r", address.rstrip("0123456789") + str(number))])
-    moved = [Splice(each.start - row.start, each.end - row.start, each.new) for each in splices]
-    return spliced(stored.data[row.start : row.end], moved)
+def _row_made(stored: Stored, place: int, number: int, shift: SheetShift) -> bytes:
+    """A stored row with another number, and its cells where they come to stand."""
+    data, span, cells = stored.data, stored.row_span(place), stored.cells(place)
+    if number == stored.numbers[place] and not shift.columns:
+        return data[span.start : span.end]
+    tag = _numbered(data[span.start : span.open_end], str(number).encode())
+    made, at = [], span.open_end
+    for cell in cells:
+        column = shift.columns.place(cell.column)
+        if column:
+            end = tag_end(data, cell.start)
+            tag_made = _numbered(data[cell.start : end], address_of(number, column).encode())
+            made.append((column, data[at : cell.start] + tag_made + data[end : cell.end]))
+        at = cell.end
+    made.sort()
+    if made:
+        shift.ensure_inside(1, made[-1][0])
+    if shift.columns:
+        tag = _USED.sub(b"", tag)
+    return b"".join([tag, *(cell for _, cell in made), data[at : span.end]])
+
+
+def _numbered(tag: bytes, fresh: bytes) -> bytes:
+    """The start tag of a row or a cell with another number or address; one without has its place by its order, which
+    may be another one now.
+    """
+    if _ADDRESS.search(tag):
+        return _ADDRESS.sub(lambda found: b'%b"%b"' % (found[1], fresh), tag, count=1)
+    name = re.match(rb"<[^\s/>]+", tag)
+    assert name is not None
+    return b'%b r="%b"%b' % (name[0], fresh, tag[name.end() :])

@@ -1,16 +1,16 @@
-"""Where cells come to stand when rows go or a sheet gets another name, and how formulas read then."""
+"""How formulas read when rows and columns go, come or change places, or a sheet gets another name."""
 
 from __future__ import annotations
 
 import re
-from bisect import bisect_left, bisect_right
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from functools import lru_cache
 
+from scrub.formats.shift import STILL, SheetShift, Shift
 from scrub.formats.spans import escaped
 from scrub.formats.workbook.formulas import pieces_of
 from scrub.formats.workbook.names import Names
-from scrub.model.area import MOST_ROWS, Area
+from scrub.model.area import MOST_COLUMNS, MOST_ROWS, column_of, letters_of
 from scrub.model.late import late
 from scrub.model.problem import Failure
 from scrub.model.values import fold
@@ -19,54 +19,24 @@ from scrub.model.values import fold
 LOST = "#REF!"
 
 
-class Gone:
-    """Rows that go from a sheet."""
-
-    def __init__(self, rows: Iterable[int]) -> None:
-        self.rows: Sequence[int] = sorted(set(rows))
-
-    def before(self, row: int) -> int:
-        """How many of them stand above a row."""
-        return bisect_left(self.rows, row)
-
-    def row(self, row: int) -> int:
-        """Where a row comes to stand; 0 for one that goes."""
-        at = bisect_left(self.rows, row)
-        return 0 if at < len(self.rows) and self.rows[at] == row else row - at
-
-    def span(self, top: int, bottom: int) -> tuple[int, int] | None:
-        """Where the rows from one to another come to stand; None when all of them go. Whole columns stay whole."""
-        if top == 1 and bottom == MOST_ROWS:
-            return top, bottom
-        first = bisect_left(self.rows, top)
-        left = bottom - top + 1 - (bisect_right(self.rows, bottom) - first)
-        return (top - first, top - first + left - 1) if left > 0 else None
-
-    def area(self, area: Area) -> Area | None:
-        """Where a range comes to stand; None when all of it goes."""
-        found = self.span(area.top, area.bottom)
-        return None if found is None else area._replace(top=found[0], bottom=found[1])
-
-
-_NONE = Gone(())
-
-
 class Moves:
     """What changes of the shape of a workbook: by the names that its sheets have in the file, without case."""
 
-    def __init__(self, sheets: Sequence[str], gone: Mapping[str, Iterable[int]], renamed: Mapping[str, str]) -> None:
-        """`sheets` are the names in the order of the tabs, `gone` rows that go from a sheet, `renamed` new names."""
+    def __init__(self, sheets: Sequence[str], shifts: Mapping[str, SheetShift], renamed: Mapping[str, str]) -> None:
+        """`sheets` are the names in the order of the tabs, `shifts` what becomes of the lines of a sheet, `renamed` new
+        names.
+        """
         self._order = [fold(name) for name in sheets]
-        self._gone = {fold(name): Gone(rows) for name, rows in gone.items() if rows}
+        self._shifts = {fold(name): shift for name, shift in shifts.items() if shift}
         self._renamed = {fold(name): fresh for name, fresh in renamed.items()}
         self.formula = lru_cache(maxsize=65536)(self._formula)
 
     def __bool__(self) -> bool:
-        return bool(self._gone or self._renamed)
+        return bool(self._shifts or self._renamed)
 
-    def gone_from(self, sheet: str) -> Gone | None:
-        """The rows that go from a sheet; None for none."""
-        return self._gone.get(fold(sheet))
+    def shift(self, sheet: str) -> SheetShift | None:
+        """What becomes of the lines of a sheet; None where they stay."""
+        return self._shifts.get(fold(sheet))
 
     def new_name(self, sheet: str) -> str | None:
         """The new name of a sheet; None where it keeps its own."""
@@ -74,15 +44,15 @@ class Moves:
 
     def concerned(self) -> set[str]:
         """The sheets to which a reference may have to change, without case."""
-        return {*self._gone, *self._renamed}
+        return {*self._shifts, *self._renamed}
 
-    def _formula(self, formula: str, sheet: str, base: int = 0) -> str:
+    def _formula(self, formula: str, sheet: str, base: tuple[int, int] | None = None) -> str:
         """A formula of a sheet as it is to read, without its equals sign.
 
-        `base` is the row that it was written for, where it holds for many cells: a reference that moves along with
-        the cell keeps its distance. Raises `Failure` for what cannot be read surely.
+        `base` is the cell that it was written for, where it holds for many: a reference that moves along with the cell
+        keeps its distance. Raises `Failure` for what cannot be read surely.
         """
-        if "!" not in formula and fold(sheet) not in self._gone:
+        if "!" not in formula and fold(sheet) not in self._shifts:
             return formula  # it stays on its own sheet, where nothing moves
         made: list[str] = []
         done = 0
@@ -113,23 +83,23 @@ class Moves:
         together = ":".join(fresh)
         return (Names.quoted(together) if Names.quoted(together) != together or ":" not in together else together) + "!"
 
-    def _range(self, text: str, sheets: str, base: int) -> str:
+    def _range(self, text: str, sheets: str, base: tuple[int, int] | None) -> str:
         if "[" in sheets:
             return text
         first, _, last = sheets.partition(":")
-        gone = self._gone.get(fold(first))
+        shift = self._shifts.get(fold(first))
         if last:
-            gone = self._gone_from_all(text, fold(first), fold(last))
-        return text if gone is None else moved_range(text, gone, base)
+            shift = self._shift_of_all(text, fold(first), fold(last))
+        return text if shift is None else moved_range(text, shift, base)
 
-    def _gone_from_all(self, text: str, first: str, last: str) -> Gone | None:
-        """The rows that go from each of several sheets; a reference to all of them needs the same of each."""
+    def _shift_of_all(self, text: str, first: str, last: str) -> SheetShift | None:
+        """What becomes of the lines of several sheets; a reference to all of them needs the same of each."""
         if first not in self._order or last not in self._order:
             return None
         start, end = sorted((self._order.index(first), self._order.index(last)))
-        found = [self._gone.get(name) or _NONE for name in self._order[start : end + 1]]
-        if len({moved_range(text, each, 0) for each in found}) > 1:
-            raise Failure("it refers to the same cells of several sheets, and rows go from only some of these")
+        found = [self._shifts.get(name) or STILL for name in self._order[start : end + 1]]
+        if len({moved_range(text, each) for each in found}) > 1:
+            raise Failure("it refers to the same cells of several sheets, and rows go or come in only some of these")
         return found[0]
 
 
@@ -143,28 +113,46 @@ def _prefix(formula: str, start: int) -> str:
     return formula[start : end + 2]
 
 
-_RANGE = late(r"(\$?[A-Za-z]{0,3})(\$?)(\d+)(?::(\$?[A-Za-z]{0,3})(\$?)(\d+))?")
+_RANGE = late(r"(\$?)([A-Za-z]{0,3})(\$?)(\d*)(?::(\$?)([A-Za-z]{0,3})(\$?)(\d*))?")
 
 
-def moved_range(text: str, gone: Gone, base: int = 0) -> str:
-    """A reference such as `$B$2:C4` or `3:5` where rows go; columns stay."""
+def moved_range(text: str, shift: SheetShift, base: tuple[int, int] | None = None) -> str:
+    """A reference such as `$B$2:C4`, `B:D` or `3:5` where lines go, come or change places."""
     found = _RANGE.fullmatch(text)
-    if found is None:  # whole columns
+    if found is None:
         return text
-    one = int(found[3])
-    other = int(found[6]) if found[6] else one
-    if one > MOST_ROWS or other > MOST_ROWS:
+    columns, rows = (found[2], found[6]), (found[4], found[8])
+    one, other = (int(each) if each else 0 for each in rows)
+    left, right = (column_of(each) if each else 0 for each in columns)
+    if max(one, other) > MOST_ROWS or max(left, right) > MOST_COLUMNS:
         return text  # a name such as ABC9999999, no reference
-    if base and not found[2] and one == other and not gone.row(one) and gone.row(base):
-        row = gone.row(base) + one - base  # it moves along with its cell
-        span = (row, row) if row >= 1 else None
-    else:
-        span = gone.span(min(one, other), max(one, other))
-    if span is None:
+    alone = found[0].find(":") < 0
+    down = _ends(one, other or one, shift.rows, not found[3] and alone, base[0] if base else 0)
+    across = _ends(left, right or left, shift.columns, not found[1] and alone, base[1] if base else 0)
+    if down is None or across is None:
         return LOST
-    first, last = span if one <= other else span[::-1]
-    start = f"{found[1]}{found[2]}{first}"
-    return f"{start}:{found[4]}{found[5]}{last}" if found[6] else start
+    shift.ensure_inside(max(down), max(across))
+    first = f"{found[1]}{_letters(columns[0], across[0])}{found[3]}{down[0] or ''}"
+    return first if alone else f"{first}:{found[5]}{_letters(columns[1], across[1])}{found[7]}{down[1] or ''}"
+
+
+def _letters(written: str, column: int) -> str:
+    """Letters as they were written, where they stay."""
+    return written if not column or column_of(written) == column else letters_of(column)
+
+
+def _ends(one: int, other: int, shift: Shift, follows: bool, base: int) -> tuple[int, int] | None:
+    """Where the two ends of a reference come to stand; 0 stands for no end. None when all between them goes.
+
+    `follows` tells that it moves along with its cell, whose line is `base`.
+    """
+    if not one or not shift:
+        return one, other
+    if base and follows and one == other and not shift.place(one) and shift.place(base):
+        line = shift.place(base) + one - base
+        return (line, line) if line >= 1 else None
+    found = shift.span(min(one, other), max(one, other))
+    return found if found is None or one <= other else (found[1], found[0])
 
 
 def names_sheet(text: str) -> re.Pattern[bytes]:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from array import array
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from typing import NamedTuple, Protocol
 
 from scrub.formats.opc.parts import Parts
@@ -109,27 +109,39 @@ class SheetPart:
         return found
 
     def found(self, data: bytes, fits: Callable[[Searched], bool] = lambda found: True) -> Stored:
-        """The cells of the part as it is to be. Where `fits` says no, the span tree reads them."""
+        """The cells of the part as it is to be, those without a place too. Where `fits` says no, the span tree reads
+        them.
+        """
         _, cut, left_out = without_cells(data)
-        return self._found(data, cut, left_out, fits)
+        return self._found(data, cut, left_out, fits, beyond=True)
 
     def _found(
-        self, data: bytes, cut: int, left_out: int, fits: Callable[[Searched], bool] = lambda found: True
+        self,
+        data: bytes,
+        cut: int,
+        left_out: int,
+        fits: Callable[[Searched], bool] = lambda found: True,
+        beyond: bool = False,
     ) -> Stored:
         if left_out and not self.parse_slowly:
             reader = Searched(data, cut, cut + left_out)
             if reader.prefix_is_plain() and reader.exact() and fits(reader):
                 return reader
         try:
-            return Parsed(data, parse(data), self.problem)
+            return Parsed(data, parse(data), self.problem, beyond)
         except (NotReadable, ValueError) as problem:
             raise self.problem(problem) from None
 
     def moved(self, splice: Splice) -> Splice:
         """A splice of the part without its cells, as one of the whole part."""
-        places = (splice.start, splice.end)
-        start, end = (place + self._left_out if place > self._cut else place for place in places)
-        return Splice(start, end, splice.new)
+        return next(of_whole([splice], self._cut, self._left_out))
+
+
+def of_whole(splices: Iterable[Splice], cut: int, left_out: int) -> Iterator[Splice]:
+    """Splices of a part without its cells, as splices of the whole part."""
+    for each in splices:
+        start, end = (place + left_out if place > cut else place for place in (each.start, each.end))
+        yield Splice(start, end, each.new)
 
 
 _CELLS = late(rb"<((?:[A-Za-z_][\w.-]*:)?)sheetData(?=[\s>])[^>]*>")

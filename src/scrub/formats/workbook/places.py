@@ -6,12 +6,14 @@ What is not on it and looks as if it named cells is refused: a reference that is
 from __future__ import annotations
 
 from collections.abc import Iterator
+from typing import Any
 
-from scrub.formats.spans import Span, Splice, number_in, set_attributes, whole
+from scrub.formats.shift import SheetShift, Shift
+from scrub.formats.spans import Span, Splice, escaped, number_in, set_attributes, whole
 from scrub.formats.workbook.formulas import translated
-from scrub.formats.workbook.moves import Gone, Moves
+from scrub.formats.workbook.moves import Moves
 from scrub.formats.xmltext import escaped_text, text_of
-from scrub.model.area import MOST_ROWS, Area, area_of
+from scrub.model.area import MOST_COLUMNS, MOST_ROWS, Area, address_of, area_of, letters_of
 from scrub.model.problem import Failure
 from scrub.model.values import fold
 
@@ -19,7 +21,7 @@ from scrub.model.values import fold
 #: is parted by blanks.
 _AREAS = {
     "dimension": ("ref",), "sheetView": ("topLeftCell",), "customSheetView": ("topLeftCell",),
-    "pane": ("topLeftCell",), "selection": ("activeCell", "sqref"), "pivotSelection": (), "protectedRange": ("sqref",),
+    "pane": ("topLeftCell",), "selection": ("activeCell", "sqref"), "protectedRange": ("sqref",),
     "scenarios": ("sqref",), "inputCells": ("r",), "autoFilter": ("ref",), "sortState": ("ref",),
     "sortCondition": ("ref",), "mergeCell": ("ref",), "conditionalFormatting": ("sqref",),
     "dataValidation": ("sqref",), "hyperlink": ("ref",), "ignoredError": ("sqref",), "cellWatch": ("r",),
@@ -33,6 +35,8 @@ _GO_ALONG = frozenset(
 )
 #: Those of later versions, whose cells stand in an element of its own (MS-XLSX, 2.6.5, 2.6.22, 2.6.29).
 _EXTENDED = frozenset(("conditionalFormatting", "dataValidation", "sparkline"))
+#: Elements in which drawings and boxes of comments name the line of a corner.
+_LINES_OF_DRAWINGS = ("row", "Row", "col", "Column")
 _VIEWS = frozenset("dimension sheetView customSheetView pane selection".split())
 #: Elements whose text is a formula, and attributes that are one.
 _FORMULAS = frozenset(
@@ -41,7 +45,7 @@ _FORMULAS = frozenset(
 )
 _FORMULA_ATTRIBUTES = {
     "hyperlink": ("location",), "formControlPr": ("fmlaLink", "fmlaRange", "fmlaTxbx", "fmlaGroup"),
-    "cNvPr": (), "hlinkClick": ("location",), "tablePart": (),
+    "hlinkClick": ("location",),
 }  # fmt: skip
 #: Sources of data that name a sheet and a range of it (18.10.1.95, 18.3.1.28).
 _SOURCES = frozenset(("worksheetSource", "dataRef", "rangeSet"))
@@ -59,21 +63,21 @@ class _Walk:
         self.data = data
         self.moves = moves
         self.sheet = sheet
-        self.gone: Gone | None = moves.gone_from(sheet) if sheet else None
+        self.shift: SheetShift | None = moves.shift(sheet) if sheet else None
         self.splices: list[Splice] = []
 
     def through(self, root: Span) -> None:
-        waiting: list[tuple[Span, int]] = [(root, 0)]
+        waiting: list[tuple[Span, Area | None]] = [(root, None)]
         while waiting:
             span, base = waiting.pop()
             if span.name in ("sheetData", "HeadingPairs"):
                 continue
-            fresh_base = self._attributes(span, base)
-            if fresh_base < 0:
-                self.splices.append(Splice(span.start, span.end, b""))
+            if span.name == "cols" and self.shift is not None:
+                self._columns(span, self.shift.columns)
                 continue
+            base = self._attributes(span, base)
             if not span.children:
-                self._text(span, fresh_base)
+                self._text(span, base)
             kept = [child for child in reversed(span.children) if not self._goes(child)]
             if span.name.endswith("s") and 0 < len(kept) < len(span.children):
                 self._count(span, len(kept))
@@ -83,17 +87,17 @@ class _Walk:
             for child in span.children:
                 if child not in kept:
                     self.splices.append(Splice(child.start, child.end, b""))
-            waiting += [(child, fresh_base) for child in kept]
+            waiting += [(child, base) for child in kept]
 
     def _goes(self, span: Span) -> bool:
         """Whether all the cells go on which something hangs."""
-        if self.gone is None:
+        if self.shift is None:
             return False
         if span.name == "shape":  # the box of a comment (ISO/IEC 29500-4, 19.4.2)
-            row = next((each for each in span.inside() if each.name == "Row"), None)
-            return row is not None and not self.gone.row(int(self._said(row)) + 1)
+            at = {each.name: int(self._said(each)) + 1 for each in span.inside() if each.name in ("Row", "Column")}
+            return len(at) == 2 and self.shift.cell(at["Row"], at["Column"]) is None
         if span.name == "mergeCell":
-            area = self.gone.area(area_of(span.attributes.get("ref", "A1")))
+            area = self.shift.area(area_of(span.attributes.get("ref", "A1")))
             return area is None or area.single
         written = _cells_of(self.data, span)
         return written is not None and not self._area(written)
@@ -104,28 +108,26 @@ class _Walk:
 
     # -- attributes
 
-    def _attributes(self, span: Span, base: int) -> int:
-        """Notes the attributes of an element that change; gives the row that formulas in it are written for, and -1
-        where the element goes.
-        """
+    def _attributes(self, span: Span, base: Area | None) -> Area | None:
+        """Notes the attributes of an element that change; gives the cells that formulas in it are written for."""
         values: list[tuple[str, str | None]] = []
         if span.name in _SOURCES:
             values += self._source(span)
-        elif self.gone is not None:
-            values += self._moved(span)
+        elif self.shift is not None:
+            values += self._moved(span, self.shift)
         for word in _FORMULA_ATTRIBUTES.get(span.name, ()):
             written = span.attributes.get(word)
             if written:
-                fresh = self._formula(written.removeprefix("#"), 0, span)
+                fresh = self._formula(written.removeprefix("#"), None, span)
                 values.append((word, ("#" if written.startswith("#") else "") + fresh))
         changed = [(word, value) for word, value in values if value != span.attributes.get(word)]
         if changed:
             self.splices += set_attributes(self.data, span, changed)
-        if span.name in ("conditionalFormatting", "dataValidation") and self.gone is not None:
-            return self._base(_cells_of(self.data, span) or "")
+        if span.name in ("conditionalFormatting", "dataValidation") and self.shift is not None:
+            return _together(_cells_of(self.data, span) or "A1")
         return base
 
-    def _moved(self, span: Span) -> list[tuple[str, str | None]]:
+    def _moved(self, span: Span, shift: SheetShift) -> list[tuple[str, str | None]]:
         """The ranges of the own sheet in an element's attributes."""
         words = _AREAS.get(span.name)
         if words is None:
@@ -133,9 +135,9 @@ class _Walk:
             if odd and self._is_moved(span.attributes[odd]):
                 raise Failure(
                     f'"{span.name}" in {self.sheet} names the cells {span.attributes[odd]}, and Scrub does not '
-                    "know what that is. Delete the rows in the workbook's own program"
+                    "know what that is. Make the change in the workbook's own program"
                 )
-            return self._row_numbers(span)
+            return self._breaks(span, shift)
         found: list[tuple[str, str | None]] = []
         for word in words:
             written = span.attributes.get(word)
@@ -143,48 +145,100 @@ class _Walk:
                 continue
             fresh = self._area(written)
             if span.name in ("autoFilter", "table"):
-                self._ensure_whole(span, written)
-            if span.name == "location" and len(self._rows(written)) != len(self._rows(fresh)):
-                raise Failure(f"rows of a pivot table on {self.sheet} ({written}) cannot be deleted")
+                self._ensure_whole(span, shift, area_of(written), written)
+            if span.name == "autoFilter":
+                self._filtered(span, shift.columns, area_of(written))
+            if span.name == "location":
+                area = area_of(written)
+                if shift.rows.crosses(area.top, area.bottom) or shift.columns.crosses(area.left, area.right):
+                    raise Failure(f"rows and columns of a pivot table on {self.sheet} ({written}) stay as they are")
             if not fresh and span.name in _VIEWS:
                 fresh = self._nearest(written)
             if not fresh:
-                raise Failure(f"all rows of {self.sheet} {written} would go, on which something hangs ({span.name})")
+                raise Failure(f"all of {self.sheet} {written} would go, on which something hangs ({span.name})")
             found.append((word, fresh))
         if span.name == "pane" and span.attributes.get("state", "").startswith("frozen"):
-            found += self._frozen(span)
-        return found
+            found += self._frozen(span, shift)
+        return list(dict(found).items())
 
-    def _frozen(self, span: Span) -> list[tuple[str, str | None]]:
-        """The rows that stay in sight above a pane, fewer by those that go (18.3.1.66)."""
-        assert self.gone is not None
-        rows = whole(span.attributes.get("ySplit", ""), MOST_ROWS)
-        return [("ySplit", str(max(1, rows - self.gone.before(rows + 1))))] if rows else []
+    def _frozen(self, span: Span, shift: SheetShift) -> list[tuple[str, str | None]]:
+        """The lines that stay in sight beside a pane, as many as there are now (18.3.1.66). A view that was not moved
+        goes on behind them.
+        """
+        was = [whole(span.attributes.get(word, ""), MOST_ROWS) or 0 for word in ("ySplit", "xSplit")]
+        now = []
+        for lines, count in zip(shift, was, strict=True):
+            found = lines.span(1, count) if count else (0, 0)
+            now.append(found[1] if found is not None else 1)
+        values = [(word, str(count)) for word, count in zip(("ySplit", "xSplit"), now, strict=True) if count]
+        if span.attributes.get("topLeftCell") == address_of(was[0] + 1, was[1] + 1):
+            values.append(("topLeftCell", address_of(now[0] + 1, now[1] + 1)))
+        return [*values]
 
-    def _ensure_whole(self, span: Span, written: str) -> None:
-        """Raises `Failure` where a filter or a table would lose its headings, its totals or all its records."""
-        assert self.gone is not None
-        area, called = area_of(written), "the filter" if span.name == "autoFilter" else "a table"
-        if not self.gone.row(area.top) and span.attributes.get("headerRowCount", "1") != "0":
+    def _ensure_whole(self, span: Span, shift: SheetShift, area: Area, written: str) -> None:
+        """Raises `Failure` where a filter or a table would lose its headings, its totals, its records or a column."""
+        called = "the filter" if span.name == "autoFilter" else "a table"
+        found = shift.rows.span(area.top, area.bottom) or (0, 0)
+        if shift.rows.place(area.top) != found[0] and span.attributes.get("headerRowCount", "1") != "0":
             raise Failure(f"the headings of {called} on {self.sheet} ({written}) would go")
         if span.name == "table":
             totals = number_in(span.attributes, "totalsRowCount")
-            if totals and not self.gone.row(area.bottom):
+            if totals and shift.rows.place(area.bottom) != found[1]:
                 raise Failure(f"the totals of a table on {self.sheet} ({written}) would go")
-            if self.gone.span(area.top + 1, area.bottom - totals) is None:
+            if shift.rows.span(area.top + 1, area.bottom - totals) is None:
                 raise Failure(f"a table keeps a row: all of {self.sheet} {written} would go. Empty the last one: clear")
+            if shift.columns.crosses(area.left, area.right):
+                raise Failure(
+                    f"the columns of a table on {self.sheet} ({written}) are known by their names to formulas, so that "
+                    "none can come, go or move among them here; add-column makes the table wider"
+                )
 
-    def _row_numbers(self, span: Span) -> list[tuple[str, str | None]]:
-        """Breaks between pages, by the row above (18.3.1.3)."""
-        assert self.gone is not None
-        if span.name == "brk" and span.attributes.get("max") == "16383":
-            row = int(span.attributes.get("id", "0"))
-            return [("id", str(max(1, row - self.gone.before(row + 1))))]
-        return []
+    def _filtered(self, span: Span, shift: Shift, area: Area) -> None:
+        """The columns by which a filter hides rows, counted from its first one (18.3.2.7)."""
+        start = shift.span(area.left, area.right)
+        for child in span.all("filterColumn"):
+            column = area.left + number_in(child.attributes, "colId")
+            place = shift.place(column)
+            if not place or start is None:
+                raise Failure(
+                    f"the filter on {self.sheet} hides rows by column {letters_of(column)}, which would go. Take the "
+                    "filter away first: sheet.filter = nothing"
+                )
+            if place - start[0] != column - area.left:
+                self.splices += set_attributes(self.data, child, [("colId", str(place - start[0]))])
 
-    def _rows(self, written: str) -> range:
-        area = area_of(written.replace("$", "").split(" ")[0]) if written else None
-        return range(area.top, area.bottom + 1) if area is not None else range(0)
+    def _breaks(self, span: Span, shift: SheetShift) -> list[tuple[str, str | None]]:
+        """Breaks between pages, by the line before (18.3.1.3)."""
+        lines = {"16383": shift.rows, "1048575": shift.columns}.get(span.attributes.get("max", ""))
+        if span.name != "brk" or lines is None:
+            return []
+        return [("id", str(max(1, lines.nearest(int(span.attributes.get("id", "0")) + 1) - 1)))]
+
+    def _columns(self, span: Span, shift: Shift) -> None:
+        """The widths and looks of columns (18.3.1.13), where these come to stand."""
+        if not shift:
+            return
+        found: dict[int, dict[str, str]] = {}
+        for each in span.all("col"):
+            says = {name: value for name, value in each.attributes.items() if name not in ("min", "max")}
+            for column in range(number_in(each.attributes, "min"), number_in(each.attributes, "max") + 1):
+                place = shift.place(column)
+                if 0 < place <= MOST_COLUMNS:
+                    found[place] = says
+        entries: list[list[Any]] = []
+        for column in sorted(found):
+            if entries and entries[-1][1] == column - 1 and entries[-1][2] == found[column]:
+                entries[-1][1] = column
+            else:
+                entries.append([column, column, found[column]])
+        inner = "".join(
+            f'<{span.prefix}col min="{first}" max="{last}"'
+            + "".join(f' {name}="{escaped(value)}"' for name, value in says.items())
+            + "/>"
+            for first, last, says in entries
+        )
+        fresh = f"<{span.prefix}cols>{inner}</{span.prefix}cols>".encode() if inner else b""
+        self.splices.append(Splice(span.start, span.end, fresh))
 
     def _source(self, span: Span) -> list[tuple[str, str | None]]:
         """A range of data of a pivot table or a consolidation."""
@@ -195,20 +249,23 @@ class _Walk:
         fresh = self.moves.new_name(sheet)
         if fresh is not None:
             found.append(("sheet", fresh))
-        gone = self.moves.gone_from(sheet)
-        if gone is not None and ref:
-            area = gone.area(area_of(ref.replace("$", "")))
-            if area is None or not gone.row(area_of(ref.replace("$", "")).top):
+        shift = self.moves.shift(sheet)
+        if shift is not None and ref:
+            area = area_of(ref.replace("$", ""))
+            moved = shift.area(area)
+            if moved is None or shift.rows.place(area.top) != moved.top:
                 raise Failure(f"the data of a pivot table ({sheet} {ref}) or its headings would go")
-            found.append(("ref", area.corners))
+            if shift.columns.crosses(area.left, area.right):
+                raise Failure(f"the columns of the data of a pivot table ({sheet} {ref}) stay as they are")
+            found.append(("ref", moved.corners))
         return found
 
     def _area(self, written: str) -> str:
         """Ranges where they come to stand; an empty text when all go."""
-        assert self.gone is not None
+        assert self.shift is not None
         found = []
         for each in written.split():
-            moved = self.gone.area(area_of(each.replace("$", "")))
+            moved = self.shift.area(area_of(each.replace("$", "")))
             if moved is None:
                 continue
             found.append(_written(each, moved))
@@ -221,23 +278,17 @@ class _Walk:
             return False  # no cells
 
     def _nearest(self, written: str) -> str:
-        assert self.gone is not None
+        assert self.shift is not None
         area = area_of(written.split()[0].replace("$", ""))
-        row = max(1, area.top - self.gone.before(area.top))
-        return area._replace(top=row, bottom=row, right=area.left).corners
-
-    def _base(self, written: str) -> int:
-        """The row that a rule's formulas are written for: of its first cell (18.3.1.10)."""
-        tops = [area_of(each.replace("$", "")).top for each in written.split()]
-        return min(tops, default=0)
+        return address_of(self.shift.rows.nearest(area.top), self.shift.columns.nearest(area.left))
 
     # -- texts
 
     def _said(self, span: Span) -> str:
         return text_of(self.data[span.start : span.end]).strip()
 
-    def _text(self, span: Span, base: int) -> None:
-        """Notes the text of an element that changes: a formula, a list of ranges, a row of a drawing."""
+    def _text(self, span: Span, base: Area | None) -> None:
+        """Notes the text of an element that changes: a formula, a list of ranges, a line of a drawing."""
         if span.open_end == span.close_start:
             return
         if span.name in _FORMULAS:
@@ -245,40 +296,38 @@ class _Walk:
             fresh = self._formula(written, base, span)
         elif span.name == "lpstr":  # the names of sheets in the properties of the file
             written = text_of(self.data[span.start : span.end])
-            fresh = self.moves.new_name(written) or (self._formula(written, 0, span) if "!" in written else written)
-        elif self.gone is None:
+            fresh = self.moves.new_name(written) or (self._formula(written, None, span) if "!" in written else written)
+        elif self.shift is None:
             return
         elif span.name == "sqref":
             written = self._said(span)
             fresh = self._area(written)
             if not fresh:
-                raise Failure(f"all rows of {self.sheet} {written} would go, on which something hangs")
-        elif span.name in ("row", "Row") and self._said(span).isdecimal():
+                raise Failure(f"all of {self.sheet} {written} would go, on which something hangs")
+        elif span.name in _LINES_OF_DRAWINGS and self._said(span).isdecimal():
             written = self._said(span)
-            row = int(written) + 1
-            fresh = str(row - self.gone.before(row) - 1)
+            fresh = _drawn(written, self.shift.rows if span.name in ("row", "Row") else self.shift.columns)
         elif span.name == "Anchor":
             written = self._said(span)
             numbers = [each.strip() for each in written.split(",")]
-            for place in (2, 6):
-                if len(numbers) == 8 and numbers[place].isdecimal():
-                    row = int(numbers[place]) + 1
-                    numbers[place] = str(row - self.gone.before(row) - 1)
+            for place, lines in enumerate((self.shift.columns, None, self.shift.rows, None) * 2):
+                if len(numbers) == 8 and lines is not None and numbers[place].isdecimal():
+                    numbers[place] = _drawn(numbers[place], lines)
             fresh = ", ".join(numbers)
         else:
             return
         if fresh != written:
             self.splices.append(Splice(span.open_end, span.close_start, escaped_text(fresh).encode()))
 
-    def _formula(self, written: str, base: int, span: Span) -> str:
-        equals, plain = ("=" if written.startswith("=") else ""), written.removeprefix("=")
-        if base and self.gone is not None:
-            row = base
-            while not self.gone.row(row):  # its first row goes: then it is written for the next one
-                row += 1
-            plain, base = translated(plain, row - base, 0), row
+    def _formula(self, written: str, base: Area | None, span: Span) -> str:
+        equals, plain, cell = ("=" if written.startswith("=") else ""), written.removeprefix("="), None
+        if base is not None and self.shift is not None:
+            # It is written for the first of its cells, which can be another one from now on (18.3.1.10).
+            row = self.shift.rows.leader(base.top, base.bottom)
+            column = self.shift.columns.leader(base.left, base.right)
+            plain, cell = translated(plain, row - base.top, column - base.left), (row, column)
         try:
-            return equals + self.moves.formula(plain, self.sheet, base if self.gone is not None else 0)
+            return equals + self.moves.formula(plain, self.sheet, cell)
         except Failure as failure:
             if not self._concerns(written):
                 return written
@@ -286,7 +335,21 @@ class _Walk:
 
     def _concerns(self, written: str) -> bool:
         low = fold(written)
-        return self.gone is not None or any(name in low for name in self.moves.concerned())
+        return self.shift is not None or any(name in low for name in self.moves.concerned())
+
+
+def _together(written: str) -> Area:
+    """The smallest range with all of some ranges."""
+    areas = [area_of(each.replace("$", "")) for each in written.split()]
+    return Area(
+        min(each.top for each in areas), min(each.left for each in areas),
+        max(each.bottom for each in areas), max(each.right for each in areas),
+    )  # fmt: skip
+
+
+def _drawn(written: str, lines: Shift) -> str:
+    """The line at which a corner of a drawing stands, which drawings count from 0."""
+    return str(lines.nearest(int(written) + 1) - 1)
 
 
 def _cells_of(data: bytes, span: Span) -> str | None:

@@ -164,7 +164,7 @@ class SheetReading(SheetResults):
     def raw_value(self, row: int, column: int) -> Value:
         """The value of a cell, or a `Trouble`."""
         loaded = self.load()
-        if row in self.gone:
+        if row in self.gone or column in self.columns.gone:
             return None
         known = loaded.columns.get(column)
         if known is not None:
@@ -193,8 +193,8 @@ class SheetReading(SheetResults):
 
     def stored_rows(self) -> Sequence[int]:
         """The rows that are stored or were written."""
-        rows = sorted({*self.load().stored.numbers, *(key >> 14 for key in (*self.values, *self.styles))})
-        return self._kept_rows(rows) if self.gone else rows
+        rows = sorted({*self.load().stored.numbers, *(key >> 15 for key in (*self.values, *self.styles))})
+        return self._kept_rows(rows) if self.shaped else rows
 
     def stored_places(self) -> Sequence[tuple[int, int]]:
         """Row and column of every cell that is stored or was written."""
@@ -205,12 +205,12 @@ class SheetReading(SheetResults):
             places = [(cell.row, cell.column) for cell in stored.all_cells()]
         changed = {self.place(key) for key in (*self.values, *self.styles)}
         found = sorted(changed.union(places)) if changed else places
-        return [place for place in found if place[0] not in self.gone] if self.gone else found
+        return self._kept_places(found) if self.shaped else found
 
     def filled_rows(self, area: Area, known: Iterable[ColumnValues] = ()) -> list[int]:
         """The rows that hold a value in a range."""
         found = self._filled_rows(area, known)
-        return self._kept_rows(found) if self.gone else found
+        return self._kept_rows(found) if self.shaped else found
 
     def _filled_rows(self, area: Area, known: Iterable[ColumnValues]) -> list[int]:
         used = self.used()
@@ -222,7 +222,7 @@ class SheetReading(SheetResults):
         rows = stored.numbers[first:last]
         if any(each.keys() >= set(rows) for each in known) and not self.values:
             return rows
-        changed = {key >> 14 for key in self.values}
+        changed = {key >> 15 for key in self.values}
         whole = area.left == used.left and area.right == used.right
         if whole and not changed:
             return stored.holding(first, last)
@@ -266,7 +266,7 @@ class SheetReading(SheetResults):
     def has_formula(self, row: int, column: int) -> bool:
         """Whether a cell is calculated."""
         key = self.key(row, column)
-        if row in self.gone:
+        if row in self.gone or column in self.columns.gone:
             return False
         if key in self.formulas:
             return self.formulas[key] is not None
@@ -310,7 +310,7 @@ class SheetReading(SheetResults):
     def texts_of(self, column: int) -> Mapping[int, str]:
         """The texts of a column by row; those of formulas can be among them."""
         loaded = self.load()
-        if column not in self.live and not self.values and not self.gone and isinstance(loaded.stored, Searched):
+        if column not in self.live and not self.values and not self.shaped and isinstance(loaded.stored, Searched):
             plain = loaded.stored.plain_column(column)
             if all(map(_ENDING, plain)):  # so that there is no formula among them
                 self.formula_rows.setdefault(column, set())

@@ -46,7 +46,7 @@ class SheetResults(OpenSheet):
     def doubt(self, values: ColumnValues, column: int) -> None:
         """Puts a doubt in the place of each result of a formula."""
         rows = set(self.formula_rows.get(column, ()))
-        rows |= {key >> 14 for key, formula in self.formulas.items() if formula and (key & 0x3FFF) + 1 == column}
+        rows |= {key >> 15 for key, formula in self.formulas.items() if formula and (key & 0x7FFF) + 1 == column}
         for row in rows:
             if self.formulas.get(self.key(row, column), "") is not None:
                 value = values.get(row)
@@ -66,10 +66,11 @@ class SheetResults(OpenSheet):
 
     def changed_in(self, area: Area) -> tuple[int, int] | None:
         """A cell of a range whose value or formula was changed in this run."""
-        if self.gone:
-            row = next((row for row in sorted(self.gone) if area.top <= row <= area.bottom), 0)
-            if row:
-                return row, area.left
+        if self.shaped:
+            row = self.rows.touched_in(area.top, area.bottom)
+            column = self.columns.touched_in(area.left, area.right)
+            if row or column:
+                return row or area.top, column or area.left
         found = self._first_in(area, self.formulas, self._is_fresh)
         if found is None:
             found = self._first_in(area, self.values, lambda key: not self.went_back(key))

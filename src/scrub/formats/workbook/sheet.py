@@ -190,7 +190,7 @@ class OfficeSheet(SheetCells):
 
     def copy(self, name: str) -> OfficeSheet:
         """Makes a sheet like this one, as it is in the file, behind the last one."""
-        if self.touched or self.gone or self.is_new or self.part.name is None:
+        if self.touched or self.shaped or self.is_new or self.part.name is None:
             raise Failure(f'"{self.name}" was made or changed in this run. Copy it first, and change it then')
         if self.part.skeleton().root.name != "worksheet":
             raise Failure(f'"{self.name}" is a chart sheet, which Scrub does not copy')
@@ -251,6 +251,47 @@ class OfficeSheet(SheetCells):
     def put_measure(self, line: int, is_row: bool, word: str, value: Any) -> None:
         """Changes it."""
         self._lines.put_measure(line, is_row, word, value)
+
+    def ensure_line_moves(self, line: int, is_row: bool) -> None:
+        """Raises `Failure` for a line that can neither go nor change its place, or at which none can come."""
+        if self.part.skeleton().root.name != "worksheet":
+            raise Failure(f'"{self.name}" is a chart sheet and has no cells')
+        super().ensure_line_moves(line, is_row)
+
+    def ensure_whole_after(self, is_row: bool) -> None:
+        """Raises `Failure` where lines were moved out of a merged range, or into one before its first."""
+        shift = self.lines(is_row).shift()
+        for area in self.merged():
+            first, last = (area.top, area.bottom) if is_row else (area.left, area.right)
+            span = shift.span(first, last) if first < last else None
+            if span is not None and (span[1] - span[0] < last - first or shift.place(first) != span[0]):
+                raise Failure(f"{self.name} {area} is merged, and would be torn. Take it apart first: unmerge")
+
+    def look_like_line(self, fresh: int, line: int, is_row: bool) -> Callable[[], None]:
+        """Gives a new line the looks of another one; gives what takes that back."""
+        stored = self.load().stored
+        found: dict[int, int] = {}
+        index = stored.index(line) if is_row else 0
+        for cell in (stored.cells(index) if index >= 0 else ()) if is_row else stored.column(line):
+            found[cell.column if is_row else cell.row] = cell.style
+        for key, style in self.styles.items():
+            row, column = self.place(key)
+            if (row if is_row else column) == line:
+                found[column if is_row else row] = style
+        keys = {
+            (self.key(fresh, other) if is_row else self.key(other, fresh)): style
+            for other, style in found.items()
+            if style
+        }
+        self.styles.update(keys)
+        unlike = self._lines.make_like(fresh, line, is_row)
+
+        def revert() -> None:
+            unlike()
+            for key in keys:
+                self.styles.pop(key, None)
+
+        return revert
 
     def inherited_style(self, row: int, column: int) -> int:
         """The format that a new cell gets from its row or column."""
@@ -426,7 +467,7 @@ class OfficeSheet(SheetCells):
     def _dimension(self, skeleton: Skeleton) -> dict[str, bytes]:
         """The `dimension` element, where cells were filled outside it."""
         dimension = skeleton.root.child("dimension")
-        filled = [self.place(key) for key, value in self.values.items() if value is not None]
+        filled = [self.place(key) for key, value in self.values.items() if value is not None and self._is_placed(key)]
         if not filled or dimension is None:
             return {}
         was = dimension.attributes.get("ref", "")

@@ -83,6 +83,10 @@ class Stored:
         found = sorted({cell.column for cell in self.all_cells() if holds(cell)})
         return found[:1] + found[-1:]
 
+    def stored_columns(self) -> list[int]:
+        """The columns in which cells are stored, empty ones too."""
+        return sorted({cell.column for cell in self.all_cells()})
+
     def holding(self, first: int, last: int) -> list[int]:
         """The rows that hold anything, of those from one place to before another."""
         return [self.numbers[index] for index in range(first, last) if self.holds(index)]
@@ -283,6 +287,10 @@ class Searched(Stored):
         last = next(each for each in reversed(self._letters) if self._column_holds(each))
         return column_of(first.decode()), column_of(last.decode())
 
+    def stored_columns(self) -> list[int]:
+        """The columns in which cells are stored, empty ones too."""
+        return sorted(column_of(letters.decode()) for letters in set(_CELL_LETTERS.findall(self.data, *self.body)))
+
     def _column_holds(self, letters: bytes) -> bool:
         for found in re.compile(rb'<c r="' + letters + rb'\d+"(?:|[^>]*[^/>])>(?!</c>)').finditer(
             self.data, *self.body
@@ -324,10 +332,13 @@ class Searched(Stored):
 class Parsed(Stored):
     """Read with the span tree."""
 
-    def __init__(self, data: bytes, root: Span, problem: Callable[[str], Exception]) -> None:
-        """`problem` makes the exception for a cell that cannot be read."""
+    def __init__(self, data: bytes, root: Span, problem: Callable[[str], Exception], beyond: bool = False) -> None:
+        """`problem` makes the exception for a cell that cannot be read; `beyond` lets lines stand behind the last one,
+        which have no place yet.
+        """
         self.data = data
         self._problem = problem
+        self._most = (2 * MOST_ROWS, 2 * MOST_COLUMNS) if beyond else (MOST_ROWS, MOST_COLUMNS)
         holder = root.child("sheetData")
         self.numbers = []
         self._rows: list[Span] = []
@@ -341,7 +352,7 @@ class Parsed(Stored):
         number = 0
         for span in holder.all("row"):
             before, number = number, _row_number(span, number)
-            if not before < number <= MOST_ROWS:
+            if not before < number <= self._most[0]:
                 raise NotReadable(f"row {number} stands below row {before}, which no program can read surely")
             self.numbers.append(number)
             self._rows.append(span)
@@ -375,7 +386,7 @@ class Parsed(Stored):
             if letters and int(address[len(letters) :] or "0") != number:
                 raise NotReadable(f"the cell {address} stands in row {number}")
             before, column = column, column_of(letters) if letters else column + 1
-            if not before < column <= MOST_COLUMNS:
+            if not before < column <= self._most[1]:
                 raise NotReadable(f"in row {number}, {letters_of(column)} stands behind {letters_of(before)}")
             value, formula, inline, tail = content_of(self.data, cell)
             style, type_ = number_in(cell.attributes, "s"), cell.attributes.get("t", "n")

@@ -1,4 +1,5 @@
-"""The shape of a workbook when it is saved: rows that go and sheets that are renamed, with all that refers to them.
+"""The shape of a workbook when it is saved: lines that go, come or change places and sheets that are renamed, with all
+that refers to them.
 
 Everything else was written before as if nothing moved; here the finished parts are gone through once more.
 """
@@ -10,14 +11,16 @@ from collections.abc import Iterator, Sequence
 
 from scrub.formats.opc.parts import Parts
 from scrub.formats.opc.relationships import relationships
-from scrub.formats.spans import NotReadable, Span, Splice, parse, spliced
-from scrub.formats.workbook.moved_cells import CellMoves, sees_formulas
+from scrub.formats.spans import NotReadable, Span, parse, set_attributes, spliced
+from scrub.formats.workbook.formulas import area_at
+from scrub.formats.workbook.moved_cells import CellMoves, extent, sees_formulas
 from scrub.formats.workbook.moves import Moves, names_sheet
-from scrub.formats.workbook.part import SheetPart, without_cells
+from scrub.formats.workbook.part import SheetPart, of_whole, without_cells
 from scrub.formats.workbook.places import changes
 from scrub.formats.workbook.tabs import cells_naming, only_of, places_naming, reordered, without_titles
 from scrub.formats.workbook.unused_texts import sees_texts, texts_in, texts_staying, without_texts
 from scrub.formats.zip import Package
+from scrub.model.area import Area
 from scrub.model.problem import Failure, counted
 from scrub.model.values import fold
 
@@ -117,11 +120,11 @@ class Structure:
         for part in gone:
             left |= texts_in(part.found(part.data(), sees_texts))
         for part in kept:
-            rows = self.moves.gone_from(part.sheet)
+            rows = self.moves.shift(part.sheet)
             left |= texts_in(part.found(part.data(), sees_texts), rows) if rows is not None else set()
         for part in kept if left else ():
             if part.name is not None:
-                rows = self.moves.gone_from(part.sheet)
+                rows = self.moves.shift(part.sheet)
                 stored = part.found(self._data(part.name), sees_texts)
                 left -= texts_in(stored) if rows is None else texts_staying(stored, rows)
         if not left or list_ is None:
@@ -175,7 +178,7 @@ class Structure:
     def _sheet(self, part: SheetPart) -> None:
         assert part.name is not None
         data = before = self._data(part.name)
-        if self.moves.gone_from(part.sheet) is None and not self._concerned(data):
+        if self.moves.shift(part.sheet) is None and not self._concerned(data):
             return
         cells = CellMoves(part, self.moves)
         data = cells.done(data)
@@ -185,20 +188,15 @@ class Structure:
             found = changes(skeleton, parse(skeleton), self.moves, part.sheet)
         except NotReadable as problem:
             raise part.problem(problem) from None
-        moved = [
-            Splice(
-                each.start + (left_out if each.start > cut else 0),
-                each.end + (left_out if each.end > cut else 0),
-                each.new,
-            )
-            for each in found
-        ]
-        data = spliced(data, moved) if moved else data
+        data = spliced(data, list(of_whole(found, cut, left_out))) if found else data
+        shift = self.moves.shift(part.sheet)
+        if shift is not None and (shift.rows.put or shift.columns.put):
+            data = _wide_enough(data, part)
         if b"INDIRECT(" in data or b"OFFSET(" in data:
             self._built.append(part.sheet)
         if data != before:
             self._put(part.name, data)
-            if self.moves.gone_from(part.sheet) is None:
+            if shift is None:
                 self._followed.append(part.shown)
 
     def _related(self, source: str, sheet: str) -> None:
@@ -208,7 +206,7 @@ class Structure:
                 continue
             self._done.add(name)
             if type_ in _OF_SHEET:
-                if self.moves.gone_from(sheet) is not None or self._concerned(self._data(name)):
+                if self.moves.shift(sheet) is not None or self._concerned(self._data(name)):
                     self._plain(name, sheet)
                 self._related(name, sheet)
             elif type_ in _ANYWHERE:
@@ -221,7 +219,9 @@ class Structure:
                     "Make the change in the workbook's own program"
                 )
             if type_ == "volatileDependencies":
-                raise Failure("its cells take part in data that comes from elsewhere, so that no rows can move")
+                raise Failure(
+                    "its cells take part in data that comes from elsewhere, so that neither rows nor columns can move"
+                )
 
     def _leads_to(self, source: str) -> Iterator[tuple[str, str]]:
         for each in relationships(self.package, source).values():
@@ -256,3 +256,18 @@ class Structure:
             )
         if any(type_ == "vbaProject" for type_, _ in self._leads_to(self.main)):
             self.notes.append("A program inside the workbook may name rows or sheets, which nobody can follow.")
+
+
+def _wide_enough(data: bytes, part: SheetPart) -> bytes:
+    """A part whose `dimension` takes in the lines that came to its sides (18.3.1.35)."""
+    skeleton, cut, left_out = without_cells(data)
+    dimension = parse(skeleton).child("dimension")
+    used = extent(part.found(data))
+    if dimension is None or used is None:
+        return data
+    was = area_at(dimension.attributes.get("ref", "")) or used
+    now = Area(
+        min(was.top, used.top), min(was.left, used.left), max(was.bottom, used.bottom), max(was.right, used.right)
+    )
+    fresh = set_attributes(skeleton, dimension, [("ref", now.corners)]) if now != was else []
+    return spliced(data, list(of_whole(fresh, cut, left_out)))

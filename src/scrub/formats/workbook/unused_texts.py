@@ -7,12 +7,13 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable, Iterator
 
+from scrub.formats.shift import SheetShift
 from scrub.formats.spans import Splice, spliced, whole
-from scrub.formats.workbook.moves import Gone
 from scrub.formats.workbook.sheet_data import Searched, Stored
+from scrub.model.area import column_of
 from scrub.model.late import late
 
-_SHARED = late(rb'<c r="[A-Z]+(\d+)"[^>]*? t="s"[^>]*><v>(\d+)</v>')
+_SHARED = late(rb'<c r="([A-Z]+)(\d+)"[^>]*? t="s"[^>]*><v>(\d+)</v>')
 _SHARED_TYPE = late(rb"""\st\s*=\s*["']s["']""")
 _ENTRY = late(rb"<((?:[A-Za-z_][\w.-]*:)?)si(?=[\s/>])(?:[^>]*/>|[^>]*>.*?</\1si\s*>)", re.DOTALL)
 #: Tags that open an entry, those that close one, and those that are a whole one.
@@ -33,26 +34,26 @@ def sees_texts(stored: Searched) -> bool:
     return there == (len(_SHARED.findall(data, start, end)) if there else 0)
 
 
-def texts_in(stored: Stored, gone: Gone | None = None) -> set[int]:
-    """The numbers of the shared texts in the cells of a sheet, or in those of its rows that go."""
-    return {text for row, text in _texts(stored) if gone is None or not gone.row(row)}
+def texts_in(stored: Stored, shift: SheetShift | None = None) -> set[int]:
+    """The numbers of the shared texts in the cells of a sheet, or in those that go."""
+    return {text for row, column, text in _texts(stored) if shift is None or shift.cell(row, column) is None}
 
 
-def texts_staying(stored: Stored, gone: Gone) -> set[int]:
-    """The numbers of the shared texts in the rows that stay."""
-    return {text for row, text in _texts(stored) if gone.row(row)}
+def texts_staying(stored: Stored, shift: SheetShift) -> set[int]:
+    """The numbers of the shared texts in the cells that stay."""
+    return {text for row, column, text in _texts(stored) if shift.cell(row, column) is not None}
 
 
-def _texts(stored: Stored) -> Iterator[tuple[int, int]]:
-    """The row and the number of each shared text."""
+def _texts(stored: Stored) -> Iterator[tuple[int, int, int]]:
+    """The row, the column and the number of each shared text."""
     if isinstance(stored, Searched):
-        for row, text in _SHARED.findall(stored.data, *stored.body):
-            yield int(row), int(text)
+        for letters, row, text in _SHARED.findall(stored.data, *stored.body):
+            yield int(row), column_of(letters.decode()), int(text)
         return
     for cell in stored.all_cells():
         number = whole((cell.value or "").strip(), _MOST) if cell.type == "s" else None
         if number is not None:
-            yield cell.row, number
+            yield cell.row, cell.column, number
 
 
 def without_texts(data: bytes, numbers: Iterable[int]) -> bytes | None:

@@ -59,7 +59,7 @@ class CellWriter:
         row_before, start, end = 0, stored.body[0], 0
         numbers = set(stored.numbers)
         for key in sorted(sheet.values):
-            row, column = key >> 14, (key & 0x3FFF) + 1
+            row, column = key >> 15, (key & 0x7FFF) + 1
             if row != row_before:
                 row_before = row
                 if row in numbers:
