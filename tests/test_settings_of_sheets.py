@@ -53,6 +53,9 @@ SETTINGS = [
     ("view", "normal"), ("view", "page-layout"), ("page-break-lines", "no"), ("gridlines", "no"), ("gridlines", "yes"), ("zoom", "125"),
     ("tab-colour", '"#46605a"'), ("tab-colour", "nothing"), ("orientation", "landscape"), ("width-in-pages", "2"), ("height-in-pages", "3"),
     ("heading-rows", '"1:2"'), ("header", '"{sheet-name} & {file-name}"'), ("footer", '"Page {page-number} of {page-count}"'), ("rows-in-sight", "2"),
+    ("paper", "a5"), ("paper", "nothing"), ("left-margin", "1.5"), ("footer-margin", "2"), ("print-area", '"A1:B2"'), ("print-area", "nothing"),
+    ("heading-columns", '"A:B"'), ("print-scale", "80"), ("printed-gridlines", "yes"), ("centred-across", "yes"), ("centred-down", "yes"),
+    ("left-header", '"{print-date}"'), ("right-header", "nothing"), ("left-footer", '"a & b"'), ("right-footer", '"{page-number}"'),
     ("columns-in-sight", "1"), ("filter", '"A1:B2"'), ("filter", "nothing"),
 ]  # fmt: skip
 

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 
-from scrub.model.area import Area, letters_of
+from scrub.model.area import MOST_COLUMNS, MOST_ROWS, Area, letters_of
 from scrub.model.cell_fields import CellFields, Place
-from scrub.model.declare import FileItem, field, needs
+from scrub.model.declare import FileItem, field, needs, part
 from scrub.model.grid import Grid, Holds, Trouble
+from scrub.model.problem import Failure
 from scrub.model.values import Value, value_type
 
 
@@ -107,6 +108,55 @@ class Cell(CellFields):
         """
         return letters_of(self.number)
 
+    @part
+    def right(self, by: int = 1) -> Cell:
+        """The cell right of it, or so many further.
+
+        by: how many columns further to the right it stands.
+        Example: cell.right.value = 3
+        Also: next cell, offset, neighbour
+        """
+        return self._beside(0, by)
+
+    @part
+    def left(self, by: int = 1) -> Cell:
+        """The cell left of it, or so many further.
+
+        by: how many columns further to the left it stands.
+        Example: log "{cell("B4").left.value}"
+        Also: previous cell, offset, neighbour
+        """
+        return self._beside(0, -by)
+
+    @part
+    def below(self, by: int = 1) -> Cell:
+        """The cell below it, or so many further.
+
+        by: how many rows further down it stands.
+        Example: cell.below(2).value = "checked"
+        Also: next row, under, offset, neighbour
+        """
+        return self._beside(by, 0)
+
+    @part
+    def above(self, by: int = 1) -> Cell:
+        """The cell above it, or so many further.
+
+        by: how many rows further up it stands.
+        Example: log "{cell("B4").above(3).value}"
+        Also: previous row, over, offset, neighbour
+        """
+        return self._beside(-by, 0)
+
+    def _beside(self, down: int, right: int) -> Cell:
+        """A cell so many rows and columns away; lines that were deleted do not count."""
+        row = _stepped(self.row_number, down, MOST_ROWS, self.sheet.is_gone)
+        column = _stepped(self.number, right, MOST_COLUMNS, self.sheet.is_column_gone)
+        if not row or not column:
+            side = ("below" if down > 0 else "above") if down else "right of" if right > 0 else "left of"
+            raise Failure(f"there is no cell {abs(down or right)} {side} {self.label}")
+        return Cell(self.sheet, row, column)
+
     @property
     @field
     def comment(self) -> str | None:
@@ -121,6 +171,18 @@ class Cell(CellFields):
     @needs("put_comment")
     def comment(self, value: str | None) -> None:
         self.sheet.put_comment(self.row_number, self.number, value or None)
+
+
+def _stepped(line: int, by: int, most: int, gone: Callable[[int], bool]) -> int:
+    """The line so many steps away; 0 where there is none."""
+    step = 1 if by > 0 else -1
+    for _ in range(abs(by)):
+        line += step
+        while 1 <= line <= most and gone(line):
+            line += step
+        if not 1 <= line <= most:
+            return 0
+    return line
 
 
 def holds_of(value: Value) -> Holds:

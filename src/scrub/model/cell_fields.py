@@ -6,6 +6,7 @@ from collections.abc import Iterable, Iterator
 from decimal import Decimal
 from typing import Any
 
+from scrub.model.cell_rules import CellRules
 from scrub.model.colours import Colour
 from scrub.model.declare import Reach, action, field, needs
 from scrub.model.grid import SEVERAL, Alignment, Grid, HoldsCells, Line, UpDown
@@ -16,7 +17,7 @@ from scrub.model.values import same
 Place = tuple[Grid, int, int]
 
 
-class CellFields(LetterLooks, HoldsCells):
+class CellFields(CellRules, LetterLooks, HoldsCells):
     """What one cell and a range of cells have in common. Set on a range, a field is set on each of its cells."""
 
     __slots__ = ()

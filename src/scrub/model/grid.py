@@ -11,6 +11,7 @@ from scrub.model.declare import FileItem, may_lack
 from scrub.model.problem import Failure
 from scrub.model.progress import over
 from scrub.model.text import Edit, Editing, HoldsTexts
+from scrub.model.validation import Emphasis, Restriction, When
 from scrub.model.values import Choice, Value
 
 
@@ -292,6 +293,30 @@ class Grid:
     @may_lack
     def put_comment(self, row: int, column: int, text: str | None) -> None:
         """Writes a comment, or removes it."""
+        raise NotImplementedError
+
+    def restriction(self, row: int, column: int) -> Restriction | None:
+        """What may be entered into a cell; None for anything."""
+        return None
+
+    @may_lack
+    def put_restriction(self, area: Area, restriction: Restriction | None) -> None:
+        """Sets what may be entered into the cells of a range."""
+        raise NotImplementedError
+
+    @may_lack
+    def add_conditional_format(self, area: Area, when: When, emphasis: Emphasis) -> None:
+        """Lets those cells of a range stand out that fulfil a condition."""
+        raise NotImplementedError
+
+    @may_lack
+    def add_colour_scale(self, area: Area, colours: Sequence[str]) -> None:
+        """Gives the cells of a range colours by their numbers."""
+        raise NotImplementedError
+
+    @may_lack
+    def clear_conditional_formats(self, area: Area) -> None:
+        """Takes all conditional formats away from the cells of a range."""
         raise NotImplementedError
 
     def is_gone(self, row: int) -> bool:

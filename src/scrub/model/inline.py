@@ -6,8 +6,8 @@ from collections.abc import Iterable
 from decimal import Decimal
 
 from scrub.model.declare import Item, Reach, action, field, may_lack, needs
-from scrub.model.page import Orientation
 from scrub.model.paragraphs import Paragraph
+from scrub.model.printing import Orientation
 
 
 class Link(Item):

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 from decimal import Decimal
 from typing import Any
+from unicodedata import east_asian_width
 
 from scrub.model.area import MOST_COLUMNS, MOST_ROWS, Area, area_of, column_of, letters_of, new_line
 from scrub.model.cell import Cell
@@ -13,7 +14,7 @@ from scrub.model.declare import FileItem, Reach, action, field, finds, holds, ne
 from scrub.model.grid import Grid, HoldsColumns, Trouble
 from scrub.model.grid_rows import sheet_rows
 from scrub.model.problem import Failure, Missing
-from scrub.model.values import is_empty
+from scrub.model.values import is_empty, shown
 
 
 class _Line(CellFields):
@@ -103,6 +104,36 @@ class _Line(CellFields):
     @needs("put_measure")
     def hidden(self, value: bool) -> None:
         self._set_measure("hidden", value)
+
+    @property
+    @field
+    def level(self) -> int:
+        """How deep it lies in the outline of the sheet, from 1 to 7: a level can be closed and opened; 0 for none.
+
+        Example: KIND.level = 1
+        Also: group, ungroup, outline, collapse, expand, subtotal
+        """
+        return int(self._measure("level") or 0)
+
+    @level.setter
+    @needs("put_measure")
+    def level(self, value: int) -> None:
+        self._set_measure("level", value)
+
+    @property
+    @field
+    def page_break(self) -> bool:
+        """yes when a printed page ends behind it because somebody said so.
+
+        Example: KIND.page-break = yes
+        Also: new page, insert page break, print
+        """
+        return bool(self._measure("page-break"))
+
+    @page_break.setter
+    @needs("put_measure")
+    def page_break(self, value: bool) -> None:
+        self._set_measure("page-break", value)
 
     @holds
     def cells(self) -> Iterator[Cell]:
@@ -333,6 +364,27 @@ class Column(_Line, HoldsColumns):
     def width(self, value: Decimal | None) -> None:
         self._set_measure("width", value)
 
+    @action(Reach.CHANGE)
+    @needs("put_measure")
+    def fit_width(self) -> None:
+        """Makes it as wide as its longest text needs, as far as one can tell without drawing it; cells under merges and
+        texts that break their lines do not count.
+
+        Example: fit-width
+        Also: autofit, auto width, column width, best fit
+        """
+        sheet, merged = self.sheet, self.sheet.merged()
+        longest = Decimal(0)
+        for _, row, column in self.places():
+            if sheet.raw_value(row, column) is None or sheet.look(row, column, "wrapped"):
+                continue
+            if any(area.holds(row, column) for area in merged):
+                continue
+            length = text_width(sheet, row, column)
+            longest = max(longest, length)
+        if longest:
+            self._set_measure("width", min(Decimal(255), longest + 2))
+
     @property
     @field
     def values(self) -> list[Any]:
@@ -349,6 +401,19 @@ class Column(_Line, HoldsColumns):
     def find_cell(self, row: int) -> Cell:
         """Its cell in a row: `column("C").cell(4)`."""
         return Cell(self.sheet, row, self._number)
+
+
+def text_width(sheet: Grid, row: int, column: int) -> Decimal:
+    """About how wide what is seen in a cell is, in digits of the usual font."""
+    try:
+        text = sheet.text(row, column)
+    except Failure:  # a number form that is not known, or an error
+        found = sheet.raw_value(row, column)
+        text = found.error if isinstance(found, Trouble) else shown(found)
+    wide = sum(2 if east_asian_width(each) in "WF" else 1 for each in text)
+    size, bold = sheet.look(row, column, "size"), sheet.look(row, column, "bold")
+    share = Decimal(size or 11) / 11
+    return (Decimal(wide) * share * (Decimal("1.1") if bold else 1)).quantize(Decimal("0.01"))
 
 
 def rows_of(sheet: Grid, area: Area | None = None) -> Iterator[Row]:

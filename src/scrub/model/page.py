@@ -1,18 +1,10 @@
-"""How a sheet is shown and printed: fields of the sheet as a whole."""
+"""How a sheet is shown: fields of the sheet as a whole."""
 
 from __future__ import annotations
 
-from typing import Any
-
-from scrub.model.declare import Item, field, may_lack, needs
-from scrub.model.grid import Grid
+from scrub.model.declare import field, needs
+from scrub.model.printing import PrintFields
 from scrub.model.values import Choice
-
-
-class PrintedText(str):
-    """A text that is filled in when a page is printed: it can hold page numbers."""
-
-    __slots__ = ()
 
 
 class View(Choice):
@@ -23,24 +15,8 @@ class View(Choice):
     PAGE_LAYOUT = "page-layout"
 
 
-class Orientation(Choice):
-    """How the paper lies."""
-
-    PORTRAIT = "portrait"
-    LANDSCAPE = "landscape"
-
-
-class PageFields(Grid, Item):
+class PageFields(PrintFields):
     """The settings of one sheet."""
-
-    def setting(self, word: str) -> Any:
-        """What is set for the sheet as a whole, by the word of the field."""
-        raise NotImplementedError
-
-    @may_lack
-    def put_setting(self, word: str, value: Any) -> None:
-        """Sets it."""
-        raise NotImplementedError
 
     @property
     @field
@@ -117,103 +93,6 @@ class PageFields(Grid, Item):
     @needs("put_setting")
     def tab_colour(self, value: str | None) -> None:
         self.put_setting("tab-colour", value)
-
-    @property
-    @field
-    def orientation(self) -> Orientation:
-        """How the paper lies when it is printed.
-
-        Example: sheet.orientation = landscape
-        Also: portrait, print, page setup
-        """
-        return Orientation(self.setting("orientation"))
-
-    @orientation.setter
-    @needs("put_setting")
-    def orientation(self, value: Orientation) -> None:
-        self.put_setting("orientation", value)
-
-    @property
-    @field
-    def width_in_pages(self) -> int | None:
-        """On how many pages side by side it is made to fit; nothing for as many as it takes. It is then fitted.
-
-        Example: sheet.width-in-pages = 1
-        Also: fit to page, print, scale, width
-        """
-        found = self.setting("width-in-pages")
-        return None if found is None else int(found)
-
-    @width_in_pages.setter
-    @needs("put_setting")
-    def width_in_pages(self, value: int | None) -> None:
-        self.put_setting("width-in-pages", value)
-
-    @property
-    @field
-    def height_in_pages(self) -> int | None:
-        """On how many pages below each other it is made to fit; nothing for as many as it takes.
-
-        Example: sheet.height-in-pages = nothing
-        Also: fit to page, print, scale, height
-        """
-        found = self.setting("height-in-pages")
-        return None if found is None else int(found)
-
-    @height_in_pages.setter
-    @needs("put_setting")
-    def height_in_pages(self, value: int | None) -> None:
-        self.put_setting("height-in-pages", value)
-
-    @property
-    @field
-    def heading_rows(self) -> str | None:
-        """The rows that are printed again on top of each page: "3", or "1:3"; nothing for none.
-
-        Example: sheet.heading-rows = "3"
-        Also: repeat rows, print titles, header row
-        """
-        found = self.setting("heading-rows")
-        return None if found is None else str(found)
-
-    @heading_rows.setter
-    @needs("put_setting")
-    def heading_rows(self, value: str | None) -> None:
-        self.put_setting("heading-rows", value)
-
-    @property
-    @field
-    def header(self) -> PrintedText | None:
-        """What is printed on top in the middle. {page-number}, {page-count}, {sheet-name}, {file-name}, {print-date}
-        and {print-time} are filled in when it is printed.
-
-        Example: sheet.header = "{sheet-name}"
-        Also: print, page header
-        """
-        found = self.setting("header")
-        return None if found is None else PrintedText(found)
-
-    @header.setter
-    @needs("put_setting")
-    def header(self, value: PrintedText | None) -> None:
-        self.put_setting("header", value)
-
-    @property
-    @field
-    def footer(self) -> PrintedText | None:
-        """What is printed below in the middle. {page-number}, {page-count}, {sheet-name}, {file-name}, {print-date} and
-        {print-time} are filled in when it is printed.
-
-        Example: sheet.footer = "Page {page-number} of {page-count}"
-        Also: print, page number, page footer
-        """
-        found = self.setting("footer")
-        return None if found is None else PrintedText(found)
-
-    @footer.setter
-    @needs("put_setting")
-    def footer(self, value: PrintedText | None) -> None:
-        self.put_setting("footer", value)
 
     @property
     @field

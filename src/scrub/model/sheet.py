@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
+from decimal import Decimal
 from typing import Any
 
-from scrub.model.area import Area, area_of, only_cell
+from scrub.model.area import MOST_COLUMNS, Area, area_of, only_cell
 from scrub.model.cell import Cell
 from scrub.model.cells import Cells, MergedRange, merged_in
 from scrub.model.comments import CellComment, Comment
@@ -17,6 +18,7 @@ from scrub.model.outline import Outline
 from scrub.model.page import PageFields
 from scrub.model.problem import Failure, Missing
 from scrub.model.records import Record, Table, sheet_table
+from scrub.model.validation import ConditionalFormat, Validation
 from scrub.model.values import Choice, NewSecret, Secret
 
 
@@ -214,11 +216,33 @@ class Sheet(PageFields, HoldsCells):
         """Its comments."""
         return (CellComment(self, noted) for noted in self.comments())
 
+    @holds
+    def each_validation(self) -> Iterator[Validation]:
+        """Its rules about what may be entered into cells."""
+        return iter(())
+
+    @holds
+    def each_conditional_format(self) -> Iterator[ConditionalFormat]:
+        """Its looks that cells get by what stands in them."""
+        return iter(())
+
     @finds
-    def find_cell(self, address: str) -> Cell:
-        """A cell by its address, `cell("C4")`, or by its defined name, which may lead to another sheet."""
-        sheet, area = self.placed(address)
-        return Cell(sheet, *only_cell(area, address))
+    def find_cell(self, address: str | None = None, row: int | None = None, column: Any = None) -> Cell:
+        """A cell by its address, `cell("C4")`, by its defined name, which may lead to another sheet, or by its place:
+        `cell(row: 3, column: 2)`. A column can also be named by its letters or by its heading.
+        """
+        if address is not None and row is None and column is None:
+            sheet, area = self.placed(address)
+            return Cell(sheet, *only_cell(area, address))
+        if address is not None or row is None or column is None:
+            raise Failure('write an address, cell("C4"), or both row and column: cell(row: 3, column: 2)')
+        if isinstance(column, str):
+            number = column_in(self, column)
+        elif isinstance(column, int | Decimal) and column == int(column) and 1 <= column <= MOST_COLUMNS:
+            number = int(column)
+        else:
+            raise Failure(f"a column is a number from 1 to {MOST_COLUMNS:,}, its letters or its heading")
+        return Cell(self, area_of(f"{row}:{row}").top, number)
 
     @finds
     def find_cells(self, address: str) -> Cells:

@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 from scrub.model.declare import Docs, Item, Reach
 from scrub.model.files import FilePath
 from scrub.model.operations import OPERATIONS
-from scrub.model.page import PrintedText
+from scrub.model.printing import PrintedText
 from scrub.model.problem import listed
 from scrub.model.types import ChoiceClass, Type, choice_class, item_of, type_of
 from scrub.model.values import VALUE_TYPES, NewSecret

@@ -20,6 +20,7 @@ from scrub.model.problem import Failure, Missing, did_you_mean
 from scrub.model.progress import over
 from scrub.model.records import Record, Table
 from scrub.model.sheet import Sheet
+from scrub.model.validation import ConditionalFormat, Validation
 from scrub.model.values import fold
 
 #: Changes of one sheet up to which each is told.
@@ -158,5 +159,6 @@ class Workbook(WholeFile, HoldsCells):
 
 #: The kinds in workbooks.
 KINDS = (
-    Workbook, Sheet, Table, Record, Cell, Cells, Selection, Row, Column, MergedRange, Comment,
+    Workbook, Sheet, Table, Record, Cell, Cells, Selection, Row, Column, MergedRange, Comment, Validation,
+    ConditionalFormat,
 )  # fmt: skip

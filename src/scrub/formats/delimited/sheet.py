@@ -21,8 +21,9 @@ from scrub.model.change import VALUE
 from scrub.model.declare import FileItem
 from scrub.model.grid import EDGES, Alignment, ColumnValues, UpDown
 from scrub.model.late import late
-from scrub.model.page import Orientation, View
+from scrub.model.page import View
 from scrub.model.preferences import CURRENT, Mark
+from scrub.model.printing import Orientation
 from scrub.model.problem import Failure
 from scrub.model.text import Edit, edited
 from scrub.model.values import Plain, Value, harmless, shown, type_name
@@ -35,7 +36,9 @@ _LOOKS: dict[str, Any] = {
 }  # fmt: skip
 _SETTINGS: dict[str, Any] = {
     "view": View.NORMAL, "page-break-lines": False, "gridlines": True, "zoom": 100, "orientation": Orientation.PORTRAIT,
-    "rows-in-sight": 0, "columns-in-sight": 0,
+    "rows-in-sight": 0, "columns-in-sight": 0, "print-scale": 100, "printed-gridlines": False, "centred-across": False,
+    "centred-down": False,
+    **dict.fromkeys((f"{side}-margin" for side in "left right top bottom header footer".split()), 0),
 }  # fmt: skip
 _POINT_NUMBER = late(r"-?(?:0|[1-9]\d{0,14})(?:\.\d+)?")
 _COMMA_NUMBER = late(r"-?(?:0|[1-9]\d{0,14})(?:,\d+)?")

@@ -13,7 +13,7 @@ from scrub.formats.wordprocessing.reading import Home
 from scrub.formats.wordprocessing.stories import Place, Placed, Stories
 from scrub.model.inline import Bookmark, Picture, Section
 from scrub.model.late import late
-from scrub.model.page import Orientation
+from scrub.model.printing import Orientation
 from scrub.model.problem import Failure
 from scrub.model.values import fold
 

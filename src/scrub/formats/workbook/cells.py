@@ -347,6 +347,10 @@ class SheetCells(SheetReading):
             self.shared.checked_formulas.add(formula)
         return formula
 
+    def plain_formula(self, formula: str) -> str:
+        """A formula as a rule holds it, without its equals sign. Raises `Failure` for one that no program takes."""
+        return self._checked_formula(formula)[1:]
+
     def _unshare(self, row: int, column: int) -> list[int]:
         """Where the first cell of a shared formula changes, the others get it written out; gives those keys."""
         cell = self.stored(row, column)

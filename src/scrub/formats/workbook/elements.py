@@ -48,21 +48,21 @@ def orders(root: Span) -> bool:
     return root.name in _ORDER
 
 
-def placed(root: Span, name: str, fresh: bytes) -> Splice:
-    """The splice that puts an element in place of the old one, or where it belongs; nothing takes it out."""
-    old = root.child(name)
-    if old is not None:
-        return Splice(old.start, old.end, fresh)
+def placed(root: Span, name: str, fresh: bytes) -> list[Splice]:
+    """The splices that put an element in place of the old ones, or where it belongs; nothing takes them out."""
+    old = list(root.all(name))
+    if old:
+        return [Splice(each.start, each.end, b"" if place else fresh) for place, each in enumerate(old)]
     order = _ORDER[root.name]
     before = order[: order.index(name)]
     at = max((child.end for child in root.children if child.name in before), default=root.open_end)
-    return Splice(at, at, fresh)
+    return [Splice(at, at, fresh)]
 
 
 def all_placed(root: Span, elements: Mapping[str, bytes]) -> list[Splice]:
     """The splices of several elements. New ones that go to one place come in the order of the schema."""
     order = _ORDER[root.name]
-    return [placed(root, name, elements[name]) for name in sorted(elements, key=order.index)]
+    return [each for name in sorted(elements, key=order.index) for each in placed(root, name, elements[name])]
 
 
 def with_child(element: bytes, path: Sequence[str], attributes: Mapping[str, str | None], prefix: str) -> bytes:

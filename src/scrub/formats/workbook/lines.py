@@ -8,7 +8,7 @@ from typing import Any
 
 from scrub.formats.kept import Kept
 from scrub.formats.opc.parts import Parts
-from scrub.formats.spans import Span, escaped, number_in
+from scrub.formats.spans import Span, escaped, number_in, with_attributes
 from scrub.formats.workbook.part import SheetPart, Skeleton
 from scrub.formats.workbook.protection import ensure_unprotected
 from scrub.formats.workbook.sheet_data import Stored
@@ -47,7 +47,26 @@ class Lines:
 
     def elements(self, skeleton: Skeleton, parts: Parts) -> Mapping[str, bytes]:
         """The `cols` element; rows are written with their cells."""
-        return {"cols": self._element(skeleton.root)} if self._columns.touched else {}
+        found = {"cols": self._element(skeleton.root)} if self._columns.touched else {}
+        deepest = [max((int(each or 0) for each in levels), default=0) for levels in self._levels()]
+        if any(deepest):  # without these no program shows the buttons that open and close the levels (18.3.1.81)
+            element = skeleton.element("sheetFormatPr")
+            was = attributes_of(element.partition(b" ")[2])
+            fresh = {
+                word: str(level)
+                for word, level in zip(("outlineLevelRow", "outlineLevelCol"), deepest, strict=True)
+                if level > int(was.get(word, "0"))
+            }
+            if "defaultRowHeight" not in was:
+                fresh["defaultRowHeight"] = "15"
+            if set(fresh) - {"defaultRowHeight"}:
+                found["sheetFormatPr"] = with_attributes(element, fresh)
+        return found
+
+    def _levels(self) -> tuple[list[str | None], list[str | None]]:
+        """The levels that rows and columns were given."""
+        rows = [each["outlineLevel"] for each in self._rows.values() if "outlineLevel" in each]
+        return rows, [each.get("outlineLevel") for each in self._columns.now] if self._columns.touched else []
 
     # -- columns
 
@@ -126,6 +145,11 @@ class Lines:
         if word == "hidden":
             value = self._row_attribute(line, "hidden") if is_row else self._column_entry(line).get("hidden")
             return value in ("1", "true")
+        if word == "level":
+            return int(
+                (self._row_attribute(line, "outlineLevel") if is_row else self._column_entry(line).get("outlineLevel"))
+                or 0
+            )
         if is_row:
             height = self._row_attribute(line, "ht")
             return Decimal(height) if height else None
@@ -169,6 +193,10 @@ class Lines:
     def _line_changes(is_row: bool, word: str, value: Any) -> dict[str, str | None]:
         if word == "hidden":
             return {"hidden": "1" if value else None}
+        if word == "level":
+            if not 0 <= value <= 7:
+                raise Failure(f"the level of a row or column goes from 0 to 7, not {value}")
+            return {"outlineLevel": str(value) if value else None}
         most = 409 if is_row else 255
         if value is not None and (not isinstance(value, Decimal) or not 0 <= value <= most):
             shown = value if isinstance(value, Decimal) else type_name(value)

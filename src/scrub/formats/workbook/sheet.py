@@ -9,8 +9,10 @@ from typing import Any
 from scrub.formats.opc.parts import Parts
 from scrub.formats.sheet import spanned
 from scrub.formats.spans import Span, Splice, parse, set_attributes, spliced
+from scrub.formats.workbook.breaks import Breaks
 from scrub.formats.workbook.cells import SheetCells
 from scrub.formats.workbook.comments import Notes
+from scrub.formats.workbook.conditional import ConditionalFormats
 from scrub.formats.workbook.copied import ensure_copied
 from scrub.formats.workbook.elements import all_placed
 from scrub.formats.workbook.formulas import area_at
@@ -23,6 +25,7 @@ from scrub.formats.workbook.reading import Loads
 from scrub.formats.workbook.settings import Settings
 from scrub.formats.workbook.shared import Shared
 from scrub.formats.workbook.tables import Tables
+from scrub.formats.workbook.validations import Validations
 from scrub.formats.workbook.write import CellWriter
 from scrub.model.area import Area
 from scrub.model.change import Change
@@ -30,6 +33,7 @@ from scrub.model.declare import FileItem
 from scrub.model.grid import Grid, Noted, TablePlace
 from scrub.model.problem import Failure
 from scrub.model.sheet import Selecting, SheetPermission
+from scrub.model.validation import ConditionalFormat, Emphasis, Restriction, Validation, When
 from scrub.model.values import Secret
 
 
@@ -49,11 +53,15 @@ class OfficeSheet(SheetCells):
         self._merges = Merges(self, self.part, self.merges_changed)
         self.settings = Settings(self, self.part, shared, lambda: self._number)
         self._lines = Lines(self, self.part, lambda: self.load().stored)
+        self._breaks = Breaks(self, self.part)
+        self._validations = Validations(self, self.part, shared, self.plain_formula)
+        self._conditional = ConditionalFormats(self, self.part, shared, self.plain_formula)
         self._links = Links(self, self.part)
         self._notes = Notes(self, self.part)
         #: What hangs on the cells, in the order in which it is written.
         self.pieces: tuple[Written, ...] = (
-            self.settings, self._protection, self._lines, self._merges, self._links, self._notes, self._tables,
+            self.settings, self._protection, self._lines, self._merges, self._conditional, self._validations,
+            self._breaks, self._links, self._notes, self._tables,
         )  # fmt: skip
 
     @property
@@ -245,12 +253,17 @@ class OfficeSheet(SheetCells):
         self.settings.put(word, value)
 
     def measure(self, line: int, is_row: bool, word: str) -> Any:
-        """Width, height, or whether a row or column is hidden."""
+        """Width, height, level, or whether a row or column is hidden or ends a page."""
+        if word == "page-break":
+            return self._breaks.has(line, is_row)
         return self._lines.measure(line, is_row, word)
 
     def put_measure(self, line: int, is_row: bool, word: str, value: Any) -> None:
         """Changes it."""
-        self._lines.put_measure(line, is_row, word, value)
+        if word == "page-break":
+            self._breaks.put(line, is_row, value)
+        else:
+            self._lines.put_measure(line, is_row, word, value)
 
     def ensure_line_moves(self, line: int, is_row: bool) -> None:
         """Raises `Failure` for a line that can neither go nor change its place, or at which none can come."""
@@ -308,6 +321,34 @@ class OfficeSheet(SheetCells):
     def unmerge(self, area: Area) -> None:
         """Takes a merge apart."""
         self._merges.unmerge(area)
+
+    def restriction(self, row: int, column: int) -> Restriction | None:
+        """What may be entered into a cell."""
+        return self._validations.at(row, column)
+
+    def put_restriction(self, area: Area, restriction: Restriction | None) -> None:
+        """Sets what may be entered into the cells of a range."""
+        self._validations.put(area, restriction)
+
+    def each_validation(self) -> Iterator[Validation]:
+        """Its rules about what may be entered into cells."""
+        return self._validations.every()
+
+    def each_conditional_format(self) -> Iterator[ConditionalFormat]:
+        """Its looks that cells get by what stands in them."""
+        return self._conditional.every()
+
+    def add_conditional_format(self, area: Area, when: When, emphasis: Emphasis) -> None:
+        """Lets those cells of a range stand out that fulfil a condition."""
+        self._conditional.add(area, when, emphasis)
+
+    def add_colour_scale(self, area: Area, colours: Sequence[str]) -> None:
+        """Gives the cells of a range colours by their numbers."""
+        self._conditional.add_scale(area, colours)
+
+    def clear_conditional_formats(self, area: Area) -> None:
+        """Takes all conditional formats away from the cells of a range."""
+        self._conditional.clear(area)
 
     def has_links(self) -> bool:
         """Whether a click on any cell leads anywhere."""

@@ -14,6 +14,7 @@ from scrub.formats.workbook.placing import PLACING
 from scrub.formats.xmltext import unescaped, xstring_value
 from scrub.model.grid import EDGES
 from scrub.model.problem import Failure
+from scrub.model.validation import Emphasis
 
 #: The number forms that need no entry (18.8.30); those left out differ from place to place.
 BUILT_IN = {
@@ -82,6 +83,7 @@ class Styles:
         holder = self.root.child("cellXfs")
         self.formats = [self._format(span) for span in holder.all("xf")] if holder else []
         self.first_formats = len(self.formats)
+        self._dxfs, self._first_dxfs = self._elements("dxfs", "dxf")
         self._derived: dict[tuple[int, str, Any], int] = {}
         self._origins: dict[int, tuple[int, dict[str, Any]]] = {}  # what each added format was made of
         self._same: dict[tuple[Any, ...], int] = {}
@@ -252,9 +254,41 @@ class Styles:
         ).encode()
         return _index(self._fills, fresh)
 
+    # -- looks of conditional formats (18.8.14, 18.8.15)
+
+    def emphasis(self, number: int) -> Emphasis:
+        """What a look of conditional formats says, as far as a macro can tell."""
+        written = numbered(self._dxfs, number) or b"<dxf/>"
+        root = parse(written)
+        font = root.child("font")
+        inside = written[font.start : font.end] if font is not None else b"<font/>"
+        fill = root.child("fill")
+        found = attributes_inside(written[fill.start : fill.end], "bgColor") if fill is not None else None
+        return Emphasis(
+            self.colours.read(found) if found is not None else None,
+            letters.look(inside, "colour", self.colours),
+            bool(letters.look(inside, "bold", self.colours)),
+            bool(letters.look(inside, "italic", self.colours)),
+        )
+
+    def emphasis_number(self, emphasis: Emphasis) -> int:
+        """The number of a look for conditional formats; one that is not there yet is added."""
+        p, font = self.prefix, ""
+        if emphasis.bold or emphasis.italic or emphasis.colour is not None:
+            font = f"<{p}font>" + f"<{p}b/>" * emphasis.bold + f"<{p}i/>" * emphasis.italic
+            if emphasis.colour is not None:
+                font += f'<{p}color rgb="{self.colours.write(emphasis.colour)}"/>'
+            font += f"</{p}font>"
+        fill = ""
+        if emphasis.fill is not None:
+            colour = self.colours.write(emphasis.fill)
+            fill = f'<{p}fill><{p}patternFill><{p}bgColor rgb="{colour}"/></{p}patternFill></{p}fill>'
+        return _index(self._dxfs, f"<{p}dxf>{font}{fill}</{p}dxf>".encode())
+
     def make(self, used: Sequence[int]) -> bytes | None:
         """The part with these added formats, in order, and what they need; None when there are none."""
-        if not used:
+        dxfs = self._dxfs[self._first_dxfs :]
+        if not used and not dxfs:
             return None
         p = self.prefix
         fresh = [self.formats[style] for style in used]
@@ -274,6 +308,7 @@ class Styles:
             ("fonts", b"".join(self._fonts[each] for each in fonts), len(fonts)),
             ("fills", b"".join(self._fills[each] for each in fills), len(fills)),
             ("borders", b"".join(self._borders[each] for each in borders), len(borders)),
+            ("dxfs", b"".join(dxfs), len(dxfs)),
             ("cellXfs", b"".join(self._written(each, fonts, fills, borders) for each in fresh), len(fresh)),
         ):
             splices += self._appended(holder, content, count, whole)

@@ -1,0 +1,410 @@
+"""How a sheet is printed: fields of the sheet as a whole."""
+
+from __future__ import annotations
+
+from decimal import Decimal
+from typing import Any
+
+from scrub.model.declare import Item, field, may_lack, needs
+from scrub.model.grid import Grid
+from scrub.model.values import Choice
+
+
+class PrintedText(str):
+    """A text that is filled in when a page is printed: it can hold page numbers."""
+
+    __slots__ = ()
+
+
+class Orientation(Choice):
+    """How the paper lies."""
+
+    PORTRAIT = "portrait"
+    LANDSCAPE = "landscape"
+
+
+class Paper(Choice):
+    """The size of the paper."""
+
+    A2 = "a2"
+    A3 = "a3"
+    A4 = "a4"
+    A5 = "a5"
+    B4 = "b4"
+    B5 = "b5"
+    LETTER = "letter"
+    LEGAL = "legal"
+    TABLOID = "tabloid"
+    EXECUTIVE = "executive"
+
+
+class PrintFields(Grid, Item):
+    """What is set for the pages of one sheet. Lengths are in centimetres."""
+
+    def setting(self, word: str) -> Any:
+        """What is set for the sheet as a whole, by the word of the field."""
+        raise NotImplementedError
+
+    @may_lack
+    def put_setting(self, word: str, value: Any) -> None:
+        """Sets it."""
+        raise NotImplementedError
+
+    @property
+    @field
+    def orientation(self) -> Orientation:
+        """How the paper lies when it is printed.
+
+        Example: sheet.orientation = landscape
+        Also: portrait, print, page setup
+        """
+        return Orientation(self.setting("orientation"))
+
+    @orientation.setter
+    @needs("put_setting")
+    def orientation(self, value: Orientation) -> None:
+        self.put_setting("orientation", value)
+
+    @property
+    @field
+    def width_in_pages(self) -> int | None:
+        """On how many pages side by side it is made to fit; nothing for as many as it takes. It is then fitted.
+
+        Example: sheet.width-in-pages = 1
+        Also: fit to page, print, scale, width
+        """
+        found = self.setting("width-in-pages")
+        return None if found is None else int(found)
+
+    @width_in_pages.setter
+    @needs("put_setting")
+    def width_in_pages(self, value: int | None) -> None:
+        self.put_setting("width-in-pages", value)
+
+    @property
+    @field
+    def height_in_pages(self) -> int | None:
+        """On how many pages below each other it is made to fit; nothing for as many as it takes.
+
+        Example: sheet.height-in-pages = nothing
+        Also: fit to page, print, scale, height
+        """
+        found = self.setting("height-in-pages")
+        return None if found is None else int(found)
+
+    @height_in_pages.setter
+    @needs("put_setting")
+    def height_in_pages(self, value: int | None) -> None:
+        self.put_setting("height-in-pages", value)
+
+    @property
+    @field
+    def heading_rows(self) -> str | None:
+        """The rows that are printed again on top of each page: "3", or "1:3"; nothing for none.
+
+        Example: sheet.heading-rows = "3"
+        Also: repeat rows, print titles, header row
+        """
+        found = self.setting("heading-rows")
+        return None if found is None else str(found)
+
+    @heading_rows.setter
+    @needs("put_setting")
+    def heading_rows(self, value: str | None) -> None:
+        self.put_setting("heading-rows", value)
+
+    @property
+    @field
+    def header(self) -> PrintedText | None:
+        """What is printed on top in the middle. {page-number}, {page-count}, {sheet-name}, {file-name}, {print-date}
+        and {print-time} are filled in when it is printed.
+
+        Example: sheet.header = "{sheet-name}"
+        Also: print, page header
+        """
+        found = self.setting("header")
+        return None if found is None else PrintedText(found)
+
+    @header.setter
+    @needs("put_setting")
+    def header(self, value: PrintedText | None) -> None:
+        self.put_setting("header", value)
+
+    @property
+    @field
+    def footer(self) -> PrintedText | None:
+        """What is printed below in the middle. {page-number}, {page-count}, {sheet-name}, {file-name}, {print-date} and
+        {print-time} are filled in when it is printed.
+
+        Example: sheet.footer = "Page {page-number} of {page-count}"
+        Also: print, page number, page footer
+        """
+        found = self.setting("footer")
+        return None if found is None else PrintedText(found)
+
+    @footer.setter
+    @needs("put_setting")
+    def footer(self, value: PrintedText | None) -> None:
+        self.put_setting("footer", value)
+
+    @property
+    @field
+    def paper(self) -> Paper | None:
+        """The paper it is printed on; nothing where the file does not say, or names another size.
+
+        Example: sheet.paper = a4
+        Also: paper size, page setup, letter, format
+        """
+        found = self.setting("paper")
+        return None if found is None else Paper(found)
+
+    @paper.setter
+    @needs("put_setting")
+    def paper(self, value: Paper | None) -> None:
+        self.put_setting("paper", value)
+
+    @property
+    @field
+    def left_margin(self) -> Decimal:
+        """The blank space at the left of each page, in centimetres.
+
+        Example: sheet.left-margin = 1.5
+        Also: margins, page setup, print
+        """
+        return Decimal(self.setting("left-margin"))
+
+    @left_margin.setter
+    @needs("put_setting")
+    def left_margin(self, value: Decimal) -> None:
+        self.put_setting("left-margin", value)
+
+    @property
+    @field
+    def right_margin(self) -> Decimal:
+        """The blank space at the right of each page, in centimetres.
+
+        Example: sheet.right-margin = 1.5
+        Also: margins, page setup, print
+        """
+        return Decimal(self.setting("right-margin"))
+
+    @right_margin.setter
+    @needs("put_setting")
+    def right_margin(self, value: Decimal) -> None:
+        self.put_setting("right-margin", value)
+
+    @property
+    @field
+    def top_margin(self) -> Decimal:
+        """The blank space at the top of each page, in centimetres.
+
+        Example: sheet.top-margin = 1.5
+        Also: margins, page setup, print
+        """
+        return Decimal(self.setting("top-margin"))
+
+    @top_margin.setter
+    @needs("put_setting")
+    def top_margin(self, value: Decimal) -> None:
+        self.put_setting("top-margin", value)
+
+    @property
+    @field
+    def bottom_margin(self) -> Decimal:
+        """The blank space at the bottom of each page, in centimetres.
+
+        Example: sheet.bottom-margin = 1.5
+        Also: margins, page setup, print
+        """
+        return Decimal(self.setting("bottom-margin"))
+
+    @bottom_margin.setter
+    @needs("put_setting")
+    def bottom_margin(self, value: Decimal) -> None:
+        self.put_setting("bottom-margin", value)
+
+    @property
+    @field
+    def header_margin(self) -> Decimal:
+        """How far the header stands from the edge of the paper, in centimetres.
+
+        Example: sheet.header-margin = 0.8
+        Also: margins, page setup, print
+        """
+        return Decimal(self.setting("header-margin"))
+
+    @header_margin.setter
+    @needs("put_setting")
+    def header_margin(self, value: Decimal) -> None:
+        self.put_setting("header-margin", value)
+
+    @property
+    @field
+    def footer_margin(self) -> Decimal:
+        """How far the footer stands from the edge of the paper, in centimetres.
+
+        Example: sheet.footer-margin = 0.8
+        Also: margins, page setup, print
+        """
+        return Decimal(self.setting("footer-margin"))
+
+    @footer_margin.setter
+    @needs("put_setting")
+    def footer_margin(self, value: Decimal) -> None:
+        self.put_setting("footer-margin", value)
+
+    @property
+    @field
+    def print_area(self) -> str | None:
+        """The range that is printed, such as "A1:H15"; several are parted by commas; nothing for all of it.
+
+        Example: sheet.print-area = "A1:H15"
+        Also: print range, set print area
+        """
+        found = self.setting("print-area")
+        return None if found is None else str(found)
+
+    @print_area.setter
+    @needs("put_setting")
+    def print_area(self, value: str | None) -> None:
+        self.put_setting("print-area", value)
+
+    @property
+    @field
+    def heading_columns(self) -> str | None:
+        """The columns that are printed again at the left of each page: "A", or "A:B"; nothing for none.
+
+        Example: sheet.heading-columns = "A"
+        Also: repeat columns, print titles
+        """
+        found = self.setting("heading-columns")
+        return None if found is None else str(found)
+
+    @heading_columns.setter
+    @needs("put_setting")
+    def heading_columns(self, value: str | None) -> None:
+        self.put_setting("heading-columns", value)
+
+    @property
+    @field
+    def print_scale(self) -> int:
+        """How big it is printed, in percent from 10 to 400; it is then not fitted to pages.
+
+        Example: sheet.print-scale = 85
+        Also: scale, zoom, print smaller
+        """
+        return int(self.setting("print-scale"))
+
+    @print_scale.setter
+    @needs("put_setting")
+    def print_scale(self, value: int) -> None:
+        self.put_setting("print-scale", value)
+
+    @property
+    @field
+    def printed_gridlines(self) -> bool:
+        """yes when thin lines are printed between the cells.
+
+        Example: sheet.printed-gridlines = yes
+        Also: print gridlines, lines
+        """
+        return bool(self.setting("printed-gridlines"))
+
+    @printed_gridlines.setter
+    @needs("put_setting")
+    def printed_gridlines(self, value: bool) -> None:
+        self.put_setting("printed-gridlines", value)
+
+    @property
+    @field
+    def centred_across(self) -> bool:
+        """yes when what is printed stands in the middle between left and right.
+
+        Example: sheet.centred-across = yes
+        Also: center horizontally, page setup
+        """
+        return bool(self.setting("centred-across"))
+
+    @centred_across.setter
+    @needs("put_setting")
+    def centred_across(self, value: bool) -> None:
+        self.put_setting("centred-across", value)
+
+    @property
+    @field
+    def centred_down(self) -> bool:
+        """yes when what is printed stands in the middle between top and bottom.
+
+        Example: sheet.centred-down = yes
+        Also: center vertically, page setup
+        """
+        return bool(self.setting("centred-down"))
+
+    @centred_down.setter
+    @needs("put_setting")
+    def centred_down(self, value: bool) -> None:
+        self.put_setting("centred-down", value)
+
+    @property
+    @field
+    def left_header(self) -> PrintedText | None:
+        """What is printed on top at the left, with the same holes as in the header.
+
+        Example: sheet.left-header = "{sheet-name}"
+        Also: print, page header
+        """
+        found = self.setting("left-header")
+        return None if found is None else PrintedText(found)
+
+    @left_header.setter
+    @needs("put_setting")
+    def left_header(self, value: PrintedText | None) -> None:
+        self.put_setting("left-header", value)
+
+    @property
+    @field
+    def left_footer(self) -> PrintedText | None:
+        """What is printed below at the left, with the same holes as in the footer.
+
+        Example: sheet.left-footer = "{print-date}"
+        Also: print, page footer, date
+        """
+        found = self.setting("left-footer")
+        return None if found is None else PrintedText(found)
+
+    @left_footer.setter
+    @needs("put_setting")
+    def left_footer(self, value: PrintedText | None) -> None:
+        self.put_setting("left-footer", value)
+
+    @property
+    @field
+    def right_header(self) -> PrintedText | None:
+        """What is printed on top at the right, with the same holes as in the header.
+
+        Example: sheet.right-header = "{sheet-name}"
+        Also: print, page header
+        """
+        found = self.setting("right-header")
+        return None if found is None else PrintedText(found)
+
+    @right_header.setter
+    @needs("put_setting")
+    def right_header(self, value: PrintedText | None) -> None:
+        self.put_setting("right-header", value)
+
+    @property
+    @field
+    def right_footer(self) -> PrintedText | None:
+        """What is printed below at the right, with the same holes as in the footer.
+
+        Example: sheet.right-footer = "{print-date}"
+        Also: print, page footer, date
+        """
+        found = self.setting("right-footer")
+        return None if found is None else PrintedText(found)
+
+    @right_footer.setter
+    @needs("put_setting")
+    def right_footer(self, value: PrintedText | None) -> None:
+        self.put_setting("right-footer", value)
