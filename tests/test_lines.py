@@ -292,7 +292,8 @@ def test_an_attempt_takes_lines_back(home: Path) -> None:
     body = f'in sheet("Stays")\nx = cell("C5").value\nattempt\n{steps}\nfail "no"\nif it fails\nend\nsay "{{cell("C5").value}}"\nend'
     before = path.read_bytes()
     found = run(body, path)
-    assert found.problem is None and found.state == "unchanged", str(found.problem)
+    assert found.problem is None, str(found.problem)
+    assert found.state == "unchanged"
     assert found.said == ["8"]
     assert path.read_bytes() == before
 

@@ -12,6 +12,7 @@ import xlsxwriter
 from conftest import SAMPLE
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
+from openpyxl.formula.translate import Translator
 from sheets import changed_parts, load, members, schema_findings
 from test_structure import done, run
 
@@ -193,9 +194,7 @@ def test_each_cell_has_the_rule_it_was_given_last(home: Path, tmp_path: Path, gi
             for row in range(cells.min_row, cells.max_row + 1):
                 for column in range(cells.min_col, cells.max_col + 1):
                     assert (row, column) not in seen
-                    translator = openpyxl.formula.translate.Translator(
-                        f"={rule_.formula1}", origin=f"{'ABCDEFGHIJ'[first_column - 1]}{first_row}"
-                    )
+                    translator = Translator(f"={rule_.formula1}", origin=f"{'ABCDEFGHIJ'[first_column - 1]}{first_row}")
                     seen[row, column] = translator.translate_formula(f"{'ABCDEFGHIJ'[column - 1]}{row}")[1:]
     assert seen == {place: formula for place, formula in wanted.items() if formula is not None}
 

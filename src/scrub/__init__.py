@@ -43,7 +43,7 @@ if TYPE_CHECKING:
     from scrub.model.change import Change
     from scrub.model.declare import Reach
     from scrub.model.document import Document
-    from scrub.model.files import Folder
+    from scrub.model.folder import Folder
     from scrub.model.host import Host, Question, QuietHost
     from scrub.model.outline import Contents, Outline
     from scrub.model.sending import Outgoing

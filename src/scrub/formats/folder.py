@@ -3,24 +3,45 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from datetime import datetime
+from typing import Any, Protocol, TypeVar
 
 from scrub.model.amounts import Size
-from scrub.model.change import Change, Recorder
+from scrub.model.change import Change, Recorder, Within
 from scrub.model.declare import Item
-from scrub.model.files import File, FilePath, Folder, IfThere, ensure_file_name, placed
+from scrub.model.document import Document
+from scrub.model.files import File, FilePath, IfThere, ensure_file_name, placed
+from scrub.model.folder import Folder
 from scrub.model.outline import Contents
 from scrub.model.problem import Failure, FileProblem
 from scrub.model.sending import Errand
+from scrub.model.series import Series
+from scrub.model.workbook import Workbook
 from scrub.store.disk import digest_of
 from scrub.store.patch import Copy, Effect, Patch, free_path
+
+K = TypeVar("K", Workbook, Document)
+
+
+class OpensFiles(Protocol):
+    """What opens the files in a folder."""
+
+    @property
+    def endings(self) -> Mapping[str, str]:
+        """The endings of files that can be opened, with the kind of item each is."""
+
+    def open(self, path: str) -> Any:
+        """Opens one. Raises `FileProblem`."""
 
 
 class PlainFolder(Folder):
     """A folder of the disk."""
 
-    def __init__(self, path: str) -> None:
+    def __init__(self, path: str, formats: OpensFiles) -> None:
+        """`formats` open the files in it."""
+        self._formats = formats
+        self._inside: dict[str, Any] = {}  # the files that were opened in it, by their paths
         self.shown = path
         self.address = os.path.realpath(path)
         self.recorder = Recorder()
@@ -64,6 +85,49 @@ class PlainFolder(Folder):
                         self._files.append(PlainFile(self, path))
         return iter(self._files)
 
+    def workbooks(self) -> Series[Workbook]:
+        """Its workbooks."""
+        return self._series(Workbook)
+
+    def documents(self) -> Series[Document]:
+        """Its documents."""
+        return self._series(Document)
+
+    def _series(self, kind: type[K]) -> Series[K]:
+        """Its files of a kind, each opened when it is its turn."""
+        word, endings = kind.kind_word, self._formats.endings
+        found = [
+            each
+            for each in self.files()
+            if not each.removed and endings.get(os.path.splitext(each.first)[1].lower()) == word
+        ]
+        return Series(len(found), lambda place: self._open(found[place]))
+
+    def _open(self, file: PlainFile) -> Any:
+        """One of its files, opened as a part of it. The one before is let go; where nothing was changed, for good."""
+        for path, other in list(self._inside.items()):
+            if path != file.first:
+                other.source.rest()
+                if not other.recorder:
+                    del self._inside[path]
+        found = self._inside.get(file.first)
+        if found is None:
+            if file.path != file.first:
+                raise Failure(f"{file.label} was moved above; what is in it is changed in a macro of its own")
+            found = self._formats.open(file.first)
+            found.ensure_free()
+            found.recorder = Within(self.recorder, file.label)
+            self._inside[file.first] = found
+        return found.item
+
+    def ensure_unchanged(self, path: str) -> None:
+        """Raises `Failure` for a file in which something was changed: it stays where it is."""
+        found = self._inside.get(path)
+        if found is not None and found.recorder:
+            raise Failure(
+                f"{os.path.relpath(path, self.address)} was changed above. Move, rename or delete it in another macro"
+            )
+
     def place(self, wanted: str, if_there: IfThere, own: PlainFile) -> str:
         """Where a file can go: the path itself, or a numbered one where it is taken."""
         found = wanted
@@ -92,8 +156,8 @@ class PlainFolder(Folder):
 
     @property
     def notes(self) -> Sequence[str]:
-        """Nothing to know."""
-        return ()
+        """What a person should know about the files that were changed in it."""
+        return [note for each in self._inside.values() for note in each.notes]
 
     def effects(self, into: str | None = None) -> list[Effect]:
         """What is to be done, the new files first."""
@@ -107,24 +171,37 @@ class PlainFolder(Folder):
                 before = digest_at(file.path)
                 made[file.path] = Effect(file.path, patch, before, file.first)
             gone.append(Effect(file.first, None, digest))
-        return [*made.values(), *(effect for effect in gone if effect.path not in made)]
+        inside = [effect for each in self._inside.values() for effect in each.effects()]
+        return [*made.values(), *(effect for effect in gone if effect.path not in made), *inside]
 
     def close(self) -> None:
-        """Nothing is held."""
+        """Lets the files go that were opened in it."""
+        for each in self._inside.values():
+            each.close()
 
 
 class PlainFile(File):
     """A file of the disk."""
 
     def __init__(self, folder: PlainFolder, path: str) -> None:
-        self.folder = folder
-        self.first = self.path = path
+        self._folder = folder
+        self.first = self._path = path
         self._removed = False
 
     @property
     def file(self) -> PlainFolder:
         """The picked folder."""
-        return self.folder
+        return self._folder
+
+    @property
+    def path(self) -> str:
+        """Where it is."""
+        return self._path
+
+    @property
+    def folder(self) -> str:
+        """The name of the folder in which it is."""
+        return os.path.basename(os.path.dirname(self._path))
 
     @property
     def name(self) -> str:
@@ -159,11 +236,11 @@ class PlainFile(File):
     @property
     def label(self) -> str:
         """Its first name, by which the person knows it."""
-        return os.path.relpath(self.first, self.folder.address)
+        return os.path.relpath(self.first, self._folder.address)
 
     def move(self, to: FilePath, if_there: IfThere = IfThere.NUMBER) -> None:
         """Moves it into a folder."""
-        self._go(os.path.join(placed(self.folder.address, to), self.name), if_there, "moved")
+        self._go(os.path.join(placed(self._folder.address, to), self.name), if_there, "moved")
 
     def rename(self, to: FilePath, if_there: IfThere = IfThere.NUMBER) -> None:
         """Gives it another name."""
@@ -176,17 +253,19 @@ class PlainFile(File):
     def _go(self, wanted: str, if_there: IfThere, what: str) -> None:
         if wanted == self.path:
             return
-        before, target = self.path, self.folder.place(wanted, if_there, self)
-        self.path = target
+        self._folder.ensure_unchanged(self.first)
+        before, target = self.path, self._folder.place(wanted, if_there, self)
+        self._path = target
 
         def revert() -> None:
-            self.path = before
+            self._path = before
 
-        shown = [os.path.relpath(path, self.folder.address) for path in (before, target)]
+        shown = [os.path.relpath(path, self._folder.address) for path in (before, target)]
         self.changed("place", shown[0], shown[1], revert, f"{what} to {shown[1]}")
 
     def delete(self) -> None:
         """Removes it."""
+        self._folder.ensure_unchanged(self.first)
         self._removed = True
 
         def revert() -> None:

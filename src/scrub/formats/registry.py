@@ -32,6 +32,8 @@ class Format(NamedTuple):
     empty: str = ""
     #: Whether it is a folder.
     folder: bool = False
+    #: Whether files in it are opened as parts of it: its opener takes what opens them, too.
+    holds_files: bool = False
     #: The schemes of addresses at which one is, where it is on a server.
     schemes: tuple[str, ...] = ()
 
@@ -64,7 +66,9 @@ FORMATS = (
     Format(
         "mailbox", (), "scrub.model.mailbox", "scrub.formats.imap.mailbox:open_server", schemes=("imaps", "imap"),
     ),
-    Format("folder", (), "scrub.model.files", "scrub.formats.folder:PlainFolder", folder=True),
+    Format(
+        "folder", (), "scrub.model.folder", "scrub.formats.folder:PlainFolder", folder=True, holds_files=True,
+    ),
 )  # fmt: skip
 
 
@@ -106,7 +110,9 @@ class Registry:
 
         Raises `FileProblem` when it is missing, damaged or of another format.
         """
-        return _named(self._format(path, kinds or self.files).opener)(path)
+        found = self._format(path, kinds or self.files)
+        opener = _named(found.opener)
+        return opener(path, self) if found.holds_files else opener(path)
 
     def new(self, path: str) -> Any:
         """A file with nothing in it that is to be at a path, of the format of its ending. Raises `Failure` for a
@@ -172,8 +178,8 @@ def scheme_of(path: str) -> str:
     return word.lower() if mark and word.isalnum() else ""
 
 
-def _named(name: str) -> Callable[[str], Any]:
+def _named(name: str) -> Callable[..., Any]:
     """What stands behind `module:name`."""
     module, _, attribute = name.partition(":")
-    found: Callable[[str], Any] = getattr(importlib.import_module(module), attribute)
+    found: Callable[..., Any] = getattr(importlib.import_module(module), attribute)
     return found

@@ -31,6 +31,7 @@ class Source:
         except OSError as error:
             raise FileProblem(path, f"it cannot be read: {error.strerror}") from None
         self._lock = threading.Lock()  # several threads pack parts of one file
+        self._resting = False
         self.fresh = False  # whether it is not there yet
         self.digest = digest_of(self.stream)
         self.size = self.stream.seek(0, os.SEEK_END)
@@ -38,8 +39,25 @@ class Source:
     def read(self, start: int, length: int) -> bytes:
         """A range of the file; shorter at its end."""
         with self._lock:
+            if self._resting:
+                self._open_again()
             self.stream.seek(start)
             return self.stream.read(length)
+
+    def rest(self) -> None:
+        """Lets the file go until it is read again: a system holds only so many files open."""
+        self._resting = True
+        self.stream.close()
+
+    def _open_again(self) -> None:
+        try:
+            self.stream = open(self.path, "rb")  # noqa: SIM115 - held until `close`
+            self._resting = False
+            same = digest_of(self.stream) == self.digest
+        except OSError as error:
+            raise self.problem(f"it cannot be read: {error.strerror}") from None
+        if not same:
+            raise self.problem("another program changed it meanwhile")
 
     def problem(self, what: str) -> FileProblem:
         """A problem with this file."""
@@ -56,7 +74,7 @@ class FreshSource(Source):
     def __init__(self, path: str, data: bytes) -> None:
         self.shown = self.path = path
         self.stream = io.BytesIO(data)
-        self._lock = threading.Lock()
+        self._lock, self._resting = threading.Lock(), False
         self.digest, self.size = digest_of(self.stream), len(data)
         self.fresh = True
 

@@ -179,6 +179,26 @@ class Recorder:
         return folded((change, of) for change, _, of in self._made)
 
 
+class Within(Recorder):
+    """The recorder of a file that was opened as a part of another one: what is changed in it is changed there."""
+
+    def __init__(self, outer: Recorder, label: str) -> None:
+        """`label` is how the outer one calls the file."""
+        super().__init__()
+        self._outer = outer
+        self._label = label
+
+    def add(self, change: Change, revert: Callable[[], None], of: object) -> None:
+        """Notes a change here and there; taken back there, it is taken back here."""
+        super().add(change, revert, of)
+
+        def back() -> None:
+            self.rollback(len(self._made) - 1)
+
+        said = Change((self._label, *change.at), change.field, change.before, change.after, change.said)
+        self._outer.add(said, back, of)
+
+
 class ReadOnly(Recorder):
     """The recorder of a file that was opened for reading: every change is a failure."""
 

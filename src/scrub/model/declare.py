@@ -65,6 +65,14 @@ def holds(method: F) -> F:
     return method
 
 
+def holds_files(method: F) -> F:
+    """Marks a method as `holds` does, for files that are opened as items of their own: what is in them is reached
+    through each of them only.
+    """
+    method.scrub_apart = True  # type: ignore[attr-defined]
+    return holds(method)
+
+
 def finds(method: F) -> F:
     """Marks the method that looks an item of a kind up inside this one, by what stands in the brackets."""
     method.scrub_finds = True  # type: ignore[attr-defined]

@@ -8,6 +8,7 @@ from collections.abc import Iterator
 from scrub.model.cell import Cell
 from scrub.model.comments import Comment
 from scrub.model.declare import Reach, action, field, holds, may_lack
+from scrub.model.described import Described
 from scrub.model.finding import LookedThrough
 from scrub.model.inline import Bookmark, Field, Link, Picture, Section
 from scrub.model.late import late
@@ -21,73 +22,13 @@ from scrub.model.text import Editing, parted
 from scrub.model.values import shown
 
 
-class Document(LookedThrough):
+class Document(LookedThrough, Described):
     """A document: a file of paragraphs."""
 
     kind_word = "document"
     part_word = "paragraph"
 
     # -- what each format offers
-
-    @property
-    @field
-    def title(self) -> str | None:
-        """The title in its properties; nothing for none.
-
-        Example: document.title = "House rules"
-        Also: properties, metadata
-        """
-        return None
-
-    @title.setter
-    @may_lack
-    def title(self, value: str | None) -> None:
-        raise NotImplementedError
-
-    @property
-    @field
-    def author(self) -> str | None:
-        """Who wrote it, as its properties say; nothing for nobody.
-
-        Example: document.author = nothing
-        Also: creator, writer, properties, metadata
-        """
-        return None
-
-    @author.setter
-    @may_lack
-    def author(self, value: str | None) -> None:
-        raise NotImplementedError
-
-    @property
-    @field
-    def subject(self) -> str | None:
-        """What it is about, as its properties say; nothing for none.
-
-        Example: document.subject = "Summer season"
-        Also: topic, properties, metadata
-        """
-        return None
-
-    @subject.setter
-    @may_lack
-    def subject(self, value: str | None) -> None:
-        raise NotImplementedError
-
-    @property
-    @field
-    def keywords(self) -> str | None:
-        """The words by which it is found, as its properties say; nothing for none.
-
-        Example: document.keywords = "huts, rules"
-        Also: tags, properties, metadata
-        """
-        return None
-
-    @keywords.setter
-    @may_lack
-    def keywords(self, value: str | None) -> None:
-        raise NotImplementedError
 
     @property
     @field

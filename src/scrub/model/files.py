@@ -3,11 +3,10 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Iterator
 from datetime import datetime
 
 from scrub.model.amounts import Size
-from scrub.model.declare import FileItem, Item, Reach, action, field, holds
+from scrub.model.declare import FileItem, Item, Reach, action, field
 from scrub.model.late import late
 from scrub.model.outline import Contents
 from scrub.model.problem import Failure
@@ -107,6 +106,26 @@ class File(Item):
 
     @property
     @field
+    def path(self) -> str:
+        """Where it is: its whole path.
+
+        Example: log file.path
+        Also: full name, location, address
+        """
+        raise NotImplementedError
+
+    @property
+    @field
+    def folder(self) -> str:
+        """The name of the folder in which it is.
+
+        Example: if file.folder is "2026"
+        Also: directory, parent
+        """
+        raise NotImplementedError
+
+    @property
+    @field
     def size(self) -> Size:
         """How big it is.
 
@@ -194,34 +213,3 @@ class WholeFile(FileItem):
     def contents(self) -> Contents:
         """What a macro can see in it, for a person."""
         return Contents("part")
-
-
-class Folder(FileItem):
-    """A folder with its files, those in folders inside it included."""
-
-    kind_word = "folder"
-    part_word = "file"
-
-    @property
-    @field
-    def name(self) -> str:
-        """The folder's name.
-
-        Example: say "Sorted {folder.name}."
-        Also: directory
-        """
-        raise NotImplementedError
-
-    @holds
-    def files(self) -> Iterator[File]:
-        """Its files, by name; hidden ones are left out."""
-        raise NotImplementedError
-
-    @property
-    def label(self) -> str:
-        """The folder's name."""
-        return self.name
-
-
-#: The kinds in folders.
-KINDS = (Folder, File)

@@ -11,8 +11,10 @@ from scrub.model.cell import Cell
 from scrub.model.cells import Cells, MergedRange, merged_in
 from scrub.model.comments import CellComment, Comment
 from scrub.model.declare import Reach, action, field, finds, holds, may_lack, part
+from scrub.model.drawings import Chart
 from scrub.model.grid import Grid, HoldsCells, TablePlace
 from scrub.model.grid_rows import sheet_rows, table_rows
+from scrub.model.inline import Picture
 from scrub.model.lines import Column, Row, column_in, columns_of, rows_of
 from scrub.model.outline import Outline
 from scrub.model.page import PageFields
@@ -224,6 +226,16 @@ class Sheet(PageFields, HoldsCells):
     @holds
     def each_conditional_format(self) -> Iterator[ConditionalFormat]:
         """Its looks that cells get by what stands in them."""
+        return iter(())
+
+    @holds
+    def each_picture(self) -> Iterator[Picture]:
+        """Its pictures."""
+        return iter(())
+
+    @holds
+    def each_chart(self) -> Iterator[Chart]:
+        """Its charts."""
         return iter(())
 
     @finds

@@ -181,6 +181,7 @@ class Kind:
         self.fields: dict[str, Field] = {}
         self.actions: dict[str, Action] = {}
         self.holds: dict[str, str] = {}
+        self.enters: dict[str, str] = {}  # those of them in which what is inside is looked for, too
         self.finds: dict[str, Callee] = {}
         self.parts: dict[str, Callee] = {}
         self.selection = ""  # the kind of what a person picks in such a file
@@ -194,6 +195,8 @@ class Kind:
             elif hasattr(member, "scrub_holds"):
                 held = typing.get_args(typing.get_type_hints(member)["return"])[0]
                 self.holds[held.kind_word] = name
+                if not hasattr(member, "scrub_apart"):
+                    self.enters[held.kind_word] = name
             elif hasattr(member, "scrub_finds"):
                 self.finds[typing.get_type_hints(member)["return"].kind_word] = Callee(word, self.word, member)
             elif hasattr(member, "scrub_selects"):
@@ -257,14 +260,14 @@ class Vocabulary:
         while growing:
             growing = False
             for word, kind in self.kinds.items():
-                found = set(kind.holds).union(*(below.get(held, ()) for held in kind.holds))
+                found = set(kind.holds).union(*(below.get(held, ()) for held in kind.enters))
                 growing = growing or found != below[word]
                 below[word] = found
         for word, kind in self.kinds.items():
-            through = [below.get(held, set()) - {word} for held in kind.holds if held != word]
+            through = [below.get(held, set()) - {word} for held in kind.enters if held != word]
             for inner in set().union(*through) - set(kind.holds):
                 if sum(inner in each for each in through) > 1:
-                    ways = listed(held for held in kind.holds if inner in below.get(held, ()))
+                    ways = listed(held for held in kind.enters if inner in below.get(held, ()))
                     raise TypeError(f"a {word} holds {inner} by way of {ways}; it needs an @holds for {inner}")
 
     def operation(self, type_word: str, word: str) -> Callee | None:
@@ -283,7 +286,7 @@ class Vocabulary:
             return None
         if inner in kind.holds:
             return (kind.holds[inner],)
-        for held, method in kind.holds.items():
+        for held, method in kind.enters.items():
             deeper = None if held in through else self.path(held, inner, through | {outer})
             if deeper:
                 return (method, *deeper)
@@ -300,7 +303,7 @@ class Vocabulary:
             return None
         if inner in kind.finds:
             return (), kind.finds[inner]
-        for held, method in kind.holds.items():
+        for held, method in kind.enters.items():
             deeper = None if held in through else self.finder(held, inner, through | {outer})
             if deeper:
                 return (method, *deeper[0]), deeper[1]

@@ -11,9 +11,11 @@ from scrub.model.cell import Cell
 from scrub.model.cells import Cells, MergedRange, Selection
 from scrub.model.change import Change
 from scrub.model.comments import Comment
-from scrub.model.declare import Reach, action, finds, holds, may_lack, selects
-from scrub.model.files import WholeFile
+from scrub.model.declare import Reach, action, field, finds, holds, may_lack, selects
+from scrub.model.described import Described
+from scrub.model.drawings import Chart, DefinedName
 from scrub.model.grid import Grid, HoldsCells
+from scrub.model.inline import Picture
 from scrub.model.lines import Column, Row
 from scrub.model.outline import Contents, Outline
 from scrub.model.problem import Failure, Missing, did_you_mean
@@ -21,13 +23,13 @@ from scrub.model.progress import over
 from scrub.model.records import Record, Table
 from scrub.model.sheet import Sheet
 from scrub.model.validation import ConditionalFormat, Validation
-from scrub.model.values import fold
+from scrub.model.values import NewSecret, Secret, fold
 
 #: Changes of one sheet up to which each is told.
 _MANY = 10
 
 
-class Workbook(WholeFile, HoldsCells):
+class Workbook(Described, HoldsCells):
     """A workbook: a file of sheets."""
 
     kind_word = "workbook"
@@ -140,6 +142,45 @@ class Workbook(WholeFile, HoldsCells):
                 found.append((on, area_of(rest)))
         return Selection(found, True, self)
 
+    @holds
+    def each_defined_name(self) -> Iterator[DefinedName]:
+        """Its defined names: those that a person sees."""
+        return iter(())
+
+    @property
+    @field
+    def structure_protected(self) -> bool:
+        """yes when its sheets can neither be added, deleted, renamed, moved nor hidden; `protect-structure` and
+        `unprotect-structure` change it.
+
+        Example: if workbook.structure-protected
+        Also: workbook protection, lock sheets, protect workbook
+        """
+        return False
+
+    @action(Reach.CHANGE)
+    @may_lack
+    def protect_structure(self, password: NewSecret | None = None) -> None:
+        """Keeps its sheets from being added, deleted, renamed, moved, hidden and shown. What stands in cells is
+        protected sheet by sheet.
+
+        password: needed to lift it again; left out, anyone can lift it.
+        Example: protect-structure password: code
+        Also: protect workbook, lock structure, lock tabs
+        """
+        raise NotImplementedError
+
+    @action(Reach.CHANGE)
+    @may_lack
+    def unprotect_structure(self, password: Secret | None = None) -> None:
+        """Lets its sheets be added, deleted, renamed, moved, hidden and shown again. A wrong password is refused.
+
+        password: the one it was protected with; left out when it was protected without one.
+        Example: unprotect-structure password: code
+        Also: unprotect workbook, unlock structure
+        """
+        raise NotImplementedError
+
     @action(Reach.CHANGE)
     @may_lack
     def new_sheet(self, name: str) -> Sheet:
@@ -160,5 +201,5 @@ class Workbook(WholeFile, HoldsCells):
 #: The kinds in workbooks.
 KINDS = (
     Workbook, Sheet, Table, Record, Cell, Cells, Selection, Row, Column, MergedRange, Comment, Validation,
-    ConditionalFormat,
+    ConditionalFormat, DefinedName, Chart, Picture,
 )  # fmt: skip

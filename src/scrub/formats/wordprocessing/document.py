@@ -7,9 +7,8 @@ from collections.abc import Iterator, Mapping, Sequence
 from functools import cached_property, partial
 
 from scrub.formats.kept import Kept as FromFile
-from scrub.formats.opc.file import OfficeFile
+from scrub.formats.opc.described import DescribedPackage
 from scrub.formats.opc.parts import Parts
-from scrub.formats.opc.properties import CoreProperties
 from scrub.formats.opc.relationships import part_tree, relationships, targets_of
 from scrub.formats.source import Source, opened
 from scrub.formats.spans import Ordered, Span, Splice, outside, spliced
@@ -52,7 +51,7 @@ _OFFICE = "docProps/app.xml"
 _BOXES = (PlaceInDocument.TEXT_BOX,)
 
 
-class OfficeDocument(OfficeFile, Home):
+class OfficeDocument(DescribedPackage, Home):
     """A .docx file."""
 
     usual = "a .docx"
@@ -76,7 +75,6 @@ class OfficeDocument(OfficeFile, Home):
         self._controls: dict[str, tuple[StoryPart, Mapping[int, Span]]] = {}
         self._records: FromFile[bool] = FromFile(self._recording)
         self._stories = Stories(self, parts, self._forget)
-        self.properties = CoreProperties(self.package)
 
     def ensure_open(self) -> None:
         """Raises `Failure` where the document allows no changes (17.15.1.29)."""
@@ -295,51 +293,9 @@ class OfficeDocument(OfficeFile, Home):
         return self._stories.paragraphs
 
     @property
-    def title(self) -> str | None:
-        """The title in its properties."""
-        return self.properties.get("title")
-
-    @title.setter
-    def title(self, value: str | None) -> None:
-        self._set_property("title", value)
-
-    @property
-    def author(self) -> str | None:
-        """Who wrote it."""
-        return self.properties.get("creator")
-
-    @author.setter
-    def author(self, value: str | None) -> None:
-        self._set_property("creator", value)
-
-    @property
-    def subject(self) -> str | None:
-        """What it is about."""
-        return self.properties.get("subject")
-
-    @subject.setter
-    def subject(self, value: str | None) -> None:
-        self._set_property("subject", value)
-
-    @property
-    def keywords(self) -> str | None:
-        """The words by which it is found."""
-        return self.properties.get("keywords")
-
-    @keywords.setter
-    def keywords(self, value: str | None) -> None:
-        self._set_property("keywords", value)
-
-    @property
     def protected(self) -> bool:
         """Whether it allows no changes, or recorded ones only (17.15.1.29)."""
         return self._lock is not None
-
-    def _set_property(self, name: str, value: str | None) -> None:
-        before = self.properties.get(name)
-        if before != value:
-            field = "author" if name == "creator" else name
-            self.changed(field, before, value, self.properties.put(name, value))
 
     def _write(self, parts: Parts, name: str, first: bytes, made: bytes) -> None:
         """A part as it is to be, if that is another than it was."""

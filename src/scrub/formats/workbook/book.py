@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from functools import partial
 
 from scrub.formats.arranged import shift_of
-from scrub.formats.opc.file import OfficeFile
+from scrub.formats.opc.described import DescribedPackage
 from scrub.formats.opc.parts import Parts
 from scrub.formats.opc.relationships import part_tree, relationships
 from scrub.formats.source import Source, opened
@@ -17,12 +17,14 @@ from scrub.formats.workbook.elements import all_placed
 from scrub.formats.workbook.embedded import add_part, embedded, part_of
 from scrub.formats.workbook.front import in_front, reselected
 from scrub.formats.workbook.moves import Moves
+from scrub.formats.workbook.named import OfficeName, names_of
 from scrub.formats.workbook.reading import Loads
 from scrub.formats.workbook.shared import Shared
 from scrub.formats.workbook.sheet import OfficeSheet
 from scrub.formats.workbook.structure import Structure
 from scrub.model.area import Area
 from scrub.model.grid import Grid
+from scrub.model.values import Secret
 from scrub.model.workbook import Workbook
 from scrub.store.patch import Patch
 
@@ -30,7 +32,7 @@ from scrub.store.patch import Patch
 _QUICKLY_READ = 1 << 20
 
 
-class OfficeWorkbook(OfficeFile, Workbook):
+class OfficeWorkbook(DescribedPackage, Workbook):
     """A workbook opened for splicing."""
 
     usual = "an .xlsx"
@@ -77,6 +79,23 @@ class OfficeWorkbook(OfficeFile, Workbook):
         """The range that has a defined name."""
         found = self.shared.names.area(name)
         return (self.sheet_named(found[0]), found[1]) if found else None
+
+    def each_defined_name(self) -> Iterator[OfficeName]:
+        """Its defined names."""
+        return names_of(self.shared, self._sheets[0].plain_formula) if self._sheets else iter(())
+
+    @property
+    def structure_protected(self) -> bool:
+        """Whether its sheets can neither come, go, move nor hide."""
+        return self.shared.structure_locked
+
+    def protect_structure(self, password: Secret | None = None) -> None:
+        """Keeps its sheets from coming, going, moving and hiding."""
+        self.shared.structure.lock(self, password)
+
+    def unprotect_structure(self, password: Secret | None = None) -> None:
+        """Lifts that."""
+        self.shared.structure.unlock(self, password)
 
     def new_sheet(self, name: str) -> OfficeSheet:
         """Makes an empty sheet."""
@@ -153,6 +172,9 @@ class OfficeWorkbook(OfficeFile, Workbook):
                 parts.changed[sheet.part.name] = partial(sheet.make, selected.get(sheet), sheet.elements(parts))
         fresh: dict[str, bytes] = {}
         splices += self._recalculated(parts, fresh)
+        lock = self.shared.structure.element()
+        if lock is not None:
+            fresh["workbookProtection"] = lock
         changed, whole = self.shared.names.splices()
         splices += changed
         if whole:
@@ -161,6 +183,7 @@ class OfficeWorkbook(OfficeFile, Workbook):
         if splices:
             parts.changed[self.main] = partial(spliced, self._data, splices)
         self._write_styles(parts)
+        self.properties.write(parts)
         self._settle(parts)
         parts.finish()
         if not parts.changed and not parts.added and not parts.removed:

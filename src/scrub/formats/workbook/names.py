@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Callable
 
 from scrub.formats.spans import Span, Splice, escaped, with_attributes
 from scrub.formats.xmltext import text_of, xstring
@@ -102,6 +103,28 @@ class Names:
                 fresh = self._fresh.get((name, local))
                 return fresh[0] if fresh else span.attributes.get("name", name) if span else name
         return None
+
+    def every(self) -> list[tuple[str, int | None, str]]:
+        """All names that a person sees: each with the sheet it belongs to, from 0, and what it stands for. Those that
+        programs keep for themselves are left out.
+        """
+        found = []
+        for (name, local), target in self._targets.items():
+            span, fresh = self._spans.get((name, local)), self._fresh.get((name, local))
+            of = span.attributes if span is not None else {}
+            if not name.startswith("_xlnm.") and of.get("hidden", "0") not in ("1", "true"):
+                found.append((fresh[0] if fresh else of.get("name", name), local, target))
+        return found
+
+    def at(self, name: str, local: int | None) -> str | None:
+        """What a name stands for; `local` is its sheet, from 0."""
+        return self._targets.get((fold(name), local))
+
+    def put_at(self, name: str, local: int | None, target: str | None) -> Callable[[], None]:
+        """Sets what a name stands for; gives what takes that back."""
+        before = self.at(name, local)
+        self._put(name, local, target, False)
+        return lambda: self._put(name, local, before, False)
 
     def known(self, name: str) -> bool:
         """Whether the workbook has such a name."""

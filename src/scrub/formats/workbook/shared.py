@@ -13,6 +13,7 @@ from scrub.formats.workbook.decode import Decoder
 from scrub.formats.workbook.depends import Calculated, Dependence
 from scrub.formats.workbook.names import Names
 from scrub.formats.workbook.strings import SharedStrings
+from scrub.formats.workbook.structure_lock import StructureLock
 from scrub.formats.workbook.styles import Styles
 from scrub.formats.zip import Package
 from scrub.model.area import MOST_COLUMNS, MOST_ROWS, Area
@@ -75,6 +76,7 @@ class Shared:
         self.part = part
         self.data = data
         self.root = root
+        self.structure = StructureLock(root)
         self.sheets: Sequence[Sharing] = ()
         self.version = 0  # grows with every change of a cell; nothing was changed yet while it is 0
         self.version_back = False  # whether changes were taken back since results of formulas were last asked for
@@ -134,8 +136,7 @@ class Shared:
     @property
     def structure_locked(self) -> bool:
         """Whether sheets can be neither hidden nor shown (18.2.29)."""
-        lock = self.root.child("workbookProtection")
-        return lock is not None and lock.attributes.get("lockStructure", "0") in ("1", "true")
+        return self.structure.on
 
     # -- results of formulas
 

@@ -14,6 +14,7 @@ from scrub.formats.workbook.cells import SheetCells
 from scrub.formats.workbook.comments import Notes
 from scrub.formats.workbook.conditional import ConditionalFormats
 from scrub.formats.workbook.copied import ensure_copied
+from scrub.formats.workbook.drawings import Drawings, OfficeChart, OfficePicture
 from scrub.formats.workbook.elements import all_placed
 from scrub.formats.workbook.formulas import area_at
 from scrub.formats.workbook.lines import Lines
@@ -58,10 +59,11 @@ class OfficeSheet(SheetCells):
         self._conditional = ConditionalFormats(self, self.part, shared, self.plain_formula)
         self._links = Links(self, self.part)
         self._notes = Notes(self, self.part)
+        self._drawings = Drawings(self, self.part)
         #: What hangs on the cells, in the order in which it is written.
         self.pieces: tuple[Written, ...] = (
             self.settings, self._protection, self._lines, self._merges, self._conditional, self._validations,
-            self._breaks, self._links, self._notes, self._tables,
+            self._breaks, self._links, self._notes, self._tables, self._drawings,
         )  # fmt: skip
 
     @property
@@ -349,6 +351,14 @@ class OfficeSheet(SheetCells):
     def clear_conditional_formats(self, area: Area) -> None:
         """Takes all conditional formats away from the cells of a range."""
         self._conditional.clear(area)
+
+    def each_picture(self) -> Iterator[OfficePicture]:
+        """Its pictures."""
+        return self._drawings.pictures()
+
+    def each_chart(self) -> Iterator[OfficeChart]:
+        """Its charts."""
+        return self._drawings.charts()
 
     def has_links(self) -> bool:
         """Whether a click on any cell leads anywhere."""

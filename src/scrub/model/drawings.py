@@ -1,0 +1,111 @@
+"""What else a workbook holds: names for ranges and formulas, pictures and charts on its sheets."""
+
+from __future__ import annotations
+
+from scrub.model.declare import Item, Reach, action, field, may_lack
+
+
+class DefinedName(Item):
+    """A name that stands for a range or a formula."""
+
+    kind_word = "defined-name"
+
+    @property
+    @field
+    def name(self) -> str:
+        """The name.
+
+        Example: if defined-name.name starts with "Old"
+        Also: named range
+        """
+        raise NotImplementedError
+
+    @property
+    @field
+    def refers_to(self) -> str:
+        """What it stands for, as the file has it: a range with its sheet, or a formula.
+
+        Example: log defined-name.refers-to
+        Also: reference, target, formula
+        """
+        raise NotImplementedError
+
+    @refers_to.setter
+    @may_lack
+    def refers_to(self, value: str) -> None:
+        raise NotImplementedError
+
+    @property
+    @field
+    def of_sheet(self) -> str | None:
+        """The sheet to which it belongs; nothing for a name of the whole workbook.
+
+        Example: if defined-name.of-sheet is nothing
+        Also: scope, local, global
+        """
+        raise NotImplementedError
+
+    @property
+    @field
+    def broken(self) -> bool:
+        """yes when it refers to something that is gone.
+
+        Example: if defined-name.broken
+        Also: ref error, invalid, dead
+        """
+        return "#REF!" in self.refers_to
+
+    @action(Reach.CHANGE)
+    def delete(self) -> None:
+        """Takes the name away. One that formulas, rules or charts use stays: the place is named.
+
+        Example: delete
+        Also: remove name, clean up names
+        """
+        raise NotImplementedError
+
+
+class Chart(Item):
+    """A chart on a sheet."""
+
+    kind_word = "chart"
+
+    @property
+    @field
+    def name(self) -> str:
+        """Its name in the file.
+
+        Example: log chart.name
+        Also: object name
+        """
+        raise NotImplementedError
+
+    @property
+    @field
+    def title(self) -> str | None:
+        """The title written in it; nothing where there is none, or where it comes from a cell.
+
+        Example: chart.title = "Nights, season 2026"
+        Also: heading, caption
+        """
+        raise NotImplementedError
+
+    @title.setter
+    @may_lack
+    def title(self, value: str) -> None:
+        raise NotImplementedError
+
+    @property
+    @field
+    def alternative_text(self) -> str | None:
+        """What it shows, in words, for those who do not see it; nothing where that is missing.
+
+        Example: if chart.alternative-text is nothing
+        Also: alt text, description, accessibility
+        """
+        raise NotImplementedError
+
+    @alternative_text.setter
+    @may_lack
+    def alternative_text(self, value: str | None) -> None:
+        raise NotImplementedError
