@@ -324,3 +324,47 @@ end"""
         ("Hut", "Nights"), ("Kite", 2), ("Kite", 3), ("Kite in all", "=SUM(B2:B3)"), ("Larch", 4),
         ("Larch in all", "=SUM(B5:B5)"), ("Tarn", 1), ("Tarn", 5), ("Tarn in all", "=SUM(B7:B8)"),
     ]  # fmt: skip
+
+
+def test_a_table_with_totals_grows_above_them(home: Path) -> None:
+    book = xlsxwriter.Workbook("table.xlsx")
+    sheet, bold = book.add_worksheet("S"), book.add_format({"bold": True})
+    sheet.add_table("B2:D5", {"name": "Stays", "total_row": True, "data": [["Ann", 2], ["Bo", 3]], "columns": [
+        {"header": "Guest", "total_string": "In all"}, {"header": "Nights", "format": bold, "total_function": "sum"},
+        {"header": "Price"},
+    ]})  # fmt: skip
+    for row in (3, 4):
+        sheet.write_formula(f"D{row}", f"=C{row}*14.5", None, 29)
+    sheet.write("B8", "below")
+    book.close()
+    path = Path("table.xlsx")
+    before, findings = path.read_bytes(), schema_findings(path)
+    found = done("""in table("Stays")
+    add-row ["Cleo ", 4]
+    add-row ["Dan", 5, 99]
+    trim
+    log "{count(record)} {sum(record.nights)} {list(record.guest).joined(" ")}"
+    each record where record.guest is "Dan"
+        record.nights = 6
+    end
+    attempt
+        add-row ["Eve", 1]
+        fail "no"
+    if it fails
+        log "{count(record)}"
+    end
+end""", path)  # fmt: skip
+    assert found.log == ["4 14 Ann Bo Cleo Dan", "4"]
+    assert "B in new row 1" in " ".join(map(repr, found.changes))
+    sheet = load(path)["S"]
+    table = sheet.tables["Stays"]
+    assert (table.ref, table.autoFilter.ref, table.totalsRowCount) == ("B2:D7", "B2:D6", 1)
+    assert [[cell.value for cell in row] for row in sheet["B2:D7"]] == [
+        ["Guest", "Nights", "Price"], ["Ann", 2, "=C3*14.5"], ["Bo", 3, "=C4*14.5"], ["Cleo", 4, "=C5*14.5"],
+        ["Dan", 6, 99], ["In all", "=SUBTOTAL(109,[Nights])", None],
+    ]  # fmt: skip
+    assert sheet["C6"].font.b
+    assert sheet["B10"].value == "below"
+    assert schema_findings(path) <= findings
+    scrub.undo()
+    assert path.read_bytes() == before

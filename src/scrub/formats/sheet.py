@@ -344,7 +344,8 @@ class OpenSheet(Sheet):
         used = self.used()
         if used is None:
             return
-        area = area.within(used)
+        if area.top <= MOST_ROWS:  # a row without a number yet lies beside all that is used
+            area = area.within(used)
         known: dict[str, Sequence[Edit]] = {}
         for column in over(range(area.left, area.right + 1)):
             for row, text, edits in texts_to_edit(self.texts_of(column), area, editing, known):

@@ -41,15 +41,9 @@ class Shift:
     def __bool__(self) -> bool:
         return bool(self.gone or self.put)
 
-    @property
-    def comes(self) -> bool:
-        """Whether any line comes that was not there."""
-        return any(line > self.most for lines in self.put.values() for line in lines)
-
-    @property
-    def reorders(self) -> bool:
-        """Whether lines come to stand in another order, or new ones among them."""
-        return bool(self.put)
+    def is_new(self, line: int) -> bool:
+        """Whether it is a line that was not there."""
+        return line > self.most and line in self._placed
 
     def _at(self, line: int) -> int:
         """Where a line that keeps its place among its neighbours comes to stand."""

@@ -23,6 +23,7 @@ class GridRows(Rows):
         self.area = area
         self.name = name
         self.bottom = bottom
+        self._fresh: list[int] = []  # the rows that were put above the totals
         self.lists: dict[str, ColumnValues] = {}
         self.columns: dict[str, int] = {}
         self.headings: dict[str, str] = {}
@@ -108,7 +109,8 @@ class GridRows(Rows):
 
     def filled(self) -> Sequence[int]:
         """The rows that hold something."""
-        return self.sheet.filled_rows(self.body(), self.lists.values())
+        found = self.sheet.filled_rows(self.body(), self.lists.values())
+        return [*found, *self._inside()] if self._fresh else found
 
     def put(self, row: int, key: str, value: Value) -> None:
         """Sets the value under a heading."""
@@ -136,31 +138,42 @@ class GridRows(Rows):
 
     def add(self, values: Sequence[Value], table: Item) -> None:
         """Writes values into the row below the last one; each is a change of its own."""
-        row = self.last() + 1
+        above_totals = bool(self.name) and self.bottom is not None and self.bottom != self.area.bottom
+        row = self._inserted() if above_totals else self.last() + 1
         columns = zip(sorted(self.columns.values()), values, strict=False)
         given = {column: value for column, value in columns if value is not None}
-        if self.name:
+        if self.name and not above_totals:
             self._ensure_free([(row, column) for column in range(self.area.left, self.area.right + 1)], "below")
-            self._lengthen(row, given)
+            self.sheet.grow_table(self.name, None, self._as_now())
+            self.area, self.bottom = self.area._replace(bottom=row), row
+        if self.name:
+            self._calculate(row, given)
         for column, value in given.items():
             self.sheet.put(row, column, value)
 
-    def _lengthen(self, row: int, given: Collection[int]) -> None:
-        """Takes a row into a table of the workbook: it looks like the one above, and what is not given is calculated
-        like that.
+    def _inserted(self) -> int:
+        """A new row of the sheet above the totals of a table of the workbook, by its number for the time being."""
+        assert self.bottom is not None
+        self._fresh = self._inside()
+        fresh = self.sheet.insert_line(self._fresh[-1] if self._fresh else self.bottom, True, behind=True)
+        self._fresh.append(fresh)
+        return fresh
+
+    def _inside(self) -> list[int]:
+        """The rows that were put above the totals and are still there; they have no number yet."""
+        return [row for row in self._fresh if not self.sheet.is_gone(row)]
+
+    def _calculate(self, row: int, given: Collection[int]) -> None:
+        """Lets a row that a table of the workbook got look like the one above; what is not given is calculated like
+        that.
         """
-        if self.bottom is not None and self.bottom != self.area.bottom:
-            raise Failure(
-                f'the table "{self.name}" has a row of totals, above which Scrub puts no rows yet. '
-                "Add the row in its own program"
-            )
-        self.sheet.grow_table(self.name, None, self._as_now())
-        self.area, self.bottom = self.area._replace(bottom=row), row
-        for column in range(self.area.left, self.area.right + 1) if row - 1 > self.area.top else ():
-            self.sheet.look_like(row, column, row - 1)
-            formula = self.sheet.formula(row - 1, column) if column not in given else None
+        assert self.bottom is not None
+        above = row - 1 if row == self.bottom else self.bottom
+        for column in range(self.area.left, self.area.right + 1) if above > self.area.top else ():
+            self.sheet.look_like(row, column, above)
+            formula = self.sheet.formula(above, column) if column not in given else None
             if formula is not None:
-                self.sheet.put_formula(row, column, formula, 1)
+                self.sheet.put_formula(row, column, formula, row - above)
 
     def _ensure_free(self, places: Iterable[tuple[int, int]], where: str) -> None:
         """Raises `Failure` where something stands where a table grows."""
@@ -227,7 +240,8 @@ class GridRows(Rows):
     def edit(self, rows: Iterable[int] | None, editing: Editing, between: str = "") -> None:
         """Edits the cells of these rows, or of all."""
         body = self.body()
-        for area in [body] if rows is None else [body._replace(top=row, bottom=row) for row in rows]:
+        fresh = [body._replace(top=row, bottom=row) for row in self._inside()]
+        for area in [body, *fresh] if rows is None else [body._replace(top=row, bottom=row) for row in rows]:
             self.sheet.edit_area(area, editing)
 
 

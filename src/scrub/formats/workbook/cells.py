@@ -291,7 +291,8 @@ class SheetCells(SheetReading):
         before = self.formula(row, column)
         if formula is not None:
             formula = self._checked_formula(formula)
-            formula = "=" + translated(formula[1:], down, right)
+            # A row that has no number yet refers to itself by the one it has for the time being.
+            formula = "=" + translated(formula[1:], down, right, 2 * MOST_ROWS if row > MOST_ROWS else MOST_ROWS)
         if formula == before:
             return
         self.ensure_open(row, column)

@@ -17,19 +17,21 @@ _PIECES = late(
 )
 
 
-def translated(formula: str, rows: int, columns: int) -> str:
-    """The formula as it reads so many rows below and columns to the right: references without $ move along."""
+def translated(formula: str, rows: int, columns: int, most: int = MOST_ROWS) -> str:
+    """The formula as it reads so many rows below and columns to the right: references without $ move along. `most` is
+    the last row to which one can lead.
+    """
 
     def moved(found: re.Match[str]) -> str:
         if found[1] is not None:
             return found[0]
         if found[5] is not None:
-            column, row = _column(found[2], found[3], columns), _row(found[4], found[5], rows)
+            column, row = _column(found[2], found[3], columns), _row(found[4], found[5], rows, most)
             return f"{column}{row}" if column and row else "#REF!"
         if found[7] is not None:
             one, other = _column(found[6], found[7], columns), _column(found[8], found[9], columns)
         else:
-            one, other = _row(found[10], found[11], rows), _row(found[12], found[13], rows)
+            one, other = _row(found[10], found[11], rows, most), _row(found[12], found[13], rows, most)
         return f"{one}:{other}" if one and other else "#REF!"
 
     return _PIECES.sub(moved, formula)
@@ -45,11 +47,11 @@ def _column(fixed: str, letters: str, by: int) -> str:
     return letters_of(number) if 1 <= number <= MOST_COLUMNS else ""
 
 
-def _row(fixed: str, digits: str, by: int) -> str:
+def _row(fixed: str, digits: str, by: int, most: int) -> str:
     if fixed:
         return f"${digits}"
     number = int(digits) + by
-    return str(number) if 1 <= number <= MOST_ROWS else ""
+    return str(number) if 1 <= number <= most else ""
 
 
 # -- taking apart

@@ -124,7 +124,8 @@ def moved_range(text: str, shift: SheetShift, base: tuple[int, int] | None = Non
     columns, rows = (found[2], found[6]), (found[4], found[8])
     one, other = (int(each) if each else 0 for each in rows)
     left, right = (column_of(each) if each else 0 for each in columns)
-    if max(one, other) > MOST_ROWS or max(left, right) > MOST_COLUMNS:
+    no_row = max(one, other) > MOST_ROWS and not (shift.rows.is_new(one) and shift.rows.is_new(other or one))
+    if no_row or max(left, right) > MOST_COLUMNS:
         return text  # a name such as ABC9999999, no reference
     alone = found[0].find(":") < 0
     down = _ends(one, other or one, shift.rows, not found[3] and alone, base[0] if base else 0)
@@ -148,6 +149,8 @@ def _ends(one: int, other: int, shift: Shift, follows: bool, base: int) -> tuple
     """
     if not one or not shift:
         return one, other
+    if shift.is_new(one) and shift.is_new(other):
+        return shift.place(one), shift.place(other)
     if base and follows and one == other and not shift.place(one) and shift.place(base):
         line = shift.place(base) + one - base
         return (line, line) if line >= 1 else None

@@ -65,6 +65,7 @@ class _Walk:
         self.sheet = sheet
         self.shift: SheetShift | None = moves.shift(sheet) if sheet else None
         self.splices: list[Splice] = []
+        self._filters: dict[int, str] = {}  # where the filters of tables with totals come to stand, by their places
 
     def through(self, root: Span) -> None:
         waiting: list[tuple[Span, Area | None]] = [(root, None)]
@@ -146,7 +147,10 @@ class _Walk:
             fresh = self._area(written)
             if span.name in ("autoFilter", "table"):
                 self._ensure_whole(span, shift, area_of(written), written)
+            if span.name == "table":
+                self._keep_filter(span, area_of(fresh))
             if span.name == "autoFilter":
+                fresh = self._filters.get(span.start, fresh)
                 self._filtered(span, shift.columns, area_of(written))
             if span.name == "location":
                 area = area_of(written)
@@ -192,6 +196,12 @@ class _Walk:
                     f"the columns of a table on {self.sheet} ({written}) are known by their names to formulas, so that "
                     "none can come, go or move among them here; add-column makes the table wider"
                 )
+
+    def _keep_filter(self, table: Span, area: Area) -> None:
+        """Lets the filter of a table end above its totals, also where rows came just there."""
+        totals, inner = number_in(table.attributes, "totalsRowCount"), table.child("autoFilter")
+        if totals and inner is not None:
+            self._filters[inner.start] = area._replace(bottom=area.bottom - totals).corners
 
     def _filtered(self, span: Span, shift: Shift, area: Area) -> None:
         """The columns by which a filter hides rows, counted from its first one (18.3.2.7)."""
