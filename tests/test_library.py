@@ -361,7 +361,7 @@ def test_trying_out_keeps_the_good_steps(cli: Cli, book: Path, monkeypatch: pyte
     assert scrub.check_text(trial.macro("Kept")) == []
     assert trial.completions("each sheet where sheet.hid") == ["hidden"]
     assert trial.completions("sa") == ["save-copy", "say"]
-    assert trial.completions("prot") == []  # an action of sheets, and the workbook is at hand
+    assert trial.completions("fit-") == []  # an action of columns, and the workbook is at hand
     assert trial.completions("protect allow: [so") == ["sort"]
     assert "password:" in trial.completions("protect ")
     assert book.read_bytes() == SAMPLE.read_bytes()
@@ -381,7 +381,7 @@ def test_the_prompt_for_trying_out(book: Path) -> None:
     )
     assert done.returncode == 0, done.stderr
     for shown in ("Lists  hidden: yes -> no", "Taken back: sheet.hidden = no", "(in sheet", "sheet(\"Lists\"), step: sheet.hidden = no", "there is no step to take back", 'Added "Close"', 'write: keep "Title"',
-                  "11 changes. Take them back: scrub undo 1", "Turns texts that read as a number"):  # fmt: skip
+                  "11 changes. Take them back: scrub undo 1", "Takes the blanks off both ends"):  # fmt: skip
         assert shown in done.stdout, (shown, done.stdout)
 
 

@@ -156,7 +156,7 @@ from scrub.language.parser import parse
         ("x = open()", "write the path of the file in the brackets"),
         ('each sheet\nx = new-sheet("Late")\nend', '"new-sheet" is an action of a workbook, which is not the current item'),
         ("each sheet\nx = sheet.records(heading: 3)\nend", 'takes no "heading". Did you mean "headings"?'),
-        ("each sheet\nx = sheet.cell()\nend", "address is missing"),
+        ("each sheet\nx = sheet.cells()\nend", "address is missing"),
         ("each sheet\nsheet.range = \"A1\"\nend", '"range" of a sheet can be read but not set'),
         ("each cell in workbook\nx = cell.sheet(\"a\")\nend", "there is no sheet inside a cell"),
         ("each record in sheet(\"a\")\nif recrod.amount > 3\nend\nend", 'Did you mean "record"?'),

@@ -286,3 +286,24 @@ def test_what_cannot_be_is_told(home: Path, book: Path, body: str, why: str) -> 
     found = run(f'in sheet("Totals")\n{body}\nend', book)
     assert re.search(why, str(found.problem)), str(found.problem)
     assert book.read_bytes() == SAMPLE.read_bytes()
+
+
+def test_the_examples_with_choices_and_totals(home: Path, book: Path) -> None:
+    done_ = scrub.run("put a total", [str(book)]).files[0]
+    assert done_.problem is None, str(done_.problem)
+    larch = load(book)["Larch Hut"]
+    assert [larch.cell(16, column).value for column in (1, 3, 6)] == ["In all", "=SUM(C4:C15)", "=SUM(F4:F15)"]
+    assert [brk.id for brk in larch.row_breaks.brk] == [16]
+    before = rules_of(book)
+    scrub.run("add choices", [str(book)])
+    assert "yes,no,on arrival" in str(rules_of(book))
+    scrub.run("take choices", [str(book)])
+    assert rules_of(book) == before - {"G4:G15"}
+    assert schema_findings(book) <= schema_findings(SAMPLE)
+
+
+def rules_of(path: Path) -> set[str]:
+    sheet = load(path)["Larch Hut"]
+    return {f"{each.sqref}" for each in sheet.data_validations.dataValidation if "yes" not in str(each.formula1)} | {
+        str(each.formula1) for each in sheet.data_validations.dataValidation if "yes" in str(each.formula1)
+    }

@@ -756,3 +756,50 @@ def test_a_formula_that_cannot_be_read_stops_only_what_concerns_it(home: Path) -
     done('sheet("S1").name = "Huts"', path)
     assert load(path)["S2"]["B1"].value == "=Huts!A2"
     assert "S2 A1: " in str(run('in sheet("S2")\nin row(3)\ndelete\nend\nend', path).problem)
+
+
+CELLS = st.lists(
+    st.tuples(st.sampled_from(["Larch", "kite", "", None]), st.one_of(st.none(), st.integers(0, 9)), st.booleans(), st.booleans()),
+    min_size=2, max_size=12,
+)  # fmt: skip
+
+
+@given(CELLS, st.booleans(), st.booleans())
+@settings(max_examples=40, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+def test_rows_ordered_as_bytes_are_those_ordered_cell_by_cell(
+    home: Path, tmp_path: Path, rows: list[tuple[str | None, int | None, bool, bool]], beside: bool, wide: bool
+) -> None:
+    """Whole rows of plain cells are moved as they are stored; whatever is beside them, the result is the same."""
+    path = tmp_path / "book.xlsx"
+    book = xlsxwriter.Workbook(path)
+    sheet, other = book.add_worksheet("S"), book.add_worksheet("Other")
+    bold = book.add_format({"bold": True})
+    sheet.write_row(0, 0, ["Hut", "Nights", "Note"])
+    for number, (hut, nights, marked, tall) in enumerate(rows, 1):
+        sheet.write_row(
+            number, 0, [hut, nights] if not wide else [hut, nights, f"<n{number}> & more"], bold if marked else None
+        )
+        if tall:
+            sheet.set_row(number, 33)
+    if beside:
+        sheet.write(2, 6, "beside")
+    other.write_formula("A1", "=S!A3", None, "old")
+    book.close()
+    seen = []
+    for slowly in (False, True):
+        copy = tmp_path / f"copy{slowly}.xlsx"
+        shutil.copy(path, copy)
+        body = 'in sheet("S").records\nsort by: "Hut", then: "Nights", descending: yes\nend'
+        tried = f'attempt\n{body}\nfail "no"\nif it fails\nend\nin sheet("S").records\nsort by: "Nights"\nend\n{body}'
+        done(tried, copy, slowly)
+        found = load(copy)["S"]
+        seen.append([
+            ([(cell.value or None, cell.font.b) for cell in row], found.row_dimensions[row[0].row].height)
+            for row in found.iter_rows(max_col=7)
+        ])  # fmt: skip
+    assert seen[0] == seen[1]
+    before = [nights for _, nights, *_ in rows]
+    if before != sorted((each for each in before if each is not None), reverse=True):
+        changed = f'in sheet("S").records\nsort by: "Nights", descending: yes\nend\nx = sheet("Other").cell("A1").value'
+        found = run(changed, path)
+        assert found.problem is None or "Other A1" in str(found.problem)

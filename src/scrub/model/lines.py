@@ -383,7 +383,7 @@ class Column(_Line, HoldsColumns):
             length = text_width(sheet, row, column)
             longest = max(longest, length)
         if longest:
-            self._set_measure("width", min(Decimal(255), longest + 2))
+            self._set_measure("width", min(Decimal(255), (longest + 2).normalize() + 0))
 
     @property
     @field

@@ -14,7 +14,7 @@ from scrub.model.declare import FileItem, Reach, action, field, finds, holds, ne
 from scrub.model.grid import Grid, HoldsCells, HoldsColumns, Trouble, settle
 from scrub.model.grid_rows import GridRows, sheet_rows
 from scrub.model.lines import Column, Row
-from scrub.model.operations.lists import ranked
+from scrub.model.operations.lists import in_order
 from scrub.model.problem import Failure, Missing, counted
 from scrub.model.rows import Reader, Rows
 from scrub.model.text import Editing
@@ -194,15 +194,11 @@ class Table(HoldsColumns):
         Also: order, arrange, ascending, alphabetical
         """
         rows = list(self.rows.filled())
-        ordered = rows
-        for heading in (each for each in (then, by) if each is not None):
+        keys = []
+        for heading in (each for each in (by, then) if each is not None):
             read = self.rows.reader(self.rows.key(heading))
-            values = {row: settle(read(row)) for row in ordered}
-            filled = [row for row in ordered if values[row] not in (None, "")]
-            ranks = ranked([values[row] for row in filled])
-            places = dict(zip(filled, ranks, strict=True))
-            filled.sort(key=places.__getitem__, reverse=descending)
-            ordered = [*filled, *(row for row in ordered if row not in places)]
+            keys.append(([settle(value) for value in map(read, rows)], descending))
+        ordered = [rows[place] for place in in_order(len(rows), keys)]
         if ordered != rows:
             self.file.arrange_rows()
             back = self.rows.put_in_order(ordered)

@@ -142,6 +142,17 @@ class Workbook(Described, HoldsCells):
                 found.append((on, area_of(rest)))
         return Selection(found, True, self)
 
+    @action(Reach.CHANGE)
+    @may_lack
+    def new_sheet(self, name: str) -> Sheet:
+        """Makes an empty sheet behind the last one, and gives it back: summary = new-sheet("Summary").
+
+        name: what stands on its tab, up to 31 characters.
+        Example: summary = new-sheet("Summary")
+        Also: add sheet, insert sheet, create
+        """
+        raise NotImplementedError
+
     @holds
     def each_defined_name(self) -> Iterator[DefinedName]:
         """Its defined names: those that a person sees."""
@@ -178,17 +189,6 @@ class Workbook(Described, HoldsCells):
         password: the one it was protected with; left out when it was protected without one.
         Example: unprotect-structure password: code
         Also: unprotect workbook, unlock structure
-        """
-        raise NotImplementedError
-
-    @action(Reach.CHANGE)
-    @may_lack
-    def new_sheet(self, name: str) -> Sheet:
-        """Makes an empty sheet behind the last one, and gives it back: summary = new-sheet("Summary").
-
-        name: what stands on its tab, up to 31 characters.
-        Example: summary = new-sheet("Summary")
-        Also: add sheet, insert sheet, create
         """
         raise NotImplementedError
 

@@ -325,7 +325,7 @@ def _selects(program: Program) -> bool:
 def ensure_kept(program: Program, file: Opened, vocabulary: Vocabulary) -> None:
     """Raises `Failure` when the macro changes what the format of the file cannot keep."""
     cls = type(file.file)
-    root = vocabulary.kinds[file.file.kind_word]
+    root = vocabulary.kinds[file.item.kind_word]
     for kind, word, line in program.uses:
         if root.enters != root.holds and kind != root.word and vocabulary.path(root.word, kind) is None:
             continue  # it is of a file inside, of which is asked when that is at hand

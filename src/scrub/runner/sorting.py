@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 
-from scrub.model.operations.lists import ranked
-from scrub.model.values import Value, is_empty
+from scrub.model.operations.lists import in_order
+from scrub.model.values import Value
 from scrub.runner.comparisons import Evaluate
 from scrub.runner.execution import Frame
 
@@ -17,7 +17,7 @@ def sorting(
     alphabet, empty ones last; those that are alike stay as they were.
     """
 
-    def in_order(frame: Frame, candidates: Sequence[Value]) -> list[Value]:
+    def ordered(frame: Frame, candidates: Sequence[Value]) -> list[Value]:
         found: list[Value] = []
         keys: list[list[Value]] = [[] for _ in orders]
         for value in candidates:
@@ -26,12 +26,7 @@ def sorting(
                 found.append(value)
                 for of, (by, _) in zip(keys, orders, strict=True):
                     of.append(by(frame))
-        places = list(range(len(found)))
-        for of, (_, descending) in zip(reversed(keys), reversed(orders), strict=True):
-            filled = [place for place in places if not is_empty(of[place])]
-            ranks = dict(zip(filled, ranked([of[place] for place in filled]), strict=True))
-            filled.sort(key=ranks.__getitem__, reverse=descending)
-            places = [*filled, *(place for place in places if place not in ranks)]
-        return [found[place] for place in places]
+        descending = [each for _, each in orders]
+        return [found[place] for place in in_order(len(found), list(zip(keys, descending, strict=True)))]
 
-    return in_order
+    return ordered

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from datetime import date, datetime
 from decimal import Decimal
 from functools import partial
@@ -14,7 +14,9 @@ from scrub.formats.workbook.covered import Covered
 from scrub.formats.workbook.formulas import problem_of, translated
 from scrub.formats.workbook.part import SheetPart
 from scrub.formats.workbook.reading import Loads, SheetReading, placed
+from scrub.formats.workbook.row_order import in_order
 from scrub.formats.workbook.shared import Shared
+from scrub.formats.workbook.sheet_data import Searched
 from scrub.formats.workbook.strings import Run, edited_runs
 from scrub.formats.workbook.styles import DATE, DURATION, TIME
 from scrub.model.amounts import Duration
@@ -97,7 +99,11 @@ class SheetCells(SheetReading):
 
     def order_rows(self, rows: Sequence[int], left: int, right: int) -> Callable[[], None]:
         """Puts what stands in some rows into an order, looks and formulas too."""
-        self._ensure_block_moves(Area(min(rows), left, max(rows), right))
+        block = Area(min(rows), left, max(rows), right)
+        self._ensure_block_moves(block)
+        in_bytes = self._order_bytes(rows, block)
+        if in_bytes is not None:
+            return in_bytes
         back = super().order_rows(rows, left, right)
         self.shared.cells_changed()
 
@@ -106,6 +112,46 @@ class SheetCells(SheetReading):
             self.shared.cells_changed(back=True)
 
         return all_back
+
+    def _order_bytes(self, rows: Sequence[int], block: Area) -> Callable[[], None] | None:
+        """Puts whole rows of plain cells into an order as they are stored; None where anything hangs on them or was
+        changed, so that they are ordered cell by cell.
+        """
+        stored = self.load().stored
+        touched = self.values or self.styles or self.formulas or self.shaped
+        if touched or self.has_formulas or not isinstance(stored, Searched) or not self.is_free():
+            return None
+        columns = stored.stored_columns()
+        if not columns or columns[0] < block.left or columns[-1] > block.right:
+            return None
+        moves = {place: row for place, row in zip(sorted(rows), rows, strict=True) if place != row}
+        data = in_order(stored, moves)
+        if data is None:
+            return None
+        back = self.part.order(data)
+        self._ordered(block, moves)
+
+        def revert() -> None:
+            back()
+            self._ordered(block, {row: place for place, row in moves.items()}, back=True)
+
+        return revert
+
+    def _ordered(self, block: Area, moves: Mapping[int, int], back: bool = False) -> None:
+        """Lets what was read of the rows follow them."""
+        self._loads.forget(self.part)
+        for values in list(self.live.values()):
+            seen = {row: values[row] for row in moves.values() if row in values}
+            for place in moves:
+                values.pop(place, None)
+            values.update((place, seen[row]) for place, row in moves.items() if row in seen)
+            values.version += 1
+        if back:
+            self.ordered_blocks.pop()
+        else:
+            self.ordered_blocks.append(block)
+        self.row_changed(block.top)
+        self.shared.cells_changed(back=back)
 
     def ensure_row_moves(self, row: int, left: int, right: int) -> None:
         """Raises `Failure` for a row with a cell that cannot be changed."""
@@ -428,7 +474,7 @@ class SheetCells(SheetReading):
     @property
     def cells_touched(self) -> bool:
         """Whether the stored cells must change."""
-        return bool(self.values or self.formulas or self.styles)
+        return bool(self.values or self.formulas or self.styles or self.part.is_ordered)
 
 
 def _cell(row: int, column: int) -> Area:

@@ -59,6 +59,7 @@ class SheetPart:
         self.shown = sheet  # how problems call it
         self.is_new = False
         self.base = EMPTY_SHEET  # what a new one is before anything is put into it
+        self._ordered: bytes | None = None  # its bytes with rows in another order than in the file
         self.has_formulas: bool | None = None  # not known before the part is read
         #: Reads cells with the span tree only: for tests, which hold both ways to the same bytes.
         self.parse_slowly = False
@@ -76,11 +77,27 @@ class SheetPart:
 
     def data(self) -> bytes:
         """Its bytes."""
+        if self._ordered is not None:
+            return self._ordered
         if self.is_new:
             return self.base
         if self.name is None:
             raise self.package.source.problem(f'the part of the sheet "{self.shown}" is missing')
         return self.package.read(self.name)
+
+    @property
+    def is_ordered(self) -> bool:
+        """Whether its rows are in another order than in the file."""
+        return self._ordered is not None
+
+    def order(self, data: bytes) -> Callable[[], None]:
+        """Puts rows in another order: these are its bytes from now on. Gives what takes that back."""
+        former = self._ordered
+        self._take(data)
+        return lambda: self._take(former)
+
+    def _take(self, data: bytes | None) -> None:
+        self._ordered, self._skeleton = data, None
 
     def skeleton(self) -> Skeleton:
         """The part without its cells."""

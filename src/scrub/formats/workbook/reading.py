@@ -60,6 +60,10 @@ class Loads:
             found = self._kept[part] = Loaded(part.stored())
         return found
 
+    def forget(self, part: SheetPart) -> None:
+        """Lets one sheet go: its bytes are other ones."""
+        self._kept.pop(part, None)
+
     def clear(self) -> None:
         """Lets all go: packing needs the room."""
         self._kept.clear()

@@ -21,6 +21,7 @@ class SheetResults(OpenSheet):
         self.shared = shared
         self.formulas: dict[int, str | None] = {}
         self.written_out: set[int] = set()  # formulas that were shared: another text, the same result
+        self.ordered_blocks: list[Area] = []  # cells whose rows were put in another order as they are stored
         self.formula_rows: dict[int, set[int]] = {}
         self.results: dict[int, Value] = {}  # of formulas that moved to another cell with all they refer to
 
@@ -71,6 +72,9 @@ class SheetResults(OpenSheet):
             column = self.columns.touched_in(area.left, area.right)
             if row or column:
                 return row or area.top, column or area.left
+        for block in self.ordered_blocks:
+            if block.meets(area):
+                return block.within(area)[:2]
         found = self._first_in(area, self.formulas, self._is_fresh)
         if found is None:
             found = self._first_in(area, self.values, lambda key: not self.went_back(key))

@@ -518,7 +518,9 @@ class OfficeSheet(SheetCells):
     def _dimension(self, skeleton: Skeleton) -> dict[str, bytes]:
         """The `dimension` element, where cells were filled outside it."""
         dimension = skeleton.root.child("dimension")
-        filled = [self.place(key) for key, value in self.values.items() if value is not None and self._is_placed(key)]
+        filled = [self.place(key) for key, value in self.values.items() if value is not None]
+        if self.shaped:
+            filled = [(row, column) for row, column in filled if self._is_placed(self.key(row, column))]
         if not filled or dimension is None:
             return {}
         was = dimension.attributes.get("ref", "")

@@ -24,6 +24,8 @@ _TYPES = {
     "time": Allowed.TIME, "textLength": Allowed.TEXT_LENGTH, "custom": Allowed.FORMULA,
 }  # fmt: skip
 _WRITTEN = {allowed: written for written, allowed in _TYPES.items()}
+#: The operators that say from where to where a value goes.
+_LIMITS = ("between", "greaterThanOrEqual", "lessThanOrEqual")
 _MOST_LIST, _MOST_MESSAGE = 255, 255
 
 
@@ -48,7 +50,17 @@ class Rule(NamedTuple):
         if to == Allowed.LIST and first.startswith('"'):
             choices = tuple(each.strip() for each in first[1:-1].replace('""', '"').split(","))
             return Restriction(to, choices=choices, message=message)
-        return Restriction(to, formula=first, message=message)
+        operator, ends = self.get("operator", "between"), self.formulas
+        if to in (Allowed.LIST, Allowed.FORMULA) or operator not in _LIMITS:
+            return Restriction(to, formula=first, message=message)
+        least, most = {"between": ends, "greaterThanOrEqual": (*ends, None)}.get(operator, (None, *ends))[:2]
+        return Restriction(to, least, most, message=message)
+
+    @property
+    def source(self) -> str | None:
+        """Its first formula, where that is more than choices."""
+        first = self.formulas[0] if self.formulas else ""
+        return None if first.startswith('"') and self.get("type") == "list" else first or None
 
 
 class Validations:
@@ -271,7 +283,7 @@ class OfficeValidation(Validation):
     @property
     def source(self) -> str | None:
         """Its first formula."""
-        return self._rule.restriction.formula or None
+        return self._rule.source
 
     @property
     def choices(self) -> list[str]:

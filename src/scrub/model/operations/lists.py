@@ -206,7 +206,26 @@ def _comparable(values: list[Any], word: str) -> list[Any]:
 
 def ranked(values: Sequence[Any]) -> list[Any]:
     """What the values are put in order by. Raises `Failure` for values of several sorts."""
+    sorts = set(map(type, values))
+    if sorts == {str}:
+        known = {text: alphabetical(text) for text in set(values)}
+        return list(map(known.__getitem__, values))
+    if sorts == {Decimal}:
+        return list(values)
     return [_text_key(value) for value in _comparable(list(values), "sort")] if values else []
+
+
+def in_order(count: int, keys: Sequence[tuple[Sequence[Any], bool]]) -> list[int]:
+    """The places of so many things in the order of their keys, the most important first, each with whether the largest
+    comes first: numbers by size, texts by the alphabet, empty ones last; those that are alike stay as they were.
+    """
+    places = list(range(count))
+    for values, descending in reversed(keys):
+        filled = [place for place in places if not is_empty(values[place])]
+        ranks = dict(zip(filled, ranked([values[place] for place in filled]), strict=True))
+        filled.sort(key=ranks.__getitem__, reverse=descending)
+        places = filled if len(filled) == count else [*filled, *(place for place in places if place not in ranks)]
+    return places
 
 
 def _text_key(value: Any) -> Any:
