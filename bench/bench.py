@@ -382,7 +382,7 @@ def side_by_side(row: Row) -> tuple[Cost, Cost]:
 
 def _turn(words: Callable[[Path], list[str]], file: Path) -> Cost:
     copy = DATA / f"copy-{file.name}"
-    for made in ("letters", "filed"):
+    for made in ("letters", "filed", "joined", "split"):
         shutil.rmtree(DATA / made, ignore_errors=True)
     if file.is_file():
         shutil.copyfile(file, copy)
@@ -550,6 +550,7 @@ def shape_rows() -> list[Row]:
     """The rows about the shape of workbooks."""
     middle, large = shape.stays(DATA / "stays-20000.xlsx", 20_000), shape.stays(DATA / "stays-50000.xlsx", 50_000)
     flat = shape.stays(DATA / "flat-50000.xlsx", 50_000, formulas=False)
+    weeks = shape.forty(DATA / "weeks")
     return [
         Row(
             "every tenth of 4,000 rows deleted, beside 8,000 formulas, shape",
@@ -581,6 +582,22 @@ def shape_rows() -> list[Row]:
             python(shape.TOTALS),
             middle,
             "8x faster",
+            3,
+        ),
+        Row(
+            "forty workbooks of 1,000 rows joined, shape",
+            lambda _: [*approved("join", shape.JOIN_MACRO)(weeks)[:-1], *map(str, sorted(weeks.glob("*.xlsx")))],
+            lambda _: [sys.executable, "-c", shape.JOIN, str(weeks)],
+            weeks,
+            "5x faster",
+            3,
+        ),
+        Row(
+            "a workbook of 40,000 rows split into forty, shape",
+            approved("split", shape.SPLIT_MACRO),
+            python(shape.SPLIT),
+            shape.stays(DATA / "flat-40000.xlsx", 40_000, formulas=False),
+            "5x faster",
             3,
         ),
         Row(

@@ -87,6 +87,74 @@ print(sum(row[2] for name in book.sheet_names for row in book.get_sheet_by_name(
 """
 
 
+JOIN_MACRO = """macro Join the stays
+for all workbook
+
+all = new-file("All stays.xlsx", to: "../joined")
+in all.sheet("All stays")
+    add-row ["Number", "Hut", "Nights", "Guest", "From"]
+end
+each book in picked
+    each record in book
+        in all.sheet("All stays")
+            add-row [record.number, record.hut, record.nights, record.guest, book.name]
+        end
+    end
+end
+"""
+JOIN = """
+import openpyxl, pathlib, sys
+made = openpyxl.Workbook()
+sheet = made.active
+sheet.append(["Number", "Hut", "Nights", "Guest", "From"])
+for path in sorted(pathlib.Path(sys.argv[1]).glob("*.xlsx")):
+    book = openpyxl.load_workbook(path, read_only=True)
+    for row in book.worksheets[0].iter_rows(min_row=2, max_col=4, values_only=True):
+        sheet.append([*row, path.name])
+folder = pathlib.Path(sys.argv[1]).parent / "joined"
+folder.mkdir(exist_ok=True)
+made.save(folder / "All stays.xlsx")
+"""
+SPLIT_MACRO = """macro A workbook for each hut
+for workbook
+
+files = pairs()
+each record in sheet("Stays")
+    if not files(record.hut) exists
+        files(record.hut) = new-file("{record.hut}.xlsx", to: "split")
+        in files(record.hut).sheet(record.hut)
+            add-row ["Number", "Nights", "Guest"]
+        end
+    end
+    in files(record.hut).sheet(record.hut)
+        add-row [record.number, record.nights, record.guest]
+    end
+end
+"""
+SPLIT = """
+import openpyxl, pathlib, sys
+made = {}
+sheet = openpyxl.load_workbook(sys.argv[1], read_only=True)["Stays"]
+for number, hut, nights, guest, *_ in sheet.iter_rows(min_row=2, values_only=True):
+    if hut not in made:
+        made[hut] = openpyxl.Workbook()
+        made[hut].active.append(["Number", "Nights", "Guest"])
+    made[hut].active.append([number, nights, guest])
+folder = pathlib.Path(sys.argv[1]).parent / "split"
+folder.mkdir(exist_ok=True)
+for hut, book in made.items():
+    book.save(folder / f"{hut}.xlsx")
+"""
+
+
+def forty(folder: Path) -> Path:
+    """A folder of forty workbooks of a thousand stays."""
+    folder.mkdir(exist_ok=True)
+    for number in range(40):
+        stays(folder / f"week {number}.xlsx", 1_000, formulas=False)
+    return folder
+
+
 def stays(path: Path, rows: int, formulas: bool = True) -> Path:
     """A workbook with so many stays in forty huts, and a sheet of formulas that refer to each."""
     if path.exists():

@@ -224,6 +224,12 @@ class Grid:
         """Gives a cell a value; nothing empties it."""
         raise NotImplementedError
 
+    def put_row(self, row: int, left: int, values: Sequence[Value]) -> None:
+        """Gives the cells of a row below all others their values, from a column on; nothing leaves one empty."""
+        for place, value in enumerate(values):
+            if value is not None:
+                self.put(row, left + place, value)
+
     def text(self, row: int, column: int) -> str:
         """What is seen in the cell."""
         raise NotImplementedError

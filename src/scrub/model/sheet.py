@@ -165,9 +165,7 @@ class Sheet(PageFields, HoldsCells):
         """
         used = self.used()
         row, left = (used.bottom + 1, used.left) if used else (1, 1)
-        for place, value in enumerate(values):
-            if value is not None:
-                self.put(row, left + place, value)
+        self.put_row(row, left, values)
 
     @part
     def records(self, headings: int | None = None) -> Table:

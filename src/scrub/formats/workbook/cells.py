@@ -21,11 +21,11 @@ from scrub.formats.workbook.strings import Run, edited_runs
 from scrub.formats.workbook.styles import DATE, DURATION, TIME
 from scrub.model.amounts import Duration
 from scrub.model.area import MOST_COLUMNS, MOST_ROWS, Area
-from scrub.model.change import VALUE, Change
+from scrub.model.change import VALUE, Change, cut
 from scrub.model.grid import ColumnValues, TablePlace, Trouble
 from scrub.model.problem import Failure
 from scrub.model.text import Edit, edited
-from scrub.model.values import Value, type_name
+from scrub.model.values import Value, shown, type_name
 
 #: The forms in which a date, a time and a duration are shown where a cell has no form of its own for them.
 _FORMS = {DATE: "mm-dd-yy", TIME: "m/d/yy h:mm", DURATION: "[h]:mm:ss"}
@@ -252,6 +252,42 @@ class SheetCells(SheetReading):
         if type(before) is type(value) and before == value:
             return
         self._put_quietly(row, column, value, before, column_values)
+
+    def put_row(self, row: int, left: int, values: Sequence[Value]) -> None:
+        """Gives the cells of a row below all others their values: one change for all of them."""
+        if self.shaped or not self.is_free() or not 1 <= row <= MOST_ROWS or left + len(values) - 1 > MOST_COLUMNS:
+            super().put_row(row, left, values)
+            return
+        fresh: list[tuple[int, int, Value]] = []
+        for column, value in enumerate(values, left):
+            stored = value if type(value) is Decimal else self._storable(row, column, value)
+            if stored is not None:
+                fresh.append((self.key(row, column), column, stored))
+        restyled = []
+        for key, column, value in fresh:
+            self.first.setdefault(key, None)
+            self.values[key] = value
+            self._since.append(key)
+            live = self.live.get(column)
+            if live is not None:
+                keep(live, row, value)
+            if isinstance(value, date | Duration):
+                restyled.append(self._show_as_moment(row, column, value))
+        self.shared.cells_changed()
+        self.row_changed(row)
+
+        def revert() -> None:
+            for each in restyled:
+                if each is not None:
+                    each()
+            for key, *_ in fresh:
+                self.restore(key, UNCHANGED, None)
+            self.shared.cells_changed(back=True)
+
+        if fresh:
+            said = " | ".join("" if value is None else shown(value) for value in values)
+            change = Change((self._name, f"row {row}"), "added", False, True, f"row {row} added: {cut(said)}")
+            self.file.recorder.add(change, revert, self)
 
     def _put_quietly(
         self,

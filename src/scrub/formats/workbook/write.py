@@ -21,6 +21,8 @@ from scrub.model.late import late
 from scrub.model.problem import Failure
 
 _DAY = Decimal(86_400)
+#: Values whose form is kept: most stand there often.
+_MANY = 100_000
 #: The value of a cell, as it is written.
 _VALUE = late(rb"<(?:\w+:)?v(?:\s[^>]*)?>(.*?)</(?:\w+:)?v\s*>", re.DOTALL)
 _OLD_TYPE = late(rb"""\s(?:t|cm|vm|ph|s|r)\s*=\s*(?:"[^"]*"|'[^']*')""")
@@ -38,6 +40,8 @@ class CellWriter:
         self.prefix = stored.prefix
         self.numbers = sheet.shared.format_numbers
         self._misplaced: set[tuple[int, int]] | None = None
+        self._column_heads: dict[int, bytes] = {}  # the format that a new cell gets from its column
+        self._contents: dict[Any, tuple[bytes, bytes]] = {}
 
     def splices(self) -> list[Splice]:
         """All of them."""
@@ -141,11 +145,40 @@ class CellWriter:
         return [(at, b"".join(pieces)) for at, pieces in by_place.items()]
 
     def _new_row(self, row: int, columns: list[int]) -> bytes:
-        cells = b"".join(self._cell(row, column, None) for column in columns)
+        cells = b"".join(self._plain_cells(row, columns) or (self._cell(row, column, None) for column in columns))
         own = "".join(f' {name}="{value}"' for name, value in self.row_attributes.get(row, {}).items() if value)
         if not cells and not own:
             return b""
         return f'<{self.prefix}row r="{row}"{own}>'.encode() + cells + f"</{self.prefix}row>".encode()
+
+    def _plain_cells(self, row: int, columns: list[int]) -> list[bytes]:
+        """The cells of a new row that holds plain values and nothing else, of which there are many; none for others."""
+        sheet, prefix, found = self.sheet, self.prefix.encode(), []
+        if row in self.row_attributes:
+            return []
+        number = b"%d" % row
+        for column in columns:
+            key = sheet.key(row, column)
+            value = sheet.values.get(key)
+            if value is None or key in sheet.styles or key in sheet.formulas or key in sheet.runs:
+                return []
+            head = self._column_heads.get(column)
+            if head is None:
+                style = sheet.inherited_style(row, column)
+                style = self.numbers.get(style, style)
+                head = self._column_heads[column] = b' s="%d"' % style if style else b""
+            content_key = (type(value), value)
+            content = self._contents.get(content_key)
+            if content is None:
+                type_, inner = self._content(value, key)
+                content = (f' t="{type_}"'.encode() if type_ else b"", inner)
+                if len(self._contents) < _MANY:
+                    self._contents[content_key] = content
+            letters = letters_of(column).encode()
+            found.append(
+                b'<%bc r="%b%b"%b%b>%b</%bc>' % (prefix, letters, number, head, content[0], content[1], prefix)
+            )
+        return found
 
     def _ensure_nowhere_else(self, row: int, columns: list[int]) -> None:
         """Raises `Failure` where a cell that is to be added stands in a row that is not its own: it must not be there
