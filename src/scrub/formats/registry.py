@@ -67,6 +67,10 @@ FORMATS = (
         "mailbox", (), "scrub.model.mailbox", "scrub.formats.imap.mailbox:open_server", schemes=("imaps", "imap"),
     ),
     Format(
+        "pdf", (".pdf",), "scrub.model.pdf", "scrub.formats.pdf.book:open_pdf",
+        empty="scrub.formats.pdf.book:new_pdf",
+    ),
+    Format(
         "folder", (), "scrub.model.folder", "scrub.formats.folder:PlainFolder", folder=True, holds_files=True,
     ),
 )  # fmt: skip

@@ -1,0 +1,573 @@
+"""An open PDF: what was done to it is appended, or written anew where something must be gone (7.5.6)."""
+
+from __future__ import annotations
+
+import io
+import os
+import re
+from collections.abc import Callable, Iterator
+from datetime import datetime, timedelta, timezone
+from typing import Any
+
+from scrub.formats.file import PickedFile
+from scrub.formats.pdf.boxes import pages_of
+from scrub.formats.pdf.images import Drawn, drawn
+from scrub.formats.pdf.needed import needed
+from scrub.formats.pdf.page import OpenPage
+from scrub.formats.pdf.rewrite import Rewriting, new_with, pages_like
+from scrub.formats.pdf.stamps import Stamping, TextStamp
+from scrub.formats.pdf.text import Words
+from scrub.formats.pdf.update import Section, dictionary
+from scrub.formats.source import FreshSource, Source, opened
+from scrub.model.declare import FileItem
+from scrub.model.files import FilePath, ensure_file_name, placed
+from scrub.model.pdf import OnPaper, OutlineItem, Page, Pdf
+from scrub.model.problem import Failure, WrongPassword
+from scrub.model.values import Secret
+from scrub.store.patch import Copy, Effect, Patch, free_path, whole
+
+#: The entries of the document's information (14.3.3), by the word of the field.
+_INFO = {"title": "/Title", "author": "/Author", "subject": "/Subject", "keywords": "/Keywords"}
+_DATE = re.compile(r"D:(\d{4})(\d\d)?(\d\d)?(\d\d)?(\d\d)?(\d\d)?(?:([-+Z])(\d\d)?'?(\d\d)?)?")
+#: The most bytes of a file that are read: all of it is held in memory.
+_MOST = 2_000_000_000
+
+
+class PdfFile(PickedFile, Pdf):
+    """A PDF opened for changes."""
+
+    def __init__(self, source: Source) -> None:
+        super().__init__(source)
+        if source.size > _MOST:
+            raise self.problem("it has more than 2 GB")
+        self._data = source.read(0, source.size)
+        self._password: Secret | None = None
+        self._new_password: Secret | None = None
+        self._bare = False  # whether nothing is to be told of who wrote it
+        self._open_to_all = self._unsigned = False
+        self._changed_info: dict[str, str | None] = {}
+        self._parts: list[tuple[list[OpenPage], str]] = []  # pages that are saved as files of their own
+        self._words: Words | None = None
+        self._pages: list[OpenPage] | None = None
+        self._first: list[OpenPage] = []
+        self._foreign: dict[int, tuple[bytes, str | None]] = {}
+        self._pictures: dict[str, tuple[str, Drawn]] = {}
+        self._pdf: Any = self._opened(None)
+
+    def _opened(self, password: str | None) -> Any:
+        """The file as a library reads it; None where it needs a password. Raises `FileProblem`."""
+        pikepdf = needed("pikepdf")
+        if self.source.fresh:
+            return pikepdf.Pdf.new()
+        if b"%PDF-" not in self._data[:1024]:
+            raise self.problem("this is no PDF, whatever its name says")
+        try:
+            pdf = pikepdf.open(io.BytesIO(self._data), password=password or "")
+        except pikepdf.PasswordError:
+            return None
+        except pikepdf.PdfError as error:
+            raise self.problem(f"it is damaged: {_plain(error)}") from None
+        return pdf
+
+    @property
+    def item_file(self) -> FileItem:
+        """Itself."""
+        return self
+
+    def _own(self) -> Any:
+        if self._pdf is None:
+            raise Failure(f"{self.name} opens with a password only. Give it first: unlock password: code")
+        return self._pdf
+
+    def ensure_open(self) -> None:
+        """Raises `Failure` where it cannot be changed."""
+        self._own()
+        if self.signed and not self._unsigned:
+            raise Failure(
+                f"{self.name} is signed, and a change would break what the signature says. Take it off first: "
+                "remove-signatures"
+            )
+
+    # -- pages
+
+    def _every(self) -> list[OpenPage]:
+        if self._pages is None:
+            try:
+                found = pages_of(self._own())
+            except Failure as failure:
+                raise failure.at(self.name) from None
+            self._pages = [OpenPage(self, number, each, number + 1) for number, each in enumerate(found)]
+            self._first = list(self._pages)
+        return self._pages
+
+    def pages(self) -> Iterator[Page]:
+        """Its pages."""
+        return iter(list(self._every()))
+
+    def number_of(self, page: OpenPage) -> int:
+        """The place of a page."""
+        return 0 if page.gone else self._every().index(page) + 1
+
+    def words_of(self, page: OpenPage) -> str:
+        """The words on a page."""
+        if page.found is None:
+            raise Failure(f"{page.label} comes from another file; its words are read there")
+        if self._words is None:
+            password = self._password.reveal() if self._password is not None else None
+            self._words = Words(self._data, password)
+        return self._words.page(page.index)
+
+    def label_of(self, page: OpenPage) -> str:
+        """The number that is shown for a page (12.4.2)."""
+        if page.found is None:
+            return str(page.number)
+        pikepdf = needed("pikepdf")
+        return str(pikepdf.Page(page.found.page).label)
+
+    def picture(self, path: str) -> tuple[str, Drawn]:
+        """A picture from a file."""
+        if path not in self._pictures:
+            try:
+                with open(path, "rb") as stream:
+                    data = stream.read()
+            except OSError as error:
+                raise Failure(f"{os.path.basename(path)} cannot be read: {error.strerror}") from None
+            self._pictures[path] = (path, drawn(data, os.path.basename(path)))
+        return self._pictures[path]
+
+    def take_out(self, page: OpenPage) -> Callable[[], None]:
+        """Takes a page out."""
+        pages = self._every()
+        if len(pages) == 1:
+            raise Failure(f"{self.name} would have no page left")
+        at = pages.index(page)
+        pages.remove(page)
+        page.gone = True
+
+        def back() -> None:
+            page.gone = False
+            pages.insert(at, page)
+
+        return back
+
+    def put_at(self, page: OpenPage, place: int) -> Callable[[], None]:
+        """Gives a page another place."""
+        pages = self._every()
+        if not 1 <= place <= len(pages):
+            raise Failure(f"there are {len(pages)} pages, so that none can have the place {place}")
+        before = pages.index(page)
+        pages.insert(place - 1, pages.pop(before))
+        return lambda: pages.insert(before, pages.pop(pages.index(page)))
+
+    def append(self, item: object, paper: OnPaper = OnPaper.A4) -> None:
+        """Puts the pages of another file behind the last one."""
+        self.ensure_open()
+        data, password, count, name = pages_like(item, paper)
+        pages = self._every()
+        key = len(self._foreign)
+        self._foreign[key] = (data, password)
+        fresh = [OpenPage(self, index, None, 0) for index in range(count)]
+        for page in fresh:
+            page.source = key
+        pages += fresh
+
+        def revert() -> None:
+            for page in fresh:
+                pages.remove(page)
+
+        said = f"{name} appended ({count} {'page' if count == 1 else 'pages'})"
+        self.changed(f"pages of {name} {key}", None, count, revert, said)
+
+    def outline_items(self) -> Iterator[OutlineItem]:
+        """The entries of its outline."""
+        return iter(_outline(self, self._own()))
+
+    def save_some(self, pages: list[Page], name: str, to: FilePath | None) -> None:
+        """Saves some pages as a file of their own."""
+        self._own()
+        name = name if name.lower().endswith(".pdf") else f"{name}.pdf"
+        ensure_file_name(name)
+        folder = placed(os.path.dirname(self.source.path), to or ".")
+        taken = {path for _, path in self._parts}
+        path = free_path(os.path.join(folder, name), lambda each: each in taken or os.path.lexists(each))
+        part = ([each for each in pages if isinstance(each, OpenPage)], path)
+        self._parts.append(part)
+        count = len(part[0])
+        said = f"{os.path.relpath(path)}: {count} {'page' if count == 1 else 'pages'}"
+        self.changed(f"part {path}", None, path, lambda: self._parts.remove(part), said)
+
+    # -- what it says of itself
+
+    def _info(self, name: str) -> str | None:
+        if name in self._changed_info:
+            return self._changed_info[name]
+        info = self._own().trailer.get("/Info")
+        value = info.get(_INFO[name]) if info is not None else None
+        return str(value) or None if value is not None else None
+
+    def _put_info(self, name: str, value: str | None) -> None:
+        before = self._info(name)
+        if (value or None) == before:
+            return
+        self.ensure_open()
+        former = dict(self._changed_info)
+        self._changed_info[name] = value or None
+
+        def revert() -> None:
+            self._changed_info = former
+
+        self.changed(name, before, value or None, revert)
+
+    @property
+    def title(self) -> str | None:
+        """The title in its properties."""
+        return self._info("title")
+
+    @title.setter
+    def title(self, value: str | None) -> None:
+        self._put_info("title", value)
+
+    @property
+    def author(self) -> str | None:
+        """Who wrote it."""
+        return self._info("author")
+
+    @author.setter
+    def author(self, value: str | None) -> None:
+        self._put_info("author", value)
+
+    @property
+    def subject(self) -> str | None:
+        """What it is about."""
+        return self._info("subject")
+
+    @subject.setter
+    def subject(self, value: str | None) -> None:
+        self._put_info("subject", value)
+
+    @property
+    def keywords(self) -> str | None:
+        """The words by which it is found."""
+        return self._info("keywords")
+
+    @keywords.setter
+    def keywords(self, value: str | None) -> None:
+        self._put_info("keywords", value)
+
+    @property
+    def made_at(self) -> datetime | None:
+        """When it was made (7.9.4)."""
+        info = self._own().trailer.get("/Info")
+        found = _DATE.match(str(info.get("/CreationDate", ""))) if info is not None else None
+        if found is None:
+            return None
+        year, month, day, hour, minute, second = (int(each) if each else 0 for each in found.groups()[:6])
+        shift = timedelta(hours=int(found[8] or 0), minutes=int(found[9] or 0))
+        try:
+            made = datetime(year, month or 1, day or 1, hour, minute, second)
+            if found[7]:
+                made = (
+                    made.replace(tzinfo=timezone(-shift if found[7] == "-" else shift))
+                    .astimezone()
+                    .replace(tzinfo=None)
+                )
+        except (ValueError, OverflowError):
+            return None
+        return made
+
+    @property
+    def signed(self) -> bool:
+        """Whether somebody signed it (12.7.4.5)."""
+        if self._unsigned:
+            return False
+        root = self._own().trailer.Root
+        form = root.get("/AcroForm")
+        if form is None:
+            return "/Perms" in root
+        if "/Perms" in root:
+            return True
+        waiting, seen_ = list(form.get("/Fields", [])), 0
+        while waiting and seen_ < 100_000:
+            field, seen_ = waiting.pop(), seen_ + 1
+            if str(field.get("/FT", "")) == "/Sig" and "/V" in field:
+                return True
+            waiting += [kid for kid in field.get("/Kids", []) if "/T" in kid]
+        return False
+
+    @property
+    def locked(self) -> bool:
+        """Whether it opens with a password only, which was not given."""
+        return self._pdf is None
+
+    @property
+    def attachments(self) -> list[str]:
+        """The names of the files attached to it."""
+        return sorted(self._own().attachments)
+
+    # -- what is done to all of it
+
+    def unlock(self, password: Secret) -> None:
+        """Opens it with a password."""
+        if self._pdf is not None:
+            return
+        self._pdf = self._opened(password.reveal())
+        if self._pdf is None:
+            raise WrongPassword(f"{self.name} opens with another password than the one given")
+        self._password = password
+
+    def encrypt(self, password: Secret) -> None:
+        """Lets it be opened with a password only."""
+        self.ensure_open()
+        former, self._new_password = self._new_password, password
+
+        def revert() -> None:
+            self._new_password = former
+
+        self.changed("password", None, True, revert, "opens with a password only")
+
+    def remove_password(self) -> None:
+        """Lets everybody open it."""
+        self.ensure_open()
+        if not self._own().is_encrypted or self._open_to_all:
+            return
+        self._open_to_all = True
+
+        def revert() -> None:
+            self._open_to_all = False
+
+        self.changed("password", True, None, revert, "opens without a password")
+
+    def remove_metadata(self) -> None:
+        """Takes out what it tells about who wrote it."""
+        self.ensure_open()
+        if self._bare:
+            return
+        self._bare = True
+
+        def revert() -> None:
+            self._bare = False
+
+        self.changed("metadata", True, None, revert, "what it told about its writer is gone")
+
+    def remove_signatures(self) -> None:
+        """Takes the signatures off."""
+        if not self.signed:
+            return
+        self._unsigned = True
+
+        def revert() -> None:
+            self._unsigned = False
+
+        self.changed("signed", True, False, revert, "signatures taken off")
+
+    # -- saving
+
+    @property
+    def notes(self) -> list[str]:
+        """What a person should know about saving the changes."""
+        found = list(super().notes)
+        if self._pdf is not None and self._rewrites:
+            found += self._rewriting().notes
+        return found
+
+    @property
+    def _rewrites(self) -> bool:
+        """Whether something must be gone, so that all is written anew."""
+        order = self._pages is not None and self._pages != self._first
+        return bool(
+            order or self._bare or self._new_password or self._open_to_all or self._unsigned or self.source.fresh
+        )
+
+    def _appended(self) -> bytes:
+        """What is appended for stamps, turns and properties."""
+        touched = [page for page in self._first if page.touched]
+        if not touched and not self._changed_info:
+            return b""
+        section = Section(self._own(), self._data)
+        texts = [
+            stamp.what.text
+            for page in touched
+            for stamp in page.stamps.values()
+            if stamp is not None and isinstance(stamp.what, TextStamp)
+        ]
+        stamping = Stamping(self._own(), section, texts)
+        for page in touched:
+            assert page.found is not None
+            stamping.page(page.found, page.stamps, page.turn)
+        if self._changed_info:
+            self._write_info(section)
+        return section.finish()
+
+    def _write_info(self, section: Section) -> None:
+        info = self._own().trailer.get("/Info")
+        own = info is not None and info.is_indirect
+        number, generation = info.objgen if info is not None and own else (section.number(), 0)
+        entries = {str(key)[1:]: section.own(info[key], number, generation) for key in info} if info is not None else {}
+        for name, value in self._changed_info.items():
+            entries.pop(_INFO[name][1:], None)
+            if value is not None:
+                entries[_INFO[name][1:]] = section.text(value, number)
+        section.put(dictionary(entries), number, generation)
+        section.info = None if own else number
+
+    def _rewriting(self) -> Rewriting:
+        password = self._password.reveal() if self._password is not None else None
+        return Rewriting(self._data + self._appended(), password, self._bare, self._unsigned)
+
+    def _order(self, pages: list[OpenPage]) -> list[tuple[int | None, int]]:
+        """Pages by the file they are of, None for their own, and their place there."""
+        return [(getattr(page, "source", None), page.index) for page in pages]
+
+    def _saved(self) -> bytes:
+        """The whole file as it is to be."""
+        if not self._rewrites:
+            return self._data + self._appended()
+        new = self._new_password.reveal() if self._new_password is not None else None
+        kept = None
+        if new is None and self._password is not None and not self._open_to_all:
+            kept = self._password.reveal()
+        if self.source.fresh:
+            return new_with(self._foreign, self._order(self._every()), new, self._changed_info, _INFO)
+        order = self._order(self._every()) if self._every() != self._first else None
+        return self._rewriting().made(
+            order, self._foreign, new or kept, self._own().is_encrypted and not self._open_to_all
+        )
+
+    def patch(self) -> Patch | None:
+        """What makes the changed file of the old one."""
+        changed = self._rewrites or any(page.touched for page in self._first) or self._changed_info
+        if not self.recorder or not changed:
+            return None
+        self.ensure_pages()
+        if self.source.fresh:
+            return self.rewritten(self._saved())
+        if not self._rewrites:
+            return Patch(self.source.digest, self.source.size, [Copy(0, self.source.size), self._appended()])
+        return self.rewritten(self._saved())
+
+    def ensure_pages(self) -> None:
+        """Raises `Failure` for a file without pages."""
+        if not self._every():
+            raise Failure(f"{self.name} has no pages")
+
+    def effects(self, into: str | None = None) -> list[Effect]:
+        """What saving it comes to, with the files made of some of its pages."""
+        found = super().effects(into)
+        if self._parts:
+            rewriting = self._rewriting()
+            password = self._password.reveal() if self._password is not None else None
+            for pages, path in self._parts:
+                left = [page for page in pages if not page.gone]
+                if not left:
+                    raise Failure(f"{os.path.basename(path)} would have no page")
+                data = rewriting.made(self._order(left), self._foreign, password, self._own().is_encrypted)
+                found.append(Effect(path, whole(data), None))
+        return found
+
+    def close(self) -> None:
+        """Lets the file go."""
+        if self._words is not None:
+            self._words.close()
+            self._words = None
+        if self._pdf is not None:
+            self._pdf.close()
+        super().close()
+
+    def bytes_now(self) -> tuple[bytes, str | None]:
+        """The file as it is now, and its password."""
+        self._own()
+        return self._saved(), self._password.reveal() if self._password is not None else None
+
+
+class OpenOutlineItem(OutlineItem):
+    """An entry of the outline as it is read."""
+
+    def __init__(self, file: PdfFile, title: str, level: int, page: int | None) -> None:
+        self._file = file
+        self._title, self._level, self._page = title, level, page
+
+    @property
+    def file(self) -> FileItem:
+        """The PDF."""
+        return self._file
+
+    @property
+    def label(self) -> str:
+        """What it says."""
+        return self._title
+
+    @property
+    def title(self) -> str:
+        """What it says."""
+        return self._title
+
+    @property
+    def level(self) -> int:
+        """How deep it lies."""
+        return self._level
+
+    @property
+    def page_number(self) -> int | None:
+        """The page to which it leads."""
+        return self._page
+
+
+def _outline(file: PdfFile, pdf: Any) -> list[OpenOutlineItem]:
+    """The entries of an outline (12.3.3), by a library that follows their destinations."""
+    numbers = {each.found.page.objgen: each.first for each in file._first or file._every() if each.found is not None}
+    found: list[OpenOutlineItem] = []
+    names = _destinations(pdf)
+
+    def walk(items: Any, level: int) -> None:
+        for item in items if level < 50 and len(found) < 100_000 else ():
+            found.append(OpenOutlineItem(file, str(item.title), level, _target(item, names, numbers)))
+            walk(item.children, level + 1)
+
+    with pdf.open_outline() as outline:
+        walk(outline.root, 1)
+    return found
+
+
+def _destinations(pdf: Any) -> Callable[[Any], Any]:
+    pikepdf = needed("pikepdf")
+    root = pdf.trailer.Root
+    tree = root.Names.Dests if "/Names" in root and "/Dests" in root.Names else None
+    named = pikepdf.NameTree(tree) if tree is not None else {}
+    old = root.get("/Dests", {})
+
+    def find(value: Any) -> Any:
+        if isinstance(value, pikepdf.String):
+            value = named.get(str(value))
+        elif isinstance(value, pikepdf.Name):
+            value = old.get(str(value))
+        return value.D if isinstance(value, pikepdf.Dictionary) and "/D" in value else value
+
+    return find
+
+
+def _target(item: Any, find: Callable[[Any], Any], numbers: dict[tuple[int, int], int]) -> int | None:
+    pikepdf = needed("pikepdf")
+    goal = item.destination
+    if goal is None and item.action is not None and str(item.action.get("/S", "")) == "/GoTo":
+        goal = item.action.get("/D")
+    if isinstance(goal, int):
+        return goal + 1
+    goal = find(goal)
+    if isinstance(goal, pikepdf.Array) and len(goal) and isinstance(goal[0], pikepdf.Object) and goal[0].is_indirect:
+        return numbers.get(goal[0].objgen)
+    return None
+
+
+def _plain(error: Exception) -> str:
+    """What a library says, without the name that it gave the file."""
+    return re.sub(r"^.*?(?:\.pdf|BytesIO object[^:]*|description)[^:]*: ", "", str(error)).split("\n")[0][:120]
+
+
+def open_pdf(path: str) -> PdfFile:
+    """Opens one. Raises `FileProblem`."""
+    return opened(path, PdfFile)
+
+
+def new_pdf(path: str) -> PdfFile:
+    """One without pages."""
+    return PdfFile(FreshSource(path, b""))

@@ -1,0 +1,493 @@
+"""PDFs: files of pages."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from datetime import datetime
+from decimal import Decimal
+
+from scrub.model.amounts import Length
+from scrub.model.declare import FileItem, Item, Reach, action, field, finds, holds, may_lack, selects
+from scrub.model.described import Described
+from scrub.model.files import FilePath
+from scrub.model.outline import Contents
+from scrub.model.printing import Orientation
+from scrub.model.problem import Failure
+from scrub.model.stamping import Placing, Stamped
+from scrub.model.values import Choice, NewSecret, Secret
+
+
+class SplitAt(Choice):
+    """Where a PDF is split."""
+
+    OUTLINE = "outline"
+
+
+class OnPaper(Choice):
+    """The paper on which pictures become pages."""
+
+    A4 = "a4"
+    A3 = "a3"
+    A5 = "a5"
+    LETTER = "letter"
+    AS_IT_IS = "as-it-is"
+
+
+class Page(Stamped):
+    """One page of a PDF."""
+
+    kind_word = "page"
+
+    @property
+    @field
+    def number(self) -> int:
+        """Its place among the pages, from 1.
+
+        Example: if page.number > 1
+        Also: index, position
+        """
+        raise NotImplementedError
+
+    @property
+    @field
+    def page_label(self) -> str:
+        """The number that is shown for it, such as "iv" or "A-3", where the file gives pages numbers of its own.
+
+        Example: log page.page-label
+        Also: roman numbers, numbering
+        """
+        raise NotImplementedError
+
+    @property
+    @field
+    def text(self) -> str:
+        """The words on it, as far as they are letters and no picture.
+
+        Example: if page.text contains "draft"
+        Also: content, words, search, find
+        """
+        raise NotImplementedError
+
+    @property
+    @field
+    def rotation(self) -> int:
+        """By how many degrees it is turned to the right when it is shown: 0, 90, 180 or 270.
+
+        Example: page.rotation = 90
+        Also: rotate, turn, upright, landscape
+        """
+        raise NotImplementedError
+
+    @rotation.setter
+    @may_lack
+    def rotation(self, value: int) -> None:
+        raise NotImplementedError
+
+    @property
+    @field
+    def orientation(self) -> Orientation:
+        """How it lies as it is seen.
+
+        Example: if page.orientation is landscape
+        Also: portrait, format
+        """
+        return Orientation.LANDSCAPE if self.width > self.height else Orientation.PORTRAIT
+
+    @property
+    @field
+    def width(self) -> Length:
+        """How wide it is as it is seen.
+
+        Example: if page.width > 30 cm
+        Also: size, paper
+        """
+        raise NotImplementedError
+
+    @property
+    @field
+    def height(self) -> Length:
+        """How high it is as it is seen.
+
+        Example: if page.height > 30 cm
+        Also: size, paper
+        """
+        raise NotImplementedError
+
+    @action(Reach.CHANGE)
+    @may_lack
+    def delete(self) -> None:
+        """Takes the page out, with all that is on it: it can no longer be found in the file.
+
+        Example: delete
+        Also: remove page, extract
+        """
+        raise NotImplementedError
+
+    @action(Reach.CHANGE)
+    @may_lack
+    def move_to(self, place: int) -> None:
+        """Gives the page another place.
+
+        place: the new place, from 1.
+        Example: move-to 1
+        Also: reorder pages, sort pages
+        """
+        raise NotImplementedError
+
+
+class Pages(Stamped):
+    """Some pages of a PDF, such as those that a person picked."""
+
+    kind_word = "pages"
+    called = "some pages"
+
+    def __init__(self, file: Pdf, pages: list[Page], picked: bool) -> None:
+        self._file = file
+        self._pages = pages
+        self._picked = picked
+
+    @property
+    def file(self) -> FileItem:
+        """The PDF."""
+        return self._file
+
+    @property
+    def label(self) -> str:
+        """Their numbers."""
+        return "pages " + ", ".join(str(page.number) for page in self._pages)
+
+    @property
+    @field
+    def count(self) -> int:
+        """How many they are.
+
+        Example: log "{selection.count} pages"
+        Also: number of pages
+        """
+        return len(self._pages)
+
+    @property
+    @field
+    def picked(self) -> bool:
+        """yes when they were picked with `--at`.
+
+        Example: if not selection.picked
+        Also: selected, chosen
+        """
+        return self._picked
+
+    @holds
+    def pages(self) -> Iterator[Page]:
+        """The pages."""
+        return iter(self._pages)
+
+    def put_picture(self, path: FilePath, width: Decimal | None, at: Placing) -> None:
+        """Puts a picture on each."""
+        for page in self._pages:
+            page.put_picture(path, width, at)
+
+    def put_text(self, text: str, size: Decimal, colour: str, at: Placing) -> None:
+        """Puts a text on each."""
+        for page in self._pages:
+            page.put_text(text, size, colour, at)
+
+    def take_stamp(self, called: str) -> None:
+        """Takes a stamp off each."""
+        for page in self._pages:
+            page.take_stamp(called)
+
+    @action(Reach.CHANGE)
+    def delete(self) -> None:
+        """Takes the pages out, with all that is on them: they can no longer be found in the file.
+
+        Example: delete
+        Also: remove pages
+        """
+        for page in self._pages:
+            page.delete()
+
+    @action(Reach.FILES, "saves pages as files")
+    def save_pages(self, name: FilePath, to: FilePath | None = None) -> None:
+        """Saves the pages, as they are at the end of the macro, as a PDF of their own.
+
+        name: the name of the new file.
+        to: the folder; a relative one counts from the file's own.
+        Example: save-pages name: "Route cards 2 to 5"
+        Also: extract pages, export
+        """
+        self._file.save_some(self._pages, str(name), to)
+
+
+class OutlineItem(Item):
+    """An entry of the outline that viewers show beside the pages."""
+
+    kind_word = "outline-item"
+
+    @property
+    @field
+    def title(self) -> str:
+        """What it says.
+
+        Example: log outline-item.title
+        Also: bookmark, table of contents, chapter
+        """
+        raise NotImplementedError
+
+    @property
+    @field
+    def level(self) -> int:
+        """How deep it lies, from 1.
+
+        Example: if outline-item.level is 1
+        Also: bookmark, depth
+        """
+        raise NotImplementedError
+
+    @property
+    @field
+    def page_number(self) -> int | None:
+        """The page to which it leads; nothing where it leads elsewhere.
+
+        Example: log outline-item.page-number
+        Also: bookmark, target
+        """
+        raise NotImplementedError
+
+
+class Pdf(Described, Stamped):
+    """A PDF: a file of pages."""
+
+    kind_word = "pdf"
+    part_word = "page"
+
+    @property
+    @field
+    def made_at(self) -> datetime | None:
+        """When it was made, as its properties say; nothing where they do not.
+
+        Example: if pdf.made-at < now - 365 days
+        Also: created, creation date, age
+        """
+        raise NotImplementedError
+
+    @property
+    @field
+    def signed(self) -> bool:
+        """yes when somebody signed it; a macro that changes it takes the signatures off first.
+
+        Example: if pdf.signed
+        Also: signature, certificate
+        """
+        raise NotImplementedError
+
+    @property
+    @field
+    def locked(self) -> bool:
+        """yes when it opens with a password only, which was not given yet.
+
+        Example: if pdf.locked
+        Also: encrypted, password, protected
+        """
+        raise NotImplementedError
+
+    @property
+    @field
+    def text(self) -> str:
+        """The words on all pages.
+
+        Example: if pdf.text contains "route card"
+        Also: content, words, search
+        """
+        return "\n".join(page.text for page in self.pages())
+
+    @property
+    @field
+    def attachments(self) -> list[str]:
+        """The names of the files that are attached to it.
+
+        Example: if pdf.attachments is not empty
+        Also: embedded files
+        """
+        raise NotImplementedError
+
+    @holds
+    def pages(self) -> Iterator[Page]:
+        """Its pages, in order."""
+        raise NotImplementedError
+
+    @holds
+    def outline_items(self) -> Iterator[OutlineItem]:
+        """The entries of its outline, from the first to the last."""
+        raise NotImplementedError
+
+    @finds
+    def find_page(self, number: int) -> Page:
+        """A page by its number: `page(3)`."""
+        pages = list(self.pages())
+        if not 1 <= number <= len(pages):
+            raise Failure(f"{self.name} has {len(pages)} pages, and no page {number}")
+        return pages[number - 1]
+
+    @finds
+    def find_pages(self, which: str) -> Pages:
+        """Some pages by their numbers: `pages("2-5, 8")`; also odd, even, first and last."""
+        return Pages(self, self._picked(which), False)
+
+    @selects
+    def selection(self, place: str | None = None) -> Pages:
+        """What a person picked: `2-5, 8`, `odd`; or all of it."""
+        if place is None:
+            return Pages(self, list(self.pages()), False)
+        return Pages(self, self._picked(place), True)
+
+    def _picked(self, which: str) -> list[Page]:
+        pages = list(self.pages())
+        count, found = len(pages), dict[int, None]()
+        for piece in which.replace("\u2013", "-").split(","):
+            word = piece.strip().lower()
+            span = re.fullmatch(r"(\d+|last)(?:\s*-\s*(\d+|last))?", word)
+            if word in ("odd", "even"):
+                numbers = range(1 if word == "odd" else 2, count + 1, 2)
+            elif word in ("first", "all"):
+                numbers = range(1, 2 if word == "first" else count + 1)
+            elif span is not None:
+                ends = [count if each == "last" else int(each) for each in (span[1], span[2] or span[1])]
+                if not 1 <= ends[0] <= ends[1] <= count:
+                    raise Failure(f'{self.name} has {count} pages, and no pages "{piece.strip()}"')
+                numbers = range(ends[0], ends[1] + 1)
+            else:
+                raise Failure(f'"{piece.strip()}" names no pages. Write them like 2-5, 8, odd, even, first or last')
+            found.update(dict.fromkeys(numbers))
+        return [pages[number - 1] for number in sorted(found)]
+
+    def save_some(self, pages: list[Page], name: str, to: FilePath | None) -> None:
+        """Saves some pages as a file of their own."""
+        raise NotImplementedError
+
+    def put_picture(self, path: FilePath, width: Decimal | None, at: Placing) -> None:
+        """Puts a picture on each page."""
+        for page in self.pages():
+            page.put_picture(path, width, at)
+
+    def put_text(self, text: str, size: Decimal, colour: str, at: Placing) -> None:
+        """Puts a text on each page."""
+        for page in self.pages():
+            page.put_text(text, size, colour, at)
+
+    def take_stamp(self, called: str) -> None:
+        """Takes a stamp off each page."""
+        for page in self.pages():
+            page.take_stamp(called)
+
+    @action(Reach.CHANGE)
+    @may_lack
+    def append(self, item: object, paper: OnPaper = OnPaper.A4) -> None:
+        """Puts the pages of another PDF behind the last one, or a picture as a page.
+
+        item: a PDF or an image that was picked or opened.
+        paper: the paper on which a picture becomes a page; as-it-is gives it a page of its own size.
+        Example: append item, paper: a4
+        Also: join, merge, combine, add pages, insert pages
+        """
+        raise NotImplementedError
+
+    @action(Reach.FILES, "saves pages as files")
+    def split(self, every: int | None = None, at: SplitAt | None = None, to: FilePath | None = None) -> None:
+        """Saves its pages as several PDFs beside it; the file itself stays as it is.
+
+        every: how many pages each has.
+        at: outline for a file for each entry at the first level of the outline.
+        to: the folder; a relative one counts from the file's own.
+        Example: split every: 10
+        Also: separate, extract, burst, divide
+        """
+        pages = list(self.pages())
+        if (every is None) == (at is None):
+            raise Failure("say where to split: every: 10, or at: outline")
+        stem = self.name.rpartition(".")[0] or self.name
+        if every is not None:
+            if every < 1:
+                raise Failure("each part has at least one page")
+            for start in range(0, len(pages), every):
+                part = pages[start : start + every]
+                last = f"-{start + len(part)}" if len(part) > 1 else ""
+                self.save_some(part, f"{stem} {start + 1}{last}", to)
+            return
+        starts = [each for each in self.outline_items() if each.level == 1 and each.page_number is not None]
+        if not starts:
+            raise Failure(f"{self.name} has no outline at which it could be split")
+        ends = [each.page_number or 1 for each in starts[1:]] + [len(pages) + 1]
+        if (starts[0].page_number or 1) > 1:
+            self.save_some(pages[: (starts[0].page_number or 1) - 1], f"{stem} 0", to)
+        for number, (entry, end) in enumerate(zip(starts, ends, strict=True), 1):
+            first = entry.page_number or 1
+            title = re.sub(r'[\\/:*?"<>|\x00-\x1f]', " ", entry.title).strip()[:80]
+            self.save_some(pages[first - 1 : max(first, end - 1)], f"{stem} {number} {title}".strip(), to)
+
+    @action(Reach.CHANGE)
+    @may_lack
+    def encrypt(self, password: NewSecret) -> None:
+        """Lets it be opened with a password only (AES with 256 bits).
+
+        password: the password.
+        Example: encrypt password: code
+        Also: protect, lock, password, secure
+        """
+        raise NotImplementedError
+
+    @action(Reach.CHANGE)
+    @may_lack
+    def unlock(self, password: Secret) -> None:
+        """Opens one that is locked, so that the macro can read and change it; it stays locked for others.
+
+        password: the password. A wrong one is refused.
+        Example: unlock password: code
+        Also: decrypt, open, password
+        """
+        raise NotImplementedError
+
+    @action(Reach.CHANGE)
+    @may_lack
+    def remove_password(self) -> None:
+        """Lets everybody open it; unlock it first.
+
+        Example: remove-password
+        Also: decrypt, unprotect
+        """
+        raise NotImplementedError
+
+    @action(Reach.CHANGE)
+    @may_lack
+    def remove_metadata(self) -> None:
+        """Takes out what the file tells about who wrote it, with what and when: it is gone from the bytes.
+
+        Example: remove-metadata
+        Also: properties, author, anonymous, inspect, clean, privacy
+        """
+        raise NotImplementedError
+
+    @action(Reach.CHANGE)
+    @may_lack
+    def remove_signatures(self) -> None:
+        """Takes the signatures off, so that the file can be changed.
+
+        Example: remove-signatures
+        Also: unsign, certificate
+        """
+        raise NotImplementedError
+
+    def contents(self) -> Contents:
+        """Its pages."""
+        rows: list[dict[str, object]] = []
+        for page in self.pages():
+            words = " ".join(page.text.split())
+            size = f"{page.width.in_unit('cm'):.1f} x {page.height.in_unit('cm'):.1f} cm"
+            rows.append({"number": page.number, "size": size, "text": words[:60] + ("..." if len(words) > 60 else "")})
+        return Contents(
+            "page", rows, hint="A macro says: each page where page.text contains … More: scrub catalog page"
+        )
+
+
+#: The kinds in PDFs.
+KINDS = (Pdf, Page, Pages, OutlineItem)
