@@ -71,6 +71,10 @@ FORMATS = (
         empty="scrub.formats.pdf.book:new_pdf",
     ),
     Format(
+        "image", (".jpg", ".jpeg", ".png", ".tif", ".tiff", ".webp"), "scrub.model.image",
+        "scrub.formats.picture.book:open_image",
+    ),
+    Format(
         "folder", (), "scrub.model.folder", "scrub.formats.folder:PlainFolder", folder=True, holds_files=True,
     ),
 )  # fmt: skip

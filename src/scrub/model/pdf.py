@@ -42,7 +42,7 @@ class Page(Stamped):
     @property
     @field
     def number(self) -> int:
-        """Its place among the pages, from 1.
+        """Its place among the pages, from 1; pages keep their numbers until the file is saved.
 
         Example: if page.number > 1
         Also: index, position

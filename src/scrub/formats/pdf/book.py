@@ -92,15 +92,16 @@ class PdfFile(PickedFile, Pdf):
 
     def _every(self) -> list[OpenPage]:
         if self._pages is None:
+            pdf = self._own()
             try:
-                found = pages_of(self._own())
+                found = pages_of(pdf)
             except Failure as failure:
                 raise failure.at(self.name) from None
             self._pages = [OpenPage(self, number, each, number + 1) for number, each in enumerate(found)]
             self._first = list(self._pages)
         return self._pages
 
-    def pages(self) -> Iterator[Page]:
+    def pages(self) -> Iterator[OpenPage]:
         """Its pages."""
         return iter(list(self._every()))
 
@@ -178,7 +179,7 @@ class PdfFile(PickedFile, Pdf):
         said = f"{name} appended ({count} {'page' if count == 1 else 'pages'})"
         self.changed(f"pages of {name} {key}", None, count, revert, said)
 
-    def outline_items(self) -> Iterator[OutlineItem]:
+    def outline_items(self) -> Iterator[OpenOutlineItem]:
         """The entries of its outline."""
         return iter(_outline(self, self._own()))
 

@@ -55,7 +55,7 @@ def line(text: str) -> Line:
 
 
 @lru_cache(maxsize=1)
-def _fonts() -> tuple[str, ...]:
+def fonts() -> tuple[str, ...]:
     """The fonts of this machine that hold most letters."""
     found: dict[str, str] = {}
     for folder in _FOLDERS:
@@ -96,7 +96,7 @@ def _opened(path: str) -> _Opened:
 
 def _embedded(text: str) -> Line:
     missing = ""
-    for path in _fonts():
+    for path in fonts():
         font = _opened(path)
         missing = next((letter for letter in text if not font.has(letter)), "")
         if not missing:

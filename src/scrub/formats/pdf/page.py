@@ -83,8 +83,8 @@ class OpenPage(Page):
 
     @property
     def number(self) -> int:
-        """Its place among the pages."""
-        return self.holder.number_of(self)
+        """Its number when the macro began; of one that came, its place."""
+        return self.first or self.holder.number_of(self)
 
     @property
     def page_label(self) -> str:
@@ -180,7 +180,7 @@ class OpenPage(Page):
 
     def move_to(self, place: int) -> None:
         """Gives it another place."""
-        before = self.number
+        before = self.holder.number_of(self)
         if place != before:
             self.holder.ensure_open()
             self.changed("place", before, place, self.holder.put_at(self, place))

@@ -1,0 +1,86 @@
+"""JPEGs turned by their blocks: what is in these only changes places and signs, so that nothing is lost."""
+
+from __future__ import annotations
+
+import os
+import struct
+import tempfile
+from typing import Any
+
+from scrub.formats.pdf.images import segments
+from scrub.formats.pdf.needed import needed
+from scrub.formats.picture.containers import with_orientation
+from scrub.model.problem import Failure
+
+
+def turned_blocks(data: bytes, steps: tuple[bool, bool, bool]) -> bytes:
+    """A JPEG whose sides change places, and which is then mirrored across and down. Raises `Failure` where points at
+    its edge would be lost.
+    """
+    from scrub.formats.picture.points import opened
+
+    opened(data).load()  # what is damaged must not reach the other library
+    jpeglib = needed("jpeglib")
+    swap, across, down = steps
+    with tempfile.TemporaryDirectory() as folder:
+        source, target = os.path.join(folder, "source.jpeg"), os.path.join(folder, "target.jpeg")
+        with open(source, "wb") as stream:
+            stream.write(data)
+        picture = jpeglib.read_dct(source)
+        _ensure_whole(data, swap, across, down)
+        planes = {name: getattr(picture, name, None) for name in ("Y", "Cb", "Cr", "K")}
+        turned = {name: _turned(each, swap, across, down) for name, each in planes.items() if each is not None}
+        tables = picture.qt.transpose(0, 2, 1).copy() if swap else picture.qt
+        made_of = jpeglib.from_dct(**turned, qt=tables, quant_tbl_no=picture.quant_tbl_no)
+        size = (picture.width, picture.height) if swap else (picture.height, picture.width)
+        made_of.height, made_of.width = size
+        made_of.write_dct(target)
+        with open(target, "rb") as stream:
+            made = stream.read()
+    return with_orientation(_with_segments(made, data), 1)
+
+
+def _turned(plane: Any, swap: bool, across: bool, down: bool) -> Any:
+    made = plane.transpose(1, 0, 3, 2) if swap else plane
+    made = made.copy()
+    if across:
+        made = made[:, ::-1].copy()
+        made[..., 1::2] *= -1
+    if down:
+        made = made[::-1].copy()
+        made[..., 1::2, :] *= -1
+    return made.copy()
+
+
+def _ensure_whole(data: bytes, swap: bool, across: bool, down: bool) -> None:
+    """Raises `Failure` where a side that is mirrored is no whole number of blocks, or colours are kept in another form
+    across than down.
+    """
+    for marker, start, _ in segments(data):
+        if 0xC0 <= marker <= 0xCF and marker not in (0xC4, 0xC8, 0xCC):
+            high, wide = struct.unpack(">HH", data[start + 1 : start + 5])
+            factors = [data[start + 7 + 3 * part] for part in range(data[start + 5])]
+            most = max(each >> 4 for each in factors), max(each & 15 for each in factors)
+            if swap and any(each >> 4 != each & 15 for each in factors):
+                raise Failure("its colours are kept in another form across than down, and cannot turn without loss")
+            wide, high = (high, wide) if swap else (wide, high)
+            if (across and wide % (8 * most[0])) or (down and high % (8 * most[1])):
+                raise Failure(
+                    f"its sides ({wide} x {high}) are no whole number of blocks: points at the edge would be lost. "
+                    "Resize it, which makes it upright too"
+                )
+            return
+    raise Failure("it is damaged")
+
+
+def _with_segments(made: bytes, old: bytes) -> bytes:
+    """A JPEG with what the old one said of itself, in place of what the library writes."""
+    said = b"".join(
+        old[start - 4 : end] for marker, start, end in segments(old) if 0xE0 <= marker <= 0xEF or marker == 0xFE
+    )
+    out, at = bytearray(made[:2] + said), 2
+    for marker, start, end in segments(made):
+        if 0xE0 <= marker <= 0xEF or marker == 0xFE:
+            out += made[at : start - 4]
+            at = end
+    return bytes(out + made[at:])
