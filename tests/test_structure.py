@@ -800,6 +800,6 @@ def test_rows_ordered_as_bytes_are_those_ordered_cell_by_cell(
     assert seen[0] == seen[1]
     before = [nights for _, nights, *_ in rows]
     if before != sorted((each for each in before if each is not None), reverse=True):
-        changed = f'in sheet("S").records\nsort by: "Nights", descending: yes\nend\nx = sheet("Other").cell("A1").value'
+        changed = 'in sheet("S").records\nsort by: "Nights", descending: yes\nend\nx = sheet("Other").cell("A1").value'
         found = run(changed, path)
         assert found.problem is None or "Other A1" in str(found.problem)

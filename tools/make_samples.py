@@ -26,6 +26,7 @@ from docx.oxml.ns import qn
 from docx.shared import RGBColor
 from docx.text.paragraph import Paragraph
 from sample_mail import bookings_by_mail, water
+from sample_pages import hut_picture, route_cards, seal
 
 HUTS = ("Larch", "Kite", "Sorrel", "Gannet", "Rowan", "Tarn", "Scree", "Col")
 HIDDEN = ("Kite", "Tarn")
@@ -344,3 +345,6 @@ if __name__ == "__main__":
     notice(target / "notice.txt")
     bookings_by_mail(target / "bookings.mbox", picture())
     water(target / "water.eml", picture())
+    route_cards(target / "route-cards.pdf")
+    hut_picture(target / "larch-hut.jpg")
+    seal(target / "seal.png")

@@ -209,11 +209,38 @@ def take_page() -> None:
     shutil.rmtree(folder)
 
 
+def take_pages() -> None:
+    """A route card before and after it is sealed and numbered, as pdftoppm draws it."""
+    from PIL import Image
+
+    folder = Path(tempfile.mkdtemp())
+    environment = lay_out(folder)
+    commands = ["scrub demo", "cp kestrel-ridge/route-cards.pdf before.pdf"]
+    for title in ("seal the route", "number the pages"):
+        commands += [
+            f'scrub approve "{title}" --yes',
+            f'cd kestrel-ridge && scrub run "{title}" route-cards.pdf --into ../done',
+        ]
+        commands += ["cp done/route-cards.pdf kestrel-ridge/route-cards.pdf", "rm -r done"]
+    for command in commands:
+        subprocess.run(command, shell=True, cwd=folder, env=environment, check=True, stdout=subprocess.DEVNULL)
+    picture = Image.new("RGB", (1280, 800), (226, 228, 230))
+    for side, name in enumerate(("before.pdf", "kestrel-ridge/route-cards.pdf")):
+        words = ["pdftoppm", "-r", "64.9", "-f", "2", "-l", "2", "-png", name, f"page{side}"]
+        subprocess.run(words, cwd=folder, check=True)
+        (drawn,) = folder.glob(f"page{side}*.png")
+        picture.paste(Image.open(drawn), (68 + 608 * side, 20))
+    picture.save(TARGET / "pages.png", optimize=True)
+    shutil.rmtree(folder)
+
+
 def main(names: list[str]) -> None:
     """Takes the pictures with these names, or all."""
     TARGET.mkdir(parents=True, exist_ok=True)
     if not names or "page" in names:
         take_page()
+    if not names or "pages" in names:
+        take_pages()
     screen = subprocess.Popen(["Xvfb", DISPLAY, "-screen", "0", "1280x800x24"], stderr=subprocess.DEVNULL)
     time.sleep(1)
     try:

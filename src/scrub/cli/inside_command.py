@@ -16,7 +16,7 @@ from scrub.cli.output import accent, columns, echo, file_size, print_json
 @click.option("--texts", is_flag=False, flag_value="", metavar="WORDS", help="Number the paragraphs with these words.")
 @click.option("--json", "as_json", is_flag=True, help="Print it as JSON.")
 def command(file: str, texts: str | None, as_json: bool) -> int:
-    """What a macro can see in FILE: a workbook, a document, a mailbox, a message or a folder."""
+    """What a macro can see in FILE: a workbook, a document, a mailbox, a message, a PDF, a picture or a folder."""
     host = TerminalHost()
     with scrub.open(file) as opened:
         item, name = opened.item, os.path.basename(os.path.abspath(file))
@@ -31,7 +31,7 @@ def command(file: str, texts: str | None, as_json: bool) -> int:
             rows = [{word: _size(value) for word, value in row.items()} for row in found.rows]
             print_json({"name": name, "kind": item.kind_word, f"{found.part}s": rows})
             return 0
-        echo(f"{accent(name)}  a {item.kind_word} of {scrub.counted(len(found.rows), found.part)}")
+        echo(f"{accent(name)}  {item.called or f"a {item.kind_word}"} of {scrub.counted(len(found.rows), found.part)}")
         shown = [[_cell(word, value) for word, value in row.items() if word != "headings"] for row in found.rows]
         for line in columns(shown):
             echo(line)

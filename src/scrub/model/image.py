@@ -6,6 +6,7 @@ from datetime import datetime
 
 from scrub.model.declare import Reach, action, field, may_lack
 from scrub.model.files import FilePath, WholeFile
+from scrub.model.outline import Contents
 from scrub.model.stamping import Stamped
 from scrub.model.values import Choice
 
@@ -200,6 +201,16 @@ class Image(WholeFile, Stamped):
     def picture_bytes(self) -> bytes:
         """The picture as it is now."""
         raise NotImplementedError
+
+
+    def contents(self) -> Contents:
+        """How large it is, when and perhaps where it was taken."""
+        said = f"{self.width:,} x {self.height:,} points"
+        taken = f"taken {self.taken_at:%Y-%m-%d %H:%M}" if self.taken_at is not None else ""
+        marks = [taken, "tells where" if self.has_location else "", "" if self.upright else "turned by a mark"]
+        row = {"name": self.format.value, "size": said, "marks": ", ".join(each for each in marks if each)}
+        hint = "A macro says: if image.width > 2000 … More: scrub catalog image"
+        return Contents("picture", [row], hint=hint)
 
 
 #: The kinds in pictures.

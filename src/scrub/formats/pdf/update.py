@@ -83,9 +83,8 @@ class Section:
 
     def own(self, value: Any, number: int, generation: int) -> bytes:
         """A value of the file, as an object of this number holds it; in an encrypted one strings are encrypted anew."""
-        if self._cipher is None or value.is_indirect:
-            written: bytes = value.unparse()
-            return written
+        if isinstance(value, needed("pikepdf").Object) and (self._cipher is None or value.is_indirect):
+            return bytes(value.unparse())
         return self._written(value, number, generation)
 
     def _written(self, value: Any, number: int, generation: int) -> bytes:

@@ -127,13 +127,16 @@ def _has_exif(data: bytes) -> bool:
 
 
 def _png_with(data: bytes, block: bytes | None) -> bytes:
-    out = bytearray(data[:8])
-    for piece in chunks(data):
+    out, pieces = bytearray(data[:8]), list(chunks(data))
+    fresh = chunk(b"eXIf", block) if block is not None else b""
+    has = any(piece.kind == b"eXIf" for piece in pieces)
+    for piece in pieces:
         if piece.kind == b"eXIf":
+            out += fresh
             continue
         out += piece.data
-        if piece.kind == b"IHDR" and block is not None:
-            out += chunk(b"eXIf", block)
+        if piece.kind == b"IHDR" and not has:
+            out += fresh
     return bytes(out)
 
 
