@@ -22,6 +22,7 @@ from pathlib import Path
 from typing import NamedTuple
 
 import mail
+import pages
 import shape
 import xlsxwriter
 
@@ -382,7 +383,7 @@ def side_by_side(row: Row) -> tuple[Cost, Cost]:
 
 def _turn(words: Callable[[Path], list[str]], file: Path) -> Cost:
     copy = DATA / f"copy-{file.name}"
-    for made in ("letters", "filed", "joined", "split"):
+    for made in ("letters", "filed", "joined", "split", "bound"):
         shutil.rmtree(DATA / made, ignore_errors=True)
     if file.is_file():
         shutil.copyfile(file, copy)
@@ -502,6 +503,7 @@ def rows() -> list[Row]:
         ),
         *mail_rows(),
         *shape_rows(),
+        *page_rows(),
         Row(
             "a loop of a million turns, small",
             lambda _: [*SCRUB, "run", str(loop)],
@@ -609,6 +611,43 @@ def shape_rows() -> list[Row]:
             3,
         ),
     ]
+
+
+def page_rows() -> list[Row]:
+    """The rows about PDFs and pictures."""
+    book, folder = pages.many_pages(DATA / "pages-2000.pdf", 2_000), pages.photos(DATA / "photos", 20)
+    seal = Path(scrub.__file__).parent / "demo" / "seal.png"
+    shutil.copyfile(seal, DATA / "seal.png")
+    photo = folder / "photo 00.jpg"
+    return [
+        Row(
+            "2,000 pages stamped, pages",
+            written("stamp", pages.STAMP_MACRO), python(pages.STAMP.replace("SEAL", str(seal))), book, "10x faster", 1,
+        ),
+        Row(
+            "the same against pikepdf's overlay, pages",
+            written("stamp", pages.STAMP_MACRO), python(pages.OVERLAY.replace("SEAL", str(seal))), book,
+            "at least 1.2x faster", 3,
+        ),
+        Row(
+            "20 pictures of 12 million points in one PDF, pages",
+            lambda _: [*approved("bind", pages.JOIN_MACRO)(folder)[:-1], *map(str, sorted(folder.glob("*.jpg")))],
+            lambda _: [sys.executable, "-c", pages.JOIN, str(folder)],
+            folder, "10x faster", 2,
+        ),
+        Row(
+            "a picture of 12 million points turned by its mark, pages",
+            written("turn", pages.TURN_MACRO), python(pages.TURN), photo, "50x faster (the work without the start)", 3,
+        ),
+        Row(
+            "the same made smaller, pages",
+            written("smaller", pages.SMALLER_MACRO), python(pages.SMALLER), photo, "at most 1.2x its time", 3,
+        ),
+        Row(
+            "the words of 2,000 pages, pages",
+            written("read", pages.WORDS_MACRO), python(pages.WORDS), book, "8x faster", 2,
+        ),
+    ]  # fmt: skip
 
 
 def _size(path: Path) -> str:

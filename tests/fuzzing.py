@@ -10,6 +10,8 @@ import zipfile
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
+import pikepdf
+
 import scrub
 import scrub.cli
 
@@ -19,6 +21,7 @@ TOKENS = [
     b"\0", b"\xff\xfe", b"\xed\xa0\x80", b"&#0;", b"&#xD800;", b"&#99999999;", b"<a/>", b"</a>", b"<![CDATA[", b"<!--", b"]]>", b"<!DOCTYPE a>",
     b"-1", b"1E99999", b"NaN", b"x", b"", b"999999999999999999999", b'""', b"'", b"\r", b"\n", b"\n\n", b"From ", b"\nFrom a Sat May  2 10:00:00 2026\n",
     b"=?utf-8?b?", b"=?x?q?=?=", b"--", b"%", b"{", b"}", b"[]", b"null", b"{}", b"\\", b"/../", b"A1:XFD1048576", b"w:p", b"xml:space", b"\xe2\x80\xa8",
+    b"endobj", b"stream", b"endstream", b"xref", b"<<", b">>", b"/Kids", b"/Length", b"1 0 R", b"999999 0 R", b"(", b"]", b"BT", b"q", b"Q", b"Do",
 ]  # fmt: skip
 #: The commands that read our own records.
 READERS: list[tuple[str, ...]] = [
@@ -29,6 +32,8 @@ MACROS = {
     "document": "each paragraph\nx = \"{paragraph.style} {paragraph.level}\"\nend\nsingle-spaces\nbind-units\njoin-lines\neach comment\ny = comment.text\nend\neach link\nz = link.address\nend\neach change\nw = change.author\nend",
     "mailbox": "each message\nx = \"{message.subject} {message.from} {message.date} {message.text} {message.size}\"\nmessage.subject = message.base-subject\neach attachment\ny = \"{attachment.name} {attachment.size}\"\nend\nend\nsingle-spaces\ndelete-duplicates",
     "message": "x = \"{message.subject} {message.to} {message.date} {message.text}\"\nmessage.subject = message.base-subject\nsingle-spaces\neach attachment\ny = \"{attachment.name} {attachment.type} {attachment.inline}\"\nend",
+    "pdf": "x = \"{pdf.title} {pdf.author} {pdf.signed}\"\neach page\ny = \"{page.number} {page.text} {page.width} {page.rotation}\"\nend\nattempt\nstamp-text \"Draft\", place: middle, size: 60 pt, angle: 45, called: \"draft\"\nif it fails\nend\neach page where page.number is 2\nattempt\ndelete\nif it fails\nend\nend\nremove-metadata\neach outline-item\nz = outline-item.title\nend",
+    "image": "x = \"{image.width} {image.height} {image.taken-at} {image.has-location} {image.upright} {image.format}\"\nattempt\nremove-location\nif it fails\nend\nattempt\nmake-upright\nif it fails\nend\nattempt\nturn to: right\nif it fails\nend\nattempt\nresize longest: 60\nif it fails\nend\nremove-metadata",
 }  # fmt: skip
 FILES = [
     name for name in sorted(os.listdir(DEMO)) if "." in name and not name.startswith("__") and not name.endswith(".py")
@@ -55,9 +60,21 @@ def mutated(data: bytes, chance: random.Random) -> bytes:
     return data
 
 
+def unpacked(data: bytes) -> bytes:
+    """A PDF with nothing packed in it, so that damages reach what is inside."""
+    made = io.BytesIO()
+    with pikepdf.open(io.BytesIO(data)) as pdf:
+        pdf.save(made, compress_streams=False, stream_decode_level=pikepdf.StreamDecodeLevel.generalized)
+    return made.getvalue()
+
+
 def damaged(name: str, chance: random.Random) -> bytes:
     """A sample with damages: of the file, or of a part inside a package."""
     data = (DEMO / name).read_bytes()
+    if name.endswith(".pdf") and chance.random() < 0.7:
+        data = unpacked(data)
+    if name.endswith((".jpg", ".png")) and chance.random() < 0.7:  # what stands around the points
+        return mutated(data[:1500], chance) + data[1500:]
     if not data.startswith(b"PK") or chance.random() < 0.15:
         return mutated(data, chance)
     made = io.BytesIO()

@@ -131,6 +131,7 @@ def phrase(example: str) -> str:
 #: The kinds that stand in documents only.
 DOCUMENTS = frozenset("document paragraph heading passage passages change link field picture bookmark section".split())
 MAIL = frozenset("mailbox message messages attachment address".split())
+PAGES = frozenset("pdf page pages outline-item".split())
 
 
 def test_every_declaration_is_documented_with_an_example_that_is_right() -> None:
@@ -163,13 +164,22 @@ def test_every_declaration_is_documented_with_an_example_that_is_right() -> None
             header = header.replace("for workbook", "for mailbox")
             header += 'who = "ann@huts.example"\n'
             owner = owner if owner in MAIL else "message"
+        if owner in PAGES:
+            header = header.replace("for workbook", "for pdf")
+        if owner == "image":
+            header = header.replace("for workbook", "for image")
         openers = {
             "cells": 'in cells("Totals!B4:B5")', "selection": "in selection", "passages": "in selection",
             "passage": "each passage in selection", "messages": "in selection",
+            "pages": 'in pages("2-5")',
         }  # fmt: skip
         opener = openers.get(owner, f"each {owner}")
         owner = "mailbox" if example.startswith(("each message", "each attachment")) else owner
-        body = example if owner in ("workbook", "folder", "document", "mailbox") else f"{opener}\n{example}\nend"
+        body = (
+            example
+            if owner in ("workbook", "folder", "document", "mailbox", "pdf", "image")
+            else f"{opener}\n{example}\nend"
+        )
         if example == "fill-in record":
             body = f'each record in table("Guests")\nin document\n{example}\nend\nend'
         if "password: code" in body:

@@ -327,3 +327,53 @@ def test_what_is_picked_and_seen(cards: Path, cli: Any) -> None:
     assert len(preview.changes) == 4
     done(f'each page\n{STAMP}\nend\nattempt\neach page\nstamp-text "x"\nend\nfail "no"\nif it fails\nend', cards)
     assert "x" not in pypdf.PdfReader(str(cards)).pages[0].extract_text().replace("Route", "")
+
+
+TOKENS = st.lists(
+    st.sampled_from([b"q", b"Q", b"BT", b"ET", b"/P BMC", b"EMC", b"(q)", b"(a \\) Q)", b"(BT ((x) ET))", b"<51>", b"% Q q\n", b"1 0 0 rg", b"[(Q) -3 (q)] TJ", b"/q gs"]),
+    max_size=12,
+)  # fmt: skip
+
+
+@given(TOKENS, st.sampled_from([b" ", b"\n", b"\r"]))
+@settings(max_examples=300, deadline=None)
+def test_what_is_open_is_told_as_a_whole_reader_of_pages_tells_it(tokens: list[bytes], between: bytes) -> None:
+    from scrub.formats.pdf.content import balance
+
+    pdf = pikepdf.new()
+    data = between.join(tokens)
+    stream = pdf.make_stream(data)
+    words = [str(each.operator) for each in pikepdf.parse_content_stream(stream)]
+    opened = missing = marked = 0
+    text = False
+    for word in words:
+        if word == "Q" and not opened:
+            missing += 1
+        opened = max(0, opened + {"q": 1, "Q": -1}.get(word, 0))
+        marked = max(0, marked + {"BMC": 1, "BDC": 1, "EMC": -1}.get(word, 0))
+        text = {"BT": True, "ET": False}.get(word, text)
+    found = balance(pdf, stream, data)
+    assert (found.before.count(b"q"), found.behind.split()) == (
+        missing,
+        [b"ET"] * text + [b"EMC"] * marked + [b"Q"] * opened,
+    )
+
+
+def test_a_page_that_unpacks_without_end_is_told(home: Path) -> None:
+    import zlib
+
+    seal(Path("seal.png"))
+    pdf = pikepdf.new()
+    worker = zlib.compressobj(9)
+    packed = b"".join(worker.compress(b"q Q " * 2_000_000) for _ in range(40)) + worker.flush()
+    stream = pdf.make_stream(b"")
+    stream.write(packed, filter=pikepdf.Name.FlateDecode)
+    pdf.pages.append(
+        pikepdf.Page(
+            pdf.make_indirect(pikepdf.Dictionary(Type=pikepdf.Name.Page, MediaBox=[0, 0, 9, 9], Contents=stream))
+        )
+    )
+    pdf.save("bomb.pdf", stream_decode_level=pikepdf.StreamDecodeLevel.none, compress_streams=False)
+    assert Path("bomb.pdf").stat().st_size < 2_000_000
+    found = run(f"each page\n{STAMP}\nend", Path("bomb.pdf"))
+    assert "unpacks to more than 256 MB" in str(found.problem)

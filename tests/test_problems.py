@@ -134,7 +134,7 @@ from scrub.language.parser import parse
         ("x = 5 +", 'something is missing after "+"'),
         ("x = + 5", "a number needs no plus"),
         ("x = [1 2]", "a comma is missing between the values"),
-        ("x = 5 %", "a percent sign stands right after its number"),
+        ("y = 5 %\nx = y %", "a percent sign stands right after its number"),
         ('"a"', "a line starts with a word. To show a text, write: say"),
         ("[1]", 'a line cannot start with "["'),
         ("and x", 'a line cannot start with "and"'),
@@ -152,7 +152,7 @@ from scrub.language.parser import parse
         ("each record in sheet(\"a\")\nx = record.price(1)\nend", '"price" is a heading and takes no brackets'),
         ("each sheet\nx = record(\"flour\")\nend", 'write under which heading to look: record(item: "flour")'),
         ("each sheet\nx = record()\nend", 'write what to look for: record(item: "flour")'),
-        ('x = open("a.pdf")', 'a macro cannot open ".pdf" files. It opens: .xlsx'),
+        ('x = open("a.pptx")', 'a macro cannot open ".pptx" files. It opens: .xlsx'),
         ("x = open()", "write the path of the file in the brackets"),
         ('each sheet\nx = new-sheet("Late")\nend', '"new-sheet" is an action of a workbook, which is not the current item'),
         ("each sheet\nx = sheet.records(heading: 3)\nend", 'takes no "heading". Did you mean "headings"?'),
@@ -177,7 +177,7 @@ def test_a_slip_gets_its_advice(body: str, advice: str) -> None:
 @pytest.mark.parametrize(
     ("body", "word"),
     [
-        ("each page\nend", "page"),
+        ("each style\nend", "style"),
         ('x = database("a")', "database"),
     ],
 )
@@ -197,7 +197,7 @@ def test_what_is_not_here_yet_says_so(body: str, word: str) -> None:
         ("macro\nfor workbook\n", "its text is missing"),
         ("macro X\nfor wrkbook\n", 'Did you mean "workbook"?'),
         ("macro X\nfor database\n", 'cannot run on "database" yet'),
-        ("macro X\nfor all pdf, picture\n", 'cannot run on "pdf" yet'),
+        ("macro X\nfor all pdf, database\n", 'cannot run on "database" yet'),
         ("macro X\nmacro Y\nfor workbook\n", "a second time"),
         ("for workbook\nmacro X\n", "the first line is the title"),
     ],

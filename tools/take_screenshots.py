@@ -52,7 +52,7 @@ PICTURES = {
                  'scrub run "take out the short" season-book.xlsx --with least=2',
                  'scrub run "name the huts" season-book.xlsx --with year=2027']),
     "mail": (["scrub demo", 'cd kestrel-ridge && scrub approve "pass it on" --yes',
-              'cd kestrel-ridge && scrub approve "put the" --yes'],
+              'cd kestrel-ridge && scrub approve "put the route" --yes'],
              ["cd kestrel-ridge", 'scrub run "pass it on" water.eml --with who=ben@birch.example',
               'scrub run "clean the sub" bookings.mbox --at "messages 2-6, flagged"',
               'scrub run "put the route" bookings.mbox']),
@@ -216,7 +216,7 @@ def take_pages() -> None:
     folder = Path(tempfile.mkdtemp())
     environment = lay_out(folder)
     commands = ["scrub demo", "cp kestrel-ridge/route-cards.pdf before.pdf"]
-    for title in ("seal the route", "number the pages"):
+    for title in ("stamp the route", "number the pages"):
         commands += [
             f'scrub approve "{title}" --yes',
             f'cd kestrel-ridge && scrub run "{title}" route-cards.pdf --into ../done',

@@ -31,7 +31,8 @@ def command(file: str, texts: str | None, as_json: bool) -> int:
             rows = [{word: _size(value) for word, value in row.items()} for row in found.rows]
             print_json({"name": name, "kind": item.kind_word, f"{found.part}s": rows})
             return 0
-        echo(f"{accent(name)}  {item.called or f"a {item.kind_word}"} of {scrub.counted(len(found.rows), found.part)}")
+        what = item.called or f"a {item.kind_word}"
+        echo(f"{accent(name)}  {what} of {scrub.counted(len(found.rows), found.part)}")
         shown = [[_cell(word, value) for word, value in row.items() if word != "headings"] for row in found.rows]
         for line in columns(shown):
             echo(line)

@@ -235,8 +235,10 @@ class LineLexer:
         if date:
             return date
         self.digits()
-        if self.peek() == "." and self.peek(1) in _DIGITS:
-            self.at += 1
+        point = self.behind(self.at, ch.ZERO_WIDTH)
+        decimals = self.behind(point + 1, ch.ZERO_WIDTH)
+        if text[point : point + 1] == "." and (text[decimals : decimals + 1] or " ") in _DIGITS:
+            self.at = decimals
             self.digits()
         elif self.peek() == "," and len(text) >= self.at + 4 and all(
             each in _DIGITS for each in text[self.at + 1 : self.at + 4]
@@ -250,8 +252,9 @@ class LineLexer:
             )
             return self.token(NUMBER, whole, start)
         number = "".join(each for each in text[start : self.at] if each not in ch.ZERO_WIDTH)
-        if self.peek() == "%":
-            self.at += 1
+        percent = self.behind(self.at, ch.ZERO_WIDTH | ch.SPACES)  # "35 %" is how the standard for units writes it
+        if text[percent : percent + 1] == "%":
+            self.at = percent + 1
             return self.token(NUMBER, number + "%", start)
         if self.peek().isalpha() and self.at > start:
             end = self.at
@@ -277,6 +280,12 @@ class LineLexer:
     def digits(self) -> None:
         while self.peek() in _DIGITS or (self.peek() in ch.ZERO_WIDTH and self.peek(1) in _DIGITS):
             self.at += 1
+
+    def behind(self, at: int, passed: frozenset[str]) -> int:
+        """The first place from `at` on that holds none of these characters."""
+        while at < len(self.text) and self.text[at] in passed:
+            at += 1
+        return at
 
     def peek(self, ahead: int = 0) -> str:
         return self.text[self.at + ahead : self.at + ahead + 1] or " "

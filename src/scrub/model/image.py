@@ -202,7 +202,6 @@ class Image(WholeFile, Stamped):
         """The picture as it is now."""
         raise NotImplementedError
 
-
     def contents(self) -> Contents:
         """How large it is, when and perhaps where it was taken."""
         said = f"{self.width:,} x {self.height:,} points"

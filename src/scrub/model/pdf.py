@@ -387,7 +387,7 @@ class Pdf(Described, Stamped):
 
         item: a PDF or an image that was picked or opened.
         paper: the paper on which a picture becomes a page; as-it-is gives it a page of its own size.
-        Example: append item, paper: a4
+        Example: append "larch-hut.jpg", paper: a4
         Also: join, merge, combine, add pages, insert pages
         """
         raise NotImplementedError

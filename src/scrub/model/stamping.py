@@ -108,7 +108,7 @@ class Stamped(Item):
         opacity: how strong it is, from 1% to 100%.
         layer: above or behind what is on the page.
         called: the name by which it is taken off or replaced later.
-        Example: stamp-picture own-file("seal.png"), place: bottom-right, width: 3 cm, opacity: 35%, called: "seal"
+        Example: stamp-picture "seal.png", place: bottom-right, width: 3 cm, opacity: 35%, called: "seal"
         Also: watermark, seal, logo, letterhead, overlay, signature picture
         """
         if width is not None and width.total <= 0:

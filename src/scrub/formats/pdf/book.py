@@ -6,13 +6,15 @@ import io
 import os
 import re
 from collections.abc import Callable, Iterator
+from contextlib import suppress
 from datetime import datetime, timedelta, timezone
 from typing import Any
 
 from scrub.formats.file import PickedFile
 from scrub.formats.pdf.boxes import pages_of
 from scrub.formats.pdf.images import Drawn, drawn
-from scrub.formats.pdf.needed import needed
+from scrub.formats.pdf.needed import needed, told_as_damage
+from scrub.formats.pdf.objects import fields_of, held, is_signature
 from scrub.formats.pdf.page import OpenPage
 from scrub.formats.pdf.rewrite import Rewriting, new_with, pages_like
 from scrub.formats.pdf.stamps import Stamping, TextStamp
@@ -62,12 +64,11 @@ class PdfFile(PickedFile, Pdf):
         if b"%PDF-" not in self._data[:1024]:
             raise self.problem("this is no PDF, whatever its name says")
         try:
-            pdf = pikepdf.open(io.BytesIO(self._data), password=password or "")
-        except pikepdf.PasswordError:
-            return None
-        except pikepdf.PdfError as error:
-            raise self.problem(f"it is damaged: {_plain(error)}") from None
-        return pdf
+            with told_as_damage(), suppress(pikepdf.PasswordError):
+                return pikepdf.open(io.BytesIO(self._data), password=password or "")
+        except Failure as failure:
+            raise self.problem(str(failure)) from None
+        return None
 
     @property
     def item_file(self) -> FileItem:
@@ -123,7 +124,8 @@ class PdfFile(PickedFile, Pdf):
         if page.found is None:
             return str(page.number)
         pikepdf = needed("pikepdf")
-        return str(pikepdf.Page(page.found.page).label)
+        with told_as_damage():
+            return str(pikepdf.Page(page.found.page).label)
 
     def picture(self, path: str) -> tuple[str, Drawn]:
         """A picture from a file."""
@@ -181,7 +183,12 @@ class PdfFile(PickedFile, Pdf):
 
     def outline_items(self) -> Iterator[OpenOutlineItem]:
         """The entries of its outline."""
-        return iter(_outline(self, self._own()))
+        numbers = {
+            each.found.page.objgen: each.first for each in self._first or self._every() if each.found is not None
+        }
+        with told_as_damage():
+            found = _outline(self._own(), numbers)
+        return iter([OpenOutlineItem(self, *each) for each in found])
 
     def save_some(self, pages: list[Page], name: str, to: FilePath | None) -> None:
         """Saves some pages as a file of their own."""
@@ -202,8 +209,7 @@ class PdfFile(PickedFile, Pdf):
     def _info(self, name: str) -> str | None:
         if name in self._changed_info:
             return self._changed_info[name]
-        info = self._own().trailer.get("/Info")
-        value = info.get(_INFO[name]) if info is not None else None
+        value = held(self._own().trailer, "/Info").get(_INFO[name])
         return str(value) or None if value is not None else None
 
     def _put_info(self, name: str, value: str | None) -> None:
@@ -258,8 +264,7 @@ class PdfFile(PickedFile, Pdf):
     @property
     def made_at(self) -> datetime | None:
         """When it was made (7.9.4)."""
-        info = self._own().trailer.get("/Info")
-        found = _DATE.match(str(info.get("/CreationDate", ""))) if info is not None else None
+        found = _DATE.match(str(held(self._own().trailer, "/Info").get("/CreationDate", "")))
         if found is None:
             return None
         year, month, day, hour, minute, second = (int(each) if each else 0 for each in found.groups()[:6])
@@ -282,18 +287,7 @@ class PdfFile(PickedFile, Pdf):
         if self._unsigned:
             return False
         root = self._own().trailer.Root
-        form = root.get("/AcroForm")
-        if form is None:
-            return "/Perms" in root
-        if "/Perms" in root:
-            return True
-        waiting, seen_ = list(form.get("/Fields", [])), 0
-        while waiting and seen_ < 100_000:
-            field, seen_ = waiting.pop(), seen_ + 1
-            if str(field.get("/FT", "")) == "/Sig" and "/V" in field:
-                return True
-            waiting += [kid for kid in field.get("/Kids", []) if "/T" in kid]
-        return False
+        return "/Perms" in root or any(is_signature(field) and "/V" in field for field in fields_of(root))
 
     @property
     def locked(self) -> bool:
@@ -400,10 +394,10 @@ class PdfFile(PickedFile, Pdf):
         return section.finish()
 
     def _write_info(self, section: Section) -> None:
-        info = self._own().trailer.get("/Info")
-        own = info is not None and info.is_indirect
-        number, generation = info.objgen if info is not None and own else (section.number(), 0)
-        entries = {str(key)[1:]: section.own(info[key], number, generation) for key in info} if info is not None else {}
+        info = held(self._own().trailer, "/Info")
+        own = info.is_indirect
+        number, generation = info.objgen if own else (section.number(), 0)
+        entries = {str(key)[1:]: section.own(info[key], number, generation) for key in info}
         for name, value in self._changed_info.items():
             entries.pop(_INFO[name][1:], None)
             if value is not None:
@@ -513,15 +507,14 @@ class OpenOutlineItem(OutlineItem):
         return self._page
 
 
-def _outline(file: PdfFile, pdf: Any) -> list[OpenOutlineItem]:
-    """The entries of an outline (12.3.3), by a library that follows their destinations."""
-    numbers = {each.found.page.objgen: each.first for each in file._first or file._every() if each.found is not None}
-    found: list[OpenOutlineItem] = []
+def _outline(pdf: Any, numbers: dict[tuple[int, int], int]) -> list[tuple[str, int, int | None]]:
+    """The entries of an outline (12.3.3): their titles, how deep they lie, and the pages to which they lead."""
+    found: list[tuple[str, int, int | None]] = []
     names = _destinations(pdf)
 
     def walk(items: Any, level: int) -> None:
         for item in items if level < 50 and len(found) < 100_000 else ():
-            found.append(OpenOutlineItem(file, str(item.title), level, _target(item, names, numbers)))
+            found.append((str(item.title), level, _target(item, names, numbers)))
             walk(item.children, level + 1)
 
     with pdf.open_outline() as outline:
@@ -532,9 +525,9 @@ def _outline(file: PdfFile, pdf: Any) -> list[OpenOutlineItem]:
 def _destinations(pdf: Any) -> Callable[[Any], Any]:
     pikepdf = needed("pikepdf")
     root = pdf.trailer.Root
-    tree = root.Names.Dests if "/Names" in root and "/Dests" in root.Names else None
-    named = pikepdf.NameTree(tree) if tree is not None else {}
-    old = root.get("/Dests", {})
+    tree = held(held(root, "/Names"), "/Dests")
+    named = pikepdf.NameTree(tree) if tree.is_indirect or len(tree) else {}
+    old = held(root, "/Dests")
 
     def find(value: Any) -> Any:
         if isinstance(value, pikepdf.String):
@@ -557,11 +550,6 @@ def _target(item: Any, find: Callable[[Any], Any], numbers: dict[tuple[int, int]
     if isinstance(goal, pikepdf.Array) and len(goal) and isinstance(goal[0], pikepdf.Object) and goal[0].is_indirect:
         return numbers.get(goal[0].objgen)
     return None
-
-
-def _plain(error: Exception) -> str:
-    """What a library says, without the name that it gave the file."""
-    return re.sub(r"^.*?(?:\.pdf|BytesIO object[^:]*|description)[^:]*: ", "", str(error)).split("\n")[0][:120]
 
 
 def open_pdf(path: str) -> PdfFile:

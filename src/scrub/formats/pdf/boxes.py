@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from typing import Any, NamedTuple
 
+from scrub.formats.pdf.needed import needed
+from scrub.formats.pdf.objects import held, listed, number_of
 from scrub.model.problem import Failure
 
 #: What pages take from the nodes above them (7.7.3.4).
@@ -27,8 +29,7 @@ def pages_of(pdf: Any) -> list[Found]:
     """The pages in order. Raises `Failure` for a tree in a circle, or one with a page in it twice."""
     found: list[Found] = []
     seen: set[tuple[int, int]] = set()
-    root = pdf.trailer.Root.get("/Pages")
-    waiting: list[tuple[Any, dict[str, Any], int]] = [(root, {}, 0)] if root is not None else []
+    waiting: list[tuple[Any, dict[str, Any], int]] = [(held(pdf.trailer.Root, "/Pages"), {}, 0)]
     while waiting:
         node, above, depth = waiting.pop()
         if depth > _DEEPEST or len(found) > _MOST:
@@ -40,8 +41,9 @@ def pages_of(pdf: Any) -> list[Found]:
         inherited = {
             name: node[name] if name in node else above[name] for name in _INHERITED if name in node or name in above
         }
-        if "/Kids" in node:
-            waiting += [(each, inherited, depth + 1) for each in reversed(list(node.Kids)) if each is not None]
+        if "/Kids" in node or depth == 0:
+            kids = [each for each in listed(node, "/Kids") if isinstance(each, needed("pikepdf").Dictionary)]
+            waiting += [(each, inherited, depth + 1) for each in reversed(kids)]
         elif node.is_indirect:
             found.append(Found(node, above))
         else:
@@ -88,25 +90,20 @@ def seen(found: Found, turn: int | None = None) -> Seen:
     box = (max(media[0], crop[0]), max(media[1], crop[1]), min(media[2], crop[2]), min(media[3], crop[3]))
     if box[0] >= box[2] or box[1] >= box[3]:
         box = media
-    unit = float(found.page.get("/UserUnit", 1)) or 1.0
+    unit = number_of(found.page.get("/UserUnit")) or 1.0
     return Seen(*box, own_turn(found) if turn is None else turn, unit)
 
 
 def own_turn(found: Found) -> int:
     """By how much a page is turned to the right."""
-    value = found.get("/Rotate")
-    try:
-        return int(value) % 360 // 90 * 90 if value is not None else 0
-    except (TypeError, ValueError):
-        return 0
+    return int(number_of(found.get("/Rotate")) or 0) % 360 // 90 * 90
 
 
 def _box(value: Any) -> tuple[float, float, float, float] | None:
-    try:
-        numbers = [float(each) for each in value] if value is not None else []
-    except (TypeError, ValueError):
+    if not isinstance(value, needed("pikepdf").Array):
         return None
-    if len(numbers) != 4:
+    numbers = [number for each in value if (number := number_of(each)) is not None]
+    if len(numbers) != 4 or len(value) != 4:
         return None
     one, other = sorted(numbers[0::2]), sorted(numbers[1::2])
     return (one[0], other[0], one[1], other[1]) if one[0] < one[1] and other[0] < other[1] else None

@@ -6,6 +6,7 @@ import os
 from typing import Any
 
 from scrub.formats.pdf.needed import needed
+from scrub.formats.pdf.objects import held, whole_number
 from scrub.model.problem import Failure
 
 
@@ -16,7 +17,7 @@ class Cipher:
         encryption = pdf.encryption
         self._key = bytes(encryption.encryption_key)
         dictionary = pdf.trailer.Encrypt
-        version = int(dictionary.get("/V", 0))
+        version = whole_number(dictionary, "/V")
         self.number = dictionary.objgen[0]  # of the dictionary itself, whose strings stay as they are
         if version in (1, 2):
             self._way = "RC4"
@@ -25,7 +26,7 @@ class Cipher:
             if len(names) != 1:
                 raise Failure("its strings and streams are encrypted in two ways, to which Scrub adds nothing")
             name = names.pop()
-            method = "/None" if name == "/Identity" else str(dictionary.CF[name].CFM)
+            method = "/None" if name == "/Identity" else str(held(held(dictionary, "/CF"), name).get("/CFM", ""))
             self._way = {"/V2": "RC4", "/AESV2": "AES", "/AESV3": "AES256", "/None": ""}.get(method, "?")
         else:
             self._way = "?"

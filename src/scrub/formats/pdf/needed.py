@@ -3,6 +3,10 @@
 from __future__ import annotations
 
 import importlib
+import re
+import warnings
+from collections.abc import Iterator
+from contextlib import contextmanager
 from typing import Any
 
 from scrub.model.problem import Failure
@@ -17,3 +21,23 @@ def needed(name: str) -> Any:
             f"PDFs and images need the extra packages, of which {name.partition('.')[0]} is missing. "
             'Install them: pip install "scrub-macros[pages]"'
         ) from None
+
+
+@contextmanager
+def told_as_damage() -> Iterator[None]:
+    """What a package raises inside for a file that is not as its standard says becomes a `Failure`; each package has
+    errors of several sorts for that, so that little but its calls belongs inside. What it warns of is not shown.
+    """
+    try:
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore")
+            yield
+    except (Failure, MemoryError):
+        raise
+    except Exception as error:
+        raise Failure(f"it is damaged: {plain(error) or type(error).__name__}") from None
+
+
+def plain(error: Exception) -> str:
+    """What a package says, without the name that it gave the file."""
+    return re.sub(r"^.*?(?:\.pdf|BytesIO object[^:]*|description)[^:]*: ", "", str(error)).split("\n")[0][:120]

@@ -7,7 +7,8 @@ from collections.abc import Iterator, Mapping, Sequence
 from typing import Any, Protocol
 
 from scrub.formats.pdf.images import drawn
-from scrub.formats.pdf.needed import needed
+from scrub.formats.pdf.needed import needed, told_as_damage
+from scrub.formats.pdf.objects import fields_of, held, is_signature
 from scrub.model.pdf import OnPaper
 from scrub.model.problem import Failure
 
@@ -46,7 +47,7 @@ class Rewriting:
     @property
     def notes(self) -> list[str]:
         """What is lost."""
-        with self._open() as pdf:
+        with told_as_damage(), self._open() as pdf:
             lost = [said for name, said in _LOST.items() if name in pdf.trailer.Root]
         return [f"Where pages go or move, {' and '.join(lost)} is left out."] if lost else []
 
@@ -59,7 +60,7 @@ class Rewriting:
         """The file as it is to be: its pages in an order, None for all as they are; `encrypted` tells that it stays so
         where there is no new password.
         """
-        with self._open() as pdf:
+        with told_as_damage(), self._open() as pdf:
             if self._unsigned:
                 _unsign(pdf)
             if order is None:
@@ -152,17 +153,12 @@ def _unsign(pdf: Any) -> None:
     root = pdf.trailer.Root
     if "/Perms" in root:
         del root["/Perms"]
-    form = root.get("/AcroForm")
-    if form is None:
-        return
-    waiting, seen = list(form.get("/Fields", [])), 0
-    while waiting and seen < 100_000:
-        field, seen = waiting.pop(), seen + 1
-        if str(field.get("/FT", "")) == "/Sig":
+    for field in fields_of(root):
+        if is_signature(field):
             for name in ("/V", "/Lock", "/SV"):
                 if name in field:
                     del field[name]
-        waiting += list(field.get("/Kids", []))
+    form = held(root, "/AcroForm")
     if "/SigFlags" in form:
         form["/SigFlags"] = 0
 
@@ -190,7 +186,7 @@ def pages_like(item: object, paper: OnPaper) -> tuple[bytes, str | None, int, st
     if getattr(item, "kind_word", "") != "pdf":
         raise Failure(f"only PDFs and images have pages to append, and {name} is neither")
     data, password = item.bytes_now()  # type: ignore[attr-defined]
-    with pikepdf.open(io.BytesIO(data), password=password or "") as pdf:
+    with told_as_damage(), pikepdf.open(io.BytesIO(data), password=password or "") as pdf:
         return data, password, len(pdf.pages), name
 
 

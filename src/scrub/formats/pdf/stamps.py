@@ -8,10 +8,11 @@ from decimal import Decimal
 from typing import Any, NamedTuple
 
 from scrub.formats.pdf.boxes import Found, Seen, own_turn, seen
-from scrub.formats.pdf.content import balance
+from scrub.formats.pdf.content import balance, unpacked
 from scrub.formats.pdf.fonts import line, put_piece, put_standard
 from scrub.formats.pdf.images import Drawn
 from scrub.formats.pdf.needed import needed
+from scrub.formats.pdf.objects import held
 from scrub.formats.pdf.update import Section, dictionary, real
 from scrub.model.colours import colour_of
 from scrub.model.stamping import Layer, Placing, Spot
@@ -109,8 +110,7 @@ class Stamping:
             if len(brackets) == 2:
                 references = [brackets[0].unparse(), *references, brackets[1].unparse()]
             elif content:
-                data = b"\n".join(each.read_bytes() for each in content)
-                found_balance = balance(self._pdf, found.page, data)
+                found_balance = balance(self._pdf, found.page, unpacked(content))
                 opening = self._bracket(b"q " + found_balance.before)
                 closing = self._bracket(b"\n" + found_balance.behind + b" Q\n")
                 references = [b"%d 0 R" % opening, *references, b"%d 0 R" % closing]
@@ -194,10 +194,11 @@ class Stamping:
         """The resources of a page, copied one level deep, with the forms that stamps draw (7.8.3)."""
         entries: dict[str, bytes] = {}
         forms: dict[str, bytes] = {}
-        if resources is not None:
+        if isinstance(resources, needed("pikepdf").Dictionary):
             for key in resources:
                 if str(key) == "/XObject":
-                    forms = {str(name)[1:]: resources[key][name].unparse() for name in resources[key]}
+                    drawn = held(resources, "/XObject")
+                    forms = {str(name)[1:]: self._section.own(drawn[name], number, generation) for name in drawn}
                 else:
                     entries[str(key)[1:]] = self._section.own(resources[key], number, generation)
         forms |= {name: b"%d 0 R" % form for name, form in names.items()}

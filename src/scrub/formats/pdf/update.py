@@ -10,6 +10,7 @@ from typing import Any
 
 from scrub.formats.pdf.cipher import Cipher
 from scrub.formats.pdf.needed import needed
+from scrub.formats.pdf.objects import held, listed, whole_number
 from scrub.model.problem import Failure
 
 _START = re.compile(rb"startxref\s+(\d+)\s+%%EOF\s*\Z")
@@ -35,8 +36,8 @@ class Section:
         self._size = len(data)
         self._lead = b"" if data.endswith((b"\n", b"\r")) else b"\n"
         trailer = pdf.trailer
-        highest = max((each.objgen[0] for each in pdf.objects), default=0)
-        self._next = max(int(trailer.get("/Size", 0)), highest + 1)
+        highest = max((each.objgen[0] for each in pdf.objects if each is not None), default=0)
+        self._next = max(whole_number(trailer, "/Size"), highest + 1)
         self._cipher = Cipher(pdf) if pdf.is_encrypted else None
         self._made: dict[tuple[int, int], bytes] = {}
         self.info: int | None = None
@@ -122,12 +123,13 @@ class Section:
         said = {"Size": b"%d" % size, "Root": trailer.Root.unparse(), "Prev": b"%d" % self._before}
         if self.info is not None:
             said["Info"] = b"%d 0 R" % self.info
-        elif "/Info" in trailer:
-            said["Info"] = trailer.Info.unparse()
+        elif (info := held(trailer, "/Info")).is_indirect:
+            said["Info"] = info.unparse()
         if "/Encrypt" in trailer:
             said["Encrypt"] = trailer.Encrypt.unparse()
-        if "/ID" in trailer and len(trailer.ID) == 2:  # the second half tells versions apart (14.4)
-            first = bytes(trailer.ID[0])
+        identity = listed(trailer, "/ID")
+        if len(identity) == 2:  # the second half tells versions apart (14.4)
+            first = bytes(identity[0]) if isinstance(identity[0], needed("pikepdf").String) else b""
             said["ID"] = b"[<" + first.hex().encode() + b"> <" + digest.hex().encode() + b">]"
         return said
 
@@ -173,7 +175,11 @@ class Section:
 
 def dictionary(entries: Mapping[str, bytes]) -> bytes:
     """A dictionary object (7.3.7)."""
-    return b"<<" + b"".join(b" /" + key.encode() + b" " + value for key, value in entries.items()) + b" >>"
+    return (
+        b"<<"
+        + b"".join(b" /" + key.encode("utf-8", "surrogateescape") + b" " + value for key, value in entries.items())
+        + b" >>"
+    )
 
 
 def _runs(numbers: list[int]) -> list[tuple[int, int]]:

@@ -10,6 +10,7 @@ from typing import Any
 from scrub.formats.pdf.images import segments
 from scrub.formats.pdf.needed import needed
 from scrub.formats.picture.containers import with_orientation
+from scrub.formats.picture.opening import opened
 from scrub.model.problem import Failure
 
 
@@ -17,9 +18,7 @@ def turned_blocks(data: bytes, steps: tuple[bool, bool, bool]) -> bytes:
     """A JPEG whose sides change places, and which is then mirrored across and down. Raises `Failure` where points at
     its edge would be lost.
     """
-    from scrub.formats.picture.points import opened
-
-    opened(data).load()  # what is damaged must not reach the other library
+    opened(data)  # what is damaged must not reach the other library
     jpeglib = needed("jpeglib")
     swap, across, down = steps
     with tempfile.TemporaryDirectory() as folder:

@@ -11,7 +11,7 @@ from typing import Any
 from scrub.formats.file import PickedFile
 from scrub.formats.pdf.fonts import fonts
 from scrub.formats.pdf.needed import needed
-from scrub.formats.picture import containers, points
+from scrub.formats.picture import containers, opening, points
 from scrub.formats.picture.exif import turned
 from scrub.formats.source import Source, opened
 from scrub.model.colours import colour_of
@@ -156,7 +156,7 @@ class ImageFile(PickedFile, Image):
             os.path.join(where, stem + _ENDINGS[to.value]), lambda each: each in taken or os.path.lexists(each)
         )
         try:
-            data = points.saved(points.upright(points.opened(self._now)), to.value, self._now, quality)
+            data = points.saved(points.upright(opening.opened(self._now)), to.value, self._now, quality)
         except Failure as failure:
             raise failure.at(self.name) from None
         made = (path, data)
@@ -198,7 +198,7 @@ class ImageFile(PickedFile, Image):
         except OSError as error:
             raise Failure(f"{os.path.basename(file)} cannot be read: {error.strerror}") from None
         try:
-            stamp = points.upright(points.opened(data))
+            stamp = points.upright(opening.opened(data))
         except Failure as failure:
             raise failure.at(os.path.basename(file)) from None
         if width is not None:
@@ -246,7 +246,7 @@ class ImageFile(PickedFile, Image):
         """The picture as it is now, with its points as they are seen where a mark says otherwise."""
         if self._orientation() == 1:
             return self._now
-        return points.saved(points.upright(points.opened(self._now)), containers.kind_of(self._now), self._now, 92)
+        return points.saved(points.upright(opening.opened(self._now)), containers.kind_of(self._now), self._now, 92)
 
     # -- saving
 

@@ -6,35 +6,20 @@ import io
 import math
 from typing import Any
 
-from scrub.formats.pdf.images import MOST_POINTS
-from scrub.formats.pdf.needed import needed
+from scrub.formats.pdf.needed import needed, told_as_damage
+from scrub.formats.picture.blocks import turned_blocks
 from scrub.formats.picture.containers import exif_of, kind_of
 from scrub.formats.picture.exif import STEPS
+from scrub.formats.picture.opening import opened
 from scrub.model.problem import Failure
 
 _SAVED = {"jpeg": "JPEG", "png": "PNG", "tiff": "TIFF", "webp": "WEBP"}
 
 
-def opened(data: bytes) -> Any:
-    """A picture as a library has it. Raises `Failure` for one that is damaged, too large or a moving one."""
-    pillow = needed("PIL.Image")
-    pillow.MAX_IMAGE_PIXELS = None
-    try:
-        image = pillow.open(io.BytesIO(data))
-        if image.size[0] * image.size[1] > MOST_POINTS:
-            raise Failure(f"it has more than {MOST_POINTS:,} points, which is too many")
-        if getattr(image, "n_frames", 1) > 1:
-            raise Failure("it has several pictures in it, of which Scrub changes no points")
-        if image.mode.startswith(("I", "F")):
-            raise Failure("it has 16 bits for each colour, which would be lost")
-    except (OSError, ValueError, SyntaxError, pillow.DecompressionBombError) as error:
-        raise Failure(f"it is damaged ({error})") from None
-    return image
-
-
 def upright(image: Any) -> Any:
     """A picture with its points as they are to be seen."""
-    return needed("PIL.ImageOps").exif_transpose(image)
+    with told_as_damage():
+        return needed("PIL.ImageOps").exif_transpose(image)
 
 
 def saved(image: Any, kind: str, old: bytes, quality: int) -> bytes:
@@ -71,11 +56,9 @@ def smaller(data: bytes, longest: int, quality: int) -> bytes | None:
     """A picture whose longer side has at most so many points; None for one that is small enough."""
     if longest < 1:
         raise Failure("the longer side has at least one point")
-    image = opened(data)
+    image = opened(data, about=longest * 2)
     if max(image.size) <= longest:
         return None
-    if kind_of(data) == "jpeg":  # decoded at about the size that is wanted
-        image.draft(image.mode, (longest * 2, longest * 2))
     image = upright(image)
     share = longest / max(image.size)
     size = (max(1, round(image.size[0] * share)), max(1, round(image.size[1] * share)))
@@ -101,8 +84,6 @@ def straight(data: bytes) -> bytes:
     if orientation == 1:
         return data
     if kind_of(data) == "jpeg":
-        from scrub.formats.picture.blocks import turned_blocks
-
         return turned_blocks(data, STEPS[orientation])
     return saved(upright(opened(data)), kind_of(data), data, 90)
 

@@ -1,0 +1,30 @@
+"""How the points of a picture are read: nothing damaged, too large or moving comes through."""
+
+from __future__ import annotations
+
+import io
+from typing import Any
+
+from scrub.formats.pdf.images import MOST_POINTS
+from scrub.formats.pdf.needed import needed, told_as_damage
+from scrub.model.problem import Failure
+
+
+def opened(data: bytes, about: int | None = None) -> Any:
+    """The points of a picture; a JPEG may come smaller, with at least `about` points on its longer side. Raises
+    `Failure` for one that is damaged, too large or a moving one.
+    """
+    pillow = needed("PIL.Image")
+    pillow.MAX_IMAGE_PIXELS = None
+    with told_as_damage():
+        image = pillow.open(io.BytesIO(data))
+        if image.size[0] * image.size[1] > MOST_POINTS:
+            raise Failure(f"it has more than {MOST_POINTS:,} points, which is too many")
+        if getattr(image, "n_frames", 1) > 1:
+            raise Failure("it has several pictures in it, of which Scrub changes no points")
+        if image.mode.startswith(("I", "F")):
+            raise Failure("it has 16 bits for each colour, which would be lost")
+        if about is not None and image.format == "JPEG":
+            image.draft(image.mode, (about, about))
+        image.load()
+    return image
