@@ -11,10 +11,32 @@ from typing import Any
 
 import pikepdf
 import pytest
+from conftest import macro
 from PIL import Image, ImageDraw
+
+import scrub
 
 needs_poppler = pytest.mark.skipif(shutil.which("pdftoppm") is None, reason="poppler-utils is not installed")
 needs_qpdf = pytest.mark.skipif(shutil.which("qpdf") is None, reason="qpdf is not installed")
+
+
+class Agreeing(scrub.QuietHost):
+    """Somebody who agrees to what a macro may do."""
+
+    def approve(self, title: str, reaches: object) -> bool:
+        return True
+
+
+def run(body: str, *paths: Path, kind: str = "pdf", **options: Any) -> Any:
+    """What became of the first file."""
+    return scrub.run(macro(body, kind), list(map(str, paths)), host=Agreeing(), **options).files[0]
+
+
+def done(body: str, *paths: Path, **options: Any) -> Any:
+    """The same, which must not fail."""
+    found = run(body, *paths, **options)
+    assert found.problem is None, str(found.problem)
+    return found
 
 
 class Sheet:
@@ -84,7 +106,7 @@ def drawn(path: Path, page: int = 1, dots: int = 36, password: str = "") -> Imag
 def reds(image: Image.Image) -> tuple[int, int, int, int] | None:
     """The box of what is red."""
     mask = Image.new("L", image.size)
-    points: Any = image.getdata()
+    points: Any = image.get_flattened_data() if hasattr(image, "get_flattened_data") else image.getdata()
     mask.putdata([255 if r > 120 and g < 90 and b < 90 else 0 for r, g, b in points])
     return mask.getbbox()
 

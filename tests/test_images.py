@@ -12,8 +12,8 @@ import pytest
 from conftest import macro
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
+from pdfs import Agreeing
 from PIL import Image, ImageChops, ImageCms, ImageOps
-from test_pdf import Agreeing
 
 import scrub
 

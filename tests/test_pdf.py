@@ -10,32 +10,14 @@ from typing import Any, cast
 import pikepdf
 import pypdf
 import pytest
-from conftest import macro
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
-from pdfs import Sheet, clean, drawn, made, needs_poppler, needs_qpdf, reds, seal
+from pdfs import Sheet, clean, done, drawn, made, needs_poppler, needs_qpdf, reds, run, seal
 from PIL import ImageChops
 
 import scrub
 
 pytestmark = [needs_qpdf, needs_poppler]
-
-
-class Agreeing(scrub.QuietHost):
-    """Somebody who agrees to what a macro may do."""
-
-    def approve(self, title: str, reaches: object) -> bool:
-        return True
-
-
-def run(body: str, *paths: Path, kind: str = "pdf", **options: Any) -> Any:
-    return scrub.run(macro(body, kind), list(map(str, paths)), host=Agreeing(), **options).files[0]
-
-
-def done(body: str, *paths: Path, **options: Any) -> Any:
-    found = run(body, *paths, **options)
-    assert found.problem is None, str(found.problem)
-    return found
 
 
 CARDS = [
@@ -300,7 +282,7 @@ def test_bad_files_get_a_sentence(cards: Path, damage: Any, why: str) -> None:
 
 
 @pytest.mark.parametrize(("body", "why"), [
-    ('stamp-picture "none.png"', "none.png cannot be read"), ('stamp-picture "cards.pdf"', "is no picture"),
+    ('stamp-picture "none.png"', "none.png cannot be read"), ('stamp-picture "note.pdf"', "note.pdf: it is damaged"),
     ('stamp-text "\U0001f4a7\U00010330"', "no font of this machine has the letter"), ('stamp-text " "', "what the stamp is to read"),
     ('stamp-text "x", opacity: 0', "opacity goes from 1%"), ('stamp-text "x", colour: "reddish"', "is not a colour"),
     ("page(9).rotation = 90", "has 4 pages, and no page 9"), ("page(1).rotation = 45", "by 0, 90, 180 or 270"),
@@ -309,6 +291,7 @@ def test_bad_files_get_a_sentence(cards: Path, damage: Any, why: str) -> None:
 ])  # fmt: skip
 def test_what_cannot_be_is_told(cards: Path, body: str, why: str) -> None:
     before = cards.read_bytes()
+    Path("note.pdf").write_bytes(b"%PDF-1.7 no more")
     found = run(body, cards)
     assert re.search(why, str(found.problem)), str(found.problem)
     assert cards.read_bytes() == before

@@ -25,6 +25,7 @@ class PickedFile(WholeFile):
         self.source = source
         self.recorder = Recorder()
         self._copies: list[str] = []
+        self._moved: tuple[str, FilePath | None] | None = None  # another name, and another folder
 
     def problem(self, what: str) -> FileProblem:
         """A problem with this file."""
@@ -87,6 +88,32 @@ class PickedFile(WholeFile):
 
         self.changed(f"copy {path}", None, path, revert, f"saved once more: {os.path.relpath(path)}")
 
+    def rename(self, to: FilePath) -> None:
+        """Gives it another name in its folder."""
+        name = str(to).strip()
+        ensure_file_name(name)
+        name = name if os.path.splitext(name)[1] else name + os.path.splitext(self.name)[1]
+        before, folder = self._moved or (self.name, None)
+        if name != before:
+            self._move("name", before, name, (name, folder))
+
+    def move(self, to: FilePath) -> None:
+        """Puts it into another folder."""
+        name, before = self._moved or (self.name, None)
+        placed(os.path.dirname(self.source.path), to)  # fails where it leads out
+        if to != before:
+            self._move("folder", before, str(to), (name, to))
+
+    def _move(self, field: str, before: str | None, after: str, moved: tuple[str, FilePath | None]) -> None:
+        if self.source.fresh:
+            raise Failure(f"{self.name} is a new file: name it where it is made")
+        former, self._moved = self._moved, moved
+
+        def revert() -> None:
+            self._moved = former
+
+        self.changed(field, before, after, revert)
+
     def patch(self) -> Patch | None:
         """What makes the changed file of the old one, or None when nothing is to be written."""
         raise NotImplementedError
@@ -111,9 +138,19 @@ class PickedFile(WholeFile):
             return [Effect(into, whole(data if patch is None else b"".join(patch.chunks(io.BytesIO(data)))), None)]
         copied = patch or Patch(source.digest, source.size, [Copy(0, source.size)])
         found = [Effect(path, copied, None, source.path) for path in self._copies]  # they read it before it changes
+        if self._moved is not None:
+            return [*found, *self._as_moved(*self._moved, copied, into)]
         if into is not None:
             return [Effect(into, copied, None, source.path), *found]
         return [*found, Effect(source.path, patch, source.digest)] if patch else found
+
+    def _as_moved(self, name: str, folder: FilePath | None, patch: Patch, into: str | None) -> list[Effect]:
+        """It stands elsewhere; with `into` the file itself stays."""
+        source = self.source
+        where = placed(os.path.dirname(into or source.path), folder or ".")
+        target = free_path(os.path.join(where, name), lambda each: os.path.lexists(each) or each in self._copies)
+        made = Effect(target, patch, None, source.path)
+        return [made] if into is not None else [made, Effect(source.path, None, source.digest)]
 
     def close(self) -> None:
         """Lets the file go."""

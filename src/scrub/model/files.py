@@ -213,3 +213,27 @@ class WholeFile(FileItem):
     def contents(self) -> Contents:
         """What a macro can see in it, for a person."""
         return Contents("part")
+
+
+class MovableFile(WholeFile):
+    """A file that a macro can name and put away by what is in it."""
+
+    @action(Reach.FILES, "renames files")
+    def rename(self, to: FilePath) -> None:
+        """Gives the file another name in its folder; one that is taken gets a number.
+
+        to: the new name; without an ending in it, the file keeps its own.
+        Example: rename to: "{KIND.name.words.first} 2026"
+        Also: name, date in the name
+        """
+        raise NotImplementedError
+
+    @action(Reach.FILES, "moves files")
+    def move(self, to: FilePath) -> None:
+        """Puts the file into a folder, which is made if it is not there.
+
+        to: the folder; a relative one counts from the file's own.
+        Example: move to: "sent"
+        Also: put away, sort, archive
+        """
+        raise NotImplementedError

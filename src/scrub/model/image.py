@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import datetime
 
 from scrub.model.declare import Reach, action, field, may_lack
-from scrub.model.files import FilePath, WholeFile
+from scrub.model.files import FilePath, MovableFile
 from scrub.model.outline import Contents
 from scrub.model.stamping import Stamped
 from scrub.model.values import Choice
@@ -28,7 +28,7 @@ class Turn(Choice):
     UPSIDE_DOWN = "upside-down"
 
 
-class Image(WholeFile, Stamped):
+class Image(MovableFile, Stamped):
     """A picture: a file of points."""
 
     kind_word = "image"
@@ -185,16 +185,6 @@ class Image(WholeFile, Stamped):
 
         Example: remove-metadata
         Also: exif, privacy, anonymous, clean, properties
-        """
-        raise NotImplementedError
-
-    @action(Reach.FILES, "renames files")
-    def rename(self, to: FilePath) -> None:
-        """Gives the file another name in its folder; one that is taken gets a number.
-
-        to: the new name; without an ending in it, the file keeps its own.
-        Example: rename to: "{image.taken-at.as-text("year two-digit-month two-digit-day")} hut"
-        Also: name, date in the name
         """
         raise NotImplementedError
 

@@ -10,7 +10,7 @@ from decimal import Decimal
 from scrub.model.amounts import Length
 from scrub.model.declare import FileItem, Item, Reach, action, field, finds, holds, may_lack, selects
 from scrub.model.described import Described
-from scrub.model.files import FilePath
+from scrub.model.files import FilePath, MovableFile
 from scrub.model.outline import Contents
 from scrub.model.printing import Orientation
 from scrub.model.problem import Failure
@@ -229,9 +229,13 @@ class OutlineItem(Item):
     def title(self) -> str:
         """What it says.
 
-        Example: log outline-item.title
+        Example: outline-item.title = outline-item.title.lower.sentence
         Also: bookmark, table of contents, chapter
         """
+        raise NotImplementedError
+
+    @title.setter
+    def title(self, value: str) -> None:
         raise NotImplementedError
 
     @property
@@ -254,8 +258,28 @@ class OutlineItem(Item):
         """
         raise NotImplementedError
 
+    @action(Reach.CHANGE)
+    def delete(self) -> None:
+        """Takes it out of the outline, with those below it; the pages stay.
 
-class Pdf(Described, Stamped):
+        Example: delete
+        Also: remove bookmark
+        """
+        raise NotImplementedError
+
+    @action(Reach.FILES, "saves pages as files")
+    def save_pages(self, name: FilePath | None = None, to: FilePath | None = None) -> None:
+        """Saves the pages from its own to the next entry, as they are at the end of the macro, as a PDF of their own.
+
+        name: the name of the new file; left out, what the entry says.
+        to: the folder; a relative one counts from the file's own.
+        Example: save-pages to: "parts"
+        Also: extract chapter, split, export
+        """
+        raise NotImplementedError
+
+
+class Pdf(Described, MovableFile, Stamped):
     """A PDF: a file of pages."""
 
     kind_word = "pdf"
@@ -383,9 +407,9 @@ class Pdf(Described, Stamped):
     @action(Reach.CHANGE)
     @may_lack
     def append(self, item: object, paper: OnPaper = OnPaper.A4) -> None:
-        """Puts the pages of another PDF behind the last one, or a picture as a page.
+        """Puts the pages of another PDF behind the last one, or a picture as a page; of a TIFF with several, each.
 
-        item: a PDF or an image that was picked or opened.
+        item: a PDF or an image that was picked or opened, or the path of one, from the file's own folder.
         paper: the paper on which a picture becomes a page; as-it-is gives it a page of its own size.
         Example: append "larch-hut.jpg", paper: a4
         Also: join, merge, combine, add pages, insert pages
@@ -422,8 +446,8 @@ class Pdf(Described, Stamped):
             self.save_some(pages[: (starts[0].page_number or 1) - 1], f"{stem} 0", to)
         for number, (entry, end) in enumerate(zip(starts, ends, strict=True), 1):
             first = entry.page_number or 1
-            title = re.sub(r'[\\/:*?"<>|\x00-\x1f]', " ", entry.title).strip()[:80]
-            self.save_some(pages[first - 1 : max(first, end - 1)], f"{stem} {number} {title}".strip(), to)
+            name = f"{stem} {number} {as_name(entry.title)}".strip()
+            self.save_some(pages[first - 1 : max(first, end - 1)], name, to)
 
     @action(Reach.CHANGE)
     @may_lack
@@ -487,6 +511,11 @@ class Pdf(Described, Stamped):
         return Contents(
             "page", rows, hint="A macro says: each page where page.text contains … More: scrub catalog page"
         )
+
+
+def as_name(title: str) -> str:
+    """A title as the name of a file."""
+    return re.sub(r'[\\/:*?"<>|\x00-\x1f]', " ", title).strip()[:80]
 
 
 #: The kinds in PDFs.

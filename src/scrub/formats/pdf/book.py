@@ -12,21 +12,25 @@ from typing import Any
 
 from scrub.formats.file import PickedFile
 from scrub.formats.pdf.boxes import pages_of
-from scrub.formats.pdf.images import Drawn, drawn
+from scrub.formats.pdf.content import unpacked
+from scrub.formats.pdf.foreign import drawn_page
+from scrub.formats.pdf.images import drawn
 from scrub.formats.pdf.needed import needed, told_as_damage
 from scrub.formats.pdf.objects import fields_of, held, is_signature
+from scrub.formats.pdf.outline import Entry, Outline
+from scrub.formats.pdf.outline_item import OpenOutlineItem
 from scrub.formats.pdf.page import OpenPage
 from scrub.formats.pdf.rewrite import Rewriting, new_with, pages_like
-from scrub.formats.pdf.stamps import Stamping, TextStamp
+from scrub.formats.pdf.stamps import Drawing, Stamping, TextStamp
 from scrub.formats.pdf.text import Words
 from scrub.formats.pdf.update import Section, dictionary
 from scrub.formats.source import FreshSource, Source, opened
 from scrub.model.declare import FileItem
 from scrub.model.files import FilePath, ensure_file_name, placed
-from scrub.model.pdf import OnPaper, OutlineItem, Page, Pdf
+from scrub.model.pdf import OnPaper, Page, Pdf
 from scrub.model.problem import Failure, WrongPassword
 from scrub.model.values import Secret
-from scrub.store.patch import Copy, Effect, Patch, free_path, whole
+from scrub.store.patch import Copy, Effect, Patch, Piece, free_path, whole
 
 #: The entries of the document's information (14.3.3), by the word of the field.
 _INFO = {"title": "/Title", "author": "/Author", "subject": "/Subject", "keywords": "/Keywords"}
@@ -50,10 +54,11 @@ class PdfFile(PickedFile, Pdf):
         self._changed_info: dict[str, str | None] = {}
         self._parts: list[tuple[list[OpenPage], str]] = []  # pages that are saved as files of their own
         self._words: Words | None = None
+        self._outline: Outline | None = None
         self._pages: list[OpenPage] | None = None
         self._first: list[OpenPage] = []
         self._foreign: dict[int, tuple[bytes, str | None]] = {}
-        self._pictures: dict[str, tuple[str, Drawn]] = {}
+        self._pictures: dict[str, tuple[str, Drawing]] = {}
         self._pdf: Any = self._opened(None)
 
     def _opened(self, password: str | None) -> Any:
@@ -127,15 +132,16 @@ class PdfFile(PickedFile, Pdf):
         with told_as_damage():
             return str(pikepdf.Page(page.found.page).label)
 
-    def picture(self, path: str) -> tuple[str, Drawn]:
-        """A picture from a file."""
+    def picture(self, path: str) -> tuple[str, Drawing]:
+        """A picture from a file, or the first page of one."""
         if path not in self._pictures:
             try:
                 with open(path, "rb") as stream:
                     data = stream.read()
             except OSError as error:
                 raise Failure(f"{os.path.basename(path)} cannot be read: {error.strerror}") from None
-            self._pictures[path] = (path, drawn(data, os.path.basename(path)))
+            read = drawn_page if b"%PDF-" in data[:1024] else drawn
+            self._pictures[path] = (path, read(data, os.path.basename(path)))
         return self._pictures[path]
 
     def take_out(self, page: OpenPage) -> Callable[[], None]:
@@ -165,7 +171,8 @@ class PdfFile(PickedFile, Pdf):
     def append(self, item: object, paper: OnPaper = OnPaper.A4) -> None:
         """Puts the pages of another file behind the last one."""
         self.ensure_open()
-        data, password, count, name = pages_like(item, paper)
+        taken = placed(os.path.dirname(self.source.path), item) if isinstance(item, str) else item
+        data, password, count, name = pages_like(taken, paper)
         pages = self._every()
         key = len(self._foreign)
         self._foreign[key] = (data, password)
@@ -183,12 +190,24 @@ class PdfFile(PickedFile, Pdf):
 
     def outline_items(self) -> Iterator[OpenOutlineItem]:
         """The entries of its outline."""
-        numbers = {
-            each.found.page.objgen: each.first for each in self._first or self._every() if each.found is not None
-        }
-        with told_as_damage():
-            found = _outline(self._own(), numbers)
-        return iter([OpenOutlineItem(self, *each) for each in found])
+        return iter([OpenOutlineItem(self, each) for each in self._entries().every()])
+
+    def _entries(self) -> Outline:
+        if self._outline is None:
+            self._every()
+            numbers = {each.found.page.objgen: each.first for each in self._first if each.found is not None}
+            self._outline = Outline(self._own(), numbers)
+        return self._outline
+
+    def pages_under(self, entry: Entry) -> list[Page]:
+        """The pages from that of an entry of the outline to the next entry that does not lie below it."""
+        if entry.page is None:
+            raise Failure(f'"{entry.said}" leads to no page')
+        every = self._entries().every()
+        later = (each.page for each in every[every.index(entry) + 1 :] if each.level <= entry.level)
+        last = next((page for page in later if page is not None and page >= entry.page), None)
+        end = len(self._first) if last is None else max(entry.page, last - 1)
+        return [page for page in self._first[entry.page - 1 : end] if not page.gone]
 
     def save_some(self, pages: list[Page], name: str, to: FilePath | None) -> None:
         """Saves some pages as a file of their own."""
@@ -361,9 +380,26 @@ class PdfFile(PickedFile, Pdf):
     def notes(self) -> list[str]:
         """What a person should know about saving the changes."""
         found = list(super().notes)
+        stamps = [stamp for page in self._first for stamp in page.stamps.values() if stamp is not None]
+        if stamps and b"pdfaid:part" in self._said_by_metadata():
+            clear = any(stamp.at.opacity != 1 for stamp in stamps)
+            what = "a stamp of less than full strength" if clear else "a stamp"
+            found.append(f"It says that it is an archive file (PDF/A), which {what} may break: check it.")
+        if stamps and "/XFA" in held(self._own().trailer.Root, "/AcroForm"):
+            found.append("Its form draws the pages itself (XFA), so that some programs may not show the stamps.")
         if self._pdf is not None and self._rewrites:
             found += self._rewriting().notes
         return found
+
+    def _said_by_metadata(self) -> bytes:
+        """What the file says of itself (14.3.2)."""
+        stream = self._own().trailer.Root.get("/Metadata")
+        if not isinstance(stream, needed("pikepdf").Stream):
+            return b""
+        try:
+            return unpacked([stream])
+        except Failure:
+            return b""
 
     @property
     def _rewrites(self) -> bool:
@@ -376,7 +412,8 @@ class PdfFile(PickedFile, Pdf):
     def _appended(self) -> bytes:
         """What is appended for stamps, turns and properties."""
         touched = [page for page in self._first if page.touched]
-        if not touched and not self._changed_info:
+        outline = self._outline if self._outline is not None and self._outline.changed else None
+        if not touched and not self._changed_info and outline is None:
             return b""
         section = Section(self._own(), self._data)
         texts = [
@@ -391,6 +428,8 @@ class PdfFile(PickedFile, Pdf):
             stamping.page(page.found, page.stamps, page.turn)
         if self._changed_info:
             self._write_info(section)
+        if outline is not None:
+            outline.write(section)
         return section.finish()
 
     def _write_info(self, section: Section) -> None:
@@ -430,15 +469,14 @@ class PdfFile(PickedFile, Pdf):
 
     def patch(self) -> Patch | None:
         """What makes the changed file of the old one."""
-        changed = self._rewrites or any(page.touched for page in self._first) or self._changed_info
-        if not self.recorder or not changed:
+        if not self.recorder:
             return None
-        self.ensure_pages()
-        if self.source.fresh:
+        if self._rewrites:
+            self.ensure_pages()
             return self.rewritten(self._saved())
-        if not self._rewrites:
-            return Patch(self.source.digest, self.source.size, [Copy(0, self.source.size), self._appended()])
-        return self.rewritten(self._saved())
+        appended = self._appended()
+        pieces: list[Piece] = [Copy(0, self.source.size), appended]
+        return Patch(self.source.digest, self.source.size, pieces) if appended else None
 
     def ensure_pages(self) -> None:
         """Raises `Failure` for a file without pages."""
@@ -472,84 +510,6 @@ class PdfFile(PickedFile, Pdf):
         """The file as it is now, and its password."""
         self._own()
         return self._saved(), self._password.reveal() if self._password is not None else None
-
-
-class OpenOutlineItem(OutlineItem):
-    """An entry of the outline as it is read."""
-
-    def __init__(self, file: PdfFile, title: str, level: int, page: int | None) -> None:
-        self._file = file
-        self._title, self._level, self._page = title, level, page
-
-    @property
-    def file(self) -> FileItem:
-        """The PDF."""
-        return self._file
-
-    @property
-    def label(self) -> str:
-        """What it says."""
-        return self._title
-
-    @property
-    def title(self) -> str:
-        """What it says."""
-        return self._title
-
-    @property
-    def level(self) -> int:
-        """How deep it lies."""
-        return self._level
-
-    @property
-    def page_number(self) -> int | None:
-        """The page to which it leads."""
-        return self._page
-
-
-def _outline(pdf: Any, numbers: dict[tuple[int, int], int]) -> list[tuple[str, int, int | None]]:
-    """The entries of an outline (12.3.3): their titles, how deep they lie, and the pages to which they lead."""
-    found: list[tuple[str, int, int | None]] = []
-    names = _destinations(pdf)
-
-    def walk(items: Any, level: int) -> None:
-        for item in items if level < 50 and len(found) < 100_000 else ():
-            found.append((str(item.title), level, _target(item, names, numbers)))
-            walk(item.children, level + 1)
-
-    with pdf.open_outline() as outline:
-        walk(outline.root, 1)
-    return found
-
-
-def _destinations(pdf: Any) -> Callable[[Any], Any]:
-    pikepdf = needed("pikepdf")
-    root = pdf.trailer.Root
-    tree = held(held(root, "/Names"), "/Dests")
-    named = pikepdf.NameTree(tree) if tree.is_indirect or len(tree) else {}
-    old = held(root, "/Dests")
-
-    def find(value: Any) -> Any:
-        if isinstance(value, pikepdf.String):
-            value = named.get(str(value))
-        elif isinstance(value, pikepdf.Name):
-            value = old.get(str(value))
-        return value.D if isinstance(value, pikepdf.Dictionary) and "/D" in value else value
-
-    return find
-
-
-def _target(item: Any, find: Callable[[Any], Any], numbers: dict[tuple[int, int], int]) -> int | None:
-    pikepdf = needed("pikepdf")
-    goal = item.destination
-    if goal is None and item.action is not None and str(item.action.get("/S", "")) == "/GoTo":
-        goal = item.action.get("/D")
-    if isinstance(goal, int):
-        return goal + 1
-    goal = find(goal)
-    if isinstance(goal, pikepdf.Array) and len(goal) and isinstance(goal[0], pikepdf.Object) and goal[0].is_indirect:
-        return numbers.get(goal[0].objgen)
-    return None
 
 
 def open_pdf(path: str) -> PdfFile:

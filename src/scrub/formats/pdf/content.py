@@ -30,6 +30,13 @@ class Balance(NamedTuple):
 MOST_CONTENT = 256_000_000
 
 
+def streams_of(contents: Any) -> list[Any]:
+    """The streams of a page's content, one or several (7.7.3.3)."""
+    pikepdf = needed("pikepdf")
+    found = list(contents) if isinstance(contents, pikepdf.Array) else [contents]
+    return [each for each in found if isinstance(each, pikepdf.Stream)]
+
+
 def unpacked(streams: Iterable[Any]) -> bytes:
     """The streams of a page, joined. Raises `Failure` for more than a page can need: a few bytes can stand for all the
     memory there is.

@@ -4,16 +4,23 @@ from __future__ import annotations
 
 import io
 import struct
-import zlib
-from collections.abc import Iterator
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
-from scrub.formats.pdf.needed import needed
+from scrub.formats.pdf.needed import needed, told_as_damage
 from scrub.formats.pdf.update import Section
+from scrub.formats.picture.containers import exif_of, profile_of
+from scrub.formats.picture.exif import STEPS
+from scrub.formats.picture.segments import segments
 from scrub.model.problem import Failure
 
 #: The most points that a picture may have: a few bytes can ask for all the memory there is.
 MOST_POINTS = 180_000_000
+#: The most pages of one picture.
+MOST_FRAMES = 500
+
+
+#: Points that are kept as they are seen.
+UPRIGHT = (1, 0, 0, 1, 0, 0)
 
 
 class Drawn(NamedTuple):
@@ -25,10 +32,19 @@ class Drawn(NamedTuple):
     mask: bytes | None
     size: tuple[float, float]
     pixels: tuple[int, int]
+    #: From its points, as they are kept, to how it is seen, in a square of one unit (8.9.4).
+    matrix: tuple[int, int, int, int, int, int] = UPRIGHT
+    #: What its colours are, in the form of ISO 15076-1, and of how many parts each is.
+    profile: tuple[bytes, int] | None = None
 
     def put(self, section: Section) -> int:
         """Adds it to what is appended to a file."""
         entries = dict(self.entries)
+        if self.profile is not None:
+            data, parts = self.profile
+            own = section.put_stream({"N": b"%d" % parts}, data)
+            device = b"/DeviceGray" if parts == 1 else b"/DeviceRGB" if parts == 3 else b"/DeviceCMYK"
+            entries["ColorSpace"] = entries["ColorSpace"].replace(device, b"[/ICCBased %d 0 R]" % own)
         if self.mask is not None:
             soft = section.put_stream(
                 {**_image(*self.pixels), "ColorSpace": b"/DeviceGray", "BitsPerComponent": b"8"}, self.mask
@@ -38,17 +54,42 @@ class Drawn(NamedTuple):
 
 
 def drawn(data: bytes, shown: str) -> Drawn:
-    """A picture from its bytes. Raises `Failure` for one that is none, or damaged."""
+    """A picture from its bytes. Raises `Failure` for one that is none, damaged, or of several frames."""
+    found = drawn_all(data, shown)
+    if len(found) > 1:
+        raise Failure(f"{shown} is an animation or has several pages")
+    return found[0]
+
+
+def drawn_all(data: bytes, shown: str) -> list[Drawn]:
+    """A picture from its bytes, or each page of a TIFF. Raises `Failure` for one that is none, or damaged."""
+    jpeg, png = data.startswith(b"\xff\xd8"), data.startswith(b"\x89PNG\r\n\x1a\n")
     try:
-        if data.startswith(b"\xff\xd8"):
-            return _jpeg(data)
-        if data.startswith(b"\x89PNG\r\n\x1a\n"):
-            return _png(data)
-        return _other(data)
+        with told_as_damage():
+            return [
+                _as_seen(each, data) for each in ([_jpeg(data)] if jpeg else [_png(data)] if png else _others(data))
+            ]
     except Failure as failure:
         raise failure.at(shown) from None
-    except (struct.error, IndexError, ValueError, OSError, zlib.error, KeyError) as error:
-        raise Failure(f"{shown} is no picture that can be read, or a damaged one ({error})") from None
+
+
+def _as_seen(found: Drawn, data: bytes) -> Drawn:
+    """The same with its mark and its profile heeded."""
+    profile = profile_of(data)
+    parts = {b"GRAY": 1, b"RGB ": 3, b"CMYK": 4}.get(profile[16:20], 0)
+    device = {1: b"/DeviceGray", 3: b"/DeviceRGB", 4: b"/DeviceCMYK"}.get(parts, b"none")
+    if device in found.entries["ColorSpace"]:
+        found = found._replace(profile=(profile, parts))
+    mark = exif_of(data) if data[:2] not in (b"II", b"MM") else None  # the points of a TIFF come as they are seen
+    swap, across, down = STEPS[mark.orientation if mark is not None else 1]
+
+    def seen(x: int, y: int) -> tuple[int, int]:
+        right, below = (1 - y, x) if swap else (x, 1 - y)
+        return 1 - right if across else right, below if down else 1 - below
+
+    (e, f), (a, b), (c, d) = seen(0, 0), seen(1, 0), seen(0, 1)
+    size = found.size[::-1] if swap else found.size
+    return found._replace(matrix=(a - e, b - f, c - e, d - f, e, f), size=size)
 
 
 def _image(width: int, height: int) -> dict[str, bytes]:
@@ -61,30 +102,6 @@ def _points(pixels: tuple[int, int], across: float, down: float) -> tuple[float,
     """The size on paper, by the points in an inch; 96 where a picture does not say."""
     across, down = (each if 10 <= each <= 10_000 else 96 for each in (across, down))
     return pixels[0] * 72 / across, pixels[1] * 72 / down
-
-
-def segments(data: bytes) -> Iterator[tuple[int, int, int]]:
-    """The marker segments of a JPEG before its scan: marker, start of the content, end (ITU-T T.81, B.1.1)."""
-    at = 2
-    while at + 4 <= len(data):
-        if data[at] != 0xFF:
-            raise Failure("its segments are damaged")
-        marker = data[at + 1]
-        if marker == 0xFF:
-            at += 1
-            continue
-        if marker in (0x01, *range(0xD0, 0xD9)):
-            at += 2
-            continue
-        if marker == 0xD9:
-            return
-        length = int.from_bytes(data[at + 2 : at + 4], "big")
-        if length < 2:
-            raise Failure("its segments are damaged")
-        yield marker, at + 4, at + 2 + length
-        if marker == 0xDA:
-            return
-        at += 2 + length
 
 
 def _jpeg(data: bytes) -> Drawn:
@@ -132,7 +149,7 @@ def _png(data: bytes) -> Drawn:
     wide, high, depth, colour, _, _, interlaced = struct.unpack(">IIBBBBB", head)
     entries = _image(wide, high)
     if interlaced or clear or colour in (4, 6):
-        return _other(data)
+        return _others(data)[0]
     parts = 3 if colour == 2 else 1
     space = {0: b"/DeviceGray", 2: b"/DeviceRGB"}.get(colour)
     if space is None:
@@ -144,22 +161,39 @@ def _png(data: bytes) -> Drawn:
     return Drawn(entries, b"".join(packed), True, None, _points((wide, high), across, across), (wide, high))
 
 
-def _other(data: bytes) -> Drawn:
-    """Any other picture, by its points; what is clear becomes a mask."""
+def _others(data: bytes) -> list[Drawn]:
+    """Any other picture, by its points; of a TIFF all that it has."""
     pillow = needed("PIL.Image")
     pillow.MAX_IMAGE_PIXELS = MOST_POINTS
-    image = pillow.open(io.BytesIO(data))
+    try:
+        image = pillow.open(io.BytesIO(data))
+    except pillow.UnidentifiedImageError:
+        raise Failure("it is no picture that can be read") from None
+    frames = int(getattr(image, "n_frames", 1))
+    if frames > 1 and image.format != "TIFF":
+        raise Failure("it is an animation")
+    if frames > MOST_FRAMES:
+        raise Failure(f"it has more than {MOST_FRAMES} pages")
+    found = []
+    for frame in range(frames):
+        image.seek(frame)
+        found.append(_by_points(image))
+    return found
+
+
+def _by_points(image: Any) -> Drawn:
+    """What is clear in a picture becomes a mask."""
     entries = _image(*image.size)
-    if getattr(image, "n_frames", 1) > 1:
-        raise Failure("it is an animation or has several pages")
+    if image.mode.startswith(("I", "F")):
+        raise Failure("it has 16 bits for each colour, which would be lost")
     across = float(image.info.get("dpi", (96, 96))[0] or 96)
     mask = None
     if image.mode in ("RGBA", "LA", "PA") or "transparency" in image.info:
         full = image.convert("RGBA")
         mask = full.getchannel("A").tobytes()
         image = full.convert("RGB")
-    elif image.mode not in ("L", "RGB"):
+    elif image.mode not in ("1", "L", "RGB"):
         image = image.convert("RGB")
-    space = b"/DeviceGray" if image.mode == "L" else b"/DeviceRGB"
-    entries |= {"ColorSpace": space, "BitsPerComponent": b"8"}
+    space = b"/DeviceRGB" if image.mode == "RGB" else b"/DeviceGray"
+    entries |= {"ColorSpace": space, "BitsPerComponent": b"1" if image.mode == "1" else b"8"}
     return Drawn(entries, image.tobytes(), False, mask, _points(image.size, across, across), image.size)

@@ -12,14 +12,14 @@ from scrub.formats.pdf.needed import needed
 def held(holder: Any, name: str) -> Any:
     """The dictionary that stands under a name; one with nothing in it where there is none."""
     pikepdf = needed("pikepdf")
-    found = holder.get(name) if isinstance(holder, pikepdf.Dictionary) else None
+    found = holder.get(name) if isinstance(holder, (pikepdf.Dictionary, pikepdf.Stream)) else None
     return found if isinstance(found, pikepdf.Dictionary) else pikepdf.Dictionary()
 
 
 def listed(holder: Any, name: str) -> list[Any]:
     """What the array under a name lists."""
     pikepdf = needed("pikepdf")
-    found = holder.get(name) if isinstance(holder, pikepdf.Dictionary) else None
+    found = holder.get(name) if isinstance(holder, (pikepdf.Dictionary, pikepdf.Stream)) else None
     return list(found) if isinstance(found, pikepdf.Array) else []
 
 
@@ -34,6 +34,28 @@ def number_of(value: Any) -> float | None:
     if isinstance(value, bool) or not isinstance(value, int | float | Decimal):
         return None
     return float(value) if -1e9 < value < 1e9 else None
+
+
+def misses_hidden(pdf: Any) -> bool:
+    """Whether some objects are not seen that only a stream for newer readers lists, beside the table for all (7.5.8.4):
+    a library that takes the table at its word would leave out what refers to them.
+    """
+    pikepdf = needed("pikepdf")
+    if "/XRefStm" not in pdf.trailer:
+        return False
+    for stream in pdf.objects:
+        if not isinstance(stream, pikepdf.Stream) or str(stream.get("/Type", "")) != "/XRef":
+            continue
+        widths = [each for each in listed(stream, "/W") if isinstance(each, int)]
+        rows, size, at = bytes(stream.read_bytes()), sum(widths), 0
+        spans = listed(stream, "/Index") or [0, whole_number(stream, "/Size")]
+        for first, many in zip(spans[::2], spans[1::2], strict=False):
+            for number in range(first, min(first + many, first + len(rows))):
+                packed = size and rows[at : at + widths[0]] == (2).to_bytes(widths[0], "big")
+                if packed and pdf.get_object(number, 0) is None:
+                    return True
+                at += size
+    return False
 
 
 def fields_of(root: Any) -> Iterator[Any]:

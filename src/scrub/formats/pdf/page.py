@@ -9,8 +9,7 @@ from typing import TYPE_CHECKING, Protocol
 from scrub.formats.kept import put_in
 from scrub.formats.pdf.boxes import Found, own_turn, seen
 from scrub.formats.pdf.fonts import line
-from scrub.formats.pdf.images import Drawn
-from scrub.formats.pdf.stamps import PictureStamp, Stamp, TextStamp, stamps_on
+from scrub.formats.pdf.stamps import Drawing, PictureStamp, Stamp, TextStamp, stamps_on
 from scrub.model.amounts import Length
 from scrub.model.colours import colour_of
 from scrub.model.declare import FileItem
@@ -42,7 +41,7 @@ class Holder(Protocol):
     def label_of(self, page: OpenPage) -> str:
         """The number that is shown for a page."""
 
-    def picture(self, path: str) -> tuple[str, Drawn]:
+    def picture(self, path: str) -> tuple[str, Drawing]:
         """A picture from a file, with what tells it from others."""
 
     def take_out(self, page: OpenPage) -> Callable[[], None]:

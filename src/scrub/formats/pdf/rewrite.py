@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import io
+import os
 from collections.abc import Iterator, Mapping, Sequence
 from typing import Any, Protocol
 
-from scrub.formats.pdf.images import drawn
+from scrub.formats.pdf.images import Drawn, drawn_all
 from scrub.formats.pdf.needed import needed, told_as_damage
 from scrub.formats.pdf.objects import fields_of, held, is_signature
+from scrub.formats.pdf.update import real
 from scrub.model.pdf import OnPaper
 from scrub.model.problem import Failure
 
@@ -180,22 +182,41 @@ def _saved(made: Any, password: str | None, encrypted: bool, like: Any) -> bytes
 def pages_like(item: object, paper: OnPaper) -> tuple[bytes, str | None, int, str]:
     """The pages of a file that is to be appended: its bytes, its password, how many they are, and its name."""
     pikepdf = needed("pikepdf")
-    name = str(getattr(item, "label", "it"))
-    if getattr(item, "kind_word", "") == "image":
-        return _page_of(item.picture_bytes(), name, paper), None, 1, name  # type: ignore[attr-defined]
-    if getattr(item, "kind_word", "") != "pdf":
+    name, password = str(getattr(item, "label", "it")), None
+    if isinstance(item, str):
+        name = os.path.basename(item)
+        try:
+            with open(item, "rb") as stream:
+                data = stream.read()
+        except OSError as error:
+            raise Failure(f"{name} cannot be read: {error.strerror}") from None
+    elif getattr(item, "kind_word", "") == "image":
+        data = item.picture_bytes()  # type: ignore[attr-defined]
+    elif getattr(item, "kind_word", "") == "pdf":
+        data, password = item.bytes_now()  # type: ignore[attr-defined]
+    else:
         raise Failure(f"only PDFs and images have pages to append, and {name} is neither")
-    data, password = item.bytes_now()  # type: ignore[attr-defined]
-    with told_as_damage(), pikepdf.open(io.BytesIO(data), password=password or "") as pdf:
-        return data, password, len(pdf.pages), name
+    if b"%PDF-" not in data[:1024]:
+        data = _pages_of_picture(data, name, paper)
+    try:
+        with told_as_damage(), pikepdf.open(io.BytesIO(data), password=password or "") as pdf:
+            return data, password, len(pdf.pages), name
+    except Failure as failure:
+        raise failure.at(name) from None
 
 
-def _page_of(data: bytes, name: str, paper: OnPaper) -> bytes:
-    """A picture as a page: turned as the paper lies best, as large as fits."""
-    from scrub.formats.pdf.update import real
+def _pages_of_picture(data: bytes, name: str, paper: OnPaper) -> bytes:
+    """A picture as a page, or each of several in one file: turned as the paper lies best, as large as fits."""
+    pdf = needed("pikepdf").Pdf.new()
+    for picture in drawn_all(data, name):
+        _add_page(pdf, picture, paper)
+    out = io.BytesIO()
+    pdf.save(out, deterministic_id=True)
+    return out.getvalue()
 
+
+def _add_page(pdf: Any, picture: Drawn, paper: OnPaper) -> None:
     pikepdf = needed("pikepdf")
-    picture = drawn(data, name)
     wide, high = picture.size
     width, height = _PAPER.get(paper, (wide, high))
     if (wide > high) != (width > height):
@@ -203,10 +224,17 @@ def _page_of(data: bytes, name: str, paper: OnPaper) -> bytes:
     margin = 0.0 if paper == OnPaper.AS_IT_IS else 28.35
     scale = min((width - 2 * margin) / wide, (height - 2 * margin) / high)
     left, bottom = (width - wide * scale) / 2, (height - high * scale) / 2
-    pdf = pikepdf.Pdf.new()
     stream = pdf.make_stream(picture.data)
     for key, written in picture.entries.items():
         stream[f"/{key}"] = pikepdf.Object.parse(written)
+    if picture.profile is not None:
+        data, parts = picture.profile
+        profile = pdf.make_stream(data, N=parts)
+        base = pikepdf.Array([pikepdf.Name.ICCBased, profile])
+        if isinstance(stream.ColorSpace, pikepdf.Array):
+            stream.ColorSpace[1] = base
+        else:
+            stream.ColorSpace = base
     if picture.mask is not None:
         mask = pdf.make_stream(picture.mask)
         for key, value in (("Type", "/XObject"), ("Subtype", "/Image"), ("ColorSpace", "/DeviceGray")):
@@ -215,8 +243,6 @@ def _page_of(data: bytes, name: str, paper: OnPaper) -> bytes:
         stream.SMask = mask
     page = pdf.add_blank_page(page_size=(width, height))
     page.obj.Resources = pikepdf.Dictionary(XObject=pikepdf.Dictionary(Image=stream))
-    content = b"q %b 0 0 %b %b %b cm /Image Do Q" % (real(wide * scale), real(high * scale), real(left), real(bottom))
+    placed = b" ".join(map(real, (wide * scale, 0, 0, high * scale, left, bottom)))
+    content = b"q %b cm %b cm /Image Do Q" % (placed, b" ".join(map(real, picture.matrix)))
     page.obj.Contents = pdf.make_stream(content)
-    out = io.BytesIO()
-    pdf.save(out, deterministic_id=True)
-    return out.getvalue()

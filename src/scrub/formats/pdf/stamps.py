@@ -5,12 +5,11 @@ from __future__ import annotations
 import math
 from collections.abc import Iterable, Mapping, Sequence
 from decimal import Decimal
-from typing import Any, NamedTuple
+from typing import Any, NamedTuple, Protocol
 
 from scrub.formats.pdf.boxes import Found, Seen, own_turn, seen
-from scrub.formats.pdf.content import balance, unpacked
+from scrub.formats.pdf.content import balance, streams_of, unpacked
 from scrub.formats.pdf.fonts import line, put_piece, put_standard
-from scrub.formats.pdf.images import Drawn
 from scrub.formats.pdf.needed import needed
 from scrub.formats.pdf.objects import held
 from scrub.formats.pdf.update import Section, dictionary, real
@@ -25,10 +24,25 @@ _UP = {**dict.fromkeys((Spot.BOTTOM_LEFT, Spot.BOTTOM, Spot.BOTTOM_RIGHT), 0),
        **dict.fromkeys((Spot.LEFT, Spot.MIDDLE, Spot.RIGHT), 1)}  # fmt: skip
 
 
-class PictureStamp(NamedTuple):
-    """A picture, and how large it is on paper, in points."""
+class Drawing(Protocol):
+    """What a stamp shows: a picture, or a page."""
 
-    drawn: Drawn
+    @property
+    def size(self) -> tuple[float, float]:
+        """How large it is of itself, in points of paper."""
+
+    @property
+    def matrix(self) -> tuple[int, int, int, int, int, int]:
+        """How it lies in a square of one unit."""
+
+    def put(self, section: Section) -> int:
+        """Adds it to what is appended to a file, as an object of the size of one unit."""
+
+
+class PictureStamp(NamedTuple):
+    """A picture or a page, and how large it is on paper, in points."""
+
+    drawn: Drawing
     key: str
     size: tuple[float, float]
 
@@ -83,7 +97,7 @@ class Stamping:
             if "/Resources" in page:
                 entries["Resources"] = self._section.own(resources, number, generation)
         else:
-            streams = _streams(contents)
+            streams = streams_of(contents)
             named = [(stream, stream.get(f"/{_NAME}")) for stream in streams]
             kept = [(stream, name) for stream, name in named if name is None or str(name) not in stamps]
             fresh = {name: stamp for name, stamp in stamps.items() if stamp is not None}
@@ -155,7 +169,8 @@ class Stamping:
         if image is None:
             image = self._parts[what.key] = what.drawn.put(self._section)
         wide, high = what.size
-        data = b"q %b 0 0 %b 0 0 cm /Image Do Q" % (real(wide), real(high))
+        upright = b" ".join(b"%d" % each for each in what.drawn.matrix)
+        data = b"q %b 0 0 %b 0 0 cm %b cm /Image Do Q" % (real(wide), real(high), upright)
         resources = {"XObject": dictionary({"Image": b"%d 0 R" % image})}
         return self._made(data, resources, (wide, high), opacity)
 
@@ -210,16 +225,8 @@ class Stamping:
 def stamps_on(found: Found) -> list[str]:
     """The names of the stamps that Scrub put on a page before."""
     return [
-        str(name) for stream in _streams(found.page.get("/Contents")) if (name := stream.get(f"/{_NAME}")) is not None
+        str(name) for stream in streams_of(found.page.get("/Contents")) if (name := stream.get(f"/{_NAME}")) is not None
     ]
-
-
-def _streams(contents: Any) -> list[Any]:
-    pikepdf = needed("pikepdf")
-    if contents is None:
-        return []
-    found = list(contents) if isinstance(contents, pikepdf.Array) else [contents]
-    return [each for each in found if isinstance(each, pikepdf.Stream)]
 
 
 def placed(view: Seen, size: tuple[float, float], at: Placing) -> tuple[float, ...]:

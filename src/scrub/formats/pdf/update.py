@@ -6,16 +6,20 @@ import hashlib
 import re
 import zlib
 from collections.abc import Mapping
+from decimal import Decimal
 from typing import Any
 
 from scrub.formats.pdf.cipher import Cipher
-from scrub.formats.pdf.needed import needed
-from scrub.formats.pdf.objects import held, listed, whole_number
+from scrub.formats.pdf.needed import needed, told_as_damage
+from scrub.formats.pdf.objects import held, listed, misses_hidden, whole_number
 from scrub.model.problem import Failure
 
 _START = re.compile(rb"startxref\s+(\d+)\s+%%EOF\s*\Z")
 #: Streams below this size in bytes are not worth packing.
 _SMALL = 200
+
+
+_MEND = "Save it anew in a program that shows PDFs, and run again"
 
 
 class Section:
@@ -26,10 +30,13 @@ class Section:
         to.
         """
         if not data.startswith(b"%PDF-"):
-            raise Failure("something stands before its beginning, so that nothing can be appended")
+            raise Failure(f"something stands before its beginning, so that nothing can be appended. {_MEND}")
         found = _START.search(data[-1100:])
         if found is None:
-            raise Failure("where its objects are listed cannot be read, so that nothing can be appended")
+            raise Failure(f"where its objects are listed cannot be read, so that nothing can be appended. {_MEND}")
+        with told_as_damage():
+            if misses_hidden(pdf):
+                raise Failure(f"its objects are kept twice, for older readers and for newer ones, and differ. {_MEND}")
         self._before = int(found[1])
         self._is_table = data[self._before : self._before + 20].lstrip().startswith(b"xref")
         self._pdf = pdf
@@ -96,14 +103,20 @@ class Section:
             return dictionary({str(key)[1:]: self._written(value[key], number, generation) for key in value})
         if isinstance(value, pikepdf.Array):
             return b"[" + b" ".join(self._written(each, number, generation) for each in value) + b"]"
-        if isinstance(value, pikepdf.String):
-            assert self._cipher is not None
+        return self.plain(value, number, generation)
+
+    def plain(self, value: Any, number: int, generation: int = 0) -> bytes:
+        """A value with nothing in it, as the object of a number holds it: a number, a name, a string."""
+        pikepdf = needed("pikepdf")
+        if isinstance(value, pikepdf.String) and self._cipher is not None:
             return b"<" + self._cipher(bytes(value), number, generation).hex().encode() + b">"
         if isinstance(value, pikepdf.Object):
             return bytes(value.unparse())
         if isinstance(value, bool):
             return b"true" if value else b"false"
-        return b"null" if value is None else str(value).encode()
+        return (
+            b"null" if value is None else f"{value:f}".encode() if isinstance(value, Decimal) else str(value).encode()
+        )
 
     def finish(self) -> bytes:
         """What is to be appended; nothing where nothing was added."""

@@ -7,10 +7,10 @@ import struct
 import tempfile
 from typing import Any
 
-from scrub.formats.pdf.images import segments
 from scrub.formats.pdf.needed import needed
 from scrub.formats.picture.containers import with_orientation
 from scrub.formats.picture.opening import opened
+from scrub.formats.picture.segments import segments
 from scrub.model.problem import Failure
 
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import io
+import math
 import os
 from collections.abc import Callable
 from datetime import datetime
@@ -10,16 +12,16 @@ from typing import Any
 
 from scrub.formats.file import PickedFile
 from scrub.formats.pdf.fonts import fonts
-from scrub.formats.pdf.needed import needed
+from scrub.formats.pdf.needed import needed, told_as_damage
 from scrub.formats.picture import containers, opening, points
 from scrub.formats.picture.exif import turned
 from scrub.formats.source import Source, opened
 from scrub.model.colours import colour_of
-from scrub.model.files import FilePath, ensure_file_name, placed
+from scrub.model.files import FilePath, placed
 from scrub.model.image import Image, ImageFormat, Turn
 from scrub.model.problem import Failure
 from scrub.model.stamping import Layer, Placing, Spot
-from scrub.store.patch import Copy, Effect, Patch, free_path, whole
+from scrub.store.patch import Effect, Patch, free_path, whole
 
 _ENDINGS = {"jpeg": ".jpg", "png": ".png", "tiff": ".tiff", "webp": ".webp"}
 _MOST = 500_000_000
@@ -38,7 +40,6 @@ class ImageFile(PickedFile, Image):
         self._now = self._first = source.read(0, source.size)
         if not containers.kind_of(self._now):
             raise self.problem("this is no picture that Scrub knows, whatever its name says")
-        self._name: str | None = None
         self._made: list[tuple[str, bytes]] = []
         self._sizes: dict[bytes, tuple[int, int]] = {}
 
@@ -62,9 +63,10 @@ class ImageFile(PickedFile, Image):
 
     def _read(self) -> Any:
         try:
-            return needed("PIL.Image").open(_stream(self._now))
-        except (OSError, ValueError, SyntaxError) as error:
-            raise self.problem(f"it is damaged ({error})") from None
+            with told_as_damage():
+                return needed("PIL.Image").open(io.BytesIO(self._now))
+        except Failure as failure:
+            raise self.problem(str(failure)) from None
 
     @property
     def format(self) -> ImageFormat:
@@ -78,7 +80,8 @@ class ImageFile(PickedFile, Image):
     def _size(self) -> tuple[int, int]:
         """Its size as it is seen."""
         wide, high = self._read().size
-        return (high, wide) if self._orientation() >= 5 else (wide, high)
+        turned_later = self._orientation() >= 5 and self.format != ImageFormat.TIFF  # which the library turns itself
+        return (high, wide) if turned_later else (wide, high)
 
     @property
     def width(self) -> int:
@@ -172,21 +175,6 @@ class ImageFile(PickedFile, Image):
         """Takes out what it tells about camera, place, time and writer."""
         self._change("metadata", True, None, containers.without_telling, "what it told about its making is gone")
 
-    def rename(self, to: FilePath) -> None:
-        """Gives the file another name."""
-        name = str(to).strip()
-        ensure_file_name(name)
-        if not os.path.splitext(name)[1]:
-            name += os.path.splitext(self.name)[1]
-        if name == self.name:
-            return
-        former, self._name = self._name, name
-
-        def revert() -> None:
-            self._name = former
-
-        self.changed("name", former or self.name, name, revert)
-
     # -- stamps
 
     def put_picture(self, path: FilePath, width: Decimal | None, at: Placing) -> None:
@@ -228,8 +216,6 @@ class ImageFile(PickedFile, Image):
         return (float(said) if 10 <= float(said) <= 10_000 else 96.0) / 72
 
     def _draw(self, stamp: Any, at: Placing, said: str) -> None:
-        import math
-
         angle, (wide, high) = float(at.angle), self._size()
         cos, sin = abs(math.cos(math.radians(angle))), abs(math.sin(math.radians(angle)))
         box = (stamp.size[0] * cos + stamp.size[1] * sin, stamp.size[0] * sin + stamp.size[1] * cos)
@@ -243,10 +229,8 @@ class ImageFile(PickedFile, Image):
         )  # fmt: skip
 
     def picture_bytes(self) -> bytes:
-        """The picture as it is now, with its points as they are seen where a mark says otherwise."""
-        if self._orientation() == 1:
-            return self._now
-        return points.saved(points.upright(opening.opened(self._now)), containers.kind_of(self._now), self._now, 92)
+        """The picture as it is now."""
+        return self._now
 
     # -- saving
 
@@ -255,28 +239,12 @@ class ImageFile(PickedFile, Image):
         return self.rewritten(self._now) if self._now != self._first else None
 
     def effects(self, into: str | None = None) -> list[Effect]:
-        """What saving it comes to: also under another name, and as other formats."""
-        made = [Effect(path, whole(data), None) for path, data in self._made]
-        if self._name is None:
-            return [*super().effects(into), *made]
-        folder = os.path.dirname(into or self.source.path)
-        target = free_path(os.path.join(folder, self._name), lambda each: os.path.lexists(each))
-        if into is not None:
-            return [*super().effects(target), *made]
-        patch = self.patch() or Patch(self.source.digest, self.source.size, [Copy(0, self.source.size)])
-        moved = [Effect(target, patch, None, self.source.path), Effect(self.source.path, None, self.source.digest)]
-        copies = [each for each in super().effects() if each.path != self.source.path]
-        return [*copies, *made, *moved]
+        """What saving it comes to: also as other formats."""
+        return [*super().effects(into), *(Effect(path, whole(data), None) for path, data in self._made)]
 
 
 def _by(size: tuple[int, int]) -> str:
     return f"{size[0]:,} x {size[1]:,}"
-
-
-def _stream(data: bytes) -> Any:
-    import io
-
-    return io.BytesIO(data)
 
 
 def open_image(path: str) -> ImageFile:

@@ -6,13 +6,15 @@ import re
 import struct
 import zlib
 from collections.abc import Iterator
+from contextlib import suppress
 from typing import NamedTuple
 
-from scrub.formats.pdf.images import segments
 from scrub.formats.picture.exif import Exif, only
+from scrub.formats.picture.segments import segments
 from scrub.model.problem import Failure
 
-_EXIF, _XMP = b"Exif\0\0", b"http://ns.adobe.com/xap/1.0/\0"
+_EXIF, _XMP, _PROFILE = b"Exif\0\0", b"http://ns.adobe.com/xap/1.0/\0", b"ICC_PROFILE\0"
+_LARGEST_PROFILE = 4_000_000
 #: What tells a place in XMP, as an attribute and as an element.
 _XMP_PLACE = re.compile(
     rb"""[\w]+:(?:GPS\w*|City|State|Country|CountryCode|Location|Sublocation)\s*=\s*(?:"[^"]*"|'[^']*')"""
@@ -63,6 +65,25 @@ def _exif_bodies(data: bytes, kind: str) -> Iterator[bytes]:
         yield from (piece.body for piece in chunks(data) if piece.kind == b"eXIf")
     elif kind == "webp":
         yield from (piece.body.removeprefix(_EXIF) for piece in riff(data) if piece.kind == b"EXIF")
+
+
+def profile_of(data: bytes) -> bytes:
+    """What says which colours its numbers mean (ISO 15076-1, Annex B; ISO/IEC 15948, 11.3.3.3), where it has that."""
+    kind, found = kind_of(data), b""
+    if kind == "jpeg":
+        pieces = {
+            data[start + 12]: data[start + 14 : end]
+            for marker, start, end in segments(data)
+            if marker == 0xE2 and data[start : start + 12] == _PROFILE and start + 14 <= end <= len(data)
+        }
+        found = b"".join(pieces[number] for number in sorted(pieces))
+    elif kind == "png":
+        body = next((piece.body for piece in chunks(data) if piece.kind == b"iCCP"), b"")
+        with suppress(zlib.error):
+            found = zlib.decompressobj().decompress(body[body.find(b"\0") + 2 :], _LARGEST_PROFILE)
+    elif kind == "webp":
+        found = next((piece.body for piece in riff(data) if piece.kind == b"ICCP"), b"")
+    return found if found[36:40] == b"acsp" and len(found) < _LARGEST_PROFILE else b""
 
 
 def chunks(data: bytes) -> Iterator[Piece]:
@@ -216,6 +237,8 @@ def without_telling(data: bytes) -> bytes:
     elif kind == "png":
         made = data[:8] + b"".join(piece.data for piece in chunks(data) if piece.kind not in _TELLING)
     elif kind == "webp":
+        if orientation != 1:
+            raise Failure("how it is seen stands in what would go. Turn its points first: make-upright")
         pieces = [piece for piece in riff(data) if piece.kind not in (b"EXIF", b"XMP ")]
         body = b"".join(
             piece.data[:8] + bytes([piece.data[8] & ~0x0C]) + piece.data[9:] if piece.kind == b"VP8X" else piece.data
