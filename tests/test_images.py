@@ -207,4 +207,21 @@ def test_moving_pictures_and_many_points_are_left(home: Path) -> None:
 
     bomb = huge[:at] + head + zlib.crc32(b"IHDR" + head).to_bytes(4, "big") + huge[at + 17 :]
     Path("huge.png").write_bytes(bomb)
-    assert "too many" in str(run("resize longest: 10", Path("huge.png")).problem)
+    assert "too large" in str(run("resize longest: 10", Path("huge.png")).problem)
+
+
+def test_a_macro_for_pictures_may_say_so(home: Path, cli: Any) -> None:
+    """Documents hold pictures, so that the kind of these files is called image; their header says what people say."""
+    photo(Path("a.jpg"), (80, 40))
+    text = 'macro Shrink\nfor   picture\n\nif picture.width > 60 and image.height is 40\n    resize longest: 60\nend\nsay "{picture.name}"\n'
+    assert scrub.tidy(text) == text
+    found = scrub.run(text, ["a.jpg"]).files[0]
+    assert (found.state, found.said) == ("changed", ["a.jpg"])
+    assert Image.open("a.jpg").size == (60, 30)
+    both = "macro Both\nfor all picture, pdf\neach item in picked\nlog item.name\nend\n"
+    photo(Path("b.png"))
+    assert scrub.run(both, ["a.jpg", "b.png"]).files[0].log == ["a.jpg", "b.png"]
+    Path("Shrink.scrub").write_text(text)
+    assert cli("add", "Shrink.scrub").code == 0
+    assert "Shrink" in cli("macros", "--for", "a.jpg").out
+    assert "no picture is at hand here" in str(scrub.check_text(text.replace("for   picture", "for pdf"))[0])

@@ -359,4 +359,4 @@ def test_a_page_that_unpacks_without_end_is_told(home: Path) -> None:
     pdf.save("bomb.pdf", stream_decode_level=pikepdf.StreamDecodeLevel.none, compress_streams=False)
     assert Path("bomb.pdf").stat().st_size < 2_000_000
     found = run(f"each page\n{STAMP}\nend", Path("bomb.pdf"))
-    assert "unpacks to more than 256 MB" in str(found.problem)
+    assert "unpacks to more than 64 MB" in str(found.problem)

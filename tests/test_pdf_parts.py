@@ -305,6 +305,6 @@ def test_what_was_packed_without_end_in_another_file_is_told(cards: Path) -> Non
     leaf = pikepdf.Dictionary(Type=pikepdf.Name.Page, MediaBox=[0, 0, 100, 100], Contents=huge)
     pdf.pages.append(pikepdf.Page(pdf.make_indirect(leaf)))
     pdf.save("huge.pdf")
-    assert "huge.pdf: the content of a page unpacks to more than 256 MB" in str(
+    assert "huge.pdf: a part of it, such as the content of a page, unpacks to more than 64 MB" in str(
         run('stamp-picture "huge.pdf"', cards).problem
     )

@@ -65,7 +65,7 @@ class Checker(RunsOthers):
         if "nothing" in macro.runs_on and len(macro.runs_on) > 1 and place:
             self.note(place, '"nothing" stands alone: a macro without a file has none')
         if start:
-            with self.scope.entered(called, start, called) as item:
+            with self.scope.entered("file" if called == "file" else start, start, called) as item:
                 self.program.start_slot = item.slot
                 self.block(macro.body)
         else:

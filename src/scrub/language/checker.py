@@ -46,7 +46,7 @@ def _checked(
     programs = {word: Program(macro, text) for word in (words if several else words[:1] or [""])}
     for word, found in programs.items():  # the same text means something else on another kind of file
         found.own_files = own_files
-        Checker(found, vocabulary, problems, resolve).whole(word, "file" if several else word)
+        Checker(found, vocabulary, problems, resolve).whole(word, "file" if several else macro.called.get(word, word))
     first = next(iter(programs.values()))
     first.join(programs)
     for problem in problems:

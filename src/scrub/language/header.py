@@ -7,6 +7,9 @@ from scrub.language.tree import Macro, Place
 from scrub.language.words import HEADER
 from scrub.model.problem import Problem
 
+#: Words for files that stand for something else inside files, and the kind of the file: documents hold pictures.
+_FILES = {"picture": "image"}
+
 
 def read_header(macro: Macro, lines: list[str], problems: list[Problem]) -> int:
     """Fills in the header and gives the index of the first line of the body."""
@@ -58,7 +61,9 @@ def _header_line(macro: Macro, word: str, rest: str, place: Place, problems: lis
     else:
         first, _, others = rest.lower().partition(" ")
         macro.for_all = first == "all" and bool(others)
-        macro.runs_on = [kind.strip() for kind in (others if macro.for_all else rest.lower()).split(",")]
+        said = [kind.strip() for kind in (others if macro.for_all else rest.lower()).split(",")]
+        macro.runs_on = [_FILES.get(kind, kind) for kind in said]
+        macro.called = dict(zip(macro.runs_on, said, strict=True))
 
 
 def _complete(macro: Macro, lines: list[str], problems: list[Problem]) -> None:

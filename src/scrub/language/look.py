@@ -43,5 +43,5 @@ def look(text: str, vocabulary: Vocabulary, line: int) -> Seen | None:
     checker = Checker(found, vocabulary, [], None)
     checker.watched = line
     start = next((word for word in macro.runs_on if word in vocabulary.kinds), "")
-    checker.whole(start, start)
+    checker.whole(start, macro.called.get(start, start))
     return Seen(checker, *checker.seen) if checker.seen is not None else None

@@ -61,7 +61,9 @@ class Scope:
 
     def item(self, word: str) -> ItemOf | None:
         """The innermost item that goes by this word."""
-        return next((item for item in reversed(self.items) if item.word == word), None)
+        return next(
+            (each for each in reversed(self.items) if each.word == word or each.said == word != each.kind), None
+        )
 
     def implied(self, word: str, vocabulary: Vocabulary) -> tuple[ItemOf, str] | None:
         """The innermost item that brings one of this word along, and the method that gives it."""

@@ -374,6 +374,7 @@ class Macro:
         self.title = ""
         self.about: list[str] = []
         self.runs_on: list[str] = []
+        self.called: dict[str, str] = {}  # the words for these in the header
         self.for_all = False
         self.group = ""
         self.into = ""

@@ -355,7 +355,8 @@ def _written(effects: Sequence[Effect], address: str) -> tuple[bool, list[str]]:
 
 def _failed(files: Sequence[FileResult], at: FileResult, problem: ScrubError) -> None:
     """Notes that an execution failed because of one file: nothing of any is saved."""
-    at.problem = problem
+    at.problem = problem.with_traceback(None)  # whose frames hold all that was open: a thousand files may fail
+    problem.__context__ = problem.__cause__ = None
     for each in files:
         each.state, each.changes, each.made = (FAILED if each is at else NOT_TRIED), [], []
         each.effects, each.sends = [], []

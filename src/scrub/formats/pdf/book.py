@@ -11,8 +11,8 @@ from datetime import datetime, timedelta, timezone
 from typing import Any
 
 from scrub.formats.file import PickedFile
+from scrub.formats.pdf.bounded import ensure_bounded, unpacked
 from scrub.formats.pdf.boxes import pages_of
-from scrub.formats.pdf.content import unpacked
 from scrub.formats.pdf.foreign import drawn_page
 from scrub.formats.pdf.images import drawn
 from scrub.formats.pdf.needed import needed, told_as_damage
@@ -69,6 +69,7 @@ class PdfFile(PickedFile, Pdf):
         if b"%PDF-" not in self._data[:1024]:
             raise self.problem("this is no PDF, whatever its name says")
         try:
+            ensure_bounded(self._data)
             with told_as_damage(), suppress(pikepdf.PasswordError):
                 return pikepdf.open(io.BytesIO(self._data), password=password or "")
         except Failure as failure:
@@ -121,7 +122,7 @@ class PdfFile(PickedFile, Pdf):
             raise Failure(f"{page.label} comes from another file; its words are read there")
         if self._words is None:
             password = self._password.reveal() if self._password is not None else None
-            self._words = Words(self._data, password)
+            self._words = Words(self.source.path, password)
         return self._words.page(page.index)
 
     def label_of(self, page: OpenPage) -> str:

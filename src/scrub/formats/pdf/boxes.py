@@ -11,7 +11,7 @@ from scrub.model.problem import Failure
 #: What pages take from the nodes above them (7.7.3.4).
 _INHERITED = ("/MediaBox", "/CropBox", "/Rotate", "/Resources")
 #: Nodes below each other, and pages of a file.
-_DEEPEST, _MOST = 100, 200_000
+_DEEPEST, _MOST = 100, 50_000
 
 
 class Found(NamedTuple):

@@ -5,8 +5,9 @@ from __future__ import annotations
 import io
 from typing import Any, NamedTuple
 
+from scrub.formats.pdf.bounded import ensure_bounded, unpacked
 from scrub.formats.pdf.boxes import Found, pages_of, seen
-from scrub.formats.pdf.content import balance, streams_of, unpacked
+from scrub.formats.pdf.content import balance, streams_of
 from scrub.formats.pdf.images import UPRIGHT
 from scrub.formats.pdf.needed import needed, told_as_damage
 from scrub.formats.pdf.update import Section, dictionary, real
@@ -48,6 +49,7 @@ def drawn_page(data: bytes, shown: str) -> DrawnPage:
     """The first page of a PDF from its bytes. Raises `Failure` for one that is damaged, or opens with a password."""
     pikepdf = needed("pikepdf")
     try:
+        ensure_bounded(data)
         with told_as_damage():
             try:
                 pdf = pikepdf.open(io.BytesIO(data))

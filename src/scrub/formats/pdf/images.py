@@ -15,6 +15,8 @@ from scrub.model.problem import Failure
 
 #: The most points that a picture may have: a few bytes can ask for all the memory there is.
 MOST_POINTS = 180_000_000
+#: From so many points on, at most so many for each byte of the file.
+_MANY, _TIMES = 33_000_000, 70
 #: The most pages of one picture.
 MOST_FRAMES = 500
 
@@ -47,7 +49,7 @@ class Drawn(NamedTuple):
             entries["ColorSpace"] = entries["ColorSpace"].replace(device, b"[/ICCBased %d 0 R]" % own)
         if self.mask is not None:
             soft = section.put_stream(
-                {**_image(*self.pixels), "ColorSpace": b"/DeviceGray", "BitsPerComponent": b"8"}, self.mask
+                {**_entries(*self.pixels), "ColorSpace": b"/DeviceGray", "BitsPerComponent": b"8"}, self.mask
             )
             entries["SMask"] = b"%d 0 R" % soft
         return section.put_stream(entries, self.data, self.packed)
@@ -92,9 +94,21 @@ def _as_seen(found: Drawn, data: bytes) -> Drawn:
     return found._replace(matrix=(a - e, b - f, c - e, d - f, e, f), size=size)
 
 
-def _image(width: int, height: int) -> dict[str, bytes]:
-    if width * height > MOST_POINTS or not width or not height:
+def ensure_few_points(pixels: tuple[int, int], size: int) -> None:
+    """Raises `Failure` for a picture without points, with too many, or with far more than its file is long."""
+    (width, height), points = pixels, pixels[0] * pixels[1]
+    if not points or points > MOST_POINTS:
         raise Failure(f"a picture of {width:,} x {height:,} points is too large; one has at most {MOST_POINTS:,}")
+    if points > _MANY and points > _TIMES * size:
+        raise Failure(f"a picture of {width:,} x {height:,} points in {size // 1000:,} KB is too large")
+
+
+def _image(pixels: tuple[int, int], size: int) -> dict[str, bytes]:
+    ensure_few_points(pixels, size)
+    return _entries(*pixels)
+
+
+def _entries(width: int, height: int) -> dict[str, bytes]:
     return {"Type": b"/XObject", "Subtype": b"/Image", "Width": b"%d" % width, "Height": b"%d" % height}
 
 
@@ -120,7 +134,8 @@ def _jpeg(data: bytes) -> Drawn:
         raise Failure("it is a JPEG of a sort that PDFs do not hold")
     _, wide, high, parts = frame
     entries = {
-        **_image(wide, high), "ColorSpace": {1: b"/DeviceGray", 3: b"/DeviceRGB", 4: b"/DeviceCMYK"}[parts],
+        **_image((wide, high), len(data)),
+        "ColorSpace": {1: b"/DeviceGray", 3: b"/DeviceRGB", 4: b"/DeviceCMYK"}[parts],
         "BitsPerComponent": b"8", "Filter": b"/DCTDecode",
     }  # fmt: skip
     if parts == 4 and adobe:  # stored the other way round
@@ -147,7 +162,7 @@ def _png(data: bytes) -> Drawn:
             packed.append(body)
         at += 12 + length
     wide, high, depth, colour, _, _, interlaced = struct.unpack(">IIBBBBB", head)
-    entries = _image(wide, high)
+    entries = _image((wide, high), len(data))
     if interlaced or clear or colour in (4, 6):
         return _others(data)[0]
     parts = 3 if colour == 2 else 1
@@ -177,13 +192,13 @@ def _others(data: bytes) -> list[Drawn]:
     found = []
     for frame in range(frames):
         image.seek(frame)
-        found.append(_by_points(image))
+        found.append(_by_points(image, len(data)))
     return found
 
 
-def _by_points(image: Any) -> Drawn:
+def _by_points(image: Any, size: int) -> Drawn:
     """What is clear in a picture becomes a mask."""
-    entries = _image(*image.size)
+    entries = _image(image.size, size)
     if image.mode.startswith(("I", "F")):
         raise Failure("it has 16 bits for each colour, which would be lost")
     across = float(image.info.get("dpi", (96, 96))[0] or 96)

@@ -61,10 +61,13 @@ def misses_hidden(pdf: Any) -> bool:
 def fields_of(root: Any) -> Iterator[Any]:
     """The fields of a form, those in fields too (12.7.4.1)."""
     pikepdf = needed("pikepdf")
-    waiting, seen = listed(held(root, "/AcroForm"), "/Fields"), 0
-    while waiting and seen < 100_000:
-        field, seen = waiting.pop(), seen + 1
-        if isinstance(field, pikepdf.Dictionary):
+    waiting = listed(held(root, "/AcroForm"), "/Fields")
+    seen: set[tuple[int, int]] = set()
+    while waiting and len(seen) < 100_000:
+        field = waiting.pop()
+        if isinstance(field, pikepdf.Dictionary) and field.objgen not in seen:
+            if field.is_indirect:
+                seen.add(field.objgen)
             yield field
             waiting += listed(field, "/Kids")
 

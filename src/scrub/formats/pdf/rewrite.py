@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import io
 import os
+import zlib
 from collections.abc import Iterator, Mapping, Sequence
 from typing import Any, Protocol
 
+from scrub.formats.pdf.bounded import ensure_bounded, ensure_plainly_packed
 from scrub.formats.pdf.images import Drawn, drawn_all
 from scrub.formats.pdf.needed import needed, told_as_damage
 from scrub.formats.pdf.objects import fields_of, held, is_signature
@@ -134,8 +136,11 @@ def _keep(made: Any, pdf: Any) -> None:
             made.docinfo[key] = str(value)
     if "/Metadata" in old:
         new["/Metadata"] = made.copy_foreign(old["/Metadata"])
-    for name, attachment in pdf.attachments.items():
-        made.attachments[name] = attachment.get_file().read_bytes()
+    files = held(held(old, "/Names"), "/EmbeddedFiles")
+    if len(files):
+        names = held(new, "/Names")
+        names.EmbeddedFiles = made.copy_foreign(files if files.is_indirect else pdf.make_indirect(files))
+        new.Names = names
 
 
 def _forget(pdf: Any) -> None:
@@ -168,14 +173,17 @@ def _unsign(pdf: Any) -> None:
 def _saved(made: Any, password: str | None, encrypted: bool, like: Any) -> bytes:
     pikepdf = needed("pikepdf")
     out = io.BytesIO()
+    ensure_plainly_packed(made)
+    # What is packed stays packed as it is: it comes to the same, and nothing in it can ask for memory.
+    none = pikepdf.StreamDecodeLevel.none
+    how: dict[str, Any] = {"deterministic_id": True, "stream_decode_level": none, "compress_streams": False}
     if password is not None:
-        made.save(out, encryption=pikepdf.Encryption(user=password, owner=password, R=6))
+        how = {"encryption": pikepdf.Encryption(user=password, owner=password, R=6)}
     elif encrypted and made is like:
-        made.save(out, encryption=True)
+        how = {"encryption": True}
     elif encrypted:  # opened without a password: it may be read by everybody, and no more
-        made.save(out, encryption=pikepdf.Encryption(user="", owner="", R=6))
-    else:
-        made.save(out, deterministic_id=True)
+        how = {"encryption": pikepdf.Encryption(user="", owner="", R=6)}
+    made.save(out, **how)
     return out.getvalue()
 
 
@@ -199,6 +207,7 @@ def pages_like(item: object, paper: OnPaper) -> tuple[bytes, str | None, int, st
     if b"%PDF-" not in data[:1024]:
         data = _pages_of_picture(data, name, paper)
     try:
+        ensure_bounded(data)
         with told_as_damage(), pikepdf.open(io.BytesIO(data), password=password or "") as pdf:
             return data, password, len(pdf.pages), name
     except Failure as failure:
@@ -224,19 +233,21 @@ def _add_page(pdf: Any, picture: Drawn, paper: OnPaper) -> None:
     margin = 0.0 if paper == OnPaper.AS_IT_IS else 28.35
     scale = min((width - 2 * margin) / wide, (height - 2 * margin) / high)
     left, bottom = (width - wide * scale) / 2, (height - high * scale) / 2
-    stream = pdf.make_stream(picture.data)
+    stream = pdf.make_stream(picture.data if picture.packed else zlib.compress(picture.data))
     for key, written in picture.entries.items():
         stream[f"/{key}"] = pikepdf.Object.parse(written)
+    if not picture.packed:
+        stream.Filter = pikepdf.Name.FlateDecode
     if picture.profile is not None:
         data, parts = picture.profile
-        profile = pdf.make_stream(data, N=parts)
+        profile = pdf.make_stream(zlib.compress(data), N=parts, Filter=pikepdf.Name.FlateDecode)
         base = pikepdf.Array([pikepdf.Name.ICCBased, profile])
         if isinstance(stream.ColorSpace, pikepdf.Array):
             stream.ColorSpace[1] = base
         else:
             stream.ColorSpace = base
     if picture.mask is not None:
-        mask = pdf.make_stream(picture.mask)
+        mask = pdf.make_stream(zlib.compress(picture.mask), Filter=pikepdf.Name.FlateDecode)
         for key, value in (("Type", "/XObject"), ("Subtype", "/Image"), ("ColorSpace", "/DeviceGray")):
             mask[f"/{key}"] = pikepdf.Name(value)
         mask.Width, mask.Height, mask.BitsPerComponent = *picture.pixels, 8

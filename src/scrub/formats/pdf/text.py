@@ -1,32 +1,64 @@
-"""The words of pages, read by a library that draws them."""
+"""The words of pages, read by a library that draws them, in a process that can be ended."""
 
 from __future__ import annotations
 
+import json
+import subprocess
+import sys
 from typing import Any
 
-from scrub.formats.pdf.needed import needed, told_as_damage
+from scrub.formats.pdf import reading
+from scrub.formats.pdf.needed import needed
+from scrub.model.problem import Failure
 
 
 class Words:
-    """The words of one file."""
+    """The words of one file. Raises `Failure` where they cannot be read."""
 
-    def __init__(self, data: bytes, password: str | None) -> None:
-        pdfium = needed("pypdfium2")
-        with told_as_damage():
-            self._document: Any = pdfium.PdfDocument(data, password=password)
+    def __init__(self, path: str, password: str | None) -> None:
+        needed("pypdfium2")  # says what to install where it is not there
+        self._path, self._password = path, password
+        self._worker: subprocess.Popen[str] | None = None
         self._known: dict[int, str] = {}
 
     def page(self, index: int) -> str:
         """The words of a page, counted from 0."""
         if index not in self._known:
-            with told_as_damage():
-                page = self._document[index]
-                words = page.get_textpage()
-                self._known[index] = words.get_text_range().replace("\r\n", "\n").replace("\ufffe", "")
-                words.close()
-                page.close()
+            if self._worker is None:
+                words = [sys.executable, "-P", reading.__file__, self._path]
+                self._worker = subprocess.Popen(
+                    words, stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, encoding="utf-8"
+                )
+                self._asked(self._password)
+            self._known[index] = str(self._asked(index))
         return self._known[index]
+
+    def _asked(self, what: Any) -> Any:
+        worker = self._worker
+        assert worker is not None
+        assert worker.stdin is not None
+        assert worker.stdout is not None
+        try:
+            worker.stdin.write(json.dumps(what) + "\n")
+            worker.stdin.flush()
+            line = worker.stdout.readline()
+        except (OSError, UnicodeError):
+            line = ""
+        if not line:
+            self.close()
+            raise Failure(
+                f"the words of a page take more than {reading.SECONDS} seconds of work or too much memory to read, "
+                "as those of no page do that is meant to be read"
+            )
+        answer = json.loads(line)
+        if "wrong" in answer:
+            self.close()
+            raise Failure(f"it is damaged: {answer['wrong']}")
+        return answer["read"]
 
     def close(self) -> None:
         """Lets the file go."""
-        self._document.close()
+        if self._worker is not None:
+            self._worker.kill()
+            self._worker.communicate()
+            self._worker = None

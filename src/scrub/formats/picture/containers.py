@@ -18,7 +18,7 @@ _LARGEST_PROFILE = 4_000_000
 #: What tells a place in XMP, as an attribute and as an element.
 _XMP_PLACE = re.compile(
     rb"""[\w]+:(?:GPS\w*|City|State|Country|CountryCode|Location|Sublocation)\s*=\s*(?:"[^"]*"|'[^']*')"""
-    rb"""|<(?P<name>[\w]+:(?:GPS\w*|City|State|Country|CountryCode|Location|Sublocation))\b[^>]*>.*?</(?P=name)>""",
+    rb"""|<(?P<name>[\w]+:(?:GPS\w*|City|State|Country|CountryCode|Location|Sublocation))\b[^<>]*>.*?</(?P=name)>""",
     re.DOTALL,
 )
 #: Chunks of a PNG that tell about its making (ISO/IEC 15948, 11.3.4, and its extensions).

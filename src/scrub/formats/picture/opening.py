@@ -5,7 +5,7 @@ from __future__ import annotations
 import io
 from typing import Any
 
-from scrub.formats.pdf.images import MOST_POINTS
+from scrub.formats.pdf.images import ensure_few_points
 from scrub.formats.pdf.needed import needed, told_as_damage
 from scrub.model.problem import Failure
 
@@ -18,8 +18,7 @@ def opened(data: bytes, about: int | None = None) -> Any:
     pillow.MAX_IMAGE_PIXELS = None
     with told_as_damage():
         image = pillow.open(io.BytesIO(data))
-        if image.size[0] * image.size[1] > MOST_POINTS:
-            raise Failure(f"it has more than {MOST_POINTS:,} points, which is too many")
+        ensure_few_points(image.size, len(data))
         if getattr(image, "n_frames", 1) > 1:
             raise Failure("it has several pictures in it, of which Scrub changes no points")
         if image.mode.startswith(("I", "F")):
