@@ -35,6 +35,13 @@ class Parameter(NamedTuple):
     doc: str
 
 
+def _docs_of(function: Any, owner: str) -> Docs:
+    """What its docstring says; what several kinds share has the word of this one in its example."""
+    found = Docs(inspect.getdoc(function))
+    found.example = found.example.replace("KIND", owner)
+    return found
+
+
 class Callee:
     """What is common to actions and operations: a word, its arguments, what it gives back."""
 
@@ -46,7 +53,7 @@ class Callee:
     @cached_property
     def docs(self) -> Docs:
         """What the docstring says."""
-        return Docs(inspect.getdoc(self.function))
+        return _docs_of(self.function, self.owner)
 
     @cached_property
     def _hints(self) -> dict[str, Any]:
@@ -135,10 +142,8 @@ class Field:
 
     @cached_property
     def docs(self) -> Docs:
-        """What the docstring says; a field of several kinds has the word of this one in its example."""
-        found = Docs(inspect.getdoc(self._getter))
-        found.example = found.example.replace("KIND", self.owner)
-        return found
+        """What the docstring says."""
+        return _docs_of(self._getter, self.owner)
 
     @cached_property
     def _hint(self) -> Any:

@@ -9,7 +9,11 @@ from typing import Any, NamedTuple
 from scrub.formats.pdf.needed import needed, told_as_damage
 from scrub.model.problem import Failure
 
-_TEXTS = re.compile(rb"\((?:[^()\\]|\\.)*+(?:\)|\Z)|%[^\r\n]*|<[0-9A-Fa-f\s]*>", re.DOTALL)
+_TEXT = rb"\((?:[^()\\]|\\(?:.|\Z))*+(?:\)|\Z)|%[^\r\n]*+"
+_TEXTS = re.compile(_TEXT + rb"|<[0-9A-Fa-f\s]*>", re.DOTALL)
+#: From the start on, up to a text in a text. Where there is one, the texts are not looked for: each may be read to its end from
+#: every parenthesis in it.
+_NO_TEXT_IN_TEXT = re.compile(rb"(?:[^(%]++|" + _TEXT + rb")*+", re.DOTALL)
 
 
 def _words_like(which: bytes) -> re.Pattern[bytes]:
@@ -42,9 +46,11 @@ def balance(pdf: Any, page: Any, data: bytes) -> Balance:
     # Most pages open nothing but texts, even if words in these texts counted, and end with the end of one.
     if data[-40:].rstrip().endswith((b" ET", b"\nET", b"\rET")) and _OTHERS.search(data) is None:
         return Balance(b"", b"")
-    plain = _TEXTS.sub(b" ", data)
+    found = _NO_TEXT_IN_TEXT.match(data)
+    nested = found is None or found.end() < len(data)
+    plain = b"" if nested else _TEXTS.sub(b" ", data)
     # A picture among the words, or texts in texts: these are read properly.
-    whole = b"(" in plain or _PICTURE.search(plain) is not None
+    whole = nested or _PICTURE.search(plain) is not None
     opened, missing, text, marked = 0, 0, False, 0
     for count, word in enumerate(_parsed(pdf, page, data) if whole else _words(plain)):
         if count > _MOST_WORDS:
