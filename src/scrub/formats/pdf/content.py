@@ -11,8 +11,8 @@ from scrub.model.problem import Failure
 
 _TEXT = rb"\((?:[^()\\]|\\(?:.|\Z))*+(?:\)|\Z)|%[^\r\n]*+"
 _TEXTS = re.compile(_TEXT + rb"|<[0-9A-Fa-f\s]*>", re.DOTALL)
-#: From the start on, up to a text in a text. Where there is one, the texts are not looked for: each may be read to its end from
-#: every parenthesis in it.
+#: From the start on, up to a text in a text. Where there is one, the texts are not looked for: each may be read to its
+#: end from every parenthesis in it.
 _NO_TEXT_IN_TEXT = re.compile(rb"(?:[^(%]++|" + _TEXT + rb")*+", re.DOTALL)
 
 
