@@ -32,7 +32,8 @@ from PIL import Image
 seal = io.BytesIO()
 Image.open("SEAL").convert("RGB").resize((120, 120)).save(seal, "PDF", resolution=72)
 pdf = pikepdf.open(sys.argv[1], allow_overwriting_input=True)
-stamp = pikepdf.open(seal).pages[0]
+source = pikepdf.open(seal)
+stamp = source.pages[0]
 for page in pdf.pages:
     page.add_overlay(stamp, pikepdf.Rectangle(480, 30, 565, 115))
 pdf.save(sys.argv[1])

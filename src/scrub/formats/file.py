@@ -122,7 +122,8 @@ class PickedFile(WholeFile):
         """What makes other bytes of the old ones; what both begin and end with is kept."""
         old = self.source.read(0, self.source.size)
         start = common_start(old, fresh)
-        same = min(len(old) - start, len(fresh) - start, common_start(old[::-1], fresh[::-1]))
+        most = min(len(old), len(fresh)) - start
+        same = common_start(old[len(old) - most :][::-1], fresh[len(fresh) - most :][::-1])
         pieces: list[Piece] = [Copy(0, start), fresh[start : len(fresh) - same], Copy(len(old) - same, same)]
         return Patch(self.source.digest, self.source.size, pieces)
 

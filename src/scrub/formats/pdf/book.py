@@ -11,6 +11,7 @@ from datetime import datetime, timedelta, timezone
 from typing import Any
 
 from scrub.formats.file import PickedFile
+from scrub.formats.pdf.appended import Appended, pages_like
 from scrub.formats.pdf.bounded import ensure_bounded, unpacked
 from scrub.formats.pdf.boxes import pages_of
 from scrub.formats.pdf.foreign import drawn_page
@@ -20,7 +21,7 @@ from scrub.formats.pdf.objects import fields_of, held, is_signature
 from scrub.formats.pdf.outline import Entry, Outline
 from scrub.formats.pdf.outline_item import OpenOutlineItem
 from scrub.formats.pdf.page import OpenPage
-from scrub.formats.pdf.rewrite import Rewriting, new_with, pages_like
+from scrub.formats.pdf.rewrite import Rewriting, new_with
 from scrub.formats.pdf.stamps import Drawing, Stamping, TextStamp
 from scrub.formats.pdf.text import Words
 from scrub.formats.pdf.update import Section, dictionary
@@ -57,8 +58,9 @@ class PdfFile(PickedFile, Pdf):
         self._outline: Outline | None = None
         self._pages: list[OpenPage] | None = None
         self._first: list[OpenPage] = []
-        self._foreign: dict[int, tuple[bytes, str | None]] = {}
+        self._foreign: dict[int, Appended] = {}
         self._pictures: dict[str, tuple[str, Drawing]] = {}
+        self._signed: bool | None = None
         self._pdf: Any = self._opened(None)
 
     def _opened(self, password: str | None) -> Any:
@@ -173,10 +175,11 @@ class PdfFile(PickedFile, Pdf):
         """Puts the pages of another file behind the last one."""
         self.ensure_open()
         taken = placed(os.path.dirname(self.source.path), item) if isinstance(item, str) else item
-        data, password, count, name = pages_like(taken, paper)
+        foreign, name = pages_like(taken, paper)
+        count = foreign.count
         pages = self._every()
         key = len(self._foreign)
-        self._foreign[key] = (data, password)
+        self._foreign[key] = foreign
         fresh = [OpenPage(self, index, None, 0) for index in range(count)]
         for page in fresh:
             page.source = key
@@ -307,7 +310,9 @@ class PdfFile(PickedFile, Pdf):
         if self._unsigned:
             return False
         root = self._own().trailer.Root
-        return "/Perms" in root or any(is_signature(field) and "/V" in field for field in fields_of(root))
+        if self._signed is None:
+            self._signed = "/Perms" in root or any(is_signature(field) and "/V" in field for field in fields_of(root))
+        return self._signed
 
     @property
     def locked(self) -> bool:

@@ -14,7 +14,7 @@ from scrub.model.problem import Failure
 MOST_CONTENT, _MOST_OLD = 64_000_000, 100_000
 #: The most bytes of packed objects, where they are more than so many times the file.
 _OBJECTS, _TIMES = 32_000_000, 30
-_STREAM = re.compile(rb"(?<=[\s>])stream\r?\n")
+_STREAM = re.compile(rb"stream\r?\n")  # without a look behind it: a plain word is found ten times as fast
 _ESCAPED = re.compile(rb"#([0-9A-Fa-f]{2})")
 _CHUNK = 1 << 20
 #: What is not packed any more when it was unpacked once.
@@ -25,15 +25,14 @@ def unpacked(streams: Iterable[Any]) -> bytes:
     """The streams of a page, joined. Raises `Failure` for more than a page can need."""
     found: list[bytes] = []
     room = MOST_CONTENT
-    for stream in streams:
-        with told_as_damage():
+    with told_as_damage():
+        for stream in streams:
             data = _unpacked(stream, room)
-        room -= len(data)
-        if room < 0:
-            raise Failure(
-                f"a part of it, such as the content of a page, unpacks to more than {MOST_CONTENT // 1_000_000} MB"
-            )
-        found.append(data)
+            room -= len(data)
+            if room < 0:
+                most = MOST_CONTENT // 1_000_000
+                raise Failure(f"a part of it, such as the content of a page, unpacks to more than {most} MB")
+            found.append(data)
     return b"\n".join(found)
 
 
@@ -91,6 +90,8 @@ def ensure_bounded(data: bytes) -> None:
     """
     total, most = 0, max(_OBJECTS, _TIMES * len(data))
     for found in _STREAM.finditer(data):
+        if data[max(0, found.start() - 3) : found.start()] == b"end":
+            continue
         start = max(data.rfind(b" obj", max(0, found.start() - 4_000), found.start()), found.start() - 4_000, 0)
         head = _ESCAPED.sub(lambda each: bytes([int(each[1], 16)]), data[start : found.start()])
         if b"/First" not in head or b"/N" not in head:

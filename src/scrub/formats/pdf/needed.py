@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import importlib
 import re
+import sys
 import warnings
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -14,6 +15,9 @@ from scrub.model.problem import Failure
 
 def needed(name: str) -> Any:
     """A module of the extra. Raises `Failure` with what to install where it is not there."""
+    found = sys.modules.get(name)  # asked for each value of a file
+    if found is not None:
+        return found
     try:
         return importlib.import_module(name)
     except ImportError:

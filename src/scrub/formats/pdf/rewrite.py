@@ -3,24 +3,14 @@
 from __future__ import annotations
 
 import io
-import os
-import zlib
 from collections.abc import Iterator, Mapping, Sequence
 from typing import Any, Protocol
 
-from scrub.formats.pdf.bounded import ensure_bounded, ensure_plainly_packed
-from scrub.formats.pdf.images import Drawn, drawn_all
+from scrub.formats.pdf.appended import Appended
+from scrub.formats.pdf.bounded import ensure_plainly_packed
 from scrub.formats.pdf.needed import needed, told_as_damage
 from scrub.formats.pdf.objects import fields_of, held, is_signature
-from scrub.formats.pdf.update import real
-from scrub.model.pdf import OnPaper
-from scrub.model.problem import Failure
 
-#: Paper in points.
-_PAPER = {
-    OnPaper.A4: (595.28, 841.89), OnPaper.A3: (841.89, 1190.55), OnPaper.A5: (419.53, 595.28),
-    OnPaper.LETTER: (612.0, 792.0),
-}  # fmt: skip
 #: What a document says of itself as a whole, which a new one keeps.
 _KEPT = ("/Lang", "/ViewerPreferences", "/PageMode", "/PageLayout", "/OutputIntents")
 #: What goes when pages are taken out or moved, and how a person calls it.
@@ -29,7 +19,7 @@ _LOST = {
     "/OpenAction": "what happens when it is opened",
 }  # fmt: skip
 
-Foreign = Mapping[int, tuple[bytes, str | None]]
+Foreign = Mapping[int, Appended]
 
 
 class Readable(Protocol):
@@ -96,17 +86,12 @@ def new_with(
 
 def _fill(made: Any, own: Any, order: Sequence[tuple[int | None, int]], foreign: Foreign) -> None:
     """Puts pages into a new document, with what it holds for them."""
-    pikepdf = needed("pikepdf")
-    opened: dict[int, Any] = {}
-    for source, indices in _stretches(order):
-        if source is None:
-            pdf = own
-        else:
-            data, password = foreign[source]
-            if source not in opened:
-                opened[source] = pikepdf.open(io.BytesIO(data), password=password or "")
-            pdf = opened[source]
-        made.add_pages_from(pdf, pages=indices)
+    with told_as_damage():
+        for source, indices in _stretches(order):
+            if source is None:
+                made.add_pages_from(own, pages=indices)
+            else:
+                foreign[source].put(made, indices)
 
 
 def _stretches(order: Sequence[tuple[int | None, int]]) -> Iterator[tuple[int | None, list[int]]]:
@@ -185,75 +170,3 @@ def _saved(made: Any, password: str | None, encrypted: bool, like: Any) -> bytes
         how = {"encryption": pikepdf.Encryption(user="", owner="", R=6)}
     made.save(out, **how)
     return out.getvalue()
-
-
-def pages_like(item: object, paper: OnPaper) -> tuple[bytes, str | None, int, str]:
-    """The pages of a file that is to be appended: its bytes, its password, how many they are, and its name."""
-    pikepdf = needed("pikepdf")
-    name, password = str(getattr(item, "label", "it")), None
-    if isinstance(item, str):
-        name = os.path.basename(item)
-        try:
-            with open(item, "rb") as stream:
-                data = stream.read()
-        except OSError as error:
-            raise Failure(f"{name} cannot be read: {error.strerror}") from None
-    elif getattr(item, "kind_word", "") == "image":
-        data = item.picture_bytes()  # type: ignore[attr-defined]
-    elif getattr(item, "kind_word", "") == "pdf":
-        data, password = item.bytes_now()  # type: ignore[attr-defined]
-    else:
-        raise Failure(f"only PDFs and images have pages to append, and {name} is neither")
-    if b"%PDF-" not in data[:1024]:
-        data = _pages_of_picture(data, name, paper)
-    try:
-        ensure_bounded(data)
-        with told_as_damage(), pikepdf.open(io.BytesIO(data), password=password or "") as pdf:
-            return data, password, len(pdf.pages), name
-    except Failure as failure:
-        raise failure.at(name) from None
-
-
-def _pages_of_picture(data: bytes, name: str, paper: OnPaper) -> bytes:
-    """A picture as a page, or each of several in one file: turned as the paper lies best, as large as fits."""
-    pdf = needed("pikepdf").Pdf.new()
-    for picture in drawn_all(data, name):
-        _add_page(pdf, picture, paper)
-    out = io.BytesIO()
-    pdf.save(out, deterministic_id=True)
-    return out.getvalue()
-
-
-def _add_page(pdf: Any, picture: Drawn, paper: OnPaper) -> None:
-    pikepdf = needed("pikepdf")
-    wide, high = picture.size
-    width, height = _PAPER.get(paper, (wide, high))
-    if (wide > high) != (width > height):
-        width, height = height, width
-    margin = 0.0 if paper == OnPaper.AS_IT_IS else 28.35
-    scale = min((width - 2 * margin) / wide, (height - 2 * margin) / high)
-    left, bottom = (width - wide * scale) / 2, (height - high * scale) / 2
-    stream = pdf.make_stream(picture.data if picture.packed else zlib.compress(picture.data))
-    for key, written in picture.entries.items():
-        stream[f"/{key}"] = pikepdf.Object.parse(written)
-    if not picture.packed:
-        stream.Filter = pikepdf.Name.FlateDecode
-    if picture.profile is not None:
-        data, parts = picture.profile
-        profile = pdf.make_stream(zlib.compress(data), N=parts, Filter=pikepdf.Name.FlateDecode)
-        base = pikepdf.Array([pikepdf.Name.ICCBased, profile])
-        if isinstance(stream.ColorSpace, pikepdf.Array):
-            stream.ColorSpace[1] = base
-        else:
-            stream.ColorSpace = base
-    if picture.mask is not None:
-        mask = pdf.make_stream(zlib.compress(picture.mask), Filter=pikepdf.Name.FlateDecode)
-        for key, value in (("Type", "/XObject"), ("Subtype", "/Image"), ("ColorSpace", "/DeviceGray")):
-            mask[f"/{key}"] = pikepdf.Name(value)
-        mask.Width, mask.Height, mask.BitsPerComponent = *picture.pixels, 8
-        stream.SMask = mask
-    page = pdf.add_blank_page(page_size=(width, height))
-    page.obj.Resources = pikepdf.Dictionary(XObject=pikepdf.Dictionary(Image=stream))
-    placed = b" ".join(map(real, (wide * scale, 0, 0, high * scale, left, bottom)))
-    content = b"q %b cm %b cm /Image Do Q" % (placed, b" ".join(map(real, picture.matrix)))
-    page.obj.Contents = pdf.make_stream(content)

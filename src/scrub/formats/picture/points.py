@@ -17,9 +17,10 @@ _SAVED = {"jpeg": "JPEG", "png": "PNG", "tiff": "TIFF", "webp": "WEBP"}
 
 
 def upright(image: Any) -> Any:
-    """A picture with its points as they are to be seen."""
+    """A picture, which becomes one with its points as they are to be seen."""
     with told_as_damage():
-        return needed("PIL.ImageOps").exif_transpose(image)
+        needed("PIL.ImageOps").exif_transpose(image, in_place=True)  # a copy of a picture that lies right takes time
+        return image
 
 
 def saved(image: Any, kind: str, old: bytes, quality: int) -> bytes:
