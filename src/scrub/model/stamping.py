@@ -98,7 +98,7 @@ class Stamped(Item):
         layer: Layer = Layer.ABOVE,
         called: str = "stamp",
     ) -> None:
-        """Puts a picture on each page, JPEG or PNG; one of the same name that was put there before gives way.
+        """Puts a picture on each page, or the first page of a PDF; one put there before by the same name gives way.
 
         picture: the file, such as own-file("seal.png").
         place: where on the page, as it is seen.
