@@ -11,6 +11,7 @@ from scrub.model.problem import BadCall, MacroProblems, Problem, Refused, RunsIt
 from scrub.model.values import fold
 
 if TYPE_CHECKING:
+    from scrub.formats.database.changes import TableChanges
     from scrub.formats.registry import Registry
     from scrub.language.program import Program
     from scrub.library.keystore import KeyStore
@@ -92,7 +93,12 @@ class Home:
         """The history of runs, with what takes them back."""
         from scrub.store.store import Store
 
-        return Store(self.folder)
+        def rows(address: str, kept: bytes) -> TableChanges:
+            from scrub.formats.database.opening import kept_changes
+
+            return kept_changes(address, kept)
+
+        return Store(self.folder, opens_rows=rows)
 
     @cached_property
     def vocabulary(self) -> Vocabulary:

@@ -75,6 +75,10 @@ FORMATS = (
         "scrub.formats.picture.book:open_image",
     ),
     Format(
+        "database", (".sqlite", ".sqlite3", ".db"), "scrub.model.database",
+        "scrub.formats.database.opening:open_sqlite", signature="scrub.formats.database.sqlite:is_sqlite",
+    ),
+    Format(
         "folder", (), "scrub.model.folder", "scrub.formats.folder:PlainFolder", folder=True, holds_files=True,
     ),
 )  # fmt: skip

@@ -260,10 +260,7 @@ class Lookups(Operators):
         if found is not None:
             self.means[node].path, finder = found
             self.means[node].finder = finder
-            if finder.open:
-                self._wanted(node)
-            else:
-                self.means[node].bound = self.arguments(finder, node.arguments, node.place, node.word)
+            self.means[node].bound = self.arguments(finder, node.arguments, node.place, node.word)
             return True
         path = self.vocabulary.path(outer, node.word)
         if path is None:
@@ -275,15 +272,22 @@ class Lookups(Operators):
             self.value(node.arguments[0].value, TEXT, f"the name of a {node.word}")
         return True
 
-    def _wanted(self, node: tree.Call) -> None:
-        """`record(item: "flour")`: any heading can be a name."""
-        for argument in node.arguments:
+    def under_headings(self, arguments: tuple[Argument, ...], place: Place, written: str) -> tuple[str, ...]:
+        """`record(item: "flour")`, `add-record item: "flour"`: any heading can be a name."""
+        finding = written in self.vocabulary.kinds
+        example = f'{written}(item: "flour")' if finding else f'{written} item: "flour"'
+        what = "under which heading to look" if finding else "under which heading it is to stand"
+        names: list[str] = []
+        for argument in arguments:
             self.type(argument.value)
             if argument.name is None:
-                self.note(argument.place, f'write under which heading to look: {node.word}(item: "flour")')
-        if not node.arguments:
-            self.note(node.place, f'write what to look for: {node.word}(item: "flour")')
-        self.means[node].bound = tuple(argument.name or "" for argument in node.arguments)
+                self.note(argument.place, f"write {what}: {example}")
+            elif argument.name in names:
+                self.note(argument.place, f'"{argument.name}" is given twice')
+            names.append(argument.name or "")
+        if not arguments:
+            self.note(place, f"write {'what to look for' if finding else 'what is to stand in it'}: {example}")
+        return tuple(names)
 
     def _count(self, node: tree.Count) -> Type:
         found = self.items_inside(node.word, node.inside, node.place)

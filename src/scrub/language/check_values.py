@@ -323,6 +323,8 @@ class CheckValues(Lookups):
 
     def arguments(self, callee: Callee, arguments: tuple[Argument, ...], place: Place, written: str) -> tuple[str, ...]:
         """Checks the arguments of an action or operation; gives the Python name of each, in their order."""
+        if callee.open:
+            return self.under_headings(arguments, place, written)
         parameters = {parameter.word: parameter for parameter in callee.parameters}
         bound: list[str] = []
         for argument in arguments:

@@ -10,7 +10,7 @@ from scrub.model.types import Type
 from scrub.model.vocabulary import Vocabulary
 
 #: Kinds that the language names and this version cannot open yet.
-LATER_KINDS = frozenset(("database style").split())
+LATER_KINDS = frozenset(["style"])
 
 
 class NameOf(NamedTuple):

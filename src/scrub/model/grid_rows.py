@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection, Iterable, Sequence
+from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 
 from scrub.model.area import Area, letters_of
 from scrub.model.declare import FileItem, Item
@@ -136,12 +136,11 @@ class GridRows(Rows):
                     )
         self.sheet.delete_row(row)
 
-    def add(self, values: Sequence[Value], table: Item) -> None:
+    def add(self, values: Mapping[str, Value], table: Item) -> int:
         """Writes values into the row below the last one; each is a change of its own."""
         above_totals = bool(self.name) and self.bottom is not None and self.bottom != self.area.bottom
         row = self._inserted() if above_totals else self.last() + 1
-        columns = zip(sorted(self.columns.values()), values, strict=False)
-        given = {column: value for column, value in columns if value is not None}
+        given = {self.columns[key]: value for key, value in values.items() if value is not None}
         if self.name and not above_totals:
             self._ensure_free([(row, column) for column in range(self.area.left, self.area.right + 1)], "below")
             self.sheet.grow_table(self.name, None, self._as_now())
@@ -150,6 +149,7 @@ class GridRows(Rows):
             self._calculate(row, given)
         for column, value in given.items():
             self.sheet.put(row, column, value)
+        return row
 
     def _inserted(self) -> int:
         """A new row of the sheet above the totals of a table of the workbook, by its number for the time being."""

@@ -17,6 +17,7 @@ from scrub.model.lines import Column, Row
 from scrub.model.operations.lists import in_order
 from scrub.model.problem import Failure, Missing, counted
 from scrub.model.rows import Reader, Rows
+from scrub.model.series import Series, Through
 from scrub.model.text import Editing
 from scrub.model.values import Pairs, Value, heading_key, is_empty, shown
 
@@ -85,11 +86,12 @@ class Table(HoldsColumns):
         return found
 
     @holds
-    def each_record(self, headings: Iterable[str] = ()) -> Iterator[Record]:
+    def each_record(self, headings: Iterable[str] = ()) -> Iterable[Record]:
         """Its records; empty rows are skipped. Raises `Failure` when one of the headings is not there."""
         for key in headings:
             self.reader(key)
-        return map(partial(Record, self), self.rows.filled())
+        rows = self.rows.filled()
+        return Through(rows, partial(Record, self)) if isinstance(rows, Series) else map(partial(Record, self), rows)
 
     def sample(self) -> dict[str, str]:
         """Each heading as a macro writes it, with the first value under it."""
@@ -159,7 +161,19 @@ class Table(HoldsColumns):
         if len(values) > count:
             raise Failure(f"{self.label} has {counted(count, 'heading')}, and the new row {len(values)} values")
         self.file.arrange_rows()
-        self.rows.add(values, self)
+        self.rows.add(self.rows.under(values), self)
+
+    @action(Reach.CHANGE)
+    @needs("arrange_rows")
+    def add_record(self, **values: Any) -> Record:
+        """Adds a record behind the last one, and gives it. What stands under the other headings is left to the file.
+
+        Example: add-record guest: "Ann Moss", nights: 2
+        Also: new record, insert, append, row
+        """
+        given = {self.rows.key(word): value for word, value in values.items()}
+        self.file.arrange_rows()
+        return Record(self, self.rows.add(given, self))
 
     @action(Reach.CHANGE)
     @needs("arrange_rows")

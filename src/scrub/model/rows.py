@@ -76,14 +76,19 @@ class Rows:
         """Adds a heading behind the last one."""
         raise Failure(f"{self.label}: no column can be added here")
 
-    def add(self, values: Sequence[Value], table: Item) -> None:
-        """Adds a row behind the last one, as a change of the table."""
-        said = f"new row: {' | '.join(shown(each) for each in values)}"
-        back = self.add_row(values)
-        table.changed("new row", None, said, back, said, (f"row {len(list(self.filled())) + 1}",))
+    def under(self, values: Sequence[Value]) -> dict[str, Value]:
+        """Values from the left, by the headings that they stand under."""
+        return dict(zip(self.headings, values, strict=False))
 
-    def add_row(self, values: Sequence[Value]) -> Callable[[], None]:
-        """Adds a row behind the last one; gives what takes that back."""
+    def add(self, values: Mapping[str, Value], table: Item) -> Any:
+        """Adds a row behind the last one, as a change of the table, and gives it. `values` go by the headings."""
+        said = f"new row: {' | '.join(shown(each) for each in values.values())}"
+        row, back = self.add_row(values)
+        table.changed("new row", None, said, back, said, (f"row {len(list(self.filled())) + 1}",))
+        return row
+
+    def add_row(self, values: Mapping[str, Value]) -> tuple[Any, Callable[[], None]]:
+        """Adds a row behind the last one; gives it, and what takes that back."""
         raise Failure(f"{self.label}: no row can be added here")
 
     def is_gone(self, row: Any) -> bool:
@@ -164,6 +169,11 @@ class Rows:
             what = listed(f'{word} "{shown(value)}"' for word, value in wanted.items())
             raise Missing(f"{self.label} has no record with {what}")
         return known[1][sought]
+
+    def take_in(self, row: Any) -> None:
+        """Lets look-ups know of a row that came behind the last one."""
+        for keys, (_, index) in self._indexes.items():
+            index.setdefault(tuple(_indexed(settle(self.reader(key)(row))) for key in keys), row)
 
 
 def _indexed(value: Value) -> Any:

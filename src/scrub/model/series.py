@@ -26,3 +26,16 @@ class Series(Sequence[T]):
 
     def __iter__(self) -> Iterator[T]:
         return map(self._make, range(self._count))
+
+
+class Through(Series[T]):
+    """Items made of those of another series, as these come."""
+
+    __slots__ = ("_inner", "_of")
+
+    def __init__(self, inner: Series[Any], make: Callable[[Any], T]) -> None:
+        super().__init__(len(inner), lambda place: make(inner[place]))
+        self._inner, self._of = inner, make
+
+    def __iter__(self) -> Iterator[T]:
+        return map(self._of, self._inner)

@@ -181,7 +181,7 @@ class Sheet(PageFields, HoldsCells):
         return found
 
     @holds
-    def each_record(self, headings: Iterable[str] = ()) -> Iterator[Record]:
+    def each_record(self, headings: Iterable[str] = ()) -> Iterable[Record]:
         """Its records, under the headings in its first filled row."""
         table = sheet_table(self)
         return table.each_record(headings) if table is not None else iter(())

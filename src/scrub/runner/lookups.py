@@ -44,6 +44,9 @@ class Lookups:
         self, callee: Callee, names: Sequence[str], arguments: Sequence[Argument]
     ) -> Callable[[Frame], dict[str, Any]]:
         """The closure that gives the arguments of an action or part by their Python names, each fitted."""
+        if callee.open:
+            under = [(name, self.evaluate(argument.value)) for name, argument in zip(names, arguments, strict=False)]
+            return lambda frame: {name: value(frame) for name, value in under}
         parameters = callee.by_python
         compiled = [
             (parameters[name], self.path(argument.value) if parameters[name].path else self.evaluate(argument.value))
@@ -144,17 +147,12 @@ class Lookups:
         finder = means.finder
         assert finder is not None
         way, missing_is_fine = means.path, means.may_be_missing
-        parameters = {} if finder.open else finder.by_python
-        arguments = [
-            (name, self.evaluate(argument.value)) for name, argument in zip(means.bound, node.arguments, strict=False)
-        ]
+        arguments = self.fitted(finder, means.bound, node.arguments)
         method = finder.function.__name__
 
         def find(frame: Frame) -> Value:
             outer = holder(frame)
-            values = {name: value(frame) for name, value in arguments}
-            if not finder.open:
-                values = fitted_all((parameters[name], value) for name, value in values.items())
+            values = arguments(frame)
             missing: Missing | None = None
             holders = list(inside(outer, way)) if way else [outer]
             if len(holders) > 1 and not finder.open:
@@ -260,11 +258,12 @@ def visited(item: Any, path: tuple[str, ...]) -> Sequence[Any]:
     return list(inside(item, path))
 
 
-def records(item: Any, path: tuple[str, ...], headings: tuple[str, ...]) -> list[Any]:
+def records(item: Any, path: tuple[str, ...], headings: tuple[str, ...]) -> Sequence[Any]:
     """The records at the end of a path, fixed when their loop begins."""
     if item is None:
         raise Failure("the item is missing")
     holders = list(inside(item, path[:-1])) if len(path) > 1 else [item]
     if len(holders) == 1:
-        return list(getattr(holders[0], path[-1])(headings))
+        found = getattr(holders[0], path[-1])(headings)
+        return found if isinstance(found, Series) else list(found)
     return [record for holder in holders for record in getattr(holder, path[-1])(headings)]

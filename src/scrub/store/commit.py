@@ -9,6 +9,8 @@
    back, and all of them do.
 5. The journal is renamed into the run's folder: done.
 
+Rows of a database are written before step 3, in a transaction that is committed after it and before step 4.
+
 Recovery at the next start looks at every journal in `pending/`. It goes forward when each target, or else its
 temporary file, has the new hash; otherwise back; and never over a file that is neither old nor new. One that cannot be
 read is set aside, one whose drive is away waits; neither stops the others.
@@ -23,10 +25,11 @@ from collections.abc import Iterable, Sequence
 from typing import Any, BinaryIO, NamedTuple
 
 from scrub.store.disk import Disk, Dress, digest_of, hashed
-from scrub.store.errors import CannotRead, Changed, Damaged, InUse, StoreError, Unfinished
+from scrub.store.errors import CannotRead, Changed, Damaged, StoreError, Unfinished
 from scrub.store.hashing import new_hash
 from scrub.store.locks import locked, unlock_after_crash
 from scrub.store.patch import Effect, Patch
+from scrub.store.rows import OpensRows, RowChanges
 
 
 class Step(NamedTuple):
@@ -48,6 +51,36 @@ def _read_from(effect: Effect) -> set[tuple[str, str]]:
     return {(effect.source, effect.patch.before), *effect.patch.borrowed}
 
 
+def kept_rows(folder: str, name: str, index: int, keep: str) -> str:
+    """Where is kept what takes the rows of a database back."""
+    return os.path.join(folder, f"{name}-r{index}.{keep}")
+
+
+def _make(changes: RowChanges) -> None:
+    """Makes changes of rows, all or none."""
+    try:
+        changes.apply()
+        changes.finish()
+    finally:
+        changes.drop()
+
+
+def _finish(changes: RowChanges) -> None:
+    """Commits changes of rows. Raises a `StoreError` where they were not made, or nobody can tell so far."""
+    try:
+        changes.finish()
+    except StoreError:
+        changes.drop()
+        try:
+            made = changes.look()
+        except StoreError as away:
+            raise Unfinished(
+                changes.address, f"{away.what}. Whether the run counts is looked up when Scrub runs next"
+            ) from away
+        if not made:
+            raise
+
+
 def _unfinished(error: OSError) -> str:
     return f"{error.strerror or error}: the disk refused while it was put in place. It is finished when Scrub runs next"
 
@@ -55,8 +88,9 @@ def _unfinished(error: OSError) -> str:
 class Committer:
     """Makes effects real, and finishes or takes back what was cut short."""
 
-    def __init__(self, home: str, disk: Disk) -> None:
+    def __init__(self, home: str, disk: Disk, opens_rows: OpensRows | None = None) -> None:
         self.disk = disk
+        self.opens_rows = opens_rows
         self.pending = os.path.join(home, "pending")
         self.runs = os.path.join(home, "runs")
 
@@ -65,6 +99,8 @@ class Committer:
 
         Raises `Changed` when a target is not what it was, and `OSError` when the disk refuses; then all is as before.
         """
+        bases = [effect.rows for effect in effects if effect.rows is not None]
+        effects = [effect for effect in effects if effect.rows is None]
         folder = os.path.join(self.runs, str(run))
         steps: list[Step] = []
         temporaries = [self._temporary(effect.path) for effect in effects]
@@ -79,22 +115,35 @@ class Committer:
             for source, digest in {each for effect in effects for each in _read_from(effect)}:
                 if self.disk.digest(source) != digest:
                     raise Changed(source)
+            for index, base in enumerate(bases):
+                staged.append(kept_rows(folder, name, index, keep))
+                base.apply()
+                self.disk.write(staged[-1], [base.back().dump()])
             self.disk.sync_folder(folder)
-            journal = {**record, "run": run, "name": name, "keep": keep, "steps": [list(step) for step in steps]}
+            journal = {
+                **record, "run": run, "name": name, "keep": keep, "steps": [list(step) for step in steps],
+                "rows": [base.address for base in bases],
+            }  # fmt: skip
             self.disk.write(path + ".new", [json.dumps(journal).encode()])
             self._decide(path + ".new", path)
         except BaseException as error:
+            for base in bases:
+                base.drop()
             self._drop([path + ".new", *staged], error)
             raise
         try:
+            for base in bases:
+                _finish(base)
             with contextlib.suppress(OSError):  # it may not last a power cut then: the old version stands in that case
                 self.disk.sync_folder(self.pending)
             self._go_forward(steps)
-        except (Changed, InUse) as refusal:
-            self._drop([self._turn_back(path, steps, folder, name, keep), *staged], refusal)
+        except Unfinished:
+            raise
+        except StoreError as refusal:
+            self._drop([self._turn_back(path, steps, folder, name, keep, bases), *staged], refusal)
             raise
         except OSError as error:
-            raise Unfinished(effects[0].path, _unfinished(error)) from error
+            raise Unfinished(effects[0].path if effects else path, _unfinished(error)) from error
         with contextlib.suppress(OSError):  # all is in place; recovery notes that it is done
             self._done(path, folder, name)
 
@@ -106,14 +155,19 @@ class Committer:
             if not os.path.lexists(new):
                 raise
 
-    def _turn_back(self, journal: str, steps: Sequence[Step], folder: str, name: str, keep: str) -> str:
+    def _turn_back(
+        self, journal: str, steps: Sequence[Step], folder: str, name: str, keep: str, bases: Sequence[RowChanges] = ()
+    ) -> str:
         """Takes back what was put in place already: one rename decides it, for recovery too. Gives its new name."""
         back = journal.removesuffix("json") + "back"
         try:
             self._decide(journal, back)
             self.go_back(steps, folder, name, keep)
+            for base in bases:
+                if base.look():
+                    _make(base.back())
         except OSError as error:
-            raise Unfinished(steps[0].path, _unfinished(error)) from error
+            raise Unfinished(steps[0].path if steps else journal, _unfinished(error)) from error
         return back
 
     def _drop(self, paths: Iterable[str], error: BaseException) -> None:
@@ -254,6 +308,7 @@ class Committer:
                 steps = [Step(*step) for step in journal["steps"]]
                 folder = os.path.join(self.runs, str(int(journal["run"])))
                 ready = str(journal["name"]), str(journal["keep"])
+                addresses = [str(each) for each in journal.get("rows", ())]
             except (ValueError, KeyError, TypeError):
                 told.append(self._set_aside(path))
                 continue
@@ -262,10 +317,14 @@ class Committer:
                 told.append(f"{away}: its folder is not there, so what a run began there waits until it is back.")
                 continue
             try:
-                told += self._recover_one(path, folder, *ready, steps)
+                bases = [
+                    self.rows_of(address, kept_rows(folder, ready[0], index, ready[1]))
+                    for index, address in enumerate(addresses)
+                ]
+                told += self._recover_one(path, folder, *ready, steps, bases)
             except (OSError, ValueError, KeyError, TypeError, StoreError) as error:
                 what = getattr(error, "strerror", None) or getattr(error, "what", "what would finish it is damaged")
-                at = steps[0].path if steps else path
+                at = steps[0].path if steps else addresses[0] if addresses else path
                 told.append(f"{at}: what a run began there could not be finished: {what}.")
         waiting = [entry for entry in self.disk.names(self.pending) if entry.endswith((".json", ".back"))]
         left = {entry.rpartition(".")[0] for entry in waiting}
@@ -294,19 +353,42 @@ class Committer:
                         self.disk.remove(temporary)
         self.disk.remove(path)
 
-    def _recover_one(self, path: str, folder: str, name: str, keep: str, steps: list[Step]) -> list[str]:
+    def rows_of(self, address: str, path: str) -> RowChanges:
+        """What takes the rows of a database back, as it was kept. Raises `CannotRead`."""
+        try:
+            data = self.disk.read(path)
+            if self.opens_rows is None:
+                raise ValueError("nothing opens databases here")
+            return self.opens_rows(address, data)
+        except (OSError, ValueError, KeyError, TypeError, IndexError) as error:
+            raise CannotRead(path, "what would take this back was not kept so long, or is damaged") from error
+
+    def _recover_one(
+        self, path: str, folder: str, name: str, keep: str, steps: list[Step], bases: Sequence[RowChanges]
+    ) -> list[str]:
         for step in steps:
             unlock_after_crash(self.disk, step.path)
         with locked(self.disk, [step.path for step in steps]):
-            return self._settle(path, folder, name, keep, steps)
+            return self._settle(path, folder, name, keep, steps, bases)
 
-    def _settle(self, path: str, folder: str, name: str, keep: str, steps: list[Step]) -> list[str]:
-        """What is to be done with one journal, while its targets are held."""
+    def _settle(
+        self, path: str, folder: str, name: str, keep: str, steps: list[Step], bases: Sequence[RowChanges]
+    ) -> list[str]:
+        """What is to be done with one journal, while its targets are held. `bases` take the rows of databases back."""
         told: list[str] = []
+        taken_back = [base.look() for base in bases]
+        told += [
+            f"{base.address}: records that a run changed there were changed by others since; they are left as they are."
+            for base, look in zip(bases, taken_back, strict=True) if look is None
+        ]  # fmt: skip
         now = [self.disk.digest(step.path) for step in steps]
-        forward = path.endswith(".json") and all(
-            found == step.new or (found == step.old and self._staged(step))
-            for step, found in zip(steps, now, strict=True)
+        forward = (
+            path.endswith(".json")
+            and True not in taken_back
+            and all(
+                found == step.new or (found == step.old and self._staged(step))
+                for step, found in zip(steps, now, strict=True)
+            )
         )
         if forward:
             for step, found in zip(steps, now, strict=True):
@@ -318,6 +400,9 @@ class Committer:
             self._done(path, folder, name)
             return told
         self.go_back(steps, folder, name, keep)
+        for base, look in zip(bases, taken_back, strict=True):
+            if look is False:
+                _make(base)
         for step, found in zip(steps, now, strict=True):
             if found not in (step.old, step.new):
                 told.append(self._keep_both(step))
@@ -325,6 +410,8 @@ class Committer:
                 self.disk.remove(step.temporary)
         for index in range(len(steps)):
             self.disk.remove(os.path.join(folder, f"{name}-{index}.{keep}"))
+        for index in range(len(bases)):
+            self.disk.remove(kept_rows(folder, name, index, keep))
         self.disk.remove(path)
         self.disk.sync_folder(self.pending)
         return told

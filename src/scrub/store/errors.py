@@ -20,6 +20,14 @@ class Changed(StoreError):
     what = "it was changed by another program while Scrub worked on it. Nothing was written; run the macro again"
 
 
+class RowMoved(Changed):
+    """A row of a database is not what it was when it was read. `which` names it, with what became of it."""
+
+    def __init__(self, path: str, which: str) -> None:
+        super().__init__(path, f"{which} since it was read. Nothing was written; run the macro again")
+        self.which = which
+
+
 class Damaged(Changed):
     """The new version was not what was written, just before it was to be put in place."""
 

@@ -14,6 +14,7 @@ from typing import BinaryIO, NamedTuple
 
 from scrub.store.disk import CHUNK, Dress
 from scrub.store.hashing import hash_of
+from scrub.store.rows import RowChanges
 
 FORMAT = "scrub patch 1"
 
@@ -154,7 +155,8 @@ class Effect(NamedTuple):
 
     `before` is the hash of what is there now, None for nothing. `source` names the file that the patch copies from
     where that is another one. `after` is the hash that the new content must have, where that is known, and `dress` are
-    the mode, owner and times that it gets.
+    the mode, owner and times that it gets. With `rows` it is a database that is changed row for row, and `path` is its
+    address.
     """
 
     path: str
@@ -163,6 +165,7 @@ class Effect(NamedTuple):
     source: str | None = None
     after: str | None = None
     dress: Dress | None = None
+    rows: RowChanges | None = None
 
 
 def free_path(path: str, taken: Callable[[str], bool] = os.path.lexists) -> str:

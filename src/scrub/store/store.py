@@ -9,12 +9,13 @@ import time
 from collections.abc import Callable, Iterator, Sequence
 from typing import Any, NamedTuple
 
-from scrub.store.commit import Committer, Step
+from scrub.store.commit import Committer, Step, kept_rows
 from scrub.store.disk import Disk, Dress
-from scrub.store.errors import CannotRead, Changed, EditedSince, NoSuchRun
+from scrub.store.errors import CannotRead, Changed, EditedSince, NoSuchRun, RowMoved
 from scrub.store.inuse import ensure_free
 from scrub.store.outbox import Outbox
 from scrub.store.patch import Effect, Patch
+from scrub.store.rows import OpensRows, RowChanges
 
 #: States of one commit.
 DONE, UNDONE = "done", "undone"
@@ -47,6 +48,7 @@ class Kept(NamedTuple):
     steps: tuple[Step, ...]
     record: dict[str, Any]
     folders: tuple[str, ...] = ()
+    rows: tuple[str, ...] = ()  # the addresses of the databases whose rows it changed
 
 
 class KeptRun(NamedTuple):
@@ -74,10 +76,10 @@ class Restored(NamedTuple):
 class Store:
     """All runs of one person, in the folder `home`."""
 
-    def __init__(self, home: str, disk: Disk | None = None) -> None:
+    def __init__(self, home: str, disk: Disk | None = None, opens_rows: OpensRows | None = None) -> None:
         self.home = home
         self.disk = disk or Disk()
-        self._committer = Committer(home, self.disk)
+        self._committer = Committer(home, self.disk, opens_rows)
         self.outbox = Outbox(home, self.disk)
 
     @contextlib.contextmanager
@@ -124,10 +126,11 @@ class Store:
     def save(self, run: int, name: str, effects: Sequence[Effect], record: dict[str, Any]) -> None:
         """Makes effects real as one, all or none. Raises a `StoreError`, or `OSError` from the disk."""
         with self._locked():
-            for effect in effects:
+            files = [effect for effect in effects if effect.rows is None]
+            for effect in files:
                 if effect.before is not None:
                     ensure_free(effect.path)
-            folders = [folder for effect in effects for folder in self.disk.make_missing(os.path.dirname(effect.path))]
+            folders = [folder for effect in files for folder in self.disk.make_missing(os.path.dirname(effect.path))]
             more = {"state": DONE, "record": record, "folders": folders}
             try:
                 self._committer.commit(run, name, effects, "undo", more)
@@ -204,7 +207,8 @@ class Store:
                     steps = tuple(Step(*step) for step in data["steps"])
                     folders = tuple(data.get("folders", ()))
                     int(data["name"])
-                    commits.append(Kept(data["name"], data["state"], steps, data["record"], folders))
+                    rows = tuple(data.get("rows", ()))
+                    commits.append(Kept(data["name"], data["state"], steps, data["record"], folders, rows))
             except (ValueError, TypeError, KeyError, AttributeError):
                 continue  # cut while it was written, or damaged: no other run hangs on it
         commits.sort(key=lambda commit: int(commit.name))
@@ -243,26 +247,42 @@ class Store:
             if edited and not copy:
                 commit, index = edited[0]
                 raise self._edited_since(run, commit.steps[index].path)
+            if len(commits) > 1:
+                self._ensure_rows(run.number, commits, state)
             # A file that the run made has no former version; edited since, it just stays.
             former = [(commit, index) for commit, index in edited if commit.steps[index].old is not None]
             copies = [self._beside(run, commit, index) for commit, index in former]
             paths: list[str] = []
             damaged: list[CannotRead] = []
             for done, commit in enumerate(reversed(commits)):
-                if watch is not None and commit.steps:
-                    watch(done, len(commits), os.path.basename(commit.steps[0].path))
+                where = [*(step.path for step in commit.steps), *commit.rows]
+                if watch is not None and where:
+                    watch(done, len(commits), os.path.basename(where[0]))
                 if any(commit is each for each, _ in edited):
                     continue
                 try:
                     self._turn_one(run.number, commit, state)
                 except CannotRead as problem:  # one that is damaged stops no other
-                    damaged.append(CannotRead(commit.steps[0].path if commit.steps else problem.path, problem.what))
+                    damaged.append(CannotRead(where[0] if where else problem.path, problem.what))
                     continue
-                paths += [step.path for step in commit.steps]
+                paths += where
             if damaged and not paths:
                 raise damaged[0]
             told = tuple(f"{problem.path}: {problem.what}" for problem in damaged)
             return Restored(run.number, tuple(reversed(paths)), tuple(copies), told)
+
+    def _ensure_rows(self, run: int, commits: Sequence[Kept], state: str) -> None:
+        """Raises `EditedSince` where a row was changed since, before anything is taken back."""
+        for commit in commits:
+            for index, address in enumerate(commit.rows):
+                if self._rows(run, commit.name, index, address, state).look() is not False:
+                    raise EditedSince(
+                        address, "records that the run changed there were changed since; nothing was taken back"
+                    )
+
+    def _rows(self, run: int, name: str, index: int, address: str, state: str) -> RowChanges:
+        keep = "undo" if state == DONE else "redo"
+        return self._committer.rows_of(address, kept_rows(self._folder(run), name, index, keep))
 
     def _to_turn(self, number: int | None, state: str) -> KeptRun:
         if number is not None:
@@ -289,6 +309,9 @@ class Store:
             )
         return last
 
+    def _folder(self, run: int) -> str:
+        return os.path.join(self._committer.runs, str(run))
+
     def _file(self, run: int, name: str) -> str:
         return os.path.join(self._committer.runs, str(run), f"{name}.json")
 
@@ -311,6 +334,8 @@ class Store:
             effects.append(Effect(step.path, patch, step.new, after=step.old, dress=dress))
             if step.new is not None:
                 ensure_free(step.path)
+        for index, address in enumerate(commit.rows):
+            effects.append(Effect(address, None, "rows", rows=self._rows(run, commit.name, index, address, state)))
         now = UNDONE if state == DONE else DONE
         if now == DONE:
             for folder in commit.folders:
@@ -318,6 +343,8 @@ class Store:
         more = {"state": now, "record": commit.record, "folders": list(commit.folders)}
         try:
             self._committer.commit(run, commit.name, effects, other, more)
+        except RowMoved as error:
+            raise EditedSince(error.path, f"{error.which} since. Nothing was taken back") from error
         except Changed as error:
             raise EditedSince(error.path) from error
         if now == UNDONE:

@@ -110,10 +110,11 @@ class DocumentRows(Rows):
 
     # -- rows that come, go, change places
 
-    def add_row(self, values: Sequence[Value]) -> Callable[[], None]:
+    def add_row(self, values: Mapping[str, Value]) -> tuple[int, Callable[[], None]]:
         """Adds a row behind the last one."""
         columns = sorted(self._cells[0]) if self._cells else []
-        cells = {column: [AddedText(shown(value))] for column, value in zip(columns, values, strict=False)}
+        given = {self._columns[key]: value for key, value in values.items()}
+        cells = {column: [AddedText(shown(given.get(column)))] for column in columns}
         self._cells.append(cells)
         back = self._arrange([*self.order, len(self._cells)])
 
@@ -121,7 +122,7 @@ class DocumentRows(Rows):
             back()
             self._cells.pop()
 
-        return revert
+        return len(self._cells), revert
 
     def delete_row(self, row: int) -> Callable[[], None]:
         """Takes a row out, with the paragraphs in it."""

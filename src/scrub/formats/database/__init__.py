@@ -1,0 +1,1 @@
+"""Databases: their tables and records, read and changed row for row."""

@@ -1,0 +1,253 @@
+"""A database as a macro sees it. Nothing is written; `effects` says what is to become of which rows."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable, Iterator, Sequence
+from typing import Any
+
+from scrub.formats.database.changes import Group, RowChange, TableChanges
+from scrub.formats.database.engine import Engine, Key
+from scrub.formats.database.rows import DatabaseRows, Draft, Fresh
+from scrub.formats.database.sqlite import SqliteEngine
+from scrub.formats.file import picked
+from scrub.model.change import Change, Recorder
+from scrub.model.database import Database
+from scrub.model.declare import Item
+from scrub.model.files import FilePath, placed
+from scrub.model.problem import Failure, FileProblem
+from scrub.model.records import Table
+from scrub.model.sending import Errand
+from scrub.store.errors import ReadOnly, StoreError
+from scrub.store.patch import Effect, free_path, whole
+
+
+class DatabaseFile(Database):
+    """An open database, whichever engine keeps it."""
+
+    def __init__(self, shown: str, address: str, engine: Engine, connect: Callable[[], Engine]) -> None:
+        """`connect` opens it once more, to write what was changed."""
+        self.shown, self._address, self._connect = shown, address, connect
+        self._engine = engine
+        self.recorder = Recorder()
+        self._tables: list[Table] | None = None
+
+    @property
+    def address(self) -> str:
+        """Where it is: its path, or its address without a password."""
+        return self._address
+
+    @property
+    def item(self) -> Item:
+        """Itself."""
+        return self
+
+    @property
+    def name(self) -> str:
+        """Its name."""
+        return os.path.basename(self.shown.rstrip("/"))
+
+    @property
+    def engine(self) -> str:
+        """What keeps it."""
+        return self._engine.said
+
+    @property
+    def changes(self) -> list[Change]:
+        """What was changed so far."""
+        return self.recorder.net()
+
+    @property
+    def sends(self) -> Sequence[Errand]:
+        """Nothing leaves."""
+        return ()
+
+    def lacking(self, what: str = "that") -> str:
+        """A database keeps rows, and nothing else."""
+        return f"{self.label}: a database keeps records only, so it cannot keep {what}"
+
+    def arrange_rows(self) -> None:
+        """Rows can come and go."""
+
+    def selected(self, place: str | None) -> Item:
+        """What a person picked in it."""
+        return picked(self, place)
+
+    def embedded(self) -> list[str]:
+        """No macros are inside."""
+        return []
+
+    def embed(self, title: str, text: str) -> None:
+        """Nothing can be put inside."""
+        raise Failure(f"{self.name}: nothing can be put inside a database")
+
+    # -- tables
+
+    def _rows(self) -> list[DatabaseRows]:
+        return [table.rows for table in self.tables() if isinstance(table.rows, DatabaseRows)]
+
+    def tables(self) -> Iterator[Table]:
+        """Its tables."""
+        if self._tables is None:
+            with told_of(self.shown):
+                self._tables = [Table(DatabaseRows(self, self._engine, each)) for each in self._engine.layouts()]
+        return iter(self._tables)
+
+    def count_of(self, table: Table) -> int:
+        """How many records a table has."""
+        with told_of(self.shown):
+            return len(table.rows.filled())
+
+    def key_of(self, table: Table) -> list[str]:
+        """Under which headings stands what tells its records apart."""
+        rows = table.rows
+        return list(rows.layout.key) if isinstance(rows, DatabaseRows) and not rows.layout.hidden_key else []
+
+    def ensure_open(self) -> None:
+        """Raises `Failure` where it cannot be changed."""
+
+    @property
+    def notes(self) -> list[str]:
+        """The triggers of the tables that are changed."""
+        return [
+            f'The table "{rows.name}" has triggers ({", ".join(rows.layout.triggers)}): the database does more than '
+            "the macro says, and an undo takes back what the macro did."
+            for rows in self._rows()
+            if rows.draft and rows.layout.triggers
+        ]  # fmt: skip
+
+    # -- saving
+
+    def ensure_free(self) -> None:
+        """Raises `ReadOnly` when it cannot be changed now."""
+
+    def groups(self) -> list[Group]:
+        """What is to become of which rows: those that come, those that stay, those that go."""
+        drafts = [(rows, rows.draft) for rows in self._rows() if rows.draft]
+        fresh = [each for rows, draft in drafts for each in _added(rows, draft)]
+        kept = [each for rows, draft in drafts for each in _changed(rows, draft)]
+        gone = [each for rows, draft in reversed(drafts) for each in _deleted(rows, draft)]
+        return [*fresh, *kept, *gone]
+
+    def effects(self, into: str | None = None) -> list[Effect]:
+        """What saving it comes to."""
+        if into is not None:
+            raise Failure(f"{self.name} is on a server, and stays there")
+        groups = self.groups()
+        if not groups:
+            return []
+        return [Effect(self.address, None, "rows", rows=TableChanges(self.address, groups, self._connect))]
+
+    def close(self) -> None:
+        """Lets it go."""
+        self._engine.close()
+
+
+class SqliteFile(DatabaseFile):
+    """A database of SQLite, in a file."""
+
+    _copies: list[str]
+
+    def __init__(self, path: str) -> None:
+        address = os.path.realpath(path)
+        super().__init__(path, address, SqliteEngine(address), lambda: SqliteEngine(address))
+        self._copies = []
+
+    def save_copy(self, to: FilePath | None = None, name: FilePath | None = None) -> None:
+        """Saves it once more."""
+        own = str(name) if name else self.name
+        if not os.path.splitext(own)[1]:
+            own += os.path.splitext(self.name)[1]
+        full = os.path.join(placed(os.path.dirname(self.address), to or "."), own)
+        path = free_path(full, lambda each: each in self._copies or os.path.lexists(each))
+        self._copies.append(path)
+        said = f"saved once more: {os.path.relpath(path)}"
+        self.changed(f"copy {path}", None, path, lambda: self._copies.remove(path), said)
+
+    def ensure_free(self) -> None:
+        """Raises `ReadOnly` when it cannot be changed now."""
+        folder = os.path.dirname(self.address)
+        if not os.access(self.address, os.W_OK) or not os.access(folder, os.W_OK):
+            raise ReadOnly(self.address, "it, or its folder, is read-only. Allow writing, or work on a copy")
+
+    def effects(self, into: str | None = None) -> list[Effect]:
+        """What saving it comes to. A copy is one whole file, whatever lay beside the database."""
+        found = [] if into is not None else super().effects()
+        targets = [*self._copies, *([into] if into is not None else [])]
+        if targets:
+            data = whole(self._copied())
+            found = [*(Effect(path, data, None) for path in targets), *found]
+        return found
+
+    def _copied(self) -> bytes:
+        """A copy with the changes in it."""
+        with told_of(self.shown):
+            groups = self.groups()
+            data = SqliteEngine.bytes_now(self._engine)  # type: ignore[arg-type]
+            if not groups:
+                return data
+            copy = SqliteEngine(self.address)
+            try:
+                copy.begin_on(data)
+                TableChanges(self.address, groups, self._connect).write(
+                    copy, {each.name: each for each in copy.layouts()}
+                )
+                copy.commit()
+                made = copy.bytes_now()
+            finally:
+                copy.close()
+        return made[:18] + data[18:20] + made[20:]
+
+
+class told_of:  # noqa: N801 - read like a word
+    """What an engine refuses is a problem with the file."""
+
+    def __init__(self, shown: str) -> None:
+        self._shown = shown
+
+    def __enter__(self) -> None:
+        return None
+
+    def __exit__(self, kind: Any, error: BaseException | None, trace: Any) -> None:
+        if isinstance(error, StoreError):
+            raise FileProblem(self._shown, error.what) from None
+
+
+def _changed(rows: DatabaseRows, draft: Draft) -> list[Group]:
+    """Rows that stay, by the columns that are set and those that were only read."""
+    found: dict[tuple[tuple[str, ...], tuple[str, ...]], tuple[list[RowChange], list[tuple[Any, ...]]]] = {}
+    for key, own in draft.changed.items():
+        was = draft.read[key]
+        puts = tuple(name for name in own if not _equal(own[name], was[name]))
+        if not puts:
+            continue
+        read = tuple(name for name in was if name not in puts and name not in rows.layout.key)
+        changes, seen = found.setdefault((puts, read), ([], []))
+        changes.append(RowChange(key, tuple(was[name] for name in puts), tuple(own[name] for name in puts)))
+        seen.append(tuple(was[name] for name in read))
+    return [Group(rows.name, puts, changes, read, seen) for (puts, read), (changes, seen) in found.items()]
+
+
+def _equal(one: Any, other: Any) -> bool:
+    return type(one) is type(other) and bool(one == other)
+
+
+def _added(rows: DatabaseRows, draft: Draft) -> list[Group]:
+    """Rows that come, in order; those that follow each other with the same columns are one group."""
+    found: list[Group] = []
+    for values in draft.added.values():
+        columns = tuple(values)
+        if not found or found[-1].columns != columns:
+            found.append(Group(rows.name, columns, []))
+        found[-1].rows.append(RowChange(None, None, tuple(values.values())))
+    return found
+
+
+def _deleted(rows: DatabaseRows, draft: Draft) -> list[Group]:
+    """Rows that go; all their columns were read."""
+    columns = tuple(column.name for column in rows.layout.columns)
+    keys: list[Key] = [key for key in draft.gone if not isinstance(key[0], Fresh)]
+    if not keys:
+        return []
+    changes = [RowChange(key, tuple(draft.read[key][name] for name in columns), None) for key in keys]
+    return [Group(rows.name, columns, changes)]

@@ -1,0 +1,239 @@
+"""Changes of rows as they are written, kept and taken back: for each row what it was, and what it is to be."""
+
+from __future__ import annotations
+
+import base64
+import json
+import zlib
+from collections.abc import Callable, Sequence
+from datetime import date, datetime, time, timedelta
+from decimal import Decimal
+from typing import Any, NamedTuple
+from uuid import UUID
+
+from scrub.formats.database.engine import Engine, Key, Layout
+from scrub.store.errors import RowMoved, StoreError
+
+#: What is written and held at once.
+_BATCH = 5_000
+
+
+class RowChange(NamedTuple):
+    """A row: what must stand in it, and what is to stand there. None for a row that is not there, before or after."""
+
+    key: Key | None  # None for one that gets its key from the database
+    old: tuple[Any, ...] | None
+    new: tuple[Any, ...] | None
+
+
+class Group(NamedTuple):
+    """Changes of rows of one table in the same columns: all of them rows that come, that go, or that stay."""
+
+    table: str
+    columns: tuple[str, ...]
+    rows: list[RowChange]
+    #: Columns that were read and stay, and what stood in them in each row: that must be so still.
+    read: tuple[str, ...] = ()
+    seen: Sequence[tuple[Any, ...]] = ()
+
+
+class TableChanges:
+    """Changes of the rows of one database; see `scrub.store.rows.RowChanges`."""
+
+    def __init__(self, address: str, groups: Sequence[Group], connect: Callable[[], Engine]) -> None:
+        """`connect` opens the database."""
+        self.address = address
+        self.groups = list(groups)
+        self._connect = connect
+        self._engine: Engine | None = None
+
+    def apply(self) -> None:
+        """Writes them in a transaction that is held open."""
+        self._engine = engine = self._connect()
+        try:
+            layouts = {each.name: each for each in engine.layouts()}
+            engine.begin()
+            self.write(engine, layouts)
+        except BaseException:
+            self.drop()
+            raise
+
+    def write(self, engine: Engine, layouts: dict[str, Layout]) -> None:
+        """Writes them into what was begun."""
+        done = []
+        for group in self.groups:
+            layout = layouts.get(group.table)
+            if layout is None:
+                raise RowMoved(self.address, f'the table "{group.table}" was taken out by another program')
+            done.append(self._written(engine, layout, group))
+        self.groups = done
+
+    def _written(self, engine: Engine, layout: Layout, group: Group) -> Group:
+        """Writes a group; gives it as what takes it back needs it."""
+        rows = group.rows
+        if rows[0].old is None:
+            return self._inserted(engine, layout, group)
+        deleting = rows[0].new is None
+        columns = tuple(each.name for each in layout.columns) if deleting else group.columns
+        found: list[RowChange] = []
+        for start in range(0, len(rows), _BATCH):
+            some = rows[start : start + _BATCH]
+            keys = [row.key for row in some if row.key is not None]
+            wanted = (*group.columns, *group.read)
+            now = engine.now(layout, keys, wanted)
+            for place, row in enumerate(some, start):
+                self._ensure_same(now.get(row.key or ()), group, place)
+            if deleting:
+                whole = engine.now(layout, keys, columns)
+                found += [RowChange(key, whole[key], None) for key in keys]
+                engine.delete(layout, keys)
+            else:
+                engine.update(layout, columns, [(row.key or (), row.new or ()) for row in some])
+                found += some
+        return Group(group.table, columns, found)
+
+    def _ensure_same(self, found: tuple[Any, ...] | None, group: Group, place: int) -> None:
+        row = group.rows[place]
+        if found is None:
+            raise self._moved(group, row.key, "was deleted")
+        seen = group.seen[place] if group.read else ()
+        if not same(found, (*(row.old or ()), *seen)):
+            raise self._moved(group, row.key, "was changed")
+
+    def _moved(self, group: Group, key: Key | None, what: str) -> RowMoved:
+        shown = ", ".join(str(each) for each in key or ())
+        return RowMoved(self.address, f'the record {shown} of the table "{group.table}" {what} by another program')
+
+    def _inserted(self, engine: Engine, layout: Layout, group: Group) -> Group:
+        columns = tuple(each.name for each in layout.columns)
+        there = [row.key for row in group.rows if row.key is not None]
+        for key in engine.now(layout, there, ()):
+            raise self._moved(group, key, "was added")
+        keys, own = [], {each.name for each in layout.columns if each.own}
+        for row in group.rows:
+            given = zip(group.columns, row.new or (), strict=True)
+            values = {name: value for name, value in given if name not in own}
+            if row.key is not None and layout.hidden_key:
+                values[layout.key[0]] = row.key[0]
+            keys.append(engine.insert(layout, values))
+        whole = engine.now(layout, keys, columns)
+        return Group(group.table, columns, [RowChange(key, None, whole[key]) for key in keys])
+
+    def finish(self) -> None:
+        """Commits the transaction."""
+        assert self._engine is not None
+        self._engine.commit()
+        self.drop()
+
+    def drop(self) -> None:
+        """Lets everything go."""
+        if self._engine is not None:
+            self._engine.close()
+            self._engine = None
+
+    def back(self) -> TableChanges:
+        """Those that take these back."""
+        groups = [
+            Group(each.table, each.columns, [RowChange(row.key, row.new, row.old) for row in reversed(each.rows)])
+            for each in reversed(self.groups)
+        ]
+        return TableChanges(self.address, groups, self._connect)
+
+    def look(self) -> bool | None:
+        """Whether they were made."""
+        states: set[bool | None] = set()
+        engine = self._connect()
+        try:
+            layouts = {each.name: each for each in engine.layouts()}
+            for group in self.groups:
+                layout = layouts.get(group.table)
+                if layout is None:
+                    return None
+                for start in range(0, len(group.rows), _BATCH):
+                    some = group.rows[start : start + _BATCH]
+                    now = engine.now(layout, [row.key for row in some if row.key is not None], group.columns)
+                    states |= {_made(row, now.get(row.key or ())) for row in some}
+        finally:
+            engine.close()
+        return True if states == {True} else False if states == {False} else None
+
+    # -- kept
+
+    def dump(self) -> bytes:
+        """What is kept of them."""
+        groups = [
+            [group.table, list(group.columns), [[_packed(part) for part in row] for row in group.rows]]
+            for group in self.groups
+        ]
+        return zlib.compress(json.dumps({"groups": groups}, separators=(",", ":")).encode("utf-8", "surrogatepass"), 6)
+
+    @classmethod
+    def load(cls, address: str, kept: bytes, connect: Callable[[], Engine]) -> TableChanges:
+        """Changes as they were kept. Raises `ValueError` or `TypeError` for what is damaged."""
+        try:
+            found = json.loads(zlib.decompress(kept))
+        except zlib.error as error:
+            raise ValueError(str(error)) from error
+        groups = [
+            Group(table, tuple(columns), [RowChange(*(_unpacked(part) for part in row)) for row in rows])
+            for table, columns, rows in found["groups"]
+        ]
+        return cls(address, groups, connect)
+
+
+def _made(row: RowChange, found: tuple[Any, ...] | None) -> bool | None:
+    """Whether a row is what it is to be, or what it was (False); None where it is neither."""
+    for state, wanted in ((True, row.new), (False, row.old)):
+        if found is None if wanted is None else found is not None and same(found, wanted):
+            return state
+    return None
+
+
+def same(found: Sequence[Any], wanted: Sequence[Any]) -> bool:
+    """Whether values of the database are the very same: 1 and 1.0 are not, and neither are "a" and "A"."""
+    return len(found) == len(wanted) and all(
+        type(one) is type(other) and (one == other or (one != one and other != other))
+        for one, other in zip(found, wanted, strict=True)
+    )
+
+
+def _packed(values: Sequence[Any] | None) -> Any:
+    return None if values is None else [_plain(each) for each in values]
+
+
+def _unpacked(values: Any) -> tuple[Any, ...] | None:
+    return None if values is None else tuple(_whole(each) for each in values)
+
+
+def _plain(value: Any) -> Any:
+    """A value of a database as JSON holds it."""
+    if value is None or isinstance(value, bool | int | str):
+        return value
+    if isinstance(value, float):
+        return {"real": value.hex()}
+    for word, (cls, write, _) in _CODES.items():
+        if isinstance(value, cls):
+            return {word: write(value)}
+    raise StoreError(
+        "", f"a value of the sort {type(value).__name__} cannot be kept, so that nothing could be taken back"
+    )
+
+
+def _whole(value: Any) -> Any:
+    if not isinstance(value, dict):
+        return value
+    ((word, text),) = value.items()
+    return float.fromhex(text) if word == "real" else _CODES[word][2](text)
+
+
+_TICK = timedelta(microseconds=1)
+_CODES: dict[str, tuple[Any, Callable[[Any], str], Callable[[str], Any]]] = {
+    "number": (Decimal, str, Decimal),
+    "moment": (datetime, datetime.isoformat, datetime.fromisoformat),
+    "day": (date, date.isoformat, date.fromisoformat),
+    "time": (time, time.isoformat, time.fromisoformat),
+    "span": (timedelta, lambda span: str(span // _TICK), lambda text: int(text) * _TICK),
+    "id": (UUID, str, UUID),
+    "bytes": (bytes | memoryview, lambda data: base64.b64encode(bytes(data)).decode(), base64.b64decode),
+    "json": (dict | list, json.dumps, json.loads),
+}  # fmt: skip

@@ -1,0 +1,80 @@
+"""What a database offers, whichever engine keeps it: its tables, reads in the order of their keys, one transaction."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from typing import Any, NamedTuple, Protocol
+
+from scrub.formats.database.values import Column
+
+#: What tells a row from the others of its table: the values of its key.
+Key = tuple[Any, ...]
+
+
+class Layout(NamedTuple):
+    """A table as the engine knows it."""
+
+    name: str
+    columns: tuple[Column, ...]
+    #: The names of what tells its rows apart; none where nothing does.
+    key: tuple[str, ...]
+    #: Why nothing can be written here, as the end of a sentence; empty where it can.
+    closed: str = ""
+    #: Why no row can be deleted, as the end of a sentence.
+    kept: str = ""
+    #: Its triggers, which do more than a macro says.
+    triggers: tuple[str, ...] = ()
+    #: Whether the key is no column, but what the engine numbers its rows by.
+    hidden_key: bool = False
+
+    def column(self, name: str) -> Column:
+        """A column by its name."""
+        return next(each for each in self.columns if each.name == name)
+
+
+class Moved(Exception):
+    """A row is not what it was when it was read."""
+
+    def __init__(self, table: str, key: Key, what: str = "was changed") -> None:
+        super().__init__(table)
+        self.table, self.key, self.what = table, key, what
+
+
+class Engine(Protocol):
+    """A connection to one database. What an engine or its server refuses is raised as a `StoreError`."""
+
+    #: What keeps it, with its version.
+    said: str
+
+    def layouts(self) -> Sequence[Layout]:
+        """Its tables, by their names."""
+
+    def count(self, layout: Layout) -> int:
+        """How many rows a table has."""
+
+    def rows(self, layout: Layout, columns: Sequence[str]) -> Iterator[tuple[Any, ...]]:
+        """The rows in the order of the key: what stands in the key, then in the columns."""
+
+    def row(self, layout: Layout, key: Key, columns: Sequence[str]) -> tuple[Any, ...] | None:
+        """One row, by its key."""
+
+    def begin(self) -> None:
+        """Begins the transaction in which all is written."""
+
+    def now(self, layout: Layout, keys: Sequence[Key], columns: Sequence[str]) -> dict[Key, tuple[Any, ...]]:
+        """Rows as they are within the transaction, held until it ends."""
+
+    def update(self, layout: Layout, columns: Sequence[str], rows: Sequence[tuple[Key, Sequence[Any]]]) -> None:
+        """Gives rows other values in some columns."""
+
+    def insert(self, layout: Layout, values: dict[str, Any]) -> Key:
+        """Adds a row, and gives its key."""
+
+    def delete(self, layout: Layout, keys: Sequence[Key]) -> None:
+        """Takes rows out."""
+
+    def commit(self) -> None:
+        """Ends the transaction: all that was written counts."""
+
+    def close(self) -> None:
+        """Lets it go; what was begun and not ended never was."""

@@ -1,0 +1,302 @@
+"""SQLite, in one file. While it is open, nothing else here opens the file: closing it would drop its locks."""
+
+from __future__ import annotations
+
+import contextlib
+import os
+import sqlite3
+from collections.abc import Iterator, Sequence
+from pathlib import Path
+from typing import Any
+from urllib.parse import quote
+
+from scrub.formats.database.engine import Key, Layout
+from scrub.formats.database.values import Column, Sort
+from scrub.store.errors import InUse, ReadOnly, StoreError
+
+#: Seconds that another program may hold the database.
+_PATIENCE = 5.0
+_BATCH = 400
+_HEAD = b"SQLite format 3\0"
+
+
+class Refusing(StoreError):
+    """The database does not take what was written."""
+
+
+class SqliteEngine:
+    """One database file. It is opened for reading; `begin` opens it for writing."""
+
+    def __init__(self, path: str) -> None:
+        """Raises `StoreError` for what is no database, is damaged, or is held by another program."""
+        self.path = path
+        self.said = f"SQLite {sqlite3.sqlite_version}"
+        ensure_sqlite(path)
+        self._link: sqlite3.Connection | None = None
+        self._layouts: list[Layout] | None = None
+        self._writing = False
+
+    def _open(self, mode: str) -> sqlite3.Connection:
+        with self._told():
+            link = sqlite3.connect(
+                f"file:{quote(self.path)}?mode={mode}", uri=True, timeout=_PATIENCE, isolation_level=None
+            )
+            link.execute("PRAGMA foreign_keys = ON")
+            link.execute("PRAGMA trusted_schema = OFF")
+        return link
+
+    @contextlib.contextmanager
+    def _told(self) -> Iterator[None]:
+        """What the engine refuses, as a sentence."""
+        try:
+            yield
+        except sqlite3.IntegrityError as error:
+            raise Refusing(self.path, f"the database refuses the changes: {error}. Nothing was written") from None
+        except sqlite3.Error as error:
+            raise self._said(str(error)) from None
+
+    def _said(self, what: str) -> StoreError:
+        if "locked" in what:
+            return InUse(self.path, "another program works on the database. Let it finish, and run again")
+        if "readonly" in what:
+            return ReadOnly(self.path, "it is read-only. Allow writing in its properties, or work on a copy")
+        if "unable to open" in what:
+            return StoreError(
+                self.path, "the database cannot be opened; the folder must be writable, as it keeps a journal there"
+            )
+        return StoreError(self.path, f"the database cannot be read: {what}")
+
+    @property
+    def _reading(self) -> sqlite3.Connection:
+        """The connection; all is read as it was when the first row was."""
+        if self._link is None:
+            self._link = self._open("ro")
+            with self._told():
+                self._link.execute("BEGIN")
+        return self._link
+
+    # -- what there is
+
+    def layouts(self) -> Sequence[Layout]:
+        """Its tables and views, by their names."""
+        if self._layouts is None:
+            with self._told():
+                found = self._reading.execute(
+                    "SELECT name, type, coalesce(sql, '') FROM sqlite_schema WHERE type IN ('table', 'view') "
+                    "AND name NOT LIKE 'sqlite\\_%' ESCAPE '\\' ORDER BY name"
+                ).fetchall()
+                shadows = _shadows([name for name, _, sql in found if sql.upper().startswith("CREATE VIRTUAL")])
+                self._layouts = [
+                    self._layout(*each) for each in found if not any(each[0].startswith(name) for name in shadows)
+                ]
+                kept = self._kept([each.name for each in self._layouts])
+                self._layouts = [each._replace(kept=kept.get(each.name.lower(), "")) for each in self._layouts]
+        return self._layouts
+
+    def _layout(self, name: str, kind: str, sql: str) -> Layout:
+        link = self._reading
+        asked = 'SELECT name, type, "notnull", dflt_value, pk, hidden FROM pragma_table_xinfo(?)'
+        columns, parts = [], []
+        for column, declared, needed, default, place, hidden in link.execute(asked, (name,)).fetchall():
+            if hidden == 1:
+                continue
+            columns.append(
+                Column(column, sort_of(declared), bool(needed) and default is None and not place, hidden in (2, 3))
+            )
+            if place:
+                parts.append((place, column, str(declared).upper() == "INTEGER"))
+        parts.sort()
+        key = tuple(column for _, column, _ in parts)
+        asked = "SELECT name FROM sqlite_schema WHERE type = 'trigger' AND tbl_name = ? COLLATE NOCASE ORDER BY name"
+        triggers = tuple(each for (each,) in link.execute(asked, (name,)))
+        closed, hidden_key = "", False
+        if kind == "view":
+            closed, key = "is a view of other tables. Change those", ()
+        elif sql.upper().startswith("CREATE VIRTUAL"):
+            closed, key = "is kept by an extension", ()
+        elif not key:
+            key = tuple(each for each in ("rowid", "_rowid_", "oid") if each not in {c.name.lower() for c in columns})[
+                :1
+            ]
+            hidden_key = bool(key)
+        return Layout(name, tuple(columns), key, closed, "", triggers, hidden_key)
+
+    def _kept(self, tables: Sequence[str]) -> dict[str, str]:
+        """The tables whose rows other tables would lose rows or values with."""
+        found: dict[str, str] = {}
+        for table in tables:
+            for other, deed in self._reading.execute(
+                'SELECT "table", on_delete FROM pragma_foreign_key_list(?)', (table,)
+            ):
+                if deed in ("CASCADE", "SET NULL", "SET DEFAULT"):
+                    found[str(other).lower()] = (
+                        f'cannot lose records: the database would change "{table}" with them, which could not be taken '
+                        f"back. Delete there first what refers to them, in a database without {deed}"
+                    )
+        return found
+
+    # -- reading
+
+    def count(self, layout: Layout) -> int:
+        """How many rows a table has."""
+        with self._told():
+            return int(self._link_now.execute(f"SELECT count(*) FROM {named(layout.name)}").fetchone()[0])
+
+    @property
+    def _link_now(self) -> sqlite3.Connection:
+        return self._link if self._writing and self._link is not None else self._reading
+
+    def rows(self, layout: Layout, columns: Sequence[str]) -> Iterator[tuple[Any, ...]]:
+        """The rows in the order of the key."""
+        wanted = ", ".join(map(named, (*layout.key, *columns))) or "NULL"
+        order = f" ORDER BY {', '.join(map(named, layout.key))}" if layout.key else ""
+        with self._told():
+            yield from self._link_now.execute(f"SELECT {wanted} FROM {named(layout.name)}{order}")
+
+    def row(self, layout: Layout, key: Key, columns: Sequence[str]) -> tuple[Any, ...] | None:
+        """One row, by its key."""
+        where = " AND ".join(f"{named(each)} = ?" for each in layout.key)
+        wanted = ", ".join(map(named, columns)) or "NULL"
+        with self._told():
+            found = self._link_now.execute(f"SELECT {wanted} FROM {named(layout.name)} WHERE {where}", key)
+            return found.fetchone()  # type: ignore[no-any-return]
+
+    # -- writing
+
+    def begin(self) -> None:
+        """Opens it for writing: no other program writes until the end."""
+        self.close()
+        self._link, self._writing = self._open("rw"), True
+        with self._told():
+            self._link.execute("BEGIN IMMEDIATE")
+            self._link.execute("PRAGMA defer_foreign_keys = ON")
+
+    def begin_on(self, data: bytes) -> None:
+        """Writes into a copy that is held in memory."""
+        self._link, self._writing = sqlite3.connect(":memory:", isolation_level=None), True
+        with self._told():
+            self._link.deserialize(
+                data[:18] + b"\1\1" + data[20:]
+            )  # as one without a log beside it (1.3.3 of its format)
+            self._link.execute("BEGIN IMMEDIATE")
+
+    def bytes_now(self) -> bytes:
+        """All of it, as one file."""
+        with self._told():
+            return bytes(self._link_now.serialize())
+
+    def now(self, layout: Layout, keys: Sequence[Key], columns: Sequence[str]) -> dict[Key, tuple[Any, ...]]:
+        """Rows as they are."""
+        found: dict[Key, tuple[Any, ...]] = {}
+        width = len(layout.key)
+        wanted = ", ".join(map(named, (*layout.key, *columns)))
+        left = ", ".join(map(named, layout.key))
+        with self._told():
+            for start in range(0, len(keys), _BATCH):
+                some = keys[start : start + _BATCH]
+                if width == 1:
+                    where = f"{left} IN ({', '.join('?' * len(some))})"
+                else:
+                    where = f"({left}) IN (VALUES {', '.join([_places(width)] * len(some))})"
+                values = [each for key in some for each in key]
+                for row in self._link_now.execute(f"SELECT {wanted} FROM {named(layout.name)} WHERE {where}", values):
+                    found[row[:width]] = row[width:]
+        return found
+
+    def update(self, layout: Layout, columns: Sequence[str], rows: Sequence[tuple[Key, Sequence[Any]]]) -> None:
+        """Gives rows other values in some columns."""
+        puts = ", ".join(f"{named(each)} = ?" for each in columns)
+        where = " AND ".join(f"{named(each)} = ?" for each in layout.key)
+        with self._told():
+            self._link_now.executemany(
+                f"UPDATE {named(layout.name)} SET {puts} WHERE {where}", ((*values, *key) for key, values in rows)
+            )
+
+    def insert(self, layout: Layout, values: dict[str, Any]) -> Key:
+        """Adds a row, and gives its key."""
+        names = ", ".join(map(named, values))
+        what = f"({names}) VALUES {_places(len(values))}" if values else "DEFAULT VALUES"
+        with self._told():
+            link = self._link_now
+            number = link.execute(f"INSERT INTO {named(layout.name)} {what}", tuple(values.values())).lastrowid
+            if all(each in values and values[each] is not None for each in layout.key):
+                return tuple(values[each] for each in layout.key)
+            key = ", ".join(map(named, layout.key))
+            found: Key = link.execute(f"SELECT {key} FROM {named(layout.name)} WHERE rowid = ?", (number,)).fetchone()
+        return found
+
+    def delete(self, layout: Layout, keys: Sequence[Key]) -> None:
+        """Takes rows out."""
+        where = " AND ".join(f"{named(each)} = ?" for each in layout.key)
+        with self._told():
+            self._link_now.executemany(f"DELETE FROM {named(layout.name)} WHERE {where}", keys)
+
+    def commit(self) -> None:
+        """All that was written counts."""
+        with self._told():
+            self._link_now.execute("COMMIT")
+
+    def close(self) -> None:
+        """Lets it go."""
+        if self._link is not None:
+            self._link.close()
+        self._link, self._writing = None, False
+
+
+def ensure_sqlite(path: str) -> None:
+    """Raises `StoreError` for a file that is no database of SQLite. Not to be called while it is open."""
+    if os.path.exists(path) and not os.path.isfile(path):
+        raise StoreError(path, "this is a folder or a device, and no file")
+    try:
+        with Path(path).open("rb") as stream:
+            head = stream.read(len(_HEAD))
+    except FileNotFoundError:
+        raise StoreError(path, "there is no such file") from None
+    except OSError as error:
+        raise StoreError(path, f"it cannot be read: {error.strerror}") from None
+    if head and head != _HEAD:
+        raise StoreError(path, "this is no database of SQLite, or it is encrypted")
+
+
+def sort_of(declared: str) -> Sort:
+    """What a column is declared to hold (SQLite's "Datatypes", 3.1), and what people mean by the words for it."""
+    word = (declared or "").upper()
+    if "BOOL" in word:
+        return Sort.YES_NO
+    if "DATETIME" in word or "TIMESTAMP" in word:
+        return Sort.MOMENT
+    if word.startswith("DATE"):
+        return Sort.DATE
+    if word.startswith("TIME"):
+        return Sort.TIME
+    if "INT" in word:
+        return Sort.WHOLE
+    if any(each in word for each in ("CHAR", "CLOB", "TEXT")):
+        return Sort.TEXT
+    if not word or "BLOB" in word:
+        return Sort.ANY
+    return Sort.REAL if any(each in word for each in ("REAL", "FLOA", "DOUB")) else Sort.NUMBER
+
+
+def named(name: str) -> str:
+    """A name as SQL writes it (SQL-92, 5.2)."""
+    doubled = name.replace('"', '""')
+    return f'"{doubled}"'
+
+
+def _places(count: int) -> str:
+    return f"({', '.join('?' * count)})"
+
+
+def _shadows(virtual: Sequence[str]) -> list[str]:
+    """How the names of tables begin that an extension keeps for one of its own."""
+    return [f"{each}_" for each in virtual]
+
+
+def is_sqlite(path: str) -> bool:
+    """Whether a file begins as a database of SQLite does (1.3.1 of its format)."""
+    try:
+        with Path(path).open("rb") as stream:
+            return stream.read(len(_HEAD)) == _HEAD
+    except OSError:
+        return False

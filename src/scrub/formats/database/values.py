@@ -1,0 +1,201 @@
+"""What a column holds: how a value of the database is read, and what of a macro's values it takes."""
+
+from __future__ import annotations
+
+import math
+import re
+from collections.abc import Callable
+from datetime import date, datetime, time, timedelta
+from decimal import ROUND_HALF_UP, Decimal
+from enum import Enum
+from typing import Any, NamedTuple
+from uuid import UUID
+
+from scrub.model.amounts import Duration
+from scrub.model.grid import Trouble
+from scrub.model.problem import Failure
+from scrub.model.values import Value, shown, type_name
+
+
+class Sort(Enum):
+    """What a column is declared to hold."""
+
+    TEXT = "texts"
+    WHOLE = "whole numbers"
+    NUMBER = "numbers"
+    REAL = "numbers, kept to 15 digits"
+    YES_NO = "yes and no"
+    DATE = "dates"
+    MOMENT = "dates with a time"
+    TIME = "times of day"
+    ANY = "values of any sort"
+    CLOSED = "what a macro cannot read"
+
+
+class Column(NamedTuple):
+    """A column of a table."""
+
+    name: str
+    sort: Sort
+    #: Whether something must stand in it.
+    needed: bool = False
+    #: Whether the database writes it by itself.
+    own: bool = False
+    #: Digits in all and behind the point, where it is declared how many.
+    digits: tuple[int, int] | None = None
+    #: Letters at most, where that is declared.
+    letters: int | None = None
+    #: Whether days and times are kept as texts, as SQLite does.
+    as_text: bool = True
+
+
+_DATE = re.compile(r"\d{4}-\d\d-\d\d")
+_MOMENT = re.compile(r"(\d{4}-\d\d-\d\d)[ T](\d\d:\d\d(?::\d\d(?:\.\d{1,6})?)?)")
+_TIME = re.compile(r"\d\d:\d\d(?::\d\d)?")
+_MOST = 1 << 63
+
+
+def reader(column: Column) -> Callable[[Any], Value]:
+    """What makes a macro's value of one of the database. One that a macro cannot use becomes a `Trouble`."""
+    sort = column.sort
+    words = sort in (Sort.DATE, Sort.MOMENT, Sort.TIME)
+
+    def read(raw: Any) -> Value:
+        kind = type(raw)
+        if raw is None or kind is bool:
+            return raw
+        if kind is str:
+            return _moment(raw, sort) if words else raw
+        if kind is int:
+            return bool(raw) if sort is Sort.YES_NO and raw in (0, 1) else Decimal(raw)
+        if kind is float:
+            return Decimal(repr(raw)) if math.isfinite(raw) else _closed(column, "no number")
+        return _other(raw, column)
+
+    return read
+
+
+def _moment(text: str, sort: Sort) -> Value:
+    """A day or a time that is kept as a text; one that is none stays a text."""
+    try:
+        if sort is Sort.TIME:
+            return _span(time.fromisoformat(text)) if _TIME.fullmatch(text) else text
+        if _DATE.fullmatch(text):
+            return date.fromisoformat(text)
+        found = _MOMENT.fullmatch(text)
+        return datetime.fromisoformat(f"{found[1]} {found[2]}") if found else text
+    except ValueError:
+        return text
+
+
+def _span(clock: time) -> Duration:
+    seconds = clock.hour * 3600 + clock.minute * 60 + clock.second
+    return Duration(Decimal(seconds) + Decimal(clock.microsecond) / 1_000_000, "seconds")
+
+
+def _other(raw: Any, column: Column) -> Value:
+    """What only servers give, and bytes."""
+    if isinstance(raw, Decimal):
+        return raw if raw.is_finite() else _closed(column, "no number")
+    if isinstance(raw, datetime):
+        return raw if raw.tzinfo is None else raw.astimezone().replace(tzinfo=None)
+    if isinstance(raw, date):
+        return raw
+    if isinstance(raw, time):
+        return _span(raw)
+    if isinstance(raw, timedelta):
+        return Duration(Decimal(str(raw.total_seconds())), "seconds")
+    if isinstance(raw, UUID):
+        return str(raw)
+    return _closed(column, "bytes" if isinstance(raw, bytes | memoryview) else f"a {type(raw).__name__}")
+
+
+def _closed(column: Column, what: str) -> Any:
+    return Trouble(f'"{column.name}" holds {what}, which a macro cannot use')
+
+
+def fitted(column: Column, value: Value, place: str) -> Any:
+    """A macro's value as the column keeps it. Raises `Failure` with the place for one that it does not hold."""
+    if value is None:
+        if column.needed:
+            raise Failure(f"{place}: something must stand there, and it was to be emptied")
+        return None
+    found = _FITTING[column.sort](column, value) if column.sort in _FITTING else None
+    if found is None:
+        raise Failure(f"{place}: it holds {column.sort.value}, not {type_name(value)}{_said(value)}")
+    if isinstance(found, str):
+        if column.letters is not None and len(found) > column.letters:
+            raise Failure(f"{place}: it holds {column.letters:,} letters, and this has {len(found):,}{_said(value)}")
+        if "\0" in found or (not found.isascii() and any(0xD800 <= ord(letter) < 0xE000 for letter in found)):
+            raise Failure(f"{place}: the text has a character that no database keeps")
+    return found
+
+
+def _said(value: Value) -> str:
+    text = shown(value)
+    return f' "{text[:40]}"' if isinstance(value, str | Decimal) else ""
+
+
+def _text(column: Column, value: Value) -> str | None:
+    return None if isinstance(value, bool | list | Trouble) else value if isinstance(value, str) else shown(value)
+
+
+def _whole(column: Column, value: Value) -> int | None:
+    if not isinstance(value, Decimal) or value != value.to_integral_value() or not -_MOST <= value < _MOST:
+        return None
+    return int(value)
+
+
+def _number(column: Column, value: Value) -> Any:
+    if not isinstance(value, Decimal):
+        return None
+    if column.digits is not None and not column.as_text:
+        whole, behind = column.digits
+        kept = value.quantize(Decimal(1).scaleb(-behind), ROUND_HALF_UP)
+        return kept if abs(kept) < Decimal(10) ** (whole - behind) else None
+    if column.as_text:
+        return _whole(column, value) if value == value.to_integral_value() else float(value)
+    return value
+
+
+def _real(column: Column, value: Value) -> float | None:
+    return float(value) if isinstance(value, Decimal) else None
+
+
+def _yes_no(column: Column, value: Value) -> Any:
+    return None if not isinstance(value, bool) else int(value) if column.as_text else value
+
+
+def _date(column: Column, value: Value) -> Any:
+    if isinstance(value, datetime):
+        value = value.date() if value.time() == time(0) else None
+    return None if not isinstance(value, date) else value.isoformat() if column.as_text else value
+
+
+def _moment_of(column: Column, value: Value) -> Any:
+    if not isinstance(value, date):
+        return None
+    found = value if isinstance(value, datetime) else datetime(value.year, value.month, value.day)
+    return found.isoformat(" ") if column.as_text else found
+
+
+def _time(column: Column, value: Value) -> Any:
+    if not isinstance(value, Duration) or value.on_calendar or not 0 <= value.total < 86_400:
+        return None
+    found = (datetime.min + timedelta(seconds=float(value.total))).time()
+    return found.isoformat() if column.as_text else found
+
+
+def _any(column: Column, value: Value) -> Any:
+    """As SQLite keeps a value in a column of which nothing is said."""
+    if isinstance(value, bool):
+        return int(value)
+    if isinstance(value, Decimal):
+        return _number(column, value)
+    return value if isinstance(value, str) else value.isoformat() if isinstance(value, date) else None
+
+
+_FITTING: dict[Sort, Callable[[Column, Value], Any]] = {
+    Sort.TEXT: _text, Sort.WHOLE: _whole, Sort.NUMBER: _number, Sort.REAL: _real, Sort.YES_NO: _yes_no,
+    Sort.DATE: _date, Sort.MOMENT: _moment_of, Sort.TIME: _time, Sort.ANY: _any,
+}  # fmt: skip
