@@ -89,6 +89,7 @@ PLACES = {
 }  # fmt: skip
 #: What is done in documents only, though the kind is in workbooks too, or elsewhere.
 IN_DOCUMENTS = {
+    "add-record": ("house-rules.docx", 'in table("Provisions")'),
     "add-row": ("house-rules.docx", 'in table("Provisions")'), "sort": ("house-rules.docx", 'in table("Provisions")'),
     "sheet.active": ("season-book.xlsx", 'in sheet("Sorrel Hut")'),
     "reply": ("route.docx", "each comment"), "comment.done": ("route.docx", "each comment"),

@@ -251,7 +251,7 @@ class Deadly(Disk):
             os.kill(os.getpid(), signal.SIGKILL)
 
 real = module.Store.__init__
-module.Store.__init__ = lambda self, home, disk=None: real(self, home, Deadly())
+module.Store.__init__ = lambda self, home, **more: real(self, home, Deadly(), **more)
 import scrub
 scrub.run(sys.argv[3], [sys.argv[2]])
 """

@@ -25,6 +25,7 @@ from docx.oxml import OxmlElement
 from docx.oxml.ns import qn
 from docx.shared import RGBColor
 from docx.text.paragraph import Paragraph
+from sample_base import huts
 from sample_mail import bookings_by_mail, water
 from sample_pages import hut_picture, route_cards, seal
 
@@ -348,3 +349,4 @@ if __name__ == "__main__":
     route_cards(target / "route-cards.pdf")
     hut_picture(target / "larch-hut.jpg")
     seal(target / "seal.png")
+    huts(target / "huts.sqlite")

@@ -13,7 +13,8 @@ Everything a Python caller needs is here; what is not named here may change.
 from __future__ import annotations
 
 import os
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
+from contextlib import contextmanager
 from typing import TYPE_CHECKING, Any
 
 from scrub.model.problem import (
@@ -360,7 +361,7 @@ def undo(
     """
     from scrub.taking_back import take_back
 
-    with _explained():
+    with _at_store():
         home().store.recover()
         return take_back(home(), run, copy, watch)
 
@@ -371,7 +372,7 @@ def redo(run: int | None = None) -> Restored:
     Raises `Refused` as `undo` does, and `BadCall` where it is not plain which run is meant.
     """
     store = home().store
-    with _explained():
+    with _at_store():
         store.recover()
         return store.redo(run)
 
@@ -384,9 +385,17 @@ def keep_undo(run: int, keep: bool = True) -> None:
 
 def recover() -> list[str]:
     """Finishes or takes back runs that a stop of the machine cut short; a sentence for each file to look at."""
-    store = home().store
-    with _explained():
-        return store.recover()
+    with _at_store():
+        return home().store.recover()
+
+
+@contextmanager
+def _at_store() -> Iterator[None]:
+    """Work on what was run: on a server with the person's password, and with sentences for what is refused."""
+    from scrub.model.passwords import knowing
+
+    with _explained(), knowing(home().password):
+        yield
 
 
 def _explained() -> Any:

@@ -305,6 +305,9 @@ class Home:
             raise BadCall(f'"{checked.title}" runs on no file. Write only: scrub run "{checked.title}"')
         if not paths and "nothing" not in runs_on:
             raise BadCall(f'"{checked.title}" runs on a {listed(runs_on, "or")}: name a file')
+        servers = [path for path in paths if "://" in path]
+        boxes = [path for path in servers if self.formats.kind_of(path) != "database"]
+        self._ensure_servers(checked, [path for path in servers if path not in boxes], host, macro)
         runner = Runner(
             checked,
             self.vocabulary,
@@ -312,7 +315,7 @@ class Home:
             None if preview else self.store,
             host,
             answers,
-            reach=Reach.SEND if preview else self._allowed(checked, into, host, macro, any("://" in p for p in paths)),
+            reach=Reach.SEND if preview else self._allowed(checked, into, host, macro, bool(boxes)),
             budget=budget or BUDGET,
             into=into,
             in_use=in_use,
@@ -379,7 +382,7 @@ class Home:
             sentences = [each for each in self.permissions(checked) if each != Reach.CHANGE.sentence]
             sentences += ["changes a mailbox on a server"] if remote else []
             if not host.approve(checked.title, sentences):
-                name = checked.title if len(macro.splitlines()) > 1 else macro
+                name = _named(checked, macro)
                 raise Refused(
                     f'"{checked.title}" {listed(sentences)}, and was not approved for that. '
                     f'Read it: scrub show "{name}"    Approve it: scrub approve "{name}"'
@@ -387,14 +390,40 @@ class Home:
             self.approvals.approve(fingerprint, checked.title)
         return wanted
 
+    def _ensure_servers(self, checked: Program, addresses: list[str], host: Host, macro: str) -> None:
+        """Raises `Refused` for a text that was neither written here nor approved for the server of a database: what it
+        reads there, it could tell.
+        """
+        from urllib.parse import urlsplit
+
+        if not addresses or self.approvals.is_written(checked.fingerprint) or self._is_example(checked):
+            return
+        for server in dict.fromkeys(urlsplit(address).hostname or address for address in addresses):
+            if self.approvals.allows_server(checked.fingerprint, server):
+                continue
+            what = f"works on a database of the server {server}"
+            if not host.approve(checked.title, [what]):
+                name = _named(checked, macro)
+                raise Refused(
+                    f'"{checked.title}" {what}, and was neither written here nor approved for that. '
+                    f'Read it: scrub show "{name}"    Approve it: scrub approve "{name}" --server {server}'
+                )
+            self.approvals.approve(checked.fingerprint, checked.title, server)
+
     def _trusted(self, checked: Program) -> bool:
         """Whether the text was written here or approved; the shipped examples count as written here."""
         if not any(question.secret for question in checked.questions):
             return False
-        if self.approvals.trusts(checked.fingerprint):
-            return True
+        return self.approvals.trusts(checked.fingerprint) or self._is_example(checked)
+
+    def _is_example(self, checked: Program) -> bool:
         examples = [entry.text for entry in self.library.entries() if entry.example]
         return checked.text in examples and not checked.inner
+
+
+def _named(checked: Program, macro: str) -> str:
+    """How a person names the macro that was run."""
+    return checked.title if len(macro.splitlines()) > 1 else macro
 
 
 def _draft(text: str) -> str:

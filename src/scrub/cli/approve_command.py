@@ -13,8 +13,9 @@ from scrub.cli.output import echo
 @click.command("approve")
 @click.argument("macro", shell_complete=macro_titles)
 @click.option("--withdraw", is_flag=True, help="Take the approval back.")
+@click.option("--server", default="", help="Let it work on the databases of this server, such as db.huts.example.")
 @click.option("--yes", is_flag=True, help="Do not ask again.")
-def command(macro: str, withdraw: bool, yes: bool) -> int:
+def command(macro: str, withdraw: bool, server: str, yes: bool) -> int:
     """Shows MACRO and what it does, and asks. The approval holds for exactly this text and the texts it runs."""
     home = scrub.home()
     if withdraw:
@@ -29,9 +30,11 @@ def command(macro: str, withdraw: bool, yes: bool) -> int:
         echo()
     for sentence in sentences(home.permissions(checked)):
         echo(sentence)
+    if server:
+        echo(f"It works on the databases of the server {server}.")
     if not yes and not click.confirm("Allow this?", err=True):
         echo("Not approved.")
         return 3
-    home.approvals.approve(checked.fingerprint, checked.title)
+    home.approvals.approve(checked.fingerprint, checked.title, server)
     echo("Approved, until its text changes.")
     return 0

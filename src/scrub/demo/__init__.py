@@ -9,7 +9,7 @@ import shutil
 SAMPLES = (
     "season-book.xlsx", "supply-list.xlsx", "prices.xlsx", "bookings.csv", "house-rules.docx", "letter.docx",
     "route.docx", "wardens.odt", "notice.txt", "bookings.mbox", "water.eml", "route-cards.pdf", "larch-hut.jpg",
-    "seal.png",
+    "seal.png", "huts.sqlite",
 )  # fmt: skip
 
 

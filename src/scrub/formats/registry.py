@@ -79,6 +79,10 @@ FORMATS = (
         "scrub.formats.database.opening:open_sqlite", signature="scrub.formats.database.sqlite:is_sqlite",
     ),
     Format(
+        "database", (), "scrub.model.database", "scrub.formats.database.opening:open_server",
+        schemes=("postgresql", "mariadb", "mysql"),
+    ),
+    Format(
         "folder", (), "scrub.model.folder", "scrub.formats.folder:PlainFolder", folder=True, holds_files=True,
     ),
 )  # fmt: skip

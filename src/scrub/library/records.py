@@ -226,6 +226,8 @@ class Approvals(JsonFile):
     def wrong(self, found: dict[str, Any]) -> str:
         """What is no approval."""
         fine = all(isinstance(each, dict) and isinstance(each.get("title"), str) for each in found.values())
+        if fine and not all(isinstance(each.get("servers", []), list) for each in found.values()):
+            return "an approval does not say for which servers it is"
         return "" if fine else "an approval has no title"
 
     def allows(self, fingerprint: str) -> bool:
@@ -236,13 +238,26 @@ class Approvals(JsonFile):
         """Whether this text was written here or approved, and so gets stored secrets."""
         return fingerprint in self.load()
 
-    def approve(self, fingerprint: str, title: str) -> None:
-        """Lets this text do what it says."""
-        self._note(fingerprint, title, approved=True)
+    def allows_server(self, fingerprint: str, server: str) -> bool:
+        """Whether the person approved this text for the databases of this server."""
+        return server in self.load().get(fingerprint, {}).get("servers", ())
+
+    def is_written(self, fingerprint: str) -> bool:
+        """Whether this text was written here."""
+        entry = self.load().get(fingerprint)
+        return entry is not None and bool(entry.get("written") or not entry.get("approved"))
+
+    def approve(self, fingerprint: str, title: str, server: str = "") -> None:
+        """Lets this text do what it says, or work on the databases of a server."""
+        if not server:
+            self._note(fingerprint, title, approved=True)
+            return
+        servers = self.load().get(fingerprint, {}).get("servers", [])
+        self._note(fingerprint, title, approved=True, servers=[*servers, server])
 
     def written(self, fingerprint: str, title: str) -> None:
         """Notes that this text was written here."""
-        self._note(fingerprint, title)
+        self._note(fingerprint, title, written=True)
 
     def withdraw(self, title: str) -> int:
         """Takes back every approval of a macro with this title; tells how many there were."""
@@ -252,7 +267,7 @@ class Approvals(JsonFile):
                 del found[key]
         return len(gone)
 
-    def _note(self, fingerprint: str, title: str, **more: bool) -> None:
+    def _note(self, fingerprint: str, title: str, **more: bool | list[str]) -> None:
         with self.changing() as found:
             entry = found.get(fingerprint, {"title": title, "when": datetime.now().isoformat(timespec="seconds")})
             found[fingerprint] = {**entry, **more}

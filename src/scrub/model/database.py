@@ -9,10 +9,10 @@ from scrub.model.files import WholeFile
 from scrub.model.outline import Contents, Outline
 from scrub.model.problem import Failure, did_you_mean
 from scrub.model.records import Record, Table
-from scrub.model.text import Editing
+from scrub.model.text import Editing, HoldsTexts
 
 
-class Database(WholeFile):
+class Database(HoldsTexts, WholeFile):
     """A database: tables with records, in a file or on a server."""
 
     kind_word = "database"
@@ -42,6 +42,9 @@ class Database(WholeFile):
     def key_of(self, table: Table) -> list[str]:
         """Under which headings stands what tells its records apart."""
         raise NotImplementedError
+
+    def ensure_open(self) -> None:
+        """Raises `Failure` where it cannot be changed."""
 
     # -- what follows from that
 

@@ -82,10 +82,19 @@ class Trouble:
     depends on: `doubt` gives that value, or the trouble with it. `lost` tells that there is no such result.
     """
 
-    __slots__ = ("doubt", "error", "lost", "what")
+    __slots__ = ("doubt", "error", "filled", "lost", "what")
 
-    def __init__(self, what: str, error: str = "", doubt: Callable[[], Any] | None = None, lost: bool = False) -> None:
+    def __init__(
+        self,
+        what: str,
+        error: str = "",
+        doubt: Callable[[], Any] | None = None,
+        lost: bool = False,
+        filled: bool = False,
+    ) -> None:
+        """`filled` tells that something stands there for sure, whatever it is: whether it is empty can be asked."""
         self.what = what
+        self.filled = filled
         self.error = error
         self.doubt = doubt
         self.lost = lost
@@ -100,7 +109,7 @@ class Trouble:
     def failure(self) -> Failure:
         """The failure that using it is."""
         found = Failure(self.what)
-        found.placed = True
+        found.placed, found.filled = True, self.filled
         return found
 
 

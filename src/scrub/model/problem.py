@@ -45,6 +45,7 @@ class Failure(ScrubError):
         self.title: str | None = None
         self.line: int | None = None
         self.placed = False  # whether `what` says already which cell it is about
+        self.filled = False  # whether something stands there for sure that only could not be read
 
     def at(self, place: str) -> Failure:
         """The failure, told of a place in the file."""

@@ -168,7 +168,7 @@ class Table(HoldsColumns):
     def add_record(self, **values: Any) -> Record:
         """Adds a record behind the last one, and gives it. What stands under the other headings is left to the file.
 
-        Example: add-record guest: "Ann Moss", nights: 2
+        Example: add-record item: "Rice", kg: 12
         Also: new record, insert, append, row
         """
         given = {self.rows.key(word): value for word, value in values.items()}

@@ -286,7 +286,7 @@ class Expressions(Paths, Lookups):
         if name == "exists":
             return self._exists(node.left, left)
         if name == "is empty":
-            return lambda frame: is_empty(left(frame))
+            return _emptiness(left)
         assert node.right is not None
         unlike = self._unlike(node.left, node.right)
         if name == "is" and isinstance(node.right, tree.Constant) and isinstance(node.right.value, str) and not exactly:
@@ -414,3 +414,17 @@ def _is_plain(node: Expression) -> bool:
 def _named(failure: Failure, origins: list[Callable[[Frame], str]], frame: Frame) -> Failure:
     """The failure, with the cells whose values it is about."""
     return failure.at(" and ".join(origin(frame) for origin in origins)) if origins else failure
+
+
+def _emptiness(value: Evaluate) -> Callable[[Frame], bool]:
+    """`is empty`, also of what stands somewhere and cannot be read."""
+
+    def test(frame: Frame) -> bool:
+        try:
+            return is_empty(value(frame))
+        except Failure as failure:
+            if failure.filled:
+                return False
+            raise
+
+    return test

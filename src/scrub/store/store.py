@@ -277,7 +277,7 @@ class Store:
             for index, address in enumerate(commit.rows):
                 if self._rows(run, commit.name, index, address, state).look() is not False:
                     raise EditedSince(
-                        address, "records that the run changed there were changed since; nothing was taken back"
+                        address, "records that the run changed were changed since. Nothing was taken back"
                     )
 
     def _rows(self, run: int, name: str, index: int, address: str, state: str) -> RowChanges:

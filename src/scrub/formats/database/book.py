@@ -103,9 +103,6 @@ class DatabaseFile(Database):
         rows = table.rows
         return list(rows.layout.key) if isinstance(rows, DatabaseRows) and not rows.layout.hidden_key else []
 
-    def ensure_open(self) -> None:
-        """Raises `Failure` where it cannot be changed."""
-
     @property
     def notes(self) -> list[str]:
         """The triggers of the tables that are changed."""
@@ -123,7 +120,7 @@ class DatabaseFile(Database):
 
     def groups(self) -> list[Group]:
         """What is to become of which rows: those that come, those that stay, those that go."""
-        drafts = [(rows, rows.draft) for rows in self._rows() if rows.draft]
+        drafts = [(rows, rows.draft) for rows in _parents_first(self._rows()) if rows.draft]
         fresh = [each for rows, draft in drafts for each in _added(rows, draft)]
         kept = [each for rows, draft in drafts for each in _changed(rows, draft)]
         gone = [each for rows, draft in reversed(drafts) for each in _deleted(rows, draft)]
@@ -211,6 +208,24 @@ class told_of:  # noqa: N801 - read like a word
     def __exit__(self, kind: Any, error: BaseException | None, trace: Any) -> None:
         if isinstance(error, StoreError):
             raise FileProblem(self._shown, error.what) from None
+
+
+def _parents_first(every: Sequence[DatabaseRows]) -> list[DatabaseRows]:
+    """Tables in an order in which each comes behind those that it refers to, as far as there is one."""
+    by_name = {rows.name.lower(): rows for rows in every}
+    found: dict[str, DatabaseRows] = {}
+    for rows in every:
+        waiting, under = [rows], set[str]()
+        while waiting:
+            at = waiting[-1]
+            under.add(at.name)
+            parents = [by_name[each.lower()] for each in at.layout.parents if each.lower() in by_name]
+            missing = [each for each in parents if each.name not in found and each.name not in under]
+            if missing:
+                waiting += missing
+            else:
+                found.setdefault(waiting.pop().name, at)
+    return list(found.values())
 
 
 def _changed(rows: DatabaseRows, draft: Draft) -> list[Group]:

@@ -26,18 +26,20 @@ class Layout(NamedTuple):
     triggers: tuple[str, ...] = ()
     #: Whether the key is no column, but what the engine numbers its rows by.
     hidden_key: bool = False
+    #: The tables to which its rows refer.
+    parents: tuple[str, ...] = ()
 
     def column(self, name: str) -> Column:
         """A column by its name."""
         return next(each for each in self.columns if each.name == name)
 
 
-class Moved(Exception):
-    """A row is not what it was when it was read."""
-
-    def __init__(self, table: str, key: Key, what: str = "was changed") -> None:
-        super().__init__(table)
-        self.table, self.key, self.what = table, key, what
+def cascades(table: str, deed: str) -> str:
+    """Why rows cannot be deleted to which those of another table hang."""
+    return (
+        f'cannot lose records: the database would change "{table}" with them ({deed}), which could not be taken back. '
+        f'Delete first, in "{table}", what refers to them; if the rule stays, work there on its own'
+    )
 
 
 class Engine(Protocol):

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from itertools import islice
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from scrub.formats.database.engine import Engine, Key, Layout
 from scrub.formats.database.values import Column, fitted, reader
 from scrub.formats.sheet import told
 from scrub.model.change import Change, cut
+from scrub.model.database import Database
 from scrub.model.declare import FileItem, Item
 from scrub.model.grid import Trouble, settle
 from scrub.model.problem import Failure
@@ -17,9 +18,6 @@ from scrub.model.rows import Reader, Rows
 from scrub.model.series import Series
 from scrub.model.text import Editing, edited, parted
 from scrub.model.values import Value, heading_key, shown
-
-if TYPE_CHECKING:
-    from scrub.formats.database.book import DatabaseFile
 
 
 class Fresh:
@@ -62,7 +60,7 @@ class Draft:
 class DatabaseRows(Rows):
     """The rows of one table; a row is a `StoredRow`."""
 
-    def __init__(self, book: DatabaseFile, engine: Engine, layout: Layout) -> None:
+    def __init__(self, book: Database, engine: Engine, layout: Layout) -> None:
         super().__init__()
         self._book, self._engine, self.layout = book, engine, layout
         self.name = layout.name
@@ -300,7 +298,7 @@ class DatabaseRows(Rows):
             self._grow()
 
         where = (self.name, self._key_said(key))
-        said = f"record deleted: {self._key_said(key)}: {cut(said)}"
+        said = f"record deleted: {cut(said)}"
         self._book.recorder.add(Change(where, "deleted", False, True, said), revert, (self.name, key))
 
     def edit(self, rows: Iterable[Any] | None, editing: Editing, between: str = "") -> None:

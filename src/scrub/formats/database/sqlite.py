@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import Any
 from urllib.parse import quote
 
-from scrub.formats.database.engine import Key, Layout
+from scrub.formats.database.engine import Key, Layout, cascades
 from scrub.formats.database.values import Column, Sort
 from scrub.store.errors import InUse, ReadOnly, StoreError
 
@@ -89,8 +89,7 @@ class SqliteEngine:
                 self._layouts = [
                     self._layout(*each) for each in found if not any(each[0].startswith(name) for name in shadows)
                 ]
-                kept = self._kept([each.name for each in self._layouts])
-                self._layouts = [each._replace(kept=kept.get(each.name.lower(), "")) for each in self._layouts]
+                self._layouts = self._hanging(self._layouts)
         return self._layouts
 
     def _layout(self, name: str, kind: str, sql: str) -> Layout:
@@ -121,19 +120,20 @@ class SqliteEngine:
             hidden_key = bool(key)
         return Layout(name, tuple(columns), key, closed, "", triggers, hidden_key)
 
-    def _kept(self, tables: Sequence[str]) -> dict[str, str]:
-        """The tables whose rows other tables would lose rows or values with."""
-        found: dict[str, str] = {}
-        for table in tables:
-            for other, deed in self._reading.execute(
-                'SELECT "table", on_delete FROM pragma_foreign_key_list(?)', (table,)
-            ):
+    def _hanging(self, layouts: Sequence[Layout]) -> list[Layout]:
+        """The tables with those that they refer to, and with what would follow from a deleted row."""
+        kept: dict[str, str] = {}
+        parents: dict[str, list[str]] = {}
+        asked = 'SELECT "table", on_delete FROM pragma_foreign_key_list(?)'
+        for layout in layouts:
+            for other, deed in self._reading.execute(asked, (layout.name,)):
+                parents.setdefault(layout.name, []).append(other)
                 if deed in ("CASCADE", "SET NULL", "SET DEFAULT"):
-                    found[str(other).lower()] = (
-                        f'cannot lose records: the database would change "{table}" with them, which could not be taken '
-                        f"back. Delete there first what refers to them, in a database without {deed}"
-                    )
-        return found
+                    kept[str(other).lower()] = cascades(layout.name, deed)
+        return [
+            each._replace(kept=kept.get(each.name.lower(), ""), parents=tuple(parents.get(each.name, ())))
+            for each in layouts
+        ]
 
     # -- reading
 

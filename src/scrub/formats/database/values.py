@@ -90,7 +90,13 @@ def _moment(text: str, sort: Sort) -> Value:
 
 def _span(clock: time) -> Duration:
     seconds = clock.hour * 3600 + clock.minute * 60 + clock.second
-    return Duration(Decimal(seconds) + Decimal(clock.microsecond) / 1_000_000, "seconds")
+    return _lasting(Decimal(seconds) + Decimal(clock.microsecond) / 1_000_000)
+
+
+def _lasting(seconds: Decimal) -> Duration:
+    """A span in the largest unit of which it is a whole number."""
+    unit, many = ("hours", 3600) if not seconds % 3600 else ("minutes", 60) if not seconds % 60 else ("seconds", 1)
+    return Duration(seconds / many, unit)
 
 
 def _other(raw: Any, column: Column) -> Value:
@@ -104,14 +110,14 @@ def _other(raw: Any, column: Column) -> Value:
     if isinstance(raw, time):
         return _span(raw)
     if isinstance(raw, timedelta):
-        return Duration(Decimal(str(raw.total_seconds())), "seconds")
+        return _lasting(Decimal(str(raw.total_seconds())))
     if isinstance(raw, UUID):
         return str(raw)
     return _closed(column, "bytes" if isinstance(raw, bytes | memoryview) else f"a {type(raw).__name__}")
 
 
 def _closed(column: Column, what: str) -> Any:
-    return Trouble(f'"{column.name}" holds {what}, which a macro cannot use')
+    return Trouble(f'"{column.name}" holds {what}, which a macro cannot use', filled=True)
 
 
 def fitted(column: Column, value: Value, place: str) -> Any:

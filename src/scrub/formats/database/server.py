@@ -1,0 +1,394 @@
+"""Databases on servers, PostgreSQL, MariaDB and MySQL, through SQLAlchemy."""
+
+from __future__ import annotations
+
+import contextlib
+import ssl
+from collections.abc import Iterator, Sequence
+from functools import cached_property
+from typing import Any, NamedTuple
+from urllib.parse import unquote, urlsplit
+
+from scrub.formats.database.engine import Key, Layout, cascades
+from scrub.formats.database.sqlite import Refusing
+from scrub.formats.database.values import Column, Sort
+from scrub.formats.servers import PATIENCE
+from scrub.model.passwords import password
+from scrub.model.problem import Failure, FileProblem
+from scrub.store.errors import InUse, StoreError
+
+#: The schemes of addresses, with the driver for each.
+DRIVERS = {"postgresql": "postgresql+psycopg", "mariadb": "mariadb+pymysql", "mysql": "mysql+pymysql"}
+_BATCH, _PAGE = 1_000, 5_000
+#: What servers call a lock that was not given up in time: SQLSTATE of PostgreSQL, and numbers of MariaDB and MySQL.
+_BUSY = ("55P03", "40P01", "40001", 1205, 1213)
+_REFUSED = ("28P01", "28000", 1045, 1044, 1698)
+_HERE = ("localhost", "127.0.0.1", "::1")
+
+
+class Place(NamedTuple):
+    """A database on a server: `postgresql://office@db.huts.example/huts`."""
+
+    scheme: str
+    host: str
+    port: int | None
+    user: str
+    database: str
+    address: str
+
+
+def place_of(address: str) -> Place:
+    """The database that an address names. Raises `FileProblem`."""
+    wrong = "this is no address of a database. Write it as postgresql://you@db.huts.example/huts"
+    try:
+        parts = urlsplit(address)
+        port = parts.port
+    except ValueError:
+        raise FileProblem(address, wrong) from None
+    database = unquote(parts.path.strip("/"))
+    if parts.scheme not in DRIVERS or not parts.hostname or not database or "/" in database or parts.query:
+        raise FileProblem(address, wrong)
+    if parts.password is not None:
+        bare = address.replace(f":{parts.password}@", "@")
+        raise FileProblem(bare, f"a password here would stay in your history. Keep it: scrub secret set {database}")
+    return Place(parts.scheme, parts.hostname, port, unquote(parts.username or ""), database, address)
+
+
+def _needed(name: str) -> Any:
+    import importlib
+
+    try:
+        return importlib.import_module(name)
+    except ImportError:
+        raise Failure(
+            f"databases on servers need the extra packages, of which {name.partition('.')[0]} is missing. "
+            'Install them: pip install "scrub-macros[servers]"'
+        ) from None
+
+
+class ServerEngine:
+    """A connection to one database of a server. All is read as it was when the first row was."""
+
+    def __init__(self, place: Place) -> None:
+        self.place = place
+        self._alchemy = _needed("sqlalchemy")
+        _needed(DRIVERS[place.scheme].partition("+")[2])
+        self._engine: Any = None
+        self._link: Any = None
+        self._writing = False
+        self._layouts: list[Layout] | None = None
+        self.said = place.scheme
+
+    @property
+    def _postgres(self) -> bool:
+        return self.place.scheme == "postgresql"
+
+    # -- the connection
+
+    def _connect(self) -> Any:
+        """A connection, of which nothing is asked so far."""
+        place = self.place
+        if self._engine is None:
+            known = password(place.database)
+            url = self._alchemy.URL.create(
+                DRIVERS[place.scheme], place.user or None, known.reveal() if known is not None else None,
+                place.host, place.port, place.database,
+            )  # fmt: skip
+            self._engine = self._alchemy.create_engine(
+                url, poolclass=_needed("sqlalchemy.pool").NullPool, connect_args=self._how(), hide_parameters=True
+            )
+        with self._told():
+            return self._engine.connect()
+
+    def _how(self) -> dict[str, Any]:
+        """How the driver connects: over TLS with a certificate that holds, but to a server on this machine."""
+        here = self.place.host in _HERE
+        if self._postgres:
+            secure = {} if here else {"sslmode": "verify-full", "sslrootcert": "system"}
+            return {"connect_timeout": 15, "options": "-c lock_timeout=5000 -c search_path=public", **secure}
+        more: dict[str, Any] = {} if here else {"ssl": ssl.create_default_context()}
+        return {"connect_timeout": 15, "read_timeout": int(PATIENCE) * 10, "charset": "utf8mb4", **more}
+
+    @contextlib.contextmanager
+    def _told(self) -> Iterator[None]:
+        """What the server or the driver refuses, as a sentence; what it says of other people's data stays out."""
+        try:
+            yield
+        except self._alchemy.exc.SQLAlchemyError as error:
+            raise self._said(error) from None
+        except (OSError, ssl.SSLError) as error:
+            raise StoreError(self.place.address, f"the server cannot be reached: {error.strerror or error}") from None
+
+    def _said(self, error: Any) -> StoreError:
+        address, inner = self.place.address, getattr(error, "orig", None)
+        arguments = getattr(inner, "args", None) or (0,)
+        code = getattr(inner, "sqlstate", None) or arguments[0]
+        if code in _BUSY:
+            return InUse(address, "another program works on these records. Let it finish, and run again")
+        if code in _REFUSED or "password" in str(inner):
+            name = self.place.database
+            return StoreError(address, f"the server refuses the name or the password. Keep it: scrub secret set {name}")
+        if isinstance(error, self._alchemy.exc.IntegrityError):
+            rule = getattr(getattr(inner, "diag", None), "constraint_name", None)
+            what = f' by its rule "{rule}"' if rule else ""
+            return Refusing(address, f"the database refuses the changes{what}. Nothing was written")
+        if getattr(error, "connection_invalidated", False) or code in (2002, 2003, 2006, 2013) or not self._writing:
+            first = str(arguments[-1] if inner is not None else error).strip().split("\n")[0]
+            return StoreError(address, f"the server does not answer as it should: {first[:160]}")
+        return Refusing(address, f"the database refuses the changes ({code}). Nothing was written")
+
+    @property
+    def _reading(self) -> Any:
+        if self._link is None:
+            link = self._connect()
+            with self._told():
+                if self._postgres:
+                    link = link.execution_options(isolation_level="REPEATABLE READ", postgresql_readonly=True)
+                else:
+                    link.exec_driver_sql("SET SESSION TRANSACTION ISOLATION LEVEL REPEATABLE READ")
+                    link.exec_driver_sql("START TRANSACTION WITH CONSISTENT SNAPSHOT, READ ONLY")
+                version = link.exec_driver_sql("SELECT version()").scalar()
+                name = {"postgresql": "PostgreSQL"}.get(self.place.scheme) or (
+                    "MariaDB" if "maria" in str(version).lower() else "MySQL"
+                )
+                words = str(version).split()
+                self.said = f"{name} {words[1] if self._postgres else words[0].split('-')[0]}"
+            self._link = link
+        return self._link
+
+    def begin(self) -> None:
+        """Begins the transaction in which all is written."""
+        self.close()
+        self._writing = True
+        link = self._connect()
+        with self._told():
+            if self._postgres:
+                link.exec_driver_sql("SET CONSTRAINTS ALL DEFERRED")
+            else:
+                link.exec_driver_sql("SET SESSION TRANSACTION ISOLATION LEVEL READ COMMITTED")
+                link.exec_driver_sql("SET SESSION sql_mode = 'STRICT_ALL_TABLES,NO_ENGINE_SUBSTITUTION'")
+                link.exec_driver_sql("SET SESSION innodb_lock_wait_timeout = 5")
+                link.rollback()
+        self._link = link
+
+    def commit(self) -> None:
+        """All that was written counts."""
+        with self._told():
+            self._link.commit()
+
+    def close(self) -> None:
+        """Lets it go."""
+        if self._link is not None:
+            with contextlib.suppress(self._alchemy.exc.SQLAlchemyError, OSError):
+                self._link.close()
+        self._link, self._writing = None, False
+
+    # -- what there is
+
+    def layouts(self) -> Sequence[Layout]:
+        """Its tables and views, by their names."""
+        if self._layouts is None:
+            link = self._reading
+            with self._told():
+                looks = self._alchemy.inspect(link)
+                views = set(looks.get_view_names())
+                columns, keys = looks.get_multi_columns(kind=_any_kind(looks)), looks.get_multi_pk_constraint()
+                links = looks.get_multi_foreign_keys()
+                triggers = self._triggers(link)
+                closed = {} if self._postgres else self._without_transactions(link)
+            kept: dict[str, str] = {}
+            parents: dict[str, tuple[str, ...]] = {}
+            for (_, table), found in links.items():
+                parents[table] = tuple(each["referred_table"] for each in found)
+                for each in found:
+                    deed = str(each["options"].get("ondelete") or "").upper()
+                    if deed in ("CASCADE", "SET NULL", "SET DEFAULT"):
+                        kept[each["referred_table"]] = cascades(table, deed)
+            self._layouts = [
+                Layout(
+                    table,
+                    tuple(_column(each) for each in found),
+                    () if table in views else tuple((keys.get((schema, table)) or {}).get("constrained_columns") or ()),
+                    "is a view of other tables. Change those" if table in views else closed.get(table, ""),
+                    kept.get(table, ""), triggers.get(table, ()), parents=parents.get(table, ()),
+                )
+                for (schema, table), found in sorted(columns.items(), key=lambda item: item[0][1])
+            ]  # fmt: skip
+        return self._layouts
+
+    def _triggers(self, link: Any) -> dict[str, tuple[str, ...]]:
+        schema = "current_schema()" if self._postgres else "database()"
+        found: dict[str, tuple[str, ...]] = {}
+        for table, name in link.exec_driver_sql(
+            "SELECT DISTINCT event_object_table, trigger_name FROM information_schema.triggers "
+            f"WHERE event_object_schema = {schema} ORDER BY 1, 2"
+        ):
+            found[table] = (*found.get(table, ()), name)
+        return found
+
+    def _without_transactions(self, link: Any) -> dict[str, str]:
+        return {
+            table: f"is kept by {engine}, which has no transactions"
+            for table, engine in link.exec_driver_sql(
+                "SELECT table_name, engine FROM information_schema.tables "
+                "WHERE table_schema = database() AND engine IS NOT NULL AND engine <> 'InnoDB'"
+            )
+        }
+
+    @cached_property
+    def _quote(self) -> Any:
+        return self._engine.dialect.identifier_preparer.quote_identifier
+
+    def _names(self, names: Sequence[str]) -> str:
+        return ", ".join(map(self._quote, names))
+
+    # -- reading
+
+    def _rows(self, sql: str, values: Sequence[Any] = ()) -> list[tuple[Any, ...]]:
+        link = self._link if self._writing else self._reading
+        with self._told():
+            return [tuple(each) for each in link.exec_driver_sql(sql, tuple(values))]
+
+    def count(self, layout: Layout) -> int:
+        """How many rows a table has."""
+        return int(self._rows(f"SELECT count(*) FROM {self._table(layout)}")[0][0])
+
+    def _table(self, layout: Layout) -> str:
+        if self._link is None:
+            self._reading  # noqa: B018 - the dialect is known when there is a connection
+        return str(self._quote(layout.name))
+
+    def rows(self, layout: Layout, columns: Sequence[str]) -> Iterator[tuple[Any, ...]]:
+        """The rows in the order of the key, page by page."""
+        table = self._table(layout)
+        wanted = self._names([*layout.key, *columns]) or "NULL"
+        if not layout.key:
+            yield from self._rows(f"SELECT {wanted} FROM {table}")
+            return
+        key, width = self._names(layout.key), len(layout.key)
+        last: tuple[Any, ...] = ()
+        while True:
+            after = f" WHERE ({key}) > {_places(width)}" if last else ""
+            found = self._rows(f"SELECT {wanted} FROM {table}{after} ORDER BY {key} LIMIT {_PAGE}", last)
+            yield from found
+            if len(found) < _PAGE:
+                return
+            last = found[-1][:width]
+
+    def row(self, layout: Layout, key: Key, columns: Sequence[str]) -> tuple[Any, ...] | None:
+        """One row, by its key."""
+        table = self._table(layout)
+        where = " AND ".join(f"{self._quote(each)} = %s" for each in layout.key)
+        found = self._rows(f"SELECT {self._names(columns) or 'NULL'} FROM {table} WHERE {where}", key)
+        return found[0] if found else None
+
+    def now(self, layout: Layout, keys: Sequence[Key], columns: Sequence[str]) -> dict[Key, tuple[Any, ...]]:
+        """Rows as they are, held until the end where something is written."""
+        found: dict[Key, tuple[Any, ...]] = {}
+        table, width = self._table(layout), len(layout.key)
+        wanted, held = self._names([*layout.key, *columns]), " FOR UPDATE" if self._writing else ""
+        for some in _batches(keys):
+            sql = f"SELECT {wanted} FROM {table} WHERE {self._among(layout, len(some))}{held}"
+            for row in self._rows(sql, [each for key in some for each in key]):
+                found[row[:width]] = row[width:]
+        return found
+
+    def _among(self, layout: Layout, count: int) -> str:
+        if len(layout.key) == 1:
+            return f"{self._quote(layout.key[0])} IN ({', '.join(['%s'] * count)})"
+        return f"({self._names(layout.key)}) IN ({', '.join([_places(len(layout.key))] * count)})"
+
+    # -- writing
+
+    def update(self, layout: Layout, columns: Sequence[str], rows: Sequence[tuple[Key, Sequence[Any]]]) -> None:
+        """Gives rows other values in some columns."""
+        table = self._table(layout)
+        with self._told():
+            if self._postgres and len(rows) > 20:
+                self._update_at_once(layout, columns, rows)
+                return
+            puts = ", ".join(f"{self._quote(each)} = %s" for each in columns)
+            where = " AND ".join(f"{self._quote(each)} = %s" for each in layout.key)
+            sql = f"UPDATE {table} SET {puts} WHERE {where}"
+            self._link.exec_driver_sql(sql, [(*values, *key) for key, values in rows])
+
+    def _update_at_once(
+        self, layout: Layout, columns: Sequence[str], rows: Sequence[tuple[Key, Sequence[Any]]]
+    ) -> None:
+        """The same through a table of this transaction, which takes the values as one stream."""
+        table, link = self._table(layout), self._link
+        names = self._names([*layout.key, *columns])
+        link.exec_driver_sql("DROP TABLE IF EXISTS pg_temp.scrub_rows")
+        link.exec_driver_sql(
+            f"CREATE TEMPORARY TABLE scrub_rows ON COMMIT DROP AS SELECT {names} FROM {table} WITH NO DATA"
+        )
+        with link.connection.cursor() as cursor, cursor.copy(f"COPY scrub_rows ({names}) FROM STDIN") as stream:
+            for key, values in rows:
+                stream.write_row((*key, *values))
+        puts = ", ".join(f"{self._quote(each)} = scrub_rows.{self._quote(each)}" for each in columns)
+        where = " AND ".join(f"{table}.{self._quote(each)} = scrub_rows.{self._quote(each)}" for each in layout.key)
+        link.exec_driver_sql(f"UPDATE {table} SET {puts} FROM scrub_rows WHERE {where}")
+        link.exec_driver_sql("DROP TABLE scrub_rows")
+
+    def insert(self, layout: Layout, values: dict[str, Any]) -> Key:
+        """Adds a row, and gives its key."""
+        table, given = self._table(layout), tuple(values.values())
+        what = f"({self._names(list(values))}) VALUES {_places(len(values))}"
+        if not values:
+            what = "DEFAULT VALUES" if self._postgres else "() VALUES ()"
+        with self._told():
+            if self._postgres or self._engine.dialect.insert_returning:
+                sql = f"INSERT INTO {table} {what} RETURNING {self._names(layout.key)}"
+                return tuple(self._link.exec_driver_sql(sql, given).fetchone())
+            number = self._link.exec_driver_sql(f"INSERT INTO {table} {what}", given).lastrowid
+            return tuple(values.get(each, number) for each in layout.key)
+
+    def delete(self, layout: Layout, keys: Sequence[Key]) -> None:
+        """Takes rows out."""
+        table = self._table(layout)
+        with self._told():
+            for some in _batches(keys):
+                sql = f"DELETE FROM {table} WHERE {self._among(layout, len(some))}"
+                self._link.exec_driver_sql(sql, tuple(each for key in some for each in key))
+
+
+def _any_kind(looks: Any) -> Any:
+    return _needed("sqlalchemy.engine.reflection").ObjectKind.ANY
+
+
+def _places(count: int) -> str:
+    return f"({', '.join(['%s'] * count)})"
+
+
+def _batches(keys: Sequence[Key]) -> Iterator[Sequence[Key]]:
+    for start in range(0, len(keys), _BATCH):
+        yield keys[start : start + _BATCH]
+
+
+def _column(found: Any) -> Column:
+    """A column as SQLAlchemy describes it."""
+    types = _needed("sqlalchemy.types")
+    kind = found["type"]
+    identity, computed = found.get("identity"), found.get("computed")
+    own = bool(computed) or bool(identity and identity.get("always"))
+    automatic = own or identity or found.get("default") is not None or found.get("autoincrement") is True
+    sort, digits, letters = Sort.CLOSED, None, None
+    if isinstance(kind, types.Boolean) or getattr(kind, "display_width", None) == 1:
+        sort = Sort.YES_NO
+    elif isinstance(kind, types.Integer):
+        sort = Sort.WHOLE
+    elif isinstance(kind, types.Float):
+        sort = Sort.REAL
+    elif isinstance(kind, types.Numeric):
+        sort = Sort.NUMBER
+        digits = (kind.precision, kind.scale or 0) if kind.precision else None
+    elif isinstance(kind, types.DateTime):
+        sort = Sort.MOMENT
+    elif isinstance(kind, types.Date):
+        sort = Sort.DATE
+    elif isinstance(kind, types.Time):
+        sort = Sort.TIME
+    elif isinstance(kind, types.String) and not isinstance(kind, types.LargeBinary):
+        sort, letters = Sort.TEXT, kind.length
+    as_number = sort is Sort.YES_NO and not isinstance(kind, types.Boolean)
+    return Column(found["name"], sort, not found["nullable"] and not automatic, own, digits, letters, as_number)
