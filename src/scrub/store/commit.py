@@ -132,8 +132,8 @@ class Committer:
             self._drop([path + ".new", *staged], error)
             raise
         try:
-            for base in bases:
-                _finish(base)
+            if bases:
+                self._commit_rows(bases)
             with contextlib.suppress(OSError):  # it may not last a power cut then: the old version stands in that case
                 self.disk.sync_folder(self.pending)
             self._go_forward(steps)
@@ -144,8 +144,21 @@ class Committer:
             raise
         except OSError as error:
             raise Unfinished(effects[0].path if effects else path, _unfinished(error)) from error
+        finally:
+            for base in bases:
+                base.drop()
         with contextlib.suppress(OSError):  # all is in place; recovery notes that it is done
             self._done(path, folder, name)
+
+    def _commit_rows(self, bases: Sequence[RowChanges]) -> None:
+        """Commits the rows of databases, once it is sure that the journal lasts."""
+        try:
+            self.disk.sync_folder(self.pending)
+        except OSError as error:
+            what = f"{error.strerror or error}: the disk refused, so nothing was written. Run the macro again"
+            raise StoreError(bases[0].address, what) from error
+        for base in bases:
+            _finish(base)
 
     def _decide(self, old: str, new: str) -> None:
         """Renames, and says that it failed only where it surely did."""
@@ -164,6 +177,7 @@ class Committer:
             self._decide(journal, back)
             self.go_back(steps, folder, name, keep)
             for base in bases:
+                base.drop()
                 if base.look():
                     _make(base.back())
         except OSError as error:
@@ -410,10 +424,10 @@ class Committer:
                 self.disk.remove(step.temporary)
         for index in range(len(steps)):
             self.disk.remove(os.path.join(folder, f"{name}-{index}.{keep}"))
-        for index in range(len(bases)):
-            self.disk.remove(kept_rows(folder, name, index, keep))
         self.disk.remove(path)
         self.disk.sync_folder(self.pending)
+        for index in range(len(bases)):  # a journal that is still there needs them
+            self.disk.remove(kept_rows(folder, name, index, keep))
         return told
 
     def _staged(self, step: Step) -> bool:
