@@ -89,9 +89,13 @@ class Base:
         for row in rows:
             cursor.execute(f"INSERT INTO {table} VALUES ({', '.join([mark] * len(row))})", tuple(row))
 
+    def all_of(self, table: str) -> list[tuple[Any, ...]]:
+        """All rows of a table."""
+        return self.run(f"SELECT * FROM {table} ORDER BY id")
+
     def all(self) -> dict[str, list[tuple[Any, ...]]]:
         """All that stands in it."""
-        return {table: self.run(f"SELECT * FROM {table} ORDER BY id") for table in ("guest", "night", "picture")}
+        return {table: self.all_of(table) for table in ("guest", "night", "picture")}
 
 
 def sqlite_base(path: str = "huts.sqlite") -> Base:

@@ -62,12 +62,18 @@ def _rows(place: str, changes: list[Change], limit: int | None, headings: Mappin
 
 
 def _in_columns(changes: list[Change], headings: Mapping[str, str]) -> list[str]:
-    """A line for each column and what was done in it; what is no cell has a line of its own."""
+    """A line for each column and what was done in it; what is no cell has a line of its own, as long as it is one of a
+    few hundred.
+    """
     groups: dict[tuple[int, str], list[Change]] = {}
+    fields: dict[str, list[Change]] = {}
     others: list[str] = []
+    many = len(changes) > 200
     for change in changes:
         cell = change.cell
-        if cell is None:
+        if cell is None and many and not change.said:
+            fields.setdefault(change.field, []).append(change)
+        elif cell is None:
             others.append(str(change))
         else:
             groups.setdefault((cell.left, change.of_cell), []).append(change)
@@ -75,10 +81,10 @@ def _in_columns(changes: list[Change], headings: Mapping[str, str]) -> list[str]
     for (column, rest), every in sorted(groups.items()):
         letters = letters_of(column)
         told.append(f"{headings.get(letters) or f'column {letters}'}: {_done(rest, every)}")
-    return [*others, *told]
+    return [*others, *(f"{field}: {_done('', every, 'values')}" for field, every in fields.items()), *told]
 
 
-def _done(rest: str, changes: list[Change]) -> str:
+def _done(rest: str, changes: list[Change], cells: str = "cells") -> str:
     """What was done with the cells of one column."""
     if len(changes) == 1:
         return str(changes[0])
@@ -90,9 +96,9 @@ def _done(rest: str, changes: list[Change]) -> str:
     old = [before[1:-1] if before.startswith('"') else None for before, _ in pairs]
     new = [after[1:-1] if after.startswith('"') else None for _, after in pairs]
     if all(before == "nothing" for before, _ in pairs):
-        return f"{count} empty cells filled in"
+        return f"{count} empty {cells} filled in"
     if all(after == "nothing" for _, after in pairs):
-        return f"{count} cells emptied"
+        return f"{count} {cells} emptied"
     if None in old:
         return f"{count} values changed, such as {changes[0]}"
     texts = [each or "" for each in old]

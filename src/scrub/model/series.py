@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Sequence
 from typing import Any, TypeVar
 
+from scrub.model.sieve import Sieve
+
 T = TypeVar("T", covariant=True)
 
 
@@ -39,3 +41,15 @@ class Through(Series[T]):
 
     def __iter__(self) -> Iterator[T]:
         return map(self._of, self._inner)
+
+    def sifted(self, sieve: Sieve) -> Series[T] | None:
+        """Those for which a condition may hold; None where they are not sifted."""
+        sift = getattr(self._inner, "sifted", None)
+        found = sift(sieve) if sift is not None else None
+        return None if found is None else Through(found, self._of)
+
+    def counted(self) -> tuple[int, Series[T]] | None:
+        """For how many the condition surely holds, and those that must be looked at; None where all must be."""
+        count = getattr(self._inner, "counted", None)
+        found = count() if count is not None else None
+        return None if found is None else (found[0], Through(found[1], self._of))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from decimal import Decimal
 from typing import Any
 
@@ -17,6 +17,7 @@ from scrub.runner.comparisons import Evaluate
 from scrub.runner.execution import Frame
 from scrub.runner.fitting import fitted_all
 from scrub.runner.gathering import GATHERED
+from scrub.runner.sifting import sifted, sifting, unsure
 
 
 class Lookups:
@@ -175,17 +176,20 @@ class Lookups:
         where = self.condition(node.where) if node.where is not None else None
         means, value = self.means[node], self.evaluate(node.value)
         base, path, slot, headings = means.base, means.path, means.slot, tuple(sorted(means.headings))
-        work = GATHERED[node.operation]
+        work, sifts = GATHERED[node.operation], sifting(node.where, self.means, slot)
         origin = self._origin(node.value) if node.operation != "list" else None
 
         def each(frame: Frame) -> Iterator[Value]:
             execution, holder = frame[0], outer(frame) if outer else frame[base]
-            for item in records(holder, path, headings) if headings else visited(holder, path):
+            items: Iterable[Any] = records(holder, path, headings) if headings else visited(holder, path)
+            chosen = sifted(items, sifts, frame)
+            test = where if chosen is None or where is None else unsure(where, slot)
+            for item in items if chosen is None else chosen:
                 execution.steps -= 1
                 if execution.steps < execution.look_at:
                     execution.spend(0)
                 frame[slot] = item
-                if where is None or where(frame):
+                if test is None or test(frame):
                     yield value(frame)
             frame[slot] = None
 
@@ -202,18 +206,36 @@ class Lookups:
         outer = self.evaluate(node.inside) if node.inside is not None else None
         where = self.condition(node.where) if node.where is not None else None
         base, path, slot = self.means[node].base, self.means[node].path, self.means[node].slot
+        sifts = sifting(node.where, self.means, slot)
 
         def count(frame: Frame) -> Value:
-            items = inside(outer(frame) if outer else frame[base], path)
+            holder = outer(frame) if outer else frame[base]
             if where is None:
-                return Decimal(sum(1 for _ in items))
-            found = 0
+                return Decimal(_how_many(holder, path))
+            items: Iterable[Any] = inside(holder, path)
+            found, test = 0, where
+            chosen = sifted(visited(holder, path), sifts, frame) if sifts is not None and _is_stream(path) else None
+            if chosen is not None:
+                counted = chosen.counted()
+                found, items = counted if counted is not None else (0, chosen)
+                test = unsure(where, slot)
             for item in items:
                 frame[slot] = item
-                found += where(frame)
+                found += test(frame)
             return Decimal(found)
 
         return count
+
+
+def _is_stream(path: tuple[str, ...]) -> bool:
+    """Whether a path may lead to records that a database finds by itself."""
+    return path == ("each_record",)
+
+
+def _how_many(holder: Any, path: tuple[str, ...]) -> int:
+    """How many items are at the end of a path."""
+    found = getattr(holder, path[0])() if _is_stream(path) and holder is not None else None
+    return len(found) if isinstance(found, Series) else sum(1 for _ in inside(holder, path))
 
 
 class Absent:

@@ -21,6 +21,7 @@ from scrub.runner.expressions import Expressions
 from scrub.runner.fitting import fitted
 from scrub.runner.growing import lengthened
 from scrub.runner.lookups import Absent, copied, pairs_of, records, visited
+from scrub.runner.sifting import sifted, sifting, unsure
 from scrub.runner.sorting import sorting
 from scrub.runner.step import View, Watch
 
@@ -263,10 +264,15 @@ class Statements(Expressions):
         counter = means.counter
         orders = [(self.evaluate(order.by), order.descending) for order in node.orders]
         in_order = sorting(slot, where, orders) if orders else None
+        sifts = sifting(node.where, self.means, slot, node.body) if means.items and not orders else None
 
         def run(frame: Frame) -> int | None:
             execution: Execution = frame[0]
             candidates = visited(outer(frame) if outer else frame[base])
+            chosen = sifted(candidates, sifts, frame)
+            test = where
+            if chosen is not None and where is not None:
+                candidates, test = chosen, unsure(where, slot)
             turns = 0
             for value in over(in_order(frame, candidates) if in_order else candidates, label):
                 if by_items and value.removed:
@@ -276,7 +282,7 @@ class Statements(Expressions):
                     execution.spend(0)
                 frame[slot] = value
                 try:
-                    if where is not None and not where(frame):
+                    if test is not None and not test(frame):
                         continue
                     if counter >= 0:
                         turns += 1

@@ -231,20 +231,19 @@ def _parents_first(every: Sequence[DatabaseRows]) -> list[DatabaseRows]:
 def _changed(rows: DatabaseRows, draft: Draft) -> list[Group]:
     """Rows that stay, by the columns that are set and those that were only read."""
     found: dict[tuple[tuple[str, ...], tuple[str, ...]], tuple[list[RowChange], list[tuple[Any, ...]]]] = {}
+    own_key = frozenset(rows.layout.key)
     for key, own in draft.changed.items():
         was = draft.read[key]
-        puts = tuple(name for name in own if not _equal(own[name], was[name]))
-        if not puts:
-            continue
-        read = tuple(name for name in was if name not in puts and name not in rows.layout.key)
-        changes, seen = found.setdefault((puts, read), ([], []))
-        changes.append(RowChange(key, tuple(was[name] for name in puts), tuple(own[name] for name in puts)))
-        seen.append(tuple(was[name] for name in read))
-    return [Group(rows.name, puts, changes, read, seen) for (puts, read), (changes, seen) in found.items()]
-
-
-def _equal(one: Any, other: Any) -> bool:
-    return type(one) is type(other) and bool(one == other)
+        names = (tuple(own), tuple(was))
+        group = found.get(names)
+        if group is None:
+            group = found[names] = ([], [])
+        group[0].append(RowChange(key, tuple([was[name] for name in own]), tuple(own.values())))
+        group[1].append(tuple([each for name, each in was.items() if name not in own and name not in own_key]))
+    return [
+        Group(rows.name, puts, changes, tuple(name for name in was if name not in puts and name not in own_key), seen)
+        for (puts, was), (changes, seen) in found.items()
+    ]
 
 
 def _added(rows: DatabaseRows, draft: Draft) -> list[Group]:

@@ -189,16 +189,15 @@ def _made(row: RowChange, found: tuple[Any, ...] | None) -> bool | None:
     return None
 
 
-def same(found: Sequence[Any], wanted: Sequence[Any]) -> bool:
+def same(found: tuple[Any, ...], wanted: tuple[Any, ...]) -> bool:
     """Whether values of the database are the very same: 1 and 1.0 are not, and neither are "a" and "A"."""
-    return len(found) == len(wanted) and all(
-        type(one) is type(other) and (one == other or (one != one and other != other))
-        for one, other in zip(found, wanted, strict=True)
-    )
+    return found == wanted and list(map(type, found)) == list(map(type, wanted))
 
 
 def _packed(values: Sequence[Any] | None) -> Any:
-    return None if values is None else [_plain(each) for each in values]
+    if values is None or _SIMPLE.issuperset(map(type, values)):
+        return values  # as JSON writes it by itself
+    return [_plain(each) for each in values]
 
 
 def _unpacked(values: Any) -> tuple[Any, ...] | None:
@@ -226,6 +225,7 @@ def _whole(value: Any) -> Any:
     return float.fromhex(text) if word == "real" else _CODES[word][2](text)
 
 
+_SIMPLE = frozenset((int, str, type(None)))
 _TICK = timedelta(microseconds=1)
 _CODES: dict[str, tuple[Any, Callable[[Any], str], Callable[[str], Any]]] = {
     "number": (Decimal, str, Decimal),

@@ -6,6 +6,7 @@ from collections.abc import Iterator, Sequence
 from typing import Any, NamedTuple, Protocol
 
 from scrub.formats.database.values import Column
+from scrub.formats.database.where import Where
 
 #: What tells a row from the others of its table: the values of its key.
 Key = tuple[Any, ...]
@@ -54,8 +55,16 @@ class Engine(Protocol):
     def count(self, layout: Layout) -> int:
         """How many rows a table has."""
 
-    def rows(self, layout: Layout, columns: Sequence[str]) -> Iterator[tuple[Any, ...]]:
-        """The rows in the order of the key: what stands in the key, then in the columns."""
+    def rows(
+        self, layout: Layout, columns: Sequence[str], after: Key = (), where: Where | None = None, unsure: bool = False
+    ) -> Iterator[tuple[Any, ...]]:
+        """The rows in the order of the key: what stands in the key, then in the columns, and then whether a condition
+        surely holds. Those behind a key; with a condition those for which it may hold, or those of them of which that
+        is not sure.
+        """
+
+    def surely(self, layout: Layout, where: Where) -> int:
+        """For how many rows a condition surely holds."""
 
     def row(self, layout: Layout, key: Key, columns: Sequence[str]) -> tuple[Any, ...] | None:
         """One row, by its key."""

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from itertools import islice
-from typing import Any
+from typing import Any, cast
 
 from scrub.formats.database.engine import Engine, Key, Layout
 from scrub.formats.database.values import Column, fitted, reader
+from scrub.formats.database.where import Where
 from scrub.formats.sheet import told
 from scrub.model.change import Change, cut
 from scrub.model.database import Database
@@ -16,6 +17,7 @@ from scrub.model.grid import Trouble, settle
 from scrub.model.problem import Failure
 from scrub.model.rows import Reader, Rows
 from scrub.model.series import Series
+from scrub.model.sieve import Sieve, headings_of
 from scrub.model.text import Editing, edited, parted
 from scrub.model.values import Value, heading_key, shown
 
@@ -30,10 +32,11 @@ class Fresh:
 class StoredRow:
     """A row as it was read: its key, and some of its columns."""
 
-    __slots__ = ("key", "places", "values")
+    __slots__ = ("key", "places", "sure", "values")
 
-    def __init__(self, key: Key, values: tuple[Any, ...], places: Mapping[str, int]) -> None:
-        self.key, self.values, self.places = key, values, places
+    def __init__(self, key: Key, values: tuple[Any, ...], places: Mapping[str, int], sure: bool = False) -> None:
+        """`sure` tells that the condition by which it was found surely holds."""
+        self.key, self.values, self.places, self.sure = key, values, places, sure
 
     def __eq__(self, other: object) -> bool:
         return isinstance(other, StoredRow) and self.key == other.key
@@ -74,10 +77,16 @@ class DatabaseRows(Rows):
                 self._columns.pop(key, None)
             elif key:
                 self.headings[key], self._columns[key] = column.name, column
+        self._reads = {column.name: reader(column) for column in layout.columns}
+        self._closed = (
+            layout.closed or (None if layout.key else "has no key, so that its records cannot be told apart") or None
+        )
         self.draft = Draft()
         self._wanted: dict[str, int] = {}  # the columns that are read along, and their places
         self._readers: dict[str, Reader] = {}
         self._versions: dict[str, int] = {}
+        self._set: set[str] = set()  # the columns in which something was changed
+        self._watches: list[_Watch] = []
         self._count = 0
         if not layout.key:
             self.want_all()  # one row cannot be asked for
@@ -94,7 +103,10 @@ class DatabaseRows(Rows):
         return self._book
 
     def _key_said(self, key: Key) -> str:
-        return "new" if key and isinstance(key[0], Fresh) else ", ".join(str(each) for each in key)
+        first = key[0]
+        if len(key) == 1:
+            return "new" if type(first) is Fresh else str(first)
+        return ", ".join(map(str, key))
 
     def row_label(self, row: StoredRow) -> str:
         """The table and the key."""
@@ -117,7 +129,7 @@ class DatabaseRows(Rows):
         return found
 
     def _reader(self, column: Column) -> Reader:
-        name, read, raw = column.name, reader(column), self._raw
+        name, read, raw = column.name, self._reads[column.name], self._raw
         changed, added = self.draft.changed, self.draft.added
 
         def get(row: StoredRow) -> Value:
@@ -163,18 +175,45 @@ class DatabaseRows(Rows):
         """Its rows in the order of their keys, new ones last: fixed now, and read as somebody comes to them."""
         return _Stream(self)
 
-    def stored(self) -> Iterator[StoredRow]:
-        """The rows, one by one."""
-        fresh = list(self.draft.added)
-        places = dict(self._wanted)
-        width, gone = len(self.layout.key), self.draft.gone
-        for number, values in enumerate(self._engine.rows(self.layout, list(places))):
-            key = values[:width] or (number,)
-            if key not in gone:
-                yield StoredRow(key, values[width:], places)
+    def stored(self, sieve: Sieve | None = None, unsure: bool = False) -> Iterator[StoredRow]:
+        """The rows, one by one; with a sieve those for which it may hold, or those of which that is not sure."""
+        fresh, width, gone = list(self.draft.added), len(self.layout.key), self.draft.gone
+        watch = _Watch(frozenset() if sieve is None else {self._columns[each].name for each in headings_of(sieve)})
+        self._watches.append(watch)
+        where = None if sieve is None else Where(sieve, self._columns)
+        try:
+            more = True
+            while more:
+                more = False
+                if any(name in self._set for name in watch.columns):
+                    where = None  # it is about values that the database does not have
+                places = dict(self._wanted)
+                end = width + len(places)
+                for number, values in enumerate(self._engine.rows(self.layout, list(places), watch.key, where, unsure)):
+                    key = values[:width]
+                    if key in gone:
+                        continue
+                    watch.key = key
+                    yield StoredRow(key or (number,), values[width:end], places, bool(values[end]))
+                    if len(self._wanted) != len(places) or (watch.spoiled and where is not None):
+                        more = bool(width)  # on from here, with what is asked for now
+                        if more:
+                            break
+        finally:
+            self._watches.remove(watch)
         for key in fresh:
             if key in self.draft.added:
                 yield StoredRow(key, (), {})
+
+    def surely(self, sieve: Sieve) -> int | None:
+        """For how many rows a condition surely holds; None where something was changed."""
+        if self.draft or self._set:
+            return None
+        return self._engine.surely(self.layout, Where(sieve, self._columns))
+
+    def knows(self, sieve: Sieve) -> bool:
+        """Whether each heading that a condition asks for is there."""
+        return all(heading in self._columns for heading in headings_of(sieve))
 
     def how_many(self) -> int:
         """How many rows there are now."""
@@ -193,26 +232,26 @@ class DatabaseRows(Rows):
     # -- changing
 
     def _ensure_open(self, what: str = "") -> None:
-        self._book.ensure_open()
-        why = self.layout.closed or ("" if self.layout.key else "has no key, so that its records cannot be told apart")
-        if why or what:
-            raise Failure(f'"{self.name}" {why or what}')
+        if self._closed or what:
+            raise Failure(f'"{self.name}" {self._closed or what}')
 
     def put(self, row: StoredRow, key: str, value: Value) -> None:
         """Sets the value under a heading."""
-        column = self._columns[self.key(key)]
-        place = self.place(row, key)
-        self._ensure_open()
-        fresh = row.key in self.draft.added
+        column = self._columns.get(key) or self._columns[self.key(key)]
+        if self._closed is not None:
+            self._ensure_open()
+        try:
+            raw = fitted(column, value)
+        except Failure as failure:
+            raise failure.at(self.place(row, key)) from None
+        before = (self._readers.get(key) or self.reader(key))(row)
         if column.own:
-            raise Failure(f"{place}: the database calculates it by itself")
-        if column.name in self.layout.key and not fresh:
-            raise Failure(f"{place}: the key of a record stays as it is, as other tables refer to it")
-        raw = fitted(column, value, place)
-        before = self.reader(key)(row)
+            raise Failure(f"{self.place(row, key)}: the database calculates it by itself")
+        if column.name in self.layout.key and row.key not in self.draft.added:
+            raise Failure(f"{self.place(row, key)}: the key of a record stays as it is, as other tables refer to it")
         if type(before) is Trouble:
-            raise Failure(f"{place}: it holds what a macro cannot read, and is left as it is")
-        after = reader(column)(raw)
+            raise Failure(f"{self.place(row, key)}: it holds what a macro cannot read, and is left as it is")
+        after = self._reads[column.name](raw)
         if type(before) is type(after) and before == after:
             return
         self._note(row, column, raw, before, after)
@@ -220,14 +259,20 @@ class DatabaseRows(Rows):
     def _note(self, row: StoredRow, column: Column, raw: Any, before: Value, after: Value) -> None:
         draft, name, key = self.draft, column.name, row.key
         fresh = draft.added.get(key)
-        if fresh is None and key not in draft.read:
-            draft.read[key] = {each: row.values[place] for each, place in row.places.items()}
-        if fresh is None and name not in draft.read[key]:
-            draft.read[key][name] = self._former(row, name)
-        own = fresh if fresh is not None else draft.changed.setdefault(key, {})
+        if fresh is None:
+            read = draft.read.get(key)
+            if read is None:
+                read = draft.read[key] = dict(zip(row.places, row.values, strict=True))
+            if name not in read:
+                read[name] = self._former(row, name)
+            own = draft.changed.get(key)
+            if own is None:
+                own = draft.changed[key] = {}
+        else:
+            own = fresh
         had, former = name in own, own.get(name)
         own[name] = raw
-        self._grow(name)
+        self._spoil(name, key)
 
         def revert() -> None:
             if had:
@@ -236,10 +281,18 @@ class DatabaseRows(Rows):
                 own.pop(name, None)
                 if fresh is None and not own:
                     draft.changed.pop(key, None)
-            self._grow(name)
+            self._spoil(name, key)
 
-        change = Change((self.name, self._key_said(key)), column.name, told(before), told(after))
+        change = Change((self.name, self._key_said(key)), name, told(before), told(after))
         self._book.recorder.add(change, revert, (self.name, key))
+
+    def _spoil(self, name: str, key: Key) -> None:
+        """Notes that another value stands in a column: a row that a loop passed over may be one of its own now."""
+        self._grow(name)
+        self._set.add(name)
+        for watch in self._watches:
+            if name in watch.columns and key != watch.key:
+                watch.spoiled = True
 
     def _grow(self, *names: str) -> None:
         for name in names or [column.name for column in self.layout.columns]:
@@ -256,7 +309,10 @@ class DatabaseRows(Rows):
             column = self._columns[heading]
             if column.own:
                 raise Failure(f"{self.name}, {column.name}: the database calculates it by itself")
-            fresh[column.name] = fitted(column, value, f'new record of {self.name}, "{column.name}"')
+            try:
+                fresh[column.name] = fitted(column, value)
+            except Failure as failure:
+                raise failure.at(f'new record of {self.name}, "{column.name}"') from None
         for column in self.layout.columns:
             if column.needed and column.name not in fresh:
                 raise Failure(f'a new record of "{self.name}" needs something under "{column.name}"')
@@ -313,14 +369,21 @@ class DatabaseRows(Rows):
                     self.put(row, key, edited(str(text), edits))
 
 
+class _Watch:
+    """A loop over the rows: the columns its condition is about, where it is, and whether they changed elsewhere."""
+
+    def __init__(self, columns: Collection[str]) -> None:
+        self.columns, self.key, self.spoiled = columns, cast(Key, ()), False
+
+
 class _Stream(Series[StoredRow]):
     """Rows that are read one by one, from the start each time."""
 
-    __slots__ = ("_rows",)
+    __slots__ = ("_rows", "_sieve", "_unsure")
 
-    def __init__(self, rows: DatabaseRows) -> None:
+    def __init__(self, rows: DatabaseRows, sieve: Sieve | None = None, unsure: bool = False) -> None:
         super().__init__(rows.how_many(), lambda place: next(each for at, each in enumerate(self) if at == place))
-        self._rows = rows
+        self._rows, self._sieve, self._unsure = rows, sieve, unsure
 
     def __getitem__(self, place: Any) -> Any:
         if isinstance(place, slice):  # for a look at the first ones
@@ -329,4 +392,13 @@ class _Stream(Series[StoredRow]):
         return super().__getitem__(place)
 
     def __iter__(self) -> Iterator[StoredRow]:
-        return self._rows.stored()
+        return self._rows.stored(self._sieve, self._unsure)
+
+    def sifted(self, sieve: Sieve) -> Series[StoredRow] | None:
+        """Those for which a condition may hold."""
+        return _Stream(self._rows, sieve) if self._rows.knows(sieve) else None
+
+    def counted(self) -> tuple[int, Series[StoredRow]] | None:
+        """For how many the condition surely holds, and those that must be looked at; None where all must be."""
+        sure = None if self._sieve is None else self._rows.surely(self._sieve)
+        return None if sure is None else (sure, _Stream(self._rows, self._sieve, unsure=True))

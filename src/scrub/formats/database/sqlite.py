@@ -6,12 +6,15 @@ import contextlib
 import os
 import sqlite3
 from collections.abc import Iterator, Sequence
+from datetime import date
+from decimal import Decimal
 from pathlib import Path
 from typing import Any
 from urllib.parse import quote
 
 from scrub.formats.database.engine import Key, Layout, cascades
 from scrub.formats.database.values import Column, Sort
+from scrub.formats.database.where import BLANKS, NO, YES, Predicates, Where, both, neither, predicates
 from scrub.store.errors import InUse, ReadOnly, StoreError
 
 #: Seconds that another program may hold the database.
@@ -146,12 +149,27 @@ class SqliteEngine:
     def _link_now(self) -> sqlite3.Connection:
         return self._link if self._writing and self._link is not None else self._reading
 
-    def rows(self, layout: Layout, columns: Sequence[str]) -> Iterator[tuple[Any, ...]]:
-        """The rows in the order of the key."""
-        wanted = ", ".join(map(named, (*layout.key, *columns))) or "NULL"
-        order = f" ORDER BY {', '.join(map(named, layout.key))}" if layout.key else ""
+    def rows(
+        self, layout: Layout, columns: Sequence[str], after: Key = (), where: Where | None = None, unsure: bool = False
+    ) -> Iterator[tuple[Any, ...]]:
+        """The rows in the order of the key; see `Engine.rows`."""
+        dialect, key = SqliteDialect(), ", ".join(map(named, layout.key))
+        found = _NO_WHERE if where is None else predicates(*where, dialect)
+        wanted = ", ".join((*map(named, (*layout.key, *columns)), found.sure))
+        after_key = f"({key}) > ({', '.join(map(dialect.bind, after))})" if after else YES
+        test = both(after_key, found.sent, neither(found.sure) if unsure else YES)
+        order = f" ORDER BY {key}" if key else ""
         with self._told():
-            yield from self._link_now.execute(f"SELECT {wanted} FROM {named(layout.name)}{order}")
+            sql = f"SELECT {wanted} FROM {named(layout.name)} WHERE {test}{order}"
+            yield from self._link_now.execute(sql, dialect.values)
+
+    def surely(self, layout: Layout, where: Where) -> int:
+        """For how many rows a condition surely holds."""
+        dialect = SqliteDialect()
+        sure = predicates(*where, dialect).sure
+        with self._told():
+            sql = f"SELECT count(*) FROM {named(layout.name)} WHERE {sure}"
+            return int(self._link_now.execute(sql, dialect.values).fetchone()[0])
 
     def row(self, layout: Layout, key: Key, columns: Sequence[str]) -> tuple[Any, ...] | None:
         """One row, by its key."""
@@ -241,6 +259,78 @@ class SqliteEngine:
         if self._link is not None:
             self._link.close()
         self._link, self._writing = None, False
+
+
+class SqliteDialect:
+    """Predicates as SQLite writes them: what stands in a column has a sort of its own in each row."""
+
+    def __init__(self) -> None:
+        self.values: dict[str, Any] = {}
+
+    def name(self, column: Column) -> str:
+        """The column."""
+        return named(column.name)
+
+    def bind(self, value: Any) -> str:
+        """The place of a value."""
+        place = f"v{len(self.values)}"
+        self.values[place] = value
+        return f":{place}"
+
+    def is_text(self, column: Column) -> str:
+        """Whether a text stands there."""
+        return f"typeof({named(column.name)}) = 'text'"
+
+    def is_number(self, column: Column) -> str:
+        """Whether a number stands there that is finite and no yes or no."""
+        name = named(column.name)
+        found = f"(typeof({name}) IN ('integer', 'real') AND {name} NOT IN (9e999, -9e999))"
+        return both(found, f"{name} NOT IN (0, 1)") if column.sort is Sort.YES_NO else found
+
+    def is_yes_no(self, column: Column) -> str:
+        """Whether yes or no stands there."""
+        name = named(column.name)
+        return f"(typeof({name}) = 'integer' AND {name} IN (0, 1))" if column.sort is Sort.YES_NO else NO
+
+    def is_day(self, column: Column) -> str:
+        """Whether a day stands there: `date` alone takes the 30th of February for one in March."""
+        name = named(column.name)
+        if column.sort not in (Sort.DATE, Sort.MOMENT):
+            return NO
+        # The year 0 is none to a macro. A text of digits alone would be compared as a number in such a column (4.2).
+        return f"(typeof({name}) = 'text' AND coalesce(date({name}, '+0 days') = {name}, 0) AND {name} >= '0001-01-01')"
+
+    def ascii(self, column: Column) -> str:
+        """Whether the text that stands there is all ASCII."""
+        name = named(column.name)
+        return f"coalesce(length(CAST({name} AS BLOB)) = length({name}), 0)"
+
+    def low(self, column: Column) -> str:
+        """The text in small letters."""
+        return f"lower({named(column.name)})"
+
+    def holds(self, text: str, mark: str, operator: str, length: int) -> str | None:
+        """Whether a text contains, starts with or ends with another."""
+        if operator == "contains":
+            return f"instr({text}, {mark}) > 0"
+        return f"substr({text}, {1 if operator == 'starts with' else -length}, {length}) = {mark}"
+
+    def trimmed(self, column: Column) -> str | None:
+        """The text without blanks on both sides."""
+        return f"trim({named(column.name)}, {self.bind(BLANKS)})"
+
+    def compared(self, column: Column, value: Any) -> str | None:
+        """The place of a number or a day: numbers as far as a double keeps them (IEEE 754, 15 digits)."""
+        if isinstance(value, date):
+            return self.bind(value.isoformat())
+        if len(value.normalize().as_tuple().digits) > 15 or not -(10**15) < value < 10**15:
+            return None
+        if value == value.to_integral_value():
+            return self.bind(int(value))
+        return self.bind(float(value)) if abs(value) > Decimal("1e-300") else None
+
+
+_NO_WHERE = Predicates(YES, NO, NO, NO, NO)
 
 
 def ensure_sqlite(path: str) -> None:

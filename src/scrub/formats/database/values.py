@@ -47,6 +47,8 @@ class Column(NamedTuple):
     letters: int | None = None
     #: Whether days and times are kept as texts, as SQLite does.
     as_text: bool = True
+    #: Whether the database compares otherwise than by what it gives: blanks behind a text, numbers of few digits.
+    loose: bool = False
 
 
 _DATE = re.compile(r"\d{4}-\d\d-\d\d")
@@ -120,20 +122,21 @@ def _closed(column: Column, what: str) -> Any:
     return Trouble(f'"{column.name}" holds {what}, which a macro cannot use', filled=True)
 
 
-def fitted(column: Column, value: Value, place: str) -> Any:
-    """A macro's value as the column keeps it. Raises `Failure` with the place for one that it does not hold."""
+def fitted(column: Column, value: Value) -> Any:
+    """A macro's value as the column keeps it. Raises `Failure` for one that it does not hold."""
     if value is None:
         if column.needed:
-            raise Failure(f"{place}: something must stand there, and it was to be emptied")
+            raise Failure("something must stand there, and it was to be emptied")
         return None
-    found = _FITTING[column.sort](column, value) if column.sort in _FITTING else None
+    fit = _FITTING.get(column.sort)
+    found = None if fit is None else fit(column, value)
     if found is None:
-        raise Failure(f"{place}: it holds {column.sort.value}, not {type_name(value)}{_said(value)}")
-    if isinstance(found, str):
+        raise Failure(f"it holds {column.sort.value}, not {type_name(value)}{_said(value)}")
+    if type(found) is str:
         if column.letters is not None and len(found) > column.letters:
-            raise Failure(f"{place}: it holds {column.letters:,} letters, and this has {len(found):,}{_said(value)}")
+            raise Failure(f"it holds {column.letters:,} letters, and this has {len(found):,}{_said(value)}")
         if "\0" in found or (not found.isascii() and any(0xD800 <= ord(letter) < 0xE000 for letter in found)):
-            raise Failure(f"{place}: the text has a character that no database keeps")
+            raise Failure("the text has a character that no database keeps")
     return found
 
 

@@ -1,0 +1,253 @@
+"""A macro's condition as SQL. Of each part there are five predicates that are never NULL: rows for which it may be true
+(T), may be false (F), may fail or is worth a remark (R); rows for which it is surely true (S), surely false (G).
+
+Sent is `T or R`: all others are passed over. The macro tests what is sent but for the rows in S. So texts that SQL and
+the macro compare in two ways (case of letters beyond ASCII, marks of a word processor) come over, and a text among
+numbers fails in a database as it does everywhere.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from datetime import date, datetime
+from decimal import Decimal
+from typing import Any, NamedTuple, Protocol
+
+from scrub.formats.database.values import Column, Sort
+from scrub.model.sieve import Joined, Leaf, Opposite, Sieve
+from scrub.model.values import fold
+
+
+class Predicates(NamedTuple):
+    """The five of one condition."""
+
+    true: str
+    false: str
+    fails: str
+    sure: str
+    surely_not: str
+
+    @property
+    def sent(self) -> str:
+        """Which rows the macro must see."""
+        return either(self.true, self.fails)
+
+
+YES, NO = "1=1", "1=0"
+_NOTHING_KNOWN = Predicates(YES, YES, YES, NO, NO)
+#: What stands around a text that is empty all the same, as far as it is ASCII.
+BLANKS = " \t\n\r"
+
+
+class Dialect(Protocol):
+    """How an engine writes what the predicates are made of. Each is false, never NULL, for a row that is not of it."""
+
+    def name(self, column: Column) -> str:
+        """The column."""
+
+    def bind(self, value: Any) -> str:
+        """The place of a value."""
+
+    def is_text(self, column: Column) -> str:
+        """Whether a text stands there."""
+
+    def is_number(self, column: Column) -> str:
+        """Whether a number stands there, and one that is finite."""
+
+    def is_yes_no(self, column: Column) -> str:
+        """Whether yes or no stands there."""
+
+    def is_day(self, column: Column) -> str:
+        """Whether a day without a time stands there."""
+
+    def ascii(self, column: Column) -> str:
+        """Whether the text that stands there is all ASCII."""
+
+    def low(self, column: Column) -> str:
+        """The text in small letters, compared by its bytes."""
+
+    def holds(self, text: str, mark: str, operator: str, length: int) -> str | None:
+        """Whether a text contains, starts with or ends with another of this length; None where it cannot be asked."""
+
+    def trimmed(self, column: Column) -> str | None:
+        """The text without blanks, tabs and line ends on both sides; None where it cannot be had."""
+
+    def compared(self, column: Column, value: Any) -> str | None:
+        """The place of a number or a day to compare with; None for one that cannot be compared exactly."""
+
+
+def both(*parts: str) -> str:
+    """`and`, without what says nothing."""
+    if NO in parts:
+        return NO
+    left = [part for part in dict.fromkeys(parts) if part != YES]
+    return YES if not left else left[0] if len(left) == 1 else f"({' AND '.join(left)})"
+
+
+def either(*parts: str) -> str:
+    """`or`, without what says nothing."""
+    if YES in parts:
+        return YES
+    left = [part for part in dict.fromkeys(parts) if part != NO]
+    return NO if not left else left[0] if len(left) == 1 else f"({' OR '.join(left)})"
+
+
+def neither(part: str) -> str:
+    """`not`."""
+    return NO if part == YES else YES if part == NO else f"(NOT {part})"
+
+
+def predicates(sieve: Sieve, columns: Mapping[str, Column], dialect: Dialect) -> Predicates:
+    """The predicates of a condition; `columns` go by their headings."""
+    if isinstance(sieve, Opposite):
+        found = predicates(sieve.part, columns, dialect)
+        return Predicates(found.false, found.true, found.fails, found.surely_not, found.sure)
+    if isinstance(sieve, Joined):
+        found, *others = (predicates(part, columns, dialect) for part in sieve.parts)
+        for other in others:
+            found = (_and if sieve.operator == "and" else _or)(found, other)
+        return found
+    if isinstance(sieve, Leaf) and sieve.heading in columns:
+        column = columns[sieve.heading]
+        return _LEAVES.get(sieve.operator, _unknown)(column, sieve, dialect)
+    return _NOTHING_KNOWN
+
+
+def _and(one: Predicates, other: Predicates) -> Predicates:
+    return Predicates(
+        both(one.true, other.true),
+        either(one.false, both(one.true, other.false)),
+        either(one.fails, both(one.true, other.fails)),
+        both(one.sure, other.sure),
+        either(one.surely_not, both(one.sure, other.surely_not)),
+    )
+
+
+def _or(one: Predicates, other: Predicates) -> Predicates:
+    return Predicates(
+        either(one.true, both(one.false, other.true)),
+        both(one.false, other.false),
+        either(one.fails, both(one.false, other.fails)),
+        either(one.sure, both(one.surely_not, other.sure)),
+        both(one.surely_not, other.surely_not),
+    )
+
+
+def _unknown(column: Column, leaf: Leaf, dialect: Dialect) -> Predicates:
+    return _NOTHING_KNOWN
+
+
+def _empty(column: Column, leaf: Leaf, dialect: Dialect) -> Predicates:
+    """A text is empty that holds blanks only; those beyond ASCII are the macro's to know."""
+    name, text = dialect.name(column), dialect.is_text(column)
+    if text == NO and (column.loose or column.sort in (Sort.TEXT, Sort.ANY, Sort.CLOSED)):
+        return _NOTHING_KNOWN
+    if text == NO:
+        none = f"{name} IS NULL"
+        return Predicates(none, neither(none), NO, none, neither(none))
+    trimmed, plain = dialect.trimmed(column), dialect.ascii(column)
+    bare = YES if trimmed is None else f"{trimmed} = {dialect.bind('')}"
+    sure = either(f"{name} IS NULL", both(text, plain, NO if trimmed is None else bare))
+    true = either(f"{name} IS NULL", both(text, either(neither(plain), bare)))
+    return Predicates(true, neither(sure), NO, sure, neither(true))
+
+
+def _yes(column: Column, leaf: Leaf, dialect: Dialect) -> Predicates:
+    known = dialect.is_yes_no(column)
+    if known == NO:
+        return Predicates(NO, NO, YES, NO, NO)
+    yes = both(known, f"{dialect.name(column)} = {dialect.bind(_truth(column, True))}")
+    no = both(known, f"{dialect.name(column)} = {dialect.bind(_truth(column, False))}")
+    return Predicates(yes, no, neither(known), yes, no)
+
+
+def _truth(column: Column, value: bool) -> Any:
+    return int(value) if column.as_text else value
+
+
+def _ordered(column: Column, leaf: Leaf, dialect: Dialect) -> Predicates:
+    """Numbers with numbers and days with days; all else fails, or is compared in other ways."""
+    known, value = _like(column, leaf.value, dialect)
+    if known == NO or value is None:
+        return _NOTHING_KNOWN
+    test = f"{dialect.name(column)} {leaf.operator} {value}"
+    true, false = both(known, test), both(known, neither(test))
+    return Predicates(true, false, neither(known), true, false)
+
+
+def _like(column: Column, value: Any, dialect: Dialect) -> tuple[str, str | None]:
+    """Which rows hold a value of the same sort, and the place of that value."""
+    if isinstance(value, Decimal):
+        return dialect.is_number(column), dialect.compared(column, value)
+    if isinstance(value, date) and not isinstance(value, datetime):
+        return dialect.is_day(column), dialect.compared(column, value)
+    return NO, None
+
+
+def _is(column: Column, leaf: Leaf, dialect: Dialect) -> Predicates:
+    value = leaf.value
+    if isinstance(value, bool):
+        return _is_truth(column, value, dialect)
+    if isinstance(value, str):
+        return _NOTHING_KNOWN if leaf.exactly or not value.strip() else _is_text(column, fold(value), dialect)
+    known, place = _like(column, value, dialect)
+    if place is None:
+        return _NOTHING_KNOWN
+    name = dialect.name(column)
+    true = both(known, f"{name} = {place}")
+    other = neither(either(known, f"{name} IS NULL"))  # a text that reads as a number is worth a remark
+    return Predicates(
+        true, neither(true), other, true, either(f"{name} IS NULL", both(known, neither(f"{name} = {place}")))
+    )
+
+
+def _is_truth(column: Column, value: bool, dialect: Dialect) -> Predicates:
+    name, known = dialect.name(column), dialect.is_yes_no(column)
+    true = both(known, f"{name} = {dialect.bind(_truth(column, value))}")
+    readable = either(known, f"{name} IS NULL", dialect.is_text(column), dialect.is_number(column))
+    return Predicates(true, neither(true), neither(readable), true, both(readable, neither(true)))
+
+
+def _is_text(column: Column, low: str, dialect: Dialect) -> Predicates:
+    return _text_test(column, low, dialect, lambda text, mark: f"{text} = {mark}", NO)
+
+
+def _holding(column: Column, leaf: Leaf, dialect: Dialect) -> Predicates:
+    if type(leaf.value) is not str or not leaf.value or leaf.exactly:
+        return _NOTHING_KNOWN
+    mark = fold(leaf.value)
+    if dialect.holds("", "", leaf.operator, len(mark)) is None:
+        return _NOTHING_KNOWN
+
+    def test(text: str, place: str) -> str:
+        return dialect.holds(text, place, leaf.operator, len(mark)) or NO
+
+    return _text_test(column, mark, dialect, test, f"{dialect.name(column)} IS NOT NULL")
+
+
+def _text_test(column: Column, mark: str, dialect: Dialect, test: Callable[[str, str], str], others: str) -> Predicates:
+    """A test of texts that are all ASCII, by their small letters; `others` tells which rows with no text fail."""
+    if column.sort in (Sort.DATE, Sort.MOMENT, Sort.TIME):
+        return _NOTHING_KNOWN
+    name, text = dialect.name(column), dialect.is_text(column)
+    plain = dialect.ascii(column)
+    found = test(dialect.low(column), dialect.bind(mark)) if mark.isascii() else NO
+    sure = both(text, plain, found)
+    true = both(text, either(neither(plain), found))
+    readable = either(text, f"{name} IS NULL")
+    fails = neither(readable) if others == NO else both(others, neither(text))
+    surely_not = either(f"{name} IS NULL", both(text, plain, neither(found)))
+    return Predicates(true, neither(sure), fails, sure, surely_not)
+
+
+_LEAVES: dict[str, Callable[[Column, Leaf, Dialect], Predicates]] = {
+    "is": _is, "is empty": _empty, "yes": _yes, "<": _ordered, "<=": _ordered, ">": _ordered, ">=": _ordered,
+    "contains": _holding, "starts with": _holding, "ends with": _holding,
+}  # fmt: skip
+
+
+class Where(NamedTuple):
+    """A condition on the rows of a table, whose columns go by their headings."""
+
+    sieve: Sieve
+    columns: Mapping[str, Column]

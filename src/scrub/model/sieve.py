@@ -1,0 +1,47 @@
+"""A condition on records as plain data, for whoever holds so many that it finds them by itself."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import NamedTuple, TypeAlias
+
+from scrub.model.values import Value
+
+
+class Leaf(NamedTuple):
+    """What stands under a heading, compared with a value. The operator `yes` asks whether it is yes."""
+
+    heading: str
+    operator: str
+    value: Value = None
+    exactly: bool = False
+
+
+class Unknown(NamedTuple):
+    """A condition that only the macro can test."""
+
+
+class Joined(NamedTuple):
+    """Conditions with `and` or `or` between them."""
+
+    operator: str
+    parts: Sequence[Sieve]
+
+
+class Opposite(NamedTuple):
+    """`not`."""
+
+    part: Sieve
+
+
+Sieve: TypeAlias = Leaf | Unknown | Joined | Opposite
+UNKNOWN = Unknown()
+
+
+def headings_of(sieve: Sieve) -> set[str]:
+    """The headings that it asks for."""
+    if isinstance(sieve, Leaf):
+        return {sieve.heading}
+    if isinstance(sieve, Opposite):
+        return headings_of(sieve.part)
+    return set().union(*map(headings_of, sieve.parts)) if isinstance(sieve, Joined) else set()

@@ -1,0 +1,251 @@
+"""A condition handed to a database finds what the macro's own condition finds: the same records, failures and remarks."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+from decimal import Decimal
+from pathlib import Path
+from typing import Any, NamedTuple
+
+import pytest
+from bases import Base
+from conftest import macro
+from hypothesis import HealthCheck, Phase, given, settings
+from hypothesis import strategies as st
+from test_databases import started  # noqa: F401 - a fixture
+
+import scrub
+from scrub.runner import sifting
+
+#: Texts that SQL, Python and people compare in different ways; each line is about one of them.
+WORDS = [
+    ["Larch", "larch", "LARCH", "larch ", " larch", "larches"], ["ſtove", "stove", "STOVE", "Stove"],
+    ["Straße", "STRASSE", "strasse", "stra"], ["É", "é", "é", "e"], ["K", "k", "K", "kk"],
+    ["it's", "it’s", "IT'S"], ["la rch", "la rch", "LA RCH", "la"], ["12", "12.0", " 12", "1e3", "x"],
+    ["", " ", "\t", "​", " "], ["İ", "ı", "I", "i"], ["a%b", "a_b", "aXb", "%s"], ["ﬁ", "fi", "FI", "f"],
+    ["Ω", "ω", "w"], ["yes", "no", "2026-05-01", "1"], ["a\nb", "a b", "'", "\\"],
+]  # fmt: skip
+NUMBERS = [
+    [0, 1, -1, 12], [12, 12.0, 1, 1000], [2**53 + 1, 2**53, 2**53 + 2, 1], [10**15, 10**15 - 1, 10**15 + 1, 10**16], [2**62, 2**62 + 1, -(2**62)],
+    [0.1, 0.3, 0.30000000000000004, 0.2], [1.5, 2.5, -0.25], [123456789012345.6, 123456789012345.7], [1e-7, 1e-20, 0, 5e-324],
+    [float("inf"), float("-inf"), 1e300, 1],
+]  # fmt: skip
+DAYS = [
+    ["2026-05-01", "2026-05-02", "2026-05-01 10:00:00", "2026-05-01 00:00"], ["2026-02-28", "2026-02-30", "2026-03-01", "2026-03-02"],
+    ["2024-02-29", "2024-2-29", "20240229", "soon"], ["0001-01-01", "0000-12-31", "1999-12-31", "9999-12-31"],
+]  # fmt: skip
+
+
+def written(value: Any) -> str:
+    """A value as a macro writes it."""
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    if isinstance(value, str):
+        if re.fullmatch(r"\d{4}-\d\d-\d\d", value) and value not in ("2026-02-30", "0000-12-31"):
+            return value
+        return '"' + re.sub(r"[\n\t​ \\\\]", " ", value).replace("{", "{{").replace('"', "'") + '"'
+    return f"{Decimal(repr(value)):f}" if abs(value) < 1e30 else "5"
+
+
+class Theme(NamedTuple):
+    """What may stand under each heading: values that are hard to tell from each other."""
+
+    values: dict[str, list[Any]]
+
+    def constants(self, heading: str) -> st.SearchStrategy[str]:
+        """What a heading is compared with: most often a value of its own sort."""
+        own = st.sampled_from(self.values[heading]).filter(
+            lambda value: value is not None and not isinstance(value, bytes)
+        )
+        other = st.sampled_from(["word", "many", "real", "paid", "day"]).flatmap(
+            lambda each: st.sampled_from(self.values[each])
+        )
+        return (
+            st.one_of(own, own, own, own, other)
+            .filter(lambda value: value is not None and not isinstance(value, bytes))
+            .map(written)
+        )
+
+
+@st.composite
+def themes(draw: st.DrawFn) -> Theme:
+    """One for an example."""
+    words, numbers, days = (draw(st.sampled_from(each)) for each in (WORDS, NUMBERS, DAYS))
+    whole = [number for number in draw(st.sampled_from(NUMBERS[:4])) if isinstance(number, int)]
+    return Theme({"word": words, "many": whole, "real": list(map(float, numbers)), "paid": [True, False], "day": days,
+                  "any": [*words[:2], *numbers[:2], days[0], b"x"], "at": days})  # fmt: skip
+
+
+@st.composite
+def comparisons(draw: st.DrawFn, theme: Theme) -> str:
+    """A comparison."""
+    heading = draw(st.sampled_from(["word", "many", "real", "paid", "day", "any", "at", "word", "many", "real", "day"]))
+    operators = {"word": ["is", "is", "is not", "is empty", "is not empty", "contains", "starts with", "ends with", "is in", "<"],
+                 "paid": ["is", "is not", "bare", "bare", "is empty", "<"]}  # fmt: skip
+    operator = draw(
+        st.sampled_from(
+            operators.get(heading, ["is", "is not", "<", "<=", ">", ">=", "is empty", "is in", "between", "contains"])
+        )
+    )
+    constants = theme.constants(heading)
+    if operator == "bare":
+        return f"record.{heading}"
+    if operator.endswith("empty"):
+        return f"record.{heading} {operator}"
+    if operator == "between":
+        return f"record.{heading} is between {draw(constants)} and {draw(constants)}"
+    if operator == "is in":
+        return f"record.{heading} is in [{', '.join(draw(st.lists(constants, min_size=1, max_size=3)))}]"
+    return f"record.{heading} {operator} {draw(constants)}"
+
+
+def conditions(theme: Theme) -> st.SearchStrategy[str]:
+    """A comparison, or a few with `and`, `or` and `not`."""
+    return st.recursive(
+        comparisons(theme),
+        lambda inner: st.one_of(
+            st.tuples(inner, st.sampled_from(["and", "or"]), inner).map(
+                lambda parts: f"({parts[0]} {parts[1]} {parts[2]})"
+            ),
+            inner.map(lambda part: f"not ({part})"),
+        ),
+        max_leaves=3,
+    )
+
+
+@st.composite
+def rows(draw: st.DrawFn, theme: Theme, odd: bool) -> list[dict[str, Any]]:
+    """Rows; where it is `odd` anything may stand under any heading, as SQLite lets it."""
+    found = []
+    for _ in range(draw(st.integers(2, 9))):
+        row = {name: draw(st.sampled_from([None, *values, *values])) for name, values in theme.values.items()}
+        if odd and draw(st.integers(0, 3)) == 0:
+            row[draw(st.sampled_from(sorted(row)))] = draw(
+                st.sampled_from([each for values in theme.values.values() for each in values])
+            )
+        found.append(row)
+    return found
+
+
+CREATE = {
+    "sqlite": "CREATE TABLE t (id INTEGER PRIMARY KEY, word TEXT, many INTEGER, real REAL, paid BOOLEAN, day DATE, any, at TIMESTAMP)",
+    "postgresql": "CREATE TABLE t (id INTEGER PRIMARY KEY, word TEXT, many BIGINT, real DOUBLE PRECISION, paid BOOLEAN, day DATE, "
+                  "\"any\" NUMERIC(20,3), at TIMESTAMP)",
+    "mariadb": "CREATE TABLE t (id INTEGER PRIMARY KEY, word TEXT, many BIGINT, `real` DOUBLE, paid BOOLEAN, day DATE, `any` DECIMAL(20,3), at DATETIME)",
+}  # fmt: skip
+
+
+def fill(base: Base, rows: list[dict[str, Any]]) -> None:
+    with base.link() as link:
+        cursor = link.cursor()
+        cursor.execute("DROP TABLE IF EXISTS t")
+        cursor.execute(CREATE[base.engine])
+        base.add(cursor, "t", [
+            (number, *(row[name] for name in ("word", "many", "real", "paid", "day")), row.get("any"), row["at"])
+            for number, row in enumerate(rows, 1)
+        ])  # fmt: skip
+
+
+def outcome(base: Base, condition: str, body: str) -> tuple[list[str], list[str], str, list[str]]:
+    text = macro(body.replace("CONDITION", condition), "database")
+    if "://" in base.address:
+        scrub.home().approvals.written(scrub.program(text).fingerprint, "Test")
+    file = scrub.run(text, [base.address], preview=True).files[0]
+    return (
+        file.log,
+        file.said,
+        re.sub(r"^\S+ ", "", str(file.problem)),
+        [re.sub(r"\d+ comparisons?", "", note) for note in file.notes],
+    )
+
+
+LOOP = 'each record in table("t") where CONDITION\nlog "{record.id}"\nend'
+COUNT = 'say "{count(record in table("t") where CONDITION)}"'
+LIST = 'say "{list(record.id for record in table("t") where CONDITION)}"'
+
+
+def agree(base: Base, condition: str, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Sifted by the database or not, the outcome is one."""
+    for body in (LOOP, COUNT):
+        try:
+            found = outcome(base, condition, body)
+        except scrub.MacroProblems:
+            return  # two values that can never be compared: told before
+        with monkeypatch.context() as patched:
+            patched.setattr(sifting._Compiler, "sifts", lambda self, node: None)
+            plain = outcome(base, condition, body)
+        assert found == plain, (condition, base.all_of("t"))
+
+
+def examples(count: int) -> Callable[[Callable[..., None]], Callable[..., None]]:
+    """How many are tried; each runs several macros, which takes its time."""
+    phases = [phase for phase in Phase if phase is not Phase.shrink]
+    return settings(max_examples=count, suppress_health_check=list(HealthCheck), phases=phases)
+
+
+@examples(150)
+@given(data=st.data())
+def test_sqlite_finds_what_the_macro_finds(home: Path, monkeypatch: pytest.MonkeyPatch, data: st.DataObject) -> None:
+    theme = data.draw(themes())
+    base = Base("sqlite", "t.sqlite")
+    fill(base, data.draw(rows(theme, odd=True)))
+    for _ in range(3):
+        agree(base, data.draw(conditions(theme)), monkeypatch)
+
+
+@pytest.mark.parametrize("engine", ["postgresql", "mariadb"])
+def test_servers_find_what_the_macro_finds(
+    engine: str,
+    home: Path,
+    monkeypatch: pytest.MonkeyPatch,
+    started: Callable[[str], str],  # noqa: F811
+) -> None:
+    monkeypatch.setenv("SCRUB_SECRET_HUTS", "stove")
+    base = Base(engine, started(engine))
+
+    @examples(25)
+    @given(data=st.data())
+    def check(data: st.DataObject) -> None:
+        theme = data.draw(themes())
+        found = data.draw(rows(theme, odd=False))
+        for row in found:
+            for name, pattern in (
+                ("day", r"[12]\d{3}-\d\d-(?!30)\d\d"),
+                ("at", r"[12]\d{3}-\d\d-(?!30)\d\d( \d\d:\d\d(:\d\d)?)?"),
+            ):
+                if row[name] is not None and not re.fullmatch(pattern, row[name]):
+                    row[name] = None
+            row["any"] = None if row["many"] is None else row["many"] % 1000 / 8
+            if engine == "mariadb" and row["real"] is not None and abs(row["real"]) == float("inf"):
+                row["real"] = None
+        fill(base, found)
+        for _ in range(4):
+            agree(base, data.draw(conditions(theme)), monkeypatch)
+
+    check()
+
+
+def test_a_change_elsewhere_in_the_table_is_seen_by_the_loop(home: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """What a loop passed over may be one of its own when it comes there."""
+    base = Base("sqlite", "t.sqlite")
+    empty = dict.fromkeys(("real", "paid", "day", "at", "any"))
+    fill(base, [{**empty, "word": "a", "many": number % 3} for number in range(1, 13)])
+    body = """each record as one in table("t") where one.many is 1
+    log "{one.id}"
+    each record as other in table("t") where other.id is one.id + 2
+        other.many = 1
+    end
+    each record as other in table("t") where other.id is one.id + 1
+        other.many = 5
+    end
+end
+each record in table("t") where record.many is 5
+    log "five {record.id}"
+end
+say "{count(record in table("t") where record.many is 1)}"
+"""
+    found = outcome(base, "", body)
+    monkeypatch.setattr(sifting._Compiler, "sifts", lambda self, node: None)
+    assert found == outcome(base, "", body)
+    assert found[0][:6] == ["1", "3", "5", "7", "9", "11"]
