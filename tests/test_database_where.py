@@ -19,19 +19,19 @@ import scrub
 from scrub.runner import sifting
 
 #: Texts that SQL, Python and people compare in different ways; each line is about one of them.
-WORDS = [
+WORDS: list[list[Any]] = [
     ["Larch", "larch", "LARCH", "larch ", " larch", "larches"], ["ſtove", "stove", "STOVE", "Stove"],
     ["Straße", "STRASSE", "strasse", "stra"], ["É", "é", "é", "e"], ["K", "k", "K", "kk"],
     ["it's", "it’s", "IT'S"], ["la rch", "la rch", "LA RCH", "la"], ["12", "12.0", " 12", "1e3", "x"],
     ["", " ", "\t", "​", " "], ["İ", "ı", "I", "i"], ["a%b", "a_b", "aXb", "%s"], ["ﬁ", "fi", "FI", "f"],
     ["Ω", "ω", "w"], ["yes", "no", "2026-05-01", "1"], ["a\nb", "a b", "'", "\\"],
 ]  # fmt: skip
-NUMBERS = [
+NUMBERS: list[list[Any]] = [
     [0, 1, -1, 12], [12, 12.0, 1, 1000], [2**53 + 1, 2**53, 2**53 + 2, 1], [10**15, 10**15 - 1, 10**15 + 1, 10**16], [2**62, 2**62 + 1, -(2**62)],
     [0.1, 0.3, 0.30000000000000004, 0.2], [1.5, 2.5, -0.25], [123456789012345.6, 123456789012345.7], [1e-7, 1e-20, 0, 5e-324],
     [float("inf"), float("-inf"), 1e300, 1],
 ]  # fmt: skip
-DAYS = [
+DAYS: list[list[Any]] = [
     ["2026-05-01", "2026-05-02", "2026-05-01 10:00:00", "2026-05-01 00:00"], ["2026-02-28", "2026-02-30", "2026-03-01", "2026-03-02"],
     ["2024-02-29", "2024-2-29", "20240229", "soon"], ["0001-01-01", "0000-12-31", "1999-12-31", "9999-12-31"],
 ]  # fmt: skip
@@ -71,7 +71,7 @@ class Theme(NamedTuple):
 @st.composite
 def themes(draw: st.DrawFn) -> Theme:
     """One for an example."""
-    words, numbers, days = (draw(st.sampled_from(each)) for each in (WORDS, NUMBERS, DAYS))
+    words, numbers, days = draw(st.sampled_from(WORDS)), draw(st.sampled_from(NUMBERS)), draw(st.sampled_from(DAYS))
     whole = [number for number in draw(st.sampled_from(NUMBERS[:4])) if isinstance(number, int)]
     return Theme({"word": words, "many": whole, "real": list(map(float, numbers)), "paid": [True, False], "day": days,
                   "any": [*words[:2], *numbers[:2], days[0], b"x"], "at": days})  # fmt: skip

@@ -37,7 +37,6 @@ PICTURES = {
     "inside": (["scrub demo", "scrub run lock.scrub kestrel-ridge/season-book.xlsx"],
                ["cd kestrel-ridge", "scrub inside season-book.xlsx"]),
     "macros": (["scrub demo", "scrub add mine.scrub"], ["scrub macros --for kestrel-ridge/season-book.xlsx"]),
-    "show": ([], ["scrub show seal"]),
     "run-preview": (["scrub demo", "scrub undo"],
                     ["cd kestrel-ridge", "scrub run ready season-book.xlsx --preview",
                      "scrub run ready season-book.xlsx", "scrub undo"]),
@@ -51,6 +50,11 @@ PICTURES = {
                 ["cd kestrel-ridge", 'scrub run "add up by" season-book.xlsx',
                  'scrub run "take out the short" season-book.xlsx --with least=2',
                  'scrub run "name the huts" season-book.xlsx --with year=2027']),
+    "database": (["scrub demo", 'cd kestrel-ridge && scrub approve "put the nights" --yes'],
+                 ["cd kestrel-ridge", "scrub inside huts.sqlite | head -4",
+                  'scrub run "mark who" huts.sqlite --preview | head -5',
+                  'scrub run "clear old" huts.sqlite --with limit=2023-07-01', "scrub undo",
+                  'scrub run "put the nights" huts.sqlite', "head -4 unpaid-nights.csv"]),
     "mail": (["scrub demo", 'cd kestrel-ridge && scrub approve "pass it on" --yes',
               'cd kestrel-ridge && scrub approve "put the route" --yes'],
              ["cd kestrel-ridge", 'scrub run "pass it on" water.eml --with who=ben@birch.example',
@@ -75,9 +79,6 @@ PICTURES = {
     "folder": (["mkdir -p papers", "touch papers/draft-1.txt papers/Draft-2.txt papers/notes.tmp papers/prices.txt"],
                ["scrub run sort.scrub papers --preview", "scrub approve sort.scrub --yes",
                 "scrub run sort.scrub papers", "scrub undo"]),
-    "share": (["scrub demo", "scrub add mine.scrub"],
-              ["scrub pin huts h", "scrub pins", "scrub pack huts out", "cd kestrel-ridge",
-               "scrub embed huts season-book.xlsx", "scrub library", "scrub show huts --history", "scrub settings"]),
 }  # fmt: skip
 
 #: What is typed while a command asks, and the pause before each line, in seconds.
