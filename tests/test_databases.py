@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from contextlib import ExitStack
+from contextlib import ExitStack, suppress
 from pathlib import Path
 from typing import Any
 
@@ -454,6 +454,38 @@ def test_several_databases_are_one_run_each_and_one_undo(home: Path) -> None:
     one.run("UPDATE guest SET email = 'a' WHERE id = 1")
     scrub.undo()
     assert other.run("SELECT count(*) FROM guest WHERE email = 'a'") == [(0,)]
+
+
+def test_a_view_without_end_is_ended(huts: Base, cli: Callable[..., Output], monkeypatch: pytest.MonkeyPatch) -> None:
+    with huts.link() as link:
+        link.execute(
+            "CREATE VIEW long AS WITH RECURSIVE n(x) AS (SELECT 1 UNION ALL SELECT x + 1 FROM n) SELECT x FROM n"
+        )
+    clock = iter(range(0, 10**9, 60))
+    monkeypatch.setattr("scrub.formats.database.sqlite.time.process_time", lambda: next(clock))
+    told = cli("inside", huts.address)
+    assert (told.code, "takes more than 10 minutes to read" in told.err) == (1, True), told.err
+
+
+@pytest.mark.parametrize("start", range(0, 400, 40))
+def test_a_damaged_database_ends_with_a_sentence(huts: Base, start: int) -> None:
+    import random
+
+    good = Path(huts.address).read_bytes()
+    for seed in range(start, start + 40):
+        chance = random.Random(seed)
+        data = bytearray(good)
+        for _ in range(chance.choice([1, 3, 12])):
+            at = chance.randrange(16, len(data) - 64)
+            data[at : at + chance.choice([1, 8, 64])] = chance.randbytes(1) if seed % 2 else b"\0" * 8
+        Path("bad.sqlite").write_bytes(data)
+        for body in ("single-spaces", 'each record in table("night") where record.nights > 3\nrecord.note = "x"\nend',
+                     'each record in table("guest")\ndelete\nend', 'in table("guest")\nadd-record name: "x"\nend'):  # fmt: skip
+            problem = str(scrub.run(macro(body, "database"), ["bad.sqlite"]).files[0].problem)
+            assert "does not know (" not in problem, (seed, problem)
+            if problem == "None":
+                with suppress(scrub.ScrubError):  # what is damaged may not be written a second time
+                    scrub.undo()
 
 
 # -- servers alone

@@ -147,7 +147,7 @@ class SqliteFile(DatabaseFile):
 
     def __init__(self, path: str) -> None:
         address = os.path.realpath(path)
-        super().__init__(path, address, SqliteEngine(address), lambda: SqliteEngine(address))
+        super().__init__(path, address, SqliteEngine(address, path), lambda: SqliteEngine(address))
         self._copies = []
 
     def save_copy(self, to: FilePath | None = None, name: FilePath | None = None) -> None:

@@ -12,6 +12,7 @@ from typing import Any, NamedTuple
 from uuid import UUID
 
 from scrub.formats.database.engine import Engine, Key, Layout
+from scrub.model.problem import FileProblem
 from scrub.store.errors import RowMoved, StoreError
 
 #: What is written and held at once.
@@ -51,12 +52,18 @@ class TableChanges:
         """Writes them in a transaction that is held open."""
         self._engine = engine = self._connect()
         try:
-            layouts = {each.name: each for each in engine.layouts()}
+            layouts = self._layouts(engine)
             engine.begin()
             self.write(engine, layouts)
         except BaseException:
             self.drop()
             raise
+
+    def _layouts(self, engine: Engine) -> dict[str, Layout]:
+        try:
+            return {each.name: each for each in engine.layouts()}
+        except FileProblem as problem:
+            raise StoreError(self.address, problem.what) from None
 
     def write(self, engine: Engine, layouts: dict[str, Layout]) -> None:
         """Writes them into what was begun."""
@@ -144,7 +151,7 @@ class TableChanges:
         states: set[bool | None] = set()
         engine = self._connect()
         try:
-            layouts = {each.name: each for each in engine.layouts()}
+            layouts = self._layouts(engine)
             for group in self.groups:
                 layout = layouts.get(group.table)
                 if layout is None:
@@ -153,6 +160,8 @@ class TableChanges:
                     some = group.rows[start : start + _BATCH]
                     now = engine.now(layout, [row.key for row in some if row.key is not None], group.columns)
                     states |= {_made(row, now.get(row.key or ())) for row in some}
+        except FileProblem as problem:
+            raise StoreError(self.address, problem.what) from None
         finally:
             engine.close()
         return True if states == {True} else False if states == {False} else None

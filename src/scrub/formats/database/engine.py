@@ -44,7 +44,9 @@ def cascades(table: str, deed: str) -> str:
 
 
 class Engine(Protocol):
-    """A connection to one database. What an engine or its server refuses is raised as a `StoreError`."""
+    """A connection to one database. What an engine or its server refuses is raised as a `FileProblem`, and from `begin`
+    on as a `StoreError`.
+    """
 
     #: What keeps it, with its version.
     said: str

@@ -160,16 +160,21 @@ class DatabaseRows(Rows):
             return kept[name]
         if row.key and isinstance(row.key[0], Fresh):
             return None
-        found = self._engine.row(self.layout, row.key, (name,)) if self.layout.key else None
-        return None if found is None else found[0]
+        return self._read_again(row, (name,))[0]
+
+    def _read_again(self, row: StoredRow, names: Sequence[str]) -> tuple[Any, ...]:
+        """Columns of a row that was read before. Raises `Failure` where its key leads nowhere: a damaged index."""
+        found = self._engine.row(self.layout, row.key, names) if self.layout.key else None
+        if found is None:
+            raise Failure(f"{self.row_label(row)} is not found by its key; the database is damaged")
+        return found
 
     def _load(self, row: StoredRow) -> None:
         """Reads all columns of a row at once."""
         if self.layout.key and not isinstance(row.key[0], Fresh):
             names = [column.name for column in self.layout.columns]
-            found = self._engine.row(self.layout, row.key, names)
-            if found is not None:
-                self.draft.read.setdefault(row.key, {}).update(zip(names, found, strict=True))
+            found = self._read_again(row, names)
+            self.draft.read.setdefault(row.key, {}).update(zip(names, found, strict=True))
 
     def filled(self) -> Sequence[Any]:
         """Its rows in the order of their keys, new ones last: fixed now, and read as somebody comes to them."""

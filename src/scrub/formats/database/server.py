@@ -117,9 +117,13 @@ class ServerEngine:
         try:
             yield
         except self._alchemy.exc.SQLAlchemyError as error:
-            raise self._said(error) from None
+            said = self._said(error)
         except (OSError, ssl.SSLError) as error:
-            raise StoreError(self.place.address, f"the server cannot be reached: {error.strerror or error}") from None
+            said = StoreError(self.place.address, f"the server cannot be reached: {error.strerror or error}")
+        else:
+            return
+        # What is only read is told as any file is.
+        raise said if self._writing else FileProblem(self.place.address, said.what)
 
     def _said(self, error: Any) -> StoreError:
         address, inner = self.place.address, getattr(error, "orig", None)

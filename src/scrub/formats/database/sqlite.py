@@ -5,6 +5,7 @@ from __future__ import annotations
 import contextlib
 import os
 import sqlite3
+import time
 from collections.abc import Iterator, Sequence
 from datetime import date
 from decimal import Decimal
@@ -15,6 +16,8 @@ from urllib.parse import quote
 from scrub.formats.database.engine import Key, Layout, cascades
 from scrub.formats.database.values import Column, Sort
 from scrub.formats.database.where import BLANKS, NO, YES, Predicates, Where, both, neither, predicates
+from scrub.model.preferences import CURRENT
+from scrub.model.problem import FileProblem
 from scrub.store.errors import InUse, ReadOnly, StoreError
 
 #: Seconds that another program may hold the database.
@@ -30,9 +33,11 @@ class Refusing(StoreError):
 class SqliteEngine:
     """One database file. It is opened for reading; `begin` opens it for writing."""
 
-    def __init__(self, path: str) -> None:
-        """Raises `StoreError` for what is no database, is damaged, or is held by another program."""
-        self.path = path
+    def __init__(self, path: str, shown: str = "") -> None:
+        """`shown` is how the person wrote the path. Raises `StoreError` for what is no database."""
+        self.path, self._shown = path, shown or path
+        self._minutes = CURRENT.get().most_minutes
+        self._end = time.process_time() + self._minutes * 60
         self.said = f"SQLite {sqlite3.sqlite_version}"
         ensure_sqlite(path)
         self._link: sqlite3.Connection | None = None
@@ -44,6 +49,7 @@ class SqliteEngine:
             link = sqlite3.connect(
                 f"file:{quote(self.path)}?mode={mode}", uri=True, timeout=_PATIENCE, isolation_level=None
             )
+            link.set_progress_handler(lambda: time.process_time() > self._end, 1_000_000)  # a view may never end
             link.execute("PRAGMA foreign_keys = ON")
             link.execute("PRAGMA trusted_schema = OFF")
         return link
@@ -55,12 +61,16 @@ class SqliteEngine:
             yield
         except sqlite3.IntegrityError as error:
             raise Refusing(self.path, f"the database refuses the changes: {error}. Nothing was written") from None
-        except sqlite3.Error as error:
-            raise self._said(str(error)) from None
+        except (sqlite3.Error, UnicodeDecodeError) as error:
+            said = self._said("its text is damaged" if isinstance(error, UnicodeDecodeError) else str(error))
+            # What is only read is told as any file is.
+            raise (said if self._writing else FileProblem(self._shown, said.what)) from None
 
     def _said(self, what: str) -> StoreError:
         if "locked" in what:
             return InUse(self.path, "another program works on the database. Let it finish, and run again")
+        if what == "interrupted":
+            return StoreError(self.path, f"a table of it, or a view, takes more than {self._minutes} minutes to read")
         if "readonly" in what:
             return ReadOnly(self.path, "it is read-only. Allow writing in its properties, or work on a copy")
         if "unable to open" in what:
@@ -240,7 +250,11 @@ class SqliteEngine:
             if all(each in values and values[each] is not None for each in layout.key):
                 return tuple(values[each] for each in layout.key)
             key = ", ".join(map(named, layout.key))
-            found: Key = link.execute(f"SELECT {key} FROM {named(layout.name)} WHERE rowid = ?", (number,)).fetchone()
+            found: Key | None = link.execute(
+                f"SELECT {key} FROM {named(layout.name)} WHERE rowid = ?", (number,)
+            ).fetchone()
+        if found is None:
+            raise StoreError(self.path, "the database is damaged: a record that was just added is not found")
         return found
 
     def delete(self, layout: Layout, keys: Sequence[Key]) -> None:
