@@ -184,7 +184,7 @@ def examples(count: int) -> Callable[[Callable[..., None]], Callable[..., None]]
     return settings(max_examples=count, suppress_health_check=list(HealthCheck), phases=phases)
 
 
-@examples(150)
+@examples(100)
 @given(data=st.data())
 def test_sqlite_finds_what_the_macro_finds(home: Path, monkeypatch: pytest.MonkeyPatch, data: st.DataObject) -> None:
     theme = data.draw(themes())
@@ -204,7 +204,7 @@ def test_servers_find_what_the_macro_finds(
     monkeypatch.setenv("SCRUB_SECRET_HUTS", "stove")
     base = Base(engine, started(engine))
 
-    @examples(25)
+    @examples(15)
     @given(data=st.data())
     def check(data: st.DataObject) -> None:
         theme = data.draw(themes())

@@ -178,7 +178,6 @@ def test_a_slip_gets_its_advice(body: str, advice: str) -> None:
     ("body", "word"),
     [
         ("each style\nend", "style"),
-        ('x = database("a")', "database"),
     ],
 )
 def test_what_is_not_here_yet_says_so(body: str, word: str) -> None:
@@ -196,8 +195,8 @@ def test_what_is_not_here_yet_says_so(body: str, word: str) -> None:
         ('macro X\nsay "x"\n', "what does it run on?"),
         ("macro\nfor workbook\n", "its text is missing"),
         ("macro X\nfor wrkbook\n", 'Did you mean "workbook"?'),
-        ("macro X\nfor database\n", 'cannot run on "database" yet'),
-        ("macro X\nfor all pdf, database\n", 'cannot run on "database" yet'),
+        ("macro X\nfor style\n", 'cannot run on "style" yet'),
+        ("macro X\nfor all pdf, style\n", 'cannot run on "style" yet'),
         ("macro X\nmacro Y\nfor workbook\n", "a second time"),
         ("for workbook\nmacro X\n", "the first line is the title"),
     ],

@@ -231,17 +231,17 @@ def _parents_first(every: Sequence[DatabaseRows]) -> list[DatabaseRows]:
 def _changed(rows: DatabaseRows, draft: Draft) -> list[Group]:
     """Rows that stay, by the columns that are set and those that were only read."""
     found: dict[tuple[tuple[str, ...], tuple[str, ...]], tuple[list[RowChange], list[tuple[Any, ...]]]] = {}
-    own_key = frozenset(rows.layout.key)
+    keys = frozenset(rows.layout.key)
     for key, own in draft.changed.items():
-        was = draft.read[key]
+        was = draft.was(key)
         names = (tuple(own), tuple(was))
         group = found.get(names)
         if group is None:
             group = found[names] = ([], [])
         group[0].append(RowChange(key, tuple([was[name] for name in own]), tuple(own.values())))
-        group[1].append(tuple([each for name, each in was.items() if name not in own and name not in own_key]))
+        group[1].append(tuple([each for name, each in was.items() if name not in own and name not in keys]))
     return [
-        Group(rows.name, puts, changes, tuple(name for name in was if name not in puts and name not in own_key), seen)
+        Group(rows.name, puts, changes, tuple(name for name in was if name not in puts and name not in keys), seen)
         for (puts, was), (changes, seen) in found.items()
     ]
 
@@ -263,5 +263,5 @@ def _deleted(rows: DatabaseRows, draft: Draft) -> list[Group]:
     keys: list[Key] = [key for key in draft.gone if not isinstance(key[0], Fresh)]
     if not keys:
         return []
-    changes = [RowChange(key, tuple(draft.read[key][name] for name in columns), None) for key in keys]
+    changes = [RowChange(key, tuple(draft.more[key][name] for name in columns), None) for key in keys]
     return [Group(rows.name, columns, changes)]

@@ -49,15 +49,22 @@ class Draft:
     """What is to become of the rows of one table."""
 
     def __init__(self) -> None:
-        #: The new values of a row by the names of their columns, and the row as it was read.
+        #: The new values of a row by the names of their columns; the row as it was read, and what was read of it later.
         self.changed: dict[Key, dict[str, Any]] = {}
-        self.read: dict[Key, dict[str, Any]] = {}
+        self.read: dict[Key, StoredRow] = {}
+        self.more: dict[Key, dict[str, Any]] = {}
         self.gone: dict[Key, None] = {}
         #: Rows that are to be added, in order.
         self.added: dict[Key, dict[str, Any]] = {}
 
     def __bool__(self) -> bool:
         return bool(self.changed or self.gone or self.added)
+
+    def was(self, key: Key) -> dict[str, Any]:
+        """What is known of a row as it was."""
+        row = self.read.get(key)
+        found = {} if row is None else dict(zip(row.places, row.values, strict=True))
+        return found | self.more.get(key, {})
 
 
 class DatabaseRows(Rows):
@@ -155,9 +162,12 @@ class DatabaseRows(Rows):
         place = row.places.get(name)
         if place is not None:
             return row.values[place]
-        kept = self.draft.read.get(row.key)
+        kept = self.draft.more.get(row.key)
         if kept is not None and name in kept:
             return kept[name]
+        first = self.draft.read.get(row.key)
+        if first is not None and name in first.places:
+            return first.values[first.places[name]]
         if row.key and isinstance(row.key[0], Fresh):
             return None
         return self._read_again(row, (name,))[0]
@@ -174,7 +184,7 @@ class DatabaseRows(Rows):
         if self.layout.key and not isinstance(row.key[0], Fresh):
             names = [column.name for column in self.layout.columns]
             found = self._read_again(row, names)
-            self.draft.read.setdefault(row.key, {}).update(zip(names, found, strict=True))
+            self.draft.more.setdefault(row.key, {}).update(zip(names, found, strict=True))
 
     def filled(self) -> Sequence[Any]:
         """Its rows in the order of their keys, new ones last: fixed now, and read as somebody comes to them."""
@@ -265,33 +275,21 @@ class DatabaseRows(Rows):
         draft, name, key = self.draft, column.name, row.key
         fresh = draft.added.get(key)
         if fresh is None:
-            read = draft.read.get(key)
-            if read is None:
-                read = draft.read[key] = dict(zip(row.places, row.values, strict=True))
-            if name not in read:
-                read[name] = self._former(row, name)
+            first = draft.read.setdefault(key, row)
+            if name not in first.places and name not in draft.more.get(key, ()):
+                draft.more.setdefault(key, {})[name] = self._former(row, name)
             own = draft.changed.get(key)
             if own is None:
                 own = draft.changed[key] = {}
         else:
             own = fresh
-        had, former = name in own, own.get(name)
+        back = _Back(self, key, own, name)
         own[name] = raw
-        self._spoil(name, key)
-
-        def revert() -> None:
-            if had:
-                own[name] = former
-            else:
-                own.pop(name, None)
-                if fresh is None and not own:
-                    draft.changed.pop(key, None)
-            self._spoil(name, key)
-
+        self.spoil(name, key)
         change = Change((self.name, self._key_said(key)), name, told(before), told(after))
-        self._book.recorder.add(change, revert, (self.name, key))
+        self._book.recorder.add(change, back, (self.name, key))
 
-    def _spoil(self, name: str, key: Key) -> None:
+    def spoil(self, name: str, key: Key) -> None:
         """Notes that another value stands in a column: a row that a loop passed over may be one of its own now."""
         self._grow(name)
         self._set.add(name)
@@ -372,6 +370,26 @@ class DatabaseRows(Rows):
                 edits = editing(text) if isinstance(text, str) else ()
                 if edits:
                     self.put(row, key, edited(str(text), edits))
+
+
+class _Back:
+    """What gives a row the value back that it had in a column; there are as many as changes, so it is small."""
+
+    __slots__ = ("_former", "_had", "_key", "_name", "_own", "_rows")
+
+    def __init__(self, rows: DatabaseRows, key: Key, own: dict[str, Any], name: str) -> None:
+        self._rows, self._key, self._own, self._name = rows, key, own, name
+        self._had, self._former = name in own, own.get(name)
+
+    def __call__(self) -> None:
+        draft = self._rows.draft
+        if self._had:
+            self._own[self._name] = self._former
+        else:
+            self._own.pop(self._name, None)
+            if not self._own and draft.changed.get(self._key) is self._own:
+                del draft.changed[self._key]
+        self._rows.spoil(self._name, self._key)
 
 
 class _Watch:
