@@ -314,6 +314,37 @@ end"""
         assert Path("bookings.csv").read_text() == "guest,nights\nAnn Moss,1\nHal Crag,4\n"
 
 
+def test_what_refers_goes_before_what_it_refers_to(base: Base) -> None:
+    before = base.all()
+    body = """in table("guest")
+    add-record id: 50, name: "Kit Lund"
+end
+in table("night")
+    add-record id: 500, guest-id: 50, nights: 2
+end
+each record in table("guest") where record.id is 1
+    delete
+end
+each record in table("night") where record.guest-id is 1
+    delete
+end"""
+    assert run(base, body).problem is None
+    assert base.run("SELECT count(*) FROM night WHERE guest_id = 1") == [(0,)]
+    assert base.run("SELECT count(*) FROM night WHERE guest_id = 50") == [(1,)]
+    scrub.undo()
+    assert base.all() == before
+
+
+def test_doubles_go_and_what_stays_out_is_told(base: Base) -> None:
+    base.run("INSERT INTO guest (id, name) VALUES (9, 'ANN MOSS')")
+    assert run(base, 'in table("guest")\ndelete-duplicates under: ["name"]\nend').problem is None
+    assert [each for (each,) in base.run("SELECT id FROM guest ORDER BY id")] == [1, 2, 3]
+    assert "rows cannot change places" in str(run(base, 'in table("guest")\nsort by: "name", descending: yes\nend').problem)
+    assert "no column can be added" in str(run(base, 'in table("guest")\nadd-column "age"\nend').problem)
+    if base.engine != "sqlite":
+        assert "is on a server, and stays there" in str(run(base, "single-spaces", into="out").problem)
+
+
 # -- SQLite alone
 
 
@@ -332,6 +363,16 @@ def test_a_copy_gets_the_result_and_the_original_stays(huts: Base) -> None:
     scrub.undo()
     assert not Path("out/huts.sqlite").exists()
     assert huts.all() == before
+
+
+def test_a_copy_is_kept_beside_a_run(huts: Base) -> None:
+    text = macro('save-copy name: "before"\neach record in table("guest")\nrecord.email = "x"\nend', "database")
+    scrub.home().approvals.approve(scrub.program(text).fingerprint, "Test")
+    assert scrub.run(text, [huts.address]).files[0].problem is None
+    for address in (huts.address, "before.sqlite"):
+        assert Base("sqlite", address).run("SELECT DISTINCT email FROM guest") == [("x",)]
+    scrub.undo()
+    assert not Path("before.sqlite").exists()
 
 
 def test_a_database_with_a_log_beside_it(huts: Base) -> None:

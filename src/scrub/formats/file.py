@@ -80,7 +80,7 @@ class PickedFile(WholeFile):
 
     def save_copy(self, to: FilePath | None = None, name: FilePath | None = None) -> None:
         """Saves it once more."""
-        path = _copy_path(self.source.path, self.name, to, name, self._copies)
+        path = copy_path(self.source.path, self.name, to, name, self._copies)
         self._copies.append(path)
 
         def revert() -> None:
@@ -168,7 +168,7 @@ def picked(file: FileItem, place: str | None) -> Item:
     raise Failure(f"{file.label}: nothing can be picked in a {file.kind_word}")
 
 
-def _copy_path(path: str, name: str, to: FilePath | None, wanted: FilePath | None, taken: Sequence[str]) -> str:
+def copy_path(path: str, name: str, to: FilePath | None, wanted: FilePath | None, taken: Sequence[str]) -> str:
     """Where a copy goes: a free path in a folder, under the file's own or another name. Raises `Failure`."""
     own, ending = str(wanted) if wanted else name, os.path.splitext(name)[1]
     if os.path.splitext(own)[1].lower() in ENDINGS and os.path.splitext(own)[1].lower() != ending.lower():

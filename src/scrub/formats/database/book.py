@@ -4,22 +4,23 @@ from __future__ import annotations
 
 import os
 from collections.abc import Callable, Iterator, Sequence
+from contextlib import contextmanager
 from typing import Any
 
 from scrub.formats.database.changes import Group, RowChange, TableChanges
 from scrub.formats.database.engine import Engine, Key
 from scrub.formats.database.rows import DatabaseRows, Draft, Fresh
 from scrub.formats.database.sqlite import SqliteEngine
-from scrub.formats.file import picked
+from scrub.formats.file import copy_path, picked
 from scrub.model.change import Change, Recorder
 from scrub.model.database import Database
 from scrub.model.declare import Item
-from scrub.model.files import FilePath, placed
+from scrub.model.files import FilePath
 from scrub.model.problem import Failure, FileProblem
 from scrub.model.records import Table
 from scrub.model.sending import Errand
 from scrub.store.errors import ReadOnly, StoreError
-from scrub.store.patch import Effect, free_path, whole
+from scrub.store.patch import Effect, whole
 
 
 class DatabaseFile(Database):
@@ -147,16 +148,13 @@ class SqliteFile(DatabaseFile):
 
     def __init__(self, path: str) -> None:
         address = os.path.realpath(path)
-        super().__init__(path, address, SqliteEngine(address, path), lambda: SqliteEngine(address))
+        self._sqlite = SqliteEngine(address, path)
+        super().__init__(path, address, self._sqlite, lambda: SqliteEngine(address))
         self._copies = []
 
     def save_copy(self, to: FilePath | None = None, name: FilePath | None = None) -> None:
         """Saves it once more."""
-        own = str(name) if name else self.name
-        if not os.path.splitext(own)[1]:
-            own += os.path.splitext(self.name)[1]
-        full = os.path.join(placed(os.path.dirname(self.address), to or "."), own)
-        path = free_path(full, lambda each: each in self._copies or os.path.lexists(each))
+        path = copy_path(self.address, self.name, to, name, self._copies)
         self._copies.append(path)
         said = f"saved once more: {os.path.relpath(path)}"
         self.changed(f"copy {path}", None, path, lambda: self._copies.remove(path), said)
@@ -180,15 +178,13 @@ class SqliteFile(DatabaseFile):
         """A copy with the changes in it."""
         with told_of(self.shown):
             groups = self.groups()
-            data = SqliteEngine.bytes_now(self._engine)  # type: ignore[arg-type]
+            data = self._sqlite.bytes_now()
             if not groups:
                 return data
-            copy = SqliteEngine(self.address)
+            copy = SqliteEngine.in_memory(data, self.address)
             try:
-                copy.begin_on(data)
-                TableChanges(self.address, groups, self._connect).write(
-                    copy, {each.name: each for each in copy.layouts()}
-                )
+                layouts = {each.name: each for each in copy.layouts()}
+                TableChanges(self.address, groups, self._connect).write(copy, layouts)
                 copy.commit()
                 made = copy.bytes_now()
             finally:
@@ -196,18 +192,13 @@ class SqliteFile(DatabaseFile):
         return made[:18] + data[18:20] + made[20:]
 
 
-class told_of:  # noqa: N801 - read like a word
+@contextmanager
+def told_of(shown: str) -> Iterator[None]:
     """What an engine refuses is a problem with the file."""
-
-    def __init__(self, shown: str) -> None:
-        self._shown = shown
-
-    def __enter__(self) -> None:
-        return None
-
-    def __exit__(self, kind: Any, error: BaseException | None, trace: Any) -> None:
-        if isinstance(error, StoreError):
-            raise FileProblem(self._shown, error.what) from None
+    try:
+        yield
+    except StoreError as error:
+        raise FileProblem(shown, error.what) from None
 
 
 def _parents_first(every: Sequence[DatabaseRows]) -> list[DatabaseRows]:

@@ -4,16 +4,16 @@ from __future__ import annotations
 
 import contextlib
 import ssl
-from collections.abc import Callable, Iterator, Mapping, Sequence
-from decimal import Decimal
+from collections.abc import Iterator, Mapping, Sequence
 from functools import cached_property
 from typing import Any, NamedTuple
 from urllib.parse import unquote, urlsplit
 
+from scrub.formats.database.dialects import ServerDialect
 from scrub.formats.database.engine import Key, Layout, cascades
 from scrub.formats.database.sqlite import Refusing
 from scrub.formats.database.values import Column, Sort
-from scrub.formats.database.where import BLANKS, NO, YES, Where, both, neither, predicates
+from scrub.formats.database.where import NO, YES, Where, both, neither, predicates
 from scrub.formats.servers import PATIENCE
 from scrub.model.passwords import password
 from scrub.model.problem import Failure, FileProblem
@@ -369,82 +369,6 @@ class ServerEngine:
             for some in _batches(keys):
                 sql = f"DELETE FROM {table} WHERE {self._among(layout, len(some))}"
                 self._link.exec_driver_sql(sql, tuple(each for key in some for each in key))
-
-
-class ServerDialect:
-    """Predicates as servers write them: what stands in a column is of the sort that it is declared for."""
-
-    def __init__(self, quote: Callable[[str], str], postgres: bool) -> None:
-        self._quote, self._postgres = quote, postgres
-        self.values: dict[str, Any] = {}
-
-    def name(self, column: Column) -> str:
-        """The column."""
-        return self._quote(column.name)
-
-    def bind(self, value: Any) -> str:
-        """The place of a value."""
-        place = f"v{len(self.values)}"
-        self.values[place] = value
-        return f"%({place})s"
-
-    def _there(self, column: Column) -> str:
-        return f"{self.name(column)} IS NOT NULL"
-
-    def is_text(self, column: Column) -> str:
-        """Whether a text stands there; those with blanks behind them are the macro's to compare."""
-        return self._there(column) if column.sort is Sort.TEXT and not column.loose else NO
-
-    def is_number(self, column: Column) -> str:
-        """Whether a number stands there that is finite and no yes or no."""
-        name, there = self.name(column), self._there(column)
-        if column.loose:
-            return NO
-        if column.sort is Sort.WHOLE or (column.sort in (Sort.NUMBER, Sort.REAL) and not self._postgres):
-            return there
-        if column.sort is Sort.REAL:
-            return both(there, f"{name} NOT IN ('NaN', 'Infinity', '-Infinity')")
-        if column.sort is Sort.NUMBER and column.digits is not None:
-            return both(there, f"{name} <> 'NaN'")
-        return both(there, f"{name} NOT IN (0, 1)") if column.sort is Sort.YES_NO and column.as_text else NO
-
-    def is_yes_no(self, column: Column) -> str:
-        """Whether yes or no stands there."""
-        if column.sort is not Sort.YES_NO:
-            return NO
-        return both(self._there(column), f"{self.name(column)} IN (0, 1)" if column.as_text else YES)
-
-    def is_day(self, column: Column) -> str:
-        """Whether a day without a time stands there."""
-        return self._there(column) if column.sort is Sort.DATE else NO
-
-    def ascii(self, column: Column) -> str:
-        """Whether the text that stands there is all ASCII."""
-        name = self.name(column)
-        return f"{'octet_length' if self._postgres else 'length'}({name}) = char_length({name})"
-
-    def low(self, column: Column) -> str:
-        """The text in small letters, compared by its bytes."""
-        name = self.name(column)
-        return f'lower({name} COLLATE "C")' if self._postgres else f"CAST(lower({name}) AS BINARY)"
-
-    def holds(self, text: str, mark: str, operator: str, length: int) -> str | None:
-        """Whether a text contains, starts with or ends with another."""
-        if operator == "contains":
-            return f"{'strpos' if self._postgres else 'instr'}({text}, {mark}) > 0"
-        return f"{'left' if operator == 'starts with' else 'right'}({text}, {length}) = {mark}"
-
-    def trimmed(self, column: Column) -> str | None:
-        """The text without blanks on both sides."""
-        return f"btrim({self.name(column)}, {self.bind(BLANKS)})" if self._postgres else None
-
-    def compared(self, column: Column, value: Any) -> str | None:
-        """The place of a number or a day; a number goes to a double as far as that keeps it (15 digits)."""
-        if isinstance(value, Decimal) and column.sort is Sort.REAL:
-            if len(value.normalize().as_tuple().digits) > 15 or not -(10**15) < value < 10**15:
-                return None
-            return self.bind(float(value)) if not value or abs(value) > Decimal("1e-300") else None
-        return self.bind(value)
 
 
 def _any_kind(looks: Any) -> Any:

@@ -7,15 +7,14 @@ import os
 import sqlite3
 import time
 from collections.abc import Iterator, Sequence
-from datetime import date
-from decimal import Decimal
 from pathlib import Path
 from typing import Any
 from urllib.parse import quote
 
+from scrub.formats.database.dialects import SqliteDialect, named
 from scrub.formats.database.engine import Key, Layout, cascades
 from scrub.formats.database.values import Column, Sort
-from scrub.formats.database.where import BLANKS, NO, YES, Predicates, Where, both, neither, predicates
+from scrub.formats.database.where import NO, YES, Predicates, Where, both, neither, predicates
 from scrub.model.preferences import CURRENT
 from scrub.model.problem import FileProblem
 from scrub.store.errors import InUse, ReadOnly, StoreError
@@ -35,11 +34,14 @@ class SqliteEngine:
 
     def __init__(self, path: str, shown: str = "") -> None:
         """`shown` is how the person wrote the path. Raises `StoreError` for what is no database."""
-        self.path, self._shown = path, shown or path
+        ensure_sqlite(path)
+        self._begin_at(path, shown or path)
+
+    def _begin_at(self, path: str, shown: str) -> None:
+        self.path, self._shown = path, shown
         self._minutes = CURRENT.get().most_minutes
         self._end = time.process_time() + self._minutes * 60
         self.said = f"SQLite {sqlite3.sqlite_version}"
-        ensure_sqlite(path)
         self._link: sqlite3.Connection | None = None
         self._layouts: list[Layout] | None = None
         self._writing = False
@@ -199,14 +201,18 @@ class SqliteEngine:
             self._link.execute("BEGIN IMMEDIATE")
             self._link.execute("PRAGMA defer_foreign_keys = ON")
 
-    def begin_on(self, data: bytes) -> None:
-        """Writes into a copy that is held in memory."""
-        self._link, self._writing = sqlite3.connect(":memory:", isolation_level=None), True
-        with self._told():
-            self._link.deserialize(
-                data[:18] + b"\1\1" + data[20:]
-            )  # as one without a log beside it (1.3.3 of its format)
-            self._link.execute("BEGIN IMMEDIATE")
+    @classmethod
+    def in_memory(cls, data: bytes, path: str) -> SqliteEngine:
+        """A copy of one that is held in memory, to be written into."""
+        found = cls.__new__(cls)
+        found._begin_at(path, path)
+        link = found._link = sqlite3.connect(":memory:", isolation_level=None)
+        found._writing = True
+        with found._told():
+            # As one without a log beside it (1.3.3 of its format).
+            link.deserialize(data[:18] + b"\1\1" + data[20:])
+            link.execute("BEGIN IMMEDIATE")
+        return found
 
     def bytes_now(self) -> bytes:
         """All of it, as one file."""
@@ -275,75 +281,6 @@ class SqliteEngine:
         self._link, self._writing = None, False
 
 
-class SqliteDialect:
-    """Predicates as SQLite writes them: what stands in a column has a sort of its own in each row."""
-
-    def __init__(self) -> None:
-        self.values: dict[str, Any] = {}
-
-    def name(self, column: Column) -> str:
-        """The column."""
-        return named(column.name)
-
-    def bind(self, value: Any) -> str:
-        """The place of a value."""
-        place = f"v{len(self.values)}"
-        self.values[place] = value
-        return f":{place}"
-
-    def is_text(self, column: Column) -> str:
-        """Whether a text stands there."""
-        return f"typeof({named(column.name)}) = 'text'"
-
-    def is_number(self, column: Column) -> str:
-        """Whether a number stands there that is finite and no yes or no."""
-        name = named(column.name)
-        found = f"(typeof({name}) IN ('integer', 'real') AND {name} NOT IN (9e999, -9e999))"
-        return both(found, f"{name} NOT IN (0, 1)") if column.sort is Sort.YES_NO else found
-
-    def is_yes_no(self, column: Column) -> str:
-        """Whether yes or no stands there."""
-        name = named(column.name)
-        return f"(typeof({name}) = 'integer' AND {name} IN (0, 1))" if column.sort is Sort.YES_NO else NO
-
-    def is_day(self, column: Column) -> str:
-        """Whether a day stands there: `date` alone takes the 30th of February for one in March."""
-        name = named(column.name)
-        if column.sort not in (Sort.DATE, Sort.MOMENT):
-            return NO
-        # The year 0 is none to a macro. A text of digits alone would be compared as a number in such a column (4.2).
-        return f"(typeof({name}) = 'text' AND coalesce(date({name}, '+0 days') = {name}, 0) AND {name} >= '0001-01-01')"
-
-    def ascii(self, column: Column) -> str:
-        """Whether the text that stands there is all ASCII."""
-        name = named(column.name)
-        return f"coalesce(length(CAST({name} AS BLOB)) = length({name}), 0)"
-
-    def low(self, column: Column) -> str:
-        """The text in small letters."""
-        return f"lower({named(column.name)})"
-
-    def holds(self, text: str, mark: str, operator: str, length: int) -> str | None:
-        """Whether a text contains, starts with or ends with another."""
-        if operator == "contains":
-            return f"instr({text}, {mark}) > 0"
-        return f"substr({text}, {1 if operator == 'starts with' else -length}, {length}) = {mark}"
-
-    def trimmed(self, column: Column) -> str | None:
-        """The text without blanks on both sides."""
-        return f"trim({named(column.name)}, {self.bind(BLANKS)})"
-
-    def compared(self, column: Column, value: Any) -> str | None:
-        """The place of a number or a day: numbers as far as a double keeps them (IEEE 754, 15 digits)."""
-        if isinstance(value, date):
-            return self.bind(value.isoformat())
-        if len(value.normalize().as_tuple().digits) > 15 or not -(10**15) < value < 10**15:
-            return None
-        if value == value.to_integral_value():
-            return self.bind(int(value))
-        return self.bind(float(value)) if abs(value) > Decimal("1e-300") else None
-
-
 _NO_WHERE = Predicates(YES, NO, NO, NO, NO)
 
 
@@ -380,12 +317,6 @@ def sort_of(declared: str) -> Sort:
     if not word or "BLOB" in word:
         return Sort.ANY
     return Sort.REAL if any(each in word for each in ("REAL", "FLOA", "DOUB")) else Sort.NUMBER
-
-
-def named(name: str) -> str:
-    """A name as SQL writes it (SQL-92, 5.2)."""
-    doubled = name.replace('"', '""')
-    return f'"{doubled}"'
 
 
 def _places(count: int) -> str:
