@@ -16,6 +16,8 @@ from hypothesis import strategies as st
 from test_databases import started  # noqa: F401 - a fixture
 
 import scrub
+from scrub.formats.database.where import TURNING
+from scrub.model.values import fold
 from scrub.runner import sifting
 
 #: Texts that SQL, Python and people compare in different ways; each line is about one of them.
@@ -24,7 +26,8 @@ WORDS: list[list[Any]] = [
     ["Straße", "STRASSE", "strasse", "stra"], ["É", "é", "é", "e"], ["K", "k", "K", "kk"],
     ["it's", "it’s", "IT'S"], ["la rch", "la rch", "LA RCH", "la"], ["12", "12.0", " 12", "1e3", "x"],
     ["", " ", "\t", "​", " "], ["İ", "ı", "I", "i"], ["a%b", "a_b", "aXb", "%s"], ["ﬁ", "fi", "FI", "f"],
-    ["Ω", "ω", "w"], ["yes", "no", "2026-05-01", "1"], ["a\nb", "a b", "'", "\\"],
+    ["Ω", "ω", "w"],
+    ["Gañet", "GAÑET", "ga", "et"], ["ŉ", "n", "ʼn", "'n"], ["yes", "no", "2026-05-01", "1"], ["a\nb", "a b", "'", "\\"],
 ]  # fmt: skip
 NUMBERS: list[list[Any]] = [
     [0, 1, -1, 12], [12, 12.0, 1, 1000], [2**53 + 1, 2**53, 2**53 + 2, 1], [10**15, 10**15 - 1, 10**15 + 1, 10**16], [2**62, 2**62 + 1, -(2**62)],
@@ -182,6 +185,11 @@ def examples(count: int) -> Callable[[Callable[..., None]], Callable[..., None]]
     """How many are tried; each runs several macros, which takes its time."""
     phases = [phase for phase in Phase if phase is not Phase.shrink]
     return settings(max_examples=count, suppress_health_check=list(HealthCheck), phases=phases)
+
+
+def test_what_turns_into_ascii_is_known() -> None:
+    letters = (chr(code) for code in range(128, 0x110000) if not 0xD800 <= code < 0xE000)
+    assert {letter for letter in letters if any(each.isascii() for each in fold(letter))} == set(TURNING)
 
 
 @examples(100)

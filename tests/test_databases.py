@@ -339,7 +339,9 @@ def test_doubles_go_and_what_stays_out_is_told(base: Base) -> None:
     base.run("INSERT INTO guest (id, name) VALUES (9, 'ANN MOSS')")
     assert run(base, 'in table("guest")\ndelete-duplicates under: ["name"]\nend').problem is None
     assert [each for (each,) in base.run("SELECT id FROM guest ORDER BY id")] == [1, 2, 3]
-    assert "rows cannot change places" in str(run(base, 'in table("guest")\nsort by: "name", descending: yes\nend').problem)
+    assert "rows cannot change places" in str(
+        run(base, 'in table("guest")\nsort by: "name", descending: yes\nend').problem
+    )
     assert "no column can be added" in str(run(base, 'in table("guest")\nadd-column "age"\nend').problem)
     if base.engine != "sqlite":
         assert "is on a server, and stays there" in str(run(base, "single-spaces", into="out").problem)

@@ -36,8 +36,14 @@ class Through(Series[T]):
     __slots__ = ("_inner", "_of")
 
     def __init__(self, inner: Series[Any], make: Callable[[Any], T]) -> None:
-        super().__init__(len(inner), lambda place: make(inner[place]))
+        super().__init__(0, lambda place: make(inner[place]))
         self._inner, self._of = inner, make
+
+    def __len__(self) -> int:
+        return len(self._inner)
+
+    def __getitem__(self, place: Any) -> Any:
+        return self._of(self._inner[place])
 
     def __iter__(self) -> Iterator[T]:
         return map(self._of, self._inner)
@@ -47,9 +53,3 @@ class Through(Series[T]):
         sift = getattr(self._inner, "sifted", None)
         found = sift(sieve) if sift is not None else None
         return None if found is None else Through(found, self._of)
-
-    def counted(self) -> tuple[int, Series[T]] | None:
-        """For how many the condition surely holds, and those that must be looked at; None where all must be."""
-        count = getattr(self._inner, "counted", None)
-        found = count() if count is not None else None
-        return None if found is None else (found[0], Through(found[1], self._of))

@@ -216,9 +216,7 @@ class Lookups:
             found, test = 0, where
             chosen = sifted(visited(holder, path), sifts, frame) if sifts is not None and _is_stream(path) else None
             if chosen is not None:
-                counted = chosen.counted()
-                found, items = counted if counted is not None else (0, chosen)
-                test = unsure(where, slot)
+                items, test = chosen, unsure(where, slot)
             for item in items:
                 frame[slot] = item
                 found += test(frame)

@@ -8,7 +8,7 @@ from decimal import Decimal
 from typing import Any
 
 from scrub.formats.database.values import Column, Sort
-from scrub.formats.database.where import BLANKS, NO, YES, both
+from scrub.formats.database.where import BLANKS, NO, TURNING, YES, both
 
 
 def named(name: str) -> str:
@@ -66,6 +66,11 @@ class SqliteDialect:
         """Whether the text that stands there is all ASCII."""
         name = named(column.name)
         return f"coalesce(length(CAST({name} AS BLOB)) = length({name}), 0)"
+
+    def plain(self, column: Column) -> str:
+        """Whether no letter of the text turns into one of ASCII; behind a NUL, texts are not looked at by `GLOB`."""
+        name = named(column.name)
+        return f"(NOT {name} GLOB {self.bind(f'*[{TURNING}]*')} AND instr({name}, char(0)) = 0)"
 
     def low(self, column: Column) -> str:
         """The text in small letters."""
@@ -141,6 +146,10 @@ class ServerDialect:
         """Whether the text that stands there is all ASCII."""
         name = self.name(column)
         return f"{'octet_length' if self._postgres else 'length'}({name}) = char_length({name})"
+
+    def plain(self, column: Column) -> str:
+        """Whether no letter of the text turns into one of ASCII: a server may keep texts in any encoding."""
+        return self.ascii(column)
 
     def low(self, column: Column) -> str:
         """The text in small letters, compared by its bytes."""

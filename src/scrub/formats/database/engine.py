@@ -58,15 +58,11 @@ class Engine(Protocol):
         """How many rows a table has."""
 
     def rows(
-        self, layout: Layout, columns: Sequence[str], after: Key = (), where: Where | None = None, unsure: bool = False
+        self, layout: Layout, columns: Sequence[str], after: Key = (), where: Where | None = None
     ) -> Iterator[tuple[Any, ...]]:
         """The rows in the order of the key: what stands in the key, then in the columns, and then whether a condition
-        surely holds. Those behind a key; with a condition those for which it may hold, or those of them of which that
-        is not sure.
+        surely holds. Those behind a key; with a condition those for which it may hold.
         """
-
-    def surely(self, layout: Layout, where: Where) -> int:
-        """For how many rows a condition surely holds."""
 
     def row(self, layout: Layout, key: Key, columns: Sequence[str]) -> tuple[Any, ...] | None:
         """One row, by its key."""

@@ -190,8 +190,8 @@ class DatabaseRows(Rows):
         """Its rows in the order of their keys, new ones last: fixed now, and read as somebody comes to them."""
         return _Stream(self)
 
-    def stored(self, sieve: Sieve | None = None, unsure: bool = False) -> Iterator[StoredRow]:
-        """The rows, one by one; with a sieve those for which it may hold, or those of which that is not sure."""
+    def stored(self, sieve: Sieve | None = None) -> Iterator[StoredRow]:
+        """The rows, one by one; with a sieve those for which it may hold."""
         fresh, width, gone = list(self.draft.added), len(self.layout.key), self.draft.gone
         watch = _Watch(frozenset() if sieve is None else {self._columns[each].name for each in headings_of(sieve)})
         self._watches.append(watch)
@@ -204,7 +204,7 @@ class DatabaseRows(Rows):
                     where = None  # it is about values that the database does not have
                 places = dict(self._wanted)
                 end = width + len(places)
-                for number, values in enumerate(self._engine.rows(self.layout, list(places), watch.key, where, unsure)):
+                for number, values in enumerate(self._engine.rows(self.layout, list(places), watch.key, where)):
                     key = values[:width]
                     if key in gone:
                         continue
@@ -219,12 +219,6 @@ class DatabaseRows(Rows):
         for key in fresh:
             if key in self.draft.added:
                 yield StoredRow(key, (), {})
-
-    def surely(self, sieve: Sieve) -> int | None:
-        """For how many rows a condition surely holds; None where something was changed."""
-        if self.draft or self._set:
-            return None
-        return self._engine.surely(self.layout, Where(sieve, self._columns))
 
     def knows(self, sieve: Sieve) -> bool:
         """Whether each heading that a condition asks for is there."""
@@ -402,26 +396,25 @@ class _Watch:
 class _Stream(Series[StoredRow]):
     """Rows that are read one by one, from the start each time."""
 
-    __slots__ = ("_rows", "_sieve", "_unsure")
+    __slots__ = ("_rows", "_sieve")
 
-    def __init__(self, rows: DatabaseRows, sieve: Sieve | None = None, unsure: bool = False) -> None:
-        super().__init__(rows.how_many(), lambda place: next(each for at, each in enumerate(self) if at == place))
-        self._rows, self._sieve, self._unsure = rows, sieve, unsure
+    def __init__(self, rows: DatabaseRows, sieve: Sieve | None = None) -> None:
+        super().__init__(0, lambda place: next(each for at, each in enumerate(self) if at == place))
+        self._rows, self._sieve = rows, sieve
+
+    def __len__(self) -> int:
+        """How many rows there are; with a sieve, there are not more."""
+        return self._rows.how_many()
 
     def __getitem__(self, place: Any) -> Any:
         if isinstance(place, slice):  # for a look at the first ones
             self._rows.want_all()
             return list(islice(self, place.start, place.stop, place.step))
-        return super().__getitem__(place)
+        return self._make(place)
 
     def __iter__(self) -> Iterator[StoredRow]:
-        return self._rows.stored(self._sieve, self._unsure)
+        return self._rows.stored(self._sieve)
 
     def sifted(self, sieve: Sieve) -> Series[StoredRow] | None:
         """Those for which a condition may hold."""
         return _Stream(self._rows, sieve) if self._rows.knows(sieve) else None
-
-    def counted(self) -> tuple[int, Series[StoredRow]] | None:
-        """For how many the condition surely holds, and those that must be looked at; None where all must be."""
-        sure = None if self._sieve is None else self._rows.surely(self._sieve)
-        return None if sure is None else (sure, _Stream(self._rows, self._sieve, unsure=True))

@@ -13,7 +13,7 @@ from scrub.formats.database.dialects import ServerDialect
 from scrub.formats.database.engine import Key, Layout, cascades
 from scrub.formats.database.sqlite import Refusing
 from scrub.formats.database.values import Column, Sort
-from scrub.formats.database.where import NO, YES, Where, both, neither, predicates
+from scrub.formats.database.where import NO, YES, Where, both, predicates
 from scrub.formats.servers import PATIENCE
 from scrub.model.passwords import password
 from scrub.model.problem import Failure, FileProblem
@@ -266,14 +266,14 @@ class ServerEngine:
         return str(self._quote(layout.name))
 
     def rows(
-        self, layout: Layout, columns: Sequence[str], after: Key = (), where: Where | None = None, unsure: bool = False
+        self, layout: Layout, columns: Sequence[str], after: Key = (), where: Where | None = None
     ) -> Iterator[tuple[Any, ...]]:
         """The rows in the order of the key, page by page; see `Engine.rows`."""
         table, dialect = self._table(layout), ServerDialect(self._quote, self._postgres)
         found = None if where is None else predicates(*where, dialect)
         sure = NO if found is None else found.sure
         wanted = ", ".join((*map(self._quote, (*layout.key, *columns)), f"CASE WHEN {sure} THEN 1 ELSE 0 END"))
-        test = YES if found is None else both(found.sent, neither(found.sure) if unsure else YES)
+        test = YES if found is None else found.sent
         if not layout.key:
             yield from self._rows(f"SELECT {wanted} FROM {table} WHERE {test}", dialect.values)
             return
@@ -287,12 +287,6 @@ class ServerEngine:
             if len(page) < _PAGE:
                 return
             after = page[-1][:width]
-
-    def surely(self, layout: Layout, where: Where) -> int:
-        """For how many rows a condition surely holds."""
-        table, dialect = self._table(layout), ServerDialect(self._quote, self._postgres)
-        sure = predicates(*where, dialect).sure
-        return int(self._rows(f"SELECT count(*) FROM {table} WHERE {sure}", dialect.values)[0][0])
 
     def row(self, layout: Layout, key: Key, columns: Sequence[str]) -> tuple[Any, ...] | None:
         """One row, by its key."""

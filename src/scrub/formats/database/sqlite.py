@@ -14,7 +14,7 @@ from urllib.parse import quote
 from scrub.formats.database.dialects import SqliteDialect, named
 from scrub.formats.database.engine import Key, Layout, cascades
 from scrub.formats.database.values import Column, Sort
-from scrub.formats.database.where import NO, YES, Predicates, Where, both, neither, predicates
+from scrub.formats.database.where import NO, YES, Predicates, Where, both, predicates
 from scrub.model.preferences import CURRENT
 from scrub.model.problem import FileProblem
 from scrub.store.errors import InUse, ReadOnly, StoreError
@@ -162,26 +162,18 @@ class SqliteEngine:
         return self._link if self._writing and self._link is not None else self._reading
 
     def rows(
-        self, layout: Layout, columns: Sequence[str], after: Key = (), where: Where | None = None, unsure: bool = False
+        self, layout: Layout, columns: Sequence[str], after: Key = (), where: Where | None = None
     ) -> Iterator[tuple[Any, ...]]:
         """The rows in the order of the key; see `Engine.rows`."""
         dialect, key = SqliteDialect(), ", ".join(map(named, layout.key))
         found = _NO_WHERE if where is None else predicates(*where, dialect)
         wanted = ", ".join((*map(named, (*layout.key, *columns)), found.sure))
         after_key = f"({key}) > ({', '.join(map(dialect.bind, after))})" if after else YES
-        test = both(after_key, found.sent, neither(found.sure) if unsure else YES)
+        test = both(after_key, found.sent)
         order = f" ORDER BY {key}" if key else ""
         with self._told():
             sql = f"SELECT {wanted} FROM {named(layout.name)} WHERE {test}{order}"
             yield from self._link_now.execute(sql, dialect.values)
-
-    def surely(self, layout: Layout, where: Where) -> int:
-        """For how many rows a condition surely holds."""
-        dialect = SqliteDialect()
-        sure = predicates(*where, dialect).sure
-        with self._told():
-            sql = f"SELECT count(*) FROM {named(layout.name)} WHERE {sure}"
-            return int(self._link_now.execute(sql, dialect.values).fetchone()[0])
 
     def row(self, layout: Layout, key: Key, columns: Sequence[str]) -> tuple[Any, ...] | None:
         """One row, by its key."""

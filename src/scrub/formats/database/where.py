@@ -17,6 +17,12 @@ from scrub.formats.database.values import Column, Sort
 from scrub.model.sieve import Joined, Leaf, Opposite, Sieve
 from scrub.model.values import fold
 
+#: The letters and marks beyond ASCII that are, or have in them, some of ASCII where macros compare (`values.fold`).
+TURNING = (
+    "\u00a0\u00df\u0130\u0149\u017f\u01f0\u02bc\u1e96\u1e97\u1e98\u1e99\u1e9a\u1e9e\u2007\u2018\u2019\u202f\u212a"
+    "\ufb00\ufb01\ufb02\ufb03\ufb04\ufb05\ufb06"
+)
+
 
 class Predicates(NamedTuple):
     """The five of one condition."""
@@ -62,6 +68,9 @@ class Dialect(Protocol):
 
     def ascii(self, column: Column) -> str:
         """Whether the text that stands there is all ASCII."""
+
+    def plain(self, column: Column) -> str:
+        """Whether no letter of the text that stands there turns into one of ASCII where macros compare."""
 
     def low(self, column: Column) -> str:
         """The text in small letters, compared by its bytes."""
@@ -231,8 +240,10 @@ def _text_test(column: Column, mark: str, dialect: Dialect, test: Callable[[str,
         return _NOTHING_KNOWN
     name, text = dialect.name(column), dialect.is_text(column)
     plain = dialect.ascii(column)
+    if mark.isascii():
+        plain = either(plain, dialect.plain(column))  # the first is asked quickly, and is enough for most texts
     found = test(dialect.low(column), dialect.bind(mark)) if mark.isascii() else NO
-    sure = both(text, plain, found)
+    sure = both(text, found, plain)
     true = both(text, either(neither(plain), found))
     readable = either(text, f"{name} IS NULL")
     fails = neither(readable) if others == NO else both(others, neither(text))
