@@ -803,3 +803,16 @@ def test_rows_ordered_as_bytes_are_those_ordered_cell_by_cell(
         changed = 'in sheet("S").records\nsort by: "Nights", descending: yes\nend\nx = sheet("Other").cell("A1").value'
         found = run(changed, path)
         assert found.problem is None or "Other A1" in str(found.problem)
+
+
+def test_an_address_of_blanks_names_nothing(home: Path) -> None:
+    """Some writers leave the place of the cursor blank."""
+    with xlsxwriter.Workbook("plain.xlsx") as made:
+        made.add_worksheet("S").write_column("A1", [1, 2, 3, 4])
+    with zipfile.ZipFile("plain.xlsx") as old, zipfile.ZipFile("blank.xlsx", "w") as new:
+        for each in old.namelist():
+            view = b'<sheetView workbookViewId="0"><selection activeCell=" " sqref="A1"/></sheetView>'
+            data = re.sub(rb"<sheetView [^>]*/>", view, old.read(each))
+            assert each != "xl/worksheets/sheet1.xml" or b'activeCell=" "' in data
+            new.writestr(each, data)
+    assert run('in sheet("S")\nin row(2)\ndelete\nend\nend', Path("blank.xlsx")).problem is None

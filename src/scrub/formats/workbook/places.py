@@ -142,7 +142,7 @@ class _Walk:
         found: list[tuple[str, str | None]] = []
         for word in words:
             written = span.attributes.get(word)
-            if not written:
+            if not written or not written.strip():
                 continue
             fresh = self._area(written)
             if span.name in ("autoFilter", "table"):
