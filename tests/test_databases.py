@@ -335,6 +335,21 @@ end"""
     assert base.all() == before
 
 
+def test_what_only_a_server_refuses(base: Base) -> None:
+    """A number that fits its column in a macro, and not there: by one row, and by so many that they go as a stream."""
+    for number in range(100, 140):
+        base.run("INSERT INTO night (id, hut, nights) VALUES (?, 'Kite', 1)", number)
+    before = base.all()
+    for condition in ("record.id is 5", 'record.hut is "Kite"'):
+        file = run(base, f'each record in table("night") where {condition}\nrecord.nights = 9000000000\nend')
+        if base.engine == "sqlite":
+            assert file.problem is None
+            scrub.undo()
+        else:
+            assert "the database refuses the changes" in str(file.problem)
+        assert base.all() == before
+
+
 def test_doubles_go_and_what_stays_out_is_told(base: Base) -> None:
     base.run("INSERT INTO guest (id, name) VALUES (9, 'ANN MOSS')")
     assert run(base, 'in table("guest")\ndelete-duplicates under: ["name"]\nend').problem is None

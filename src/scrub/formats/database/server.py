@@ -74,7 +74,7 @@ class ServerEngine:
     def __init__(self, place: Place) -> None:
         self.place = place
         self._alchemy = _needed("sqlalchemy")
-        _needed(DRIVERS[place.scheme].partition("+")[2])
+        self._driver = _needed(DRIVERS[place.scheme].partition("+")[2])
         self._engine: Any = None
         self._link: Any = None
         self._writing = False
@@ -116,7 +116,7 @@ class ServerEngine:
         """What the server or the driver refuses, as a sentence; what it says of other people's data stays out."""
         try:
             yield
-        except self._alchemy.exc.SQLAlchemyError as error:
+        except (self._alchemy.exc.SQLAlchemyError, self._driver.Error) as error:
             said = self._said(error)
         except (OSError, ssl.SSLError) as error:
             said = StoreError(self.place.address, f"the server cannot be reached: {error.strerror or error}")
@@ -126,7 +126,7 @@ class ServerEngine:
         raise said if self._writing else FileProblem(self.place.address, said.what)
 
     def _said(self, error: Any) -> StoreError:
-        address, inner = self.place.address, getattr(error, "orig", None)
+        address, inner = self.place.address, getattr(error, "orig", error)
         arguments = getattr(inner, "args", None) or (0,)
         code = getattr(inner, "sqlstate", None) or arguments[0]
         if code in _BUSY:
