@@ -215,6 +215,8 @@ def _unpacked(values: Any) -> tuple[Any, ...] | None:
 
 def _plain(value: Any) -> Any:
     """A value of a database as JSON holds it."""
+    if type(value) is Decimal:  # by far the commonest
+        return {"number": str(value)}
     if value is None or isinstance(value, bool | int | str):
         return value
     if isinstance(value, float):
