@@ -9,7 +9,7 @@ import shutil
 import signal
 import subprocess
 import sys
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from pathlib import Path
 from typing import Any
 
@@ -123,9 +123,9 @@ def effects(folder: Path) -> list[Effect]:
     ]
 
 
-def act(store: Store, folder: Path, what: str) -> None:
+def act(store: Store, folder: Path, what: str, made: Callable[[Path], list[Effect]] = effects) -> None:
     if what == "save":
-        store.save(store.begin({}), "1", effects(folder), {})
+        store.save(store.begin({}), "1", made(folder), {})
     elif what == "undo":
         store.undo(1)
     else:

@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
+import test_crash
 from bases import Base, sqlite_base
 from test_crash import Cut, CutDisk
 
@@ -50,12 +51,7 @@ def state(folder: Path) -> tuple[bool, bool]:
 
 
 def act(store: Store, folder: Path, what: str) -> None:
-    if what == "save":
-        store.save(store.begin({}), "1", effects(folder), {})
-    elif what == "undo":
-        store.undo(1)
-    else:
-        store.redo(1)
+    test_crash.act(store, folder, what, effects)
 
 
 def store(home: Path, disk: Disk | None = None) -> Store:

@@ -382,6 +382,12 @@ def test_a_copy_gets_the_result_and_the_original_stays(huts: Base) -> None:
     assert huts.all() == before
 
 
+def test_a_copy_is_held_to_the_rules_of_the_database(huts: Base) -> None:
+    body = 'each record in table("night") where record.id is 5\nrecord.guest-id = 999\nend'
+    assert "the database refuses the changes" in str(run(huts, body, into="out").problem)
+    assert not Path("out").exists()
+
+
 def test_a_copy_is_kept_beside_a_run(huts: Base) -> None:
     text = macro('save-copy name: "before"\neach record in table("guest")\nrecord.email = "x"\nend', "database")
     scrub.home().approvals.approve(scrub.program(text).fingerprint, "Test")

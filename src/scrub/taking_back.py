@@ -35,15 +35,13 @@ def take_back(
 def _on_servers(home: Home, run: int) -> tuple[str, ...]:
     """Takes back what a run did on servers; a sentence for each."""
     from scrub.formats.imap.deeds import taken_back
-    from scrub.model.passwords import knowing
     from scrub.model.problem import FileProblem
     from scrub.store.outbox import TAKEN_BACK
 
     outbox, told = home.store.outbox, []
     for note in outbox.to_take_back(run):
         try:
-            with knowing(home.password):
-                taken_back(note.address, note.back, outbox.kept)
+            taken_back(note.address, note.back, outbox.kept)
         except (FileProblem, OSError) as problem:
             what = problem.what if isinstance(problem, FileProblem) else str(problem.strerror)
             told.append(f"Not taken back: {note.subject}: {what}")

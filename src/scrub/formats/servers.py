@@ -1,14 +1,39 @@
-"""What mail servers have in common, whether they take messages or keep them."""
+"""What servers have in common: those that take messages, keep them, or keep databases."""
 
 from __future__ import annotations
 
 import socket
 import ssl
+from collections.abc import Sequence
+from urllib.parse import SplitResult, unquote, urlsplit
+
+from scrub.model.problem import FileProblem
 
 #: Seconds that a server may be silent.
 PATIENCE = 60.0
 #: How a password comes to be known.
 KEEP_PASSWORD = "Keep it: scrub secret set mail-password, or put it into the variable SCRUB_SECRET_MAIL_PASSWORD"
+
+
+def parts_of(address: str, schemes: Sequence[str], wrong: str) -> tuple[SplitResult, int | None, str, str]:
+    """An address taken apart (RFC 3986), with the port, the user and what is named on the server. Raises `FileProblem`
+    that says what is wrong for one of another scheme, or without a server.
+    """
+    try:
+        parts = urlsplit(address)
+        port = parts.port
+    except ValueError:
+        raise FileProblem(address, wrong) from None
+    if parts.scheme not in schemes or not parts.hostname:
+        raise FileProblem(address, wrong)
+    return parts, port, unquote(parts.username or ""), unquote(parts.path.strip("/"))
+
+
+def ensure_no_password(address: str, parts: SplitResult, name: str) -> None:
+    """Raises `FileProblem` for a password in an address; it is to be kept under a name."""
+    if parts.password is not None:
+        bare = address.replace(f":{parts.password}@", "@")
+        raise FileProblem(bare, f"a password here would stay in your history. Keep it: scrub secret set {name}")
 
 
 def distrusted(error: ssl.SSLError) -> str:

@@ -43,9 +43,6 @@ class Database(HoldsTexts, WholeFile):
         """Under which headings stands what tells its records apart."""
         raise NotImplementedError
 
-    def ensure_open(self) -> None:
-        """Raises `Failure` where it cannot be changed."""
-
     # -- what follows from that
 
     def edit_texts(self, editing: Editing, between: str = "") -> None:

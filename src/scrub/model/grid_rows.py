@@ -25,22 +25,17 @@ class GridRows(Rows):
         self.bottom = bottom
         self._fresh: list[int] = []  # the rows that were put above the totals
         self.lists: dict[str, ColumnValues] = {}
-        self.columns: dict[str, int] = {}
         self.headings: dict[str, str] = {}
         self.twice: set[str] = set()
-        heads: dict[str, str] = {}
-        for column in range(area.left, area.right + 1):
-            value = sheet.raw_value(area.top, column)
-            if value is None or isinstance(value, Trouble):
-                continue
-            key = heading_key(shown(value))
-            if key in self.columns or key in self.twice:
-                self.twice.add(key)
-                self.columns.pop(key, None)
-                self.headings.pop(key, None)
-            elif key:
-                self.columns[key] = column
-                self.headings[key] = heads[letters_of(column)] = shown(value)
+        written = [
+            (shown(value), column)
+            for column in range(area.left, area.right + 1)
+            if (value := sheet.raw_value(area.top, column)) is not None and not isinstance(value, Trouble)
+        ]
+        self.columns = self.by_heading(written)
+        # Of a heading that stands there twice, the first one says what is under it.
+        first = {heading_key(heading): (letters_of(column), heading) for heading, column in reversed(written)}
+        heads = dict(where for key, where in first.items() if key)
         if not name:
             sheet.heads = heads
 

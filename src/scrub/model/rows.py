@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from typing import Any
+from typing import Any, TypeVar
 
 from scrub.model.area import Area
 from scrub.model.declare import FileItem, Item
@@ -11,6 +11,8 @@ from scrub.model.grid import Grid, settle
 from scrub.model.problem import Failure, Missing, did_you_mean, listed
 from scrub.model.text import Editing, edited, parted
 from scrub.model.values import Value, fold, heading_key, shown
+
+T = TypeVar("T")
 
 #: Gives the value that a row has under one heading; a `Trouble` where there is none to use.
 Reader = Callable[[Any], Value]
@@ -129,14 +131,30 @@ class Rows:
     def edit(self, rows: Iterable[Any] | None, editing: Editing, between: str = "") -> None:
         """Edits the texts of these rows, or of all."""
         editing = parted(editing, between)
+        readers = {key: self.reader(key) for key in self.headings}
         for row in self.filled() if rows is None else rows:
-            for key in self.headings:
-                text = self.reader(key)(row)
+            for key, read in readers.items():
+                text = read(row)
                 edits = editing(text) if isinstance(text, str) else ()
                 if edits:
-                    self.put(row, key, edited(text, edits))
+                    self.put(row, key, edited(str(text), edits))
 
     # -- what follows from that
+
+    def by_heading(self, found: Iterable[tuple[str, T]]) -> dict[str, T]:
+        """Notes headings, and gives what stands under each by its key; those that stand there twice are left out."""
+        under: dict[str, T] = {}
+        twice = set(self.twice)
+        for heading, thing in found:
+            key = heading_key(heading)
+            if key in under or key in twice:
+                twice.add(key)
+                under.pop(key, None)
+                self.headings.pop(key, None)
+            elif key:
+                under[key], self.headings[key] = thing, heading
+        self.twice = twice
+        return under
 
     def has(self, heading: str) -> bool:
         """Whether it has this heading."""

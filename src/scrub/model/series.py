@@ -29,6 +29,17 @@ class Series(Sequence[T]):
     def __iter__(self) -> Iterator[T]:
         return map(self._make, range(self._count))
 
+    def many(self) -> int:
+        """How many of them were not taken out."""
+        every: Iterator[Any] = iter(self)
+        return sum(not each.removed for each in every)
+
+    def sifted(self, sieve: Sieve) -> Series[T] | None:
+        """Those for which a condition may hold, each with a row that says whether it surely does; None where whoever
+        holds them does not find them by it.
+        """
+        return None
+
 
 class Through(Series[T]):
     """Items made of those of another series, as these come."""
@@ -48,8 +59,11 @@ class Through(Series[T]):
     def __iter__(self) -> Iterator[T]:
         return map(self._of, self._inner)
 
+    def many(self) -> int:
+        """As many as of the other series."""
+        return self._inner.many()
+
     def sifted(self, sieve: Sieve) -> Series[T] | None:
-        """Those for which a condition may hold; None where they are not sifted."""
-        sift = getattr(self._inner, "sifted", None)
-        found = sift(sieve) if sift is not None else None
+        """The same, made of those of the other series."""
+        found = self._inner.sifted(sieve)
         return None if found is None else Through(found, self._of)

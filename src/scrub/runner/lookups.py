@@ -17,7 +17,7 @@ from scrub.runner.comparisons import Evaluate
 from scrub.runner.execution import Frame
 from scrub.runner.fitting import fitted_all
 from scrub.runner.gathering import GATHERED
-from scrub.runner.sifting import sifted, sifting, unsure
+from scrub.runner.sifting import choosing
 
 
 class Lookups:
@@ -176,15 +176,14 @@ class Lookups:
         where = self.condition(node.where) if node.where is not None else None
         means, value = self.means[node], self.evaluate(node.value)
         base, path, slot, headings = means.base, means.path, means.slot, tuple(sorted(means.headings))
-        work, sifts = GATHERED[node.operation], sifting(node.where, self.means, slot)
+        work, choose = GATHERED[node.operation], choosing(node.where, where, self.means, slot)
         origin = self._origin(node.value) if node.operation != "list" else None
 
         def each(frame: Frame) -> Iterator[Value]:
             execution, holder = frame[0], outer(frame) if outer else frame[base]
-            items: Iterable[Any] = records(holder, path, headings) if headings else visited(holder, path)
-            chosen = sifted(items, sifts, frame)
-            test = where if chosen is None or where is None else unsure(where, slot)
-            for item in items if chosen is None else chosen:
+            found = records(holder, path, headings) if headings else visited(holder, path)
+            items, test = choose(frame, found)
+            for item in items:
                 execution.steps -= 1
                 if execution.steps < execution.look_at:
                     execution.spend(0)
@@ -206,34 +205,20 @@ class Lookups:
         outer = self.evaluate(node.inside) if node.inside is not None else None
         where = self.condition(node.where) if node.where is not None else None
         base, path, slot = self.means[node].base, self.means[node].path, self.means[node].slot
-        sifts = sifting(node.where, self.means, slot)
+        choose = choosing(node.where, where, self.means, slot)
 
         def count(frame: Frame) -> Value:
-            holder = outer(frame) if outer else frame[base]
-            if where is None:
-                return Decimal(_how_many(holder, path))
-            items: Iterable[Any] = inside(holder, path)
-            found, test = 0, where
-            chosen = sifted(visited(holder, path), sifts, frame) if sifts is not None and _is_stream(path) else None
-            if chosen is not None:
-                items, test = chosen, unsure(where, slot)
+            items, test = choose(frame, members(outer(frame) if outer else frame[base], path))
+            if test is None:
+                return Decimal(items.many() if isinstance(items, Series) else sum(1 for _ in items))
+            found = 0
             for item in items:
-                frame[slot] = item
-                found += test(frame)
+                if not item.removed:
+                    frame[slot] = item
+                    found += test(frame)
             return Decimal(found)
 
         return count
-
-
-def _is_stream(path: tuple[str, ...]) -> bool:
-    """Whether a path may lead to records that a database finds by itself."""
-    return path == ("each_record",)
-
-
-def _how_many(holder: Any, path: tuple[str, ...]) -> int:
-    """How many items are at the end of a path."""
-    found = getattr(holder, path[0])() if _is_stream(path) and holder is not None else None
-    return len(found) if isinstance(found, Series) else sum(1 for _ in inside(holder, path))
 
 
 class Absent:
@@ -270,12 +255,18 @@ def inside(item: Any, path: tuple[str, ...]) -> Iterator[Any]:
             yield from inside(inner, path[1:])
 
 
+def members(item: Any, path: tuple[str, ...]) -> Iterable[Any]:
+    """The same; a series as it is, with what was taken out in it."""
+    if len(path) != 1 or item is None:
+        return inside(item, path)
+    found = getattr(item, path[0])()
+    return found if isinstance(found, Series) else (each for each in found if not each.removed)
+
+
 def visited(item: Any, path: tuple[str, ...]) -> Sequence[Any]:
     """The items at the end of a path as a loop goes through them: fixed when it begins."""
-    if len(path) == 1 and item is not None:
-        found = getattr(item, path[0])()
-        return found if isinstance(found, Series) else [each for each in found if not each.removed]
-    return list(inside(item, path))
+    found = members(item, path)
+    return found if isinstance(found, Series) else list(found)
 
 
 def records(item: Any, path: tuple[str, ...], headings: tuple[str, ...]) -> Sequence[Any]:

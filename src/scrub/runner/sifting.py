@@ -14,23 +14,40 @@ from typing import Any
 from scrub.language import tree
 from scrub.language.meanings import Meanings
 from scrub.language.tree import Expression
+from scrub.model.series import Series
 from scrub.model.sieve import UNKNOWN, Joined, Leaf, Opposite, Sieve, Unknown
 from scrub.model.values import Value
 from scrub.runner.execution import Frame
 
 #: Gives the condition with the values that the names in it have now.
 Sifts = Callable[[Frame], Sieve]
+Test = Callable[[Frame], bool]
+#: Gives those of some items that must be looked at, and the test for each.
+Choose = Callable[[Frame, Any], tuple[Any, Test | None]]
 _PLAIN = (Decimal, bool, date)
 _OPERATORS = frozenset(("is", "is in", "is empty", "<", "<=", ">", ">=", "contains", "starts with", "ends with"))
 
 
-def sifting(where: Expression | None, means: Meanings, slot: int, body: Iterable[object] = ()) -> Sifts | None:
-    """What makes a sieve of a condition on the item in a place of the frame; None where nothing of it is one. Names
-    that the body sets may have another value at each turn.
+def choosing(
+    node: Expression | None, where: Test | None, means: Meanings, slot: int, body: Iterable[object] = ()
+) -> Choose:
+    """What gives those of the items at hand that must be looked at, and the test for each. `node` is the condition, of
+    which `where` is the closure, on the item in a place of the frame. Names that the body sets may have another value
+    at each turn.
     """
-    if where is None:
-        return None
-    return _Compiler(means, slot, frozenset(_set_in(body, means))).sifts(where)
+    sifts = None if node is None else _Compiler(means, slot, frozenset(_set_in(body, means))).sifts(node)
+    if sifts is None or where is None:
+        return lambda frame, items: (items, where)
+
+    def unsure(frame: Frame) -> bool:
+        return frame[slot].row.sure or where(frame)
+
+    def choose(frame: Frame, items: Any) -> tuple[Any, Test | None]:
+        sieve = sifts(frame) if isinstance(items, Series) else UNKNOWN
+        chosen = items.sifted(sieve) if isinstance(items, Series) and not isinstance(sieve, Unknown) else None
+        return (items, where) if chosen is None else (chosen, unsure)
+
+    return choose
 
 
 def _set_in(nodes: object, means: Meanings) -> Iterator[int]:
@@ -124,19 +141,3 @@ class _Compiler:
 
 def _opposite(part: Sifts | None) -> Sifts | None:
     return None if part is None else lambda frame: Opposite(part(frame))
-
-
-def sifted(candidates: Any, sifts: Sifts | None, frame: Frame) -> Any:
-    """Those of the candidates that the condition may hold for, with a field `sure` where it surely does; None where
-    they are not sifted.
-    """
-    sift = getattr(candidates, "sifted", None)
-    if sifts is None or sift is None:
-        return None
-    sieve = sifts(frame)
-    return None if isinstance(sieve, Unknown) else sift(sieve)
-
-
-def unsure(where: Callable[[Frame], bool], slot: int) -> Callable[[Frame], bool]:
-    """The condition, tested for those items only of which it is not sure already."""
-    return lambda frame: frame[slot].row.sure or where(frame)

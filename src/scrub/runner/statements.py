@@ -21,7 +21,7 @@ from scrub.runner.expressions import Expressions
 from scrub.runner.fitting import fitted
 from scrub.runner.growing import lengthened
 from scrub.runner.lookups import Absent, copied, pairs_of, records, visited
-from scrub.runner.sifting import sifted, sifting, unsure
+from scrub.runner.sifting import choosing
 from scrub.runner.sorting import sorting
 from scrub.runner.step import View, Watch
 
@@ -264,15 +264,12 @@ class Statements(Expressions):
         counter = means.counter
         orders = [(self.evaluate(order.by), order.descending) for order in node.orders]
         in_order = sorting(slot, where, orders) if orders else None
-        sifts = sifting(node.where, self.means, slot, node.body) if means.items and not orders else None
+        sifted = node.where if means.items and not orders else None
+        choose = choosing(sifted, where, self.means, slot, node.body)
 
         def run(frame: Frame) -> int | None:
             execution: Execution = frame[0]
-            candidates = visited(outer(frame) if outer else frame[base])
-            chosen = sifted(candidates, sifts, frame)
-            test = where
-            if chosen is not None and where is not None:
-                candidates, test = chosen, unsure(where, slot)
+            candidates, test = choose(frame, visited(outer(frame) if outer else frame[base]))
             turns = 0
             for value in over(in_order(frame, candidates) if in_order else candidates, label):
                 if by_items and value.removed:

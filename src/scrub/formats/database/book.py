@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
+from functools import partial
 from typing import Any
 
 from scrub.formats.database.changes import Group, RowChange, TableChanges
@@ -90,14 +91,12 @@ class DatabaseFile(Database):
     def tables(self) -> Iterator[Table]:
         """Its tables."""
         if self._tables is None:
-            with told_of(self.shown):
-                self._tables = [Table(DatabaseRows(self, self._engine, each)) for each in self._engine.layouts()]
+            self._tables = [Table(DatabaseRows(self, self._engine, each)) for each in self._engine.layouts()]
         return iter(self._tables)
 
     def count_of(self, table: Table) -> int:
         """How many records a table has."""
-        with told_of(self.shown):
-            return len(table.rows.filled())
+        return len(table.rows.filled())
 
     def key_of(self, table: Table) -> list[str]:
         """Under which headings stands what tells its records apart."""
@@ -144,13 +143,12 @@ class DatabaseFile(Database):
 class SqliteFile(DatabaseFile):
     """A database of SQLite, in a file."""
 
-    _copies: list[str]
-
     def __init__(self, path: str) -> None:
+        """Raises `StoreError` for what is no database, and `FileProblem` for one that is damaged."""
         address = os.path.realpath(path)
         self._sqlite = SqliteEngine(address, path)
-        super().__init__(path, address, self._sqlite, lambda: SqliteEngine(address))
-        self._copies = []
+        super().__init__(path, address, self._sqlite, partial(SqliteEngine, address))
+        self._copies: list[str] = []
 
     def save_copy(self, to: FilePath | None = None, name: FilePath | None = None) -> None:
         """Saves it once more."""

@@ -11,7 +11,7 @@ from decimal import Decimal
 from typing import Any, NamedTuple
 from uuid import UUID
 
-from scrub.formats.database.engine import Engine, Key, Layout
+from scrub.formats.database.engine import Engine, Key, Layout, batches
 from scrub.model.problem import FileProblem
 from scrub.store.errors import RowMoved, StoreError
 
@@ -76,28 +76,21 @@ class TableChanges:
         self.groups = done
 
     def _written(self, engine: Engine, layout: Layout, group: Group) -> Group:
-        """Writes a group; gives it as what takes it back needs it."""
-        rows = group.rows
-        if rows[0].old is None:
+        """Writes a group; gives it as what takes it back needs it. Of rows that go, all columns are known."""
+        if group.rows[0].old is None:
             return self._inserted(engine, layout, group)
-        deleting = rows[0].new is None
-        columns = tuple(each.name for each in layout.columns) if deleting else group.columns
-        found: list[RowChange] = []
-        for start in range(0, len(rows), _BATCH):
-            some = rows[start : start + _BATCH]
+        start = 0
+        for some in batches(group.rows, _BATCH):
             keys = [row.key for row in some if row.key is not None]
-            wanted = (*group.columns, *group.read)
-            now = engine.now(layout, keys, wanted)
+            now = engine.now(layout, keys, (*group.columns, *group.read))
             for place, row in enumerate(some, start):
                 self._ensure_same(now.get(row.key or ()), group, place)
-            if deleting:
-                whole = engine.now(layout, keys, columns)
-                found += [RowChange(key, whole[key], None) for key in keys]
+            start += len(some)
+            if some[0].new is None:
                 engine.delete(layout, keys)
             else:
-                engine.update(layout, columns, [(row.key or (), row.new or ()) for row in some])
-                found += some
-        return Group(group.table, columns, found)
+                engine.update(layout, group.columns, [(row.key or (), row.new or ()) for row in some])
+        return Group(group.table, group.columns, group.rows)
 
     def _ensure_same(self, found: tuple[Any, ...] | None, group: Group, place: int) -> None:
         row = group.rows[place]
@@ -156,8 +149,7 @@ class TableChanges:
                 layout = layouts.get(group.table)
                 if layout is None:
                     return None
-                for start in range(0, len(group.rows), _BATCH):
-                    some = group.rows[start : start + _BATCH]
+                for some in batches(group.rows, _BATCH):
                     now = engine.now(layout, [row.key for row in some if row.key is not None], group.columns)
                     states |= {_made(row, now.get(row.key or ())) for row in some}
         except FileProblem as problem:

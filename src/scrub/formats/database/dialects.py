@@ -23,21 +23,30 @@ def _kept_by_double(value: Decimal) -> bool:
     return few and (not value or abs(value) > Decimal("1e-300"))
 
 
-class SqliteDialect:
+class _Binding:
+    """The values that predicates compare with, each by the name of its place."""
+
+    def __init__(self, mark: str) -> None:
+        """`mark` is how a place is written."""
+        self.values: dict[str, Any] = {}
+        self._mark = mark
+
+    def bind(self, value: Any) -> str:
+        """The place of a value."""
+        name = f"v{len(self.values)}"
+        self.values[name] = value
+        return self._mark.format(name)
+
+
+class SqliteDialect(_Binding):
     """Predicates as SQLite writes them: what stands in a column has a sort of its own in each row."""
 
     def __init__(self) -> None:
-        self.values: dict[str, Any] = {}
+        super().__init__(":{}")
 
     def name(self, column: Column) -> str:
         """The column."""
         return named(column.name)
-
-    def bind(self, value: Any) -> str:
-        """The place of a value."""
-        place = f"v{len(self.values)}"
-        self.values[place] = value
-        return f":{place}"
 
     def is_text(self, column: Column) -> str:
         """Whether a text stands there."""
@@ -76,7 +85,7 @@ class SqliteDialect:
         """The text in small letters."""
         return f"lower({named(column.name)})"
 
-    def holds(self, text: str, mark: str, operator: str, length: int) -> str | None:
+    def holds(self, text: str, mark: str, operator: str, length: int) -> str:
         """Whether a text contains, starts with or ends with another."""
         if operator == "contains":
             return f"instr({text}, {mark}) > 0"
@@ -95,22 +104,16 @@ class SqliteDialect:
         return self.bind(int(value) if value == value.to_integral_value() else float(value))
 
 
-class ServerDialect:
+class ServerDialect(_Binding):
     """Predicates as servers write them: what stands in a column is of the sort that it is declared for."""
 
     def __init__(self, quote: Callable[[str], str], postgres: bool) -> None:
+        super().__init__("%({})s")
         self._quote, self._postgres = quote, postgres
-        self.values: dict[str, Any] = {}
 
     def name(self, column: Column) -> str:
         """The column."""
         return self._quote(column.name)
-
-    def bind(self, value: Any) -> str:
-        """The place of a value."""
-        place = f"v{len(self.values)}"
-        self.values[place] = value
-        return f"%({place})s"
 
     def _there(self, column: Column) -> str:
         return f"{self.name(column)} IS NOT NULL"
@@ -156,7 +159,7 @@ class ServerDialect:
         name = self.name(column)
         return f'lower({name} COLLATE "C")' if self._postgres else f"CAST(lower({name}) AS BINARY)"
 
-    def holds(self, text: str, mark: str, operator: str, length: int) -> str | None:
+    def holds(self, text: str, mark: str, operator: str, length: int) -> str:
         """Whether a text contains, starts with or ends with another."""
         if operator == "contains":
             return f"{'strpos' if self._postgres else 'instr'}({text}, {mark}) > 0"

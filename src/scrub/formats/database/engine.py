@@ -3,10 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from typing import Any, NamedTuple, Protocol
+from typing import Any, NamedTuple, Protocol, TypeVar
 
 from scrub.formats.database.values import Column
 from scrub.formats.database.where import Where
+from scrub.store.errors import StoreError
+
+T = TypeVar("T")
 
 #: What tells a row from the others of its table: the values of its key.
 Key = tuple[Any, ...]
@@ -30,9 +33,15 @@ class Layout(NamedTuple):
     #: The tables to which its rows refer.
     parents: tuple[str, ...] = ()
 
-    def column(self, name: str) -> Column:
-        """A column by its name."""
-        return next(each for each in self.columns if each.name == name)
+
+class Refusing(StoreError):
+    """The database does not take what was written."""
+
+
+def batches(rows: Sequence[T], size: int) -> Iterator[Sequence[T]]:
+    """So many at a time."""
+    for start in range(0, len(rows), size):
+        yield rows[start : start + size]
 
 
 def cascades(table: str, deed: str) -> str:

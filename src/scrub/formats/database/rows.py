@@ -18,8 +18,7 @@ from scrub.model.problem import Failure
 from scrub.model.rows import Reader, Rows
 from scrub.model.series import Series
 from scrub.model.sieve import Sieve, headings_of
-from scrub.model.text import Editing, edited, parted
-from scrub.model.values import Value, heading_key, shown
+from scrub.model.values import Value, shown
 
 
 class Fresh:
@@ -75,19 +74,9 @@ class DatabaseRows(Rows):
         self._book, self._engine, self.layout = book, engine, layout
         self.name = layout.name
         self.headings, self.twice = {}, set()
-        self._columns: dict[str, Column] = {}
-        for column in layout.columns:
-            key = heading_key(column.name)
-            if key in self.headings or key in self.twice:
-                self.twice.add(key)
-                self.headings.pop(key, None)
-                self._columns.pop(key, None)
-            elif key:
-                self.headings[key], self._columns[key] = column.name, column
+        self._columns = self.by_heading((column.name, column) for column in layout.columns)
         self._reads = {column.name: reader(column) for column in layout.columns}
-        self._closed = (
-            layout.closed or (None if layout.key else "has no key, so that its records cannot be told apart") or None
-        )
+        self._closed = layout.closed or ("" if layout.key else "has no key, so that its records cannot be told apart")
         self.draft = Draft()
         self._wanted: dict[str, int] = {}  # the columns that are read along, and their places
         self._readers: dict[str, Reader] = {}
@@ -247,7 +236,7 @@ class DatabaseRows(Rows):
     def put(self, row: StoredRow, key: str, value: Value) -> None:
         """Sets the value under a heading."""
         column = self._columns.get(key) or self._columns[self.key(key)]
-        if self._closed is not None:
+        if self._closed:
             self._ensure_open()
         try:
             raw = fitted(column, value)
@@ -354,17 +343,6 @@ class DatabaseRows(Rows):
         said = f"record deleted: {cut(said)}"
         self._book.recorder.add(Change(where, "deleted", False, True, said), revert, (self.name, key))
 
-    def edit(self, rows: Iterable[Any] | None, editing: Editing, between: str = "") -> None:
-        """Edits the texts of these rows, or of all."""
-        editing = parted(editing, between)
-        readers = {key: self.reader(key) for key in self.headings}
-        for row in self.filled() if rows is None else rows:
-            for key, read in readers.items():
-                text = read(row)
-                edits = editing(text) if isinstance(text, str) else ()
-                if edits:
-                    self.put(row, key, edited(str(text), edits))
-
 
 class _Back:
     """What gives a row the value back that it had in a column; there are as many as changes, so it is small."""
@@ -405,6 +383,10 @@ class _Stream(Series[StoredRow]):
     def __len__(self) -> int:
         """How many rows there are; with a sieve, there are not more."""
         return self._rows.how_many()
+
+    def many(self) -> int:
+        """The same: those that were taken out are counted off."""
+        return len(self)
 
     def __getitem__(self, place: Any) -> Any:
         if isinstance(place, slice):  # for a look at the first ones

@@ -7,16 +7,15 @@ import ssl
 from collections.abc import Iterator, Mapping, Sequence
 from functools import cached_property
 from typing import Any, NamedTuple
-from urllib.parse import unquote, urlsplit
 
 from scrub.formats.database.dialects import ServerDialect
-from scrub.formats.database.engine import Key, Layout, cascades
-from scrub.formats.database.sqlite import Refusing
+from scrub.formats.database.engine import Key, Layout, Refusing, batches, cascades
 from scrub.formats.database.values import Column, Sort
-from scrub.formats.database.where import NO, YES, Where, both, predicates
-from scrub.formats.servers import PATIENCE
+from scrub.formats.database.where import EVERY, YES, Where, both, predicates
+from scrub.formats.extras import module
+from scrub.formats.servers import PATIENCE, ensure_no_password, parts_of
 from scrub.model.passwords import password
-from scrub.model.problem import Failure, FileProblem
+from scrub.model.problem import FileProblem
 from scrub.store.errors import InUse, StoreError
 
 #: The schemes of addresses, with the driver for each.
@@ -42,30 +41,15 @@ class Place(NamedTuple):
 def place_of(address: str) -> Place:
     """The database that an address names. Raises `FileProblem`."""
     wrong = "this is no address of a database. Write it as postgresql://you@db.huts.example/huts"
-    try:
-        parts = urlsplit(address)
-        port = parts.port
-    except ValueError:
-        raise FileProblem(address, wrong) from None
-    database = unquote(parts.path.strip("/"))
-    if parts.scheme not in DRIVERS or not parts.hostname or not database or "/" in database or parts.query:
+    parts, port, user, database = parts_of(address, tuple(DRIVERS), wrong)
+    if not database or "/" in database or parts.query:
         raise FileProblem(address, wrong)
-    if parts.password is not None:
-        bare = address.replace(f":{parts.password}@", "@")
-        raise FileProblem(bare, f"a password here would stay in your history. Keep it: scrub secret set {database}")
-    return Place(parts.scheme, parts.hostname, port, unquote(parts.username or ""), database, address)
+    ensure_no_password(address, parts, database)
+    return Place(parts.scheme, str(parts.hostname), port, user, database, address)
 
 
 def _needed(name: str) -> Any:
-    import importlib
-
-    try:
-        return importlib.import_module(name)
-    except ImportError:
-        raise Failure(
-            f"databases on servers need the extra packages, of which {name.partition('.')[0]} is missing. "
-            'Install them: pip install "scrub-macros[servers]"'
-        ) from None
+    return module(name, "databases on servers", "servers")
 
 
 class ServerEngine:
@@ -75,7 +59,6 @@ class ServerEngine:
         self.place = place
         self._alchemy = _needed("sqlalchemy")
         self._driver = _needed(DRIVERS[place.scheme].partition("+")[2])
-        self._engine: Any = None
         self._link: Any = None
         self._writing = False
         self._layouts: list[Layout] | None = None
@@ -87,18 +70,20 @@ class ServerEngine:
 
     # -- the connection
 
+    @cached_property
+    def _engine(self) -> Any:
+        """What makes connections; it asks for the password."""
+        place, known = self.place, password(self.place.database)
+        url = self._alchemy.URL.create(
+            DRIVERS[place.scheme], place.user or None, known.reveal() if known is not None else None,
+            place.host, place.port, place.database,
+        )  # fmt: skip
+        return self._alchemy.create_engine(
+            url, poolclass=_needed("sqlalchemy.pool").NullPool, connect_args=self._how(), hide_parameters=True
+        )
+
     def _connect(self) -> Any:
         """A connection, of which nothing is asked so far."""
-        place = self.place
-        if self._engine is None:
-            known = password(place.database)
-            url = self._alchemy.URL.create(
-                DRIVERS[place.scheme], place.user or None, known.reveal() if known is not None else None,
-                place.host, place.port, place.database,
-            )  # fmt: skip
-            self._engine = self._alchemy.create_engine(
-                url, poolclass=_needed("sqlalchemy.pool").NullPool, connect_args=self._how(), hide_parameters=True
-            )
         with self._told():
             return self._engine.connect()
 
@@ -144,7 +129,7 @@ class ServerEngine:
         return Refusing(address, f"the database refuses the changes ({code}). Nothing was written")
 
     @property
-    def _reading(self) -> Any:
+    def _connection(self) -> Any:
         if self._link is None:
             link = self._connect()
             with self._told():
@@ -194,7 +179,7 @@ class ServerEngine:
     def layouts(self) -> Sequence[Layout]:
         """Its tables and views, by their names."""
         if self._layouts is None:
-            link = self._reading
+            link = self._connection
             with self._told():
                 looks = self._alchemy.inspect(link)
                 views = set(looks.get_view_names())
@@ -251,7 +236,7 @@ class ServerEngine:
     # -- reading
 
     def _rows(self, sql: str, values: Sequence[Any] | Mapping[str, Any] = ()) -> list[tuple[Any, ...]]:
-        link = self._link if self._writing else self._reading
+        link = self._connection
         given = dict(values) if isinstance(values, Mapping) else tuple(values)
         with self._told():
             return [tuple(each) for each in link.exec_driver_sql(sql, given)]
@@ -261,8 +246,6 @@ class ServerEngine:
         return int(self._rows(f"SELECT count(*) FROM {self._table(layout)}")[0][0])
 
     def _table(self, layout: Layout) -> str:
-        if self._link is None:
-            self._reading  # noqa: B018 - the dialect is known when there is a connection
         return str(self._quote(layout.name))
 
     def rows(
@@ -270,18 +253,16 @@ class ServerEngine:
     ) -> Iterator[tuple[Any, ...]]:
         """The rows in the order of the key, page by page; see `Engine.rows`."""
         table, dialect = self._table(layout), ServerDialect(self._quote, self._postgres)
-        found = None if where is None else predicates(*where, dialect)
-        sure = NO if found is None else found.sure
-        wanted = ", ".join((*map(self._quote, (*layout.key, *columns)), f"CASE WHEN {sure} THEN 1 ELSE 0 END"))
-        test = YES if found is None else found.sent
+        found = EVERY if where is None else predicates(*where, dialect)
+        wanted = ", ".join((*map(self._quote, (*layout.key, *columns)), f"CASE WHEN {found.sure} THEN 1 ELSE 0 END"))
         if not layout.key:
-            yield from self._rows(f"SELECT {wanted} FROM {table} WHERE {test}", dialect.values)
+            yield from self._rows(f"SELECT {wanted} FROM {table} WHERE {found.sent}", dialect.values)
             return
         key, width = self._names(layout.key), len(layout.key)
         while True:
             values = {f"k{at}": each for at, each in enumerate(after)}
             behind = f"({key}) > ({', '.join(f'%({each})s' for each in values)})" if after else YES
-            sql = f"SELECT {wanted} FROM {table} WHERE {both(behind, test)} ORDER BY {key} LIMIT {_PAGE}"
+            sql = f"SELECT {wanted} FROM {table} WHERE {both(behind, found.sent)} ORDER BY {key} LIMIT {_PAGE}"
             page = self._rows(sql, {**dialect.values, **values})
             yield from page
             if len(page) < _PAGE:
@@ -300,7 +281,7 @@ class ServerEngine:
         found: dict[Key, tuple[Any, ...]] = {}
         table, width = self._table(layout), len(layout.key)
         wanted, held = self._names([*layout.key, *columns]), " FOR UPDATE" if self._writing else ""
-        for some in _batches(keys):
+        for some in batches(keys, _BATCH):
             sql = f"SELECT {wanted} FROM {table} WHERE {self._among(layout, len(some))}{held}"
             for row in self._rows(sql, [each for key in some for each in key]):
                 found[row[:width]] = row[width:]
@@ -331,7 +312,6 @@ class ServerEngine:
         """The same through a table of this transaction, which takes the values as one stream."""
         table, link = self._table(layout), self._link
         names = self._names([*layout.key, *columns])
-        link.exec_driver_sql("DROP TABLE IF EXISTS pg_temp.scrub_rows")
         link.exec_driver_sql(
             f"CREATE TEMPORARY TABLE scrub_rows ON COMMIT DROP AS SELECT {names} FROM {table} WITH NO DATA"
         )
@@ -360,7 +340,7 @@ class ServerEngine:
         """Takes rows out."""
         table = self._table(layout)
         with self._told():
-            for some in _batches(keys):
+            for some in batches(keys, _BATCH):
                 sql = f"DELETE FROM {table} WHERE {self._among(layout, len(some))}"
                 self._link.exec_driver_sql(sql, tuple(each for key in some for each in key))
 
@@ -373,38 +353,29 @@ def _places(count: int) -> str:
     return f"({', '.join(['%s'] * count)})"
 
 
-def _batches(keys: Sequence[Key]) -> Iterator[Sequence[Key]]:
-    for start in range(0, len(keys), _BATCH):
-        yield keys[start : start + _BATCH]
+#: What a type of SQLAlchemy is to a macro; the first that fits counts, as some are kinds of others.
+_SORTS = (
+    ("Boolean", Sort.YES_NO), ("Integer", Sort.WHOLE), ("Float", Sort.REAL), ("Numeric", Sort.NUMBER),
+    ("DateTime", Sort.MOMENT), ("Date", Sort.DATE), ("Time", Sort.TIME), ("LargeBinary", Sort.CLOSED),
+    ("String", Sort.TEXT),
+)  # fmt: skip
 
 
 def _column(found: Any) -> Column:
     """A column as SQLAlchemy describes it."""
-    types = _needed("sqlalchemy.types")
-    kind = found["type"]
-    identity, computed = found.get("identity"), found.get("computed")
-    own = bool(computed) or bool(identity and identity.get("always"))
+    types, kind = _needed("sqlalchemy.types"), found["type"]
+    identity = found.get("identity")
+    own = bool(found.get("computed") or (identity and identity.get("always")))
     automatic = own or identity or found.get("default") is not None or found.get("autoincrement") is True
-    sort, digits, letters = Sort.CLOSED, None, None
-    if isinstance(kind, types.Boolean) or getattr(kind, "display_width", None) == 1:
+    sort = next((each for name, each in _SORTS if isinstance(kind, getattr(types, name))), Sort.CLOSED)
+    truth = isinstance(kind, types.Boolean)
+    if getattr(kind, "display_width", None) == 1:  # how MariaDB and MySQL declare yes and no
         sort = Sort.YES_NO
-    elif isinstance(kind, types.Integer):
-        sort = Sort.WHOLE
-    elif isinstance(kind, types.Float):
-        sort = Sort.REAL
-    elif isinstance(kind, types.Numeric):
-        sort = Sort.NUMBER
-        digits = (kind.precision, kind.scale or 0) if kind.precision else None
-    elif isinstance(kind, types.DateTime):
-        sort = Sort.MOMENT
-    elif isinstance(kind, types.Date):
-        sort = Sort.DATE
-    elif isinstance(kind, types.Time):
-        sort = Sort.TIME
-    elif isinstance(kind, types.String) and not isinstance(kind, types.LargeBinary):
-        sort, letters = Sort.TEXT, kind.length
-    loose = (sort is Sort.REAL and not isinstance(kind, types.Double)) or (
-        sort is Sort.TEXT and not isinstance(kind, types.Text | types.VARCHAR)
-    )
-    as_number = sort is Sort.YES_NO and not isinstance(kind, types.Boolean)
-    return Column(found["name"], sort, not found["nullable"] and not automatic, own, digits, letters, as_number, loose)
+    exact = {Sort.REAL: types.Double, Sort.TEXT: types.Text | types.VARCHAR}.get(sort)
+    return Column(
+        found["name"], sort, not found["nullable"] and not automatic, own,
+        (kind.precision, kind.scale or 0) if sort is Sort.NUMBER and kind.precision else None,
+        kind.length if sort is Sort.TEXT else None,
+        as_text=sort is Sort.YES_NO and not truth,
+        loose=exact is not None and not isinstance(kind, exact),
+    )  # fmt: skip

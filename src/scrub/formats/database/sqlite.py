@@ -12,9 +12,9 @@ from typing import Any
 from urllib.parse import quote
 
 from scrub.formats.database.dialects import SqliteDialect, named
-from scrub.formats.database.engine import Key, Layout, cascades
+from scrub.formats.database.engine import Key, Layout, Refusing, batches, cascades
 from scrub.formats.database.values import Column, Sort
-from scrub.formats.database.where import NO, YES, Predicates, Where, both, predicates
+from scrub.formats.database.where import EVERY, YES, Where, both, predicates
 from scrub.model.preferences import CURRENT
 from scrub.model.problem import FileProblem
 from scrub.store.errors import InUse, ReadOnly, StoreError
@@ -23,10 +23,6 @@ from scrub.store.errors import InUse, ReadOnly, StoreError
 _PATIENCE = 5.0
 _BATCH = 400
 _HEAD = b"SQLite format 3\0"
-
-
-class Refusing(StoreError):
-    """The database does not take what was written."""
 
 
 class SqliteEngine:
@@ -51,10 +47,13 @@ class SqliteEngine:
             link = sqlite3.connect(
                 f"file:{quote(self.path)}?mode={mode}", uri=True, timeout=_PATIENCE, isolation_level=None
             )
-            link.set_progress_handler(lambda: time.process_time() > self._end, 1_000_000)  # a view may never end
-            link.execute("PRAGMA foreign_keys = ON")
-            link.execute("PRAGMA trusted_schema = OFF")
+            self._prepare(link)
         return link
+
+    def _prepare(self, link: sqlite3.Connection) -> None:
+        link.set_progress_handler(lambda: time.process_time() > self._end, 1_000_000)  # a view may never end
+        link.execute("PRAGMA foreign_keys = ON")
+        link.execute("PRAGMA trusted_schema = OFF")
 
     @contextlib.contextmanager
     def _told(self) -> Iterator[None]:
@@ -82,8 +81,8 @@ class SqliteEngine:
         return StoreError(self.path, f"the database cannot be read: {what}")
 
     @property
-    def _reading(self) -> sqlite3.Connection:
-        """The connection; all is read as it was when the first row was."""
+    def _connection(self) -> sqlite3.Connection:
+        """The connection. Unless something is written, all is read as it was when the first row was."""
         if self._link is None:
             self._link = self._open("ro")
             with self._told():
@@ -96,19 +95,17 @@ class SqliteEngine:
         """Its tables and views, by their names."""
         if self._layouts is None:
             with self._told():
-                found = self._reading.execute(
+                found = self._connection.execute(
                     "SELECT name, type, coalesce(sql, '') FROM sqlite_schema WHERE type IN ('table', 'view') "
                     "AND name NOT LIKE 'sqlite\\_%' ESCAPE '\\' ORDER BY name"
                 ).fetchall()
-                shadows = _shadows([name for name, _, sql in found if sql.upper().startswith("CREATE VIRTUAL")])
-                self._layouts = [
-                    self._layout(*each) for each in found if not any(each[0].startswith(name) for name in shadows)
-                ]
-                self._layouts = self._hanging(self._layouts)
+                # An extension keeps tables of its own beside each of its kind, whose names begin like that.
+                kept = tuple(f"{name}_" for name, _, sql in found if _is_virtual(sql))
+                self._layouts = self._hanging([self._layout(*each) for each in found if not each[0].startswith(kept)])
         return self._layouts
 
     def _layout(self, name: str, kind: str, sql: str) -> Layout:
-        link = self._reading
+        link = self._connection
         asked = 'SELECT name, type, "notnull", dflt_value, pk, hidden FROM pragma_table_xinfo(?)'
         columns, parts = [], []
         for column, declared, needed, default, place, hidden in link.execute(asked, (name,)).fetchall():
@@ -118,20 +115,18 @@ class SqliteEngine:
                 Column(column, sort_of(declared), bool(needed) and default is None and not place, hidden in (2, 3))
             )
             if place:
-                parts.append((place, column, str(declared).upper() == "INTEGER"))
-        parts.sort()
-        key = tuple(column for _, column, _ in parts)
+                parts.append((place, column))
+        key = tuple(column for _, column in sorted(parts))
         asked = "SELECT name FROM sqlite_schema WHERE type = 'trigger' AND tbl_name = ? COLLATE NOCASE ORDER BY name"
         triggers = tuple(each for (each,) in link.execute(asked, (name,)))
         closed, hidden_key = "", False
         if kind == "view":
             closed, key = "is a view of other tables. Change those", ()
-        elif sql.upper().startswith("CREATE VIRTUAL"):
+        elif _is_virtual(sql):
             closed, key = "is kept by an extension", ()
         elif not key:
-            key = tuple(each for each in ("rowid", "_rowid_", "oid") if each not in {c.name.lower() for c in columns})[
-                :1
-            ]
+            taken = {each.name.lower() for each in columns}
+            key = tuple(each for each in ("rowid", "_rowid_", "oid") if each not in taken)[:1]
             hidden_key = bool(key)
         return Layout(name, tuple(columns), key, closed, "", triggers, hidden_key)
 
@@ -141,7 +136,7 @@ class SqliteEngine:
         parents: dict[str, list[str]] = {}
         asked = 'SELECT "table", on_delete FROM pragma_foreign_key_list(?)'
         for layout in layouts:
-            for other, deed in self._reading.execute(asked, (layout.name,)):
+            for other, deed in self._connection.execute(asked, (layout.name,)):
                 parents.setdefault(layout.name, []).append(other)
                 if deed in ("CASCADE", "SET NULL", "SET DEFAULT"):
                     kept[str(other).lower()] = cascades(layout.name, deed)
@@ -155,32 +150,28 @@ class SqliteEngine:
     def count(self, layout: Layout) -> int:
         """How many rows a table has."""
         with self._told():
-            return int(self._link_now.execute(f"SELECT count(*) FROM {named(layout.name)}").fetchone()[0])
-
-    @property
-    def _link_now(self) -> sqlite3.Connection:
-        return self._link if self._writing and self._link is not None else self._reading
+            return int(self._connection.execute(f"SELECT count(*) FROM {named(layout.name)}").fetchone()[0])
 
     def rows(
         self, layout: Layout, columns: Sequence[str], after: Key = (), where: Where | None = None
     ) -> Iterator[tuple[Any, ...]]:
         """The rows in the order of the key; see `Engine.rows`."""
         dialect, key = SqliteDialect(), ", ".join(map(named, layout.key))
-        found = _NO_WHERE if where is None else predicates(*where, dialect)
+        found = EVERY if where is None else predicates(*where, dialect)
         wanted = ", ".join((*map(named, (*layout.key, *columns)), found.sure))
         after_key = f"({key}) > ({', '.join(map(dialect.bind, after))})" if after else YES
         test = both(after_key, found.sent)
         order = f" ORDER BY {key}" if key else ""
         with self._told():
             sql = f"SELECT {wanted} FROM {named(layout.name)} WHERE {test}{order}"
-            yield from self._link_now.execute(sql, dialect.values)
+            yield from self._connection.execute(sql, dialect.values)
 
     def row(self, layout: Layout, key: Key, columns: Sequence[str]) -> tuple[Any, ...] | None:
         """One row, by its key."""
         where = " AND ".join(f"{named(each)} = ?" for each in layout.key)
         wanted = ", ".join(map(named, columns)) or "NULL"
         with self._told():
-            found = self._link_now.execute(f"SELECT {wanted} FROM {named(layout.name)} WHERE {where}", key)
+            found = self._connection.execute(f"SELECT {wanted} FROM {named(layout.name)} WHERE {where}", key)
             return found.fetchone()  # type: ignore[no-any-return]
 
     # -- writing
@@ -188,28 +179,31 @@ class SqliteEngine:
     def begin(self) -> None:
         """Opens it for writing: no other program writes until the end."""
         self.close()
-        self._link, self._writing = self._open("rw"), True
+        self._write_to(self._open("rw"))
+
+    def _write_to(self, link: sqlite3.Connection) -> None:
+        self._link, self._writing = link, True
         with self._told():
-            self._link.execute("BEGIN IMMEDIATE")
-            self._link.execute("PRAGMA defer_foreign_keys = ON")
+            link.execute("BEGIN IMMEDIATE")
+            link.execute("PRAGMA defer_foreign_keys = ON")
 
     @classmethod
     def in_memory(cls, data: bytes, path: str) -> SqliteEngine:
         """A copy of one that is held in memory, to be written into."""
         found = cls.__new__(cls)
         found._begin_at(path, path)
-        link = found._link = sqlite3.connect(":memory:", isolation_level=None)
-        found._writing = True
+        link = sqlite3.connect(":memory:", isolation_level=None)
         with found._told():
             # As one without a log beside it (1.3.3 of its format).
             link.deserialize(data[:18] + b"\1\1" + data[20:])
-            link.execute("BEGIN IMMEDIATE")
+            found._prepare(link)
+        found._write_to(link)
         return found
 
     def bytes_now(self) -> bytes:
         """All of it, as one file."""
         with self._told():
-            return bytes(self._link_now.serialize())
+            return bytes(self._connection.serialize())
 
     def now(self, layout: Layout, keys: Sequence[Key], columns: Sequence[str]) -> dict[Key, tuple[Any, ...]]:
         """Rows as they are."""
@@ -218,14 +212,13 @@ class SqliteEngine:
         wanted = ", ".join(map(named, (*layout.key, *columns)))
         left = ", ".join(map(named, layout.key))
         with self._told():
-            for start in range(0, len(keys), _BATCH):
-                some = keys[start : start + _BATCH]
+            for some in batches(keys, _BATCH):
                 if width == 1:
                     where = f"{left} IN ({', '.join('?' * len(some))})"
                 else:
                     where = f"({left}) IN (VALUES {', '.join([_places(width)] * len(some))})"
                 values = [each for key in some for each in key]
-                for row in self._link_now.execute(f"SELECT {wanted} FROM {named(layout.name)} WHERE {where}", values):
+                for row in self._connection.execute(f"SELECT {wanted} FROM {named(layout.name)} WHERE {where}", values):
                     found[row[:width]] = row[width:]
         return found
 
@@ -234,7 +227,7 @@ class SqliteEngine:
         puts = ", ".join(f"{named(each)} = ?" for each in columns)
         where = " AND ".join(f"{named(each)} = ?" for each in layout.key)
         with self._told():
-            self._link_now.executemany(
+            self._connection.executemany(
                 f"UPDATE {named(layout.name)} SET {puts} WHERE {where}", ((*values, *key) for key, values in rows)
             )
 
@@ -243,7 +236,7 @@ class SqliteEngine:
         names = ", ".join(map(named, values))
         what = f"({names}) VALUES {_places(len(values))}" if values else "DEFAULT VALUES"
         with self._told():
-            link = self._link_now
+            link = self._connection
             number = link.execute(f"INSERT INTO {named(layout.name)} {what}", tuple(values.values())).lastrowid
             if all(each in values and values[each] is not None for each in layout.key):
                 return tuple(values[each] for each in layout.key)
@@ -259,12 +252,12 @@ class SqliteEngine:
         """Takes rows out."""
         where = " AND ".join(f"{named(each)} = ?" for each in layout.key)
         with self._told():
-            self._link_now.executemany(f"DELETE FROM {named(layout.name)} WHERE {where}", keys)
+            self._connection.executemany(f"DELETE FROM {named(layout.name)} WHERE {where}", keys)
 
     def commit(self) -> None:
         """All that was written counts."""
         with self._told():
-            self._link_now.execute("COMMIT")
+            self._connection.execute("COMMIT")
 
     def close(self) -> None:
         """Lets it go."""
@@ -273,7 +266,9 @@ class SqliteEngine:
         self._link, self._writing = None, False
 
 
-_NO_WHERE = Predicates(YES, NO, NO, NO, NO)
+def _head(path: str) -> bytes:
+    with Path(path).open("rb") as stream:
+        return stream.read(len(_HEAD))
 
 
 def ensure_sqlite(path: str) -> None:
@@ -281,8 +276,7 @@ def ensure_sqlite(path: str) -> None:
     if os.path.exists(path) and not os.path.isfile(path):
         raise StoreError(path, "this is a folder or a device, and no file")
     try:
-        with Path(path).open("rb") as stream:
-            head = stream.read(len(_HEAD))
+        head = _head(path)
     except FileNotFoundError:
         raise StoreError(path, "there is no such file") from None
     except OSError as error:
@@ -315,15 +309,13 @@ def _places(count: int) -> str:
     return f"({', '.join('?' * count)})"
 
 
-def _shadows(virtual: Sequence[str]) -> list[str]:
-    """How the names of tables begin that an extension keeps for one of its own."""
-    return [f"{each}_" for each in virtual]
+def _is_virtual(sql: str) -> bool:
+    return sql.upper().startswith("CREATE VIRTUAL")
 
 
 def is_sqlite(path: str) -> bool:
     """Whether a file begins as a database of SQLite does (1.3.1 of its format)."""
     try:
-        with Path(path).open("rb") as stream:
-            return stream.read(len(_HEAD)) == _HEAD
+        return _head(path) == _HEAD
     except OSError:
         return False

@@ -141,8 +141,7 @@ def fitted(column: Column, value: Value) -> Any:
 
 
 def _said(value: Value) -> str:
-    text = shown(value)
-    return f' "{text[:40]}"' if isinstance(value, str | Decimal) else ""
+    return f' "{shown(value)[:40]}"' if isinstance(value, str | Decimal) else ""
 
 
 def _text(column: Column, value: Value) -> str | None:

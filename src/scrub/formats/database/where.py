@@ -41,6 +41,8 @@ class Predicates(NamedTuple):
 
 YES, NO = "1=1", "1=0"
 _NOTHING_KNOWN = Predicates(YES, YES, YES, NO, NO)
+#: No condition: all rows are sent, and what is asked of them holds for none for sure.
+EVERY = Predicates(YES, NO, NO, NO, NO)
 #: What stands around a text that is empty all the same, as far as it is ASCII.
 BLANKS = " \t\n\r"
 
@@ -75,8 +77,8 @@ class Dialect(Protocol):
     def low(self, column: Column) -> str:
         """The text in small letters, compared by its bytes."""
 
-    def holds(self, text: str, mark: str, operator: str, length: int) -> str | None:
-        """Whether a text contains, starts with or ends with another of this length; None where it cannot be asked."""
+    def holds(self, text: str, mark: str, operator: str, length: int) -> str:
+        """Whether a text contains, starts with or ends with another of this length."""
 
     def trimmed(self, column: Column) -> str | None:
         """The text without blanks, tabs and line ends on both sides; None where it cannot be had."""
@@ -198,7 +200,9 @@ def _is(column: Column, leaf: Leaf, dialect: Dialect) -> Predicates:
     if isinstance(value, bool):
         return _is_truth(column, value, dialect)
     if isinstance(value, str):
-        return _NOTHING_KNOWN if leaf.exactly or not value.strip() else _is_text(column, fold(value), dialect)
+        if leaf.exactly or not value.strip():
+            return _NOTHING_KNOWN
+        return _text_test(column, fold(value), dialect, lambda text, mark: f"{text} = {mark}")
     known, place = _like(column, value, dialect)
     if place is None:
         return _NOTHING_KNOWN
@@ -217,25 +221,15 @@ def _is_truth(column: Column, value: bool, dialect: Dialect) -> Predicates:
     return Predicates(true, neither(true), neither(readable), true, both(readable, neither(true)))
 
 
-def _is_text(column: Column, low: str, dialect: Dialect) -> Predicates:
-    return _text_test(column, low, dialect, lambda text, mark: f"{text} = {mark}", NO)
-
-
 def _holding(column: Column, leaf: Leaf, dialect: Dialect) -> Predicates:
     if type(leaf.value) is not str or not leaf.value or leaf.exactly:
         return _NOTHING_KNOWN
     mark = fold(leaf.value)
-    if dialect.holds("", "", leaf.operator, len(mark)) is None:
-        return _NOTHING_KNOWN
-
-    def test(text: str, place: str) -> str:
-        return dialect.holds(text, place, leaf.operator, len(mark)) or NO
-
-    return _text_test(column, mark, dialect, test, f"{dialect.name(column)} IS NOT NULL")
+    return _text_test(column, mark, dialect, lambda text, place: dialect.holds(text, place, leaf.operator, len(mark)))
 
 
-def _text_test(column: Column, mark: str, dialect: Dialect, test: Callable[[str, str], str], others: str) -> Predicates:
-    """A test of texts that are all ASCII, by their small letters; `others` tells which rows with no text fail."""
+def _text_test(column: Column, mark: str, dialect: Dialect, test: Callable[[str, str], str]) -> Predicates:
+    """A test of texts that are all ASCII, by their small letters; what is no text is worth a remark, or fails."""
     if column.sort in (Sort.DATE, Sort.MOMENT, Sort.TIME):
         return _NOTHING_KNOWN
     name, text = dialect.name(column), dialect.is_text(column)
@@ -245,10 +239,9 @@ def _text_test(column: Column, mark: str, dialect: Dialect, test: Callable[[str,
     found = test(dialect.low(column), dialect.bind(mark)) if mark.isascii() else NO
     sure = both(text, found, plain)
     true = both(text, either(neither(plain), found))
-    readable = either(text, f"{name} IS NULL")
-    fails = neither(readable) if others == NO else both(others, neither(text))
+    other = neither(either(text, f"{name} IS NULL"))
     surely_not = either(f"{name} IS NULL", both(text, plain, neither(found)))
-    return Predicates(true, neither(sure), fails, sure, surely_not)
+    return Predicates(true, neither(sure), other, sure, surely_not)
 
 
 _LEAVES: dict[str, Callable[[Column, Leaf, Dialect], Predicates]] = {

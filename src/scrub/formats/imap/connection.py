@@ -9,9 +9,8 @@ import re
 import ssl
 from collections.abc import Callable, Sequence
 from typing import Any, NamedTuple
-from urllib.parse import unquote, urlsplit
 
-from scrub.formats.servers import KEEP_PASSWORD, PATIENCE, distrusted, reason
+from scrub.formats.servers import KEEP_PASSWORD, PATIENCE, distrusted, ensure_no_password, parts_of, reason
 from scrub.model.late import late
 from scrub.model.passwords import MAIL, password
 from scrub.model.problem import FileProblem
@@ -34,19 +33,10 @@ class Place(NamedTuple):
 def place_of(address: str) -> Place:
     """The mailbox that an address names (RFC 5092). Raises `FileProblem`."""
     wrong = "this is no address of a mailbox. Write it as imaps://you@mail.huts.example/INBOX"
-    try:
-        parts = urlsplit(address)
-        port = parts.port
-    except ValueError:
-        raise FileProblem(address, wrong) from None
-    if not parts.hostname or parts.scheme not in ("imaps", "imap"):
-        raise FileProblem(address, wrong)
-    if parts.password is not None:
-        bare = address.replace(f":{parts.password}@", "@")
-        raise FileProblem(bare, "a password here would stay in your history. Keep it: scrub secret set mail-password")
-    secure, user = parts.scheme == "imaps", unquote(parts.username or "")
-    mailbox = unquote(parts.path.strip("/")) or "INBOX"
-    return Place(parts.hostname, port or (993 if secure else 143), user, secure, mailbox, address)
+    parts, port, user, mailbox = parts_of(address, ("imaps", "imap"), wrong)
+    ensure_no_password(address, parts, MAIL)
+    secure = parts.scheme == "imaps"
+    return Place(str(parts.hostname), port or (993 if secure else 143), user, secure, mailbox or "INBOX", address)
 
 
 def encoded_name(name: str) -> str:

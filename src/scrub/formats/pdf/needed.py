@@ -2,29 +2,19 @@
 
 from __future__ import annotations
 
-import importlib
 import re
-import sys
 import warnings
 from collections.abc import Iterator
 from contextlib import contextmanager
 from typing import Any
 
+from scrub.formats.extras import module
 from scrub.model.problem import Failure
 
 
 def needed(name: str) -> Any:
     """A module of the extra. Raises `Failure` with what to install where it is not there."""
-    found = sys.modules.get(name)  # asked for each value of a file
-    if found is not None:
-        return found
-    try:
-        return importlib.import_module(name)
-    except ImportError:
-        raise Failure(
-            f"PDFs and images need the extra packages, of which {name.partition('.')[0]} is missing. "
-            'Install them: pip install "scrub-macros[pages]"'
-        ) from None
+    return module(name, "PDFs and images", "pages")
 
 
 @contextmanager

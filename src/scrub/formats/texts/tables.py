@@ -14,7 +14,7 @@ from scrub.model.late import late
 from scrub.model.problem import Failure
 from scrub.model.rows import Reader, Rows
 from scrub.model.text import Editing, edited, parted
-from scrub.model.values import Plain, Value, heading_key, shown, type_name
+from scrub.model.values import Plain, Value, shown, type_name
 
 _NUMBER = late(r"-?(?:0|[1-9]\d{0,14})(?:\.\d+)?")
 _DATE = late(r"\d{4}-\d{2}-\d{2}")
@@ -55,16 +55,9 @@ class DocumentRows(Rows):
         self.order = list(range(2, len(rows) + 1))
         self.headings: dict[str, str] = {}
         self.twice: set[str] = set()
-        self._columns: dict[str, int] = {}
         self._versions = count(1)
-        for column, cell in sorted(self._cells[0].items()) if self._cells else ():
-            heading = _text(cell).strip()
-            key = heading_key(heading)
-            if key in self.headings or key in self.twice:
-                self.twice.add(key)
-                self.headings.pop(key, None)
-            elif key:
-                self.headings[key], self._columns[key] = heading, column
+        heads = sorted(self._cells[0].items()) if self._cells else ()
+        self._columns = self.by_heading((_text(cell).strip(), column) for column, cell in heads)
 
     @property
     def file(self) -> FileItem:

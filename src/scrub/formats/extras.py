@@ -1,0 +1,23 @@
+"""Packages that only some formats need: extras, loaded when a run needs them."""
+
+from __future__ import annotations
+
+import importlib
+import sys
+from typing import Any
+
+from scrub.model.problem import Failure
+
+
+def module(name: str, what: str, extra: str) -> Any:
+    """A module that `what` needs. Raises `Failure` with what to install where it is not there."""
+    found = sys.modules.get(name)  # asked for each value of a file
+    if found is not None:
+        return found
+    try:
+        return importlib.import_module(name)
+    except ImportError:
+        raise Failure(
+            f"{what} need the extra packages, of which {name.partition('.')[0]} is missing. "
+            f'Install them: pip install "scrub-macros[{extra}]"'
+        ) from None
