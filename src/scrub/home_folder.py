@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 from collections.abc import Callable, Iterable, Mapping
-from functools import cached_property
+from functools import cache, cached_property
 from typing import TYPE_CHECKING, Any
 
 from scrub.model.problem import BadCall, MacroProblems, Problem, Refused, RunsItself, ScrubError, listed
@@ -33,6 +33,24 @@ if TYPE_CHECKING:
 _HELD_DAYS, _HELD_MB = 90, 1000
 #: What is held is looked at after each of the first runs, and later after each tenth: a look takes longer then.
 _LOOK_ALWAYS, _LOOK_EVERY = 50, 10
+
+
+@cache
+def _formats() -> Registry:
+    from scrub.formats.registry import Registry
+
+    return Registry()
+
+
+@cache
+def _vocabulary() -> Vocabulary:
+    """The same for every home, and not quickly made: a script calls `run` for each of its files."""
+    from scrub.catalog import ACTIONS
+    from scrub.model.vocabulary import Vocabulary
+    from scrub.own_actions import OWN_ACTIONS
+
+    formats = _formats()
+    return Vocabulary(formats.kinds(), ACTIONS, OWN_ACTIONS, formats.endings, formats.files)
 
 
 class Home:
@@ -100,22 +118,15 @@ class Home:
 
         return Store(self.folder, opens_rows=rows)
 
-    @cached_property
+    @property
     def vocabulary(self) -> Vocabulary:
         """All that a macro can name."""
-        from scrub.catalog import ACTIONS
-        from scrub.model.vocabulary import Vocabulary
-        from scrub.own_actions import OWN_ACTIONS
+        return _vocabulary()
 
-        formats = self.formats
-        return Vocabulary(formats.kinds(), ACTIONS, OWN_ACTIONS, formats.endings, formats.files)
-
-    @cached_property
+    @property
     def formats(self) -> Registry:
         """The formats of files that can be opened."""
-        from scrub.formats.registry import Registry
-
-        return Registry()
+        return _formats()
 
     # -- macros
 
