@@ -94,6 +94,15 @@ def test_a_picture_turned_by_its_mark_and_then_by_its_points_looks_the_same(
     assert after.info["icc_profile"]
 
 
+def test_a_picture_with_damaged_blocks_is_not_made_up(home: Path, capfd: pytest.CaptureFixture[str]) -> None:
+    path = photo(Path("hut.jpg"), orientation=6, quality=90)
+    data = path.read_bytes()
+    path.write_bytes(data[: len(data) // 2] + data[len(data) // 2 + 40 :])
+    found = run("make-upright", path)
+    assert re.search("its points are damaged|it is damaged", str(found.problem))
+    assert capfd.readouterr().err == ""
+
+
 @pytest.mark.parametrize("ending", [".jpg", ".png", ".webp"])
 def test_where_it_was_taken_goes_and_its_points_stay(home: Path, ending: str) -> None:
     saving: dict[str, Any] = {"lossless": True} if ending == ".webp" else {}

@@ -34,4 +34,5 @@ def told_as_damage() -> Iterator[None]:
 
 def plain(error: Exception) -> str:
     """What a package says, without the name that it gave the file."""
-    return re.sub(r"^.*?(?:\.pdf|BytesIO object[^:]*|description)[^:]*: ", "", str(error)).split("\n")[0][:120]
+    said = re.sub(r"^.*?(?:\.pdf|BytesIO object[^:]*|description)[^:]*: ", "", str(error)).split("\n")[0]
+    return re.sub(r" of \S*[/\\]source\.\w+", "", said)[:120]

@@ -5,9 +5,11 @@ from __future__ import annotations
 import os
 import struct
 import tempfile
+from collections.abc import Iterator
+from contextlib import contextmanager
 from typing import Any
 
-from scrub.formats.pdf.needed import needed
+from scrub.formats.pdf.needed import needed, told_as_damage
 from scrub.formats.picture.containers import with_orientation
 from scrub.formats.picture.opening import opened
 from scrub.formats.picture.segments import segments
@@ -25,7 +27,8 @@ def turned_blocks(data: bytes, steps: tuple[bool, bool, bool]) -> bytes:
         source, target = os.path.join(folder, "source.jpeg"), os.path.join(folder, "target.jpeg")
         with open(source, "wb") as stream:
             stream.write(data)
-        picture = jpeglib.read_dct(source)
+        with _nothing_said(), told_as_damage():
+            picture = jpeglib.read_dct(source)
         _ensure_whole(data, swap, across, down)
         planes = {name: getattr(picture, name, None) for name in ("Y", "Cb", "Cr", "K")}
         turned = {name: _turned(each, swap, across, down) for name, each in planes.items() if each is not None}
@@ -37,6 +40,26 @@ def turned_blocks(data: bytes, steps: tuple[bool, bool, bool]) -> bytes:
         with open(target, "rb") as stream:
             made = stream.read()
     return with_orientation(_with_segments(made, data), 1)
+
+
+@contextmanager
+def _nothing_said() -> Iterator[None]:
+    """Raises `Failure` where the library complains: it prints that to the terminal and goes on with blocks that it made
+    up for those that it could not read.
+    """
+    terminal = os.dup(2)
+    with tempfile.TemporaryFile() as said:
+        os.dup2(said.fileno(), 2)
+        try:
+            yield
+        finally:
+            os.dup2(terminal, 2)
+            os.close(terminal)
+        said.seek(0)
+        lines = said.read(2000).decode("ascii", "replace").splitlines()
+    for line in lines:
+        if line.strip() and "extraneous bytes" not in line:  # those stand between blocks, of which none is missing
+            raise Failure(f"its points are damaged ({line.strip()}), and what is missing would be made up")
 
 
 def _turned(plane: Any, swap: bool, across: bool, down: bool) -> Any:
