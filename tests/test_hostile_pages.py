@@ -236,8 +236,8 @@ def test_a_hostile_file_ends_with_a_sentence(home: Path, name: str) -> None:
     assert (
         after.ru_utime + after.ru_stime - before.ru_utime - before.ru_stime < 45
     )  # seconds of work, for all of up to nine macros
-    assert int(memory) < 400_000  # in KB; what a process has when it has opened a plain one is some 60,000
-    assert int(of_helpers) < 400_000
+    assert int(memory) < 300_000  # in KB; what a process has when it has opened a plain one is some 60,000
+    assert int(of_helpers) < 300_000
 
 
 def test_a_page_that_asks_for_too_much_holds_back_no_other(home: Path) -> None:

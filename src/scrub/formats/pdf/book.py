@@ -174,10 +174,10 @@ class PdfFile(PickedFile, Pdf):
     def append(self, item: object, paper: OnPaper = OnPaper.A4) -> None:
         """Puts the pages of another file behind the last one."""
         self.ensure_open()
+        pages = self._every()  # before the other is opened: of two that ask for much, one is in memory
         taken = placed(os.path.dirname(self.source.path), item) if isinstance(item, str) else item
         foreign, name = pages_like(taken, paper)
         count = foreign.count
-        pages = self._every()
         key = len(self._foreign)
         self._foreign[key] = foreign
         fresh = [OpenPage(self, index, None, 0) for index in range(count)]

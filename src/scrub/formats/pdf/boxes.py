@@ -32,7 +32,7 @@ def pages_of(pdf: Any) -> list[Found]:
     waiting: list[tuple[Any, dict[str, Any], int]] = [(held(pdf.trailer.Root, "/Pages"), {}, 0)]
     while waiting:
         node, above, depth = waiting.pop()
-        if depth > _DEEPEST or len(found) > _MOST:
+        if depth > _DEEPEST or len(found) + len(waiting) + _kids(node) > _MOST:
             raise Failure("its pages lie too deep, or are too many")
         if node.is_indirect:
             if node.objgen in seen:
@@ -49,6 +49,12 @@ def pages_of(pdf: Any) -> list[Found]:
         else:
             raise Failure("one of its pages is no object of its own")
     return found
+
+
+def _kids(node: Any) -> int:
+    """How many nodes a node names; they are counted before they are made."""
+    kids = node.get("/Kids")
+    return len(kids) if isinstance(kids, needed("pikepdf").Array) else 0
 
 
 class Seen(NamedTuple):

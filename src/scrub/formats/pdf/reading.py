@@ -11,7 +11,7 @@ import os
 import sys
 
 #: Seconds of work for one page; bytes of memory, beside some for each byte of the file.
-SECONDS, MEMORY, FOR_EACH_BYTE = 10, 350_000_000, 4
+SECONDS, MEMORY, FOR_EACH_BYTE = 10, 310_000_000, 4
 
 
 def main(path: str) -> None:
