@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 import re
 import zipfile
+from collections.abc import Callable
 from pathlib import Path
 
 from documents import members
@@ -12,7 +13,8 @@ from lxml import etree
 
 _NAME = "urn:oasis:names:tc:opendocument:xmlns"
 NS = {each: f"{_NAME}:{each}:1.0" for each in ("office", "text", "table", "style", "meta")} | {
-    "draw": f"{_NAME}:drawing:1.0", "dc": "http://purl.org/dc/elements/1.1/",
+    "draw": f"{_NAME}:drawing:1.0", "dc": "http://purl.org/dc/elements/1.1/", "xlink": "http://www.w3.org/1999/xlink",
+    "fo": f"{_NAME}:xsl-fo-compatible:1.0", "svg": f"{_NAME}:svg-compatible:1.0",
 }  # fmt: skip
 _DECLARED = " ".join(f'xmlns:{prefix}="{uri}"' for prefix, uri in NS.items())
 _T = f"{{{NS['text']}}}"
@@ -101,3 +103,45 @@ def _walk(element: etree._Element, look: str, out: list[tuple[str, str, bool]]) 
 def texts(path: Path, part: str = "content.xml") -> list[str]:
     """The text of each paragraph."""
     return ["".join(letter for letter, _ in each) for each in letters(path, part)]
+
+
+AUTOMATIC = (
+    '<style:style style:name="T1" style:family="text"><style:text-properties fo:font-weight="bold"/></style:style>'
+    '<style:style style:name="T2" style:family="text"><style:text-properties fo:color="#ff0000"/></style:style>'
+    '<style:style style:name="T3" style:family="text"><style:text-properties fo:color="#0000ff" '
+    'fo:font-weight="normal" fo:font-size="150%"/></style:style>'
+)
+#: The attribute of each look, and how each of its values is meant.
+_MEANT: dict[str, tuple[str, Callable[[str], object]]] = {
+    "bold": (f"{{{NS['fo']}}}font-weight", lambda found: found == "bold"),
+    "colour": (f"{{{NS['fo']}}}color", lambda found: found),
+    "highlight": (f"{{{NS['fo']}}}background-color", lambda found: None if found == "transparent" else found),
+    "underlined": (f"{{{NS['style']}}}text-underline-style", lambda found: found != "none"),
+}
+
+
+def looks(path: Path, word: str) -> list[list[object]]:
+    """A look of each letter of each paragraph of the body, through the styles of the spans that it stands in."""
+    name, meant = _MEANT[word]
+    root = etree.fromstring(members(path)["content.xml"])
+    styles = {
+        each.get(f"{{{NS['style']}}}name"): properties.get(name)
+        for each in root.iter(f"{{{NS['style']}}}style")
+        for properties in each.iter(f"{{{NS['style']}}}text-properties")
+    }
+    window = {
+        each.get(f"{{{NS['style']}}}name")
+        for each in root.iter(f"{{{NS['style']}}}style")
+        for properties in each.iter(f"{{{NS['style']}}}text-properties")
+        if properties.get(f"{{{NS['style']}}}use-window-font-color") == "true"
+    }
+
+    def look(path: str) -> object:
+        for style in reversed(path.split("/")):
+            if word == "colour" and style in window:
+                return None
+            if styles.get(style) is not None:
+                return meant(str(styles[style]))
+        return False if word in ("bold", "underlined") else None
+
+    return [[look(path) for _, path in each] for each in letters(path)]

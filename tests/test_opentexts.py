@@ -12,10 +12,10 @@ import odfdo
 import pytest
 from conftest import Output
 from documents import members
-from hypothesis import HealthCheck, given, settings
+from hypothesis import HealthCheck, assume, given, settings
 from hypothesis import strategies as st
 from lxml import etree
-from opentexts import letters, opentext, texts
+from opentexts import AUTOMATIC, letters, looks, opentext, texts
 from test_documents import just_that_edit, run
 
 import scrub
@@ -28,7 +28,7 @@ P = "<text:p>{}</text:p>"
 def made(*paragraphs: str, name: str = "a.odt", **parts: str) -> Path:
     """A document of paragraphs, each its content or its whole element."""
     body = "".join(
-        each if each.startswith(("<text:p>", "<text:h ", "<text:tracked", "<table:")) else P.format(each)
+        each if each.startswith(("<text:p>", "<text:p ", "<text:h ", "<text:tracked", "<table:")) else P.format(each)
         for each in paragraphs
     )
     Path(name).write_bytes(opentext(body, **parts))
@@ -69,6 +69,52 @@ def _with(now: list[tuple[str, str]], edits: list[tuple[int, int, str]]) -> list
         out += [(letter, look) for letter in fresh]
         done = end
     return [*out, *now[done:]]
+
+
+VALUES = {
+    "bold": st.booleans(), "underlined": st.booleans(), "colour": st.sampled_from(["#ff0000", "#00ff00", None]),
+    "highlight": st.sampled_from(["#ffff00", None]),
+}  # fmt: skip
+
+
+@settings(suppress_health_check=[HealthCheck.too_slow], max_examples=200)
+@given(st.lists(PARAGRAPHS, min_size=1, max_size=3), st.data())
+def test_a_look_of_some_letters_is_theirs_alone(paragraphs: list[str], data: st.DataObject) -> None:
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "a.odt"
+        path.write_bytes(opentext("".join(paragraphs), automatic=AUTOMATIC))
+        old, text = path.read_bytes(), texts(path)
+        wanted = {word: looks(path, word) for word in VALUES}
+        marks = [(number, at) for number, each in enumerate(text) for at, letter in enumerate(each) if letter.strip()]
+        assume(marks)
+        with scrub.open(str(path)) as opened:
+            every = list(opened.item.paragraphs())
+            assert [each.text for each in every] == text
+            for word, seen in wanted.items():
+                assert [
+                    [next(iter(each.looks(at, at + 1, word))) for at in range(len(each.text))] for each in every
+                ] == seen
+            for _ in range(data.draw(st.integers(1, 3))):
+                number, start = data.draw(st.sampled_from(marks))
+                end = data.draw(st.integers(start + 1, len(text[number])))
+                word = data.draw(st.sampled_from(sorted(VALUES)))
+                value = data.draw(VALUES[word])
+                every[number].put_look(start, end, word, value)
+                for at in range(start, end):
+                    if text[number][at] != "\ufffc":
+                        wanted[word][number][at] = value
+            run = opened.save("by hand")
+        assert texts(path) == text
+        for word, seen in wanted.items():
+            for said, found, meant in zip(text, looks(path, word), seen, strict=True):
+                assert [
+                    (letter, *pair)
+                    for letter, *pair in zip(said, found, meant, strict=True)
+                    if letter != "\ufffc" and pair[0] != pair[1]
+                ] == []
+        if run is not None:
+            scrub.undo(run)
+        assert path.read_bytes() == old
 
 
 def test_the_macros_for_documents_work_here_too(home: Path) -> None:
@@ -188,7 +234,8 @@ def test_footnotes_are_paragraphs_of_their_own(home: Path) -> None:
         ({"body": '<text:tracked-changes/><text:p>a  b</text:p>'}, 'paragraph(1).text = "x"', "records its changes"),
         ({"body": "<text:p>a</text:p>"}, "document.tracks-changes = yes", "cannot keep"),
         ({"body": "<text:p>a</text:p>"}, "accept-changes", "cannot keep"),
-        ({"body": "<text:p>a</text:p>"}, "each passage\npassage.bold = yes\nend", "cannot keep"),
+        ({"body": "<text:p>a</text:p>"}, "paragraph(1).left-indent = 2000", "from 0 to 1,000"),
+        ({"body": "<text:p>a</text:p>"}, "paragraph(1).size = 0", "from 1 to 1,638"),
         ({"body": "<text:p>a</text:p>"}, 'paragraph(1).style = "Qoute"', 'Did you mean "Quote"'),
         ({"body": "<text:p>a</text:p>", "manifest": "<encryption-data/>"}, "single-spaces", "is encrypted"),
     ],

@@ -109,9 +109,9 @@ class Lookups:
             low = fix(wanted)
             every = list(inside(holder(frame), way))
             for item in every:
-                if fix(item.label) == low:
+                if fix(item.label) == low or fix(_called(item)) == low:
                     return item
-            names = [item.label for item in every]
+            names = [_called(item) for item in every]
             there = ", ".join(names[:8]) + (f" and {len(names) - 8} more" if len(names) > 8 else "")
             failure = Failure(f'there is no {word} "{wanted}".{did_you_mean(wanted, names)} There are: {there}')
             if missing_is_fine:
@@ -278,3 +278,10 @@ def records(item: Any, path: tuple[str, ...], headings: tuple[str, ...]) -> Sequ
         found = getattr(holders[0], path[-1])(headings)
         return found if isinstance(found, Series) else list(found)
     return [record for holder in holders for record in getattr(holder, path[-1])(headings)]
+
+
+def _called(item: Any) -> str:
+    """The name of an item that has one of its own, such as a bookmark; else how it is told from others."""
+    name = getattr(item, "name", None)
+    found: str = name if isinstance(name, str) and name else item.label
+    return found

@@ -2,13 +2,27 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
+from bisect import bisect_right
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from functools import cached_property, partial
 
 from scrub.formats.file import PickedFile
 from scrub.formats.kept import Kept as FromFile
 from scrub.formats.opc.relationships import part_tree
 from scrub.formats.opendocument.found import parse_text
+from scrub.formats.opendocument.inline import (
+    TextBookmark,
+    TextField,
+    TextLink,
+    TextPicture,
+    TextSection,
+    bookmarks_in,
+    fields_in,
+    links_in,
+    pictures_in,
+    sections_in,
+)
+from scrub.formats.opendocument.looks import TextLooks
 from scrub.formats.opendocument.paragraph import TextHome, TextParagraph, TextPart, plain_cell, says_more
 from scrub.formats.opendocument.read import (
     DUBLIN,
@@ -62,20 +76,20 @@ class OpenText(PickedFile, TextHome):
         manifest = "META-INF/manifest.xml"
         if manifest in self.package.members and b"encryption-data" in self.package.read(manifest):
             raise self.problem("it is encrypted. Open it in its program, save it without a password, and run again")
-        self._parts = [TextPart(_CONTENT, *part_tree(self.package, _CONTENT, parse_text))]
-        body = next((each for each in self._parts[0].root.inside(read_only=True) if of(each, OFFICE, "text")), None)
+        self.parts = [TextPart(_CONTENT, *part_tree(self.package, _CONTENT, parse_text))]
+        body = next((each for each in self.parts[0].root.inside(read_only=True) if of(each, OFFICE, "text")), None)
         if body is None:
             raise self.problem("its content is not a text, whatever its name says")
         self._body = body
         if _STYLES in self.package.members:
-            self._parts.append(TextPart(_STYLES, *part_tree(self.package, _STYLES)))
+            self.parts.append(TextPart(_STYLES, *part_tree(self.package, _STYLES)))
         self._nameless = False
         self._properties = {name: FromFile(partial(self._property, name)) for name in _PROPERTIES}
 
     @cached_property
     def _every(self) -> list[TextParagraph]:
         found: list[TextParagraph] = []
-        for part in self._parts:
+        for part in self.parts:
             root = self._body if part.name == _CONTENT else part.root
             holder, group = None, list[TextParagraph]()
             for span, where, around in paragraphs_of(root):
@@ -97,7 +111,32 @@ class OpenText(PickedFile, TextHome):
     @cached_property
     def styles(self) -> TextStyles:
         """Its styles."""
-        return TextStyles(part.root for part in reversed(self._parts))
+        return TextStyles(part.root for part in reversed(self.parts))
+
+    @cached_property
+    def text_looks(self) -> TextLooks:
+        """How its words and paragraphs look."""
+        return TextLooks(self.parts)
+
+    @cached_property
+    def _listed(self) -> dict[tuple[str, int], int]:
+        """How many lists each paragraph of a list stands in (5.3)."""
+        found: dict[tuple[str, int], int] = {}
+        for part in self.parts:
+            waiting = [(part.root, 0)]
+            while waiting:
+                span, depth = waiting.pop()
+                if is_paragraph(span):
+                    if depth:
+                        found[part.name, span.start] = depth
+                    continue
+                depth += of(span, TEXT, "list")
+                waiting += [(each, depth) for each in span.children]
+        return found
+
+    def list_level(self, paragraph: TextParagraph) -> int | None:
+        """How many lists a paragraph stands in."""
+        return self._listed.get((paragraph.part.name, paragraph.span.start))
 
     def ensure_open(self) -> None:
         """Raises `Failure` where every change would have to be recorded (5.5.1), which is not done here yet."""
@@ -132,6 +171,21 @@ class OpenText(PickedFile, TextHome):
         """Its headings."""
         return (each for each in self.every_paragraph() if each.level is not None)
 
+    @cached_property
+    def _starts(self) -> Mapping[str, tuple[list[int], list[TextParagraph]]]:
+        found: dict[str, tuple[list[int], list[TextParagraph]]] = {}
+        for each in sorted(self._every, key=lambda each: each.span.start):
+            starts, every = found.setdefault(each.part.name, ([], []))
+            starts.append(each.span.start)
+            every.append(each)
+        return found
+
+    def paragraph_at(self, part: TextPart, place: int) -> TextParagraph | None:
+        """The paragraph of a part that something stands in, or behind."""
+        starts, every = self._starts.get(part.name, ([], []))
+        at = bisect_right(starts, place) - 1
+        return every[at] if at >= 0 else None
+
     def all_paragraphs(self) -> Sequence[TextParagraph]:
         """Its paragraphs, those that went too."""
         return self._every
@@ -156,9 +210,33 @@ class OpenText(PickedFile, TextHome):
                 found.append(Table(DocumentRows(self, value(span, "name", TABLE) or f"table {len(found) + 1}", rows)))
         return found
 
+    # -- what stands among the words
+
+    def links(self) -> Iterator[TextLink]:
+        """Its links."""
+        return (each for part in self.parts for each in links_in(self, part))
+
+    def fields(self) -> Iterator[TextField]:
+        """Its fields."""
+        return (each for part in self.parts for each in fields_in(self, part))
+
+    def pictures(self) -> Iterator[TextPicture]:
+        """Its pictures."""
+        return (each for part in self.parts for each in pictures_in(self, part))
+
+    def bookmarks(self) -> Iterator[TextBookmark]:
+        """Its bookmarks."""
+        return (each for part in self.parts for each in bookmarks_in(self, part))
+
+    def sections(self) -> Iterator[TextSection]:
+        """Its layouts of pages."""
+        return (each for part in self.parts if part.name == _STYLES for each in sections_in(self, part))
+
+    # -- what reviewers left
+
     @cached_property
     def _comments(self) -> list[TextComment]:
-        return [each for part in self._parts for each in comments_in(self, part, self._every)]
+        return [each for part in self.parts for each in comments_in(self, part, self._every)]
 
     def comments(self) -> Iterator[TextComment]:
         """Its comments."""
@@ -166,7 +244,7 @@ class OpenText(PickedFile, TextHome):
 
     def changes_waiting(self) -> Iterator[TextChange]:
         """The recorded changes that wait."""
-        return (each for part in self._parts for each in changes_in(self, part))
+        return (each for part in self.parts for each in changes_in(self, part))
 
     # -- its properties
 
@@ -213,7 +291,7 @@ class OpenText(PickedFile, TextHome):
         """Takes out who wrote, changed and commented the document."""
         if self._nameless:
             return
-        if any(next(names_in(part.root), None) for part in self._parts):
+        if any(next(names_in(part.root), None) for part in self.parts):
             self._nameless = True
             self.changed("names", True, False, lambda: setattr(self, "_nameless", False), "names of authors taken out")
         for name in ("author", "last editor"):
@@ -226,7 +304,8 @@ class OpenText(PickedFile, TextHome):
         if not self.recorder:
             return None
         changed: dict[str, Callable[[], bytes]] = {}
-        for part in self._parts:
+        self.text_looks.start()
+        for part in self.parts:
             of_part = [each for each in self._every if each.part is part]
             splices = [splice for each in of_part if each.place not in _HELD for splice in each.splices()]
             # What stands in notes and frames goes with the paragraph that holds them.
@@ -237,6 +316,8 @@ class OpenText(PickedFile, TextHome):
             splices += [splice for each in cells.values() for splice in plain_cell(part.data, each)]
             gone = [splice for each in self._comments if each.part is part for splice in each.splices()]
             splices += outside(splices, gone)
+            splices += outside(splices, part.edited)
+            splices += self.text_looks.splices(part)
             splices += outside(splices, names_in(part.root)) if self._nameless else ()
             if splices:
                 changed[part.name] = partial(spliced, part.data, splices)

@@ -2,41 +2,60 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from functools import cached_property
 from itertools import pairwise
+from typing import Any
 
 from scrub.formats.opendocument.found import FoundParagraph
+from scrub.formats.opendocument.looks import TextLooks, checked, ensure_frame
 from scrub.formats.opendocument.read import MOST_LEVELS, OFFICE, TABLE, TEXT, Piece, Read, read_paragraph, value
 from scrub.formats.opendocument.styles import TextStyles
 from scrub.formats.opendocument.write import ParagraphWriter, written
 from scrub.formats.spans import Span, Splice, escaped, set_attributes, whole, with_attributes
+from scrub.formats.texts.part import EditedPart
 from scrub.formats.texts.pieced import PiecedDocument, PiecedParagraph
 from scrub.model.lines_of_text import Line
 from scrub.model.paragraphs import PlaceInDocument
 from scrub.model.problem import Failure
-from scrub.model.text import Edit, Stretches
+from scrub.model.text import Edit, Looks, Stretches
 
 
-class TextPart:
+class TextPart(EditedPart):
     """One part with paragraphs: the content, or the headers and footers."""
 
     def __init__(self, name: str, data: bytes, root: Span) -> None:
         self.name = name
         self.data = data
         self.root = root
+        self.clear()
 
 
 class TextHome(PiecedDocument):
     """What a paragraph asks of its document."""
+
+    parts: Sequence[TextPart]  # those with paragraphs
 
     @cached_property
     def styles(self) -> TextStyles:
         """Its styles."""
         raise NotImplementedError
 
-    def ensure_open(self) -> None:
-        """Raises `Failure` where the document allows no changes."""
+    @cached_property
+    def text_looks(self) -> TextLooks:
+        """How its words and paragraphs look."""
+        raise NotImplementedError
+
+    def list_level(self, paragraph: TextParagraph) -> int | None:
+        """How many lists a paragraph stands in; None for none."""
+        raise NotImplementedError
+
+    def every_paragraph(self) -> Sequence[TextParagraph]:
+        """Its paragraphs, in every part."""
+        raise NotImplementedError
+
+    def paragraph_at(self, part: TextPart, place: int) -> TextParagraph | None:
+        """The paragraph of a part that something stands in, or behind."""
         raise NotImplementedError
 
 
@@ -57,6 +76,8 @@ class TextParagraph(PiecedParagraph):
         self.cell: Span | None = None
         #: The style and the level that it was given; None where they are what they were.
         self._given: tuple[str, int | None] | None = None
+        #: How it was set otherwise.
+        self._frames: Mapping[str, Any] = {}
 
     @property
     def _style(self) -> str | None:
@@ -143,7 +164,61 @@ class TextParagraph(PiecedParagraph):
 
     @property
     def _restyled(self) -> bool:
-        return self._given is not None
+        return self._given is not None or bool(self._frames)
+
+    # -- how it is set, and the looks of its words
+
+    def frame(self, word: str) -> Any:
+        """How it is set."""
+        if word in self._frames:
+            return self._frames[word]
+        return (
+            self.home.list_level(self) if word == "list_level" else self._looks.frame(self.part.name, self._style, word)
+        )
+
+    def put_frame(self, word: str, value: object) -> None:
+        """Sets it otherwise."""
+        self.note_way()
+        before = getattr(self, word)
+        if value == before:
+            return
+        ensure_frame(word, value)
+        chain: list[TextParagraph] = [self, *self.taken]
+        former = [(each, each._frames) for each in chain]
+        for each in chain:
+            each._frames = {**each._frames, word: value}
+
+        def revert() -> None:
+            for each, frames in former:
+                each._frames = frames
+
+        self.changed(word.replace("_", "-"), before, value, revert)
+
+    @property
+    def _looks(self) -> TextLooks:
+        return self.home.text_looks
+
+    def looks(self, start: int, end: int, word: str) -> Iterator[object]:
+        """What the look of each stretch of its letters is."""
+        for _, piece, other in self.stretches_of(start, end):
+            chain = piece.chain if piece is not None else ()
+            yield self._looks.of(self.part.name, chain, self._style, word, other)
+
+    def look_of(self, piece: Piece | None) -> object:
+        """The styles of what it stands in."""
+        return tuple(value(each, "style-name") for each in piece.chain) if piece is not None else ()
+
+    def checked_look(self, word: str, value: object) -> object:
+        """What a look is set to."""
+        return checked(word, value)
+
+    def _style_of(self, looks: Looks) -> str:
+        return self._looks.for_words(self.part.name, self._style, looks)
+
+    @property
+    def _written_style(self) -> str | None:
+        """The style that it is to name."""
+        return self._looks.for_paragraph(self.part, self._style, self._frames) if self._frames else self._style
 
     @property
     def _touched(self) -> bool:
@@ -167,7 +242,7 @@ class TextParagraph(PiecedParagraph):
         last = self.taken[-1] if self.taken else self
         between = self.part.data[last.span.end : following.span.start]
         return (
-            (self._style, self._level) == (following._style, following._level)
+            (self._style, self._level, self._frames) == (following._style, following._level, following._frames)
             and not between.strip()
             and last.span.open_end != last.span.end
             and following.span.open_end != following.span.end
@@ -184,7 +259,7 @@ class TextParagraph(PiecedParagraph):
         """What changes it in its part."""
         if not self._touched:
             return
-        data, span = self.part.data, self.span
+        span = self.span
         for text in self.before:
             yield Splice(span.start, span.start, self._new(text))
         last: Span = (self.taken[-1] if self.taken else self).span
@@ -195,12 +270,16 @@ class TextParagraph(PiecedParagraph):
         else:
             inner: list[Splice] = []
             if self.stretches.touched or self.taken:
-                inner = ParagraphWriter(data, span, self.pieces, self.stretches).splices()
+                inner = self._writer.splices()
             for one, other in pairwise([self, *self.taken]):
                 inner.append(Splice(one.span.close_start, other.span.open_end, b""))
             yield from self._restyled_splices(inner, last) if self._restyled else inner
         for text in reversed(self.behind):
             yield Splice(last.end, last.end, self._new(text))
+
+    @property
+    def _writer(self) -> ParagraphWriter:
+        return ParagraphWriter(self.part.data, self.span, self.pieces, self.stretches, self._style_of)
 
     def _restyled_splices(self, inner: Sequence[Splice], last: Span) -> Iterator[Splice]:
         """The tags of a paragraph of another style; a heading is an element of its own (5.1.2)."""
@@ -208,14 +287,14 @@ class TextParagraph(PiecedParagraph):
         name = f"{span.prefix}{'h' if self._level is not None else 'p'}"
         tag = data[span.start : span.open_end]
         tag = b"<" + name.encode() + tag[1 + len(span.raw_name.encode()) :]
-        attributes = {_written(span, "style-name"): self._style}
+        attributes = {_written(span, "style-name"): self._written_style}
         level = None if self._level is None else str(self._level)
         if level is not None or value(span, "outline-level") is not None:
             attributes[_written(span, "outline-level")] = level
         empty = span.open_end == span.end
         made = with_attributes(tag, attributes)
         if empty and inner:
-            content = f"{written(self.text, span.prefix)}</{name}>"
+            content = f"{self._writer.content()}</{name}>"
             yield Splice(span.start, span.end, made[:-2].rstrip() + b">" + content.encode())
             return
         yield Splice(span.start, span.open_end, made)
@@ -226,7 +305,8 @@ class TextParagraph(PiecedParagraph):
     def _new(self, text: str) -> bytes:
         """A new paragraph of the same style."""
         p = self.span.prefix
-        style = f' {p}style-name="{escaped(self._style)}"' if self._style else ""
+        own = self._written_style
+        style = f' {p}style-name="{escaped(own)}"' if own else ""
         level = f' {p}outline-level="{self._level}"' if self._level is not None else ""
         name = f"{p}{'h' if self._level is not None else 'p'}"
         return f"<{name}{style}{level}>{written(text, p)}</{name}>".encode()

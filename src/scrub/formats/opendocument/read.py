@@ -18,7 +18,9 @@ MOST_LEVELS = 10
 OFFICE, TEXT, TABLE, STYLE, DRAW, META = (
     f"{_NAME}{each}:1.0" for each in ("office", "text", "table", "style", "drawing", "meta")
 )
+FO, SVG = (f"{_NAME}{each}-compatible:1.0" for each in ("xsl-fo", "svg"))
 DUBLIN = "http://purl.org/dc/elements/1.1/"
+XLINK = "http://www.w3.org/1999/xlink"
 #: Elements whose characters belong to the paragraph as if they stood in it themselves.
 _THROUGH = frozenset(("span", "a", "meta", "meta-field"))
 #: What has no width and is no text.
@@ -164,6 +166,18 @@ def paragraphs_of(root: Span) -> Iterator[tuple[Span, str, Span]]:
             continue
         inside = "table" if of(span, TABLE, "table") else "text-box" if span.uri == DRAW else place
         waiting += [(child, inside, span) for child in reversed(span.children)]
+
+
+def alive(root: Span) -> Iterator[Span]:
+    """Every element, in order, but those in comments and in what was recorded as deleted, and in plain paragraphs."""
+    waiting = list(reversed(root.children))
+    while waiting:
+        span = waiting.pop()
+        if of(span, TEXT, "tracked-changes") or of(span, OFFICE, "annotation"):
+            continue
+        yield span
+        if not isinstance(span, Found):
+            waiting += reversed(span.children)
 
 
 def _held(paragraph: Span) -> Iterator[tuple[Span, str]]:

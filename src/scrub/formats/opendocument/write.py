@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from itertools import takewhile
 
 from scrub.formats.opendocument.found import FoundParagraph, read_plain
@@ -13,16 +13,27 @@ from scrub.formats.texts.paragraph import ATOM
 from scrub.formats.texts.pieces import Pieces
 from scrub.formats.xmltext import escaped_text
 from scrub.model.late import late
-from scrub.model.text import Kept, Stretches
+from scrub.model.text import Fresh, Kept, Looks, Stretches
 
+#: A text, the number of the piece whose look it has, and what was set since.
+_Words = tuple[str, int, Looks]
 _SPECIAL = late(r"( {2,}|[\t\n]| )")
 
 
 class ParagraphWriter:
     """Makes the splices of one paragraph's text."""
 
-    def __init__(self, data: bytes, paragraph: Span, pieces: Sequence[Piece], stretches: Stretches) -> None:
+    def __init__(
+        self,
+        data: bytes,
+        paragraph: Span,
+        pieces: Sequence[Piece],
+        stretches: Stretches,
+        style_of: Callable[[Looks], str],
+    ) -> None:
+        """`style_of` tells the style of words with other looks."""
         self.data = data
+        self._style_of = style_of
         self.paragraph = paragraph
         self.pieces = pieces
         self.stretches = stretches
@@ -32,7 +43,7 @@ class ParagraphWriter:
     def splices(self) -> list[Splice]:
         """All of them. Blanks at the edges of pieces that stay are written anew where they would be lost."""
         if not self.stretches.old:
-            return self._in_empty(str(self.stretches))
+            return self._in_empty(self.content())
         contents = self._contents()
         if self.pieces[-1].end <= self.paragraph.end:
             found = list(self._made(contents, False))
@@ -40,12 +51,12 @@ class ParagraphWriter:
                 return found
         return list(self._made(contents, True))
 
-    def _is_inside(self, contents: list[list[tuple[str, int]]]) -> bool:
+    def _is_inside(self, contents: list[list[_Words]]) -> bool:
         """Whether each change lies between letters of one piece, so that no blank of another depends on it."""
         for number, (piece, content) in enumerate(zip(self.pieces, contents, strict=True)):
-            if len(content) == 1 and content[0] == (piece.text, number):
+            if len(content) == 1 and content[0] == (piece.text, number, ()):
                 continue
-            whole = "".join([text for text, _ in content])
+            whole = "".join([text for text, *_ in content])
             edges = (*whole[:1], *whole[-1:], *piece.text[:1], *piece.text[-1:])
             if whole == piece.text == "":
                 continue
@@ -62,28 +73,30 @@ class ParagraphWriter:
             return read_plain(made, start, end, self.prefix, paragraph.namespaces).text
         return read_paragraph(made, parse_element(made, 0, len(made), paragraph.namespaces)).text
 
-    def _contents(self) -> list[list[tuple[str, int]]]:
-        """What each piece is to be: texts, each with the piece whose look it has."""
-        contents: list[list[tuple[str, int]]] = [[] for _ in self.pieces]
+    def _contents(self) -> list[list[_Words]]:
+        """What each piece is to be: texts, each with the piece whose look it has, and what was set since."""
+        contents: list[list[_Words]] = [[] for _ in self.pieces]
         done = 0
         for part in self.stretches.parts:
             if isinstance(part, Kept) and part.start >= done:
                 for piece, text in self._places.within(part.start, part.end):
-                    contents[piece].append((text, piece))
+                    contents[piece].append((text, piece, part.looks))
                 done = part.end
                 continue
             like = -1 if isinstance(part, Kept) else part.like
             anchor = self._places.at(like if like >= done else max(done - 1, 0))
             if isinstance(part, Kept):
-                contents[anchor] += [(text, piece) for piece, text in self._places.within(part.start, part.end)]
+                contents[anchor] += [
+                    (text, piece, part.looks) for piece, text in self._places.within(part.start, part.end)
+                ]
             else:
-                contents[anchor].append((part.text, self._places.at(part.like)))
+                contents[anchor].append((part.text, self._places.at(part.like), part.looks))
         return contents
 
-    def _made(self, contents: list[list[tuple[str, int]]], edges: bool) -> Iterator[Splice]:
+    def _made(self, contents: list[list[_Words]], edges: bool) -> Iterator[Splice]:
         for number, (piece, content) in enumerate(zip(self.pieces, contents, strict=True)):
-            whole = "".join(text for text, _ in content)
-            same = whole == piece.text and all(look == number for _, look in content)
+            whole = "".join(text for text, *_ in content)
+            same = whole == piece.text and all((look, looks) == (number, ()) for _, look, looks in content)
             if same and not (edges and self._may_collapse(piece)):
                 continue
             if piece.text == ATOM and not piece.is_data:
@@ -95,23 +108,23 @@ class ParagraphWriter:
         """Whether blanks of a piece depend on what stands beside it."""
         return piece.is_data and self.data[piece.begin : piece.end] != written(piece.text, self.prefix).encode()
 
-    def _round_atom(self, number: int, content: list[tuple[str, int]]) -> Iterator[Splice]:
+    def _round_atom(self, number: int, content: list[_Words]) -> Iterator[Splice]:
         """Text at a picture or a note, which stays as it is."""
         piece, place = self.pieces[number], -1
-        for text, look in content:
+        for text, look, looks in content:
             if text == ATOM and look == number:
                 place = piece.end
                 continue
             at = piece.begin if place < 0 else place
-            yield Splice(at, at, self._looking(number, text, look).encode())
+            yield Splice(at, at, self._looking(number, text, look, looks).encode())
         if place < 0:
             yield Splice(piece.begin, piece.end, b"")
 
-    def _looking(self, at: int, text: str, look: int) -> str:
+    def _looking(self, at: int, text: str, look: int, looks: Looks) -> str:
         """Text at a piece with the look of another: its spans are opened for it, those of the place closed."""
         here, there = self.pieces[at].chain, self.pieces[look].chain
         if look == at or here == there:
-            return written(text, self.prefix)
+            return self._written(text, looks)
         shared = [a for a, b in takewhile(lambda pair: pair[0] is pair[1], zip(here, there, strict=False))]
         closed = [each for each in here[len(shared) :] if of(each, TEXT, "span")]
         opened = [each for each in there[len(shared) :] if of(each, TEXT, "span")]
@@ -121,12 +134,23 @@ class ParagraphWriter:
         again = "".join(self.data[each.start : each.open_end].decode() for each in closed)
         start = "".join(self.data[each.start : each.open_end].decode() for each in opened)
         end = "".join(f"</{each.raw_name}>" for each in reversed(opened))
-        return f"{close}{start}{written(text, self.prefix)}{end}{again}"
+        return f"{close}{start}{self._written(text, looks)}{end}{again}"
 
-    def _in_empty(self, text: str) -> list[Splice]:
-        if not text:
+    def _written(self, text: str, looks: Looks) -> str:
+        """Text, in a span of its own where it was given other looks."""
+        content, p = written(text, self.prefix), self.prefix
+        if not looks or not text:
+            return content
+        return f'<{p}span {p}style-name="{self._style_of(looks)}">{content}</{p}span>'
+
+    def content(self) -> str:
+        """All that an empty paragraph is to say."""
+        return "".join(self._written(part.text, part.looks) for part in self.stretches.parts if isinstance(part, Fresh))
+
+    def _in_empty(self, content: str) -> list[Splice]:
+        if not content:
             return []
-        paragraph, content = self.paragraph, written(text, self.prefix)
+        paragraph = self.paragraph
         if paragraph.open_end == paragraph.end:
             opening = self.data[paragraph.start : paragraph.open_end - 2].rstrip().decode() + ">"
             return [Splice(paragraph.start, paragraph.end, f"{opening}{content}</{paragraph.raw_name}>".encode())]

@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from bisect import bisect_right
+from collections.abc import Callable, Iterator, Sequence
 from functools import cached_property
 from typing import Any
 
 from scrub.formats.texts.paragraph import OpenParagraph
+from scrub.model.change import cut
 from scrub.model.document import Document
 from scrub.model.paragraphs import Paragraph, PlaceInDocument
 from scrub.model.problem import Failure
-from scrub.model.text import Fresh, Kept, Stretches, shrunk
+from scrub.model.text import Fresh, Kept, Looks, Stretches, shrunk
 
 
 class PiecedParagraph(OpenParagraph):
@@ -26,6 +28,57 @@ class PiecedParagraph(OpenParagraph):
     def pieces(self) -> Sequence[Any]:
         """What its characters stand in; each has a `start`."""
         raise NotImplementedError
+
+    def stretches_of(self, start: int, end: int) -> Iterator[tuple[int, Any, Looks]]:
+        """The length of each stretch of some letters, the piece that it looks like (None for none), and what was set
+        since.
+        """
+        starts = [each.start for each in self.pieces]
+        for part in self.stretches.between(start, end):
+            place = part.start if isinstance(part, Kept) else part.like
+            at = bisect_right(starts, place) - 1
+            if isinstance(part, Fresh):
+                yield len(part.text), self.pieces[at] if self.pieces else None, part.looks
+                continue
+            while place < part.end:
+                piece = self.pieces[at]
+                stop = min(part.end, piece.start + len(piece.text))
+                yield stop - place, piece, part.looks
+                place, at = stop, at + 1
+
+    def look_of(self, piece: Any) -> object:
+        """What tells how the letters of a piece look, to compare two by."""
+        raise NotImplementedError
+
+    def cuts(self) -> Iterator[tuple[int, int]]:
+        """Its pieces of one look each."""
+        at = start = 0
+        last: object = None
+        for length, piece, other in self.stretches_of(0, len(self.text)):
+            this = (self.look_of(piece), other)
+            if at and this != last:
+                yield start, at
+                start = at
+            last, at = this, at + length
+        if at > start:
+            yield start, at
+
+    def checked_look(self, word: str, value: object) -> object:
+        """What a look is set to. Raises `Failure` for one that cannot be."""
+        raise NotImplementedError
+
+    def put_look(self, start: int, end: int, word: str, value: object) -> None:
+        """Sets a look of letters."""
+        self.ensure_editable([])
+        if "l" in self.fixed:
+            raise Failure(f"{self.label}: this stands in a content control that is locked")
+        value = self.checked_look(word, value)
+        before = self.stretches
+        was = list(dict.fromkeys(self.looks(start, end, word)))
+        self.stretches = before.looking(start, end, word, value)
+        words = (f'"{cut(self.text[start:end])}"',) if (start, end) != (0, len(self.text)) else ()
+        first = was[0] if len(was) == 1 else "several"
+        self.changed(word, first, value, lambda: setattr(self, "stretches", before), inner=words)
 
     def note_way(self) -> None:
         """Is told that it is about to change. Raises `Failure` where it must not."""
@@ -93,6 +146,10 @@ class PiecedParagraph(OpenParagraph):
 
 class PiecedDocument(Document):
     """A document of such paragraphs."""
+
+    def ensure_open(self) -> None:
+        """Raises `Failure` where it allows no changes."""
+        raise NotImplementedError
 
     def all_paragraphs(self) -> Sequence[PiecedParagraph]:
         """Its paragraphs, those that went too."""

@@ -7,10 +7,11 @@ from collections.abc import Callable, Iterable, Iterator, Mapping
 from decimal import Decimal
 
 from scrub.formats.spans import Span, Splice, ended, escaped, set_attributes, whole
+from scrub.formats.texts.placed import Placed
 from scrub.formats.wordprocessing.paragraph import OfficeParagraph
 from scrub.formats.wordprocessing.read import TWIPS_IN_CENTIMETRE, inner, own, value
 from scrub.formats.wordprocessing.reading import Home
-from scrub.formats.wordprocessing.stories import Place, Placed, Stories
+from scrub.formats.wordprocessing.stories import Place, Stories
 from scrub.model.inline import Bookmark, Picture, Section
 from scrub.model.late import late
 from scrub.model.printing import Orientation
@@ -21,7 +22,7 @@ _NAME = late(r"[^\W\d]\w{0,39}")
 _EMU = Decimal(360_000)  # in a centimetre (20.1.2.1)
 
 
-class OfficePicture(Placed, Picture):
+class OfficePicture(Placed[Place], Picture):
     """A picture: its drawing has properties of its own (20.4.2.5)."""
 
     def __init__(self, place: Place, holder: Span) -> None:
@@ -71,7 +72,7 @@ def pictures_in(home: Home, stories: Stories) -> Iterator[OfficePicture]:
                     yield OfficePicture(Place(home, stories, part, properties), holder)
 
 
-class OfficeBookmark(Placed, Bookmark):
+class OfficeBookmark(Placed[Place], Bookmark):
     """A bookmark: two marks with one number (17.13.6)."""
 
     def __init__(self, place: Place, end: Span | None) -> None:
@@ -168,7 +169,7 @@ _USUAL_MARGINS = {
 }  # fmt: skip
 
 
-class OfficeSection(Placed, Section):
+class OfficeSection(Placed[Place], Section):
     """A section: its properties stand at its end (17.6.17)."""
 
     def __init__(self, place: Place, number: int) -> None:

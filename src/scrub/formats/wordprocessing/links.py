@@ -9,11 +9,12 @@ from scrub.formats.kept import put_in
 from scrub.formats.opc.parts import Parts
 from scrub.formats.opc.relationships import Relationship, relationships
 from scrub.formats.spans import RELATIONSHIPS, Span, Splice
+from scrub.formats.texts.placed import Placed
 from scrub.formats.wordprocessing.holes import MetField
 from scrub.formats.wordprocessing.paragraph import OfficeParagraph
 from scrub.formats.wordprocessing.read import own, value
 from scrub.formats.wordprocessing.reading import Home
-from scrub.formats.wordprocessing.stories import Place, Placed, Stories
+from scrub.formats.wordprocessing.stories import Place, Stories
 from scrub.formats.xmltext import text_of
 from scrub.formats.zip import Package
 from scrub.model.change import cut
@@ -26,7 +27,7 @@ _HYPERLINK = late(r'(\s*HYPERLINK\s+)"([^"]*)"', re.IGNORECASE)
 _RELATION = f"{RELATIONSHIPS}/hyperlink"
 
 
-class OfficeLink(Placed, Link):
+class OfficeLink(Placed[Place], Link):
     """A link: an element with a relationship or an anchor, or a field (17.16.22, 17.16.5.25)."""
 
     def __init__(self, place: Place, links: Links, words: str | None = None) -> None:
@@ -176,7 +177,7 @@ def links_in(home: Home, stories: Stories, links: Links) -> Iterator[OfficeLink]
                 open_[-1][1].append(text_of(part.data[span.start : span.end]))
 
 
-class OfficeField(Placed, Field):
+class OfficeField(Placed[Place], Field):
     """A field of one paragraph (17.16.2)."""
 
     def __init__(self, place: Place, paragraph: OfficeParagraph, met: MetField) -> None:

@@ -11,12 +11,10 @@ from scrub.formats.spans import Ordered, Span, Splice, escaped, outside, parse_e
 from scrub.formats.texts.paragraph import OpenParagraph
 from scrub.formats.wordprocessing.frames import ELEMENTS, RANK, element_for
 from scrub.formats.wordprocessing.holes import MetField, fields_in
-from scrub.formats.wordprocessing.looks import checked
 from scrub.formats.wordprocessing.read import inner, own, value
 from scrub.formats.wordprocessing.reading import ReadParagraph
 from scrub.formats.wordprocessing.tracking import Tracking
 from scrub.formats.wordprocessing.write import ParagraphWriter, elements_of
-from scrub.model.change import cut
 from scrub.model.lines_of_text import Line
 from scrub.model.paragraphs import Filling, PlaceInDocument
 from scrub.model.problem import Failure
@@ -191,21 +189,6 @@ class OfficeParagraph(ReadParagraph):
         former = self.unlinked
         self.unlinked = (*former, *gone)
         self.changed(f"tags {gone[0].start}", True, False, lambda: setattr(self, "unlinked", former), said)
-
-    # -- the looks of its words
-
-    def put_look(self, start: int, end: int, word: str, value: object) -> None:
-        """Sets a look of letters."""
-        self.ensure_editable([])
-        if "l" in self.fixed:
-            raise Failure(f"{self.label}: this stands in a content control that is locked")
-        value = checked(word, value)
-        before = self.stretches
-        was = list(dict.fromkeys(self.looks(start, end, word)))
-        self.stretches = before.looking(start, end, word, value)
-        words = (f'"{cut(self.text[start:end])}"',) if (start, end) != (0, len(self.text)) else ()
-        first = was[0] if len(was) == 1 else "several"
-        self.changed(word, first, value, lambda: setattr(self, "stretches", before), inner=words)
 
     # -- coming and going
 

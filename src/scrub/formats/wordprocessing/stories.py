@@ -199,19 +199,3 @@ class Place(NamedTuple):
             if local == name and self.span.namespaces.get(prefix) in MAIN:
                 return known
         return f"{self.span.prefix}{name}"
-
-
-class Placed:
-    """An item that stands somewhere in a document."""
-
-    _place: Place
-
-    @property
-    def file(self) -> Home:
-        """The document."""
-        return self._place.home
-
-    @property
-    def label(self) -> str:
-        """The paragraph it stands in."""
-        return self._place.label

@@ -1,0 +1,351 @@
+"""What stands among the words of an Open Document, and its pages (OpenDocument 1.3, part 3: 6.1.8, 6.2, 7, 10.4)."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Iterator
+from decimal import Decimal
+
+from scrub.formats.opendocument.lengths import centimetres
+from scrub.formats.opendocument.paragraph import TextHome, TextParagraph, TextPart
+from scrub.formats.opendocument.place import TextPlace, attribute
+from scrub.formats.opendocument.read import DRAW, FO, STYLE, SVG, TEXT, XLINK, alive, of, style_name, value
+from scrub.formats.spans import Span, Splice
+from scrub.formats.texts.placed import Placed
+from scrub.formats.xmltext import escaped_text, text_of
+from scrub.model.change import cut
+from scrub.model.inline import Bookmark, Field, Link, Picture, Section
+from scrub.model.printing import Orientation
+from scrub.model.problem import Failure
+from scrub.model.values import fold
+
+#: Styles of letters that show where a link is; without the link they would mislead.
+_OF_LINKS = frozenset(("internet link", "visited internet link"))
+#: Elements whose words a program works out (chapter 7).
+_FIELDS = frozenset((
+    "date", "time", "page-number", "page-count", "paragraph-count", "word-count", "character-count", "table-count",
+    "image-count", "object-count", "page-continuation", "author-name", "author-initials", "chapter", "file-name",
+    "template-name", "sheet-name", "variable-set", "variable-get", "variable-input", "user-field-get",
+    "user-field-input", "sequence", "expression", "text-input", "initial-creator", "creation-date", "creation-time",
+    "description", "user-defined", "print-time", "print-date", "printed-by", "title", "subject", "keywords",
+    "editing-cycles", "editing-duration", "modification-time", "modification-date", "creator", "database-display",
+    "database-row-number", "database-name", "reference-ref", "bookmark-ref", "note-ref", "sequence-ref", "placeholder",
+    "conditional-text", "hidden-text", "drop-down", "measure", "dde-connection",
+))  # fmt: skip
+
+
+class TextLink(Placed[TextPlace], Link):
+    """A link (6.1.8)."""
+
+    def __init__(self, place: TextPlace) -> None:
+        self._place = place
+
+    @property
+    def removed(self) -> bool:
+        """Whether it was taken away."""
+        return self._place.has("link")
+
+    @property
+    def text(self) -> str:
+        """Its words."""
+        return self._place.words
+
+    @property
+    def address(self) -> str:
+        """Where it leads."""
+        return self._place.said("href", XLINK) or ""
+
+    @address.setter
+    def address(self, value: str) -> None:
+        before = self.address
+        if value == before:
+            return
+        if not value.strip() or re.search(r'[\s"<>]', value.strip()):
+            raise Failure(f'"{value}" is no address: it is empty, or has a blank or a quotation mark in it')
+        back = self._place.say("href", value, XLINK)
+        self.changed("link", before, value, back, inner=(f'"{self.text[:30]}"',))
+
+    def remove(self) -> None:
+        """Takes it away."""
+        span = self._place.span
+        tags = [span, *(each for each in span.inside() if of(each, TEXT, "span") and _shows_link(each))]
+        gone = [Splice(*edge, b"") for each in tags for edge in _edges(each)]
+        back = self._place.put("link", gone)
+        self.changed("link", self.address, None, back, f'link of "{self.text[:30]}" taken away: {self.address}')
+
+
+def _shows_link(span: Span) -> bool:
+    return fold(style_name(value(span, "style-name") or "")) in _OF_LINKS
+
+
+def _edges(span: Span) -> tuple[tuple[int, int], tuple[int, int]]:
+    return (span.start, span.open_end), (span.close_start, span.end)
+
+
+def links_in(home: TextHome, part: TextPart) -> Iterator[TextLink]:
+    """The links of a part."""
+    for span in alive(part.root):
+        if of(span, TEXT, "a"):
+            link = TextLink(TextPlace(home, part, span))
+            if not link.removed:
+                yield link
+
+
+class TextField(Placed[TextPlace], Field):
+    """A field. In the text of its paragraph it is one mark, which stays when words round it change."""
+
+    def __init__(self, place: TextPlace) -> None:
+        self._place = place
+
+    @property
+    def removed(self) -> bool:
+        """Whether it is plain text by now."""
+        return self._place.has("field")
+
+    @property
+    def code(self) -> str:
+        """What it works out: the name of its element, and of what it shows."""
+        span = self._place.span
+        named = value(span, "ref-name") or value(span, "name") or value(span, "column-name")
+        return f"{span.name} {named}" if named else span.name
+
+    @property
+    def result(self) -> str:
+        """What it shows."""
+        span = self._place.span
+        return text_of(self._place.part.data[span.start : span.end])
+
+    def fix(self) -> None:
+        """Makes what it shows plain text."""
+        if self._place.home.tracks_changes:
+            raise Failure(f"{self.label}: fields become plain text only while no changes are recorded")
+        span, result = self._place.span, self.result
+        back = self._place.put("field", [Splice(span.start, span.end, escaped_text(result).encode())])
+        said = f'field {self.code} is plain text now: "{cut(result)}"'
+        self.changed(f"tags {span.start}", True, False, back, said)
+
+
+def fields_in(home: TextHome, part: TextPart) -> Iterator[TextField]:
+    """The fields of a part."""
+    for span in alive(part.root):
+        if span.uri == TEXT and span.name in _FIELDS:
+            field = TextField(TextPlace(home, part, span))
+            if not field.removed and field._place.paragraph is not None:
+                yield field
+
+
+class TextPicture(Placed[TextPlace], Picture):
+    """A picture: a frame with an image in it (10.4.2, 10.4.4)."""
+
+    def __init__(self, place: TextPlace) -> None:
+        self._place = place
+
+    @property
+    def name(self) -> str:
+        """Its name."""
+        return self._place.said("name", DRAW) or ""
+
+    @property
+    def _in_words(self) -> Span | None:
+        """What says it: the short text (10.3.2), else the long one (10.3.3)."""
+        found = {each.name: each for each in self._place.span.children if each.uri == SVG}
+        return found.get("title") or found.get("desc")
+
+    @property
+    def alternative_text(self) -> str | None:
+        """What it shows, in words."""
+        place, there = self._place, self._in_words
+        if place.has("title"):
+            (splice,) = place.part.edits[place.span.start, "title"]
+            return text_of(splice.new) or None
+        return place.part.said(there) or None if there is not None else None
+
+    @alternative_text.setter
+    def alternative_text(self, value: str | None) -> None:
+        before, value = self.alternative_text, value or None
+        if value == before:
+            return
+        place, there = self._place, self._in_words
+        if there is not None and there.open_end != there.end:
+            place.home.ensure_open()
+            back = place.part.say(there, {"": value})
+        else:
+            name, declared = attribute(place.span, "title", SVG)
+            more = "".join(f' {each}="{uri}"' for each, uri in declared.items())
+            made = f"<{name}{more}>{escaped_text(value or '')}</{name}>".encode()
+            last = ("title", "desc", "contour-polygon", "contour-path")  # what comes behind it, or in its place
+            at = next((each.start for each in place.span.children if each.name in last), place.span.close_start)
+            end = there.end if there is not None else at
+            back = place.put("title", [Splice(at, end, made)])
+        self.changed("alternative-text", before, value, back, inner=(self.name or "picture",))
+
+    def _length(self, name: str) -> Decimal | None:
+        found = centimetres(self._place.said(name, SVG))
+        return None if found is None else round(found, 2)
+
+    @property
+    def width(self) -> Decimal | None:
+        """In centimetres."""
+        return self._length("width")
+
+    @property
+    def height(self) -> Decimal | None:
+        """In centimetres."""
+        return self._length("height")
+
+
+def pictures_in(home: TextHome, part: TextPart) -> Iterator[TextPicture]:
+    """The pictures of a part; frames with texts and drawings are none."""
+    for span in alive(part.root):
+        if of(span, DRAW, "frame") and any(of(each, DRAW, "image") for each in span.children):
+            if not any(of(each, DRAW, "object") for each in span.children):  # a chart, with a picture of it
+                yield TextPicture(TextPlace(home, part, span))
+
+
+class TextBookmark(Placed[TextPlace], Bookmark):
+    """A bookmark: one mark, or two of one name (6.2.1)."""
+
+    def __init__(self, place: TextPlace, end: Span | None) -> None:
+        self._place, self._end = place, end
+
+    @property
+    def label(self) -> str:
+        """Its name."""
+        return f"bookmark {self.name}"
+
+    @property
+    def removed(self) -> bool:
+        """Whether it was taken away."""
+        return self._place.has("marks")
+
+    @property
+    def name(self) -> str:
+        """Its name."""
+        return self._place.said("name") or ""
+
+    @name.setter
+    def name(self, value: str) -> None:
+        before, place = self.name, self._place
+        if value == before:
+            return
+        if not value.strip() or re.search(r"[\s#/\\@:*?\";,.|()<>]", value):
+            raise Failure(f'"{value}" cannot be the name of a bookmark: it is empty, or has a blank or a mark in it')
+        if any(fold(each.name) == fold(value) for each in place.home.bookmarks() if each.name != before):
+            raise Failure(f'there is a bookmark "{value}" already')
+        back = [place.say("name", value), *self._lead_to(before, value)]
+        if self._end is not None:
+            back.append(place._replace(span=self._end).say("name", value))
+
+        def revert() -> None:
+            for each in reversed(back):
+                each()
+
+        self.changed("name", before, value, revert)
+
+    def _lead_to(self, before: str, name: str) -> Iterator[Callable[[], None]]:
+        """Links and references that name it name it anew (7.7.6)."""
+        for part in self._place.home.parts:
+            for span in alive(part.root):
+                place = TextPlace(self._place.home, part, span)
+                if of(span, TEXT, "bookmark-ref") and place.said("ref-name") == before:
+                    yield place.say("ref-name", name)
+                elif of(span, TEXT, "a") and place.said("href", XLINK) == f"#{before}":
+                    yield place.say("href", f"#{name}", XLINK)
+
+    def remove(self) -> None:
+        """Takes its marks out."""
+        marks = [self._place.span, *([self._end] if self._end is not None else [])]
+        back = self._place.put("marks", [Splice(each.start, each.end, b"") for each in marks])
+        self.changed("bookmark", self.name, None, back, f"bookmark {self.name} taken away")
+
+    def covers(self) -> Iterator[tuple[TextParagraph, int, int]]:
+        """The paragraphs that it lies over."""
+        start, end = self._place.span.start, self._end.start if self._end is not None else self._place.span.end
+        for each in self._place.home.every_paragraph():
+            if each.part is self._place.part and each.span.end > start and each.span.start < end:
+                pieces = [one for one in each.pieces if start <= one.begin < end]
+                if pieces:
+                    yield each, pieces[0].start, pieces[-1].start + len(pieces[-1].text)
+
+
+def bookmarks_in(home: TextHome, part: TextPart) -> Iterator[TextBookmark]:
+    """The bookmarks of a part; those that its program made for itself begin with a line, and are left out."""
+    marks = [each for each in alive(part.root) if each.uri == TEXT and each.name.startswith("bookmark")]
+    ends = {value(each, "name"): each for each in marks if each.name == "bookmark-end"}
+    for each in marks:
+        if each.name in ("bookmark", "bookmark-start") and not (value(each, "name") or "_").startswith("_"):
+            end = ends.get(value(each, "name")) if each.name == "bookmark-start" else None
+            bookmark = TextBookmark(TextPlace(home, part, each), end)
+            if not bookmark.removed:
+                yield bookmark
+
+
+class TextSection(Placed[TextPlace], Section):
+    """The pages of one layout (16.5)."""
+
+    def __init__(self, place: TextPlace, number: int) -> None:
+        self._place, self._number = place, number
+
+    @property
+    def label(self) -> str:
+        """Its number."""
+        return f"section {self._number}"
+
+    def measure(self, word: str) -> Decimal | None:
+        """A length, in centimetres."""
+        said = self._place.said(_MEASURES[word], FO)
+        if said is None and "margin" in word:
+            said = self._place.said("margin", FO)
+        found = centimetres(said)
+        return None if found is None else round(found, 2)
+
+    def put_measure(self, word: str, value: Decimal) -> None:
+        """Sets a length."""
+        if not 0 <= value <= 55 or ("page" in word and value < 1):
+            raise Failure(f"{self.label}: a length on paper is from 0 to 55 cm, not {value}")
+        before = self.measure(word)
+        if before != value:
+            self.changed(word.replace("_", "-"), before, value, self._place.say(_MEASURES[word], f"{value}cm", FO))
+
+    @property
+    def orientation(self) -> Orientation:
+        """How its paper lies."""
+        written = self._place.said("print-orientation", STYLE)
+        return Orientation.LANDSCAPE if written == "landscape" else Orientation.PORTRAIT
+
+    @orientation.setter
+    def orientation(self, value: Orientation) -> None:
+        before, place = self.orientation, self._place
+        if value == before:
+            return
+        width, height = place.said("page-width", FO), place.said("page-height", FO)
+        back = [place.say("print-orientation", str(value), STYLE)]
+        wide, high = centimetres(width), centimetres(height)
+        if wide is not None and high is not None and (wide > high) != (value is Orientation.LANDSCAPE):
+            back += [place.say("page-width", height, FO), place.say("page-height", width, FO)]
+
+        def revert() -> None:
+            for each in reversed(back):
+                each()
+
+        self.changed("orientation", before, value, revert)
+
+
+#: The attribute of each length of a page.
+_MEASURES = {
+    "page_width": "page-width", "page_height": "page-height", "left_margin": "margin-left",
+    "right_margin": "margin-right", "top_margin": "margin-top", "bottom_margin": "margin-bottom",
+}  # fmt: skip
+
+
+def sections_in(home: TextHome, part: TextPart) -> Iterator[TextSection]:
+    """The layouts that pages have, in the order of the kinds of pages."""
+    every = list(alive(part.root))
+    layouts = {
+        value(each, "name", STYLE): next((one for one in each.children if one.name == "page-layout-properties"), None)
+        for each in every
+        if of(each, STYLE, "page-layout")
+    }
+    used = dict.fromkeys(value(each, "page-layout-name", STYLE) for each in every if of(each, STYLE, "master-page"))
+    spans = [span for name in used if (span := layouts.get(name)) is not None]
+    return (TextSection(TextPlace(home, part, span), number) for number, span in enumerate(spans, 1))

@@ -1,0 +1,66 @@
+"""Where something stands in an Open Document, and how its attributes are written."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from typing import NamedTuple
+
+from scrub.formats.opendocument.paragraph import TextHome, TextParagraph, TextPart
+from scrub.formats.opendocument.read import TEXT
+from scrub.formats.spans import Span, Splice
+
+
+def attribute(span: Span, name: str, uri: str) -> tuple[str, dict[str, str | None]]:
+    """An attribute of a namespace as an element writes it, or would; and what declares a prefix that is new."""
+    for known in span.attributes:
+        prefix, _, local = known.rpartition(":")
+        if local == name and prefix and span.namespaces.get(prefix) == uri:
+            return known, {}
+    prefix = next((each for each, known in span.namespaces.items() if known == uri and each), "")
+    if prefix:
+        return f"{prefix}:{name}", {}
+    prefix = next(each for each in (f"n{number}" for number in range(1, 99)) if each not in span.namespaces)
+    return f"{prefix}:{name}", {f"xmlns:{prefix}": uri}
+
+
+class TextPlace(NamedTuple):
+    """Its document, its part, its element."""
+
+    home: TextHome
+    part: TextPart
+    span: Span
+
+    @property
+    def paragraph(self) -> TextParagraph | None:
+        """The paragraph it stands in, or behind."""
+        return self.home.paragraph_at(self.part, self.span.start)
+
+    @property
+    def label(self) -> str:
+        """That of its paragraph."""
+        return self.home.label if self.paragraph is None else self.paragraph.label
+
+    @property
+    def words(self) -> str:
+        """What of its paragraph stands in it."""
+        pieces = self.paragraph.pieces if self.paragraph is not None else ()
+        return "".join(each.text for each in pieces if self.span.start <= each.begin < self.span.end)
+
+    def put(self, word: str, splices: Sequence[Splice]) -> Callable[[], None]:
+        """Puts something in at its element, or takes it out; gives what takes that back."""
+        self.home.ensure_open()
+        return self.part.put((self.span.start, word), splices)
+
+    def has(self, word: str) -> bool:
+        """Whether that was done."""
+        return (self.span.start, word) in self.part.edits
+
+    def said(self, name: str, uri: str = TEXT) -> str | None:
+        """What an attribute of its element says by now."""
+        return self.part.said(self.span, attribute(self.span, name, uri)[0])
+
+    def say(self, name: str, value: str | None, uri: str = TEXT) -> Callable[[], None]:
+        """Lets an attribute say something else; gives what takes that back."""
+        self.home.ensure_open()
+        written, declared = attribute(self.span, name, uri)
+        return self.part.say(self.span, {**declared, written: value})

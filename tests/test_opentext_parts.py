@@ -1,0 +1,245 @@
+"""Links, fields, pictures, bookmarks, pages, looks and rows of Open Document texts, beside readers that share no code."""
+
+from __future__ import annotations
+
+import re
+import shutil
+import subprocess
+import zipfile
+from pathlib import Path
+
+import docx
+import pytest
+from conftest import SAMPLE
+from documents import members
+from lxml import etree
+from odfdo import Document as OdfDocument
+from opentexts import NS, opentext, texts
+from test_documents import run
+from test_opentexts import made
+
+import scrub
+
+LINK = '<text:a xlink:href="{}" xlink:type="simple">{}</text:a>'
+
+
+def content(path: Path, part: str = "content.xml") -> etree._Element:
+    return etree.fromstring(members(path)[part])
+
+
+def all_of(path: Path, name: str, part: str = "content.xml") -> list[etree._Element]:
+    return list(content(path, part).iterfind(f".//{name}", NS))
+
+
+def test_links_are_repaired_and_taken_away(home: Path) -> None:
+    inside = '<text:span text:style-name="Internet_20_link">the  map</text:span>'
+    path = made(
+        "See " + LINK.format("http://old.example/a?x=1&amp;y=2", "page <text:s/>one") + ".",
+        LINK.format("#Water", inside) + " and " + LINK.format("http://else.example", "else"),
+        header="<text:p>" + LINK.format("http://old.example/h", "home") + "</text:p>",
+    )
+    old = path.read_bytes()
+    result = run(
+        'each link where link.address contains "old.example"\n'
+        'link.address = link.address.replaced("http://old.example", by: "https://huts.example")\nend\n'
+        'each link where link.address starts with "#"\nlog link.text\nremove\nend\nsingle-spaces\nlog "{count(link)}"',
+        path,
+    )
+    assert result.log == ["the map", "3"]
+    href = f"{{{NS['xlink']}}}href"
+    assert [each.get(href) for each in all_of(path, "text:a")] == [
+        "https://huts.example/a?x=1&y=2",
+        "http://else.example",
+    ]
+    assert [each.get(href) for each in all_of(path, "text:a", "styles.xml")] == ["https://huts.example/h"]
+    assert texts(path) == ["See page one.", "the map and else"]
+    assert OdfDocument(str(path)).body.get_links()[0].url == "https://huts.example/a?x=1&y=2"
+    scrub.undo()
+    assert path.read_bytes() == old
+    with pytest.raises(scrub.ScrubError, match="is no address"):
+        run('each link\nlink.address = "a b"\nend', path)
+
+
+def test_links_in_what_goes_are_gone(home: Path) -> None:
+    path = made("Water", LINK.format("http://a.example", "a"))
+    run('each link\nlink.address = "http://b.example"\nend\nin paragraph(2)\ndelete\nend', path)
+    assert texts(path) == ["Water"]
+
+
+def test_fields_become_text(home: Path) -> None:
+    path = made('Printed <text:date text:date-value="2026-06-01">1  June &amp; later</text:date> by <text:bookmark-ref text:ref-name="Ann">Ann</text:bookmark-ref>')  # fmt: skip
+    result = run('each field\nlog "{field.code}: {field.result}"\nfix\nend\nreplace "Printed", by: "Made"', path)
+    assert result.log == ["date: 1  June & later", "bookmark-ref Ann: Ann"]
+    assert texts(path) == ["Made 1 June & later by Ann"]
+
+
+FRAME = '<draw:frame draw:name="{}" svg:width="5.08cm" svg:height="1in"><draw:image xlink:href="Pictures/a.png"/>{}</draw:frame>'
+
+
+def test_pictures_get_words(home: Path) -> None:
+    path = made(
+        FRAME.format("hut", ""), FRAME.format("seal", "<svg:desc>A seal</svg:desc>"), FRAME.format("map", "<svg:title/>"),
+        '<draw:frame><draw:text-box><text:p>none</text:p></draw:text-box></draw:frame>',
+    )  # fmt: skip
+    old = path.read_bytes()
+    result = run(
+        'each picture where picture.alternative-text is nothing\nlog "{picture.name} {picture.width} {picture.height}"\n'
+        'picture.alternative-text = "Hut & <hill>"\nlog picture.alternative-text\nend\n'
+        'each picture where picture.name is "seal"\npicture.alternative-text = "The seal"\nend',
+        path,
+    )
+    assert result.log == ["hut 5.08 2.54", "Hut & <hill>", "map 5.08 2.54", "Hut & <hill>"]
+    said = [[(etree.QName(one).localname, one.text) for one in each if one.text] for each in all_of(path, "draw:frame")]
+    assert said == [[("title", "Hut & <hill>")], [("desc", "The seal")], [("title", "Hut & <hill>")], []]
+    scrub.undo()
+    assert path.read_bytes() == old
+
+
+def test_bookmarks_are_renamed_with_what_leads_to_them(home: Path) -> None:
+    path = made(
+        'The <text:bookmark-start text:name="Water"/>tank<text:bookmark-end text:name="Water"/> is full',
+        LINK.format("#Water", "see") + '<text:bookmark-ref text:ref-name="Water">tank</text:bookmark-ref>',
+        '<text:bookmark text:name="Key"/><text:bookmark text:name="__RefHeading"/>',
+    )
+    result = run(
+        'bookmark("Water").name = "Tank"\nin bookmark("Key")\nremove\nend\neach bookmark\nlog bookmark.name\nend', path
+    )
+    assert result.log == ["Tank"]
+    data = members(path)["content.xml"].decode()
+    assert "Water" not in data
+    assert 'text:name="Key"' not in data
+    assert data.count('"Tank"') == 3
+    assert data.count('"#Tank"') == 1
+    run("in selection\nupper\nend", path, at="bookmark Tank")
+    assert texts(path)[0] == "The TANK is full"
+    for name in ("a b", "Key#"):
+        with pytest.raises(scrub.ScrubError, match="cannot be the name of a bookmark"):
+            run(f'bookmark("Tank").name = "{name}"', path)
+
+
+LAYOUT = (
+    '<office:automatic-styles><style:page-layout style:name="pm1"><style:page-layout-properties fo:page-width="21.001cm" '
+    'fo:page-height="29.7cm" style:print-orientation="portrait" fo:margin="2cm"/></style:page-layout></office:automatic-styles>'
+)
+
+
+def test_pages_are_set_up(home: Path) -> None:
+    path = made("a")
+    parts = members(path)
+    styles = parts["styles.xml"].decode().replace("<office:master-styles>", f"{LAYOUT}<office:master-styles>")
+    styles = styles.replace(
+        '<style:master-page style:name="Standard"',
+        '<style:master-page style:name="Standard" style:page-layout-name="pm1"',
+    )
+    with zipfile.ZipFile(path, "w") as package:
+        for name, data in parts.items():
+            package.writestr(name, styles if name == "styles.xml" else data)
+    result = run('each section\nlog "{section.page-width} {section.left-margin}"\nsection.orientation = landscape\nsection.left-margin = 2.5\nend', path)  # fmt: skip
+    assert result.log == ["21 2"]
+    (found,) = all_of(path, "style:page-layout-properties", "styles.xml")
+    said = {etree.QName(name).localname: text for name, text in found.attrib.items()}
+    assert said == {"page-width": "29.7cm", "page-height": "21.001cm", "print-orientation": "landscape", "margin": "2cm", "margin-left": "2.5cm"}  # fmt: skip
+
+
+SET = """paragraph(1).alignment = centre
+paragraph(1).bold = yes
+paragraph(2).left-indent = 1.5
+paragraph(2).space-before = 12
+paragraph(2).space-after = 6
+paragraph(2).keep-with-next = yes
+each passage in passages("two blanks")
+    passage.colour = "#b03a2e"
+    passage.size = 14
+    passage.font = "Lora"
+    passage.italic = yes
+    passage.highlight = "yellow"
+    passage.underlined = yes
+end
+each passage in passages("whisper")
+    passage.hidden = yes
+end
+paragraph(3).style = "Caption"
+paragraph(3).alignment = right"""
+
+
+@pytest.mark.skipif(shutil.which("soffice") is None, reason="no word processor is installed (soffice)")
+@pytest.mark.timeout(300)
+def test_a_word_processor_sees_how_it_is_set(home: Path) -> None:
+    automatic = (
+        '<style:style style:name="P1" style:family="paragraph" style:parent-style-name="Text_20_body">'
+        '<style:paragraph-properties fo:margin-left="1cm" fo:margin-right="0.5cm"/></style:style>'
+    )
+    made_up = made(
+        '<text:p text:style-name="Standard">Opening times</text:p>',
+        '<text:p text:style-name="P1">Here are <text:s/>two blanks and a whisper</text:p>',
+        "Shut",
+        automatic=automatic,
+    )
+    path = Path("b.odt")
+    parts = members(SAMPLE.parent / "wardens.odt") | {"content.xml": members(made_up)["content.xml"]}
+    with zipfile.ZipFile(path, "w") as package:
+        for name, data in parts.items():
+            package.writestr(name, data)
+    old = path.read_bytes()
+    before = run('log "{paragraph(2).left-indent} {paragraph(1).bold} {paragraph(1).alignment}"\nsingle-spaces', path)
+    assert before.log == ["1 no left"]
+    run(SET, path)
+    subprocess.run(
+        ["soffice", f"-env:UserInstallation=file://{Path('profile').absolute()}", "--headless", "--convert-to", "docx", str(path)],
+        capture_output=True, timeout=90, check=False,
+    )  # fmt: skip
+    seen = docx.Document("b.docx").paragraphs
+    assert [each.text for each in seen] == ["Opening times", "Here are two blanks and a whisper", "Shut"]
+    assert (str(seen[0].alignment), seen[0].runs[0].bold) == ("CENTER (1)", True)
+    assert re.search('w:jc w:val="(end|right)"', seen[2]._p.xml)
+    assert seen[2].style is not None
+    assert seen[2].style.name.lower() == "caption"
+    frame = seen[1].paragraph_format
+    assert [round(each.cm, 1) if each is not None else None for each in (frame.left_indent, frame.right_indent)] == [
+        1.5,
+        0.5,
+    ]
+    assert [each.pt if each is not None else None for each in (frame.space_before, frame.space_after)] == [12, 6]
+    assert frame.keep_with_next
+    (words,) = (each for each in seen[1].runs if each.text == "two blanks")
+    assert (str(words.font.color.rgb), words.font.name, words.italic, words.underline) == ("B03A2E", "Lora", True, True)
+    assert words.font.size is not None
+    assert words.font.size.pt == 14
+    assert 'w:fill="FFFF00"' in words._r.xml or 'w:val="yellow"' in words._r.xml
+    assert [each.font.hidden for each in seen[1].runs if each.text == "whisper"] == [True]
+    scrub.undo()
+    scrub.undo()
+    assert path.read_bytes() == old
+
+
+def test_headings_that_only_look_like_it(home: Path) -> None:
+    """Looks come from styles of styles, and parts of sizes are of what they come from."""
+    automatic = (
+        '<style:style style:name="B" style:family="text"><style:text-properties fo:font-weight="700" fo:font-size="150%"/></style:style>'
+        '<style:style style:name="P1" style:family="paragraph" style:parent-style-name="Quote"><style:text-properties fo:font-size="10pt"/></style:style>'
+    )
+    path = made(
+        '<text:p text:style-name="P1"><text:span text:style-name="B">Water</text:span></text:p>', "The tank.",
+        automatic=automatic,
+    )  # fmt: skip
+    result = run('each paragraph where paragraph.bold\nlog "{paragraph.size}"\nparagraph.level = 2\nend', path)
+    assert result.log == ["15"]
+    assert [each.get(f"{{{NS['text']}}}outline-level") for each in all_of(path, "text:h")] == ["2"]
+
+
+def test_a_document_without_styles_of_its_own_gets_them(home: Path) -> None:
+    data = opentext("<text:p/>")
+    path = Path("a.odt")
+    path.write_bytes(data)
+    parts = members(path)
+    plain = parts["content.xml"].replace(b"<office:automatic-styles></office:automatic-styles>", b"")
+    plain = plain.replace(f' xmlns:fo="{NS["fo"]}"'.encode(), b"").replace(
+        f' xmlns:style="{NS["style"]}"'.encode(), b""
+    )
+    with zipfile.ZipFile(path, "w") as package:
+        for name, part in parts.items():
+            package.writestr(name, plain if name == "content.xml" else part)
+    run('paragraph(1).text = "Closed"\nparagraph(1).bold = yes\nparagraph(1).alignment = centre', path)
+    assert texts(path) == ["Closed"]
+    assert [each.get(f"{{{NS['fo']}}}font-weight") for each in all_of(path, "style:text-properties")] == ["bold"]
+    assert [each.get(f"{{{NS['fo']}}}text-align") for each in all_of(path, "style:paragraph-properties")] == ["center"]
