@@ -13,7 +13,6 @@ import pytest
 from conftest import SAMPLE
 from documents import members
 from lxml import etree
-from odfdo import Document as OdfDocument
 from opentexts import NS, opentext, texts
 from test_documents import run
 from test_opentexts import made
@@ -53,7 +52,6 @@ def test_links_are_repaired_and_taken_away(home: Path) -> None:
     ]
     assert [each.get(href) for each in all_of(path, "text:a", "styles.xml")] == ["https://huts.example/h"]
     assert texts(path) == ["See page one.", "the map and else"]
-    assert OdfDocument(str(path)).body.get_links()[0].url == "https://huts.example/a?x=1&y=2"
     scrub.undo()
     assert path.read_bytes() == old
     with pytest.raises(scrub.ScrubError, match="is no address"):
@@ -240,3 +238,83 @@ def test_a_document_without_styles_of_its_own_gets_them(home: Path) -> None:
     assert texts(path) == ["Closed"]
     assert [each.get(f"{{{NS['fo']}}}font-weight") for each in all_of(path, "style:text-properties")] == ["bold"]
     assert [each.get(f"{{{NS['fo']}}}text-align") for each in all_of(path, "style:paragraph-properties")] == ["center"]
+
+
+GOODS = [["Good", "Kg"], ["Rice", "12"], ["oil", "3"], ["Flour", ""], ["beans", "12"]]
+
+
+def grid(rows: list[list[str]], heads: bool = False, cell: str = "{}", more: str = "") -> str:
+    """A table; with `heads` the row of the headings stands in a group of its own."""
+    made_rows = [
+        '<table:table-row table:style-name="R1">'
+        + "".join(
+            f'<table:table-cell table:style-name="C1" office:value-type="float" office:value="7">'
+            f'<text:p text:style-name="Quote">{cell.format(text)}</text:p></table:table-cell>'
+            for text in row
+        )
+        + f"{more}</table:table-row>"
+        for row in rows
+    ]
+    first = f"<table:table-header-rows>{made_rows[0]}</table:table-header-rows>" if heads else made_rows[0]
+    return f'<table:table table:name="Provisions"><table:table-column/>{first}{"".join(made_rows[1:])}</table:table>'
+
+
+def rows_seen(path: Path) -> list[list[str]]:
+    """The rows as another reader sees them."""
+    return [
+        ["".join(map(str, cell.itertext())) for cell in row.iterfind("table:table-cell", NS)]
+        for row in content(path).iterfind(".//table:table-row", NS)
+    ]
+
+
+@pytest.mark.parametrize("heads", [False, True])
+def test_rows_of_tables_come_go_and_change_places(home: Path, heads: bool) -> None:
+    path = made("Goods", grid(GOODS, heads, cell='<text:span text:style-name="T1">{}</text:span>'), "End")
+    old = path.read_bytes()
+    for line, wanted in (
+        ('sort by: "Good"', ["beans", "Flour", "oil", "Rice"]),
+        ('sort by: "Kg", descending: yes', ["Rice", "beans", "oil", "Flour"]),
+    ):
+        run(f'replace "oil", by: "old  oil"\nin table("Provisions")\n{line}\nend\nreplace "old  oil", by: "oil"', path)
+        assert [row[0] for row in rows_seen(path)] == ["Good", *wanted]
+        scrub.undo()
+    assert path.read_bytes() == old
+    done = run(
+        'in table("Provisions")\nadd-row ["Salt & pepper", 0.5]\nadd-row ["Tea"]\nend\n'
+        'each record in table("Provisions") where record.good is "oil"\ndelete\nend\n'
+        'each record in table("Provisions") where record.good is "Rice"\nrecord.kg = 14\nend\nreplace "beans", by: "red beans"',
+        path,
+    )
+    assert len(done.changes) == 5
+    assert rows_seen(path) == [["Good", "Kg"], ["Rice", "14"], ["Flour", ""], ["red beans", "12"], ["Salt & pepper", "0.5"], ["Tea", ""]]  # fmt: skip
+    cells = list(content(path).iterfind(".//table:table-cell", NS))
+    assert {each.get(f"{{{NS['table']}}}style-name") for each in cells} == {"C1"}
+    assert cells[-1].get(f"{{{NS['office']}}}value-type") == "string"
+    assert cells[-1].get(f"{{{NS['office']}}}value") is None
+    assert texts(path)[-1] == "End"
+    scrub.undo()
+    assert path.read_bytes() == old
+
+
+def test_all_rows_go_and_others_come(home: Path) -> None:
+    path = made(grid(GOODS, heads=True))
+    run('each record in table("Provisions")\ndelete\nend\nin table("Provisions")\nadd-row ["Tea", 1]\nend', path)
+    assert rows_seen(path) == [["Good", "Kg"], ["Tea", "1"]]
+    assert len(list(content(path).iterfind(".//table:table-header-rows/table:table-row", NS))) == 1
+
+
+@pytest.mark.parametrize(
+    ("change", "why"),
+    [
+        (("table:table-cell ", 'table:table-cell table:number-rows-spanned="2" '), "are merged"),
+        (("<table:table-cell ", "<table:covered-table-cell/><table:table-cell "), "are merged"),
+        (("table:table-row ", 'table:table-row table:number-rows-repeated="2" '), "stands for several"),
+        (("table:table-cell ", 'table:table-cell table:formula="ooow:&lt;A1&gt;" '), "worked out from others"),
+    ],
+)
+def test_rows_that_stay_where_they_are(home: Path, change: tuple[str, str], why: str) -> None:
+    path = made(grid(GOODS).replace(*change))
+    old = path.read_bytes()
+    with pytest.raises(scrub.ScrubError, match=why):
+        run('in table("Provisions")\nsort by: "Good"\nend', path)
+    assert path.read_bytes() == old

@@ -2,12 +2,10 @@
 
 from __future__ import annotations
 
-import shutil
 from pathlib import Path
 
 import docx
 import pytest
-from conftest import SAMPLE
 from documents import members, texts
 from sheets import schema_findings
 from test_documents import made, run, table
@@ -123,13 +121,6 @@ def test_rows_that_must_stay_are_told(home: Path, body: str, line: str, why: str
     with pytest.raises(scrub.ScrubError, match=why):
         run(line, path)
     assert path.read_bytes() == old
-
-
-def test_other_formats_say_so_before_they_begin(home: Path) -> None:
-    shutil.copy(SAMPLE.parent / "wardens.odt", "wardens.odt")
-    found = scrub.run('macro T\nfor document\neach table\nadd-row ["a"]\nend\n', ["wardens.odt"]).files[0]
-    assert found.problem is not None
-    assert "wardens.odt: in its tables rows neither come nor go nor change places so far" in str(found.problem)
 
 
 def test_what_an_attempt_did_to_rows_is_taken_back(home: Path) -> None:

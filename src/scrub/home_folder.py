@@ -43,13 +43,12 @@ def _formats() -> Registry:
 
 
 @cache
-def _vocabulary() -> Vocabulary:
+def _vocabulary(formats: Registry) -> Vocabulary:
     """The same for every home, and not quickly made: a script calls `run` for each of its files."""
     from scrub.catalog import ACTIONS
     from scrub.model.vocabulary import Vocabulary
     from scrub.own_actions import OWN_ACTIONS
 
-    formats = _formats()
     return Vocabulary(formats.kinds(), ACTIONS, OWN_ACTIONS, formats.endings, formats.files)
 
 
@@ -118,12 +117,12 @@ class Home:
 
         return Store(self.folder, opens_rows=rows)
 
-    @property
+    @cached_property
     def vocabulary(self) -> Vocabulary:
         """All that a macro can name."""
-        return _vocabulary()
+        return _vocabulary(self.formats)
 
-    @property
+    @cached_property
     def formats(self) -> Registry:
         """The formats of files that can be opened."""
         return _formats()

@@ -38,13 +38,13 @@ from scrub.formats.opendocument.read import (
 )
 from scrub.formats.opendocument.review import TextChange, TextComment, changes_in, comments_in, names_in
 from scrub.formats.opendocument.styles import TextStyles
+from scrub.formats.opendocument.tables import TextTable, cells_of, rows_of
 from scrub.formats.source import Source, opened
-from scrub.formats.spans import Span, outside, spliced, whole
+from scrub.formats.spans import Span, outside, spliced
 from scrub.formats.text_elements import text_splices
 from scrub.formats.texts.tables import DocumentRows
 from scrub.formats.xmltext import is_on, text_of
 from scrub.formats.zip import Package
-from scrub.model.area import MOST_COLUMNS
 from scrub.model.paragraphs import PlaceInDocument
 from scrub.model.problem import Failure
 from scrub.model.records import Table
@@ -84,6 +84,7 @@ class OpenText(PickedFile, TextHome):
         if _STYLES in self.package.members:
             self.parts.append(TextPart(_STYLES, *part_tree(self.package, _STYLES)))
         self._nameless = False
+        self._arranged: list[TextTable] = []
         self._properties = {name: FromFile(partial(self._property, name)) for name in _PROPERTIES}
 
     @cached_property
@@ -198,17 +199,26 @@ class OpenText(PickedFile, TextHome):
     def _tables(self) -> list[Table]:
         by_place = {(each.part.name, each.span.start): each for each in self._every}
         found: list[Table] = []
+        part = self.parts[0]
         for span in self._body.inside(read_only=True):
             if of(span, TABLE, "table"):
                 rows = [
                     {
                         at: [by_place[_CONTENT, p.start] for p in cell.children if (_CONTENT, p.start) in by_place]
-                        for at, cell in row
+                        for at, cell in cells_of(row)
                     }
-                    for row in _cells_of(span)
+                    for row in rows_of(span)
                 ]
-                found.append(Table(DocumentRows(self, value(span, "name", TABLE) or f"table {len(found) + 1}", rows)))
+                name = value(span, "name", TABLE) or f"table {len(found) + 1}"
+                arranged = TextTable(part, span, name)
+                arranged.rows = DocumentRows(self, name, rows, arranged.hold)
+                self._arranged.append(arranged)
+                found.append(Table(arranged.rows))
         return found
+
+    def arrange_rows(self) -> None:
+        """Raises `Failure` where rows cannot be arranged."""
+        self.ensure_open()
 
     # -- what stands among the words
 
@@ -317,6 +327,8 @@ class OpenText(PickedFile, TextHome):
             gone = [splice for each in self._comments if each.part is part for splice in each.splices()]
             splices += outside(splices, gone)
             splices += outside(splices, part.edited)
+            for table in reversed(self._arranged):  # one in a cell of another first
+                splices = table.arranged(splices) if table.part is part else splices
             splices += self.text_looks.splices(part)
             splices += outside(splices, names_in(part.root)) if self._nameless else ()
             if splices:
@@ -338,24 +350,6 @@ def _property_of(root: Span, name: str) -> Span | None:
 
 def _element_of(root: Span, name: tuple[str, str]) -> Span | None:
     return next((each for each in root.inside() if of(each, *name)), None)
-
-
-def _cells_of(table: Span) -> list[list[tuple[int, Span]]]:
-    """The cells of each row with the column in which each begins (9.1.4); those that another covers are left out."""
-    rows: list[list[tuple[int, Span]]] = []
-    waiting = list(reversed(table.children))
-    while waiting:
-        span = waiting.pop()
-        if span.uri == TABLE and span.name in ("table-header-rows", "table-rows", "table-row-group"):
-            waiting += reversed(span.children)
-        elif of(span, TABLE, "table-row"):
-            column, cells = 0, []
-            for cell in span.children:
-                if of(cell, TABLE, "table-cell") and any(is_paragraph(each) for each in cell.children):
-                    cells.append((column, cell))
-                column += whole(value(cell, "number-columns-repeated", TABLE), MOST_COLUMNS) or 1
-            rows.append(cells)
-    return rows
 
 
 def open_open_text(path: str) -> OpenText:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterator, Sequence
-from itertools import takewhile
+from itertools import groupby, takewhile
 
 from scrub.formats.opendocument.found import FoundParagraph, read_plain
 from scrub.formats.opendocument.read import TEXT, Piece, of, read_paragraph
@@ -102,7 +102,11 @@ class ParagraphWriter:
             if piece.text == ATOM and not piece.is_data:
                 yield from self._round_atom(number, content)
             else:
-                yield Splice(piece.begin, piece.end, "".join(self._looking(number, *each) for each in content).encode())
+                made = [
+                    self._looking(number, "".join(text for text, *_ in words), *look)
+                    for look, words in groupby(content, key=lambda each: each[1:])
+                ]
+                yield Splice(piece.begin, piece.end, "".join(made).encode())
 
     def _may_collapse(self, piece: Piece) -> bool:
         """Whether blanks of a piece depend on what stands beside it."""

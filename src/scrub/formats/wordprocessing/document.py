@@ -32,7 +32,7 @@ from scrub.formats.wordprocessing.reading import Home, StoryPart
 from scrub.formats.wordprocessing.review import OfficeChange, nameless, recorded_in
 from scrub.formats.wordprocessing.stories import Stories
 from scrub.formats.wordprocessing.styles import ParagraphStyles, parse_styles, styles_of
-from scrub.formats.wordprocessing.tables import ArrangedTable, caption_of, cells_of, tables_in
+from scrub.formats.wordprocessing.tables import OfficeTable, caption_of, cells_of, tables_in
 from scrub.formats.wordprocessing.threads import Threads
 from scrub.formats.wordprocessing.tracking import Tracking, recording
 from scrub.formats.xmltext import is_on
@@ -71,7 +71,7 @@ class OfficeDocument(DescribedPackage, Home):
         self._settings_part = self._targets.get("settings")
         self._settings = part_tree(self.package, self._settings_part)[1] if self._settings_part else None
         self._nameless = False
-        self._arranged: list[ArrangedTable] = []
+        self._arranged: list[OfficeTable] = []
         self._controls: dict[str, tuple[StoryPart, Mapping[int, Span]]] = {}
         self._records: FromFile[bool] = FromFile(self._recording)
         self._stories = Stories(self, parts, self._forget)
@@ -173,7 +173,7 @@ class OfficeDocument(DescribedPackage, Home):
                 if not name or name in names:
                     name = f"{name} {len(found) + 1}" if name else f"table {len(found) + 1}"
                 names.add(name)
-                arranged = ArrangedTable(part, span, name)
+                arranged = OfficeTable(part, span, name)
                 arranged.rows = DocumentRows(self, name, rows, arranged.hold)
                 self._arranged.append(arranged)
                 found.append(Table(arranged.rows))

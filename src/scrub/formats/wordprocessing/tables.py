@@ -2,14 +2,12 @@
 
 from __future__ import annotations
 
-from bisect import bisect_right
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Mapping
 from functools import cached_property
 
 from scrub.formats.spans import Span, Splice, outside, spliced, whole
-from scrub.formats.texts.tables import DocumentRows
+from scrub.formats.texts.arranged import ArrangedTable
 from scrub.formats.wordprocessing.read import inner, own, value
-from scrub.formats.wordprocessing.reading import StoryPart
 from scrub.formats.wordprocessing.write import elements_of
 from scrub.model.area import MOST_COLUMNS
 from scrub.model.problem import Failure
@@ -40,57 +38,21 @@ def cells_of(table: Span) -> list[list[tuple[int, Span]]]:
     return rows
 
 
-class ArrangedTable:
+class OfficeTable(ArrangedTable):
     """A table whose rows may have come, gone or changed places."""
 
-    def __init__(self, part: StoryPart, span: Span, label: str) -> None:
-        self.part, self.span = part, span
-        self._label = label
-        self.rows: DocumentRows | None = None
-
-    def hold(self) -> Callable[[], None]:
-        """Is told that rows are about to be arranged. Raises `Failure` where cells go over several."""
+    def ensure_movable(self) -> None:
+        """Raises `Failure` where cells go over several rows."""
         merged = any(each.name == "vMerge" and own(each) for each in self.span.inside())
         cells = cells_of(self.span)
         if merged or any(len(row) != len(cells[0]) for row in cells):
             raise Failure(f"{self._label}: cells in it are merged, so its rows stay where they are")
-        return self.part.put((self.span.start, "rows"), ())
 
     @cached_property
     def _rows(self) -> list[Span]:
         return _through(self.span, "tr")
 
-    def arranged(self, splices: Sequence[Splice]) -> list[Splice]:
-        """What is done to the part, with the rows where they are to be."""
-        rows, order = self._rows, self.rows.order if self.rows is not None else []
-        if order == list(range(2, len(rows) + 1)):
-            return list(splices)
-        inside: dict[int, list[Splice]] = {}
-        others: list[Splice] = []
-        starts = [each.start for each in rows]
-        for splice in splices:
-            at = bisect_right(starts, splice.start) - 1
-            within = at >= 1 and splice.end <= rows[at].end and splice.start < rows[at].end
-            (inside.setdefault(at, []) if within else others).append(splice)
-        made = [self._made(row, inside) for row in order]
-        for at, row in enumerate(rows[1:]):
-            others.append(Splice(row.start, row.end, made[at] if at < len(made) else b""))
-        rest = b"".join(made[len(rows) - 1 :])
-        if rest:
-            others.append(Splice(rows[-1].end, rows[-1].end, rest))
-        return others
-
-    def _made(self, row: int, inside: Mapping[int, Sequence[Splice]]) -> bytes:
-        added = self.rows.added(row) if self.rows is not None else None
-        if added is not None:
-            return self._new(added)
-        span = self._rows[row - 1]
-        at = span.start
-        splices = (Splice(each.start - at, each.end - at, each.new) for each in inside.get(row - 1, ()))
-        return spliced(self.part.data[at : span.end], splices)
-
     def _new(self, texts: Mapping[int, str]) -> bytes:
-        """A row that looks like the last one, or like that of the headings where it is alone."""
         data, like = self.part.data, self._rows[-1]
         p = like.prefix
         properties = inner(like, "trPr")

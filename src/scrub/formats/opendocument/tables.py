@@ -1,0 +1,96 @@
+"""Tables of an Open Document text, as rows under headings (OpenDocument 1.3, part 3, 9.1)."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from functools import cached_property
+
+from scrub.formats.opendocument.read import TABLE, is_paragraph, of, value
+from scrub.formats.opendocument.write import written
+from scrub.formats.spans import Span, whole, with_attributes
+from scrub.formats.texts.arranged import ArrangedTable
+from scrub.model.area import MOST_COLUMNS
+from scrub.model.problem import Failure
+
+_GROUPS = ("table-header-rows", "table-rows", "table-row-group")
+
+
+def rows_of(table: Span) -> list[Span]:
+    """Its rows, in order."""
+    rows: list[Span] = []
+    waiting = list(reversed(table.children))
+    while waiting:
+        span = waiting.pop()
+        if span.uri == TABLE and span.name in _GROUPS:
+            waiting += reversed(span.children)
+        elif of(span, TABLE, "table-row"):
+            rows.append(span)
+    return rows
+
+
+def cells_of(row: Span) -> list[tuple[int, Span]]:
+    """The cells of a row with the column in which each begins (9.1.4); those that another covers, and those that hold
+    nothing, are left out.
+    """
+    column, cells = 0, []
+    for cell in row.children:
+        if of(cell, TABLE, "table-cell") and any(is_paragraph(each) for each in cell.children):
+            cells.append((column, cell))
+        column += whole(value(cell, "number-columns-repeated", TABLE), MOST_COLUMNS) or 1
+    return cells
+
+
+class TextTable(ArrangedTable):
+    """A table whose rows may have come, gone or changed places."""
+
+    def ensure_movable(self) -> None:
+        """Raises `Failure` where cells go over several rows or are worked out from others, or rows stand in groups."""
+        cells = [each for row in self._rows for each in row.children if each.uri == TABLE]
+        merged = any(each.name == "covered-table-cell" or value(each, "number-rows-spanned", TABLE) for each in cells)
+        if merged or any(len(cells_of(row)) != len(cells_of(self._rows[0])) for row in self._rows):
+            raise Failure(f"{self._label}: cells in it are merged, so its rows stay where they are")
+        if any(value(each, "number-rows-repeated", TABLE) for each in self._rows):
+            raise Failure(f"{self._label}: a row in it stands for several, so its rows stay where they are")
+        if any(value(each, "formula", TABLE) for each in cells):
+            raise Failure(f"{self._label}: cells in it are worked out from others, so its rows stay where they are")
+        heads = next((each for each in self.span.children if of(each, TABLE, "table-header-rows")), None)
+        if any(of(each, TABLE, "table-row-group") for each in self.span.children) or (
+            heads is not None and len(heads.children) > 1
+        ):
+            raise Failure(f"{self._label}: its rows stand in groups, and stay where they are")
+
+    @cached_property
+    def _rows(self) -> list[Span]:
+        return rows_of(self.span)
+
+    @property
+    def _end(self) -> int:
+        last = self._rows[-1]
+        heads = next((each for each in self.span.children if of(each, TABLE, "table-header-rows")), None)
+        return heads.end if heads is not None and heads.start < last.start < heads.end else last.end
+
+    def _new(self, texts: Mapping[int, str]) -> bytes:
+        data, like = self.part.data, self._rows[-1]
+        out = _open_tag(data, like, ("id",))
+        for column, cell in cells_of(like):
+            paragraph = next(each for each in cell.children if is_paragraph(each))
+            text, p = texts.get(column, ""), paragraph.prefix
+            words = f"{written(text, p)}</{paragraph.raw_name}>".encode()
+            inside = _open_tag(data, paragraph, ("id",)) + words
+            out += _open_tag(data, cell, ("id", "value", "date-value", "boolean-value", "time-value", "string-value"))
+            out += inside + f"</{cell.raw_name}>".encode()
+        return out + f"</{like.raw_name}>".encode()
+
+
+def _open_tag(data: bytes, span: Span, but: tuple[str, ...]) -> bytes:
+    """The start tag of an element as it stands there, without some attributes; a value in a new cell is a text."""
+    tag = data[span.start : span.open_end]
+    tag = tag[:-2].rstrip() + b">" if tag.endswith(b"/>") else tag
+    wanted: dict[str, str | None] = {}
+    for known in span.attributes:
+        name = known.rpartition(":")[2]
+        if name in but:
+            wanted[known] = None
+        elif name == "value-type":
+            wanted[known] = "string"
+    return with_attributes(tag, wanted)

@@ -1,0 +1,75 @@
+"""A table of a document whose rows come, go and change places, whatever its format."""
+
+from __future__ import annotations
+
+from bisect import bisect_right
+from collections.abc import Callable, Mapping, Sequence
+from functools import cached_property
+
+from scrub.formats.spans import Span, Splice, spliced
+from scrub.formats.texts.part import EditedPart
+from scrub.formats.texts.tables import DocumentRows
+
+
+class ArrangedTable:
+    """A table whose rows may have come, gone or changed places."""
+
+    def __init__(self, part: EditedPart, span: Span, label: str) -> None:
+        self.part, self.span = part, span
+        self._label = label
+        self.rows: DocumentRows | None = None
+
+    # -- what each format offers
+
+    def ensure_movable(self) -> None:
+        """Raises `Failure` where its rows stay where they are."""
+
+    @cached_property
+    def _rows(self) -> list[Span]:
+        """Its rows."""
+        raise NotImplementedError
+
+    def _new(self, texts: Mapping[int, str]) -> bytes:
+        """A row that looks like the last one, or like that of the headings where it is alone; by the columns."""
+        raise NotImplementedError
+
+    @property
+    def _end(self) -> int:
+        """Where a row is put that has no place of an old one."""
+        return self._rows[-1].end
+
+    # -- what follows from that
+
+    def hold(self) -> Callable[[], None]:
+        """Is told that rows are about to be arranged. Raises `Failure` where they cannot be."""
+        self.ensure_movable()
+        return self.part.put((self.span.start, "rows"), ())
+
+    def arranged(self, splices: Sequence[Splice]) -> list[Splice]:
+        """What is done to the part, with the rows where they are to be."""
+        rows, order = self._rows, self.rows.order if self.rows is not None else []
+        if order == list(range(2, len(rows) + 1)):
+            return list(splices)
+        inside: dict[int, list[Splice]] = {}
+        others: list[Splice] = []
+        starts = [each.start for each in rows]
+        for splice in splices:
+            at = bisect_right(starts, splice.start) - 1
+            within = at >= 1 and splice.end <= rows[at].end and splice.start < rows[at].end
+            (inside.setdefault(at, []) if within else others).append(splice)
+        made = [self._made(row, inside) for row in order]
+        for at, row in enumerate(rows[1:]):
+            others.append(Splice(row.start, row.end, made[at] if at < len(made) else b""))
+        rest = b"".join(made[len(rows) - 1 :])
+        if rest:
+            others.append(Splice(self._end, self._end, rest))
+        return others
+
+    def _made(self, row: int, inside: Mapping[int, Sequence[Splice]]) -> bytes:
+        added = self.rows.added(row) if self.rows is not None else None
+        if added is not None:
+            return self._new(added)
+        span = self._rows[row - 1]
+        at = span.start
+        splices = (Splice(each.start - at, each.end - at, each.new) for each in inside.get(row - 1, ()))
+        return spliced(self.part.data[at : span.end], splices)
