@@ -62,6 +62,9 @@ class TextHome(PiecedDocument):
 class TextParagraph(PiecedParagraph):
     """A paragraph with its elements."""
 
+    home: TextHome
+    part: TextPart
+
     def __init__(
         self, document: TextHome, part: TextPart, span: Span, place: PlaceInDocument, group: Sequence[TextParagraph]
     ) -> None:
@@ -113,10 +116,6 @@ class TextParagraph(PiecedParagraph):
     def place(self) -> PlaceInDocument:
         """Where it stands."""
         return self._place
-
-    def note_way(self) -> None:
-        """Raises `Failure` where the document allows no changes."""
-        self.home.ensure_open()
 
     def ensure_editable(self, edits: Sequence[Edit]) -> None:
         """Raises `Failure` for what must stay."""
@@ -221,7 +220,8 @@ class TextParagraph(PiecedParagraph):
         return self._looks.for_paragraph(self.part, self._style, self._frames) if self._frames else self._style
 
     @property
-    def _touched(self) -> bool:
+    def touched(self) -> bool:
+        """Whether anything of it was changed."""
         if self._gone or self._joined or self.before or self.behind or self.taken or self._restyled:
             return True
         return "stretches" in self.__dict__ and self.stretches.touched
@@ -253,11 +253,11 @@ class TextParagraph(PiecedParagraph):
     @property
     def says_otherwise(self) -> bool:
         """Whether its text is another."""
-        return self._touched and not self._joined and self.stretches.touched
+        return self.touched and not self._joined and self.stretches.touched
 
     def splices(self) -> Iterator[Splice]:
         """What changes it in its part."""
-        if not self._touched:
+        if not self.touched:
             return
         span = self.span
         for text in self.before:

@@ -7,7 +7,9 @@ from collections.abc import Callable, Iterator, Sequence
 from functools import cached_property
 from typing import Any
 
+from scrub.formats.spans import Span
 from scrub.formats.texts.paragraph import OpenParagraph
+from scrub.formats.texts.part import EditedPart
 from scrub.model.change import cut
 from scrub.model.document import Document
 from scrub.model.paragraphs import Paragraph, PlaceInDocument
@@ -18,11 +20,20 @@ from scrub.model.text import Fresh, Kept, Looks, Stretches, shrunk
 class PiecedParagraph(OpenParagraph):
     """A paragraph of pieces, which new ones can be put beside, and others joined to."""
 
+    part: EditedPart
+    span: Span
     group: Sequence[PiecedParagraph]  # those that stand together with it, itself among them
     taken: Sequence[Any] = ()  # those that were joined to it
     before: Sequence[str] = ()  # new paragraphs in front of it, and behind
     behind: Sequence[str] = ()
+    home: PiecedDocument
+    _recorded: bool | None = None  # whether its changes are recorded; None before the first
     _joined = False  # whether it was itself joined to another, which writes what it says
+
+    @property
+    def touched(self) -> bool:
+        """Whether anything of it was changed."""
+        raise NotImplementedError
 
     @cached_property
     def pieces(self) -> Sequence[Any]:
@@ -81,7 +92,16 @@ class PiecedParagraph(OpenParagraph):
         self.changed(word, first, value, lambda: setattr(self, "stretches", before), inner=words)
 
     def note_way(self) -> None:
-        """Is told that it is about to change. Raises `Failure` where it must not."""
+        """Notes whether what is about to change is recorded. Raises `Failure` where that differs from before, or
+        nothing may change.
+        """
+        self.home.ensure_open()
+        now = self.home.tracks_changes
+        if self._recorded is not None and self._recorded != now and self.home.recorder:
+            raise Failure(
+                f"{self.label} was changed {'with' if self._recorded else 'without'} recording before in this run"
+            )
+        self._recorded = now
 
     def ensure_may_follow(self) -> None:
         """Raises `Failure` where no paragraph may be put behind it."""

@@ -33,17 +33,6 @@ class OfficeParagraph(ReadParagraph):
     twin: OfficeParagraph | None = None  # the same one in the other copy of a text box
     is_twofold = False  # whether it stands in a text box that is there twice
     set_frames: Mapping[str, str] = MappingProxyType({})  # the elements of its properties that were set, by their name
-    _recorded: bool | None = None  # whether its changes are recorded; None before the first
-
-    def note_way(self) -> None:
-        """Notes whether what is about to change is recorded. Raises `Failure` where that differs from before."""
-        self.home.ensure_open()
-        now = self.home.tracks_changes
-        if self._recorded is not None and self._recorded != now and self.home.recorder:
-            raise Failure(
-                f"{self.label} was changed {'with' if self._recorded else 'without'} recording before in this run"
-            )
-        self._recorded = now
 
     @property
     def touched(self) -> bool:

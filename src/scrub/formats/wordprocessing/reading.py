@@ -76,6 +76,8 @@ class Home(PiecedDocument):
 class ReadParagraph(PiecedParagraph):
     """A paragraph with its elements."""
 
+    home: Home
+    part: StoryPart
     unlinked: Sequence[Splice] = ()  # what goes of controls and fields that were filled in
 
     def __init__(
