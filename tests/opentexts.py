@@ -67,6 +67,8 @@ def letters(path: Path, part: str = "content.xml") -> list[list[tuple[str, str]]
         out: list[tuple[str, str]] = []
         blank = True
         for letter, look, is_data in raw:
+            if len(letter) > 1:
+                continue  # a mark of a recorded change
             if is_data and letter == " ":
                 if not blank:
                     out.append((letter, look))
@@ -78,6 +80,70 @@ def letters(path: Path, part: str = "content.xml") -> list[list[tuple[str, str]]
             out.pop()
         found.append(out)
     return found
+
+
+#: The start of a paragraph, with its style; a letter with its look; or a mark with its name and its change.
+_Token = tuple[str, str, str]
+
+
+def _tokens(paragraph: etree._Element) -> list[_Token]:
+    """A paragraph with what it says, and the marks of recorded changes; blanks collapse first."""
+    raw: list[tuple[str, str, bool]] = []
+    _walk(paragraph, "", raw)
+    out: list[_Token] = [("start", "", paragraph.get(f"{_T}style-name", ""))]
+    blank, last = True, -1
+    for letter, look, is_data in raw:
+        if len(letter) > 1:
+            out.append(("mark", letter, look))
+            continue
+        if is_data and letter == " " and blank:
+            continue
+        blank = is_data and letter == " "
+        last = len(out) if blank else -1
+        out.append(("letter", letter, look))
+    if last >= 0:
+        del out[last]
+    return out
+
+
+def reviewed(path: Path, accepted: bool) -> list[tuple[str, str]]:
+    """The text and the style of each paragraph of the body, with every recorded change accepted, or refused, by the
+    rules of the standard (part 3, 5.5).
+    """
+    root = etree.fromstring(members(path)["content.xml"])
+    body = next(root.iter(f"{{{NS['office']}}}text"))
+    tokens: list[_Token] = []
+    deletions: dict[str, list[_Token]] = {}
+    for region in body.iter(f"{_T}changed-region"):
+        for deletion in region.iter(f"{_T}deletion"):
+            found = [token for each in deletion.iter(f"{_T}p", f"{_T}h") for token in _tokens(each)]
+            deletions[region.get(f"{_T}id", "")] = found[1:]  # it begins in the paragraph with the mark
+    for paragraph in body.iter(f"{_T}p", f"{_T}h"):
+        if not {each.tag for each in paragraph.iterancestors()} & {
+            f"{_T}tracked-changes",
+            f"{{{NS['office']}}}annotation",
+        }:
+            tokens += _tokens(paragraph)
+    if not accepted:
+        kept: list[_Token] = []
+        inside: set[str] = set()
+        for kind, what, more in tokens:
+            if kind == "mark" and what == "change-start":
+                inside.add(more)
+            elif kind == "mark" and what == "change-end":
+                inside.discard(more)
+            elif kind == "mark":
+                kept += deletions[more] if not inside else []
+            elif not inside:
+                kept.append((kind, what, more))
+        tokens = kept
+    out: list[tuple[str, str]] = []
+    for kind, what, more in tokens:
+        if kind == "start":
+            out.append(("", more))
+        elif kind == "letter":
+            out[-1] = (out[-1][0] + what, out[-1][1])
+    return out
 
 
 def _walk(element: etree._Element, look: str, out: list[tuple[str, str, bool]]) -> None:
@@ -97,6 +163,8 @@ def _walk(element: etree._Element, look: str, out: list[tuple[str, str, bool]]) 
             out.append(("\t" if name == "tab" else "\n", look, False))
         elif name in ("note", "frame", "page-number"):
             out.append(("\ufffc", look, False))
+        elif name in ("change", "change-start", "change-end"):
+            out.append((name, child.get(f"{_T}change-id", ""), False))
         characters(child.tail, look)
 
 

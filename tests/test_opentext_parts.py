@@ -11,7 +11,8 @@ from pathlib import Path
 import docx
 import pytest
 from conftest import SAMPLE
-from documents import members
+from documents import members, resolved
+from documents import texts as office_texts
 from lxml import etree
 from opentexts import NS, opentext, texts
 from test_documents import run
@@ -318,3 +319,48 @@ def test_rows_that_stay_where_they_are(home: Path, change: tuple[str, str], why:
     with pytest.raises(scrub.ScrubError, match=why):
         run('in table("Provisions")\nsort by: "Good"\nend', path)
     assert path.read_bytes() == old
+
+
+@pytest.mark.skipif(shutil.which("soffice") is None, reason="no word processor is installed (soffice)")
+@pytest.mark.timeout(300)
+def test_a_word_processor_sees_recorded_edits(home: Path) -> None:
+    path = Path("wardens.odt")
+    shutil.copyfile(SAMPLE.parent / path, path)
+    run('add-paragraph "The key  hangs behind the door."\nadd-paragraph "Thank you."', path)
+    before = [text for text in texts(path) if text]
+    run(
+        'document.tracks-changes = yes\nbind-units\nsingle-spaces\nreplace "mule", by: "sledge"\n'
+        'in paragraph(2)\nadd-behind "A new  one."\nend\neach paragraph where paragraph.text starts with "Thank"\ndelete\nend\n'
+        'each paragraph where paragraph.text contains "door"\nadd-before "Before it."\nend',
+        path,
+    )
+    after = [text for text in texts(path) if text]
+    subprocess.run(
+        ["soffice", f"-env:UserInstallation=file://{Path('profile').absolute()}", "--headless", "--convert-to", "docx", str(path)],
+        capture_output=True, timeout=90, check=False,
+    )  # fmt: skip
+    seen = Path("wardens.docx")
+    assert [text for text in resolved(seen, True) if text] == after
+    assert [text for text in resolved(seen, False) if text] == before
+    assert b'w:author="Scrub"' in members(seen)["word/document.xml"]
+
+
+@pytest.mark.skipif(shutil.which("soffice") is None, reason="no word processor is installed (soffice)")
+@pytest.mark.timeout(300)
+@pytest.mark.parametrize("accepted", [True, False])
+def test_changes_that_a_word_processor_recorded_are_decided_on(home: Path, accepted: bool) -> None:
+    route = Path("route.docx")
+    shutil.copyfile(SAMPLE.parent / route, route)
+    subprocess.run(
+        ["soffice", f"-env:UserInstallation=file://{Path('profile').absolute()}", "--headless", "--convert-to", "odt", str(route)],
+        capture_output=True, timeout=90, check=False,
+    )  # fmt: skip
+    path = Path("route.odt")
+    listed = run('each change\nlog "{change.author} {change.sort}: {change.text}"\nend', path, preview=True).log
+    assert (
+        listed == run('each change\nlog "{change.author} {change.sort}: {change.text}"\nend', route, preview=True).log
+    )
+    run("accept-changes" if accepted else "reject-changes", path)
+    run("accept-changes" if accepted else "reject-changes", route)
+    said = [text for text in texts(path) if text.strip()]
+    assert said == [text for text in office_texts(route) if text.strip()]

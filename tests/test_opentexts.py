@@ -15,8 +15,8 @@ from documents import members
 from hypothesis import HealthCheck, assume, given, settings
 from hypothesis import strategies as st
 from lxml import etree
-from opentexts import AUTOMATIC, letters, looks, opentext, texts
-from test_documents import just_that_edit, run
+from opentexts import AUTOMATIC, letters, looks, opentext, reviewed, texts
+from test_documents import edits_of, just_that_edit, run
 
 import scrub
 from scrub.model.text import shrunk
@@ -69,6 +69,70 @@ def _with(now: list[tuple[str, str]], edits: list[tuple[int, int, str]]) -> list
         out += [(letter, look) for letter in fresh]
         done = end
     return [*out, *now[done:]]
+
+
+PLAIN = st.lists(
+    st.one_of(DATA, DATA, st.sampled_from(["<text:s/>", "<text:tab/>", '<text:bookmark text:name="b"/>'])), max_size=4
+).map("".join)
+STYLED = st.builds('<text:span text:style-name="{}">{}</text:span>'.format, st.sampled_from(["T1", "T2"]), PLAIN)
+SIMPLE = st.builds(
+    '<text:p text:style-name="{}">{}</text:p>'.format, st.sampled_from(["Quote", "Quote", "Standard"]),
+    st.lists(st.one_of(PLAIN, STYLED), max_size=3).map("".join),
+)  # fmt: skip
+
+
+@settings(suppress_health_check=[HealthCheck.too_slow], max_examples=150, deadline=None)
+@given(st.lists(SIMPLE, min_size=1, max_size=5), st.data())
+def test_recorded_edits_are_accepted_and_refused_by_the_rules(paragraphs: list[str], data: st.DataObject) -> None:
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "a.odt"
+        path.write_bytes(opentext("".join(paragraphs)))
+        old, before = path.read_bytes(), reviewed(path, True)
+        with scrub.open(str(path)) as opened:
+            document = opened.item
+            document.tracks_changes = True
+            for paragraph in list(document.paragraphs()):
+                deed = data.draw(st.sampled_from(["edit", "edit", "delete", "before", "behind", "join", "nothing"]))
+                if deed == "edit" and not paragraph.removed:
+                    paragraph.edit(data.draw(edits_of(len(paragraph.text))))
+                elif deed == "delete" and not paragraph.removed:
+                    paragraph.delete()
+                elif deed in ("before", "behind") and not paragraph.removed:
+                    getattr(paragraph, f"add_{deed}")(data.draw(st.sampled_from([" new", "a  b ", ""])))
+                elif deed == "join":
+                    every = list(document.paragraphs())
+                    at = next((at for at, each in enumerate(every) if each is paragraph), len(every))
+                    if at + 1 < len(every) and paragraph.can_take(every[at + 1]):
+                        paragraph.take(every[at + 1], data.draw(st.sampled_from([" ", ""])))
+            problem = ""
+            try:
+                saved = opened.save("by hand")
+            except scrub.ScrubError as error:
+                problem = str(error)
+        if problem:
+            assert re.search("is the only one there|another style than the next", problem)
+            return
+        accepted = reviewed(path, True)
+        assert [each.text for each in _alive(path)] == [text for text, _ in accepted]
+        assert reviewed(path, False) == before
+        if saved is None:
+            return
+        made_so = path.read_bytes()
+        for verb, wanted in (("accept", accepted), ("reject", before)):
+            run(f"{verb}-changes", path)
+            assert "change-" not in members(path)["content.xml"].decode().replace("track-changes", "")
+            assert reviewed(path, True) == wanted
+            path.write_bytes(made_so)
+            run(f"each change\n{verb}\nend", path)
+            assert reviewed(path, True) == wanted
+            path.write_bytes(made_so)
+        scrub.undo(saved)
+        assert path.read_bytes() == old
+
+
+def _alive(path: Path) -> list[Any]:
+    with scrub.open(str(path)) as opened:
+        return list(opened.item.paragraphs())
 
 
 VALUES = {
@@ -231,9 +295,11 @@ def test_footnotes_are_paragraphs_of_their_own(home: Path) -> None:
 @pytest.mark.parametrize(
     ("parts", "line", "why"),
     [
-        ({"body": '<text:tracked-changes/><text:p>a  b</text:p>'}, 'paragraph(1).text = "x"', "records its changes"),
-        ({"body": "<text:p>a</text:p>"}, "document.tracks-changes = yes", "cannot keep"),
-        ({"body": "<text:p>a</text:p>"}, "accept-changes", "cannot keep"),
+        ({"body": "<text:p>a</text:p>"}, "document.tracks-changes = yes\nparagraph(1).bold = yes", "only while no changes are recorded"),
+        ({"body": "<text:p>a</text:p>"}, "document.tracks-changes = yes\nparagraph(1).style = \"Quote\"", "only while no changes are recorded"),
+        ({"body": "<text:p>a</text:p>"}, "document.tracks-changes = yes\nin paragraph(1)\ndelete\nend", "is the only one there"),
+        ({"body": "<text:p>a</text:p><text:h text:outline-level=\"1\">b</text:h>"}, "document.tracks-changes = yes\nin paragraph(1)\ndelete\nend", "has another style than the next"),
+        ({"body": "<text:p>a</text:p>", "header": "<text:p>b</text:p>"}, "document.tracks-changes = yes\nparagraph(2).text = \"c\"", "in headers and footers"),
         ({"body": "<text:p>a</text:p>"}, "paragraph(1).left-indent = 2000", "from 0 to 1,000"),
         ({"body": "<text:p>a</text:p>"}, "paragraph(1).size = 0", "from 1 to 1,638"),
         ({"body": "<text:p>a</text:p>"}, 'paragraph(1).style = "Qoute"', 'Did you mean "Quote"'),

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from bisect import bisect_right
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from functools import cached_property, partial
 
@@ -36,17 +35,21 @@ from scrub.formats.opendocument.read import (
     paragraphs_of,
     value,
 )
+from scrub.formats.opendocument.resolve import resolved
 from scrub.formats.opendocument.review import TextChange, TextComment, changes_in, comments_in, names_in
 from scrub.formats.opendocument.styles import TextStyles
 from scrub.formats.opendocument.tables import TextTable, cells_of, rows_of
+from scrub.formats.opendocument.tracking import TextTracking, bare
 from scrub.formats.source import Source, opened
 from scrub.formats.spans import Span, outside, spliced
 from scrub.formats.text_elements import text_splices
+from scrub.formats.texts.stories import Stories
 from scrub.formats.texts.tables import DocumentRows
 from scrub.formats.xmltext import is_on, text_of
 from scrub.formats.zip import Package
 from scrub.model.paragraphs import PlaceInDocument
-from scrub.model.problem import Failure
+from scrub.model.preferences import CURRENT
+from scrub.model.problem import Failure, counted
 from scrub.model.records import Table
 from scrub.store.patch import Patch
 
@@ -76,22 +79,42 @@ class OpenText(PickedFile, TextHome):
         manifest = "META-INF/manifest.xml"
         if manifest in self.package.members and b"encryption-data" in self.package.read(manifest):
             raise self.problem("it is encrypted. Open it in its program, save it without a password, and run again")
-        self.parts = [TextPart(_CONTENT, *part_tree(self.package, _CONTENT, parse_text))]
-        body = next((each for each in self.parts[0].root.inside(read_only=True) if of(each, OFFICE, "text")), None)
-        if body is None:
+        parts = [TextPart(_CONTENT, *part_tree(self.package, _CONTENT, parse_text))]
+        if _body_of(parts[0]) is None:
             raise self.problem("its content is not a text, whatever its name says")
-        self._body = body
         if _STYLES in self.package.members:
-            self.parts.append(TextPart(_STYLES, *part_tree(self.package, _STYLES)))
+            parts.append(TextPart(_STYLES, *part_tree(self.package, _STYLES)))
+        self._stories: Stories[TextPart, TextParagraph] = Stories(self, parts, self._read, _resolved, self._forget)
+        self._records: FromFile[bool] = FromFile(self._recording)
         self._nameless = False
         self._arranged: list[TextTable] = []
         self._properties = {name: FromFile(partial(self._property, name)) for name in _PROPERTIES}
 
-    @cached_property
-    def _every(self) -> list[TextParagraph]:
+    @property
+    def parts(self) -> Sequence[TextPart]:
+        """Those with paragraphs."""
+        return self._stories.parts
+
+    @property
+    def _every(self) -> Sequence[TextParagraph]:
+        return self._stories.paragraphs
+
+    @property
+    def _body(self) -> Span:
+        body = _body_of(self.parts[0])
+        assert body is not None
+        return body
+
+    def _forget(self) -> None:
+        """Drops what was found among paragraphs that are others now."""
+        for name in ("text_looks", "styles", "_listed", "_tables", "tracking"):
+            self.__dict__.pop(name, None)
+        self._arranged.clear()
+
+    def _read(self, parts: Sequence[TextPart]) -> list[TextParagraph]:
         found: list[TextParagraph] = []
-        for part in self.parts:
-            root = self._body if part.name == _CONTENT else part.root
+        for part in parts:
+            root = _body_of(part) or part.root
             holder, group = None, list[TextParagraph]()
             for span, where, around in paragraphs_of(root):
                 if around is not holder:
@@ -140,16 +163,71 @@ class OpenText(PickedFile, TextHome):
         return self._listed.get((paragraph.part.name, paragraph.span.start))
 
     def ensure_open(self) -> None:
-        """Raises `Failure` where every change would have to be recorded (5.5.1), which is not done here yet."""
-        if self._records:
-            raise Failure(
-                f"{self.name} records its changes, which Scrub does in .docx only. Turn that off in its program first"
-            )
+        """It always allows changes."""
 
-    @cached_property
-    def _records(self) -> bool:
+    # -- recorded changes
+
+    def _recording(self) -> bool:
         found = next((each for each in self._body.children if of(each, TEXT, "tracked-changes")), None)
         return found is not None and is_on(value(found, "track-changes"), True)
+
+    @property
+    def tracks_changes(self) -> bool:
+        """Whether changes are recorded (5.5.1)."""
+        return self._records.now
+
+    @tracks_changes.setter
+    def tracks_changes(self, value: bool) -> None:
+        if value != self._records.now:
+            self.changed("tracks-changes", not value, value, self._records.put(value))
+
+    @cached_property
+    def tracking(self) -> TextTracking:
+        """Who records changes in it."""
+        return TextTracking(CURRENT.get().author or "Scrub", self._body, (part.data for part in self.parts))
+
+    def marks_at(self, paragraph: TextParagraph) -> tuple[str, str]:
+        """The marks at the beginning and the end of a paragraph for others that were beside it."""
+        if paragraph.part.name != _CONTENT:
+            return "", ""
+        tracking, at = self.tracking, paragraph.span.start
+        return tracking.leads.get(at, ""), tracking.tails.get(at, "")
+
+    def _mark_gone(self) -> None:
+        """Marks, in the paragraph beside each that went and is recorded, where it was."""
+        holders = {id(taken): each for each in self._every for taken in each.taken}
+        for each in self._every:
+            if not each.is_recorded_gone:
+                continue
+            at = next(place for place, one in enumerate(each.group) if one is each)
+            beside = [*reversed(each.group[:at]), *each.group[at + 1 + len(each.taken) :]]
+            there = next((one for one in beside if one is not each and (not one.removed or id(one) in holders)), None)
+            if there is None:
+                raise Failure(f"{each.label} is the only one there; a change of it cannot be recorded")
+            holder = holders.get(id(there), there)
+            if there.span.start < each.span.start:
+                self.tracking.tails[holder.span.start] += self.tracking.deleted(_bare(there) + each.deleted())
+                continue
+            if (there.style, there.level) != (each.style, each.level):
+                raise Failure(
+                    f"{each.label} is the first one there, and has another style than the next; refused, it would not "
+                    "come back as it was. Take it out while no changes are recorded"
+                )
+            self.tracking.leads[holder.span.start] += self.tracking.deleted(each.deleted() + _bare(there))
+
+    def accept_changes(self) -> None:
+        """Makes every recorded change real."""
+        self._decide_all(True)
+
+    def reject_changes(self) -> None:
+        """Takes every recorded change back."""
+        self._decide_all(False)
+
+    def _decide_all(self, accepted: bool) -> None:
+        count = len(list(self.changes_waiting()))
+        if count:
+            said = f"{counted(count, 'recorded change')} {'accepted' if accepted else 'refused'}"
+            self.changed("changes", count, 0, self._stories.decide_all(accepted), said)
 
     @property
     def notes(self) -> Sequence[str]:
@@ -172,20 +250,9 @@ class OpenText(PickedFile, TextHome):
         """Its headings."""
         return (each for each in self.every_paragraph() if each.level is not None)
 
-    @cached_property
-    def _starts(self) -> Mapping[str, tuple[list[int], list[TextParagraph]]]:
-        found: dict[str, tuple[list[int], list[TextParagraph]]] = {}
-        for each in sorted(self._every, key=lambda each: each.span.start):
-            starts, every = found.setdefault(each.part.name, ([], []))
-            starts.append(each.span.start)
-            every.append(each)
-        return found
-
     def paragraph_at(self, part: TextPart, place: int) -> TextParagraph | None:
         """The paragraph of a part that something stands in, or behind."""
-        starts, every = self._starts.get(part.name, ([], []))
-        at = bisect_right(starts, place) - 1
-        return every[at] if at >= 0 else None
+        return self._stories.paragraph_at(part, place)
 
     def all_paragraphs(self) -> Sequence[TextParagraph]:
         """Its paragraphs, those that went too."""
@@ -218,7 +285,8 @@ class OpenText(PickedFile, TextHome):
 
     def arrange_rows(self) -> None:
         """Raises `Failure` where rows cannot be arranged."""
-        self.ensure_open()
+        if self.tracks_changes:
+            raise Failure(f"{self.name}: rows come, go and change places only while no changes are recorded")
 
     # -- what stands among the words
 
@@ -244,17 +312,13 @@ class OpenText(PickedFile, TextHome):
 
     # -- what reviewers left
 
-    @cached_property
-    def _comments(self) -> list[TextComment]:
-        return [each for part in self.parts for each in comments_in(self, part, self._every)]
-
     def comments(self) -> Iterator[TextComment]:
         """Its comments."""
-        return iter(self._comments)
+        return (each for part in self.parts for each in comments_in(self, part))
 
     def changes_waiting(self) -> Iterator[TextChange]:
         """The recorded changes that wait."""
-        return (each for part in self.parts for each in changes_in(self, part))
+        return (each for part in self.parts for each in changes_in(self, self._stories, part))
 
     # -- its properties
 
@@ -315,6 +379,8 @@ class OpenText(PickedFile, TextHome):
             return None
         changed: dict[str, Callable[[], bytes]] = {}
         self.text_looks.start()
+        self.__dict__.pop("tracking", None)
+        self._mark_gone()
         for part in self.parts:
             of_part = [each for each in self._every if each.part is part]
             splices = [splice for each in of_part if each.place not in _HELD for splice in each.splices()]
@@ -324,14 +390,15 @@ class OpenText(PickedFile, TextHome):
             )
             cells = {each.cell.start: each.cell for each in of_part if each.cell is not None and each.says_otherwise}
             splices += [splice for each in cells.values() for splice in plain_cell(part.data, each)]
-            gone = [splice for each in self._comments if each.part is part for splice in each.splices()]
-            splices += outside(splices, gone)
             splices += outside(splices, part.edited)
+            splices += outside(splices, names_in(part.root)) if self._nameless else ()
             for table in reversed(self._arranged):  # one in a cell of another first
                 splices = table.arranged(splices) if table.part is part else splices
             splices += self.text_looks.splices(part)
-            splices += outside(splices, names_in(part.root)) if self._nameless else ()
-            if splices:
+            if part.name == _CONTENT and (self._records.touched or self.tracking.touched):
+                on = self._records.now if self._records.touched else None
+                splices = [*self.tracking.splices(part.data, self._body, on), *splices]  # above the first paragraph
+            if splices or part.data is not part.first:
                 changed[part.name] = partial(spliced, part.data, splices)
         wanted = [(_PROPERTIES[name], kept.now) for name, kept in self._properties.items() if kept.touched]
         if wanted:
@@ -342,6 +409,20 @@ class OpenText(PickedFile, TextHome):
             splices = text_splices(data, holder, partial(_element_of, root), wanted)
             changed[_META] = partial(spliced, data, splices)
         return self.package.patch(changed) if changed else None
+
+
+def _body_of(part: TextPart) -> Span | None:
+    """The text of a document in its content."""
+    return next((each for each in part.root.inside(read_only=True) if of(each, OFFICE, "text")), None)
+
+
+def _resolved(part: TextPart, decided: Mapping[int, bool] | bool) -> TextPart:
+    data = resolved(part.data, decided)
+    return TextPart(part.name, data, parse_text(data), part.first) if data != part.data else part
+
+
+def _bare(paragraph: TextParagraph) -> str:
+    return bare(paragraph.part.data, paragraph.span)
 
 
 def _property_of(root: Span, name: str) -> Span | None:

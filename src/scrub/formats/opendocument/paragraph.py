@@ -4,15 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
 from functools import cached_property
-from itertools import pairwise
+from itertools import accumulate, pairwise
 from typing import Any
 
 from scrub.formats.opendocument.found import FoundParagraph
 from scrub.formats.opendocument.looks import TextLooks, checked, ensure_frame
 from scrub.formats.opendocument.read import MOST_LEVELS, OFFICE, TABLE, TEXT, Piece, Read, read_paragraph, value
 from scrub.formats.opendocument.styles import TextStyles
-from scrub.formats.opendocument.write import ParagraphWriter, written
-from scrub.formats.spans import Span, Splice, escaped, set_attributes, whole, with_attributes
+from scrub.formats.opendocument.tracking import TextTracking, bare, open_tag
+from scrub.formats.opendocument.write import ParagraphWriter, explicit, written
+from scrub.formats.spans import Span, Splice, escaped, set_attributes, spliced, whole, with_attributes
 from scrub.formats.texts.part import EditedPart
 from scrub.formats.texts.pieced import PiecedDocument, PiecedParagraph
 from scrub.model.lines_of_text import Line
@@ -20,12 +21,17 @@ from scrub.model.paragraphs import PlaceInDocument
 from scrub.model.problem import Failure
 from scrub.model.text import Edit, Looks, Stretches
 
+#: Where the mark of a following insertion is put.
+_NEXT = "\0"
+
 
 class TextPart(EditedPart):
     """One part with paragraphs: the content, or the headers and footers."""
 
-    def __init__(self, name: str, data: bytes, root: Span) -> None:
+    def __init__(self, name: str, data: bytes, root: Span, first: bytes | None = None) -> None:
+        """`first` is what it was before changes in it were decided on."""
         self.name = name
+        self.first = data if first is None else first
         self.data = data
         self.root = root
         self.clear()
@@ -34,7 +40,10 @@ class TextPart(EditedPart):
 class TextHome(PiecedDocument):
     """What a paragraph asks of its document."""
 
-    parts: Sequence[TextPart]  # those with paragraphs
+    @property
+    def parts(self) -> Sequence[TextPart]:
+        """Those with paragraphs."""
+        raise NotImplementedError
 
     @cached_property
     def styles(self) -> TextStyles:
@@ -48,6 +57,15 @@ class TextHome(PiecedDocument):
 
     def list_level(self, paragraph: TextParagraph) -> int | None:
         """How many lists a paragraph stands in; None for none."""
+        raise NotImplementedError
+
+    @cached_property
+    def tracking(self) -> TextTracking:
+        """Who records changes in it."""
+        raise NotImplementedError
+
+    def marks_at(self, paragraph: TextParagraph) -> tuple[str, str]:
+        """The marks at the beginning and the end of a paragraph for others that were beside it."""
         raise NotImplementedError
 
     def every_paragraph(self) -> Sequence[TextParagraph]:
@@ -64,6 +82,7 @@ class TextParagraph(PiecedParagraph):
 
     home: TextHome
     part: TextPart
+    group: Sequence[TextParagraph]
 
     def __init__(
         self, document: TextHome, part: TextPart, span: Span, place: PlaceInDocument, group: Sequence[TextParagraph]
@@ -117,6 +136,12 @@ class TextParagraph(PiecedParagraph):
         """Where it stands."""
         return self._place
 
+    def note_way(self) -> None:
+        """Notes whether what is about to change is recorded. Raises `Failure` where it cannot be."""
+        if self.home.tracks_changes and self._place in (PlaceInDocument.HEADER, PlaceInDocument.FOOTER):
+            raise Failure(f"{self.label}: in headers and footers of an Open Document no changes are recorded here")
+        super().note_way()
+
     def ensure_editable(self, edits: Sequence[Edit]) -> None:
         """Raises `Failure` for what must stay."""
         self.note_way()
@@ -148,6 +173,7 @@ class TextParagraph(PiecedParagraph):
 
     def _set(self, style: str, level: int | None, field: str, before: object, after: object) -> None:
         self.note_way()
+        self.ensure_looks_free()
         if (style, level) == (self._style, self._level):
             return
         chain = [self, *self.taken]
@@ -181,6 +207,7 @@ class TextParagraph(PiecedParagraph):
         before = getattr(self, word)
         if value == before:
             return
+        self.ensure_looks_free()
         ensure_frame(word, value)
         chain: list[TextParagraph] = [self, *self.taken]
         former = [(each, each._frames) for each in chain]
@@ -209,6 +236,7 @@ class TextParagraph(PiecedParagraph):
 
     def checked_look(self, word: str, value: object) -> object:
         """What a look is set to."""
+        self.ensure_looks_free()
         return checked(word, value)
 
     def _style_of(self, looks: Looks) -> str:
@@ -257,25 +285,85 @@ class TextParagraph(PiecedParagraph):
 
     def splices(self) -> Iterator[Splice]:
         """What changes it in its part."""
-        if not self.touched:
+        tracking = self.home.tracking if self._recorded else None
+        lead, tail = self.home.marks_at(self)
+        if not self.touched and not lead and not tail:
             return
-        span = self.span
-        for text in self.before:
-            yield Splice(span.start, span.start, self._new(text))
-        last: Span = (self.taken[-1] if self.taken else self).span
+        span, chain = self.span, [self, *self.taken]
+        last: Span = chain[-1].span
+        before, end = self._beside(self.before, tracking, True)
+        behind, start = self._beside(tuple(reversed(self.behind)), tracking, False)
+        lead, tail = end + lead, tail + start
+        if before:
+            yield Splice(span.start, span.start, before)
         if self._joined:
             pass
         elif self._gone:
             yield Splice(span.start, last.end, b"")
+        elif span.open_end == span.end and (lead or tail):
+            content = self._writer.recorded_content(tracking) if tracking is not None else self._writer.content()
+            whole = f"{open_tag(self.part.data, span)}{lead}{content}{tail}</{span.raw_name}>"
+            yield Splice(span.start, span.end, whole.encode())
         else:
-            inner: list[Splice] = []
+            inner = [Splice(span.open_end, span.open_end, lead.encode())] if lead else []
             if self.stretches.touched or self.taken:
-                inner = self._writer.splices()
-            for one, other in pairwise([self, *self.taken]):
-                inner.append(Splice(one.span.close_start, other.span.open_end, b""))
+                inner += self._writer.splices() if tracking is None else self._writer.recorded(tracking, self._joints)
+            for one, other in pairwise(chain):
+                mark = tracking.deleted(_bare(one) + _bare(other)) if tracking is not None else ""
+                inner.append(Splice(one.span.close_start, other.span.open_end, mark.encode()))
+            if tail:
+                inner.append(Splice(last.close_start, last.close_start, tail.encode()))
             yield from self._restyled_splices(inner, last) if self._restyled else inner
-        for text in reversed(self.behind):
-            yield Splice(last.end, last.end, self._new(text))
+        if behind:
+            yield Splice(last.end, last.end, behind)
+
+    @property
+    def _joints(self) -> list[int]:
+        """Where, in the letters of all that it is now, each that was joined to it begins."""
+        lengths = [len(each._read.text) for each in (self, *self.taken)]
+        return list(accumulate(lengths))[:-1]
+
+    def _beside(self, texts: Sequence[str], tracking: TextTracking | None, before: bool) -> tuple[bytes, str]:
+        """New paragraphs that stand together in front of it or behind, and the mark that it gets itself for them: an
+        insertion begins or ends in it, for the end of a paragraph came too.
+        """
+        made, mark = "", ""
+        for text in texts:
+            start, end = tracking.inserted() if tracking is not None else ("", "")
+            if before:
+                made += self._new(f"{mark}{start}", text, "")
+                mark = end
+            else:
+                made = made.replace(_NEXT, start) + self._new("", text, f"{end}{_NEXT}")
+                mark = mark or start
+        return made.replace(_NEXT, "").encode(), mark
+
+    def deleted(self) -> str:
+        """The elements that it was before it went, with those that were joined to it."""
+        data = self.part.data
+        found = []
+        for each in (self, *self.taken):
+            at = each.span.start
+            splices = (one._replace(start=one.start - at, end=one.end - at) for one in explicit(data, each.span))
+            found.append(spliced(data[at : each.span.end], splices).decode())
+        return "".join(found)
+
+    @property
+    def is_recorded(self) -> bool:
+        """Whether its changes are recorded."""
+        return bool(self._recorded) and self.touched
+
+    @property
+    def is_recorded_gone(self) -> bool:
+        """Whether it went, which is recorded."""
+        return self.is_recorded and self._gone and not self._joined
+
+    def ensure_looks_free(self) -> None:
+        """Raises `Failure` while changes are recorded: what looks and styles were before is kept nowhere (5.5.6)."""
+        if self.home.tracks_changes:
+            raise Failure(
+                f"{self.label}: in an Open Document looks and styles change only while no changes are recorded"
+            )
 
     @property
     def _writer(self) -> ParagraphWriter:
@@ -302,14 +390,18 @@ class TextParagraph(PiecedParagraph):
         if not empty:
             yield Splice(last.close_start, last.end, f"</{name}>".encode())
 
-    def _new(self, text: str) -> bytes:
-        """A new paragraph of the same style."""
+    def _new(self, lead: str, text: str, tail: str) -> str:
+        """A new paragraph of the same style, with marks at its beginning and end."""
         p = self.span.prefix
         own = self._written_style
         style = f' {p}style-name="{escaped(own)}"' if own else ""
         level = f' {p}outline-level="{self._level}"' if self._level is not None else ""
         name = f"{p}{'h' if self._level is not None else 'p'}"
-        return f"<{name}{style}{level}>{written(text, p)}</{name}>".encode()
+        return f"<{name}{style}{level}>{lead}{written(text, p)}{tail}</{name}>"
+
+
+def _bare(paragraph: TextParagraph) -> str:
+    return bare(paragraph.part.data, paragraph.span)
 
 
 def _written(span: Span, name: str) -> str:

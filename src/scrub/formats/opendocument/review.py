@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
-from bisect import bisect_right
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping
 from datetime import datetime
 
 from scrub.formats.opendocument.paragraph import TextHome, TextParagraph, TextPart
-from scrub.formats.opendocument.read import DUBLIN, META, OFFICE, TEXT, is_paragraph, of, read_paragraph, value
+from scrub.formats.opendocument.place import TextPlace
+from scrub.formats.opendocument.read import DUBLIN, META, OFFICE, is_paragraph, of, read_paragraph, value
+from scrub.formats.opendocument.resolve import Mark, Region, marks_in, regions_in
 from scrub.formats.spans import Span, Splice
+from scrub.formats.texts.placed import Placed
+from scrub.formats.texts.stories import Stories
 from scrub.formats.xmltext import moment, text_of
+from scrub.model.change import cut
 from scrub.model.comments import Comment
 from scrub.model.problem import Failure
 from scrub.model.recorded import ChangeSort, RecordedChange
@@ -29,33 +33,21 @@ def _words(data: bytes, holder: Span) -> str:
     return "\n".join(read_paragraph(data, each).text for each in holder.inside() if is_paragraph(each))
 
 
-class TextComment(Comment):
+class TextComment(Placed[TextPlace], Comment):
     """A comment."""
 
-    def __init__(self, home: TextHome, part: TextPart, span: Span, on: TextParagraph | None) -> None:
-        self.part, self.span = part, span
-        self._home, self._on = home, on
-        self.gone = False
-
-    @property
-    def file(self) -> TextHome:
-        """The document."""
-        return self._home
-
-    @property
-    def label(self) -> str:
-        """The paragraph that it hangs on."""
-        return self.address
+    def __init__(self, place: TextPlace) -> None:
+        self._place = place
 
     @property
     def removed(self) -> bool:
         """Whether it was deleted."""
-        return self.gone
+        return self._place.has("comment")
 
     @property
     def text(self) -> str:
         """What it says."""
-        return _words(self.part.data, self.span)
+        return _words(self._place.part.data, self._place.span)
 
     @text.setter
     def text(self, value: str) -> None:
@@ -64,50 +56,48 @@ class TextComment(Comment):
     @property
     def author(self) -> str:
         """Who wrote it."""
-        return _said(self.part.data, self.span, "creator")
+        return _said(self._place.part.data, self._place.span, "creator")
 
     @property
     def date(self) -> datetime | None:
         """When."""
-        return moment(_said(self.part.data, self.span, "date"))
+        return moment(_said(self._place.part.data, self._place.span, "date"))
 
     @property
     def address(self) -> str:
         """The paragraph that it hangs on."""
-        return self._home.label if self._on is None else self._on.label
+        return self.label
 
     def delete(self) -> None:
-        """Removes it."""
-        self._home.ensure_open()
-        self.gone = True
+        """Removes it, with the mark where its words end."""
+        part, span = self._place.part, self._place.span
+        name = value(span, "name", OFFICE)
+        ends = [
+            each
+            for each in (part.root.inside(read_only=True) if name else ())
+            if of(each, OFFICE, "annotation-end") and value(each, "name", OFFICE) == name
+        ]
+        back = self._place.put("comment", [Splice(each.start, each.end, b"") for each in (span, *ends)])
         said = f'comment of {self.author or "nobody"} removed: "{self.text[:60]}"'
-        self.changed("comment", self.text, None, lambda: setattr(self, "gone", False), said)
-
-    def splices(self) -> Iterator[Splice]:
-        """What takes it out, with the mark where its words end."""
-        if self.gone:
-            yield Splice(self.span.start, self.span.end, b"")
-            name = value(self.span, "name", OFFICE)
-            for each in self.part.root.inside(read_only=True) if name else ():
-                if of(each, OFFICE, "annotation-end") and value(each, "name", OFFICE) == name:
-                    yield Splice(each.start, each.end, b"")
+        self.changed("comment", self.text, None, back, said)
 
 
-def comments_in(home: TextHome, part: TextPart, paragraphs: Sequence[TextParagraph]) -> Iterator[TextComment]:
+def comments_in(home: TextHome, part: TextPart) -> Iterator[TextComment]:
     """The comments of a part."""
-    own = [each for each in paragraphs if each.part is part]
-    starts = [each.span.start for each in own]
     for span in part.root.inside(read_only=True):
         if of(span, OFFICE, "annotation"):
-            at = bisect_right(starts, span.start) - 1
-            yield TextComment(home, part, span, own[at] if at >= 0 else None)
+            yield TextComment(TextPlace(home, part, span))
 
 
 class TextChange(RecordedChange):
-    """A recorded change. It can be read; it is accepted and refused in the document's own program."""
+    """A recorded change."""
 
-    def __init__(self, home: TextHome, part: TextPart, region: Span, span: Span) -> None:
-        self._home, self._part, self._region, self._span = home, part, region, span
+    def __init__(
+        self, home: TextHome, stories: Stories[TextPart, TextParagraph], part: TextPart, region: Region,
+        marks: Mapping[str, Mark],
+    ) -> None:  # fmt: skip
+        self._home, self._stories, self._part, self._marks = home, stories, part, marks
+        self._region, self._span = region.span, region.done
 
     @property
     def file(self) -> TextHome:
@@ -115,23 +105,47 @@ class TextChange(RecordedChange):
         return self._home
 
     @property
+    def label(self) -> str:
+        """The paragraph it stands in."""
+        mark = next(iter(self._marks.values()), None)
+        paragraph = self._stories.paragraph_at(self._part, mark.span.start) if mark is not None else None
+        return self._home.label if paragraph is None else paragraph.label
+
+    @property
+    def removed(self) -> bool:
+        """Whether it was decided on."""
+        return self._stories.is_decided(self._part, self._region.start)
+
+    def accept(self) -> None:
+        """Makes it real."""
+        self._decide(True)
+
+    def reject(self) -> None:
+        """Takes it back."""
+        self._decide(False)
+
+    def _decide(self, accepted: bool) -> None:
+        said = f"{self.sort} of {self.author or 'nobody'} {'accepted' if accepted else 'refused'}"
+        said += f': "{cut(self.text)}"' if self.text else ""
+        back = self._stories.decide(self._part, self._region.start, accepted)
+        self.changed("recorded", "waiting", accepted, back, said)
+
+    @property
     def text(self) -> str:
         """The words that were deleted, or inserted."""
         data, root = self._part.data, self._part.root
         if self.sort is ChangeSort.DELETION:
             return _words(data, self._span)
-        id_ = value(self._region, "id") or self._region.attributes.get("xml:id", "")
-        marks = {
-            each.name: each for each in root.inside() if each.uri == TEXT and value(each, "change-id") == id_
-        }  # where its words begin and end
-        start, end = marks.get("change-start"), marks.get("change-end")
+        start, end = self._marks.get("change-start"), self._marks.get("change-end")
         if start is None or end is None or self.sort is not ChangeSort.INSERTION:
             return ""
         found = []
         for each in root.inside():
-            if is_paragraph(each) and each.end > start.start and each.start < end.end:
+            if is_paragraph(each) and each.end > start.span.start and each.start < end.span.end:
                 pieces = read_paragraph(data, each).pieces
-                found.append("".join(one.text for one in pieces if start.end <= one.begin and one.end <= end.start))
+                found.append(
+                    "".join(one.text for one in pieces if start.span.end <= one.begin and one.end <= end.span.start)
+                )
         return "\n".join(found)
 
     @property
@@ -150,13 +164,12 @@ class TextChange(RecordedChange):
         return _SORTS.get(self._span.name, ChangeSort.FORMAT)
 
 
-def changes_in(home: TextHome, part: TextPart) -> Iterator[TextChange]:
+def changes_in(home: TextHome, stories: Stories[TextPart, TextParagraph], part: TextPart) -> Iterator[TextChange]:
     """The recorded changes of a part."""
-    for region in part.root.inside(read_only=True):
-        if of(region, TEXT, "changed-region"):
-            for span in region.children:
-                if span.uri == TEXT and span.name in _SORTS:
-                    yield TextChange(home, part, region, span)
+    regions = regions_in(part.root)
+    marks = marks_in(part.root) if regions else {}
+    for region in regions:
+        yield TextChange(home, stories, part, region, marks.get(region.id, {}))
 
 
 def names_in(root: Span) -> Iterator[Splice]:

@@ -8,6 +8,7 @@ from itertools import groupby, takewhile
 
 from scrub.formats.opendocument.found import FoundParagraph, read_plain
 from scrub.formats.opendocument.read import TEXT, Piece, of, read_paragraph
+from scrub.formats.opendocument.tracking import TextTracking, open_tag
 from scrub.formats.spans import Span, Splice, parse_element, spliced
 from scrub.formats.texts.paragraph import ATOM
 from scrub.formats.texts.pieces import Pieces
@@ -17,6 +18,8 @@ from scrub.model.text import Fresh, Kept, Looks, Stretches
 
 #: A text, the number of the piece whose look it has, and what was set since.
 _Words = tuple[str, int, Looks]
+#: In place of that number: markup that is no text.
+_MARK = -1
 _SPECIAL = late(r"( {2,}|[\t\n]| )")
 
 
@@ -39,6 +42,7 @@ class ParagraphWriter:
         self.stretches = stretches
         self.prefix = paragraph.prefix
         self._places = Pieces(pieces)
+        self._joints: Sequence[int] = ()
 
     def splices(self) -> list[Splice]:
         """All of them. Blanks at the edges of pieces that stay are written anew where they would be lost."""
@@ -50,6 +54,24 @@ class ParagraphWriter:
             if self._is_inside(contents) or self._read_back(found) == str(self.stretches):
                 return found
         return list(self._made(contents, True))
+
+    def recorded(self, tracking: TextTracking, joints: Sequence[int] = ()) -> list[Splice]:
+        """All of them, as changes that a reviewer can accept or refuse. At joints of paragraphs that are one now a
+        deletion ends, and another begins.
+        """
+        self._joints = joints
+        if not self.stretches.old:
+            return self._in_empty(self.recorded_content(tracking))
+        return list(self._made(self._contents(tracking), True))
+
+    def recorded_content(self, tracking: TextTracking) -> str:
+        """All that an empty paragraph is to say, as an insertion."""
+        content = self.content()
+        return content.join(tracking.inserted()) if content else ""
+
+    def explicit(self) -> list[Splice]:
+        """All of them, with no blank left that depends on what stands beside it."""
+        return list(self._made(self._contents(), True))
 
     def _is_inside(self, contents: list[list[_Words]]) -> bool:
         """Whether each change lies between letters of one piece, so that no blank of another depends on it."""
@@ -73,25 +95,57 @@ class ParagraphWriter:
             return read_plain(made, start, end, self.prefix, paragraph.namespaces).text
         return read_paragraph(made, parse_element(made, 0, len(made), paragraph.namespaces)).text
 
-    def _contents(self) -> list[list[_Words]]:
-        """What each piece is to be: texts, each with the piece whose look it has, and what was set since."""
+    def _contents(self, tracking: TextTracking | None = None) -> list[list[_Words]]:
+        """What each piece is to be: texts, each with the piece whose look it has, and what was set since. With
+        `tracking` there are marks, too, which have the look of none.
+        """
         contents: list[list[_Words]] = [[] for _ in self.pieces]
         done = 0
         for part in self.stretches.parts:
             if isinstance(part, Kept) and part.start >= done:
+                if tracking is not None and part.start > done:
+                    self._delete(contents, done, part.start, tracking)
                 for piece, text in self._places.within(part.start, part.end):
                     contents[piece].append((text, piece, part.looks))
                 done = part.end
                 continue
             like = -1 if isinstance(part, Kept) else part.like
             anchor = self._places.at(like if like >= done else max(done - 1, 0))
+            start, end = tracking.inserted() if tracking is not None else ("", "")
+            if start:
+                contents[anchor].append((start, _MARK, ()))
             if isinstance(part, Kept):
                 contents[anchor] += [
                     (text, piece, part.looks) for piece, text in self._places.within(part.start, part.end)
                 ]
             else:
                 contents[anchor].append((part.text, self._places.at(part.like), part.looks))
+            if end:
+                contents[anchor].append((end, _MARK, ()))
+        if tracking is not None and done < len(self.stretches.old):
+            self._delete(contents, done, len(self.stretches.old), tracking)
         return contents
+
+    def _delete(self, contents: list[list[_Words]], start: int, end: int, tracking: TextTracking) -> None:
+        for stop in (*(each for each in self._joints if start < each < end), end):
+            contents[self._places.at(start)].append(self._deleted(start, stop, tracking))
+            start = stop
+
+    def _deleted(self, start: int, end: int, tracking: TextTracking) -> _Words:
+        """The mark of letters that go, which are listed with their looks."""
+        words: list[str] = []
+        for number, text in self._places.within(start, end):
+            piece = self.pieces[number]
+            if text == ATOM and not piece.is_data:
+                words.append(self.data[piece.begin : piece.end].decode())
+                continue
+            spans = [each for each in piece.chain if of(each, TEXT, "span")]
+            opened = "".join(self.data[each.start : each.open_end].decode() for each in spans)
+            closed = "".join(f"</{each.raw_name}>" for each in reversed(spans))
+            words.append(f"{opened}{written(text, self.prefix)}{closed}")
+        paragraph = self.paragraph
+        whole = f"{open_tag(self.data, paragraph)}{''.join(words)}</{paragraph.raw_name}>"
+        return tracking.deleted(whole), _MARK, ()
 
     def _made(self, contents: list[list[_Words]], edges: bool) -> Iterator[Splice]:
         for number, (piece, content) in enumerate(zip(self.pieces, contents, strict=True)):
@@ -126,6 +180,8 @@ class ParagraphWriter:
 
     def _looking(self, at: int, text: str, look: int, looks: Looks) -> str:
         """Text at a piece with the look of another: its spans are opened for it, those of the place closed."""
+        if look == _MARK:
+            return text
         here, there = self.pieces[at].chain, self.pieces[look].chain
         if look == at or here == there:
             return self._written(text, looks)
@@ -159,6 +215,12 @@ class ParagraphWriter:
             opening = self.data[paragraph.start : paragraph.open_end - 2].rstrip().decode() + ">"
             return [Splice(paragraph.start, paragraph.end, f"{opening}{content}</{paragraph.raw_name}>".encode())]
         return [Splice(paragraph.close_start, paragraph.close_start, content.encode())]
+
+
+def explicit(data: bytes, paragraph: Span) -> list[Splice]:
+    """What writes the blanks of a paragraph so that they no longer depend on what stands beside them."""
+    read = paragraph.read() if isinstance(paragraph, FoundParagraph) else read_paragraph(data, paragraph)
+    return ParagraphWriter(data, paragraph, read.pieces, Stretches(read.text), str).explicit() if read.text else []
 
 
 def written(text: str, prefix: str) -> str:

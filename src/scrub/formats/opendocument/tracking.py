@@ -1,0 +1,105 @@
+"""Edits that are recorded, so that a reviewer can accept or refuse each (OpenDocument 1.3, part 3, 5.5)."""
+
+from __future__ import annotations
+
+import re
+from collections import defaultdict
+from collections.abc import Iterable
+from datetime import datetime
+
+from scrub.formats.opendocument.read import DUBLIN, OFFICE, TEXT, of
+from scrub.formats.spans import Namespaces, Span, Splice, with_attributes
+from scrub.formats.xmltext import escaped_text
+from scrub.model.late import late
+
+_ID = late(rb'"ct(\d{1,12})"')
+
+
+class TextTracking:
+    """Who records changes, when, and what was recorded."""
+
+    def __init__(self, author: str, body: Span, parts: Iterable[bytes]) -> None:
+        """`body` is the text of the document; `parts` are those with ids, which are unique over all of them."""
+        self._author = author
+        self._last = max((int(found) for data in parts for found in _ID.findall(data)), default=0)
+        self._prefix = _prefix(body.namespaces, TEXT)
+        self._office = _prefix(body.namespaces, OFFICE)
+        known = _prefix(body.namespaces, DUBLIN)
+        self._dublin, self._declared = (known, "") if known else ("dc:", f' xmlns:dc="{DUBLIN}"')
+        self._when = datetime.now().isoformat(timespec="seconds")
+
+        self._regions: list[str] = []
+        #: Marks at the beginning and the end of paragraphs for what went beside them, by where each begins.
+        self.leads: defaultdict[int, str] = defaultdict(str)
+        self.tails: defaultdict[int, str] = defaultdict(str)
+
+    def inserted(self) -> tuple[str, str]:
+        """The marks round an insertion."""
+        id_, t = self._listed("insertion", ""), self._prefix
+        return f'<{t}change-start {t}change-id="{id_}"/>', f'<{t}change-end {t}change-id="{id_}"/>'
+
+    def deleted(self, paragraphs: str) -> str:
+        """The mark where something was deleted, which are these paragraphs, as elements: the text of the first goes on
+        behind that of the paragraph with the mark (5.5.4).
+        """
+        id_, t = self._listed("deletion", paragraphs), self._prefix
+        return f'<{t}change {t}change-id="{id_}"/>'
+
+    def _listed(self, sort: str, content: str) -> str:
+        self._last += 1
+        t, o, d, more = self._prefix, self._office, self._dublin, self._declared
+        info = (
+            f"<{o}change-info><{d}creator{more}>{escaped_text(self._author)}</{d}creator>"
+            f"<{d}date{more}>{self._when}</{d}date></{o}change-info>"
+        )
+        id_ = f"ct{self._last}"
+        self._regions.append(
+            f'<{t}changed-region xml:id="{id_}" {t}id="{id_}"><{t}{sort}>{info}{content}</{t}{sort}>'
+            f"</{t}changed-region>"
+        )
+        return id_
+
+    def splices(self, data: bytes, body: Span, on: bool | None) -> list[Splice]:
+        """What lists the changes in the text of the document; `on` whether more are to be recorded, None for as
+        before.
+        """
+        made, t = "".join(self._regions).encode(), self._prefix
+        there = next((each for each in body.children if of(each, TEXT, "tracked-changes")), None)
+        said = {} if on is None else {f"{t}track-changes": "true" if on else "false"}
+        if there is None:
+            if not made and on is None:
+                return []
+            tag = with_attributes(f"<{t}tracked-changes>".encode(), said)
+            forms = next((each.end for each in body.children if of(each, OFFICE, "forms")), body.open_end)
+            if body.open_end == body.end:
+                return []  # a text without a paragraph, which has nothing to record
+            return [Splice(forms, forms, tag + made + f"</{t}tracked-changes>".encode())]
+        tag = data[there.start : there.open_end]
+        if there.open_end == there.end:
+            tag = tag[:-2].rstrip() + b">"
+            return [Splice(there.start, there.end, with_attributes(tag, said) + made + f"</{there.raw_name}>".encode())]
+        return [
+            Splice(there.start, there.open_end, with_attributes(tag, said)),
+            Splice(there.close_start, there.close_start, made),
+        ]
+
+    @property
+    def touched(self) -> bool:
+        """Whether anything was recorded."""
+        return bool(self._regions)
+
+
+def _prefix(namespaces: Namespaces, uri: str) -> str:
+    """The prefix of a namespace with its colon; nothing for one without."""
+    return next((f"{each}:" for each, known in namespaces.items() if known == uri and each), "")
+
+
+def bare(data: bytes, paragraph: Span) -> str:
+    """A paragraph as it is, with nothing in it."""
+    tag = data[paragraph.start : paragraph.open_end].decode()
+    return tag if tag.endswith("/>") else f"{tag}</{paragraph.raw_name}>"
+
+
+def open_tag(data: bytes, paragraph: Span) -> str:
+    """Its start tag, of one that can hold something."""
+    return re.sub(r"\s*/>$", ">", data[paragraph.start : paragraph.open_end].decode())
