@@ -11,6 +11,7 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import pikepdf
+from opentexts import AUTOMATIC, opentext
 
 import scrub
 import scrub.cli
@@ -29,16 +30,32 @@ READERS: list[tuple[str, ...]] = [
 ]  # fmt: skip
 MACROS = {
     "workbook": "each sheet\nx = \"{sheet.name} {sheet.hidden} {sheet.protected}\"\neach cell\ny = cell.value\nz = cell.bold\nend\neach row\nw = row.height\nend\nsingle-spaces\nend\nread-numbers\neach sheet\nattempt\neach row where row.number.remainder(5) is 4\ndelete\nend\nif it fails\nend\nattempt\nin sheet.records\nsort by: sheet.records.headings.first\nend\nif it fails\nend\nattempt\nsheet.name = \"{sheet.number}\"\nif it fails\nend\nend",
-    "document": "each paragraph\nx = \"{paragraph.style} {paragraph.level}\"\nend\nsingle-spaces\nbind-units\njoin-lines\neach comment\ny = comment.text\nend\neach link\nz = link.address\nend\neach change\nw = change.author\nend",
+    "document": "each change\nattempt\nif change.sort is deletion\nreject\nelse\naccept\nend\nif it fails\nend\nend\nattempt\nreject-changes\nif it fails\nend\neach bookmark\nu = bookmark.name\nend\neach picture\npicture.alternative-text = \"w\"\nend\nattempt\neach field\nfix\nend\neach paragraph where paragraph.bold\nparagraph.colour = \"red\"\nend\neach table\nadd-row [1]\nend\nif it fails\nend\neach paragraph\nx = \"{paragraph.style} {paragraph.level}\"\nend\nsingle-spaces\nbind-units\njoin-lines\neach comment\ny = comment.text\nend\neach link\nz = link.address\nend\neach change\nw = change.author\nend",
     "mailbox": "each message\nx = \"{message.subject} {message.from} {message.date} {message.text} {message.size}\"\nmessage.subject = message.base-subject\neach attachment\ny = \"{attachment.name} {attachment.size}\"\nend\nend\nsingle-spaces\ndelete-duplicates",
     "message": "x = \"{message.subject} {message.to} {message.date} {message.text}\"\nmessage.subject = message.base-subject\nsingle-spaces\neach attachment\ny = \"{attachment.name} {attachment.type} {attachment.inline}\"\nend",
     "pdf": "x = \"{pdf.title} {pdf.author} {pdf.signed}\"\neach page\ny = \"{page.number} {page.text} {page.width} {page.rotation}\"\nend\nattempt\nstamp-text \"Draft\", place: middle, size: 60 pt, angle: 45, called: \"draft\"\nif it fails\nend\neach page where page.number is 2\nattempt\ndelete\nif it fails\nend\nend\nremove-metadata\neach outline-item\nz = outline-item.title\nend",
     "database": 'x = "{database.engine}"\neach table\ny = "{table.name}"\nsingle-spaces\nend\neach record in table("night") where record.nights is not empty and record.nights >= 3\nrecord.note = "x"\nend\nattempt\neach record in table("request") where record.answered\ndelete\nend\nif it fails\nend\nin table("guest")\nadd-record name: "x"\nend',
     "image": "x = \"{image.width} {image.height} {image.taken-at} {image.has-location} {image.upright} {image.format}\"\nattempt\nremove-location\nif it fails\nend\nattempt\nmake-upright\nif it fails\nend\nattempt\nturn to: right\nif it fails\nend\nattempt\nresize longest: 60\nif it fails\nend\nremove-metadata",
 }  # fmt: skip
+#: An Open Document text with all that the sample has not: recorded changes, links, looks, a picture, a field.
+_RICH = opentext(
+    '<text:tracked-changes text:track-changes="false">'
+    '<text:changed-region text:id="c1"><text:insertion><office:change-info><dc:creator>Ann</dc:creator></office:change-info></text:insertion></text:changed-region>'
+    '<text:changed-region text:id="c2"><text:deletion><office:change-info/><text:p>one</text:p><text:h text:outline-level="1">two</text:h></text:deletion></text:changed-region>'
+    '<text:changed-region text:id="c3"><text:format-change><office:change-info/></text:format-change></text:changed-region></text:tracked-changes>'
+    '<text:p text:style-name="Quote">a  <text:change-start text:change-id="c1"/><text:span text:style-name="T1">b <text:s/>6 kg</text:span></text:p>'
+    '<text:p>c<text:change-end text:change-id="c1"/> d<text:change text:change-id="c2"/><text:a xlink:href="#e">link</text:a></text:p>'
+    '<text:list><text:list-item><text:p><text:bookmark-start text:name="e"/>x<text:bookmark-end text:name="e"/><text:date>1 May</text:date></text:p></text:list-item></text:list>'
+    '<table:table table:name="T"><table:table-row><table:table-cell office:value-type="string"><text:p>H</text:p></table:table-cell></table:table-row>'
+    '<table:table-row><table:table-cell office:value-type="float" office:value="2"><text:p>2</text:p></table:table-cell></table:table-row></table:table>'
+    '<text:p><draw:frame draw:name="f" svg:width="2cm"><draw:image xlink:href="a"/></draw:frame><office:annotation><dc:creator>Bo</dc:creator><text:p>no</text:p></office:annotation></text:p>',
+    automatic=AUTOMATIC,
+)
+#: Inputs that are no sample.
+_MADE = {"rich.odt": _RICH}
 FILES = [
     name for name in sorted(os.listdir(DEMO)) if "." in name and not name.startswith("__") and not name.endswith(".py")
-]
+] + sorted(_MADE)
 TEXTS = [path.read_text() for path in sorted((DEMO / "macros").glob("*.scrub"))]
 
 
@@ -71,7 +88,7 @@ def unpacked(data: bytes) -> bytes:
 
 def damaged(name: str, chance: random.Random) -> bytes:
     """A sample with damages: of the file, or of a part inside a package."""
-    data = (DEMO / name).read_bytes()
+    data = _MADE.get(name) or (DEMO / name).read_bytes()
     if name.endswith(".pdf") and chance.random() < 0.7:
         data = unpacked(data)
     if name.endswith((".jpg", ".png")) and chance.random() < 0.7:  # what stands around the points

@@ -256,3 +256,16 @@ def test_files_that_failed_are_let_go(home: Path) -> None:
         problem = file.problem
         assert problem is not None
         assert (problem.__traceback__, problem.__context__, problem.__cause__) == (None, None, None)
+
+
+def test_new_objects_take_the_number_of_no_other(home: Path) -> None:
+    """Numbers that stand by themselves are objects, too; and a file may say that it has fewer than it has."""
+    data = pdf({3: (PAGE % b"")[:-2] + b"/Rotate 6 0 R >>", 6: b"90", 7: b"91"})
+    said = b"/Size 8"
+    assert data.count(said) == 1
+    Path("small.pdf").write_bytes(data.replace(said, b"/Size 6"))
+    found = scrub.run(macro('each page\nstamp-text "x"\nend', "pdf"), ["small.pdf"]).files[0]
+    assert found.problem is None
+    with pikepdf.open("small.pdf") as seen:
+        assert seen.pages[0].Rotate == 90
+        assert b"Do" in b"".join(each.read_bytes() for each in seen.pages[0].Contents)

@@ -10,6 +10,7 @@ import sys
 import tempfile
 import time
 import traceback
+from contextlib import suppress
 from itertools import islice
 from pathlib import Path
 
@@ -20,12 +21,20 @@ sys.path.insert(0, str(Path(__file__).parent.parent / "tests"))
 _LONGEST = 120
 
 
+class Stopped(BaseException):
+    """Somebody wants to see what was found so far."""
+
+
 class Endless(BaseException):
     """An input took too long; nothing that reads it takes this for a problem of its own."""
 
 
 def _too_long(*_: object) -> None:
     raise Endless(f"no end after {_LONGEST} s")
+
+
+def _stop(*_: object) -> None:
+    raise Stopped
 
 
 def main(words: list[str]) -> int:
@@ -37,7 +46,8 @@ def main(words: list[str]) -> int:
     seed = again if again is not None else int(words[1]) if len(words) > 1 else int(time.time()) * 1000
     found = done = 0
     signal.signal(signal.SIGALRM, _too_long)
-    with tempfile.TemporaryDirectory() as folder:
+    signal.signal(signal.SIGTERM, _stop)
+    with suppress(Stopped, KeyboardInterrupt), tempfile.TemporaryDirectory() as folder:
         os.environ["SCRUB_HOME"] = str(Path(folder) / "home")
         os.chdir(folder)
         until = time.monotonic() + minutes * 60

@@ -43,7 +43,8 @@ class Section:
         self._size = len(data)
         self._lead = b"" if data.endswith((b"\n", b"\r")) else b"\n"
         trailer = pdf.trailer
-        highest = max((each.objgen[0] for each in pdf.objects if each is not None), default=0)
+        known = (each for each in pdf.objects if isinstance(each, needed("pikepdf").Object))
+        highest = max((each.objgen[0] for each in known), default=0)
         self._next = max(whole_number(trailer, "/Size"), highest + 1)
         self._cipher = Cipher(pdf) if pdf.is_encrypted else None
         self._made: dict[tuple[int, int], bytes] = {}
@@ -55,7 +56,9 @@ class Section:
         return self._cipher is not None
 
     def number(self) -> int:
-        """A number for a new object."""
+        """A number for a new object: one that is free, also of plain numbers, which do not tell theirs."""
+        while self._pdf.get_object((self._next, 0)) is not None:
+            self._next += 1
         self._next += 1
         return self._next - 1
 
