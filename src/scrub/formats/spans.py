@@ -371,15 +371,20 @@ class Ordered:
 
 def spliced(data: bytes, splices: Iterable[Splice]) -> bytes:
     """The part with all splices done; they must not overlap."""
-    parts: list[bytes] = []
+    return b"".join(pieces_of(data, splices))
+
+
+def pieces_of(data: bytes, splices: Iterable[Splice]) -> Iterator[bytes | memoryview]:
+    """The part with all splices done, piece by piece: a large one need not be there twice."""
+    whole = memoryview(data)
     at = 0
     for splice in sorted(splices, key=lambda each: (each.start, each.end)):
         if splice.start < at:
             raise ValueError("two splices overlap")
-        parts += [data[at : splice.start], splice.new]
+        yield whole[at : splice.start]
+        yield splice.new
         at = splice.end
-    parts.append(data[at:])
-    return b"".join(parts)
+    yield whole[at:]
 
 
 def ended(data: bytes, span: Span, content: bytes) -> list[Splice]:

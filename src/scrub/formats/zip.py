@@ -35,6 +35,8 @@ RATIO_FROM = 32 << 20  # a ratio is looked at only above this size in bytes
 
 _CHUNK = 1 << 18
 _PIECE = 1 << 14  # of packed bytes, which come to 16 MB at the most
+#: What makes the new bytes of a part, or pieces of them.
+Maker = Callable[[], "bytes | Iterable[bytes | memoryview]"]
 
 
 class Member(NamedTuple):
@@ -210,7 +212,7 @@ class Package:
 
     def patch(
         self,
-        changed: Mapping[str, Callable[[], bytes]],
+        changed: Mapping[str, Maker],
         added: Mapping[str, bytes] = {},
         removed: Collection[str] = (),
     ) -> Patch | None:
@@ -375,24 +377,40 @@ def common_start(one: bytes, other: bytes) -> int:
     return low
 
 
-def _packed(makers: list[Callable[[], bytes]]) -> Iterable[tuple[bytes, int, int]]:
+def _packed(makers: list[Maker]) -> Iterable[tuple[bytes, int, int]]:
     """Each part made and deflated: its packed bytes, its size and its checksum. Several go on two threads."""
     if len(makers) < 3:
-        return [_pack(maker) for maker in makers]
+        return [packed_bytes(maker()) for maker in makers]
     from concurrent.futures import ThreadPoolExecutor
 
     with ThreadPoolExecutor(2) as pool:  # zlib works outside the interpreter's lock
-        return list(pool.map(_pack, makers))
+        return list(pool.map(lambda maker: packed_bytes(maker()), makers))
 
 
-def _pack(maker: Callable[[], bytes]) -> tuple[bytes, int, int]:
-    return packed_bytes(maker())
-
-
-def packed_bytes(data: bytes) -> tuple[bytes, int, int]:
-    """Some bytes deflated, their size and their checksum."""
+def packed_bytes(data: bytes | Iterable[bytes | memoryview]) -> tuple[bytes, int, int]:
+    """Some bytes deflated, or pieces of them; their size and their checksum."""
     deflater = zlib.compressobj(6, zlib.DEFLATED, -15)
-    return deflater.compress(data) + deflater.flush(), len(data), zlib.crc32(data)
+    packed: list[bytes] = []
+    size = crc = 0
+    for piece in (data,) if isinstance(data, bytes) else _blocks(data):
+        packed.append(deflater.compress(piece))
+        size += len(piece)
+        crc = zlib.crc32(piece, crc)
+    packed.append(deflater.flush())
+    return b"".join(packed), size, crc
+
+
+def _blocks(pieces: Iterable[bytes | memoryview]) -> Iterator[bytes]:
+    """Small pieces joined to larger ones."""
+    waiting: list[bytes | memoryview] = []
+    size = 0
+    for piece in pieces:
+        waiting.append(piece)
+        size += len(piece)
+        if size >= _PIECE:
+            yield b"".join(waiting)
+            waiting, size = [], 0
+    yield b"".join(waiting)
 
 
 def _compound_file(source: Source) -> str:

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import os
 import posixpath
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from itertools import count
 
 from scrub.formats.opc.relationships import part_tree
 from scrub.formats.spans import Span, Splice, ended, escaped, parse, set_attributes, spliced
-from scrub.formats.zip import Package
+from scrub.formats.zip import Maker, Package
 from scrub.model.problem import Failure
 
 _TYPES = "[Content_Types].xml"
@@ -27,7 +27,7 @@ class Parts:
         """`main` is the root of the main part."""
         self.package = package
         self._strict = main.attributes.get(f"xmlns:{main.prefix[:-1]}" if main.prefix else "xmlns", "") == _STRICT
-        self.changed: dict[str, Callable[[], bytes]] = {}
+        self.changed: dict[str, Maker] = {}
         self.added: dict[str, bytes] = {}
         self.removed: set[str] = set()
         self._types: list[tuple[str, str]] = []

@@ -162,7 +162,7 @@ class OfficeWorkbook(DescribedPackage, Workbook):
             sheet.settings.put_names()
             if sheet.is_new:
                 elements = sheet.elements(parts)
-                made = sheet.make(selected.get(sheet, False), elements)
+                made = b"".join(sheet.make(selected.get(sheet, False), elements))
                 like = sheet.copied_from
                 if like is not None:
                     made = Copying(self.package, parts, like.part, sheet.name).sheet(made, str(sheet.part.name))

@@ -178,8 +178,12 @@ _OPENING = late(rb"<t[^>]*>")
 _NUMBERS = late(rb"[0-9.|-]*")
 
 
-def _inline_texts(elements: list[bytes]) -> list[Value]:
-    """The texts of inline `t` elements."""
+def _inline_texts(elements: list[bytes]) -> Sequence[Value]:
+    """The texts of inline `t` elements. One that stands there often is one text."""
+    different = list(set(elements))
+    if len(different) < len(elements) / 2:
+        known = dict(zip(different, _inline_texts(different), strict=True))
+        return [known[each] for each in elements]
     joined = b"\0".join(elements)  # a character that XML cannot hold
     if b"&" not in joined and b"_x" not in joined and b"\r" not in joined:
         joined = _OPENING.sub(b"", joined).replace(b"</t>", b"")

@@ -114,14 +114,14 @@ class SheetReading(SheetResults):
         formulas: set[int] = set()
 
         if isinstance(stored, Searched):
-            plain = stored.plain_column(column)
-            others: list[Any] = []
-            if not all(map(_ENDING, plain)):
-                others = [cell[0] for cell in plain if not cell[4] and not cell[1].endswith(b"/")]
-                plain = [cell for cell in plain if cell[4]]
-            # As many cells as rows: then each row has one.
-            numbers = stored.numbers if len(plain) == len(stored.numbers) else None
-            found.update(self.shared.decoder.column(plain, partial(self.where, column=column), numbers))
+            others: list[bytes] = []
+            for rows, plain in stored.plain_column(column):
+                if not all(map(_ENDING, plain)):
+                    others += [cell[0] for cell in plain if not cell[4] and not cell[1].endswith(b"/")]
+                    plain = [cell for cell in plain if cell[4]]
+                # As many cells as rows: then each row has one.
+                numbers = rows if len(plain) == len(rows) else None
+                found.update(self.shared.decoder.column(plain, partial(self.where, column=column), numbers))
             cells: Any = (stored.cell(int(row), column) for row in others)
         else:
             cells = stored.column(column)
@@ -315,10 +315,13 @@ class SheetReading(SheetResults):
         """The texts of a column by row; those of formulas can be among them."""
         loaded = self.load()
         if column not in self.live and not self.values and not self.shaped and isinstance(loaded.stored, Searched):
-            plain = loaded.stored.plain_column(column)
-            if all(map(_ENDING, plain)):  # so that there is no formula among them
-                self.formula_rows.setdefault(column, set())
-                return self.shared.decoder.column(plain, partial(self.where, column=column), texts_only=True)
+            found: dict[int, str] = {}
+            for _, plain in loaded.stored.plain_column(column):
+                if not all(map(_ENDING, plain)):  # there can be a formula among them
+                    return super().texts_of(column)
+                found.update(self.shared.decoder.column(plain, partial(self.where, column=column), texts_only=True))
+            self.formula_rows.setdefault(column, set())
+            return found
         return super().texts_of(column)
 
     def may_have_runs(self) -> bool:
@@ -391,11 +394,12 @@ def _styles_in(stored: Searched, column: int) -> dict[int, int]:
     """The numbers of the formats of the stored cells of a column, by row."""
     numbers: dict[bytes, int] = {}
     found: dict[int, int] = {}
-    for row, attributes, *_ in stored.plain_column(column):
-        number = numbers.get(attributes)
-        if number is None:
-            number = numbers[attributes] = number_in(attributes_of(attributes), "s")
-        found[int(row)] = number
+    for _, cells in stored.plain_column(column):
+        for row, attributes, *_ in cells:
+            number = numbers.get(attributes)
+            if number is None:
+                number = numbers[attributes] = number_in(attributes_of(attributes), "s")
+            found[int(row)] = number
     return found
 
 

@@ -8,7 +8,7 @@ from typing import Any
 
 from scrub.formats.opc.parts import Parts
 from scrub.formats.sheet import spanned
-from scrub.formats.spans import Span, Splice, parse, set_attributes, spliced
+from scrub.formats.spans import Span, Splice, parse, pieces_of, set_attributes, spliced
 from scrub.formats.workbook.breaks import Breaks
 from scrub.formats.workbook.cells import SheetCells
 from scrub.formats.workbook.comments import Notes
@@ -489,8 +489,8 @@ class OfficeSheet(SheetCells):
         """Whether its own part must change."""
         return self.cells_touched or any(piece.touched for piece in self.pieces)
 
-    def make(self, selected: bool | None, elements: Mapping[str, bytes]) -> bytes:
-        """The part as it is to be. `selected` sets whether its tab is selected; None leaves that."""
+    def make(self, selected: bool | None, elements: Mapping[str, bytes]) -> Iterator[bytes | memoryview]:
+        """The part as it is to be, piece by piece. `selected` sets whether its tab is selected; None leaves that."""
         data = self.part.data()
         skeleton, root = self.part.skeleton()
         if selected is not None:
@@ -502,7 +502,7 @@ class OfficeSheet(SheetCells):
         rows = self._lines.changed_rows()
         if self.cells_touched or rows:
             splices += CellWriter(self, self.part.stored(data), rows).splices()
-        return spliced(data, splices)
+        return pieces_of(data, splices)
 
     def elements(self, parts: Parts) -> dict[str, bytes]:
         """The elements of its part, other than cells, that must change; new parts are added for some."""

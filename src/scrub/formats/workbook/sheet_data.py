@@ -96,6 +96,11 @@ class Stored:
         return any(holds(cell) for cell in self.cells(index))
 
 
+#: A plain cell: row, attributes, value, `t` element, end tag. One that holds more than a plain value or a plain inline
+#: text has no end tag here; an empty one has attributes that end in a slash.
+PlainCell = tuple[bytes, bytes, bytes, bytes, bytes]
+#: Rows that are read at once: a column takes much more room while it is read than when it is known.
+_BLOCK = 20_000
 _CELL_LETTERS = late(rb'<c r="([A-Z]{1,3})[1-9]')
 _ROW = late(rb'<row r="([1-9]\d{0,6})"')
 #: A row with the first of its cells that holds something.
@@ -237,16 +242,22 @@ class Searched(Stored):
         found = CELL.match(self.data, at) if at >= 0 else None
         return matched(found) if found else None
 
-    def plain_column(self, column: int) -> list[tuple[bytes, bytes, bytes, bytes, bytes]]:
-        """The cells of a column, all at once: row, attributes, value, `t` element, end tag. A cell that holds more than
-        a plain value or a plain inline text has no end tag here; an empty one has attributes that end in a slash.
-        """
+    def plain_column(self, column: int) -> Iterator[tuple[list[int], list[PlainCell]]]:
+        """The cells of a column, block by block, each with the numbers of all rows of the block."""
         letters = letters_of(column).encode()
         if letters not in self._letters:
-            return []
-        return re.compile(
+            return
+        cells = re.compile(
             rb'<c r="' + letters + rb'(\d+)"([^>]*)>(?:<v>([^<]*)</v>|<is>(<t[^>]*>[^<]*</t>)</is>)?(</c>)?'
-        ).findall(self.data, *self.body)
+        )
+        start, last = self.body
+        for first in range(0, len(self.numbers), _BLOCK):
+            following = first + _BLOCK
+            end = last
+            if following < len(self.numbers):
+                end = self.data.index(b'<row r="%d"' % self.numbers[following], start)
+            yield self.numbers[first:following], cells.findall(self.data, start, end)
+            start = end
 
     def plain_cells(self, empty: bool = False) -> Iterator[tuple[int, int, bytes | None, bytes, bytes]]:
         """Every cell as `plain_column` gives them, with its column; one of another form has no attributes.

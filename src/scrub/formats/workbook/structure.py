@@ -162,8 +162,9 @@ class Structure:
         """A part as it is to be so far."""
         if name in self.parts.added:
             return self.parts.added[name]
-        made = self.parts.changed.get(name)
-        return made() if made is not None else self.package.read(name)
+        maker = self.parts.changed.get(name)
+        made = maker() if maker is not None else self.package.read(name)
+        return made if isinstance(made, bytes) else b"".join(made)
 
     def _put(self, name: str, data: bytes) -> None:
         if name in self.parts.added:
