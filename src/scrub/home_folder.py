@@ -43,13 +43,11 @@ def _formats() -> Registry:
 
 
 @cache
-def _vocabulary(formats: Registry) -> Vocabulary:
+def _vocabulary(formats: Registry, actions: tuple[Any, ...], own: tuple[Any, ...]) -> Vocabulary:
     """The same for every home, and not quickly made: a script calls `run` for each of its files."""
-    from scrub.catalog import ACTIONS
     from scrub.model.vocabulary import Vocabulary
-    from scrub.own_actions import OWN_ACTIONS
 
-    return Vocabulary(formats.kinds(), ACTIONS, OWN_ACTIONS, formats.endings, formats.files)
+    return Vocabulary(formats.kinds(), actions, own, formats.endings, formats.files)
 
 
 class Home:
@@ -120,7 +118,10 @@ class Home:
     @cached_property
     def vocabulary(self) -> Vocabulary:
         """All that a macro can name."""
-        return _vocabulary(self.formats)
+        from scrub.catalog import ACTIONS
+        from scrub.own_actions import OWN_ACTIONS
+
+        return _vocabulary(self.formats, tuple(ACTIONS), tuple(OWN_ACTIONS))
 
     @cached_property
     def formats(self) -> Registry:

@@ -9,10 +9,10 @@ from collections.abc import Sequence
 from scrub.formats.endings import ENDINGS
 from scrub.formats.source import Source
 from scrub.formats.zip import common_start
-from scrub.model.change import Change, Recorder
 from scrub.model.declare import FileItem, Item
 from scrub.model.files import FilePath, WholeFile, ensure_file_name, placed
 from scrub.model.problem import Failure, FileProblem
+from scrub.model.recorder import Changes, Recorder
 from scrub.model.sending import Errand
 from scrub.store.inuse import ensure_free
 from scrub.store.patch import Copy, Effect, Patch, Piece, free_path, whole
@@ -62,7 +62,7 @@ class PickedFile(WholeFile):
         return ()
 
     @property
-    def changes(self) -> list[Change]:
+    def changes(self) -> Changes:
         """What was changed so far."""
         return self.recorder.net()
 

@@ -8,13 +8,13 @@ from datetime import datetime
 from typing import Any, Protocol, TypeVar
 
 from scrub.model.amounts import Size
-from scrub.model.change import Change, Recorder, Within
 from scrub.model.declare import Item
 from scrub.model.document import Document
 from scrub.model.files import File, FilePath, IfThere, ensure_file_name, placed
 from scrub.model.folder import Folder
 from scrub.model.outline import Contents
 from scrub.model.problem import Failure, FileProblem
+from scrub.model.recorder import Changes, Recorder, Within
 from scrub.model.sending import Errand
 from scrub.model.series import Series
 from scrub.model.workbook import Workbook
@@ -145,7 +145,7 @@ class PlainFolder(Folder):
         return not left and os.path.lexists(path)
 
     @property
-    def changes(self) -> list[Change]:
+    def changes(self) -> Changes:
         """What was changed so far."""
         return self.recorder.net()
 

@@ -1,13 +1,12 @@
-"""Changes: the record that is preview, report and undo list at once."""
+"""One change, and how it is told."""
 
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Iterator, Mapping
 from typing import Any
 
 from scrub.model.area import Area
-from scrub.model.problem import Failure
 
 #: Letters of both sides of a change that are told whole, and differences of longer ones that are told.
 _LINE = 60
@@ -81,18 +80,9 @@ class Change:
         }  # fmt: skip
         return {**record, "said": self.said} if self.said else record
 
-    def kept(self) -> dict[str, Any]:
-        """The change as the history keeps it; `of` brings it back."""
-        found: dict[str, Any] = {"at": self.at, "before": plain(self.before), "after": plain(self.after)}
-        if self.field != VALUE:
-            found["field"] = self.field
-        if self.said:
-            found["said"] = self.said
-        return found
-
     @classmethod
     def of(cls, kept: Mapping[str, Any]) -> Change:
-        """A change that the history kept. An older record names its place in words only."""
+        """A change that an older history kept. One older still names its place in words only."""
         at = kept.get("at")
         if at is None:
             return cls((kept["place"],), kept["what"], kept["before"], kept["after"], kept.get("said", ""))
@@ -149,75 +139,3 @@ def _differing(before: str, after: str) -> Iterator[tuple[str, str]]:
             spans.append([a, b, c, d])
     for a, b, c, d in spans:
         yield "".join(old[a:b]), "".join(new[c:d])
-
-
-class Recorder:
-    """The changes made to one file so far, each with the way to take it back in memory."""
-
-    def __init__(self) -> None:
-        self._made: list[tuple[Change, Callable[[], None], object]] = []
-        self.remarks: list[str] = []  # what actions note for the run's record
-
-    def add(self, change: Change, revert: Callable[[], None], of: object) -> None:
-        """Notes a change that was just made, and whose change it is: another item of the same label is another one."""
-        self._made.append((change, revert, of))
-
-    def savepoint(self) -> int:
-        """A mark to which `rollback` can return."""
-        return len(self._made)
-
-    def rollback(self, mark: int) -> None:
-        """Takes back, last first, every change made since the mark."""
-        while len(self._made) > mark:
-            self._made.pop()[1]()
-
-    def __bool__(self) -> bool:
-        return bool(self._made)
-
-    def net(self) -> list[Change]:
-        """What was changed in the end: several changes of one thing are one, and a change there and back is none."""
-        return folded((change, of) for change, _, of in self._made)
-
-
-class Within(Recorder):
-    """The recorder of a file that was opened as a part of another one: what is changed in it is changed there."""
-
-    def __init__(self, outer: Recorder, label: str) -> None:
-        """`label` is how the outer one calls the file."""
-        super().__init__()
-        self._outer = outer
-        self._label = label
-
-    def add(self, change: Change, revert: Callable[[], None], of: object) -> None:
-        """Notes a change here and there; taken back there, it is taken back here."""
-        super().add(change, revert, of)
-
-        def back() -> None:
-            self.rollback(len(self._made) - 1)
-
-        said = Change((self._label, *change.at), change.field, change.before, change.after, change.said)
-        self._outer.add(said, back, of)
-
-
-class ReadOnly(Recorder):
-    """The recorder of a file that was opened for reading: every change is a failure."""
-
-    def __init__(self, why: str) -> None:
-        super().__init__()
-        self.why = why
-
-    def add(self, change: Change, revert: Callable[[], None], of: object) -> None:
-        """Takes the change back and fails."""
-        revert()
-        raise Failure(self.why)
-
-
-def folded(changes: Iterable[tuple[Change, object]]) -> list[Change]:
-    """Changes of the same thing joined, in the order of the first of each; each comes with the item it belongs to."""
-    by_thing: dict[tuple[object, Where, str], Change] = {}
-    for change, of in changes:
-        key = (of, change.at, change.field)
-        first = by_thing.setdefault(key, change)
-        if first is not change:
-            by_thing[key] = Change(change.at, change.field, first.before, change.after, change.said)
-    return [change for change in by_thing.values() if change.before != change.after]

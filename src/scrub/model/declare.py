@@ -14,9 +14,10 @@ from types import MappingProxyType
 from typing import Any, ClassVar, TypeVar
 
 from scrub.model.area import Area
-from scrub.model.change import Change, Recorder
+from scrub.model.change import Change
 from scrub.model.late import late
 from scrub.model.problem import Failure
+from scrub.model.recorder import Recorder
 
 F = TypeVar("F", bound=Callable[..., Any])
 

@@ -208,7 +208,7 @@ class Grid:
         """The row that looks like headings, as far as one does."""
         return None
 
-    def filled_rows(self, area: Area, known: Iterable[ColumnValues] = ()) -> list[int]:
+    def filled_rows(self, area: Area, known: Iterable[ColumnValues] = ()) -> Sequence[int]:
         """The rows that hold a value in this range; `known` are columns of it that were read already."""
         raise NotImplementedError
 

@@ -17,7 +17,7 @@ from scrub.model.lines import Column, Row
 from scrub.model.operations.lists import in_order
 from scrub.model.problem import Failure, Missing, counted
 from scrub.model.rows import Reader, Rows
-from scrub.model.series import Series, Through
+from scrub.model.series import Fixed, Series, Through
 from scrub.model.text import Editing
 from scrub.model.values import Pairs, Value, heading_key, is_empty, shown
 
@@ -91,7 +91,7 @@ class Table(HoldsColumns):
         for key in headings:
             self.reader(key)
         rows = self.rows.filled()
-        return Through(rows, partial(Record, self)) if isinstance(rows, Series) else map(partial(Record, self), rows)
+        return Through(rows if isinstance(rows, Series) else Fixed(rows), partial(Record, self))
 
     def sample(self) -> dict[str, str]:
         """Each heading as a macro writes it, with the first value under it."""

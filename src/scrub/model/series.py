@@ -41,6 +41,19 @@ class Series(Sequence[T]):
         return None
 
 
+class Fixed(Series[Any]):
+    """Items that are there: what changes the sequence later does not change these."""
+
+    __slots__ = ("_every",)
+
+    def __init__(self, every: Sequence[Any]) -> None:
+        self._every: Sequence[Any] = every if isinstance(every, range) else tuple(every)
+        super().__init__(len(every), self._every.__getitem__)
+
+    def __iter__(self) -> Iterator[Any]:
+        return iter(self._every)
+
+
 class Through(Series[T]):
     """Items made of those of another series, as these come."""
 
@@ -60,8 +73,8 @@ class Through(Series[T]):
         return map(self._of, self._inner)
 
     def many(self) -> int:
-        """As many as of the other series."""
-        return self._inner.many()
+        """As many as of the other series; of one whose items tell nothing of that, those of its own."""
+        return super().many() if isinstance(self._inner, Fixed) else self._inner.many()
 
     def sifted(self, sieve: Sieve) -> Series[T] | None:
         """The same, made of those of the other series."""

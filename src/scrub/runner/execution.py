@@ -8,12 +8,12 @@ from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager
 from typing import Any
 
-from scrub.model.change import ReadOnly
 from scrub.model.declare import Item, Reach
 from scrub.model.files import ensure_file_name, placed
 from scrub.model.host import Host
 from scrub.model.preferences import CURRENT
 from scrub.model.problem import Failure, counted
+from scrub.model.recorder import ReadOnly
 from scrub.model.types import ADDRESS, TEXT, list_of
 from scrub.model.values import Pairs, Value
 from scrub.runner.fitting import fitted

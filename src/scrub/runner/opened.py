@@ -6,9 +6,10 @@ from collections.abc import Mapping, Sequence
 from typing import Protocol
 
 from scrub.model.addresses import Address
-from scrub.model.change import Change, Recorder
+from scrub.model.change import Change
 from scrub.model.declare import FileItem, Item
 from scrub.model.outline import Contents
+from scrub.model.recorder import Changes, Recorder
 from scrub.model.sending import Errand
 from scrub.store.patch import Effect
 
@@ -45,7 +46,7 @@ class Opened(Protocol):
         """What is to be sent when all is saved, in order."""
 
     @property
-    def changes(self) -> list[Change]:
+    def changes(self) -> Changes:
         """What was changed so far."""
 
     def headings_over(self, changes: Sequence[Change]) -> dict[str, Mapping[str, str]]:

@@ -7,6 +7,7 @@ from types import MappingProxyType
 from typing import Any, NamedTuple
 
 from scrub.model.change import Change
+from scrub.model.recorder import Changes
 from scrub.store.store import UNDONE, Kept, KeptRun
 
 
@@ -16,7 +17,7 @@ class FileRecord(NamedTuple):
     path: str
     state: str
     undone: bool
-    changes: tuple[Change, ...]
+    changes: Sequence[Change]
     log: tuple[str, ...]
     said: tuple[str, ...]
     problem: str
@@ -100,7 +101,7 @@ def _saved(commit: Kept) -> list[FileRecord]:
                 _text(file, "file"),
                 "changed",
                 undone,
-                tuple(_change(each) for each in file.get("changes", ())),
+                Changes.of(file.get("changes", ())),
                 _texts(commit.record, "log") if index == 0 else (),
                 _texts(commit.record, "said") if index == 0 else (),
                 "",
@@ -116,12 +117,6 @@ def _saved(commit: Kept) -> list[FileRecord]:
 def _other(file: Mapping[str, Any]) -> FileRecord:
     log, said = _texts(file, "log"), _texts(file, "said")
     return FileRecord(_text(file, "file"), _text(file, "state"), False, (), log, said, _text(file, "problem"))
-
-
-def _change(kept: Mapping[str, Any]) -> Change:
-    found = Change.of(kept)
-    _checked((found.field, found.before, found.after, found.said))
-    return found
 
 
 def _text(holder: Mapping[str, Any], word: str, *default: str) -> str:

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from typing import Any, NamedTuple
 
-from scrub.model.change import Change
 from scrub.model.problem import ScrubError, counted
+from scrub.model.recorder import Changes
 from scrub.model.sending import Errand
 from scrub.store.patch import Effect
 
@@ -20,7 +20,7 @@ class FileResult:
         self.path = path
         self.address = path  # where it really is, by which the history knows it
         self.state = UNCHANGED
-        self.changes: list[Change] = []
+        self.changes = Changes()
         self.log: list[str] = []
         self.said: list[str] = []
         self.notes: list[str] = []
@@ -110,7 +110,7 @@ class Prepared(NamedTuple):
         files = [
             {
                 "file": each.address,
-                "changes": [change.kept() for change in each.changes],
+                "changes": each.changes.kept(),
                 "made": each.made,
                 "headings": {place: dict(heads) for place, heads in each.headings.items()},
             }

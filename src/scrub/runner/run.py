@@ -17,6 +17,7 @@ from scrub.model.offers import lacks, missing
 from scrub.model.preferences import Preferences, preferring
 from scrub.model.problem import BadCall, Failure, FileProblem, Refused, ScrubError, counted, listed
 from scrub.model.progress import watched
+from scrub.model.recorder import Changes
 from scrub.model.values import ARITHMETIC
 from scrub.model.vocabulary import Vocabulary
 from scrub.runner.answers import answer_all
@@ -358,7 +359,7 @@ def _failed(files: Sequence[FileResult], at: FileResult, problem: ScrubError) ->
     at.problem = problem.with_traceback(None)  # whose frames hold all that was open: a thousand files may fail
     problem.__context__ = problem.__cause__ = None
     for each in files:
-        each.state, each.changes, each.made = (FAILED if each is at else NOT_TRIED), [], []
+        each.state, each.changes, each.made = (FAILED if each is at else NOT_TRIED), Changes(), []
         each.effects, each.sends = [], []
 
 

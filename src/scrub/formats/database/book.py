@@ -13,11 +13,11 @@ from scrub.formats.database.engine import Engine, Key
 from scrub.formats.database.rows import DatabaseRows, Draft, Fresh
 from scrub.formats.database.sqlite import SqliteEngine
 from scrub.formats.file import copy_path, picked
-from scrub.model.change import Change, Recorder
 from scrub.model.database import Database
 from scrub.model.declare import Item
 from scrub.model.files import FilePath
 from scrub.model.problem import Failure, FileProblem
+from scrub.model.recorder import Changes, Recorder
 from scrub.model.records import Table
 from scrub.model.sending import Errand
 from scrub.store.errors import ReadOnly, StoreError
@@ -55,7 +55,7 @@ class DatabaseFile(Database):
         return self._engine.said
 
     @property
-    def changes(self) -> list[Change]:
+    def changes(self) -> Changes:
         """What was changed so far."""
         return self.recorder.net()
 

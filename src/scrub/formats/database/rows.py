@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Collection, Hashable, Iterable, Iterator, Mapping, Sequence
 from itertools import islice
 from typing import Any, cast
 
@@ -15,6 +15,7 @@ from scrub.model.database import Database
 from scrub.model.declare import FileItem, Item
 from scrub.model.grid import Trouble, settle
 from scrub.model.problem import Failure
+from scrub.model.recorder import Done
 from scrub.model.rows import Reader, Rows
 from scrub.model.series import Series
 from scrub.model.sieve import Sieve, headings_of
@@ -98,7 +99,8 @@ class DatabaseRows(Rows):
         """The database."""
         return self._book
 
-    def _key_said(self, key: Key) -> str:
+    def key_said(self, key: Key) -> str:
+        """A key as it is told."""
         first = key[0]
         if len(key) == 1:
             return "new" if type(first) is Fresh else str(first)
@@ -106,7 +108,7 @@ class DatabaseRows(Rows):
 
     def row_label(self, row: StoredRow) -> str:
         """The table and the key."""
-        return f"{self.name} {self._key_said(row.key)}"
+        return f"{self.name} {self.key_said(row.key)}"
 
     def is_gone(self, row: StoredRow) -> bool:
         """Whether a row was deleted in this run."""
@@ -266,11 +268,10 @@ class DatabaseRows(Rows):
                 own = draft.changed[key] = {}
         else:
             own = fresh
-        back = _Back(self, key, own, name)
+        done = _Put(self, key, own, name, before, after)
         own[name] = raw
         self.spoil(name, key)
-        change = Change((self.name, self._key_said(key)), name, told(before), told(after))
-        self._book.recorder.add(change, back, (self.name, key))
+        self._book.recorder.note(done)
 
     def spoil(self, name: str, key: Key) -> None:
         """Notes that another value stands in a column: a row that a loop passed over may be one of its own now."""
@@ -339,21 +340,33 @@ class DatabaseRows(Rows):
                 draft.changed[key] = former
             self._grow()
 
-        where = (self.name, self._key_said(key))
+        where = (self.name, self.key_said(key))
         said = f"record deleted: {cut(said)}"
         self._book.recorder.add(Change(where, "deleted", False, True, said), revert, (self.name, key))
 
 
-class _Back:
-    """What gives a row the value back that it had in a column; there are as many as changes, so it is small."""
+class _Put(Done):
+    """A value that was put into a row: there can be a hundred thousand of them, so that it is small."""
 
-    __slots__ = ("_former", "_had", "_key", "_name", "_own", "_rows")
+    __slots__ = ("_after", "_before", "_former", "_had", "_key", "_name", "_own", "_rows")
 
-    def __init__(self, rows: DatabaseRows, key: Key, own: dict[str, Any], name: str) -> None:
+    def __init__(
+        self, rows: DatabaseRows, key: Key, own: dict[str, Any], name: str, before: Value, after: Value
+    ) -> None:
         self._rows, self._key, self._own, self._name = rows, key, own, name
+        self._before, self._after = before, after
         self._had, self._former = name in own, own.get(name)
 
-    def __call__(self) -> None:
+    @property
+    def thing(self) -> Hashable:
+        return self._rows, self._key, self._name
+
+    @property
+    def change(self) -> Change:
+        rows = self._rows
+        return Change((rows.name, rows.key_said(self._key)), self._name, told(self._before), told(self._after))
+
+    def revert(self) -> None:
         draft = self._rows.draft
         if self._had:
             self._own[self._name] = self._former

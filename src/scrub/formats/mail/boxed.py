@@ -10,12 +10,12 @@ from scrub.formats.file import picked
 from scrub.formats.mail.draft import Passed
 from scrub.formats.mail.mbox_rules import ANSWERED, FLAGGED, SEEN
 from scrub.formats.mail.out import Mailed, Out
-from scrub.model.change import Change, Recorder
 from scrub.model.declare import FileItem, Item, may_lack
 from scrub.model.files import WholeFile
 from scrub.model.mailbox import Mailbox
 from scrub.model.problem import Failure
 from scrub.model.progress import over
+from scrub.model.recorder import Changes, Recorder
 from scrub.model.sending import Errand
 from scrub.model.series import Series
 from scrub.store.patch import digest
@@ -137,7 +137,7 @@ class LooseMailbox(OpenMailbox[M]):
         return self
 
     @property
-    def changes(self) -> list[Change]:
+    def changes(self) -> Changes:
         """What was changed so far."""
         return self.recorder.net()
 

@@ -8,10 +8,10 @@ from collections.abc import Sequence
 from scrub.formats.mail.draft import Draft, new_draft
 from scrub.formats.mail.out import Out
 from scrub.model.addresses import Address
-from scrub.model.change import Change, Recorder
 from scrub.model.declare import FileItem, Item
 from scrub.model.outline import Contents
 from scrub.model.problem import Failure
+from scrub.model.recorder import Changes, Recorder
 from scrub.model.sending import Errand
 from scrub.store.patch import Effect
 
@@ -48,7 +48,7 @@ class FreshMessage(FileItem):
         return ()
 
     @property
-    def changes(self) -> list[Change]:
+    def changes(self) -> Changes:
         """What was changed since it was made."""
         return self.recorder.net()
 

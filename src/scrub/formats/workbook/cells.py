@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Hashable, Mapping, Sequence
 from datetime import date, datetime
 from decimal import Decimal
 from functools import partial
@@ -24,6 +24,7 @@ from scrub.model.area import MOST_COLUMNS, MOST_ROWS, Area
 from scrub.model.change import VALUE, Change, cut
 from scrub.model.grid import ColumnValues, TablePlace, Trouble
 from scrub.model.problem import Failure
+from scrub.model.recorder import Done
 from scrub.model.text import Edit, edited
 from scrub.model.values import Value, shown, type_name
 
@@ -308,10 +309,10 @@ class SheetCells(SheetReading):
         elif former_runs is not None:
             del all_runs[key]
         restyled = self._show_as_moment(row, column, value) if isinstance(value, date | Duration) else None
-        seen = before.error or "damaged" if isinstance(before, Trouble) else before
-        revert = _Revert(self, key, former, former_runs, before, restyled)
-        change = Change((self._name, Area(row, column, row, column)), VALUE, told(seen), told(value))
-        self.shared.file.recorder.add(change, revert, self)
+        done = _Put(self, key, before, value)
+        if former is not UNCHANGED or former_runs is not None or restyled is not None:
+            done = _PutAgain(self, key, before, value, former, former_runs, restyled)
+        self.shared.file.recorder.note(done)
 
     def _storable(self, row: int, column: int, value: Value) -> Value:
         if isinstance(value, bool | Decimal | date) or value is None:
@@ -517,30 +518,59 @@ def _cell(row: int, column: int) -> Area:
     return Area(row, column, row, column)
 
 
-class _Revert:
-    """Takes back one value. A class of its own: a run can make a hundred thousand of them, and closures are big."""
+class _Put(Done):
+    """A value that was put into a cell: there can be a hundred thousand of them, so that it is small."""
 
-    __slots__ = ("before", "former", "key", "restyled", "runs", "sheet")
+    __slots__ = ("_after", "_before", "_key", "_name", "_sheet")
+
+    def __init__(self, sheet: SheetCells, key: int, before: Value, after: Value) -> None:
+        self._sheet = sheet
+        self._name = sheet._name  # as it is called now
+        self._key = key
+        self._before = before
+        self._after = after
+
+    @property
+    def thing(self) -> Hashable:
+        return self._sheet, self._key, self._name
+
+    @property
+    def change(self) -> Change:
+        row, column = self._sheet.place(self._key)
+        seen = self._before
+        seen = seen.error or "damaged" if isinstance(seen, Trouble) else seen
+        return Change((self._name, Area(row, column, row, column)), VALUE, told(seen), told(self._after))
+
+    def revert(self) -> None:
+        self._put_back(UNCHANGED, None)
+
+    def _put_back(self, former: Value, runs: list[Run] | None) -> None:
+        put_back(self._sheet.runs, self._key, UNCHANGED if runs is None else runs)
+        self._sheet.restore(self._key, former, self._before)
+        self._sheet.shared.cells_changed(back=True)
+
+
+class _PutAgain(_Put):
+    """One that was put in the place of another one, or whose cell looks otherwise since."""
+
+    __slots__ = ("_former", "_restyled", "_runs")
 
     def __init__(
         self,
         sheet: SheetCells,
         key: int,
+        before: Value,
+        after: Value,
         former: Value,
         runs: list[Run] | None,
-        before: Value,
         restyled: Callable[[], None] | None,
     ) -> None:
-        self.sheet = sheet
-        self.key = key
-        self.former = former
-        self.runs = runs
-        self.before = before
-        self.restyled = restyled
+        super().__init__(sheet, key, before, after)
+        self._former = former
+        self._runs = runs
+        self._restyled = restyled
 
-    def __call__(self) -> None:
-        if self.restyled is not None:
-            self.restyled()
-        put_back(self.sheet.runs, self.key, UNCHANGED if self.runs is None else self.runs)
-        self.sheet.restore(self.key, self.former, self.before)
-        self.sheet.shared.cells_changed(back=True)
+    def revert(self) -> None:
+        if self._restyled is not None:
+            self._restyled()
+        self._put_back(self._former, self._runs)

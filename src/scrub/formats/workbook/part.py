@@ -122,7 +122,7 @@ class SheetPart:
             return Searched(data, self._cut, self._cut + self._left_out, list(self._rows))
         found = self._found(data, self._cut, self._left_out)
         if isinstance(found, Searched):
-            self._rows = array("L", found.numbers)
+            self._rows = array("I", found.numbers)
         return found
 
     def found(self, data: bytes, fits: Callable[[Searched], bool] = lambda found: True) -> Stored:

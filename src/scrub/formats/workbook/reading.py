@@ -211,12 +211,12 @@ class SheetReading(SheetResults):
         found = sorted(changed.union(places)) if changed else places
         return self._kept_places(found) if self.shaped else found
 
-    def filled_rows(self, area: Area, known: Iterable[ColumnValues] = ()) -> list[int]:
+    def filled_rows(self, area: Area, known: Iterable[ColumnValues] = ()) -> Sequence[int]:
         """The rows that hold a value in a range."""
         found = self._filled_rows(area, known)
         return self._kept_rows(found) if self.shaped else found
 
-    def _filled_rows(self, area: Area, known: Iterable[ColumnValues]) -> list[int]:
+    def _filled_rows(self, area: Area, known: Iterable[ColumnValues]) -> Sequence[int]:
         used = self.used()
         if used is None:
             return []
@@ -224,8 +224,9 @@ class SheetReading(SheetResults):
         stored = self.load().stored
         first, last = bisect_left(stored.numbers, area.top), bisect_left(stored.numbers, area.bottom + 1)
         rows = stored.numbers[first:last]
-        if any(each.keys() >= set(rows) for each in known) and not self.values:
-            return rows
+        if not self.values and any(all(map(each.__contains__, rows)) for each in known):
+            every = range(rows[0], rows[-1] + 1) if rows else rows
+            return every if len(every) == len(rows) else rows
         changed = {key >> 15 for key in self.values}
         whole = area.left == used.left and area.right == used.right
         if whole and not changed:

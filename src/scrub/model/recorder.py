@@ -1,0 +1,253 @@
+"""The record of what was changed in a file, which is preview, report and undo list at once.
+
+A run can make a hundred thousand changes. What is noted of each is one small object, and what is told of them in the
+end is kept in columns: an object for each would take more room than the file.
+"""
+
+from __future__ import annotations
+
+from array import array
+from collections.abc import Callable, Hashable, Iterator, Mapping, Sequence
+from typing import Any, overload
+
+from scrub.model.area import Area
+from scrub.model.change import VALUE, Change, Where, plain
+from scrub.model.problem import Failure
+
+
+class Done:
+    """A change that was just made, with the way to take it back in memory."""
+
+    __slots__ = ()
+
+    @property
+    def thing(self) -> Hashable:
+        """What was changed, and which field of it: several changes of one thing are one."""
+        raise NotImplementedError
+
+    @property
+    def change(self) -> Change:
+        """The change."""
+        raise NotImplementedError
+
+    def revert(self) -> None:
+        """Takes it back."""
+        raise NotImplementedError
+
+
+class _Noted(Done):
+    """A change of any sort."""
+
+    __slots__ = ("_change", "_of", "_revert")
+
+    def __init__(self, change: Change, revert: Callable[[], None], of: Hashable) -> None:
+        self._change, self._revert, self._of = change, revert, of
+
+    @property
+    def thing(self) -> Hashable:
+        return self._of, self._change.at, self._change.field
+
+    @property
+    def change(self) -> Change:
+        return self._change
+
+    def revert(self) -> None:
+        self._revert()
+
+
+class Changes(Sequence[Change]):
+    """Changes in their order, kept in columns."""
+
+    __slots__ = ("_after", "_before", "_columns", "_fields", "_places", "_rows", "_said")
+
+    def __init__(self) -> None:
+        self._places: list[str | Where] = []  # of one cell the sheet, of anything else where it is
+        self._rows = array("I")  # of one cell its row, of anything else 0
+        self._columns = array("I")
+        self._fields: dict[int, str] = {}  # where it is not the value
+        self._before: list[object] = []
+        self._after: list[object] = []
+        self._said: dict[int, str] = {}
+
+    def append(self, change: Change) -> None:
+        """Puts one behind the others."""
+        at = change.at
+        cell = at[1] if len(at) == 2 and type(at[0]) is str else None
+        number = len(self._places)
+        if type(cell) is Area and cell[:2] == cell[2:]:
+            self._places.append(str(at[0]))
+            self._rows.append(cell.top)
+            self._columns.append(cell.left)
+        else:
+            self._places.append(at)
+            self._rows.append(0)
+            self._columns.append(0)
+        if change.field != VALUE:
+            self._fields[number] = change.field
+        if change.said:
+            self._said[number] = change.said
+        self._before.append(change.before)
+        self._after.append(change.after)
+
+    def __len__(self) -> int:
+        return len(self._places)
+
+    @overload
+    def __getitem__(self, number: int) -> Change: ...
+    @overload
+    def __getitem__(self, number: slice) -> list[Change]: ...
+    def __getitem__(self, number: int | slice) -> Change | list[Change]:
+        if isinstance(number, slice):
+            return [self[each] for each in range(*number.indices(len(self)))]
+        place, row = self._places[number], self._rows[number]
+        number = number % len(self)
+        if isinstance(place, str):
+            column = self._columns[number]
+            place = (place, Area(row, column, row, column))
+        field, said = self._fields.get(number, VALUE), self._said.get(number, "")
+        return Change(place, field, self._before[number], self._after[number], said)
+
+    def __iter__(self) -> Iterator[Change]:
+        return map(self.__getitem__, range(len(self)))
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, Sequence) and list(self) == list(other)
+
+    def __repr__(self) -> str:
+        return repr(list(self))
+
+    def kept(self) -> dict[str, Any]:
+        """The changes as the history keeps them; `of` brings them back."""
+        return {
+            "places": self._places,
+            "rows": self._rows.tolist(),
+            "columns": self._columns.tolist(),
+            "fields": {str(number): field for number, field in self._fields.items()},
+            "before": list(map(plain, self._before)),
+            "after": list(map(plain, self._after)),
+            "said": {str(number): said for number, said in self._said.items()},
+        }
+
+    @classmethod
+    def of(cls, kept: Mapping[str, Any] | Sequence[Mapping[str, Any]]) -> Changes:
+        """What the history kept, of older runs as a list with an entry for each. Raises `TypeError`, `KeyError`,
+        `ValueError` or `IndexError` for what is damaged.
+        """
+        found = cls()
+        if not isinstance(kept, Mapping):
+            for each in kept:
+                found.append(_checked(Change.of(each)))
+            return found
+        fields, said = kept["fields"], kept["said"]
+        columns = (kept[word] for word in ("places", "rows", "columns", "before", "after"))
+        for number, (place, row, column, before, after) in enumerate(zip(*columns, strict=True)):
+            if isinstance(place, str):
+                at: Where = (place, Area(row, column, row, column))
+            else:
+                at = tuple(each if isinstance(each, str) else Area(*each) for each in place)
+            change = Change(at, fields.get(str(number), VALUE), before, after, said.get(str(number), ""))
+            found.append(_checked(change))
+        return found
+
+
+def _checked(change: Change) -> Change:
+    if not all(isinstance(each, str) for each in (change.field, change.before, change.after, change.said)):
+        raise TypeError("a change is told in texts")
+    return change
+
+
+class Recorder:
+    """The changes made to one file so far, each with the way to take it back in memory."""
+
+    def __init__(self) -> None:
+        self._made: list[Done] = []
+        self.remarks: list[str] = []  # what actions note for the run's record
+
+    def add(self, change: Change, revert: Callable[[], None], of: Hashable) -> None:
+        """Notes a change that was just made, and whose change it is: another item of the same label is another one."""
+        self.note(_Noted(change, revert, of))
+
+    def note(self, done: Done) -> None:
+        """Notes a change that was just made."""
+        self._made.append(done)
+
+    def savepoint(self) -> int:
+        """A mark to which `rollback` can return."""
+        return len(self._made)
+
+    def rollback(self, mark: int) -> None:
+        """Takes back, last first, every change made since the mark."""
+        while len(self._made) > mark:
+            self._made.pop().revert()
+
+    def __bool__(self) -> bool:
+        return bool(self._made)
+
+    def net(self) -> Changes:
+        """What was changed in the end: several changes of one thing are one, in the order of the first of each, and a
+        change there and back is none.
+        """
+        first: dict[Hashable, Done] = {}
+        last: dict[Hashable, Done] = {}
+        for done in self._made:
+            thing = done.thing
+            if first.setdefault(thing, done) is not done:
+                last[thing] = done
+        found = Changes()
+        for thing, done in first.items():
+            change = done.change
+            if thing in last:
+                end = last[thing].change
+                change = Change(change.at, change.field, change.before, end.after, end.said)
+            if change.before != change.after:
+                found.append(change)
+        return found
+
+
+class Within(Recorder):
+    """The recorder of a file that was opened as a part of another one: what is changed in it is changed there."""
+
+    def __init__(self, outer: Recorder, label: str) -> None:
+        """`label` is how the outer one calls the file."""
+        super().__init__()
+        self._outer = outer
+        self._label = label
+
+    def note(self, done: Done) -> None:
+        """Notes a change here and there; taken back there, it is taken back here."""
+        super().note(done)
+        self._outer.note(_Inside(self, done))
+
+
+class _Inside(Done):
+    """A change of a file that was opened as a part of another."""
+
+    __slots__ = ("_done", "_recorder")
+
+    def __init__(self, recorder: Within, done: Done) -> None:
+        self._recorder, self._done = recorder, done
+
+    @property
+    def thing(self) -> Hashable:
+        return self._recorder._label, self._done.thing
+
+    @property
+    def change(self) -> Change:
+        change = self._done.change
+        return Change((self._recorder._label, *change.at), change.field, change.before, change.after, change.said)
+
+    def revert(self) -> None:
+        self._recorder.rollback(self._recorder.savepoint() - 1)
+
+
+class ReadOnly(Recorder):
+    """The recorder of a file that was opened for reading: every change is a failure."""
+
+    def __init__(self, why: str) -> None:
+        super().__init__()
+        self.why = why
+
+    def note(self, done: Done) -> None:
+        """Takes the change back and fails."""
+        done.revert()
+        raise Failure(self.why)
