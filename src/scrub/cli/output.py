@@ -6,7 +6,7 @@ import json
 import os
 import re
 import sys
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
 from typing import Any
 
 import click
@@ -165,11 +165,10 @@ def short_path(path: str) -> str:
     return one_line(path[len(inside) :] if path.startswith(inside) else path)
 
 
-def change_count(changes: Iterable[Change], part: str, file: str) -> str:
+def change_count(changes: Sequence[Change], part: str, file: str) -> str:
     """`9 changes on 8 sheets`; what was changed of the file itself is on none."""
-    every = list(changes)
-    places = {change.place for change in every} - {os.path.basename(file)}
-    return counted(len(every), "change") + (f" on {counted(len(places), part)}" if places else "")
+    places = {change.place for change in changes} - {os.path.basename(file)}
+    return counted(len(changes), "change") + (f" on {counted(len(places), part)}" if places else "")
 
 
 def file_size(number: float) -> str:

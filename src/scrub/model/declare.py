@@ -8,7 +8,7 @@ A docstring's first paragraph says what it does; then lines `name: ...` describe
 from __future__ import annotations
 
 import functools
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping
 from enum import IntEnum
 from types import MappingProxyType
 from typing import Any, ClassVar, TypeVar
@@ -17,7 +17,7 @@ from scrub.model.area import Area
 from scrub.model.change import Change
 from scrub.model.late import late
 from scrub.model.problem import Failure
-from scrub.model.recorder import Recorder
+from scrub.model.recorder import Changes, Recorder
 
 F = TypeVar("F", bound=Callable[..., Any])
 
@@ -181,7 +181,7 @@ class FileItem(Item):
     part_word: ClassVar[str] = "place"
     recorder: Recorder
 
-    def headings_over(self, changes: Sequence[Change]) -> dict[str, Mapping[str, str]]:
+    def headings_over(self, changes: Changes) -> dict[str, Mapping[str, str]]:
         """What stands over the columns of the places that have many changes: place, column, heading."""
         return {}
 

@@ -21,8 +21,8 @@ class Done:
     __slots__ = ()
 
     @property
-    def thing(self) -> Hashable:
-        """What was changed, and which field of it: several changes of one thing are one."""
+    def thing(self) -> tuple[Hashable, Hashable]:
+        """What was changed: in what many are changed, and what of it. Several changes of one thing are one."""
         raise NotImplementedError
 
     @property
@@ -44,8 +44,8 @@ class _Noted(Done):
         self._change, self._revert, self._of = change, revert, of
 
     @property
-    def thing(self) -> Hashable:
-        return self._of, self._change.at, self._change.field
+    def thing(self) -> tuple[Hashable, Hashable]:
+        return self._change.field, (self._of, self._change.at)
 
     @property
     def change(self) -> Change:
@@ -64,16 +64,15 @@ class Changes(Sequence[Change]):
         self._places: list[str | Where] = []  # of one cell the sheet, of anything else where it is
         self._rows = array("I")  # of one cell its row, of anything else 0
         self._columns = array("I")
-        self._fields: dict[int, str] = {}  # where it is not the value
+        self._fields: list[str] = []
         self._before: list[object] = []
         self._after: list[object] = []
-        self._said: dict[int, str] = {}
+        self._said: list[str] = []
 
     def append(self, change: Change) -> None:
         """Puts one behind the others."""
         at = change.at
         cell = at[1] if len(at) == 2 and type(at[0]) is str else None
-        number = len(self._places)
         if type(cell) is Area and cell[:2] == cell[2:]:
             self._places.append(str(at[0]))
             self._rows.append(cell.top)
@@ -82,10 +81,8 @@ class Changes(Sequence[Change]):
             self._places.append(at)
             self._rows.append(0)
             self._columns.append(0)
-        if change.field != VALUE:
-            self._fields[number] = change.field
-        if change.said:
-            self._said[number] = change.said
+        self._fields.append(change.field)
+        self._said.append(change.said)
         self._before.append(change.before)
         self._after.append(change.after)
 
@@ -100,15 +97,22 @@ class Changes(Sequence[Change]):
         if isinstance(number, slice):
             return [self[each] for each in range(*number.indices(len(self)))]
         place, row = self._places[number], self._rows[number]
-        number = number % len(self)
         if isinstance(place, str):
             column = self._columns[number]
             place = (place, Area(row, column, row, column))
-        field, said = self._fields.get(number, VALUE), self._said.get(number, "")
-        return Change(place, field, self._before[number], self._after[number], said)
+        return Change(place, self._fields[number], self._before[number], self._after[number], self._said[number])
 
     def __iter__(self) -> Iterator[Change]:
-        return map(self.__getitem__, range(len(self)))
+        sides = zip(self._before, self._after, strict=True)
+        every = zip(self._places, self._rows, self._columns, self._fields, sides, self._said, strict=True)
+        for place, row, column, field, (before, after), said in every:
+            at = (place, Area(row, column, row, column)) if isinstance(place, str) else place
+            yield Change(at, field, before, after, said)
+
+    @property
+    def places(self) -> Iterator[str]:
+        """The outermost place of each."""
+        return (each if isinstance(each, str) else str(each[0]) if each else "" for each in self._places)
 
     def __eq__(self, other: object) -> bool:
         return isinstance(other, Sequence) and list(self) == list(other)
@@ -122,10 +126,10 @@ class Changes(Sequence[Change]):
             "places": self._places,
             "rows": self._rows.tolist(),
             "columns": self._columns.tolist(),
-            "fields": {str(number): field for number, field in self._fields.items()},
+            "fields": self._fields if set(self._fields) - {VALUE} else [],
             "before": list(map(plain, self._before)),
             "after": list(map(plain, self._after)),
-            "said": {str(number): said for number, said in self._said.items()},
+            "said": self._said if any(self._said) else [],
         }
 
     @classmethod
@@ -138,15 +142,14 @@ class Changes(Sequence[Change]):
             for each in kept:
                 found.append(_checked(Change.of(each)))
             return found
-        fields, said = kept["fields"], kept["said"]
-        columns = (kept[word] for word in ("places", "rows", "columns", "before", "after"))
-        for number, (place, row, column, before, after) in enumerate(zip(*columns, strict=True)):
+        columns = [kept[word] for word in ("places", "rows", "columns", "before", "after")]
+        columns += [kept["fields"] or [VALUE] * len(columns[0]), kept["said"] or [""] * len(columns[0])]
+        for place, row, column, before, after, field, said in zip(*columns, strict=True):
             if isinstance(place, str):
                 at: Where = (place, Area(row, column, row, column))
             else:
                 at = tuple(each if isinstance(each, str) else Area(*each) for each in place)
-            change = Change(at, fields.get(str(number), VALUE), before, after, said.get(str(number), ""))
-            found.append(_checked(change))
+            found.append(_checked(Change(at, field, before, after, said)))
         return found
 
 
@@ -187,18 +190,22 @@ class Recorder:
         """What was changed in the end: several changes of one thing are one, in the order of the first of each, and a
         change there and back is none.
         """
-        first: dict[Hashable, Done] = {}
-        last: dict[Hashable, Done] = {}
+        first: dict[Hashable, dict[Hashable, Done]] = {}
+        last: dict[tuple[Hashable, Hashable], Done] = {}
         for done in self._made:
-            thing = done.thing
-            if first.setdefault(thing, done) is not done:
-                last[thing] = done
+            within, what = done.thing
+            if first.setdefault(within, {}).setdefault(what, done) is not done:
+                last[within, what] = done
         found = Changes()
-        for thing, done in first.items():
+        for done in self._made:
+            within, what = done.thing
+            if first[within][what] is not done:
+                continue
             change = done.change
-            if thing in last:
-                end = last[thing].change
-                change = Change(change.at, change.field, change.before, end.after, end.said)
+            end = last.get((within, what)) if last else None
+            if end is not None:
+                to = end.change
+                change = Change(change.at, change.field, change.before, to.after, to.said)
             if change.before != change.after:
                 found.append(change)
         return found
@@ -228,8 +235,9 @@ class _Inside(Done):
         self._recorder, self._done = recorder, done
 
     @property
-    def thing(self) -> Hashable:
-        return self._recorder._label, self._done.thing
+    def thing(self) -> tuple[Hashable, Hashable]:
+        within, what = self._done.thing
+        return (self._recorder._label, within), what
 
     @property
     def change(self) -> Change:

@@ -3,13 +3,12 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping
 from typing import Any
 
 from scrub.model.area import Area, area_of, cell_of
 from scrub.model.cell import Cell
 from scrub.model.cells import Cells, MergedRange, Selection
-from scrub.model.change import Change
 from scrub.model.comments import Comment
 from scrub.model.declare import Reach, action, field, finds, holds, may_lack, selects
 from scrub.model.described import Described
@@ -20,6 +19,7 @@ from scrub.model.lines import Column, Row
 from scrub.model.outline import Contents, Outline
 from scrub.model.problem import Failure, Missing, did_you_mean
 from scrub.model.progress import over
+from scrub.model.recorder import Changes
 from scrub.model.records import Record, Table
 from scrub.model.sheet import Sheet
 from scrub.model.validation import ConditionalFormat, Validation
@@ -120,9 +120,9 @@ class Workbook(Described, HoldsCells):
         hint = f'A macro says: each sheet, or sheet("{first}").hidden. More: scrub catalog sheet'
         return Contents("sheet", rows, outlines, hint if rows else "", names)
 
-    def headings_over(self, changes: Sequence[Change]) -> dict[str, Mapping[str, str]]:
+    def headings_over(self, changes: Changes) -> dict[str, Mapping[str, str]]:
         """What stands over the columns of the sheets that have many changes: sheet, letters, heading."""
-        counts = Counter(change.place for change in changes)
+        counts = Counter(changes.places)
         return {sheet.name: sheet.heads for sheet in self.sheets() if counts[sheet.name] > _MANY and sheet.heads}
 
     @selects

@@ -237,13 +237,13 @@ def _changed(rows: DatabaseRows, draft: Draft) -> list[Group]:
 
 def _added(rows: DatabaseRows, draft: Draft) -> list[Group]:
     """Rows that come, in order; those that follow each other with the same columns are one group."""
-    found: list[Group] = []
+    found: list[tuple[tuple[str, ...], list[RowChange]]] = []
     for values in draft.added.values():
         columns = tuple(values)
-        if not found or found[-1].columns != columns:
-            found.append(Group(rows.name, columns, []))
-        found[-1].rows.append(RowChange(None, None, tuple(values.values())))
-    return found
+        if not found or found[-1][0] != columns:
+            found.append((columns, []))
+        found[-1][1].append(RowChange(None, None, tuple(values.values())))
+    return [Group(rows.name, columns, some) for columns, some in found]
 
 
 def _deleted(rows: DatabaseRows, draft: Draft) -> list[Group]:

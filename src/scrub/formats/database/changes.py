@@ -5,10 +5,10 @@ from __future__ import annotations
 import base64
 import json
 import zlib
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from datetime import date, datetime, time, timedelta
 from decimal import Decimal
-from typing import Any, NamedTuple
+from typing import Any, NamedTuple, overload
 from uuid import UUID
 
 from scrub.formats.database.engine import Engine, Key, Layout, batches
@@ -32,7 +32,7 @@ class Group(NamedTuple):
 
     table: str
     columns: tuple[str, ...]
-    rows: list[RowChange]
+    rows: Sequence[RowChange]
     #: Columns that were read and stay, and what stood in them in each row: that must be so still.
     read: tuple[str, ...] = ()
     seen: Sequence[tuple[Any, ...]] = ()
@@ -133,10 +133,7 @@ class TableChanges:
 
     def back(self) -> TableChanges:
         """Those that take these back."""
-        groups = [
-            Group(each.table, each.columns, [RowChange(row.key, row.new, row.old) for row in reversed(each.rows)])
-            for each in reversed(self.groups)
-        ]
+        groups = [Group(each.table, each.columns, _Backward(each.rows)) for each in reversed(self.groups)]
         return TableChanges(self.address, groups, self._connect)
 
     def look(self) -> bool | None:
@@ -162,11 +159,19 @@ class TableChanges:
 
     def dump(self) -> bytes:
         """What is kept of them."""
-        groups = [
-            [group.table, list(group.columns), [[_packed(part) for part in row] for row in group.rows]]
-            for group in self.groups
-        ]
-        return zlib.compress(json.dumps({"groups": groups}, separators=(",", ":")).encode("utf-8", "surrogatepass"), 6)
+        packer = zlib.compressobj(6)
+        return b"".join([*map(packer.compress, self._written_out()), packer.flush()])
+
+    def _written_out(self) -> Iterator[bytes]:
+        """Their JSON, some rows at a time."""
+        for number, group in enumerate(self.groups):
+            yield b'{"groups":[[' if number == 0 else b",["
+            yield _json(group.table) + b"," + _json(list(group.columns)) + b",["
+            for at, some in enumerate(batches(group.rows, _BATCH)):
+                rows = _json([[_packed(part) for part in row] for row in some])
+                yield (b"," if at else b"") + rows[1:-1]
+            yield b"]]"
+        yield b"]}" if self.groups else b'{"groups":[]}'
 
     @classmethod
     def load(cls, address: str, kept: bytes, connect: Callable[[], Engine]) -> TableChanges:
@@ -180,6 +185,30 @@ class TableChanges:
             for table, columns, rows in found["groups"]
         ]
         return cls(address, groups, connect)
+
+
+def _json(value: object) -> bytes:
+    return json.dumps(value, separators=(",", ":")).encode("utf-8", "surrogatepass")
+
+
+class _Backward(Sequence[RowChange]):
+    """What takes changes of rows back, the last first; each is made as it is asked for."""
+
+    def __init__(self, rows: Sequence[RowChange]) -> None:
+        self._rows = rows
+
+    def __len__(self) -> int:
+        return len(self._rows)
+
+    @overload
+    def __getitem__(self, place: int) -> RowChange: ...
+    @overload
+    def __getitem__(self, place: slice) -> list[RowChange]: ...
+    def __getitem__(self, place: int | slice) -> RowChange | list[RowChange]:
+        if isinstance(place, slice):
+            return [self[each] for each in range(*place.indices(len(self)))]
+        key, old, new = self._rows[~place]
+        return RowChange(key, new, old)
 
 
 def _made(row: RowChange, found: tuple[Any, ...] | None) -> bool | None:

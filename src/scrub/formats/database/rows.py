@@ -358,8 +358,8 @@ class _Put(Done):
         self._had, self._former = name in own, own.get(name)
 
     @property
-    def thing(self) -> Hashable:
-        return self._rows, self._key, self._name
+    def thing(self) -> tuple[Hashable, Hashable]:
+        return (self._rows, self._name), self._key
 
     @property
     def change(self) -> Change:

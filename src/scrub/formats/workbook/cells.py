@@ -531,8 +531,8 @@ class _Put(Done):
         self._after = after
 
     @property
-    def thing(self) -> Hashable:
-        return self._sheet, self._key, self._name
+    def thing(self) -> tuple[Hashable, Hashable]:
+        return (self._sheet, self._name), self._key
 
     @property
     def change(self) -> Change:
