@@ -215,16 +215,27 @@ class Paragraph(Framed, HasLooks, HoldsLines):
             self._edit_wanted(text, start, wanted)
 
     def _edit_wanted(self, text: str, start: int, wanted: Sequence[Edit]) -> None:
-        edits = [(start + first, start + last, _moved(fresh, start)) for first, last, fresh in wanted]
+        edits = (
+            [(start + first, start + last, _moved(fresh, start)) for first, last, fresh in wanted] if start else wanted
+        )
+        fine = shrunk(text, edits)
+        try:
+            self.ensure_editable(fine)
+        except Failure:
+            fine = self._editable(fine)
+        if fine and (len(fine) == len(edits) or not any(isinstance(fresh, Moved) for _, _, fresh in edits)):
+            self._make(fine)  # words that change places do so together, or not at all
+
+    def _editable(self, edits: Sequence[Edit]) -> list[Edit]:
+        """Those edits that can be made; what is left is told."""
         fine: list[Edit] = []
-        for each in shrunk(text, edits):
+        for each in edits:
             try:
                 self.ensure_editable([each])
                 fine.append(each)
             except Failure as failure:
                 self.file.recorder.remarks.append(f"left {failure.what}")
-        if fine and (len(fine) == len(edits) or not any(isinstance(fresh, Moved) for _, _, fresh in edits)):
-            self._make(fine)  # words that change places do so together, or not at all
+        return fine
 
     def lettered(self) -> tuple[Paragraph, int, int]:
         """All of its letters."""

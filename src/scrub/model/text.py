@@ -108,6 +108,8 @@ class Stretches:
         now = str(self)
         found: list[Kept | Fresh] = []
         done = 0
+        if self._is_old and not any(isinstance(text, Moved) for *_, text in edits):
+            return self._first_edited(edits)
         for start, end, text in edits:
             found += self.between(done, start)
             if isinstance(text, Moved):
@@ -121,6 +123,32 @@ class Stretches:
             return Stretches(self.old)
         fresh = Stretches(self.old, tuple(_joined(found)))
         fresh._text = text
+        return fresh
+
+    def _first_edited(self, edits: Sequence[Edit]) -> Stretches:
+        """The same, of a text of which nothing was changed so far: the commonest, and quickly done."""
+        old = self.old
+        length, last = len(old), len(old) - 1
+        found: list[Kept | Fresh] = []
+        pieces: list[str] = []
+        done = 0
+        for start, end, text in edits:
+            if done < start:
+                found.append(Kept(done, start))
+                pieces.append(old[done:start])
+            if text:
+                like = start if end > start or not start else start - 1
+                found.append(Fresh(text, like if like < last else last))
+                pieces.append(text)
+            done = end
+        if done < length:
+            found.append(Kept(done, length))
+            pieces.append(old[done:])
+        whole = "".join(pieces)
+        if whole == old:
+            return Stretches(old)
+        fresh = Stretches(old, tuple(_joined(found)) if len(edits) > 1 else tuple(found))
+        fresh._text = whole
         return fresh
 
     def between(self, start: int, end: int) -> Iterable[Kept | Fresh]:

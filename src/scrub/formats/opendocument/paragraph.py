@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from functools import cached_property
 from itertools import accumulate, pairwise
 from typing import Any
 
@@ -17,6 +16,7 @@ from scrub.formats.spans import Span, Splice, escaped, set_attributes, spliced, 
 from scrub.formats.texts.part import EditedPart
 from scrub.formats.texts.pieced import PiecedDocument, PiecedParagraph
 from scrub.model.lines_of_text import Line
+from scrub.model.once import once
 from scrub.model.paragraphs import PlaceInDocument
 from scrub.model.problem import Failure
 from scrub.model.text import Edit, Looks, Stretches
@@ -45,12 +45,12 @@ class TextHome(PiecedDocument):
         """Those with paragraphs."""
         raise NotImplementedError
 
-    @cached_property
+    @once
     def styles(self) -> TextStyles:
         """Its styles."""
         raise NotImplementedError
 
-    @cached_property
+    @once
     def text_looks(self) -> TextLooks:
         """How its words and paragraphs look."""
         raise NotImplementedError
@@ -59,7 +59,7 @@ class TextHome(PiecedDocument):
         """How many lists a paragraph stands in; None for none."""
         raise NotImplementedError
 
-    @cached_property
+    @once
     def tracking(self) -> TextTracking:
         """Who records changes in it."""
         raise NotImplementedError
@@ -82,6 +82,7 @@ class TextParagraph(PiecedParagraph):
 
     home: TextHome
     part: TextPart
+    _is_read = False  # whether somebody asked what it says
     group: Sequence[TextParagraph]
 
     def __init__(
@@ -111,22 +112,23 @@ class TextParagraph(PiecedParagraph):
             return self._given[1]
         return whole(value(self.span, "outline-level") or "1", MOST_LEVELS) if self.span.name == "h" else None
 
-    @cached_property
+    @once
     def _read(self) -> Read:
         span = self.span
         return span.read() if isinstance(span, FoundParagraph) else read_paragraph(self.part.data, span)
 
-    @cached_property
+    @once
     def stretches(self) -> Stretches:
         """What it says, while it is edited."""
+        self._is_read = True
         return Stretches(self._read.text)
 
-    @cached_property
+    @once
     def fixed(self) -> str:
         """What of it must stay."""
         return self._read.fixed
 
-    @cached_property
+    @once
     def pieces(self) -> Sequence[Piece]:
         """What its characters stand in."""
         return self._read.pieces
@@ -252,7 +254,7 @@ class TextParagraph(PiecedParagraph):
         """Whether anything of it was changed."""
         if self._gone or self._joined or self.before or self.behind or self.taken or self._restyled:
             return True
-        return "stretches" in self.__dict__ and self.stretches.touched
+        return self._is_read and self.stretches.touched
 
     # -- coming and going
 

@@ -2,20 +2,41 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
-from functools import cached_property
+from collections.abc import Callable, Hashable, Iterator, Sequence
 
-from scrub.model.change import cut
+from scrub.model.change import Change, cut
 from scrub.model.document import Document
 from scrub.model.lines_of_text import Line
+from scrub.model.once import once
 from scrub.model.paragraphs import Heading, Paragraph
 from scrub.model.problem import Failure
+from scrub.model.recorder import Done
 from scrub.model.text import Edit, Kept, Stretches
 
 #: What stands for something in a text that is no character: a picture, a footnote's mark, a page break.
 ATOM = "\ufffc"
 #: Characters beside a joint that a list of changes shows.
 _AROUND = 20
+
+
+class _Edited(Done):
+    """The text of a paragraph that was edited: there can be a hundred thousand of them, so that it is small."""
+
+    __slots__ = ("_after", "_before", "_paragraph")
+
+    def __init__(self, paragraph: OpenParagraph, before: Stretches, after: Stretches) -> None:
+        self._paragraph, self._before, self._after = paragraph, before, after
+
+    @property
+    def thing(self) -> tuple[Hashable, Hashable]:
+        return "text", self._paragraph
+
+    @property
+    def change(self) -> Change:
+        return Change((self._paragraph.label,), "text", f'"{self._before}"', f'"{self._after}"')
+
+    def revert(self) -> None:
+        self._paragraph.stretches = self._before
 
 
 class OpenParagraph(Heading):
@@ -28,12 +49,12 @@ class OpenParagraph(Heading):
         self.index = 0
         self._gone = False
 
-    @cached_property
+    @once
     def stretches(self) -> Stretches:
         """What it says, while it is edited."""
         raise NotImplementedError
 
-    @cached_property
+    @once
     def fixed(self) -> str:
         """A letter for each character that must stay: `f` in the result of a field, `l` in a locked control, `c` in
         code, `b` in blanks that mean a break; a blank for one that can be edited. Nothing where all can.
@@ -98,8 +119,8 @@ class OpenParagraph(Heading):
     def change_text(self, edits: Sequence[Edit]) -> None:
         """Makes edits."""
         before = self.stretches
-        self.stretches = before.edited(edits)
-        self.changed("text", f'"{before}"', f'"{self.text}"', lambda: setattr(self, "stretches", before))
+        self.stretches = after = before.edited(edits)
+        self.document.recorder.note(_Edited(self, before, after))
 
     def delete(self) -> None:
         """Takes it out."""

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from bisect import bisect_right
 from collections.abc import Callable, Iterator, Sequence
-from functools import cached_property
 from typing import Any
 
 from scrub.formats.spans import Span
@@ -12,6 +11,7 @@ from scrub.formats.texts.paragraph import OpenParagraph
 from scrub.formats.texts.part import EditedPart
 from scrub.model.change import cut
 from scrub.model.document import Document
+from scrub.model.once import once
 from scrub.model.paragraphs import Paragraph, PlaceInDocument
 from scrub.model.problem import Failure
 from scrub.model.text import Fresh, Kept, Looks, Stretches, shrunk
@@ -35,7 +35,7 @@ class PiecedParagraph(OpenParagraph):
         """Whether anything of it was changed."""
         raise NotImplementedError
 
-    @cached_property
+    @once
     def pieces(self) -> Sequence[Any]:
         """What its characters stand in; each has a `start`."""
         raise NotImplementedError

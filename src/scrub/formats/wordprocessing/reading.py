@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from copy import copy
-from functools import cached_property
 
 from scrub.formats.opc.relationships import part_tree
 from scrub.formats.spans import Span, Splice
@@ -18,6 +17,7 @@ from scrub.formats.wordprocessing.read import FieldState, Piece, Read, inner, re
 from scrub.formats.wordprocessing.styles import ParagraphStyles
 from scrub.formats.wordprocessing.tracking import Tracking
 from scrub.formats.zip import Package
+from scrub.model.once import once
 from scrub.model.paragraphs import Hole, PlaceInDocument
 from scrub.model.text import Stretches
 
@@ -44,22 +44,22 @@ class StoryPart(EditedPart):
 class Home(PiecedDocument):
     """What a paragraph asks of its document."""
 
-    @cached_property
+    @once
     def styles(self) -> ParagraphStyles:
         """Its styles."""
         raise NotImplementedError
 
-    @cached_property
+    @once
     def tracking(self) -> Tracking:
         """Who records changes in it."""
         raise NotImplementedError
 
-    @cached_property
+    @once
     def run_looks(self) -> RunLooks:
         """How its words look."""
         raise NotImplementedError
 
-    @cached_property
+    @once
     def frames(self) -> ParagraphFrames:
         """How its paragraphs are set by their styles."""
         raise NotImplementedError
@@ -78,6 +78,7 @@ class ReadParagraph(PiecedParagraph):
 
     home: Home
     part: StoryPart
+    _other_style: str | None = None  # the one that it was given
     unlinked: Sequence[Splice] = ()  # what goes of controls and fields that were filled in
 
     def __init__(
@@ -102,34 +103,38 @@ class ReadParagraph(PiecedParagraph):
             self._read = read_paragraph(part.data, span, fields)
         self.open_after = fields.open
 
-    @cached_property
+    @once
     def _read(self) -> Read:
         return read_paragraph(self.part.data, self.span, FieldState())
 
-    @cached_property
+    @once
     def stretches(self) -> Stretches:
         """What it says, while it is edited."""
         return Stretches(self._read.text if self._plain is None else self._plain.text())
 
-    @cached_property
+    @once
     def fixed(self) -> str:
         """What of it must stay."""
         return self._read.fixed if self._plain is None else ""
 
-    @cached_property
+    @once
     def pieces(self) -> Sequence[Piece]:
         """What its characters stand in."""
         return self._read.pieces if self._plain is None else self._plain.pieces()
 
-    @cached_property
+    @once
     def _first_style(self) -> str | None:
         if self._plain is not None:
             return self._plain.style.decode() if self._plain.style is not None else None
         return value(inner(self._properties, "pStyle")) if self._properties else None
 
-    @cached_property
+    @property
     def _style(self) -> str | None:
-        return self._first_style
+        return self._first_style if self._other_style is None else self._other_style
+
+    @_style.setter
+    def _style(self, value: str | None) -> None:
+        self._other_style = value
 
     @property
     def _properties(self) -> Span | None:
@@ -142,9 +147,9 @@ class ReadParagraph(PiecedParagraph):
 
     @property
     def _restyled(self) -> bool:
-        return "_style" in self.__dict__ and self._style != self._first_style
+        return self._other_style is not None and self._other_style != self._first_style
 
-    @cached_property
+    @once
     def _holes(self) -> dict[Hole, OfficeHole]:
         control = self.home.controls(self.part).get(self.span.start)
         found = [control_hole(control, 0, len(self.stretches.old))] if control is not None else []
