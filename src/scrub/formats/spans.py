@@ -9,6 +9,7 @@ import re
 from bisect import bisect_left, bisect_right
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from itertools import accumulate
+from operator import itemgetter
 from types import MappingProxyType
 from typing import NamedTuple, TypeVar
 from xml.parsers import expat
@@ -58,6 +59,8 @@ class Splice(NamedTuple):
     new: bytes
 
 
+#: Where a splice begins and ends.
+_PLACE = itemgetter(0, 1)
 #: The namespaces that hold for an element, by their prefix ("" for the one without).
 Namespaces = Mapping[str, str]
 _NONE: Mapping[str, str] = MappingProxyType({})
@@ -360,7 +363,7 @@ class Ordered:
     """Splices in the order of a part, for who asks for those of one element after another."""
 
     def __init__(self, splices: Iterable[Splice] = ()) -> None:
-        self._every = sorted(splices, key=lambda each: (each.start, each.end))
+        self._every = sorted(splices, key=_PLACE)
         self._starts = [each.start for each in self._every]
 
     def within(self, start: int, end: int) -> list[Splice]:
@@ -378,12 +381,12 @@ def pieces_of(data: bytes, splices: Iterable[Splice]) -> Iterator[bytes | memory
     """The part with all splices done, piece by piece: a large one need not be there twice."""
     whole = memoryview(data)
     at = 0
-    for splice in sorted(splices, key=lambda each: (each.start, each.end)):
-        if splice.start < at:
+    for start, end, new in sorted(splices, key=_PLACE):
+        if start < at:
             raise ValueError("two splices overlap")
-        yield whole[at : splice.start]
-        yield splice.new
-        at = splice.end
+        yield whole[at:start]
+        yield new
+        at = end
     yield whole[at:]
 
 

@@ -105,11 +105,11 @@ class Stretches:
         """The text after edits of what it is now, which are `shrunk`. A replacement looks like the first character it
         replaces, an insertion like the one before it, at the start like the one behind.
         """
+        if self._is_old and Moved not in [type(edit[2]) for edit in edits]:
+            return self._first_edited(edits)
         now = str(self)
         found: list[Kept | Fresh] = []
         done = 0
-        if self._is_old and not any(isinstance(text, Moved) for *_, text in edits):
-            return self._first_edited(edits)
         for start, end, text in edits:
             found += self.between(done, start)
             if isinstance(text, Moved):
