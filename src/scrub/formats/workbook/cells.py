@@ -260,35 +260,30 @@ class SheetCells(SheetReading):
             super().put_row(row, left, values)
             return
         fresh: list[tuple[int, int, Value]] = []
+        base = row << 15  # as `key` has it
         for column, value in enumerate(values, left):
-            stored = value if type(value) is Decimal else self._storable(row, column, value)
-            if stored is not None:
-                fresh.append((self.key(row, column), column, stored))
-        restyled = []
+            if type(value) is not Decimal and (type(value) is not str or not 0 < len(value) <= MOST_CHARACTERS):
+                value = self._storable(row, column, value)
+            if value is not None:
+                fresh.append((base | column - 1, column, value))
+        if not fresh:
+            return
+        restyled: list[Callable[[], None]] = []
+        first, held, live = self.first, self.values, self.live if self.live else None
         for key, column, value in fresh:
-            self.first.setdefault(key, None)
-            self.values[key] = value
-            self._since.append(key)
-            live = self.live.get(column)
-            if live is not None:
-                keep(live, row, value)
+            first.setdefault(key, None)
+            held[key] = value
+            known = live.get(column) if live is not None else None
+            if known is not None:
+                keep(known, row, value)
             if isinstance(value, date | Duration):
-                restyled.append(self._show_as_moment(row, column, value))
+                back = self._show_as_moment(row, column, value)
+                restyled += [back] if back is not None else []
+        self._since += (fresh[0][0], fresh[-1][0])  # all others lie between
         self.shared.cells_changed()
         self.row_changed(row)
-
-        def revert() -> None:
-            for each in restyled:
-                if each is not None:
-                    each()
-            for key, *_ in fresh:
-                self.restore(key, UNCHANGED, None)
-            self.shared.cells_changed(back=True)
-
-        if fresh:
-            said = " | ".join("" if value is None else shown(value) for value in values)
-            change = Change((self._name, f"row {row}"), "added", False, True, f"row {row} added: {cut(said)}")
-            self.file.recorder.add(change, revert, self)
+        keys = tuple([key for key, *_ in fresh])
+        self.file.recorder.note(_RowAdded(self, row, tuple(values), keys, restyled))
 
     def _put_quietly(
         self,
@@ -547,6 +542,40 @@ class _Put(Done):
     def _put_back(self, former: Value, runs: list[Run] | None) -> None:
         put_back(self._sheet.runs, self._key, UNCHANGED if runs is None else runs)
         self._sheet.restore(self._key, former, self._before)
+        self._sheet.shared.cells_changed(back=True)
+
+
+class _RowAdded(Done):
+    """A row that was put below all others."""
+
+    __slots__ = ("_keys", "_name", "_restyled", "_row", "_sheet", "_values")
+
+    def __init__(
+        self,
+        sheet: SheetCells,
+        row: int,
+        values: tuple[Value, ...],
+        keys: tuple[int, ...],
+        restyled: Sequence[Callable[[], None]],
+    ) -> None:
+        self._sheet, self._name, self._row, self._values = sheet, sheet._name, row, values
+        self._keys, self._restyled = keys, restyled or ()
+
+    @property
+    def thing(self) -> tuple[Hashable, Hashable]:
+        return (self._sheet, self._name, "added"), self._row
+
+    @property
+    def change(self) -> Change:
+        row = f"row {self._row}"
+        said = " | ".join(["" if value is None else shown(value) for value in self._values])
+        return Change((self._name, row), "added", False, True, f"{row} added: {cut(said)}")
+
+    def revert(self) -> None:
+        for each in self._restyled:
+            each()
+        for key in self._keys:
+            self._sheet.restore(key, UNCHANGED, None)
         self._sheet.shared.cells_changed(back=True)
 
 

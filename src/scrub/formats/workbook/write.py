@@ -40,7 +40,8 @@ class CellWriter:
         self.prefix = stored.prefix
         self.numbers = sheet.shared.format_numbers
         self._misplaced: set[tuple[int, int]] | None = None
-        self._column_heads: dict[int, bytes] = {}  # the format that a new cell gets from its column
+        #: The letters of a column, and the format that a new cell gets from it.
+        self._column_heads: dict[int, tuple[bytes, bytes]] = {}
         self._contents: dict[Any, tuple[bytes, bytes]] = {}
 
     def splices(self) -> list[Splice]:
@@ -108,11 +109,9 @@ class CellWriter:
 
     def _others(self, keys: Iterable[int]) -> list[Splice]:
         """The splices of all other changes, row by row."""
-        sheet = self.sheet
         rows: dict[int, list[int]] = {row: [] for row in self.row_attributes}
-        for key in keys:
-            row, column = sheet.place(key)
-            rows.setdefault(row, []).append(column)
+        for key in keys:  # as `sheet.place` takes it apart
+            rows.setdefault(key >> 15, []).append((key & 0x7FFF) + 1)
         found: list[Splice] = []
         fresh: list[tuple[int, bytes]] = []
         for row in sorted(rows):
@@ -156,17 +155,20 @@ class CellWriter:
         sheet, prefix, found = self.sheet, self.prefix.encode(), []
         if row in self.row_attributes:
             return []
-        number = b"%d" % row
+        number, base, values = b"%d" % row, row << 15, sheet.values
+        styles, formulas, runs = sheet.styles, sheet.formulas, sheet.runs
         for column in columns:
-            key = sheet.key(row, column)
-            value = sheet.values.get(key)
-            if value is None or key in sheet.styles or key in sheet.formulas or key in sheet.runs:
+            key = base | column - 1
+            value = values.get(key)
+            if value is None or key in styles or key in formulas or key in runs:
                 return []
-            head = self._column_heads.get(column)
-            if head is None:
+            known = self._column_heads.get(column)
+            if known is None:
                 style = sheet.inherited_style(row, column)
                 style = self.numbers.get(style, style)
-                head = self._column_heads[column] = b' s="%d"' % style if style else b""
+                known = letters_of(column).encode(), b' s="%d"' % style if style else b""
+                self._column_heads[column] = known
+            letters, head = known
             content_key = (type(value), value)
             content = self._contents.get(content_key)
             if content is None:
@@ -174,7 +176,6 @@ class CellWriter:
                 content = (f' t="{type_}"'.encode() if type_ else b"", inner)
                 if len(self._contents) < _MANY:
                     self._contents[content_key] = content
-            letters = letters_of(column).encode()
             found.append(
                 b'<%bc r="%b%b"%b%b>%b</%bc>' % (prefix, letters, number, head, content[0], content[1], prefix)
             )
