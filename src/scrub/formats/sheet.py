@@ -358,16 +358,22 @@ class OpenSheet(Sheet):
         grown, keys = self._grown, self._since
         if grown is None:
             grown, keys = _NOWHERE, [key for key, value in self.values.items() if value is not None]
-        if self.shaped:
+        shaped = self.shaped
+        if shaped:
             keys = [key for key in keys if self._is_placed(key)]
-        for key in keys:
-            grown = spanned(grown, *self.place(key))
+        if keys:
+            top, left, bottom, right = grown if grown.bottom else (keys[0] >> 15, MOST_COLUMNS, 0, 0)
+            for key in keys:
+                row, column = key >> 15, (key & 0x7FFF) + 1
+                top, left = min(top, row), min(left, column)
+                bottom, right = max(bottom, row), max(right, column)
+            grown = Area(top, left, bottom, right)
         self._grown, self._since = grown, []
-        if stored is None or grown == _NOWHERE:
-            found = stored if grown == _NOWHERE else grown
+        if stored is None or not grown.bottom:
+            found = grown if grown.bottom else stored
         else:
             found = spanned(spanned(stored, grown.top, grown.left), grown.bottom, grown.right)
-        return self._without_gone(found) if self.shaped and found is not None else found
+        return self._without_gone(found) if shaped and found is not None else found
 
     def _is_placed(self, key: int) -> bool:
         """Whether a cell has a place: new lines have none before the file is saved."""
