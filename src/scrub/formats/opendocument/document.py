@@ -22,7 +22,7 @@ from scrub.formats.opendocument.inline import (
     sections_in,
 )
 from scrub.formats.opendocument.looks import TextLooks
-from scrub.formats.opendocument.paragraph import TextHome, TextParagraph, TextPart, plain_cell, says_more
+from scrub.formats.opendocument.paragraph import TextHome, TextParagraph, TextPart
 from scrub.formats.opendocument.read import (
     DUBLIN,
     META,
@@ -38,7 +38,7 @@ from scrub.formats.opendocument.read import (
 from scrub.formats.opendocument.resolve import resolved
 from scrub.formats.opendocument.review import TextChange, TextComment, changes_in, comments_in, names_in
 from scrub.formats.opendocument.styles import TextStyles
-from scrub.formats.opendocument.tables import TextTable, cells_of, rows_of
+from scrub.formats.opendocument.tables import TextTable, cells_of, plain_cell, rows_of, says_more
 from scrub.formats.opendocument.tracking import TextTracking, bare
 from scrub.formats.source import Source, opened
 from scrub.formats.spans import Span, outside, spliced

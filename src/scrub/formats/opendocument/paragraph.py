@@ -8,11 +8,11 @@ from typing import Any
 
 from scrub.formats.opendocument.found import FoundParagraph
 from scrub.formats.opendocument.looks import TextLooks, checked, ensure_frame
-from scrub.formats.opendocument.read import MOST_LEVELS, OFFICE, TABLE, TEXT, Piece, Read, read_paragraph, value
+from scrub.formats.opendocument.read import MOST_LEVELS, TEXT, Piece, Read, read_paragraph, value
 from scrub.formats.opendocument.styles import TextStyles
 from scrub.formats.opendocument.tracking import TextTracking, bare, open_tag
 from scrub.formats.opendocument.write import ParagraphWriter, explicit, written
-from scrub.formats.spans import Span, Splice, escaped, set_attributes, spliced, whole, with_attributes
+from scrub.formats.spans import Span, Splice, escaped, spliced, whole, with_attributes
 from scrub.formats.texts.part import EditedPart
 from scrub.formats.texts.pieced import PiecedDocument, PiecedParagraph
 from scrub.model.lines_of_text import Line
@@ -413,29 +413,3 @@ def _written(span: Span, name: str) -> str:
         if local == name and span.namespaces.get(prefix) == TEXT:
             return known
     return f"{span.prefix}{name}"
-
-
-def plain_cell(data: bytes, cell: Span) -> list[Splice]:
-    """What lets a cell say its text and nothing apart from it."""
-    return set_attributes(data, cell, _plain_cell(cell))
-
-
-def says_more(cell: Span) -> bool:
-    """Whether a cell says its value apart from its text."""
-    return any(
-        text is None or (name.endswith("value-type") and text != cell.attributes[name])
-        for name, text in _plain_cell(cell)
-    )
-
-
-def _plain_cell(cell: Span) -> list[tuple[str, str | None]]:
-    """What a cell no longer says once its text is another: the number, date or formula it stood for (19.385)."""
-    found: list[tuple[str, str | None]] = []
-    for known in cell.attributes:
-        prefix, _, local = known.rpartition(":")
-        uri = cell.namespaces.get(prefix)
-        if local == "value-type":  # some programs say it once more in a namespace of their own
-            found.append((known, "string"))
-        elif (uri == OFFICE and local.endswith("value")) or (uri == TABLE and local == "formula"):
-            found.append((known, None))
-    return found

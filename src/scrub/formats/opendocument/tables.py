@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Mapping
 from functools import cached_property
 
-from scrub.formats.opendocument.read import TABLE, is_paragraph, of, value
+from scrub.formats.opendocument.read import OFFICE, TABLE, is_paragraph, of, value
 from scrub.formats.opendocument.write import written
-from scrub.formats.spans import Span, whole, with_attributes
+from scrub.formats.spans import Span, Splice, set_attributes, whole, with_attributes
 from scrub.formats.texts.arranged import ArrangedTable
 from scrub.model.area import MOST_COLUMNS
 from scrub.model.problem import Failure
@@ -94,3 +94,29 @@ def _open_tag(data: bytes, span: Span, but: tuple[str, ...]) -> bytes:
         elif name == "value-type":
             wanted[known] = "string"
     return with_attributes(tag, wanted)
+
+
+def plain_cell(data: bytes, cell: Span) -> list[Splice]:
+    """What lets a cell say its text and nothing apart from it."""
+    return set_attributes(data, cell, _plain_cell(cell))
+
+
+def says_more(cell: Span) -> bool:
+    """Whether a cell says its value apart from its text."""
+    return any(
+        text is None or (name.endswith("value-type") and text != cell.attributes[name])
+        for name, text in _plain_cell(cell)
+    )
+
+
+def _plain_cell(cell: Span) -> list[tuple[str, str | None]]:
+    """What a cell no longer says once its text is another: the number, date or formula it stood for (19.385)."""
+    found: list[tuple[str, str | None]] = []
+    for known in cell.attributes:
+        prefix, _, local = known.rpartition(":")
+        uri = cell.namespaces.get(prefix)
+        if local == "value-type":  # some programs say it once more in a namespace of their own
+            found.append((known, "string"))
+        elif (uri == OFFICE and local.endswith("value")) or (uri == TABLE and local == "formula"):
+            found.append((known, None))
+    return found
