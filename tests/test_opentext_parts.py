@@ -364,3 +364,23 @@ def test_changes_that_a_word_processor_recorded_are_decided_on(home: Path, accep
     run("accept-changes" if accepted else "reject-changes", route)
     said = [text for text in texts(path) if text.strip()]
     assert said == [text for text in office_texts(route) if text.strip()]
+
+
+def test_comments_say_something_else(home: Path) -> None:
+    said = "<office:annotation><dc:creator>Ann</dc:creator><dc:date>2026-05-02T10:00:00</dc:date>{}</office:annotation>"
+    path = made(
+        "Water" + said.format("<text:p>why  so</text:p><text:p>much</text:p>"),
+        "Key" + said.format("<text:p>old</text:p>"),
+    )
+    old = path.read_bytes()
+    result = run(
+        'each comment\ncomment.text = "Seen & <done>{newline}{comment.text.length}"\nlog comment.text\nend\n'
+        'each comment where comment.text ends with "3"\ndelete\nend',
+        path,
+    )
+    assert result.log == ["Seen & <done>\n11", "Seen & <done>\n3"]
+    (left,) = all_of(path, "office:annotation")
+    assert [etree.QName(each).localname for each in left] == ["creator", "date", "p", "p"]
+    assert ["".join(map(str, each.itertext())) for each in left.iterfind("text:p", NS)] == ["Seen & <done>", "11"]
+    scrub.undo()
+    assert path.read_bytes() == old

@@ -34,6 +34,7 @@ class TextPart(EditedPart):
         self.first = data if first is None else first
         self.data = data
         self.root = root
+        self.notes: dict[int, str] = {}  # what comments were made to say, by where each begins
         self.clear()
 
 

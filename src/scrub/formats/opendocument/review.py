@@ -7,8 +7,9 @@ from datetime import datetime
 
 from scrub.formats.opendocument.paragraph import TextHome, TextParagraph, TextPart
 from scrub.formats.opendocument.place import TextPlace
-from scrub.formats.opendocument.read import DUBLIN, META, OFFICE, is_paragraph, of, read_paragraph, value
+from scrub.formats.opendocument.read import DUBLIN, META, OFFICE, TEXT, is_paragraph, of, read_paragraph, value
 from scrub.formats.opendocument.resolve import Mark, Region, marks_in, regions_in
+from scrub.formats.opendocument.write import written
 from scrub.formats.spans import Span, Splice
 from scrub.formats.texts.placed import Placed
 from scrub.formats.texts.stories import Stories
@@ -40,6 +41,19 @@ class TextComment(Placed[TextPlace], Comment):
         self._place = place
 
     @property
+    def _set(self) -> str | None:
+        """What it was made to say."""
+        return self._place.part.notes.get(self._place.span.start)
+
+    @_set.setter
+    def _set(self, value: str | None) -> None:
+        notes, at = self._place.part.notes, self._place.span.start
+        if value is None:
+            notes.pop(at, None)
+        else:
+            notes[at] = value
+
+    @property
     def removed(self) -> bool:
         """Whether it was deleted."""
         return self._place.has("comment")
@@ -47,11 +61,26 @@ class TextComment(Placed[TextPlace], Comment):
     @property
     def text(self) -> str:
         """What it says."""
-        return _words(self._place.part.data, self._place.span)
+        return self._set if self._set is not None else _words(self._place.part.data, self._place.span)
 
     @text.setter
     def text(self, value: str) -> None:
-        raise Failure("the text of a comment cannot be set in a document of this format; delete it instead")
+        before, span = self.text, self._place.span
+        if value == before:
+            return
+        old = [each for each in span.children if each.uri == TEXT]  # its paragraphs and lists
+        p = next((each.prefix for each in span.inside() if each.uri == TEXT), None)
+        if not old or p is None:
+            raise Failure(f"{self.label}: the comment is damaged, it has no paragraph; delete it")
+        made = "".join(f"<{p}p>{written(each, p)}</{p}p>" for each in value.split("\n"))
+        former, self._set = self._set, value
+        back = self._place.put("words", [Splice(old[0].start, old[-1].end, made.encode())])
+
+        def revert() -> None:
+            back()
+            self._set = former
+
+        self.changed("text", before, value, revert, inner=(f"comment of {self.author or 'nobody'}",))
 
     @property
     def author(self) -> str:
@@ -77,9 +106,15 @@ class TextComment(Placed[TextPlace], Comment):
             for each in (part.root.inside(read_only=True) if name else ())
             if of(each, OFFICE, "annotation-end") and value(each, "name", OFFICE) == name
         ]
-        back = self._place.put("comment", [Splice(each.start, each.end, b"") for each in (span, *ends)])
         said = f'comment of {self.author or "nobody"} removed: "{self.text[:60]}"'
-        self.changed("comment", self.text, None, back, said)
+        unsaid = self._place.put("words", ())  # what it was made to say goes with it
+        back = self._place.put("comment", [Splice(each.start, each.end, b"") for each in (span, *ends)])
+
+        def revert() -> None:
+            back()
+            unsaid()
+
+        self.changed("comment", self.text, None, revert, said)
 
 
 def comments_in(home: TextHome, part: TextPart) -> Iterator[TextComment]:
