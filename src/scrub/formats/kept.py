@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from copy import copy
 from functools import partial
 from typing import Any, Generic, TypeVar
@@ -54,6 +54,16 @@ class Kept(Generic[T]):
             return False
         meaning = self._meaning
         return bool(self._now != self._first if meaning is None else meaning(self._now) != meaning(self._first))
+
+
+def all_back(backs: Sequence[Callable[[], None]]) -> Callable[[], None]:
+    """What takes several things back, the last one first."""
+
+    def revert() -> None:
+        for each in reversed(backs):
+            each()
+
+    return revert
 
 
 def put_in(held: dict[K, T], key: K, value: T) -> Callable[[], None]:

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable
 from decimal import Decimal
 
 from scrub.model.declare import Item, Reach, action, field, may_lack, needs
 from scrub.model.paragraphs import Paragraph
 from scrub.model.printing import Orientation
+from scrub.model.problem import Failure
 
 
 class Link(Item):
@@ -49,6 +51,12 @@ class Link(Item):
         Also: delete, unlink, hyperlink
         """
         raise NotImplementedError
+
+
+def ensure_address(value: str) -> None:
+    """Raises `Failure` for what a link cannot lead to."""
+    if not value.strip() or re.search(r'[\s"<>]', value.strip()):
+        raise Failure(f'"{value}" is no address: it is empty, or has a blank or a quotation mark in it')
 
 
 class Picture(Item):
@@ -177,6 +185,11 @@ class Section(Item):
     """A part of a document that is printed on paper of its own."""
 
     kind_word = "section"
+
+    def ensure_length(self, word: str, value: Decimal) -> None:
+        """Raises `Failure` for a length that no paper has."""
+        if not 0 <= value <= 55 or ("page" in word and value < 1):
+            raise Failure(f"{self.label}: a length on paper is from 0 to 55 cm, not {value}")
 
     def measure(self, word: str) -> Decimal | None:
         """A length, in centimetres; None where the document does not say."""

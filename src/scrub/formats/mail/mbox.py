@@ -7,6 +7,7 @@ from collections.abc import Callable, Sequence
 from datetime import datetime
 
 from scrub.formats.file import PickedFile
+from scrub.formats.kept import all_back
 from scrub.formats.mail.boxed import BoxMessage, OpenMailbox
 from scrub.formats.mail.dates import from_line_date
 from scrub.formats.mail.mbox_rules import ensure_own, flags_in, status_of
@@ -70,12 +71,7 @@ class MboxMessage(BoxMessage):
             for name, value in values.items()
             if value is not None or there.find(name) or self.raw(name)
         ]
-
-        def revert() -> None:
-            for each in reversed(back):
-                each()
-
-        return revert
+        return all_back(back)
 
 
 class MboxFile(PickedFile, OpenMailbox[MboxMessage]):

@@ -39,7 +39,7 @@ from scrub.formats.opendocument.resolve import resolved
 from scrub.formats.opendocument.review import TextChange, TextComment, changes_in, comments_in, names_in
 from scrub.formats.opendocument.styles import TextStyles
 from scrub.formats.opendocument.tables import TextTable, cells_of, plain_cell, rows_of, says_more
-from scrub.formats.opendocument.tracking import TextTracking, bare
+from scrub.formats.opendocument.tracking import TextTracking
 from scrub.formats.source import Source, opened
 from scrub.formats.spans import Span, outside, spliced
 from scrub.formats.text_elements import text_splices
@@ -184,7 +184,7 @@ class OpenText(PickedFile, TextHome):
     @cached_property
     def tracking(self) -> TextTracking:
         """Who records changes in it."""
-        return TextTracking(CURRENT.get().author or "Scrub", self._body, (part.data for part in self.parts))
+        return TextTracking(CURRENT.get().author or "Scrub", self._body, [part.data for part in self.parts])
 
     def marks_at(self, paragraph: TextParagraph) -> tuple[str, str]:
         """The marks at the beginning and the end of a paragraph for others that were beside it."""
@@ -206,14 +206,14 @@ class OpenText(PickedFile, TextHome):
                 raise Failure(f"{each.label} is the only one there; a change of it cannot be recorded")
             holder = holders.get(id(there), there)
             if there.span.start < each.span.start:
-                self.tracking.tails[holder.span.start] += self.tracking.deleted(_bare(there) + each.deleted())
+                self.tracking.tails[holder.span.start] += self.tracking.deleted(there.bare + each.deleted())
                 continue
             if (there.style, there.level) != (each.style, each.level):
                 raise Failure(
                     f"{each.label} is the first one there, and has another style than the next; refused, it would not "
                     "come back as it was. Take it out while no changes are recorded"
                 )
-            self.tracking.leads[holder.span.start] += self.tracking.deleted(each.deleted() + _bare(there))
+            self.tracking.leads[holder.span.start] += self.tracking.deleted(each.deleted() + there.bare)
 
     def accept_changes(self) -> None:
         """Makes every recorded change real."""
@@ -419,10 +419,6 @@ def _body_of(part: TextPart) -> Span | None:
 def _resolved(part: TextPart, decided: Mapping[int, bool] | bool) -> TextPart:
     data = resolved(part.data, decided)
     return TextPart(part.name, data, parse_text(data), part.first) if data != part.data else part
-
-
-def _bare(paragraph: TextParagraph) -> str:
-    return bare(paragraph.part.data, paragraph.span)
 
 
 def _property_of(root: Span, name: str) -> Span | None:

@@ -6,15 +6,16 @@ import re
 from collections.abc import Callable, Iterator
 from decimal import Decimal
 
+from scrub.formats.kept import all_back
 from scrub.formats.opendocument.lengths import centimetres
 from scrub.formats.opendocument.paragraph import TextHome, TextParagraph, TextPart
-from scrub.formats.opendocument.place import TextPlace, attribute
-from scrub.formats.opendocument.read import DRAW, FO, STYLE, SVG, TEXT, XLINK, alive, of, style_name, value
+from scrub.formats.opendocument.place import TextPlace
+from scrub.formats.opendocument.read import DRAW, FO, STYLE, SVG, TEXT, XLINK, alive, attribute, of, style_name, value
 from scrub.formats.spans import Span, Splice
-from scrub.formats.texts.placed import Placed
+from scrub.formats.texts.placed import Placed, PlacedBookmark
 from scrub.formats.xmltext import escaped_text, text_of
 from scrub.model.change import cut
-from scrub.model.inline import Bookmark, Field, Link, Picture, Section
+from scrub.model.inline import Field, Link, Picture, Section, ensure_address
 from scrub.model.printing import Orientation
 from scrub.model.problem import Failure
 from scrub.model.values import fold
@@ -60,8 +61,7 @@ class TextLink(Placed[TextPlace], Link):
         before = self.address
         if value == before:
             return
-        if not value.strip() or re.search(r'[\s"<>]', value.strip()):
-            raise Failure(f'"{value}" is no address: it is empty, or has a blank or a quotation mark in it')
+        ensure_address(value)
         back = self._place.say("href", value, XLINK)
         self.changed("link", before, value, back, inner=(f'"{self.text[:30]}"',))
 
@@ -202,21 +202,8 @@ def pictures_in(home: TextHome, part: TextPart) -> Iterator[TextPicture]:
                 yield TextPicture(TextPlace(home, part, span))
 
 
-class TextBookmark(Placed[TextPlace], Bookmark):
+class TextBookmark(PlacedBookmark[TextPlace]):
     """A bookmark: one mark, or two of one name (6.2.1)."""
-
-    def __init__(self, place: TextPlace, end: Span | None) -> None:
-        self._place, self._end = place, end
-
-    @property
-    def label(self) -> str:
-        """Its name."""
-        return f"bookmark {self.name}"
-
-    @property
-    def removed(self) -> bool:
-        """Whether it was taken away."""
-        return self._place.has("marks")
 
     @property
     def name(self) -> str:
@@ -235,12 +222,7 @@ class TextBookmark(Placed[TextPlace], Bookmark):
         back = [place.say("name", value), *self._lead_to(before, value)]
         if self._end is not None:
             back.append(place._replace(span=self._end).say("name", value))
-
-        def revert() -> None:
-            for each in reversed(back):
-                each()
-
-        self.changed("name", before, value, revert)
+        self.changed("name", before, value, all_back(back))
 
     def _lead_to(self, before: str, name: str) -> Iterator[Callable[[], None]]:
         """Links and references that name it name it anew (7.7.6)."""
@@ -251,12 +233,6 @@ class TextBookmark(Placed[TextPlace], Bookmark):
                     yield place.say("ref-name", name)
                 elif of(span, TEXT, "a") and place.said("href", XLINK) == f"#{before}":
                     yield place.say("href", f"#{name}", XLINK)
-
-    def remove(self) -> None:
-        """Takes its marks out."""
-        marks = [self._place.span, *([self._end] if self._end is not None else [])]
-        back = self._place.put("marks", [Splice(each.start, each.end, b"") for each in marks])
-        self.changed("bookmark", self.name, None, back, f"bookmark {self.name} taken away")
 
     def covers(self) -> Iterator[tuple[TextParagraph, int, int]]:
         """The paragraphs that it lies over."""
@@ -301,8 +277,7 @@ class TextSection(Placed[TextPlace], Section):
 
     def put_measure(self, word: str, value: Decimal) -> None:
         """Sets a length."""
-        if not 0 <= value <= 55 or ("page" in word and value < 1):
-            raise Failure(f"{self.label}: a length on paper is from 0 to 55 cm, not {value}")
+        self.ensure_length(word, value)
         before = self.measure(word)
         if before != value:
             self.changed(word.replace("_", "-"), before, value, self._place.say(_MEASURES[word], f"{value}cm", FO))
@@ -323,12 +298,7 @@ class TextSection(Placed[TextPlace], Section):
         wide, high = centimetres(width), centimetres(height)
         if wide is not None and high is not None and (wide > high) != (value is Orientation.LANDSCAPE):
             back += [place.say("page-width", height, FO), place.say("page-height", width, FO)]
-
-        def revert() -> None:
-            for each in reversed(back):
-                each()
-
-        self.changed("orientation", before, value, revert)
+        self.changed("orientation", before, value, all_back(back))
 
 
 #: The attribute of each length of a page.

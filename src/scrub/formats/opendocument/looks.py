@@ -13,7 +13,7 @@ from itertools import count
 from typing import Any
 
 from scrub.formats.opendocument.lengths import centimetres
-from scrub.formats.opendocument.read import FO, OFFICE, STYLE, SVG, TEXT, of, value
+from scrub.formats.opendocument.read import FO, OFFICE, STYLE, SVG, TEXT, attribute, of, value
 from scrub.formats.spans import Span, Splice, ended, escaped, set_attributes, spliced
 from scrub.formats.texts.part import EditedPart
 from scrub.model.frames import TextAlignment
@@ -315,12 +315,10 @@ def _element(family: str, said: Mapping[str, str]) -> str:
 
 def _changed(data: bytes, style: Span, name: str, said: Mapping[str, str]) -> str:
     """A style as it is, under another name and with other properties of its paragraphs."""
-    own = _own(style)
-    splices = set_attributes(data, style, [(_as_written(style, f"{_STYLE}name", own), name)])
+    splices = _named(data, style, {f"{_STYLE}name": name})
     properties = _properties(style, "paragraph-properties")
     if properties is not None:
-        there = _own(properties)
-        splices += set_attributes(data, properties, [(_as_written(properties, key, there), said[key]) for key in said])
+        splices += _named(data, properties, said)
     elif style.open_end == style.end:
         splices += ended(data, style, _element("paragraph", said).encode())
     else:
@@ -331,17 +329,14 @@ def _changed(data: bytes, style: Span, name: str, said: Mapping[str, str]) -> st
     ).decode()
 
 
-def _own(span: Span) -> dict[tuple[str, str], str]:
-    """The attributes of an element as they are written, by their namespace and name."""
-    return {
-        (span.namespaces.get(known.rpartition(":")[0], ""), known.rpartition(":")[2]): known
-        for known in span.attributes
-    }
-
-
-def _as_written(span: Span, key: str, own: Mapping[tuple[str, str], str]) -> str:
-    mark, _, name = key.partition(":")
-    return own.get((_URIS[f"{mark}:"], name), key)
+def _named(data: bytes, span: Span, said: Mapping[str, str]) -> list[Splice]:
+    """What gives an element these attributes, in the place of those that it has."""
+    wanted: dict[str, str | None] = {}
+    for key, text in said.items():
+        mark, _, name = key.partition(":")
+        written, declared = attribute(span, name, _URIS[f"{mark}:"])
+        wanted |= {**declared, written: text}
+    return set_attributes(data, span, wanted.items())
 
 
 def _prefixed(root: Span, made: str) -> tuple[str, list[tuple[str, str | None]]]:

@@ -8,7 +8,7 @@ from typing import Any
 
 from scrub.formats.opendocument.found import FoundParagraph
 from scrub.formats.opendocument.looks import TextLooks, checked, ensure_frame
-from scrub.formats.opendocument.read import MOST_LEVELS, TEXT, Piece, Read, read_paragraph, value
+from scrub.formats.opendocument.read import MOST_LEVELS, TEXT, Piece, Read, attribute, read_paragraph, value
 from scrub.formats.opendocument.styles import TextStyles
 from scrub.formats.opendocument.tracking import TextTracking, bare, open_tag
 from scrub.formats.opendocument.write import ParagraphWriter, explicit, written
@@ -312,7 +312,7 @@ class TextParagraph(PiecedParagraph):
             if self.stretches.touched or self.taken:
                 inner += self._writer.splices() if tracking is None else self._writer.recorded(tracking, self._joints)
             for one, other in pairwise(chain):
-                mark = tracking.deleted(_bare(one) + _bare(other)) if tracking is not None else ""
+                mark = tracking.deleted(one.bare + other.bare) if tracking is not None else ""
                 inner.append(Splice(one.span.close_start, other.span.open_end, mark.encode()))
             if tail:
                 inner.append(Splice(last.close_start, last.close_start, tail.encode()))
@@ -340,6 +340,11 @@ class TextParagraph(PiecedParagraph):
                 made = made.replace(_NEXT, start) + self._new("", text, f"{end}{_NEXT}")
                 mark = mark or start
         return made.replace(_NEXT, "").encode(), mark
+
+    @property
+    def bare(self) -> str:
+        """The element that it is, with nothing in it."""
+        return bare(self.part.data, self.span)
 
     def deleted(self) -> str:
         """The elements that it was before it went, with those that were joined to it."""
@@ -378,10 +383,14 @@ class TextParagraph(PiecedParagraph):
         name = f"{span.prefix}{'h' if self._level is not None else 'p'}"
         tag = data[span.start : span.open_end]
         tag = b"<" + name.encode() + tag[1 + len(span.raw_name.encode()) :]
-        attributes = {_written(span, "style-name"): self._written_style}
         level = None if self._level is None else str(self._level)
+        wanted = {"style-name": self._written_style}
         if level is not None or value(span, "outline-level") is not None:
-            attributes[_written(span, "outline-level")] = level
+            wanted["outline-level"] = level
+        attributes: dict[str, str | None] = {}
+        for word, text in wanted.items():
+            written_as, declared = attribute(span, word, TEXT)
+            attributes |= {**declared, written_as: text}
         empty = span.open_end == span.end
         made = with_attributes(tag, attributes)
         if empty and inner:
@@ -401,16 +410,3 @@ class TextParagraph(PiecedParagraph):
         level = f' {p}outline-level="{self._level}"' if self._level is not None else ""
         name = f"{p}{'h' if self._level is not None else 'p'}"
         return f"<{name}{style}{level}>{lead}{written(text, p)}{tail}</{name}>"
-
-
-def _bare(paragraph: TextParagraph) -> str:
-    return bare(paragraph.part.data, paragraph.span)
-
-
-def _written(span: Span, name: str) -> str:
-    """An attribute of texts as this element writes it, or would."""
-    for known in span.attributes:
-        prefix, _, local = known.rpartition(":")
-        if local == name and span.namespaces.get(prefix) == TEXT:
-            return known
-    return f"{span.prefix}{name}"

@@ -1,4 +1,4 @@
-"""Where something stands in an Open Document, and how its attributes are written."""
+"""Where something stands in an Open Document."""
 
 from __future__ import annotations
 
@@ -6,21 +6,8 @@ from collections.abc import Callable, Sequence
 from typing import NamedTuple
 
 from scrub.formats.opendocument.paragraph import TextHome, TextParagraph, TextPart
-from scrub.formats.opendocument.read import TEXT
+from scrub.formats.opendocument.read import TEXT, attribute
 from scrub.formats.spans import Span, Splice
-
-
-def attribute(span: Span, name: str, uri: str) -> tuple[str, dict[str, str | None]]:
-    """An attribute of a namespace as an element writes it, or would; and what declares a prefix that is new."""
-    for known in span.attributes:
-        prefix, _, local = known.rpartition(":")
-        if local == name and prefix and span.namespaces.get(prefix) == uri:
-            return known, {}
-    prefix = next((each for each, known in span.namespaces.items() if known == uri and each), "")
-    if prefix:
-        return f"{prefix}:{name}", {}
-    prefix = next(each for each in (f"n{number}" for number in range(1, 99)) if each not in span.namespaces)
-    return f"{prefix}:{name}", {f"xmlns:{prefix}": uri}
 
 
 class TextPlace(NamedTuple):

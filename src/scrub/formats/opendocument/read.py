@@ -62,6 +62,19 @@ def value(span: Span | None, name: str, uri: str = TEXT) -> str | None:
     return None if span is None else span.of(name, uri)
 
 
+def attribute(span: Span, name: str, uri: str) -> tuple[str, dict[str, str | None]]:
+    """An attribute of a namespace as an element writes it, or would; and what declares a prefix that is new."""
+    for known in span.attributes:
+        prefix, _, local = known.rpartition(":")
+        if local == name and prefix and span.namespaces.get(prefix) == uri:
+            return known, {}
+    prefix = next((each for each, known in span.namespaces.items() if known == uri and each), "")
+    if prefix:
+        return f"{prefix}:{name}", {}
+    prefix = next(each for each in (f"n{number}" for number in range(1, 99)) if each not in span.namespaces)
+    return f"{prefix}:{name}", {f"xmlns:{prefix}": uri}
+
+
 class Characters:
     """The characters of a paragraph as they are met; blanks collapse."""
 

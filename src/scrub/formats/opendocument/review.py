@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping
 from datetime import datetime
 
+from scrub.formats.kept import put_in
 from scrub.formats.opendocument.paragraph import TextHome, TextParagraph, TextPart
 from scrub.formats.opendocument.place import TextPlace
 from scrub.formats.opendocument.read import DUBLIN, META, OFFICE, TEXT, is_paragraph, of, read_paragraph, value
@@ -41,19 +42,6 @@ class TextComment(Placed[TextPlace], Comment):
         self._place = place
 
     @property
-    def _set(self) -> str | None:
-        """What it was made to say."""
-        return self._place.part.notes.get(self._place.span.start)
-
-    @_set.setter
-    def _set(self, value: str | None) -> None:
-        notes, at = self._place.part.notes, self._place.span.start
-        if value is None:
-            notes.pop(at, None)
-        else:
-            notes[at] = value
-
-    @property
     def removed(self) -> bool:
         """Whether it was deleted."""
         return self._place.has("comment")
@@ -61,7 +49,8 @@ class TextComment(Placed[TextPlace], Comment):
     @property
     def text(self) -> str:
         """What it says."""
-        return self._set if self._set is not None else _words(self._place.part.data, self._place.span)
+        part, span = self._place.part, self._place.span
+        return part.notes[span.start] if span.start in part.notes else _words(part.data, span)
 
     @text.setter
     def text(self, value: str) -> None:
@@ -73,12 +62,12 @@ class TextComment(Placed[TextPlace], Comment):
         if not old or p is None:
             raise Failure(f"{self.label}: the comment is damaged, it has no paragraph; delete it")
         made = "".join(f"<{p}p>{written(each, p)}</{p}p>" for each in value.split("\n"))
-        former, self._set = self._set, value
+        unnoted = put_in(self._place.part.notes, span.start, value)
         back = self._place.put("words", [Splice(old[0].start, old[-1].end, made.encode())])
 
         def revert() -> None:
             back()
-            self._set = former
+            unnoted()
 
         self.changed("text", before, value, revert, inner=(f"comment of {self.author or 'nobody'}",))
 

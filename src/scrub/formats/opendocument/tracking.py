@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import re
 from collections import defaultdict
-from collections.abc import Iterable
+from collections.abc import Iterator, Sequence
 from datetime import datetime
+from functools import cached_property
+from itertools import count
 
 from scrub.formats.opendocument.read import DUBLIN, OFFICE, TEXT, of
 from scrub.formats.spans import Namespaces, Span, Splice, with_attributes
@@ -18,16 +20,15 @@ _ID = late(rb'"ct(\d{1,12})"')
 class TextTracking:
     """Who records changes, when, and what was recorded."""
 
-    def __init__(self, author: str, body: Span, parts: Iterable[bytes]) -> None:
+    def __init__(self, author: str, body: Span, parts: Sequence[bytes]) -> None:
         """`body` is the text of the document; `parts` are those with ids, which are unique over all of them."""
         self._author = author
-        self._last = max((int(found) for data in parts for found in _ID.findall(data)), default=0)
+        self._parts = parts
         self._prefix = _prefix(body.namespaces, TEXT)
         self._office = _prefix(body.namespaces, OFFICE)
         known = _prefix(body.namespaces, DUBLIN)
         self._dublin, self._declared = (known, "") if known else ("dc:", f' xmlns:dc="{DUBLIN}"')
         self._when = datetime.now().isoformat(timespec="seconds")
-
         self._regions: list[str] = []
         #: Marks at the beginning and the end of paragraphs for what went beside them, by where each begins.
         self.leads: defaultdict[int, str] = defaultdict(str)
@@ -45,14 +46,18 @@ class TextTracking:
         id_, t = self._listed("deletion", paragraphs), self._prefix
         return f'<{t}change {t}change-id="{id_}"/>'
 
+    @cached_property
+    def _ids(self) -> Iterator[int]:
+        """Numbers that no change has; they are looked for when something is recorded."""
+        return count(1 + max((int(found) for data in self._parts for found in _ID.findall(data)), default=0))
+
     def _listed(self, sort: str, content: str) -> str:
-        self._last += 1
         t, o, d, more = self._prefix, self._office, self._dublin, self._declared
         info = (
             f"<{o}change-info><{d}creator{more}>{escaped_text(self._author)}</{d}creator>"
             f"<{d}date{more}>{self._when}</{d}date></{o}change-info>"
         )
-        id_ = f"ct{self._last}"
+        id_ = f"ct{next(self._ids)}"
         self._regions.append(
             f'<{t}changed-region xml:id="{id_}" {t}id="{id_}"><{t}{sort}>{info}{content}</{t}{sort}>'
             f"</{t}changed-region>"

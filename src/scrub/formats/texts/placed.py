@@ -2,13 +2,25 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Sequence
 from typing import Generic, Protocol, TypeVar
 
+from scrub.formats.spans import Span, Splice
+from scrub.formats.texts.part import EditedPart
 from scrub.formats.texts.pieced import PiecedDocument
+from scrub.model.inline import Bookmark
 
 
 class SomewhereInText(Protocol):
     """Where something stands."""
+
+    @property
+    def part(self) -> EditedPart:
+        """Its part."""
+
+    @property
+    def span(self) -> Span:
+        """Its element."""
 
     @property
     def home(self) -> PiecedDocument:
@@ -17,6 +29,9 @@ class SomewhereInText(Protocol):
     @property
     def label(self) -> str:
         """That of its paragraph."""
+
+    def put(self, word: str, splices: Sequence[Splice]) -> Callable[[], None]:
+        """Puts something in at its element, or takes it out; gives what takes that back."""
 
 
 P = TypeVar("P", bound=SomewhereInText)
@@ -36,3 +51,26 @@ class Placed(Generic[P]):
     def label(self) -> str:
         """The paragraph it stands in."""
         return self._place.label
+
+
+class PlacedBookmark(Placed[P], Bookmark):
+    """A bookmark: one mark, or two of one name."""
+
+    def __init__(self, place: P, end: Span | None) -> None:
+        self._place, self._end = place, end
+
+    @property
+    def label(self) -> str:
+        """Its name."""
+        return f"bookmark {self.name}"
+
+    @property
+    def removed(self) -> bool:
+        """Whether it was taken away."""
+        return (self._place.span.start, "marks") in self._place.part.edits
+
+    def remove(self) -> None:
+        """Takes its marks out."""
+        marks = [self._place.span, *([self._end] if self._end is not None else [])]
+        back = self._place.put("marks", [Splice(each.start, each.end, b"") for each in marks])
+        self.changed("bookmark", self.name, None, back, f"bookmark {self.name} taken away")

@@ -6,13 +6,14 @@ import re
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from decimal import Decimal
 
+from scrub.formats.kept import all_back
 from scrub.formats.spans import Span, Splice, ended, escaped, set_attributes, whole
-from scrub.formats.texts.placed import Placed
+from scrub.formats.texts.placed import Placed, PlacedBookmark
 from scrub.formats.wordprocessing.paragraph import OfficeParagraph
 from scrub.formats.wordprocessing.read import TWIPS_IN_CENTIMETRE, inner, own, value
 from scrub.formats.wordprocessing.reading import Home
 from scrub.formats.wordprocessing.stories import Place, Stories
-from scrub.model.inline import Bookmark, Picture, Section
+from scrub.model.inline import Picture, Section
 from scrub.model.late import late
 from scrub.model.printing import Orientation
 from scrub.model.problem import Failure
@@ -72,21 +73,8 @@ def pictures_in(home: Home, stories: Stories) -> Iterator[OfficePicture]:
                     yield OfficePicture(Place(home, stories, part, properties), holder)
 
 
-class OfficeBookmark(Placed[Place], Bookmark):
+class OfficeBookmark(PlacedBookmark[Place]):
     """A bookmark: two marks with one number (17.13.6)."""
-
-    def __init__(self, place: Place, end: Span | None) -> None:
-        self._place, self._end = place, end
-
-    @property
-    def label(self) -> str:
-        """Its name."""
-        return f"bookmark {self.name}"
-
-    @property
-    def removed(self) -> bool:
-        """Whether it was taken away."""
-        return (self._place.span.start, "marks") in self._place.part.edits
 
     @property
     def name(self) -> str:
@@ -107,12 +95,7 @@ class OfficeBookmark(Placed[Place], Bookmark):
         if any(fold(each.name) == fold(value) for each in others):
             raise Failure(f'there is a bookmark "{value}" already')
         back = [*self._lead_to(before, value), place.say("name", value)]
-
-        def revert() -> None:
-            for each in reversed(back):
-                each()
-
-        self.changed("name", before, value, revert)
+        self.changed("name", before, value, all_back(back))
 
     def _lead_to(self, before: str, name: str) -> Iterator[Callable[[], None]]:
         """Links and fields that name it name it anew (17.16.5)."""
@@ -130,12 +113,6 @@ class OfficeBookmark(Placed[Place], Bookmark):
                         fresh = own_name.sub(name, code)
                         if fresh != code:
                             yield place.say("", fresh)
-
-    def remove(self) -> None:
-        """Takes its marks out."""
-        marks = [self._place.span, *([self._end] if self._end is not None else [])]
-        back = self._place.put("marks", [Splice(each.start, each.end, b"") for each in marks])
-        self.changed("bookmark", self.name, None, back, f"bookmark {self.name} taken away")
 
     def covers(self) -> Iterator[tuple[OfficeParagraph, int, int]]:
         """The paragraphs that it lies over."""
@@ -228,8 +205,7 @@ class OfficeSection(Placed[Place], Section):
 
     def put_measure(self, word: str, value: Decimal) -> None:
         """Sets a length."""
-        if not 0 <= value <= 55 or ("page" in word and value < 1):
-            raise Failure(f"{self.label}: a length on paper is from 0 to 55 cm, not {value}")
+        self.ensure_length(word, value)
         before = self.measure(word)
         if before != value:
             self._put(

@@ -18,7 +18,7 @@ from scrub.formats.wordprocessing.stories import Place, Stories
 from scrub.formats.xmltext import text_of
 from scrub.formats.zip import Package
 from scrub.model.change import cut
-from scrub.model.inline import Field, Link
+from scrub.model.inline import Field, Link, ensure_address
 from scrub.model.late import late
 from scrub.model.problem import Failure
 from scrub.model.values import fold
@@ -64,8 +64,7 @@ class OfficeLink(Placed[Place], Link):
         before = self.address
         if value == before:
             return
-        if not value.strip() or re.search(r'[\s"<>]', value.strip()):
-            raise Failure(f'"{value}" is no address: it is empty, or has a blank or a quotation mark in it')
+        ensure_address(value)
         self.changed("link", before, value, self._set(value), inner=(f'"{self.text[:30]}"',))
 
     def _set(self, address: str) -> Callable[[], None]:
