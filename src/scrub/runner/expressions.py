@@ -6,6 +6,7 @@ import decimal
 from collections.abc import Callable
 from datetime import date, datetime
 from decimal import Decimal
+from operator import attrgetter
 
 from scrub.language import tree
 from scrub.language.meanings import Meanings
@@ -24,7 +25,7 @@ from scrub.model.values import (
     type_name,
     value_type,
 )
-from scrub.model.vocabulary import Callee, Parameter, Vocabulary
+from scrub.model.vocabulary import Parameter, Vocabulary
 from scrub.runner.arithmetic import ARITHMETIC, combined, no_number
 from scrub.runner.comparisons import (
     ORDER,
@@ -158,14 +159,16 @@ class Expressions(Paths, Lookups):
         if any(argument.exactly for argument in node.arguments or ()):
             arguments, names = [*arguments, lambda frame: True], [*names, "exactly"]
         brackets = node.arguments is not None
+        ways: dict[type, Callable[[Value, list[Value]], Value]] = {}  # what is asked of values of each class
 
         def read(frame: Frame) -> Value:
             value = target(frame)
-            if isinstance(value, Item):
-                if brackets:
+            way = ways.get(type(value))
+            if way is None:
+                if brackets and isinstance(value, Item):
                     raise Failure(f'"{word}" of {value.label} takes no brackets')
-                return self._field_value(value, word, heading)
-            return self._operate(value, word, names, [argument(frame) for argument in arguments])
+                way = ways[type(value)] = self._way(value, word, heading, names)
+            return way(value, [argument(frame) for argument in arguments] if arguments else [])
 
         return read
 
@@ -185,44 +188,50 @@ class Expressions(Paths, Lookups):
     def _field_of(self, value: Value, heading: str) -> Value:
         if type(value) is Absent:
             raise Failure(value.what)
-        if isinstance(value, Item):
-            return self._field_value(value, heading, heading)
-        return self._operate(value, heading, [], [])
+        return self._way(value, heading, heading, [])(value, [])
 
-    def _field_value(self, item: Item, word: str, heading: str) -> Value:
+    def _way(
+        self, value: Value, word: str, heading: str, names: list[str | None]
+    ) -> Callable[[Value, list[Value]], Value]:
+        """How a field of an item, or an operation with arguments of these names, is asked of all values of the same
+        class as this one. Raises `Failure` where there is none.
+        """
+        return self._field(value, word, heading) if isinstance(value, Item) else self._operation(value, word, names)
+
+    def _field(self, item: Item, word: str, heading: str) -> Callable[[Value, list[Value]], Value]:
         """A field of an item whose kind may not be known before the macro runs: only what is declared can be asked."""
         if item.open_fields:
-            return given(item.read(heading))
+            return lambda item, _: given(item.read(heading))
         field = self.vocabulary.kinds[item.kind_word].fields.get(word)
         if field is None:
             raise Failure(f'{self.vocabulary.kinds[item.kind_word].called} has no field "{word}"')
-        return given(getattr(item, field.python))
+        read = attrgetter(field.python)
+        return lambda item, _: given(read(item))
 
-    def _operate(self, value: Value, word: str, names: list[str | None], arguments: list[Value]) -> Value:
+    def _operation(self, value: Value, word: str, names: list[str | None]) -> Callable[[Value, list[Value]], Value]:
+        """An operation. An argument without a name is the first one."""
         of = value_type(value)
         callee = self.vocabulary.operation(of.word if of else "", word)
         if callee is None:
             raise Failure(f'{type_name(value)} has no operation "{word}"')
-        return self._called(callee, value, names, arguments)
-
-    @staticmethod
-    def _called(callee: Callee, value: Value, names: list[str | None], arguments: list[Value]) -> Value:
-        """An operation done. An argument without a name is the first one."""
-        parameters, by_word = callee.by_python, callee.by_word
+        parameters, by_word, function = callee.by_python, callee.by_word, callee.function
         found: list[Parameter] = []
         for name in names:
             parameter = by_word.get(name) if name is not None else next(iter(by_word.values()), None)
             if parameter is None:
                 raise Failure(f'".{callee.word}" of {type_name(value)} takes no {name or "value"}')
             found.append(parameter)
-        named = fitted_all(zip(found, arguments, strict=True))
-        missing = [
-            parameter.word for parameter in parameters.values() if parameter.required and parameter.python not in named
-        ]
-        if missing:
-            raise Failure(f'".{callee.word}" needs {missing[0]}')
-        found_value = given(callee.function(value, **named))
-        return within(found_value) if isinstance(found_value, str | list) else found_value
+        needed = [parameter for parameter in parameters.values() if parameter.required]
+
+        def operate(value: Value, arguments: list[Value]) -> Value:
+            named = fitted_all(zip(found, arguments, strict=True)) if arguments else {}
+            for parameter in needed:
+                if parameter.python not in named:
+                    raise Failure(f'".{callee.word}" needs {parameter.word}')
+            result = given(function(value, **named))
+            return within(result) if isinstance(result, str | list) else result
+
+        return operate
 
     def _arguments(self, arguments: tuple[Argument, ...]) -> list[Evaluate]:
         return [self.evaluate(argument.value) for argument in arguments]
