@@ -311,7 +311,9 @@ class OpenSheet(Sheet):
 
     def forget_there_and_back(self) -> None:
         """Lets go of the values that were changed and changed back: they are no change."""
-        for key in [key for key in self.values if self.went_back(key)]:
+        of, every = self.first.get, self.values.items()
+        same = [key for key, value in every if type(was := of(key, UNCHANGED)) is type(value) and was == value]
+        for key in same:
             self.let_go(key)
 
     def let_go(self, key: int) -> None:
@@ -368,12 +370,19 @@ class OpenSheet(Sheet):
                 top, left = min(top, row), min(left, column)
                 bottom, right = max(bottom, row), max(right, column)
             grown = Area(top, left, bottom, right)
-        self._grown, self._since = grown, []
-        if stored is None or not grown.bottom:
-            found = grown if grown.bottom else stored
-        else:
-            found = spanned(spanned(stored, grown.top, grown.left), grown.bottom, grown.right)
+        self._grown = grown
+        if self._since:
+            self._since = []
+        found = _around(stored, *grown) if stored and grown.bottom else grown if grown.bottom else stored
         return self._without_gone(found) if shaped and found is not None else found
+
+    def row_grew(self, row: int, left: int, right: int) -> None:
+        """Notes that the cells at both ends of a row hold something now, and none beyond them does."""
+        grown = self._grown
+        if grown is None or self._since:
+            self._since += (self.key(row, left), self.key(row, right))
+        else:
+            self._grown = _around(grown, row, left, row, right) if grown.bottom else Area(row, left, row, right)
 
     def _is_placed(self, key: int) -> bool:
         """Whether a cell has a place: new lines have none before the file is saved."""
@@ -388,6 +397,17 @@ class OpenSheet(Sheet):
 
 
 _NOWHERE = Area(0, 0, 0, 0)
+
+
+def _around(area: Area, top: int, left: int, bottom: int, right: int) -> Area:
+    """The smallest range with both."""
+    was_top, was_left, was_bottom, was_right = area
+    return Area(
+        top if top < was_top else was_top,
+        left if left < was_left else was_left,
+        bottom if bottom > was_bottom else was_bottom,
+        right if right > was_right else was_right,
+    )
 
 
 def _trimmed(first: int, last: int, gone: set[int]) -> tuple[int, int] | None:

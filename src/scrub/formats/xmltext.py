@@ -72,7 +72,7 @@ _ALONE = late("[\ud800-\udfff]")
 
 def xstring(text: str) -> str:
     """A text as the character data of an ST_Xstring (22.9.2.19): what XML cannot hold is written `_xHHHH_`."""
-    return escaped_text(xstring_value(text))
+    return text if "_" not in text and _USUAL.fullmatch(text) else escaped_text(xstring_value(text))
 
 
 def xstring_value(text: str) -> str:

@@ -31,7 +31,9 @@ def fitted(value: Value, wanted: Type, what: str, choice: ChoiceClass | None = N
             value = [value]
         if not isinstance(value, list):
             raise Failure(f"{what} is {wanted}, not {type_name(value)}")
-        return [fitted(each, wanted.of or ANY, what, choice, whole) for each in value]
+        if wanted.of is None or wanted.of == ANY:
+            return list(value)
+        return [fitted(each, wanted.of, what, choice, whole) for each in value]
     if choice is not None:
         try:
             return choice(str(value).lower())
@@ -53,12 +55,13 @@ def fitted_all(values: Iterable[tuple[Parameter, Value]]) -> dict[str, Any]:
     """Arguments by their Python names, each fitted; one that is nothing is left out, and a failure if it is needed."""
     found = {}
     for parameter, value in values:
-        what = f'"{parameter.word}"'
         if value is None and parameter.type != ANY:
             if parameter.required:
-                raise Failure(f"{what} is {parameter.type}, not nothing")
+                raise Failure(f'"{parameter.word}" is {parameter.type}, not nothing')
             continue
-        found[parameter.python] = fitted(value, parameter.type, what, parameter.choice, parameter.whole)
+        found[parameter.python] = fitted(
+            value, parameter.type, f'"{parameter.word}"', parameter.choice, parameter.whole
+        )
     return found
 
 

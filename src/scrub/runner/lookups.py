@@ -107,10 +107,12 @@ class Lookups:
             if not isinstance(wanted, str):
                 raise Failure(f"the name of a {word} is a text, not {type_name(wanted)}")
             low = fix(wanted)
-            every = list(inside(holder(frame), way))
-            for item in every:
-                if fix(item.label) == low or fix(_called(item)) == low:
+            every: list[Any] = []
+            for item in inside(holder(frame), way):
+                called = _called(item)
+                if fix(called) == low or ((label := item.label) != called and fix(label) == low):
                     return item
+                every.append(item)
             names = [_called(item) for item in every]
             there = ", ".join(names[:8]) + (f" and {len(names) - 8} more" if len(names) > 8 else "")
             failure = Failure(f'there is no {word} "{wanted}".{did_you_mean(wanted, names)} There are: {there}')

@@ -279,7 +279,7 @@ class SheetCells(SheetReading):
             if isinstance(value, date | Duration):
                 back = self._show_as_moment(row, column, value)
                 restyled += [back] if back is not None else []
-        self._since += (fresh[0][0], fresh[-1][0])  # all others lie between
+        self.row_grew(row, fresh[0][1], fresh[-1][1])
         self.shared.cells_changed()
         self.row_changed(row)
         keys = tuple([key for key, *_ in fresh])

@@ -226,6 +226,9 @@ def _iso(text: str, where: Where) -> Value:
 
 def stored_number(number: Decimal) -> str:
     """A number as it is stored: in plain digits, as exact as a double can be."""
+    text = str(number)
+    if len(text) <= 15 and text.isdecimal():  # a whole number: the commonest
+        return text
     if len(number.as_tuple().digits) <= 15 and -10 < number.adjusted() < 15:
         return number_text(number)
     return repr(float(number))

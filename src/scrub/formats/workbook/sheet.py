@@ -518,16 +518,18 @@ class OfficeSheet(SheetCells):
     def _dimension(self, skeleton: Skeleton) -> dict[str, bytes]:
         """The `dimension` element, where cells were filled outside it."""
         dimension = skeleton.root.child("dimension")
-        filled = [self.place(key) for key, value in self.values.items() if value is not None]
+        filled = [key for key, value in self.values.items() if value is not None]
         if self.shaped:
-            filled = [(row, column) for row, column in filled if self._is_placed(self.key(row, column))]
+            filled = [key for key in filled if self._is_placed(key)]
         if not filled or dimension is None:
             return {}
         was = dimension.attributes.get("ref", "")
-        now = area_at(was) or self.used()
-        for row, column in filled:
-            now = spanned(now or Area(row, column, row, column), row, column)
-        if now is None or now.corners == was.replace("$", ""):
+        (top, _), (bottom, _) = self.place(min(filled)), self.place(max(filled))
+        columns = {(key & 0x7FFF) + 1 for key in filled}  # as `place` takes it apart
+        grown = Area(top, min(columns), bottom, max(columns))
+        now = area_at(was) or self.used() or grown
+        now = spanned(spanned(now, grown.top, grown.left), grown.bottom, grown.right)
+        if now.corners == was.replace("$", ""):
             return {}
         return {"dimension": f'<{skeleton.root.prefix}dimension ref="{now.corners}"/>'.encode()}
 

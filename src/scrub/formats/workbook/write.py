@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections import defaultdict
 from collections.abc import Iterable, Mapping
 from datetime import date
 from decimal import Decimal
@@ -40,9 +41,10 @@ class CellWriter:
         self.prefix = stored.prefix
         self.numbers = sheet.shared.format_numbers
         self._misplaced: set[tuple[int, int]] | None = None
-        #: The letters of a column, and the format that a new cell gets from it.
+        #: What stands in front of the row in a new cell of a column, and the format that it gets from it.
         self._column_heads: dict[int, tuple[bytes, bytes]] = {}
-        self._contents: dict[Any, tuple[bytes, bytes]] = {}
+        #: The rest of a new cell behind its format, for each type of values.
+        self._contents: defaultdict[type, dict[Any, bytes]] = defaultdict(dict)
 
     def splices(self) -> list[Splice]:
         """All of them."""
@@ -110,13 +112,18 @@ class CellWriter:
     def _others(self, keys: Iterable[int]) -> list[Splice]:
         """The splices of all other changes, row by row."""
         rows: dict[int, list[int]] = {row: [] for row in self.row_attributes}
-        for key in keys:  # as `sheet.place` takes it apart
-            rows.setdefault(key >> 15, []).append((key & 0x7FFF) + 1)
+        at, columns = 0, []
+        for key in sorted(keys):  # as `sheet.place` takes it apart
+            if key >> 15 != at:
+                at = key >> 15
+                columns = rows.setdefault(at, [])
+            columns.append((key & 0x7FFF) + 1)
         found: list[Splice] = []
         fresh: list[tuple[int, bytes]] = []
+        last = self.stored.numbers[-1] if self.stored.numbers else 0
         for row in sorted(rows):
-            index = self.stored.index(row)
-            columns = sorted(rows[row])
+            index = -1 if row > last else self.stored.index(row)
+            columns = rows[row]
             if index < 0:
                 self._ensure_nowhere_else(row, columns)
                 made = self._new_row(row, columns)
@@ -151,34 +158,36 @@ class CellWriter:
         return f'<{self.prefix}row r="{row}"{own}>'.encode() + cells + f"</{self.prefix}row>".encode()
 
     def _plain_cells(self, row: int, columns: list[int]) -> list[bytes]:
-        """The cells of a new row that holds plain values and nothing else, of which there are many; none for others."""
-        sheet, prefix, found = self.sheet, self.prefix.encode(), []
+        """The pieces of the cells of a new row that holds plain values and nothing else, of which there are many; none
+        for others.
+        """
         if row in self.row_attributes:
             return []
+        sheet = self.sheet
+        found: list[bytes] = []
         number, base, values = b"%d" % row, row << 15, sheet.values
         styles, formulas, runs = sheet.styles, sheet.formulas, sheet.runs
+        with_more = bool(styles or formulas or runs)
         for column in columns:
             key = base | column - 1
             value = values.get(key)
-            if value is None or key in styles or key in formulas or key in runs:
+            if value is None or (with_more and (key in styles or key in formulas or key in runs)):
                 return []
             known = self._column_heads.get(column)
             if known is None:
                 style = sheet.inherited_style(row, column)
                 style = self.numbers.get(style, style)
-                known = letters_of(column).encode(), b' s="%d"' % style if style else b""
-                self._column_heads[column] = known
-            letters, head = known
-            content_key = (type(value), value)
-            content = self._contents.get(content_key)
+                opening = f'<{self.prefix}c r="{letters_of(column)}'.encode()
+                known = self._column_heads[column] = opening, b'" s="%d"' % style if style else b'"'
+            contents = self._contents[type(value)]
+            content = contents.get(value)
             if content is None:
                 type_, inner = self._content(value, key)
-                content = (f' t="{type_}"'.encode() if type_ else b"", inner)
-                if len(self._contents) < _MANY:
-                    self._contents[content_key] = content
-            found.append(
-                b'<%bc r="%b%b"%b%b>%b</%bc>' % (prefix, letters, number, head, content[0], content[1], prefix)
-            )
+                kind = f' t="{type_}"'.encode() if type_ else b""
+                content = b"%b>%b</%bc>" % (kind, inner, self.prefix.encode())
+                if len(contents) < _MANY:
+                    contents[value] = content
+            found += (known[0], number, known[1], content)
         return found
 
     def _ensure_nowhere_else(self, row: int, columns: list[int]) -> None:
@@ -187,7 +196,7 @@ class CellWriter:
         """
         if self._misplaced is None:
             self._misplaced = set() if isinstance(self.stored, Parsed) else self.stored.misplaced()
-        for column in columns:
+        for column in columns if self._misplaced else ():
             if (row, column) in self._misplaced:
                 raise Failure(
                     f"{self.sheet.where(row, column)} stands in the wrong row of the file, which is damaged there"
