@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import decimal
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from datetime import date, datetime
 from decimal import Decimal
 from operator import attrgetter
+from typing import Any
 
 from scrub.language import tree
 from scrub.language.meanings import Meanings
@@ -39,9 +40,12 @@ from scrub.runner.comparisons import (
     text_test,
 )
 from scrub.runner.execution import Frame
-from scrub.runner.fitting import fitted_all, given, within
+from scrub.runner.fitting import AS_THEY_ARE, fitted_all, given, within
 from scrub.runner.lookups import Absent, Lookups
 from scrub.runner.paths import Paths
+
+#: What asks something of a value, with arguments by their Python names; and the parameters that get the arguments.
+_Way = tuple[Callable[..., Value], Sequence[Parameter]]
 
 
 class Expressions(Paths, Lookups):
@@ -159,7 +163,7 @@ class Expressions(Paths, Lookups):
         if any(argument.exactly for argument in node.arguments or ()):
             arguments, names = [*arguments, lambda frame: True], [*names, "exactly"]
         brackets = node.arguments is not None
-        ways: dict[type, Callable[[Value, list[Value]], Value]] = {}  # what is asked of values of each class
+        ways: dict[type, _Way] = {}  # how it is asked of values of each class
 
         def read(frame: Frame) -> Value:
             value = target(frame)
@@ -168,7 +172,11 @@ class Expressions(Paths, Lookups):
                 if brackets and isinstance(value, Item):
                     raise Failure(f'"{word}" of {value.label} takes no brackets')
                 way = ways[type(value)] = self._way(value, word, heading, names)
-            return way(value, [argument(frame) for argument in arguments] if arguments else [])
+            ask, parameters = way
+            if not parameters:
+                return ask(value)
+            given_now = [argument(frame) for argument in arguments]
+            return ask(value, **fitted_all(zip(parameters, given_now, strict=True)))
 
         return read
 
@@ -188,50 +196,47 @@ class Expressions(Paths, Lookups):
     def _field_of(self, value: Value, heading: str) -> Value:
         if type(value) is Absent:
             raise Failure(value.what)
-        return self._way(value, heading, heading, [])(value, [])
+        ask, _ = self._way(value, heading, heading, [])
+        return ask(value)
 
-    def _way(
-        self, value: Value, word: str, heading: str, names: list[str | None]
-    ) -> Callable[[Value, list[Value]], Value]:
+    def _way(self, value: Value, word: str, heading: str, names: list[str | None]) -> _Way:
         """How a field of an item, or an operation with arguments of these names, is asked of all values of the same
         class as this one. Raises `Failure` where there is none.
         """
         return self._field(value, word, heading) if isinstance(value, Item) else self._operation(value, word, names)
 
-    def _field(self, item: Item, word: str, heading: str) -> Callable[[Value, list[Value]], Value]:
+    def _field(self, item: Item, word: str, heading: str) -> _Way:
         """A field of an item whose kind may not be known before the macro runs: only what is declared can be asked."""
         if item.open_fields:
-            return lambda item, _: given(item.read(heading))
+            return (lambda item: given(item.read(heading))), ()
         field = self.vocabulary.kinds[item.kind_word].fields.get(word)
         if field is None:
             raise Failure(f'{self.vocabulary.kinds[item.kind_word].called} has no field "{word}"')
         read = attrgetter(field.python)
-        return lambda item, _: given(read(item))
+        return (read if field.type.word in AS_THEY_ARE else lambda item: given(read(item))), ()
 
-    def _operation(self, value: Value, word: str, names: list[str | None]) -> Callable[[Value, list[Value]], Value]:
+    def _operation(self, value: Value, word: str, names: list[str | None]) -> _Way:
         """An operation. An argument without a name is the first one."""
         of = value_type(value)
         callee = self.vocabulary.operation(of.word if of else "", word)
         if callee is None:
             raise Failure(f'{type_name(value)} has no operation "{word}"')
-        parameters, by_word, function = callee.by_python, callee.by_word, callee.function
+        by_word, function = callee.by_word, callee.function
         found: list[Parameter] = []
         for name in names:
             parameter = by_word.get(name) if name is not None else next(iter(by_word.values()), None)
             if parameter is None:
                 raise Failure(f'".{callee.word}" of {type_name(value)} takes no {name or "value"}')
             found.append(parameter)
-        needed = [parameter for parameter in parameters.values() if parameter.required]
+        for parameter in by_word.values():
+            if parameter.required and parameter not in found:
+                raise Failure(f'".{callee.word}" needs {parameter.word}')
 
-        def operate(value: Value, arguments: list[Value]) -> Value:
-            named = fitted_all(zip(found, arguments, strict=True)) if arguments else {}
-            for parameter in needed:
-                if parameter.python not in named:
-                    raise Failure(f'".{callee.word}" needs {parameter.word}')
-            result = given(function(value, **named))
+        def ask(value: Value, **arguments: Any) -> Value:
+            result = given(function(value, **arguments))
             return within(result) if isinstance(result, str | list) else result
 
-        return operate
+        return ask, found
 
     def _arguments(self, arguments: tuple[Argument, ...]) -> list[Evaluate]:
         return [self.evaluate(argument.value) for argument in arguments]

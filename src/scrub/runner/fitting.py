@@ -8,9 +8,12 @@ from typing import Any
 
 from scrub.model.addresses import address_from
 from scrub.model.problem import Failure
-from scrub.model.types import ADDRESS, ANY, CLASSES, ChoiceClass, Type
+from scrub.model.types import ADDRESS, ANY, CLASSES, DATE, TEXT, TIME, YES_NO, ChoiceClass, Type
 from scrub.model.values import LONGEST_LIST, LONGEST_TEXT, Value, type_name
 from scrub.model.vocabulary import Parameter
+
+#: The types whose values are the same in Python and in a macro.
+AS_THEY_ARE = frozenset(each.word for each in (TEXT, YES_NO, DATE, TIME, ADDRESS))
 
 
 def given(value: Any) -> Value:
