@@ -244,4 +244,4 @@ def test_a_strict_workbook_takes_values_and_no_new_parts(home: Path) -> None:
         scrub.run(macro('in cell("S1!A1")\ncell.value = 2\ncell.bold = yes\nend'), [str(path)]).files[0].problem is None
     )
     for line in ('cell("S1!A1").comment = "c"', 'cell("S1!A1").link = "https://huts.example"', 'x = new-sheet("New")'):
-        assert "is a Strict Open XML workbook" in str(scrub.run(macro(line), [str(path)]).files[0].problem), line
+        assert "is a Strict Open XML file" in str(scrub.run(macro(line), [str(path)]).files[0].problem), line

@@ -9,7 +9,7 @@ from typing import NamedTuple
 from scrub.model.declare import FileItem, Reach, action, field, holds, may_lack
 from scrub.model.frames import Framed
 from scrub.model.lines_of_text import HoldsLines, Line
-from scrub.model.looks import HasLooks
+from scrub.model.marked import HasMarks
 from scrub.model.problem import Failure
 from scrub.model.text import Edit, Editing, HoldsTexts, Moved, parted, shrunk
 from scrub.model.values import Choice
@@ -41,7 +41,7 @@ class Hole(NamedTuple):
 Filling = tuple[Hole, str]
 
 
-class Paragraph(Framed, HasLooks, HoldsLines):
+class Paragraph(Framed, HasMarks, HoldsLines):
     """A paragraph of a document."""
 
     kind_word = "paragraph"
@@ -117,6 +117,16 @@ class Paragraph(Framed, HasLooks, HoldsLines):
     def looks(self, start: int, end: int, word: str) -> Iterable[object]:
         """What the look of each stretch of its letters is; nothing where a format has none."""
         return ()
+
+    @may_lack
+    def put_comment_on(self, start: int, end: int, text: str) -> None:
+        """Puts a comment on letters."""
+        raise NotImplementedError
+
+    @may_lack
+    def put_bookmark(self, start: int, end: int, name: str) -> None:
+        """Makes letters a bookmark."""
+        raise NotImplementedError
 
     @may_lack
     def put_look(self, start: int, end: int, word: str, value: object) -> None:
@@ -278,7 +288,7 @@ class Heading(Paragraph):
         raise NotImplementedError
 
 
-class Passage(HasLooks, HoldsTexts):
+class Passage(HasMarks, HoldsTexts):
     """A piece of a paragraph."""
 
     kind_word = "passage"

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 from scrub.model.declare import Item
 
@@ -45,6 +45,8 @@ class HoldsTexts(Item):
 
 #: What is set of how words look: each look with its value.
 Looks = tuple[tuple[str, object], ...]
+#: Under this word stands, among the looks, what lies over the words.
+MARKS = "marks"
 
 
 class Kept(NamedTuple):
@@ -180,10 +182,17 @@ class Stretches:
 
     def looking(self, start: int, end: int, word: str, value: object) -> Stretches:
         """The text with another look of a range of it."""
+        return self._looking(start, end, lambda looks: {**looks, word: value})
+
+    def marked(self, start: int, end: int, mark: object) -> Stretches:
+        """The text with something that lies over a range of it."""
+        return self._looking(start, end, lambda looks: {**looks, MARKS: (*looks.get(MARKS, ()), mark)})
+
+    def _looking(self, start: int, end: int, change: Callable[[dict[str, Any]], dict[str, Any]]) -> Stretches:
         now = str(self)
         found = list(self.between(0, start))
         for part in self.between(start, end):
-            looks = tuple(sorted({**dict(part.looks), word: value}.items(), key=lambda each: each[0]))
+            looks = tuple(sorted(change(dict(part.looks)).items(), key=lambda each: each[0]))
             found.append(part._replace(looks=looks))
         found += self.between(end, len(now))
         fresh = Stretches(self.old, tuple(_joined(found)))

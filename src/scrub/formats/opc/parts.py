@@ -13,7 +13,7 @@ from scrub.formats.zip import Maker, Package
 from scrub.model.problem import Failure
 
 _TYPES = "[Content_Types].xml"
-_STRICT = "http://purl.oclc.org/ooxml/spreadsheetml/main"
+_STRICT = "http://purl.oclc.org/ooxml/"
 _EMPTY = (
     b'<?xml version="1.0" encoding="UTF-8" standalone="yes"?>\n'
     b'<Relationships xmlns="http://schemas.openxmlformats.org/package/2006/relationships"></Relationships>'
@@ -26,7 +26,7 @@ class Parts:
     def __init__(self, package: Package, main: Span) -> None:
         """`main` is the root of the main part."""
         self.package = package
-        self._strict = main.attributes.get(f"xmlns:{main.prefix[:-1]}" if main.prefix else "xmlns", "") == _STRICT
+        self._strict = main.uri.startswith(_STRICT)
         self.changed: dict[str, Maker] = {}
         self.added: dict[str, bytes] = {}
         self.removed: set[str] = set()
@@ -42,6 +42,13 @@ class Parts:
         """A name for a part that no other has; `{}` in the pattern stands for a number."""
         taken = {name.lower() for name in (*self.package.members, *self.added)}
         return next(name for number in range(1, 100_000) if (name := pattern.format(number)).lower() not in taken)
+
+    def only_name(self, beside: str, name: str) -> str:
+        """The name of a part of which a package has one, beside another part; with a number where it is taken."""
+        folder = posixpath.dirname(beside)
+        usual = posixpath.join(folder, f"{name}.xml")
+        taken = self.package.named(usual) is not None or usual in self.added
+        return self.free_name(posixpath.join(folder, f"{name}{{}}.xml")) if taken else usual
 
     def add(self, name: str, data: bytes, content_type: str) -> None:
         """Adds a part."""
@@ -90,8 +97,8 @@ class Parts:
         """Raises `Failure` for a Strict document (ISO/IEC 29500-1, annex A), whose parts have other namespaces."""
         if self._strict:
             raise Failure(
-                f"{os.path.basename(self.package.source.shown)} is a Strict Open XML workbook, to which Scrub adds no "
-                "parts (links, comments, sheets). Save it as an ordinary workbook in its own program first"
+                f"{os.path.basename(self.package.source.shown)} is a Strict Open XML file, to which Scrub adds no "
+                "parts (links, comments, pictures, sheets). Save it as an ordinary one in its own program first"
             )
 
     def _rels_name(self, source: str) -> str:

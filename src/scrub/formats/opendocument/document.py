@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from functools import cached_property, partial
+from itertools import count
 
 from scrub.formats.file import PickedFile
 from scrub.formats.kept import Kept as FromFile
@@ -16,6 +17,7 @@ from scrub.formats.opendocument.inline import (
     TextPicture,
     TextSection,
     bookmarks_in,
+    ensure_bookmark,
     fields_in,
     links_in,
     pictures_in,
@@ -43,6 +45,7 @@ from scrub.formats.opendocument.tracking import TextTracking
 from scrub.formats.source import Source, opened
 from scrub.formats.spans import Span, outside, spliced
 from scrub.formats.text_elements import text_splices
+from scrub.formats.texts.marks import Mark
 from scrub.formats.texts.stories import Stories
 from scrub.formats.texts.tables import DocumentRows
 from scrub.formats.xmltext import is_on, text_of
@@ -87,6 +90,7 @@ class OpenText(PickedFile, TextHome):
         self._stories: Stories[TextPart, TextParagraph] = Stories(self, parts, self._read, _resolved, self._forget)
         self._records: FromFile[bool] = FromFile(self._recording)
         self._nameless = False
+        self._new_names: list[str] = []  # of comments and bookmarks
         self._arranged: list[TextTable] = []
         self._properties = {name: FromFile(partial(self._property, name)) for name in _PROPERTIES}
 
@@ -311,6 +315,27 @@ class OpenText(PickedFile, TextHome):
         return (each for part in self.parts if part.name == _STYLES for each in sections_in(self, part))
 
     # -- what reviewers left
+
+    def comment_mark(self, paragraph: TextParagraph, text: str) -> tuple[Mark, Callable[[], None]]:
+        """What a new comment is: one name ties it to the end of its words."""
+        taken = [part.data for part in self.parts]
+        names = (f"comment {number}" for number in count(1))
+        name = next(
+            each for each in names if each not in self._new_names and not any(each.encode() in data for data in taken)
+        )
+        mark = Mark(name, *self.tracking.comment(text, name))
+        return mark, self._named(name)
+
+    def _named(self, name: str) -> Callable[[], None]:
+        self._new_names.append(name)
+        return lambda: self._new_names.remove(name)
+
+    def bookmark_mark(self, paragraph: TextParagraph, name: str) -> tuple[Mark, Callable[[], None]]:
+        """What a new bookmark is."""
+        ensure_bookmark(name, (*(each.name for each in self.bookmarks()), *self._new_names))
+        t = paragraph.span.prefix
+        mark = Mark(name, f'<{t}bookmark-start {t}name="{name}"/>', f'<{t}bookmark-end {t}name="{name}"/>')
+        return mark, self._named(name)
 
     def comments(self) -> Iterator[TextComment]:
         """Its comments."""

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from decimal import Decimal
 
 from scrub.formats.kept import all_back
@@ -12,7 +12,7 @@ from scrub.formats.opendocument.paragraph import TextHome, TextParagraph, TextPa
 from scrub.formats.opendocument.place import TextPlace
 from scrub.formats.opendocument.read import DRAW, FO, STYLE, SVG, TEXT, XLINK, alive, attribute, of, style_name, value
 from scrub.formats.spans import Span, Splice
-from scrub.formats.texts.placed import Placed, PlacedBookmark
+from scrub.formats.texts.placed import Placed, PlacedBookmark, ensure_other
 from scrub.formats.xmltext import escaped_text, text_of
 from scrub.model.change import cut
 from scrub.model.inline import Field, Link, Picture, Section, ensure_address
@@ -215,10 +215,7 @@ class TextBookmark(PlacedBookmark[TextPlace]):
         before, place = self.name, self._place
         if value == before:
             return
-        if not value.strip() or re.search(r"[\s#/\\@:*?\";,.|()<>]", value):
-            raise Failure(f'"{value}" cannot be the name of a bookmark: it is empty, or has a blank or a mark in it')
-        if any(fold(each.name) == fold(value) for each in place.home.bookmarks() if each.name != before):
-            raise Failure(f'there is a bookmark "{value}" already')
+        ensure_bookmark(value, (each.name for each in place.home.bookmarks() if each.name != before))
         back = [place.say("name", value), *self._lead_to(before, value)]
         if self._end is not None:
             back.append(place._replace(span=self._end).say("name", value))
@@ -242,6 +239,13 @@ class TextBookmark(PlacedBookmark[TextPlace]):
                 pieces = [one for one in each.pieces if start <= one.begin < end]
                 if pieces:
                     yield each, pieces[0].start, pieces[-1].start + len(pieces[-1].text)
+
+
+def ensure_bookmark(name: str, others: Iterable[str]) -> None:
+    """Raises `Failure` for a name that no bookmark can have, or another one has."""
+    if not name.strip() or re.search(r"[\s#/\\@:*?\";,.|()<>&']", name):
+        raise Failure(f'"{name}" cannot be the name of a bookmark: it is empty, or has a blank or a mark in it')
+    ensure_other(name, others)
 
 
 def bookmarks_in(home: TextHome, part: TextPart) -> Iterator[TextBookmark]:

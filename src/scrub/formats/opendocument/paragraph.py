@@ -6,12 +6,13 @@ from collections.abc import Iterator, Mapping, Sequence
 from itertools import accumulate, pairwise
 from typing import Any
 
+from scrub.formats.opendocument.characters import written
 from scrub.formats.opendocument.found import FoundParagraph
 from scrub.formats.opendocument.looks import TextLooks, checked, ensure_frame
 from scrub.formats.opendocument.read import MOST_LEVELS, TEXT, Piece, Read, attribute, read_paragraph, value
 from scrub.formats.opendocument.styles import TextStyles
 from scrub.formats.opendocument.tracking import TextTracking, bare, open_tag
-from scrub.formats.opendocument.write import ParagraphWriter, explicit, written
+from scrub.formats.opendocument.write import ParagraphWriter, explicit
 from scrub.formats.spans import Span, Splice, escaped, spliced, whole, with_attributes
 from scrub.formats.texts.part import EditedPart
 from scrub.formats.texts.pieced import PiecedDocument, PiecedParagraph

@@ -5,12 +5,12 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping
 from datetime import datetime
 
-from scrub.formats.kept import put_in
+from scrub.formats.kept import all_back, put_in
+from scrub.formats.opendocument.characters import written
 from scrub.formats.opendocument.paragraph import TextHome, TextParagraph, TextPart
 from scrub.formats.opendocument.place import TextPlace
 from scrub.formats.opendocument.read import DUBLIN, META, OFFICE, TEXT, is_paragraph, of, read_paragraph, value
 from scrub.formats.opendocument.resolve import Mark, Region, marks_in, regions_in
-from scrub.formats.opendocument.write import written
 from scrub.formats.spans import Span, Splice
 from scrub.formats.texts.placed import Placed
 from scrub.formats.texts.stories import Stories
@@ -71,6 +71,15 @@ class TextComment(Placed[TextPlace], Comment):
 
         self.changed("text", before, value, revert, inner=(f"comment of {self.author or 'nobody'}",))
 
+    def reply(self, text: str) -> None:
+        """Answers it: the format knows no answers, so that one is a comment of its own at the same place."""
+        place = self._place
+        made, _ = place.home.tracking.comment(text)
+        answers = place.part.edits.get((place.span.start, "answers"), ())
+        back = place.put("answers", [*answers, Splice(place.span.end, place.span.end, made.encode())])
+        field = f"answer {len(answers) + 1} to the comment of {self.author or 'nobody'}"
+        self.changed(field, None, text, back, f'answered: "{cut(text)}"')
+
     @property
     def author(self) -> str:
         """Who wrote it."""
@@ -96,14 +105,9 @@ class TextComment(Placed[TextPlace], Comment):
             if of(each, OFFICE, "annotation-end") and value(each, "name", OFFICE) == name
         ]
         said = f'comment of {self.author or "nobody"} removed: "{self.text[:60]}"'
-        unsaid = self._place.put("words", ())  # what it was made to say goes with it
-        back = self._place.put("comment", [Splice(each.start, each.end, b"") for each in (span, *ends)])
-
-        def revert() -> None:
-            back()
-            unsaid()
-
-        self.changed("comment", self.text, None, revert, said)
+        backs = [self._place.put(word, ()) for word in ("words", "answers")]  # what was done to it goes with it
+        backs.append(self._place.put("comment", [Splice(each.start, each.end, b"") for each in (span, *ends)]))
+        self.changed("comment", self.text, None, all_back(backs), said)
 
 
 def comments_in(home: TextHome, part: TextPart) -> Iterator[TextComment]:

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping
 from functools import cached_property
 
+from scrub.formats.opendocument.characters import written
 from scrub.formats.opendocument.read import OFFICE, TABLE, is_paragraph, of, value
-from scrub.formats.opendocument.write import written
 from scrub.formats.spans import Span, Splice, set_attributes, whole, with_attributes
 from scrub.formats.texts.arranged import ArrangedTable
 from scrub.model.area import MOST_COLUMNS

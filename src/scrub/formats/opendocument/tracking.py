@@ -9,6 +9,7 @@ from datetime import datetime
 from functools import cached_property
 from itertools import count
 
+from scrub.formats.opendocument.characters import written
 from scrub.formats.opendocument.read import DUBLIN, OFFICE, TEXT, of
 from scrub.formats.spans import Namespaces, Span, Splice, with_attributes
 from scrub.formats.xmltext import escaped_text
@@ -51,12 +52,21 @@ class TextTracking:
         """Numbers that no change has; they are looked for when something is recorded."""
         return count(1 + max((int(found) for data in self._parts for found in _ID.findall(data)), default=0))
 
+    def _signed(self) -> str:
+        """Who it was, and when (part 3, 4.3.2.7 and 4.3.2.10)."""
+        d, more = self._dublin, self._declared
+        return f"<{d}creator{more}>{escaped_text(self._author)}</{d}creator><{d}date{more}>{self._when}</{d}date>"
+
+    def comment(self, text: str, name: str = "") -> tuple[str, str]:
+        """A comment, and the mark where its words end; without a name it is on no words of its own (14.1)."""
+        o, t = self._office, self._prefix
+        lines = "".join(f"<{t}p>{written(each, t)}</{t}p>" for each in text.split("\n"))
+        said = f' {o}name="{name}"' if name else ""
+        return f"<{o}annotation{said}>{self._signed()}{lines}</{o}annotation>", f"<{o}annotation-end{said}/>"
+
     def _listed(self, sort: str, content: str) -> str:
-        t, o, d, more = self._prefix, self._office, self._dublin, self._declared
-        info = (
-            f"<{o}change-info><{d}creator{more}>{escaped_text(self._author)}</{d}creator>"
-            f"<{d}date{more}>{self._when}</{d}date></{o}change-info>"
-        )
+        t, o = self._prefix, self._office
+        info = f"<{o}change-info>{self._signed()}</{o}change-info>"
         id_ = f"ct{next(self._ids)}"
         self._regions.append(
             f'<{t}changed-region xml:id="{id_}" {t}id="{id_}"><{t}{sort}>{info}{content}</{t}{sort}>'

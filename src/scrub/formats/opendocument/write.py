@@ -2,25 +2,23 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Callable, Iterator, Sequence
 from itertools import groupby, takewhile
 
+from scrub.formats.opendocument.characters import written
 from scrub.formats.opendocument.found import FoundParagraph, read_plain
 from scrub.formats.opendocument.read import TEXT, Piece, of, read_paragraph
 from scrub.formats.opendocument.tracking import TextTracking, open_tag
 from scrub.formats.spans import Span, Splice, parse_element, spliced
+from scrub.formats.texts.marks import are_marked, around, bare
 from scrub.formats.texts.paragraph import ATOM
 from scrub.formats.texts.pieces import Pieces
-from scrub.formats.xmltext import escaped_text
-from scrub.model.late import late
 from scrub.model.text import Fresh, Kept, Looks, Stretches
 
 #: A text, the number of the piece whose look it has, and what was set since.
 _Words = tuple[str, int, Looks]
 #: In place of that number: markup that is no text.
 _MARK = -1
-_SPECIAL = late(r"( {2,}|[\t\n]| )")
 
 
 class ParagraphWriter:
@@ -78,6 +76,8 @@ class ParagraphWriter:
         for number, (piece, content) in enumerate(zip(self.pieces, contents, strict=True)):
             if len(content) == 1 and content[0] == (piece.text, number, ()):
                 continue
+            if any(look == _MARK for _, look, _ in content):
+                return False
             whole = "".join([text for text, *_ in content])
             edges = (*whole[:1], *whole[-1:], *piece.text[:1], *piece.text[-1:])
             if whole == piece.text == "":
@@ -124,7 +124,7 @@ class ParagraphWriter:
                 contents[anchor].append((end, _MARK, ()))
         if tracking is not None and done < len(self.stretches.old):
             self._delete(contents, done, len(self.stretches.old), tracking)
-        return contents
+        return _with_marks(contents) if are_marked(self.stretches) else contents
 
     def _delete(self, contents: list[list[_Words]], start: int, end: int, tracking: TextTracking) -> None:
         for stop in (*(each for each in self._joints if start < each < end), end):
@@ -205,7 +205,12 @@ class ParagraphWriter:
 
     def content(self) -> str:
         """All that an empty paragraph is to say."""
-        return "".join(self._written(part.text, part.looks) for part in self.stretches.parts if isinstance(part, Fresh))
+        fresh = [each for each in self.stretches.parts if isinstance(each, Fresh)]
+        marks = around(each.looks for each in fresh)
+        return "".join(
+            f"{opening}{self._written(each.text, bare(each.looks))}{closing}"
+            for each, (opening, closing) in zip(fresh, marks, strict=True)
+        )
 
     def _in_empty(self, content: str) -> list[Splice]:
         if not content:
@@ -217,23 +222,17 @@ class ParagraphWriter:
         return [Splice(paragraph.close_start, paragraph.close_start, content.encode())]
 
 
+def _with_marks(contents: Sequence[Sequence[_Words]]) -> list[list[_Words]]:
+    """What each piece is to be, with what stands round marked words."""
+    found: list[list[_Words]] = [[] for _ in contents]
+    every = [(piece, words) for piece, some in enumerate(contents) for words in some]
+    for (piece, (text, look, looks)), marks in zip(every, around(looks for _, (*_, looks) in every), strict=True):
+        opening, closing = ((mark, _MARK, ()) for mark in marks)
+        found[piece] += [each for each in (opening, (text, look, bare(looks)), closing) if each[0] or each[1] != _MARK]
+    return found
+
+
 def explicit(data: bytes, paragraph: Span) -> list[Splice]:
     """What writes the blanks of a paragraph so that they no longer depend on what stands beside them."""
     read = paragraph.read() if isinstance(paragraph, FoundParagraph) else read_paragraph(data, paragraph)
     return ParagraphWriter(data, paragraph, read.pieces, Stretches(read.text), str).explicit() if read.text else []
-
-
-def written(text: str, prefix: str) -> str:
-    """Characters as the content of a paragraph; blanks that would collapse are elements (6.1.3 to 6.1.5)."""
-    found: list[str] = []
-    pieces = _SPECIAL.split(re.sub("\r\n?", "\n", text))
-    for number, each in enumerate(pieces):
-        if number % 2 == 0:
-            found.append(escaped_text(each))
-        elif each in "\t\n":
-            found.append(f"<{prefix}{'tab' if each == chr(9) else 'line-break'}/>")
-        elif len(each) == 1 and pieces[number - 1] and pieces[number + 1]:
-            found.append(" ")  # between letters it is one
-        else:
-            found.append(f"<{prefix}s/>" if len(each) == 1 else f'<{prefix}s {prefix}c="{len(each)}"/>')
-    return "".join(found)

@@ -7,6 +7,7 @@ from collections.abc import Callable, Iterator, Sequence
 from typing import Any
 
 from scrub.formats.spans import Span
+from scrub.formats.texts.marks import Mark
 from scrub.formats.texts.paragraph import OpenParagraph
 from scrub.formats.texts.part import EditedPart
 from scrub.model.change import cut
@@ -91,6 +92,37 @@ class PiecedParagraph(OpenParagraph):
         first = was[0] if len(was) == 1 else "several"
         self.changed(word, first, value, lambda: setattr(self, "stretches", before), inner=words)
 
+    def ensure_markable(self) -> None:
+        """Raises `Failure` where nothing can be put over its words."""
+        self.note_way()
+
+    def put_comment_on(self, start: int, end: int, text: str) -> None:
+        """Puts a comment on letters."""
+        if self.place in (PlaceInDocument.HEADER, PlaceInDocument.FOOTER):
+            raise Failure(f"{self.label}: a comment cannot stand in a header or footer")
+        self._put_mark(start, end, "comment", text, self.home.comment_mark)
+
+    def put_bookmark(self, start: int, end: int, name: str) -> None:
+        """Makes letters a bookmark."""
+        self._put_mark(start, end, "bookmark", name, self.home.bookmark_mark)
+
+    def _put_mark(
+        self, start: int, end: int, what: str, value: str, make: Callable[[Any, str], tuple[Mark, Callable[[], None]]]
+    ) -> None:
+        self.ensure_markable()
+        if start >= end:
+            raise Failure(f"{self.label}: there are no words for a {what}")
+        mark, unmake = make(self, value)
+        before = self.stretches
+        self.stretches = before.marked(start, end, mark)
+
+        def revert() -> None:
+            self.stretches = before
+            unmake()
+
+        said = f'new {what} on "{cut(self.text[start:end])}": "{cut(value)}"'
+        self.changed(f"new {what} {mark.name}", None, value, revert, said)
+
     def note_way(self) -> None:
         """Notes whether what is about to change is recorded. Raises `Failure` where that differs from before, or
         nothing may change.
@@ -173,6 +205,16 @@ class PiecedDocument(Document):
 
     def all_paragraphs(self) -> Sequence[PiecedParagraph]:
         """Its paragraphs, those that went too."""
+        raise NotImplementedError
+
+    def comment_mark(self, paragraph: Any, text: str) -> tuple[Mark, Callable[[], None]]:
+        """What a new comment in a paragraph is, and what takes it back."""
+        raise NotImplementedError
+
+    def bookmark_mark(self, paragraph: Any, name: str) -> tuple[Mark, Callable[[], None]]:
+        """What a new bookmark in a paragraph is, and what takes it back. Raises `Failure` for a name that none can
+        have, or another one has.
+        """
         raise NotImplementedError
 
     def groups(self) -> Sequence[Sequence[Paragraph]]:

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from typing import Generic, Protocol, TypeVar
 
 from scrub.formats.spans import Span, Splice
 from scrub.formats.texts.part import EditedPart
 from scrub.formats.texts.pieced import PiecedDocument
 from scrub.model.inline import Bookmark
+from scrub.model.problem import Failure
+from scrub.model.values import fold
 
 
 class SomewhereInText(Protocol):
@@ -74,3 +76,9 @@ class PlacedBookmark(Placed[P], Bookmark):
         marks = [self._place.span, *([self._end] if self._end is not None else [])]
         back = self._place.put("marks", [Splice(each.start, each.end, b"") for each in marks])
         self.changed("bookmark", self.name, None, back, f"bookmark {self.name} taken away")
+
+
+def ensure_other(name: str, others: Iterable[str]) -> None:
+    """Raises `Failure` for the name of a bookmark that another one has."""
+    if any(fold(each) == fold(name) for each in others):
+        raise Failure(f'there is a bookmark "{name}" already')

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from datetime import datetime
 from functools import cached_property, partial
 from typing import NamedTuple
@@ -11,6 +11,7 @@ from scrub.formats.kept import Kept
 from scrub.formats.opc.parts import Parts
 from scrub.formats.opc.relationships import part_tree
 from scrub.formats.spans import Found, Span, Splice, ended, escaped, outside, spliced, with_attributes
+from scrub.formats.texts.marks import Mark
 from scrub.formats.wordprocessing.read import FieldState, inner, own, paragraphs_of, read_paragraph, value
 from scrub.formats.wordprocessing.reading import Home, ReadParagraph
 from scrub.formats.wordprocessing.review import nameless
@@ -20,6 +21,11 @@ from scrub.formats.xmltext import moment
 from scrub.formats.zip import Package
 from scrub.model.comments import Comment
 from scrub.model.problem import Failure
+
+_WORDS = "http://schemas.openxmlformats.org/wordprocessingml/2006/main"
+_RELATION = "http://schemas.openxmlformats.org/officeDocument/2006/relationships/comments"
+_TYPE = "application/vnd.openxmlformats-officedocument.wordprocessingml.comments+xml"
+_DECLARED = '<?xml version="1.0" encoding="UTF-8" standalone="yes"?>\n'
 
 
 class Reply(NamedTuple):
@@ -135,6 +141,8 @@ class CommentPart:
         #: The numbers of those that were deleted.
         self.gone: set[str] = set()
         self.replies: list[Reply] = []
+        #: Comments on words that had none, each with what is written round those.
+        self._new: list[tuple[Mark, str]] = []
         #: The paragraph with the mark of each comment; None before it is asked for.
         self.places: dict[str | None, ReadParagraph] | None = None
 
@@ -168,10 +176,28 @@ class CommentPart:
 
     def answer(self, to: OfficeComment, text: str) -> Callable[[], None]:
         """Notes an answer; gives what takes that back."""
-        taken = [int(each.id) for each in self.items if each.id.isdecimal()] + [int(each.id) for each in self.replies]
-        reply = Reply(str(max(taken, default=-1) + 1), to.id, text)
+        reply = Reply(self._free_number(), to.id, text)
         self.replies.append(reply)
         return lambda: self.replies.remove(reply)
+
+    def comment(self, prefix: str, text: str) -> tuple[Mark, Callable[[], None]]:
+        """Notes a new comment; gives what is written round its words, and what takes it back."""
+        p, id_ = prefix, self._free_number()
+        reference = f'<{p}r><{p}commentReference {p}id="{id_}"/></{p}r>'
+        mark = Mark(id_, f'<{p}commentRangeStart {p}id="{id_}"/>', f'<{p}commentRangeEnd {p}id="{id_}"/>{reference}')
+        new = (mark, text)
+        self._new.append(new)
+        return mark, lambda: self._new.remove(new)
+
+    def _free_number(self) -> str:
+        taken = [each.id for each in self.items] + [each.id for each in self.replies]
+        taken += [mark.name for mark, _ in self._new]
+        return str(max((int(each) for each in taken if each.isdecimal()), default=-1) + 1)
+
+    def begin(self) -> None:
+        """Is told that the document is about to be written."""
+        for mark, _ in self._new:
+            mark.is_written = False
 
     def marks(self, root: Span) -> Iterator[Splice]:
         """What takes the marks of deleted comments out of a part, and puts those of answers beside what they answer. A
@@ -206,7 +232,10 @@ class CommentPart:
         if not self._touched and not without_names:
             return
         data, root = self._tree
+        new = [(mark.name, text) for mark, text in self._new if mark.is_written]
         if self._name is None or root is None:
+            if new:
+                self._begin_part(parts, new, without_names)
             return
         kept = [each for each in self.items if each.id not in self.gone]
         told = [each for each in kept if each.finished.touched]
@@ -219,8 +248,12 @@ class CommentPart:
             without = [each for each in named.values() if not each.para_id]
             given = with_ids(data, root, [(each.paragraphs[-1], ids.of[each.id]) for each in without])
             splices += outside(splices, given)
-            fresh = "".join(self._new(reply, id_, root) for reply, id_ in zip(replies, ids.fresh, strict=True))
-            splices += ended(data, root, fresh.encode())
+        p = root.prefix
+        fresh = [
+            self._element(p, reply.id, reply.text, f' w14:paraId="{id_}"')
+            for reply, id_ in zip(replies, ids.fresh, strict=True)
+        ] + [self._element(p, *each) for each in new]
+        splices += ended(data, root, "".join(fresh).encode()) if fresh else ()
         lost = {each.para_id for each in self.items if each.id in self.gone and each.para_id}
         entries: list[tuple[str, str | None, bool]] = [(ids.of[each.id], None, each.done) for each in named.values()]
         entries += [(id_, ids.of[reply.to], False) for reply, id_ in zip(replies, ids.fresh, strict=True)]
@@ -235,7 +268,9 @@ class CommentPart:
         """Whether anything was done to comments, which are read when somebody asks for them."""
         if "items" not in self.__dict__:
             return False
-        return bool(self.gone or self.replies) or any(each.said.touched or each.finished.touched for each in self.items)
+        return bool(self.gone or self.replies or self._new) or any(
+            each.said.touched or each.finished.touched for each in self.items
+        )
 
     def _of(self, comment: OfficeComment, data: bytes, id_: str | None) -> Iterator[Splice]:
         """What becomes of one comment; `id_` is one that its last paragraph gets."""
@@ -258,10 +293,18 @@ class CommentPart:
                 yield Splice(first.start, last.start, b"")
                 yield Splice(last.open_end, last.close_start, head + text.encode())
 
-    def _new(self, reply: Reply, id_: str, root: Span) -> str:
-        p, tracking = root.prefix, self.document.tracking
+    def _begin_part(self, parts: Parts, new: Iterable[tuple[str, str]], without_names: bool) -> None:
+        """The part with the first comments of a document (11.3.2)."""
+        made = "".join(self._element("w:", *each) for each in new)
+        whole = f'{_DECLARED}<w:comments xmlns:w="{_WORDS}">{made}</w:comments>'.encode()
+        name = parts.only_name(self.document.main, "comments")
+        parts.add(name, nameless(whole) if without_names else whole, _TYPE)
+        parts.relate(self.document.main, _RELATION, name)
+
+    def _element(self, p: str, id_: str, text: str, named: str = "") -> str:
+        """A comment; `named` are attributes of its paragraph."""
+        tracking = self.document.tracking
         initials = "".join(word[0] for word in tracking.author.split()[:3])
-        about = f'{p}id="{reply.id}" {p}author="{escaped(tracking.author)}" {p}date="{tracking.when}"'
-        text = f"<{p}r>{elements_of(reply.text, p)}</{p}r>" if reply.text else ""
-        paragraph = f'<{p}p w14:paraId="{id_}">{text}</{p}p>'
-        return f'<{p}comment {about} {p}initials="{escaped(initials)}">{paragraph}</{p}comment>'
+        about = f'{p}id="{id_}" {p}author="{escaped(tracking.author)}" {p}date="{tracking.when}"'
+        run = f"<{p}r>{elements_of(text, p)}</{p}r>" if text else ""
+        return f'<{p}comment {about} {p}initials="{escaped(initials)}"><{p}p{named}>{run}</{p}p></{p}comment>'

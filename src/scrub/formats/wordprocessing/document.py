@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from bisect import bisect_right
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from functools import cached_property, partial
 
 from scrub.formats.kept import Kept as FromFile
@@ -12,6 +12,7 @@ from scrub.formats.opc.parts import Parts
 from scrub.formats.opc.relationships import part_tree, relationships, targets_of
 from scrub.formats.source import Source, opened
 from scrub.formats.spans import Ordered, Span, Splice, outside, spliced
+from scrub.formats.texts.marks import Mark
 from scrub.formats.texts.tables import DocumentRows
 from scrub.formats.wordprocessing.comments import CommentPart, OfficeComment
 from scrub.formats.wordprocessing.frames import ParagraphFrames
@@ -21,6 +22,7 @@ from scrub.formats.wordprocessing.inline import (
     OfficePicture,
     OfficeSection,
     bookmarks_in,
+    ensure_bookmark,
     pictures_in,
     sections_in,
 )
@@ -72,6 +74,7 @@ class OfficeDocument(DescribedPackage, Home):
         self._settings = part_tree(self.package, self._settings_part)[1] if self._settings_part else None
         self._nameless = False
         self._arranged: list[OfficeTable] = []
+        self._new_bookmarks: list[str] = []
         self._controls: dict[str, tuple[StoryPart, Mapping[int, Span]]] = {}
         self._records: FromFile[bool] = FromFile(self._recording)
         self._stories = Stories(self, parts, self._forget)
@@ -230,6 +233,20 @@ class OfficeDocument(DescribedPackage, Home):
         """Its comments."""
         return iter(self._comments.items)
 
+    def comment_mark(self, paragraph: OfficeParagraph, text: str) -> tuple[Mark, Callable[[], None]]:
+        """What a new comment is, and what takes it back."""
+        return self._comments.comment(paragraph.part.root.prefix, text)
+
+    def bookmark_mark(self, paragraph: OfficeParagraph, name: str) -> tuple[Mark, Callable[[], None]]:
+        """What a new bookmark is, and what takes it back."""
+        ensure_bookmark(name, (*(each.name for each in bookmarks_in(self, self._stories, True)), *self._new_bookmarks))
+        p, id_ = paragraph.part.root.prefix, self.tracking.number()
+        mark = Mark(
+            name, f'<{p}bookmarkStart {p}id="{id_}" {p}name="{name}"/>', f'<{p}bookmarkEnd {p}id="{id_}"/>'
+        )  # fmt: skip
+        self._new_bookmarks.append(name)
+        return mark, lambda: self._new_bookmarks.remove(name)
+
     def accept_changes(self) -> None:
         """Makes every recorded change real."""
         self._resolve(True)
@@ -308,6 +325,7 @@ class OfficeDocument(DescribedPackage, Home):
         if not self.recorder:
             return None
         parts = Parts(self.package, self._stories.parts[0].root)
+        self._comments.begin()
         self._links.write(parts, self._stories)
         for part in self._stories.parts:
             of_part = [each for each in self._stories.paragraphs if each.part is part]

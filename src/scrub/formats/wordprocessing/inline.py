@@ -8,7 +8,7 @@ from decimal import Decimal
 
 from scrub.formats.kept import all_back
 from scrub.formats.spans import Span, Splice, ended, escaped, set_attributes, whole
-from scrub.formats.texts.placed import Placed, PlacedBookmark
+from scrub.formats.texts.placed import Placed, PlacedBookmark, ensure_other
 from scrub.formats.wordprocessing.paragraph import OfficeParagraph
 from scrub.formats.wordprocessing.read import TWIPS_IN_CENTIMETRE, inner, own, value
 from scrub.formats.wordprocessing.reading import Home
@@ -17,7 +17,6 @@ from scrub.model.inline import Picture, Section
 from scrub.model.late import late
 from scrub.model.printing import Orientation
 from scrub.model.problem import Failure
-from scrub.model.values import fold
 
 _NAME = late(r"[^\W\d]\w{0,39}")
 _EMU = Decimal(360_000)  # in a centimetre (20.1.2.1)
@@ -86,14 +85,9 @@ class OfficeBookmark(PlacedBookmark[Place]):
         before = self.name
         if value == before:
             return
-        if not _NAME.fullmatch(value):
-            raise Failure(
-                f'"{value}" cannot be the name of a bookmark: letters, digits and _, a letter first, 40 at most'
-            )
         place = self._place
-        others = [each for each in bookmarks_in(place.home, place.stories, True) if each._place.span is not place.span]
-        if any(fold(each.name) == fold(value) for each in others):
-            raise Failure(f'there is a bookmark "{value}" already')
+        every = bookmarks_in(place.home, place.stories, True)
+        ensure_bookmark(value, (each.name for each in every if each._place.span is not place.span))
         back = [*self._lead_to(before, value), place.say("name", value)]
         self.changed("name", before, value, all_back(back))
 
@@ -122,6 +116,13 @@ class OfficeBookmark(PlacedBookmark[Place]):
                 pieces = [one for one in each.pieces if start <= one.element.start < end]
                 if pieces:
                     yield each, pieces[0].start, pieces[-1].start + len(pieces[-1].text)
+
+
+def ensure_bookmark(name: str, others: Iterable[str]) -> None:
+    """Raises `Failure` for a name that no bookmark can have (17.13.6.2), or another one has."""
+    if not _NAME.fullmatch(name):
+        raise Failure(f'"{name}" cannot be the name of a bookmark: letters, digits and _, a letter first, 40 at most')
+    ensure_other(name, others)
 
 
 def bookmarks_in(home: Home, stories: Stories, hidden: bool = False) -> Iterator[OfficeBookmark]:

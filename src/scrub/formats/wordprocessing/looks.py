@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from decimal import Decimal, InvalidOperation
 
 from scrub.formats.spans import Span, escaped
@@ -109,10 +109,10 @@ def checked(word: str, set_: object) -> object:
     return set_
 
 
-def properties_of(data: bytes, run: Span, looks: Looks, prefix: str, tracking: Tracking | None) -> str:
-    """The properties of a run with other looks, as written; with `tracking` what they were is recorded (17.13.5.31)."""
-    old = inner(run, "rPr") if run.name == "r" else None
-    children = old.children if old is not None else []
+def properties_of(data: bytes, children: Sequence[Span], looks: Looks, prefix: str, tracking: Tracking | None) -> str:
+    """The properties of a run, which has these so far, with other looks, as written; with `tracking` what they were is
+    recorded (17.13.5.31).
+    """
     gone = {name for word, _ in looks for name in _ELEMENTS[word]}
     kept = [(each.name, data[each.start : each.end].decode()) for each in children if each.name not in gone]
     for word, set_ in looks:

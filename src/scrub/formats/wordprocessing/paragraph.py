@@ -80,6 +80,11 @@ class OfficeParagraph(ReadParagraph):
             raise Failure(f"{self.label}: its text box stands twice in the file, and the two are not the same")
         super().ensure_editable(edits)
 
+    def ensure_markable(self) -> None:
+        """Raises `Failure` where nothing can be put over its words."""
+        super().ensure_markable()
+        self._ensure_single()
+
     def _ensure_single(self) -> None:
         """Raises `Failure` in a text box that is there twice, where only words are changed."""
         if self.is_twofold:

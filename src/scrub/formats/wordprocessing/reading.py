@@ -44,6 +44,9 @@ class StoryPart(EditedPart):
 class Home(PiecedDocument):
     """What a paragraph asks of its document."""
 
+    #: The name of its main part.
+    main: str
+
     @once
     def styles(self) -> ParagraphStyles:
         """Its styles."""

@@ -103,8 +103,7 @@ class Threads:
         if root is None:
             if entries:
                 made = _EMPTY.replace(b"></w15:", b">" + "".join(map(_entry, entries)).encode() + b"</w15:")
-                folder = self._main.rpartition("/")[0]
-                name = parts.free_name(f"{folder}/commentsExtended{{}}.xml" if folder else "commentsExtended{}.xml")
+                name = parts.only_name(self._main, "commentsExtended")
                 parts.add(name, made, _TYPE)
                 parts.relate(self._main, _RELATION, name)
             return

@@ -23,10 +23,14 @@ class Tracking:
         #: The number of the last change.
         self.last = max((int(found) for data in parts for found in _ID.findall(data)), default=0)
 
+    def number(self) -> int:
+        """A number that no annotation has."""
+        self.last = (self.last + 1) & 0x7FFFFFFF
+        return self.last
+
     def attributes(self, prefix: str) -> str:
         """The attributes of one recorded change."""
-        self.last = (self.last + 1) & 0x7FFFFFFF
-        return f' {prefix}id="{self.last}" {prefix}author="{self._author}" {prefix}date="{self.when}"'
+        return f' {prefix}id="{self.number()}" {prefix}author="{self._author}" {prefix}date="{self.when}"'
 
     def is_own(self, change: Span | None) -> bool:
         """Whether a recorded change is by the same author."""

@@ -7,6 +7,7 @@ from itertools import groupby
 from typing import NamedTuple
 
 from scrub.formats.spans import Ordered, Span, Splice, spliced
+from scrub.formats.texts.marks import are_marked, around, bare
 from scrub.formats.texts.pieces import Pieces
 from scrub.formats.wordprocessing.looks import properties_of
 from scrub.formats.wordprocessing.read import Piece, inner, own
@@ -22,8 +23,8 @@ _ELEMENTS = {
 SPECIAL = late("(\r\n|[\t\n\r\u2011\u00ad])")
 
 
-#: What becomes of some characters of a run.
-KEPT, NEW, GONE = "kept", "new", "gone"
+#: What becomes of some characters of a run; or what stands between runs, and is no text.
+KEPT, NEW, GONE, MARK = "kept", "new", "gone", "mark"
 
 
 class Bit(NamedTuple):
@@ -65,8 +66,10 @@ class ParagraphWriter:
     def splices(self) -> list[Splice]:
         """All of them."""
         if not self.pieces:
-            return self._in_empty(str(self.stretches))
+            return self._in_empty()
         contents = self._contents()
+        if are_marked(self.stretches):
+            contents = _with_marks(contents)
         found: list[Splice] = []
         for run, group in groupby(zip(self.pieces, contents, strict=True), lambda pair: pair[0].run):
             pairs = list(group)
@@ -128,6 +131,9 @@ class ParagraphWriter:
                 out.append((KEPT, own_look, as_it_is))
                 continue
             for sort, text, look, looks in _merged(content) if piece.is_text and len(content) > 1 else content:
+                if sort == MARK:
+                    out.append((MARK, "", text))
+                    continue
                 same = sort == KEPT and text == piece.text and look is run and not looks
                 written = as_it_is if same else elements_of(text, self.prefix, sort == GONE)
                 if not piece.is_text and (sort == GONE or (look is run and text == piece.text)):
@@ -137,6 +143,9 @@ class ParagraphWriter:
         opening = self.data[run.start : run.open_end].decode()
         text = ""
         for (sort, look), group in groupby(out, lambda each: each[:2]):
+            if sort == MARK:
+                text += "".join(each for _, _, each in group)
+                continue
             start = opening if look == own_look and sort != NEW else f"<{self.prefix}r>"
             whole = f"{start}{look}{''.join(each for _, _, each in group)}</{run.raw_name}>"
             text += self._wrapped(sort, whole, run, inside)
@@ -170,6 +179,9 @@ class ParagraphWriter:
         for piece, content in pairs:
             out = ""
             for sort, text, look, looks in content:
+                if sort == MARK:
+                    out += text
+                    continue
                 as_it_is = self.data[piece.element.start : piece.element.end].decode()
                 if sort == KEPT and text == piece.text and look is piece.run:
                     out += as_it_is
@@ -184,7 +196,8 @@ class ParagraphWriter:
         """The properties of a run, as they are written; other looks of text that is kept are recorded."""
         if looks:
             tracking = self.tracking if kept and self._records(inside) else None
-            return properties_of(self.data, run, looks, self.prefix, tracking)
+            look = inner(run, "rPr") if run.name == "r" else None  # a formula has none
+            return properties_of(self.data, look.children if look is not None else (), looks, self.prefix, tracking)
         look = inner(run, "rPr")
         if look is None:
             return ""
@@ -195,30 +208,47 @@ class ParagraphWriter:
         ]
         return spliced(self.data[look.start : look.end], gone).decode()
 
-    def _in_empty(self, text: str) -> list[Splice]:
-        """A run in a paragraph without text: behind its properties, with the look of its mark."""
-        if not text:
+    def _in_empty(self) -> list[Splice]:
+        """Runs in a paragraph without text: behind its properties, with the look of its mark."""
+        fresh = [each for each in self.stretches.parts if isinstance(each, Fresh)]
+        if not fresh:
             return []
         p, paragraph = self.prefix, self.paragraph
-        run = f"<{p}r>{self._mark_look()}{elements_of(text, p)}</{p}r>"
-        if self.tracking is not None:
-            run = f"<{p}ins{self.tracking.attributes(p)}>{run}</{p}ins>"
+        content = ""
+        for each, (opening, closing) in zip(fresh, around(each.looks for each in fresh), strict=True):
+            run = f"<{p}r>{self._mark_look(bare(each.looks))}{elements_of(each.text, p)}</{p}r>"
+            if self.tracking is not None:
+                run = f"<{p}ins{self.tracking.attributes(p)}>{run}</{p}ins>"
+            content += f"{opening}{run}{closing}"
         if paragraph.open_end == paragraph.end:
-            opening = self.data[paragraph.start : paragraph.open_end - 2].rstrip().decode() + ">"
-            return [Splice(paragraph.start, paragraph.end, f"{opening}{run}</{paragraph.raw_name}>".encode())]
+            start = self.data[paragraph.start : paragraph.open_end - 2].rstrip().decode() + ">"
+            return [Splice(paragraph.start, paragraph.end, f"{start}{content}</{paragraph.raw_name}>".encode())]
         properties = inner(paragraph, "pPr")
         at = properties.end if properties is not None else paragraph.open_end
-        return [Splice(at, at, run.encode())]
+        return [Splice(at, at, content.encode())]
 
-    def _mark_look(self) -> str:
-        """The look of the paragraph's mark, without what only a mark has (17.3.1.29)."""
+    def _mark_look(self, looks: Looks = ()) -> str:
+        """The look of the paragraph's mark, without what only a mark has (17.3.1.29), and with other looks."""
         properties = inner(self.paragraph, "pPr")
         look = inner(properties, "rPr") if properties is not None else None
-        if look is None:
-            return ""
-        kept = [each for each in look.children if each.name not in ("ins", "del", "moveFrom", "moveTo", "rPrChange")]
+        children = look.children if look is not None else []
+        kept = [each for each in children if each.name not in ("ins", "del", "moveFrom", "moveTo", "rPrChange")]
+        if looks:
+            return properties_of(self.data, kept, looks, self.prefix, None)
         content = "".join(self.data[each.start : each.end].decode() for each in kept)
         return f"<{self.prefix}rPr>{content}</{self.prefix}rPr>" if content else ""
+
+
+def _with_marks(contents: Sequence[Sequence[Bit]]) -> list[list[Bit]]:
+    """What each piece is to be, with what stands round marked words."""
+    found: list[list[Bit]] = [[] for _ in contents]
+    every = [(piece, bit) for piece, bits in enumerate(contents) for bit in bits]
+    for (piece, bit), (opening, closing) in zip(every, around(bit.looks for _, bit in every), strict=True):
+        bits = (
+            Bit(MARK, opening, bit.look), bit._replace(looks=bare(bit.looks)), Bit(MARK, closing, bit.look)
+        )  # fmt: skip
+        found[piece] += [each for each in bits if each.sort != MARK or each.text]
+    return found
 
 
 def _with_the_next(parts: Sequence[Kept | Fresh], whole: int) -> list[tuple[Kept | Fresh, bool, int]]:

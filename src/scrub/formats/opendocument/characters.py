@@ -1,0 +1,26 @@
+"""Characters as they are written in an Open Document (OpenDocument 1.3, part 3, 6.1.2 to 6.1.5)."""
+
+from __future__ import annotations
+
+import re
+
+from scrub.formats.xmltext import escaped_text
+from scrub.model.late import late
+
+_SPECIAL = late(r"( {2,}|[\t\n]| )")
+
+
+def written(text: str, prefix: str) -> str:
+    """Characters as the content of a paragraph; blanks that would collapse are elements (6.1.3 to 6.1.5)."""
+    found: list[str] = []
+    pieces = _SPECIAL.split(re.sub("\r\n?", "\n", text))
+    for number, each in enumerate(pieces):
+        if number % 2 == 0:
+            found.append(escaped_text(each))
+        elif each in "\t\n":
+            found.append(f"<{prefix}{'tab' if each == chr(9) else 'line-break'}/>")
+        elif len(each) == 1 and pieces[number - 1] and pieces[number + 1]:
+            found.append(" ")  # between letters it is one
+        else:
+            found.append(f"<{prefix}s/>" if len(each) == 1 else f'<{prefix}s {prefix}c="{len(each)}"/>')
+    return "".join(found)

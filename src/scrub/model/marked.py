@@ -1,0 +1,52 @@
+"""What can be put over words of a document. In an example, KIND stands for the kind."""
+
+from __future__ import annotations
+
+from typing import Protocol
+
+from scrub.model.declare import Reach, action, needs
+from scrub.model.looks import HasLooks, Lettered
+
+
+class Markable(Lettered, Protocol):
+    """A paragraph over whose words something can be put."""
+
+    def put_comment_on(self, start: int, end: int, text: str) -> None:
+        """Puts a comment on letters."""
+
+    def put_bookmark(self, start: int, end: int, name: str) -> None:
+        """Makes letters a bookmark."""
+
+
+class HasMarks(HasLooks):
+    """Words over which something can be put."""
+
+    __slots__ = ()
+
+    def lettered(self) -> tuple[Markable, int, int]:
+        """The paragraph, and which of its letters are meant."""
+        raise NotImplementedError
+
+    @action(Reach.CHANGE)
+    @needs("put_comment_on")
+    def comment_on(self, text: str) -> None:
+        """Puts a comment on its words, for a reviewer to read.
+
+        text: what the comment says.
+        Example: comment-on "Is this still so?"
+        Also: add comment, new comment, annotate, remark, note, review, question
+        """
+        paragraph, start, end = self.lettered()
+        paragraph.put_comment_on(start, end, text)
+
+    @action(Reach.CHANGE)
+    @needs("put_bookmark")
+    def bookmark_as(self, name: str) -> None:
+        """Makes its words a bookmark, to which links and references can lead.
+
+        name: its name: letters, digits and _, a letter first.
+        Example: bookmark-as "Water"
+        Also: add bookmark, new bookmark, anchor, mark
+        """
+        paragraph, start, end = self.lettered()
+        paragraph.put_bookmark(start, end, name)

@@ -1,0 +1,272 @@
+"""Comments and bookmarks put over words, beside readers that share no code with Scrub."""
+
+from __future__ import annotations
+
+import contextlib
+import tempfile
+import zipfile
+from pathlib import Path
+from typing import Any
+
+import docx
+import pytest
+import test_documents as office
+import test_opentexts as open_document
+from documents import W, document, looks, members, resolved, texts
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+from lxml import etree
+from opentexts import NS, letters, opentext, reviewed
+from sheets import schema_findings
+
+import scrub
+
+_W, _T, _O = f"{{{W}}}", f"{{{NS['text']}}}", f"{{{NS['office']}}}"
+#: What a document has in a place where no letter stands: a character that no generated text has.
+_START, _END = "\u2460", "\u2461"
+
+
+def _between(root: etree._Element, ends: tuple[str, str], name: str, value: str) -> tuple[etree._Element, ...]:
+    """The one element of each sort that has this name, or number."""
+    found = tuple([each for each in root.iter(tag) if each.get(name) == value] for tag in ends)
+    assert [len(each) for each in found] == [1, 1], value
+    return tuple(each[0] for each in found)
+
+
+def _words_in_docx(path: Path, sort: str, value: str) -> str:
+    """The letters between the two marks of a comment or a bookmark."""
+    root = etree.fromstring(members(path)["word/document.xml"])
+    ends = {"comment": ("commentRangeStart", "commentRangeEnd"), "bookmark": ("bookmarkStart", "bookmarkEnd")}[sort]
+    if sort == "bookmark":
+        (value,) = [each.get(f"{_W}id") for each in root.iter(f"{_W}bookmarkStart") if each.get(f"{_W}name") == value]
+    start, end = _between(root, (f"{_W}{ends[0]}", f"{_W}{ends[1]}"), f"{_W}id", value)
+    order = {each: place for place, each in enumerate(root.iter())}
+    inside = [each for each in order if order[start] < order[each] < order[end]]
+    gone = {f"{_W}del", f"{_W}moveFrom"}
+    there = [each for each in inside if not gone & {above.tag for above in each.iterancestors()}]
+    return "".join(each.text or "" for each in there if each.tag == f"{_W}t")
+
+
+def _words_in_odt(path: Path, sort: str, value: str) -> tuple[int, int]:
+    """How many letters stand in the document in front of each of the two marks."""
+    root = etree.fromstring(members(path)["content.xml"])
+    tags = {
+        "comment": (f"{_O}annotation", f"{_O}annotation-end"), "bookmark": (f"{_T}bookmark-start", f"{_T}bookmark-end"),
+    }[sort]  # fmt: skip
+    name = f"{_O}name" if sort == "comment" else f"{_T}name"
+    for each, sign in zip(_between(root, tags, name, value), (_START, _END), strict=True):
+        each.tail = sign + (each.tail or "")
+    whole = path.parent / "signs.odt"
+    with zipfile.ZipFile(whole, "w") as package:
+        package.writestr("content.xml", etree.tostring(root))
+    every = "".join(letter for paragraph in letters(whole) for letter, _ in paragraph)
+    return every.index(_START), every.replace(_START, "").index(_END)
+
+
+PUT = st.lists(st.tuples(st.sampled_from(["comment", "bookmark"]), st.integers(0, 9), st.integers(0, 9)), max_size=3)
+
+
+def _marked(paragraph: Any, put: list[tuple[str, int, int]]) -> list[tuple[str, str, str]]:
+    """Puts marks over letters of a paragraph; gives the sort, the text and the letters of each."""
+    found = []
+    for number, (sort, one, other) in enumerate(put):
+        length = len(paragraph.text)
+        start, end = sorted((min(one, length), min(other, length)))
+        if start == end:
+            continue
+        name = f"mark{id(put)}_{number}"
+        with contextlib.suppress(scrub.Failure):
+            if sort == "comment":
+                paragraph.put_comment_on(start, end, name)
+            else:
+                paragraph.put_bookmark(start, end, name)
+            found.append((sort, name, paragraph.text[start:end]))
+    return found
+
+
+@settings(suppress_health_check=[HealthCheck.too_slow], max_examples=150, deadline=None)
+@given(st.lists(office.PARAGRAPHS, min_size=1, max_size=2), st.booleans(), st.lists(PUT, min_size=2, max_size=2))
+def test_a_mark_lies_over_the_letters_asked_for(
+    paragraphs: list[str], recorded: bool, put: list[list[tuple[str, int, int]]]
+) -> None:
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "a.docx"
+        path.write_bytes(document("".join(paragraphs), settings="<w:trackRevisions/>" if recorded else "<w:zoom/>"))
+        old, before, said = path.read_bytes(), looks(path), texts(path)
+        with scrub.open(str(path)) as opened:
+            made = [
+                each
+                for paragraph, some in zip(opened.item.paragraphs(), put, strict=False)
+                for each in _marked(paragraph, some)
+            ]
+            saved = opened.save("by hand")
+        assert texts(path) == said
+        assert looks(path) == before
+        assert resolved(path, False) == said
+        comments = members(path).get("word/comments.xml")
+        listed = etree.fromstring(comments) if comments else []
+        ids = {"".join(each.itertext()): each.get(f"{_W}id") for each in listed}
+        for sort, name, words in made:
+            plain = "".join(letter for letter in words if letter not in "\ufffc\u00ad\u2011\t\n")
+            assert _words_in_docx(path, sort, ids[name] if sort == "comment" else name) == plain
+        assert len(ids) == sum(sort == "comment" for sort, *_ in made)
+        if saved is not None:
+            scrub.undo(saved)
+        assert path.read_bytes() == old
+
+
+@settings(suppress_health_check=[HealthCheck.too_slow], max_examples=150, deadline=None)
+@given(st.lists(open_document.SIMPLE, min_size=1, max_size=2), st.booleans(), st.lists(PUT, min_size=2, max_size=2))
+def test_a_mark_lies_over_the_letters_asked_for_in_odt(
+    paragraphs: list[str], recorded: bool, put: list[list[tuple[str, int, int]]]
+) -> None:
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "a.odt"
+        path.write_bytes(opentext("".join(paragraphs)))
+        old, before, reviewers = path.read_bytes(), letters(path), reviewed(path, True)
+        with scrub.open(str(path)) as opened:
+            if recorded:
+                opened.item.tracks_changes = True
+            made, done = [], 0
+            for paragraph, some in zip(list(opened.item.paragraphs()), put, strict=False):
+                for sort, one, other in some:
+                    start, end = sorted((min(one, len(paragraph.text)), min(other, len(paragraph.text))))
+                    if start < end:
+                        name = f"mark{len(made)}"
+                        (paragraph.put_comment_on if sort == "comment" else paragraph.put_bookmark)(start, end, name)
+                        made.append((sort, name, (done + start, done + end)))
+                done += len(paragraph.text)
+            saved = opened.save("by hand")
+        assert letters(path) == before
+        assert reviewed(path, False) == reviewers
+        root = etree.fromstring(members(path)["content.xml"])
+        names = {
+            "".join(each.itertext(f"{_T}p")): each.get(f"{_O}name") for each in root.iter(f"{_O}annotation")
+        }  # fmt: skip
+        for sort, name, where in made:
+            assert _words_in_odt(path, sort, str(names[name]) if sort == "comment" else name) == where
+        if saved is not None:
+            scrub.undo(saved)
+        assert path.read_bytes() == old
+
+
+@settings(suppress_health_check=[HealthCheck.too_slow], max_examples=150, deadline=None)
+@given(st.sampled_from(["docx", "odt"]), st.booleans(), PUT, st.data())
+def test_words_under_marks_are_edited_as_others_are(
+    kind: str, recorded: bool, put: list[tuple[str, int, int]], data: st.DataObject
+) -> None:
+    content = data.draw(office.PARAGRAPHS if kind == "docx" else open_document.SIMPLE)
+    with tempfile.TemporaryDirectory() as folder:
+        path, plain = Path(folder) / f"a.{kind}", Path(folder) / f"b.{kind}"
+        path.write_bytes(document(content, settings="<w:zoom/>") if kind == "docx" else opentext(content))
+        plain.write_bytes(path.read_bytes())
+        edits: list[tuple[int, int, str]] | None = None
+        for each, marks in ((path, put), (plain, [])):
+            with scrub.open(str(each)) as opened:
+                opened.item.tracks_changes = recorded
+                paragraph = next(iter(opened.item.paragraphs()))
+                _marked(paragraph, marks)
+                edits = data.draw(office.edits_of(len(paragraph.text))) if edits is None else edits
+                with contextlib.suppress(scrub.Failure):
+                    paragraph.edit(edits)
+                opened.save("by hand")
+        if kind == "odt":
+            for accepted in (True, False):
+                assert reviewed(path, accepted) == reviewed(plain, accepted)
+            return
+        assert [resolved(path, accepted) for accepted in (True, False)] == [
+            resolved(plain, accepted) for accepted in (True, False)
+        ]
+        root = etree.fromstring(members(path)["word/document.xml"])
+        comments = members(path).get("word/comments.xml")
+        ids = [each.get(f"{_W}id") for each in etree.fromstring(comments)] if comments else []
+        for name in ("commentRangeStart", "commentRangeEnd", "commentReference"):
+            assert sorted(ids) == sorted(each.get(f"{_W}id") for each in root.iter(f"{_W}{name}"))
+
+
+@pytest.mark.parametrize("kind", ["docx", "odt"])
+def test_a_mark_goes_along_with_its_words(home: Path, kind: str) -> None:
+    make = office.made if kind == "docx" else open_document.made
+    path = make("Fill the old jugs with water", "gone", "", name=f"a.{kind}")
+    old = path.read_bytes()
+    done = office.run(
+        'in passage("old jugs")\ncomment-on "Which?"\nbookmark-as "jugs"\nend\n'
+        'in paragraph(2)\ncomment-on "Never seen"\ndelete\nend\n'
+        'in paragraph(3)\nparagraph.text = "new words"\nparagraph.bold = yes\ncomment-on "Fine & good"\nend\n'
+        'replace "the old", by: "both"\nreplace "jugs", by: "large jugs"\n'
+        'attempt\nin passage("water")\ncomment-on "taken back"\nend\nfail "no"\nif it fails\nlog problem\nend',
+        path,
+    )  # fmt: skip
+    assert [str(each) for each in done.changes if "new" in each.field] == [
+        'new comment on "old jugs": "Which?"', 'new bookmark on "old jugs": "jugs"', 'new comment on "gone": "Never seen"',
+        'new comment on "new words": "Fine & good"',
+    ]  # fmt: skip
+    seen = office.run(
+        'each comment\nlog "{comment.author}: {comment.text} ({comment.address})"\nend\n'
+        "each bookmark\nlog bookmark.name\nend\neach passage where passage.bold\nlog passage.text\nend",
+        path,
+    )
+    assert seen.log == ["Scrub: Which? (paragraph 1)", "Scrub: Fine & good (paragraph 2)", "jugs", "new words"]
+    if kind == "docx":
+        assert _words_in_docx(path, "bookmark", "jugs") == " large jugs"
+        assert _words_in_docx(path, "comment", "0") == " large jugs"
+    scrub.undo()
+    assert path.read_bytes() == old
+
+
+def test_what_is_written_has_no_finding_and_others_read_it(home: Path) -> None:
+    made_by = docx.Document()
+    made_by.add_paragraph("Fill the jugs").add_run(" with water").bold = True
+    made_by.save("real.docx")
+    before = schema_findings("real.docx")
+    office.run('in passage("jugs with")\ncomment-on "Which?\\nAll?"\nend\nin paragraph(1)\nbookmark-as "Jugs"\nend'.replace("\\n", " "), "real.docx")  # fmt: skip
+    assert schema_findings("real.docx") == before
+    (comment,) = docx.Document("real.docx").comments
+    assert (comment.text, comment.author, comment.initials) == ("Which? All?", "Scrub", "S")
+    office.run('in passage("water")\ncomment-on "From the stream?"\nend\neach comment where comment.text contains "All"\nreply "All"\nend', "real.docx")  # fmt: skip
+    assert schema_findings("real.docx") == before
+    assert [each.text for each in docx.Document("real.docx").comments] == ["Which? All?", "All", "From the stream?"]
+
+
+def test_comments_of_odt_are_answered(home: Path) -> None:
+    path = open_document.made(
+        'Fill <office:annotation office:name="a"><dc:creator>Ann</dc:creator><text:p>Which?</text:p></office:annotation>the jugs'
+        '<office:annotation-end office:name="a"/> now'
+    )
+    old = path.read_bytes()
+    done = office.run('each comment\nreply "The large ones <here>"\nreply "Really"\nend', path)
+    assert [str(each) for each in done.changes] == ['answered: "The large ones <here>"', 'answered: "Really"']
+    seen = office.run('each comment\nlog "{comment.author}: {comment.text}"\nend', path)
+    assert seen.log == ["Ann: Which?", "Scrub: The large ones <here>", "Scrub: Really"]
+    assert "".join(letter for letter, _ in letters(path)[0]) == "Fill the jugs now"
+    scrub.undo()
+    gone = office.run('each comment\nreply "Never"\ndelete\nend', path)
+    assert gone.state == "changed"
+    assert b"annotation" not in members(path)["content.xml"]
+    scrub.undo()
+    assert path.read_bytes() == old
+
+
+@pytest.mark.parametrize("kind", ["docx", "odt"])
+@pytest.mark.parametrize(
+    ("line", "why"),
+    [
+        ('in paragraph(1)\nbookmark-as "two words"\nend', "cannot be the name of a bookmark"),
+        ('in paragraph(1)\nbookmark-as "n"\nbookmark-as "N"\nend', 'there is a bookmark "N" already'),
+        ('in paragraph(2)\ncomment-on "x"\nend', "paragraph 2: there are no words for a comment"),
+        ('in paragraph(3)\ncomment-on "x"\nend', "cannot stand in a header"),
+    ],
+)
+def test_what_cannot_be_marked_is_told(home: Path, kind: str, line: str, why: str) -> None:
+    header = "<w:p><w:r><w:t>top</w:t></w:r></w:p>" if kind == "docx" else "<text:p>top</text:p>"
+    path = (office.made if kind == "docx" else open_document.made)("one", "", name=f"a.{kind}", header=header)
+    old = path.read_bytes()
+    with pytest.raises(scrub.Failure, match=why):
+        office.run(line, path)
+    assert path.read_bytes() == old
+
+
+def test_plain_texts_keep_no_comment(home: Path) -> None:
+    Path("a.txt").write_text("one\n")
+    with pytest.raises(scrub.Failure, match="cannot keep"):
+        office.run('in paragraph(1)\ncomment-on "x"\nend', "a.txt")
