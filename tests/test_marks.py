@@ -38,7 +38,9 @@ def _words_in_docx(path: Path, sort: str, value: str) -> str:
     root = etree.fromstring(members(path)["word/document.xml"])
     ends = {"comment": ("commentRangeStart", "commentRangeEnd"), "bookmark": ("bookmarkStart", "bookmarkEnd")}[sort]
     if sort == "bookmark":
-        (value,) = [each.get(f"{_W}id") for each in root.iter(f"{_W}bookmarkStart") if each.get(f"{_W}name") == value]
+        (value,) = [
+            str(each.get(f"{_W}id")) for each in root.iter(f"{_W}bookmarkStart") if each.get(f"{_W}name") == value
+        ]
     start, end = _between(root, (f"{_W}{ends[0]}", f"{_W}{ends[1]}"), f"{_W}id", value)
     order = {each: place for place, each in enumerate(root.iter())}
     inside = [each for each in order if order[start] < order[each] < order[end]]
@@ -105,10 +107,10 @@ def test_a_mark_lies_over_the_letters_asked_for(
         assert resolved(path, False) == said
         comments = members(path).get("word/comments.xml")
         listed = etree.fromstring(comments) if comments else []
-        ids = {"".join(each.itertext()): each.get(f"{_W}id") for each in listed}
+        ids = {"".join(map(str, each.itertext())): each.get(f"{_W}id") for each in listed}
         for sort, name, words in made:
             plain = "".join(letter for letter in words if letter not in "\ufffc\u00ad\u2011\t\n")
-            assert _words_in_docx(path, sort, ids[name] if sort == "comment" else name) == plain
+            assert _words_in_docx(path, sort, str(ids[name]) if sort == "comment" else name) == plain
         assert len(ids) == sum(sort == "comment" for sort, *_ in made)
         if saved is not None:
             scrub.undo(saved)
@@ -127,7 +129,8 @@ def test_a_mark_lies_over_the_letters_asked_for_in_odt(
         with scrub.open(str(path)) as opened:
             if recorded:
                 opened.item.tracks_changes = True
-            made, done = [], 0
+            made: list[tuple[str, str, tuple[int, int]]] = []
+            done = 0
             for paragraph, some in zip(list(opened.item.paragraphs()), put, strict=False):
                 for sort, one, other in some:
                     start, end = sorted((min(one, len(paragraph.text)), min(other, len(paragraph.text))))
@@ -141,7 +144,7 @@ def test_a_mark_lies_over_the_letters_asked_for_in_odt(
         assert reviewed(path, False) == reviewers
         root = etree.fromstring(members(path)["content.xml"])
         names = {
-            "".join(each.itertext(f"{_T}p")): each.get(f"{_O}name") for each in root.iter(f"{_O}annotation")
+            "".join(map(str, each.itertext(f"{_T}p"))): each.get(f"{_O}name") for each in root.iter(f"{_O}annotation")
         }  # fmt: skip
         for sort, name, where in made:
             assert _words_in_odt(path, sort, str(names[name]) if sort == "comment" else name) == where
@@ -179,9 +182,9 @@ def test_words_under_marks_are_edited_as_others_are(
         ]
         root = etree.fromstring(members(path)["word/document.xml"])
         comments = members(path).get("word/comments.xml")
-        ids = [each.get(f"{_W}id") for each in etree.fromstring(comments)] if comments else []
+        ids = [str(each.get(f"{_W}id")) for each in etree.fromstring(comments)] if comments else []
         for name in ("commentRangeStart", "commentRangeEnd", "commentReference"):
-            assert sorted(ids) == sorted(each.get(f"{_W}id") for each in root.iter(f"{_W}{name}"))
+            assert sorted(ids) == sorted(str(each.get(f"{_W}id")) for each in root.iter(f"{_W}{name}"))
 
 
 @pytest.mark.parametrize("kind", ["docx", "odt"])

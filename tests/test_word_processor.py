@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+import re
 import shutil
 import subprocess
 from pathlib import Path
+from typing import Any
 
 import pytest
 from conftest import SAMPLE
+from documents import members
 from test_documents import run
+from test_pictures_in_texts import of_docx, of_odt, picture
 
 import scrub
 
@@ -87,3 +91,36 @@ def test_open_texts_too(home: Path) -> None:
     ):  # fmt: skip
         assert line in seen
     assert "14" in " ".join(seen)
+
+
+def saved_as(path: Path, kind: str) -> Path:
+    """A document as the word processor saves it in another format."""
+    out = path.parent / "saved"
+    words = [str(OFFICE), f"-env:UserInstallation=file://{path.parent.absolute()}/profile", "--headless"]
+    subprocess.run(
+        [*words, "--convert-to", kind, "--outdir", str(out), str(path)], capture_output=True, timeout=90, check=True
+    )
+    return out / f"{path.stem}.{kind}"
+
+
+@pytest.mark.timeout(300)
+@pytest.mark.parametrize(("make", "name", "other"), [(of_docx, "a.docx", "odt"), (of_odt, "a.odt", "docx")])
+def test_comments_bookmarks_and_pictures_are_seen_there(home: Path, make: Any, name: str, other: str) -> None:
+    green = picture("green", (8, 4))
+    Path("green.png").write_bytes(green)
+    path = make(name, picture("red", (8, 4)))
+    run(
+        'in passage("hut")\ncomment-on "Which & where?"\nbookmark-as "Hut"\nend\n'
+        'each picture\nreplace-with "green.png"\nend',
+        path,
+    )
+    seen = members(saved_as(path, other))
+    assert green in seen.values()
+    whole = b"".join(data for part, data in seen.items() if part.endswith((".xml", ".rels"))).decode()
+    assert "Which &amp; where?" in whole
+    mark = (
+        r'<text:bookmark-start text:name="Hut"/>' if other == "odt" else r'<w:bookmarkStart w:id="\d+" w:name="Hut"/>'
+    )
+    found = re.search(mark + "(.*?)" + ("<text:bookmark-end" if other == "odt" else "<w:bookmarkEnd"), whole)
+    assert found is not None
+    assert re.sub("<office:annotation.*?</office:annotation>|<[^>]*>", "", found[1]) == "hut"

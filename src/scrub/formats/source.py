@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import io
 import os
+import stat
 import threading
 from collections.abc import Callable
 from typing import BinaryIO, TypeVar
 
-from scrub.model.problem import FileProblem
+from scrub.model.problem import Failure, FileProblem
 from scrub.store.disk import digest_of
 
 T = TypeVar("T")
@@ -77,6 +78,23 @@ class FreshSource(Source):
         self._lock, self._resting = threading.Lock(), False
         self.digest, self.size = digest_of(self.stream), len(data)
         self.fresh = True
+
+
+def data_of(path: str) -> bytes:
+    """The bytes of another file, which a macro names. Raises `Failure` for one that cannot be read, and for what is no
+    file: at a pipe one would wait without end.
+    """
+    name = os.path.basename(path)
+    try:
+        found = os.open(path, os.O_RDONLY | getattr(os, "O_BINARY", 0) | getattr(os, "O_NONBLOCK", 0))
+        with open(found, "rb") as stream:
+            if not stat.S_ISREG(os.fstat(found).st_mode):
+                raise Failure(f"{name} is a folder, a pipe or a device, and no file")
+            return stream.read()
+    except FileNotFoundError:
+        raise Failure(f"{name} cannot be read: there is no such file") from None
+    except OSError as error:
+        raise Failure(f"{name} cannot be read: {error.strerror}") from None
 
 
 def opened(path: str, make: Callable[[Source], T]) -> T:

@@ -7,6 +7,7 @@ from collections.abc import Iterable
 from decimal import Decimal
 
 from scrub.model.declare import Item, Reach, action, field, may_lack, needs
+from scrub.model.files import FilePath
 from scrub.model.paragraphs import Paragraph
 from scrub.model.printing import Orientation
 from scrub.model.problem import Failure
@@ -106,6 +107,36 @@ class Picture(Item):
 
         Example: if picture.height > 20
         Also: size, cm
+        """
+        raise NotImplementedError
+
+    @action(Reach.CHANGE)
+    def replace_with(self, picture: FilePath) -> None:
+        """Shows another picture in its place, as wide as this one; its height follows.
+
+        picture: the file, a .png or a .jpg.
+        Example: replace-with "seal.png"
+        Also: exchange picture, change picture, swap image, new logo
+        """
+        raise NotImplementedError
+
+    @action(Reach.FILES, "saves pictures as files")
+    def save(self, to: FilePath | None = None, name: str | None = None) -> None:
+        """Saves it as a file. A file that is there already is never overwritten: the new one gets a number.
+
+        to: the folder, which is made if it is not there; a relative one counts from the picked file.
+        name: its name, made safe; left out, its name in the document.
+        Example: save to: "pictures"
+        Also: extract, export, images
+        """
+        raise NotImplementedError
+
+    @action(Reach.CHANGE)
+    def delete(self) -> None:
+        """Takes it out of the document, the file inside it too where nothing else shows it.
+
+        Example: delete
+        Also: remove picture, image
         """
         raise NotImplementedError
 

@@ -232,7 +232,7 @@ class Expressions(Paths, Lookups):
             if parameter.required and parameter not in found:
                 raise Failure(f'".{callee.word}" needs {parameter.word}')
 
-        def ask(value: Value, **arguments: Any) -> Value:
+        def ask(value: Value, /, **arguments: Any) -> Value:
             result = given(function(value, **arguments))
             return within(result) if isinstance(result, str | list) else result
 

@@ -17,6 +17,7 @@ from scrub.formats.mail.parts import Part, encoded, new_reader
 from scrub.formats.mail.stored import Edit
 from scrub.formats.mail.wire import outgoing
 from scrub.formats.mail.words import ensure_one_line, phrase
+from scrub.formats.source import data_of
 from scrub.model.addresses import Address
 from scrub.model.declare import FileItem
 from scrub.model.files import FilePath
@@ -160,11 +161,7 @@ class Draft(OpenMessage):
     def attach(self, file: FilePath) -> None:
         """Attaches a file."""
         path = self.out.whole(file)
-        try:
-            with open(path, "rb") as stream:
-                data = stream.read()
-        except OSError as error:
-            raise Failure(f'"{file}" cannot be attached: {error.strerror}') from None
+        data = data_of(path)
         name = os.path.basename(path)
         back = self._wrap(b"", [_file_part(name, data, self.line_end)])
         self.noted("attached", None, name, back, f"attached: {name}")

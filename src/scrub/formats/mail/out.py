@@ -7,10 +7,11 @@ import time
 from collections.abc import Callable, Iterator, Sequence
 from typing import NamedTuple, Protocol
 
+from scrub.formats.beside import Beside
 from scrub.formats.mail.mbox_rules import ensure_own, from_line, is_mbox, quoted, status_of, unquoted
 from scrub.formats.mail.stored import StoredMessage
 from scrub.formats.source import Source
-from scrub.model.files import FilePath, placed
+from scrub.model.files import FilePath
 from scrub.model.problem import Failure
 from scrub.model.sending import Outgoing
 from scrub.store.inuse import ensure_free
@@ -129,14 +130,11 @@ class Made(Protocol):
         """What leaves."""
 
 
-class Out:
+class Out(Beside):
     """Gathers what is to be made beside the file at a path."""
 
     def __init__(self, path: str) -> None:
-        self.path = path
-        self._files: dict[str, Patch] = {}
-        self._taken: set[str] = set()
-        self._numbers: dict[str, int] = {}  # the last number that a name got
+        super().__init__(path)
         self._boxes: dict[str, str] = {}  # where the mailboxes are that a macro named
         self._posts: dict[str, list[Mailed]] = {}
         self.made = 0  # how many drafts there were
@@ -145,41 +143,7 @@ class Out:
     @property
     def idle(self) -> bool:
         """Whether there is nothing to make."""
-        return not self._files and not self.later and not any(self._posts.values())
-
-    def whole(self, to: str) -> str:
-        """A path as it is meant: a relative one counts from the picked file."""
-        return placed(os.path.dirname(self.path), to)
-
-    def shown(self, path: str) -> str:
-        """A path as a person is told it: from the folder of the picked file on."""
-        found = os.path.relpath(path, os.path.dirname(self.path))
-        return path if found.startswith("..") else found
-
-    def save(self, patch: Patch, to: FilePath | None, name: str) -> tuple[str, Callable[[], None]]:
-        """A new file in a folder, under a name that is free there; gives its path, and what takes that back."""
-        path = self.free(to or ".", name)
-        self._files[path] = patch
-
-        def revert() -> None:
-            self._files.pop(path, None)
-            self._taken.discard(path)
-            self._numbers.clear()
-
-        return self.shown(path), revert
-
-    def free(self, folder: str, name: str) -> str:
-        """A path in a folder that is free, with a number where it is taken: many files may have one name."""
-        path = os.path.join(self.whole(folder), name)
-        stem, ending = os.path.splitext(path)
-        number = self._numbers.get(path, 1)
-        found = path if number == 1 else f"{stem} ({number}){ending}"
-        while found in self._taken or os.path.lexists(found):
-            number += 1
-            found = f"{stem} ({number}){ending}"
-        self._numbers[path] = number
-        self._taken.add(found)
-        return found
+        return super().idle and not self.later and not any(self._posts.values())
 
     def post(self, message: Mailed, to: FilePath) -> tuple[str, Callable[[], None]]:
         """Puts a message into another mailbox at the end; gives its name, and what takes that back."""
@@ -221,7 +185,7 @@ class Out:
         for path, messages in self._posts.items():
             if messages:
                 found += _delivered(path, messages) if is_maildir(path) else [_appended(path, messages)]
-        found += [Effect(path, patch, None) for path, patch in self._files.items()]
+        found += super().effects()
         return found + [effect for each in self.later for effect in each.effects()]
 
 

@@ -56,6 +56,12 @@ class Parts:
         self.added[name] = data
         self._types.append((name, content_type))
 
+    def put(self, name: str, data: bytes, content_type: str) -> None:
+        """Adds a part that is of the same type as all with its ending, such as a picture."""
+        self._ensure_usual()
+        self.added[name] = data
+        self.add_default(posixpath.splitext(name)[1].lstrip("."), content_type)
+
     def add_default(self, ending: str, content_type: str) -> None:
         """Says what parts with an ending are."""
         self._defaults.append((ending, content_type))

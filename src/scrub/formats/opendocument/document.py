@@ -6,6 +6,7 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 from functools import cached_property, partial
 from itertools import count
 
+from scrub.formats.beside import Beside
 from scrub.formats.file import PickedFile
 from scrub.formats.kept import Kept as FromFile
 from scrub.formats.opc.relationships import part_tree
@@ -14,17 +15,16 @@ from scrub.formats.opendocument.inline import (
     TextBookmark,
     TextField,
     TextLink,
-    TextPicture,
     TextSection,
     bookmarks_in,
     ensure_bookmark,
     fields_in,
     links_in,
-    pictures_in,
     sections_in,
 )
 from scrub.formats.opendocument.looks import TextLooks
 from scrub.formats.opendocument.paragraph import TextHome, TextParagraph, TextPart
+from scrub.formats.opendocument.pictures import Media, TextPicture, pictures_in
 from scrub.formats.opendocument.read import (
     DUBLIN,
     META,
@@ -54,7 +54,7 @@ from scrub.model.paragraphs import PlaceInDocument
 from scrub.model.preferences import CURRENT
 from scrub.model.problem import Failure, counted
 from scrub.model.records import Table
-from scrub.store.patch import Patch
+from scrub.store.patch import Effect, Patch
 
 _CONTENT, _STYLES, _META = "content.xml", "styles.xml", "meta.xml"
 _TYPE = b"application/vnd.oasis.opendocument.text"
@@ -91,6 +91,7 @@ class OpenText(PickedFile, TextHome):
         self._records: FromFile[bool] = FromFile(self._recording)
         self._nameless = False
         self._new_names: list[str] = []  # of comments and bookmarks
+        self.beside = Beside(source.path)
         self._arranged: list[TextTable] = []
         self._properties = {name: FromFile(partial(self._property, name)) for name in _PROPERTIES}
 
@@ -304,7 +305,11 @@ class OpenText(PickedFile, TextHome):
 
     def pictures(self) -> Iterator[TextPicture]:
         """Its pictures."""
-        return (each for part in self.parts for each in pictures_in(self, part))
+        return (each for part in self.parts for each in pictures_in(self, part, self._media))
+
+    @cached_property
+    def _media(self) -> Media:
+        return Media(self.package)
 
     def bookmarks(self) -> Iterator[TextBookmark]:
         """Its bookmarks."""
@@ -398,6 +403,10 @@ class OpenText(PickedFile, TextHome):
 
     # -- writing
 
+    def effects(self, into: str | None = None) -> list[Effect]:
+        """What saving it comes to, with the pictures that are saved of it."""
+        return [*super().effects(into), *self.beside.effects()]
+
     def patch(self) -> Patch | None:
         """What makes the changed file of the old one."""
         if not self.recorder:
@@ -406,6 +415,7 @@ class OpenText(PickedFile, TextHome):
         self.text_looks.start()
         self.__dict__.pop("tracking", None)
         self._mark_gone()
+        added = self._media.names()
         for part in self.parts:
             of_part = [each for each in self._every if each.part is part]
             splices = [splice for each in of_part if each.place not in _HELD for splice in each.splices()]
@@ -433,7 +443,13 @@ class OpenText(PickedFile, TextHome):
             holder = next((each for each in root.children if of(each, OFFICE, "meta")), root)
             splices = text_splices(data, holder, partial(_element_of, root), wanted)
             changed[_META] = partial(spliced, data, splices)
-        return self.package.patch(changed) if changed else None
+        if not changed:
+            return None
+        gone: set[str] = set()
+        if self._media.touched:
+            gone = self._media.left(changed.get(each.name, partial(bytes, each.data))() for each in self.parts)
+            changed |= self._media.listed(added, gone)
+        return self.package.patch(changed, {name: new.data for name, new in added.items()}, gone)
 
 
 def _body_of(part: TextPart) -> Span | None:

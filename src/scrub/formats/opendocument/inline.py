@@ -10,12 +10,12 @@ from scrub.formats.kept import all_back
 from scrub.formats.opendocument.lengths import centimetres
 from scrub.formats.opendocument.paragraph import TextHome, TextParagraph, TextPart
 from scrub.formats.opendocument.place import TextPlace
-from scrub.formats.opendocument.read import DRAW, FO, STYLE, SVG, TEXT, XLINK, alive, attribute, of, style_name, value
+from scrub.formats.opendocument.read import FO, STYLE, TEXT, XLINK, alive, of, style_name, value
 from scrub.formats.spans import Span, Splice
 from scrub.formats.texts.placed import Placed, PlacedBookmark, ensure_other
 from scrub.formats.xmltext import escaped_text, text_of
 from scrub.model.change import cut
-from scrub.model.inline import Field, Link, Picture, Section, ensure_address
+from scrub.model.inline import Field, Link, Section, ensure_address
 from scrub.model.printing import Orientation
 from scrub.model.problem import Failure
 from scrub.model.values import fold
@@ -132,74 +132,6 @@ def fields_in(home: TextHome, part: TextPart) -> Iterator[TextField]:
             field = TextField(TextPlace(home, part, span))
             if not field.removed and field._place.paragraph is not None:
                 yield field
-
-
-class TextPicture(Placed[TextPlace], Picture):
-    """A picture: a frame with an image in it (10.4.2, 10.4.4)."""
-
-    def __init__(self, place: TextPlace) -> None:
-        self._place = place
-
-    @property
-    def name(self) -> str:
-        """Its name."""
-        return self._place.said("name", DRAW) or ""
-
-    @property
-    def _in_words(self) -> Span | None:
-        """What says it: the short text (10.3.2), else the long one (10.3.3)."""
-        found = {each.name: each for each in self._place.span.children if each.uri == SVG}
-        return found.get("title") or found.get("desc")
-
-    @property
-    def alternative_text(self) -> str | None:
-        """What it shows, in words."""
-        place, there = self._place, self._in_words
-        if place.has("title"):
-            (splice,) = place.part.edits[place.span.start, "title"]
-            return text_of(splice.new) or None
-        return place.part.said(there) or None if there is not None else None
-
-    @alternative_text.setter
-    def alternative_text(self, value: str | None) -> None:
-        before, value = self.alternative_text, value or None
-        if value == before:
-            return
-        place, there = self._place, self._in_words
-        if there is not None and there.open_end != there.end:
-            place.home.ensure_open()
-            back = place.part.say(there, {"": value})
-        else:
-            name, declared = attribute(place.span, "title", SVG)
-            more = "".join(f' {each}="{uri}"' for each, uri in declared.items())
-            made = f"<{name}{more}>{escaped_text(value or '')}</{name}>".encode()
-            last = ("title", "desc", "contour-polygon", "contour-path")  # what comes behind it, or in its place
-            at = next((each.start for each in place.span.children if each.name in last), place.span.close_start)
-            end = there.end if there is not None else at
-            back = place.put("title", [Splice(at, end, made)])
-        self.changed("alternative-text", before, value, back, inner=(self.name or "picture",))
-
-    def _length(self, name: str) -> Decimal | None:
-        found = centimetres(self._place.said(name, SVG))
-        return None if found is None else round(found, 2)
-
-    @property
-    def width(self) -> Decimal | None:
-        """In centimetres."""
-        return self._length("width")
-
-    @property
-    def height(self) -> Decimal | None:
-        """In centimetres."""
-        return self._length("height")
-
-
-def pictures_in(home: TextHome, part: TextPart) -> Iterator[TextPicture]:
-    """The pictures of a part; frames with texts and drawings are none."""
-    for span in alive(part.root):
-        if of(span, DRAW, "frame") and any(of(each, DRAW, "image") for each in span.children):
-            if not any(of(each, DRAW, "object") for each in span.children):  # a chart, with a picture of it
-                yield TextPicture(TextPlace(home, part, span))
 
 
 class TextBookmark(PlacedBookmark[TextPlace]):

@@ -13,6 +13,7 @@ from scrub.formats.pdf.boxes import pages_of
 from scrub.formats.pdf.images import Drawn, drawn_all
 from scrub.formats.pdf.needed import needed, told_as_damage
 from scrub.formats.pdf.update import real
+from scrub.formats.source import data_of
 from scrub.model.pdf import OnPaper
 from scrub.model.problem import Failure
 
@@ -67,11 +68,7 @@ def pages_like(item: object, paper: OnPaper) -> tuple[Appended, str]:
     name, password = str(getattr(item, "label", "it")), None
     if isinstance(item, str):
         name = os.path.basename(item)
-        try:
-            with open(item, "rb") as stream:
-                data = stream.read()
-        except OSError as error:
-            raise Failure(f"{name} cannot be read: {error.strerror}") from None
+        data = data_of(item)
     elif getattr(item, "kind_word", "") == "image":
         data = item.picture_bytes()  # type: ignore[attr-defined]
     elif getattr(item, "kind_word", "") == "pdf":

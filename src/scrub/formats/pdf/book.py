@@ -25,7 +25,7 @@ from scrub.formats.pdf.rewrite import Rewriting, new_with
 from scrub.formats.pdf.stamps import Drawing, Stamping, TextStamp
 from scrub.formats.pdf.text import Words
 from scrub.formats.pdf.update import Section, dictionary
-from scrub.formats.source import FreshSource, Source, opened
+from scrub.formats.source import FreshSource, Source, data_of, opened
 from scrub.model.declare import FileItem
 from scrub.model.files import FilePath, ensure_file_name, placed
 from scrub.model.pdf import OnPaper, Page, Pdf
@@ -138,11 +138,7 @@ class PdfFile(PickedFile, Pdf):
     def picture(self, path: str) -> tuple[str, Drawing]:
         """A picture from a file, or the first page of one."""
         if path not in self._pictures:
-            try:
-                with open(path, "rb") as stream:
-                    data = stream.read()
-            except OSError as error:
-                raise Failure(f"{os.path.basename(path)} cannot be read: {error.strerror}") from None
+            data = data_of(path)
             read = drawn_page if b"%PDF-" in data[:1024] else drawn
             self._pictures[path] = (path, read(data, os.path.basename(path)))
         return self._pictures[path]

@@ -10,7 +10,7 @@ from scrub.formats.pdf.needed import needed, told_as_damage
 from scrub.formats.pdf.update import Section
 from scrub.formats.picture.containers import exif_of, profile_of
 from scrub.formats.picture.exif import STEPS
-from scrub.formats.picture.segments import segments
+from scrub.formats.picture.segments import frame_of, segments
 from scrub.model.problem import Failure
 
 #: The most points that a picture may have: a few bytes can ask for all the memory there is.
@@ -120,19 +120,17 @@ def _points(pixels: tuple[int, int], across: float, down: float) -> tuple[float,
 
 def _jpeg(data: bytes) -> Drawn:
     across = down = 0.0
-    adobe, frame = False, None
+    adobe = False
     for marker, start, _ in segments(data):
         if marker == 0xE0 and data[start : start + 5] == b"JFIF\0":
             unit, across, down = struct.unpack(">BHH", data[start + 7 : start + 12])
             across, down = (each * {1: 1, 2: 2.54}.get(unit, 0) for each in (across, down))
         elif marker == 0xEE and data[start : start + 5] == b"Adobe":
             adobe = True
-        elif 0xC0 <= marker <= 0xCF and marker not in (0xC4, 0xC8, 0xCC):
-            depth, high, wide, parts = struct.unpack(">BHHB", data[start : start + 6])
-            frame = (depth, wide, high, parts)
-    if frame is None or frame[0] != 8 or frame[3] not in (1, 3, 4):
+    frame = frame_of(data)
+    if frame is None or frame.depth != 8 or frame.parts not in (1, 3, 4):
         raise Failure("it is a JPEG of a sort that PDFs do not hold")
-    _, wide, high, parts = frame
+    _, high, wide, parts = frame
     entries = {
         **_image((wide, high), len(data)),
         "ColorSpace": {1: b"/DeviceGray", 3: b"/DeviceRGB", 4: b"/DeviceCMYK"}[parts],

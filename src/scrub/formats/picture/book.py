@@ -15,7 +15,7 @@ from scrub.formats.pdf.fonts import fonts
 from scrub.formats.pdf.needed import needed, told_as_damage
 from scrub.formats.picture import containers, opening, points
 from scrub.formats.picture.exif import turned
-from scrub.formats.source import Source, opened
+from scrub.formats.source import Source, data_of, opened
 from scrub.model.colours import colour_of
 from scrub.model.files import FilePath, placed
 from scrub.model.image import Image, ImageFormat, Turn
@@ -180,11 +180,7 @@ class ImageFile(PickedFile, Image):
     def put_picture(self, path: FilePath, width: Decimal | None, at: Placing) -> None:
         """Draws another picture on it; lengths count by the points in an inch, 96 where it does not say."""
         file = placed(os.path.dirname(self.source.path), path)
-        try:
-            with open(file, "rb") as stream:
-                data = stream.read()
-        except OSError as error:
-            raise Failure(f"{os.path.basename(file)} cannot be read: {error.strerror}") from None
+        data = data_of(file)
         try:
             stamp = points.upright(opening.opened(data))
         except Failure as failure:

@@ -2,9 +2,32 @@
 
 from __future__ import annotations
 
+import struct
 from collections.abc import Iterator
+from typing import NamedTuple
 
 from scrub.model.problem import Failure
+
+
+class Frame(NamedTuple):
+    """What a frame header says (B.2.2): bits of a part of a point, lines, points of a line, parts of a point."""
+
+    depth: int
+    high: int
+    wide: int
+    parts: int
+
+
+def frame_of(data: bytes) -> Frame | None:
+    """The frame header of a JPEG, of several the last; None where it has none before its scan."""
+    found = None
+    for marker, start, _ in segments(data):
+        if 0xC0 <= marker <= 0xCF and marker not in (0xC4, 0xC8, 0xCC):
+            head = data[start : start + 6]
+            if len(head) < 6:
+                raise Failure("its segments are damaged")
+            found = Frame(*struct.unpack(">BHHB", head))
+    return found
 
 
 def segments(data: bytes) -> Iterator[tuple[int, int, int]]:

@@ -6,6 +6,7 @@ from bisect import bisect_right
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from functools import cached_property, partial
 
+from scrub.formats.beside import Beside
 from scrub.formats.kept import Kept as FromFile
 from scrub.formats.opc.described import DescribedPackage
 from scrub.formats.opc.parts import Parts
@@ -19,16 +20,15 @@ from scrub.formats.wordprocessing.frames import ParagraphFrames
 from scrub.formats.wordprocessing.holes import controls_in
 from scrub.formats.wordprocessing.inline import (
     OfficeBookmark,
-    OfficePicture,
     OfficeSection,
     bookmarks_in,
     ensure_bookmark,
-    pictures_in,
     sections_in,
 )
 from scrub.formats.wordprocessing.links import Links, OfficeField, OfficeLink, fields_of, links_in
 from scrub.formats.wordprocessing.looks import RunLooks
 from scrub.formats.wordprocessing.paragraph import OfficeParagraph
+from scrub.formats.wordprocessing.pictures import Media, OfficePicture, pictures_in
 from scrub.formats.wordprocessing.read import inner, own, value
 from scrub.formats.wordprocessing.reading import Home, StoryPart
 from scrub.formats.wordprocessing.review import OfficeChange, nameless, recorded_in
@@ -42,7 +42,7 @@ from scrub.model.paragraphs import PlaceInDocument
 from scrub.model.preferences import CURRENT
 from scrub.model.problem import Failure, counted
 from scrub.model.records import Table
-from scrub.store.patch import Patch
+from scrub.store.patch import Effect, Patch
 
 #: The parts with paragraphs, by the last word of the relationship that leads to them, in their order.
 _PLACES = {
@@ -75,6 +75,7 @@ class OfficeDocument(DescribedPackage, Home):
         self._nameless = False
         self._arranged: list[OfficeTable] = []
         self._new_bookmarks: list[str] = []
+        self.beside = Beside(source.path)
         self._controls: dict[str, tuple[StoryPart, Mapping[int, Span]]] = {}
         self._records: FromFile[bool] = FromFile(self._recording)
         self._stories = Stories(self, parts, self._forget)
@@ -204,7 +205,11 @@ class OfficeDocument(DescribedPackage, Home):
 
     def pictures(self) -> Iterator[OfficePicture]:
         """Its pictures."""
-        return pictures_in(self, self._stories)
+        return pictures_in(self, self._stories, self._media)
+
+    @cached_property
+    def _media(self) -> Media:
+        return Media(self.package)
 
     def bookmarks(self) -> Iterator[OfficeBookmark]:
         """Its bookmarks."""
@@ -320,6 +325,10 @@ class OfficeDocument(DescribedPackage, Home):
         if made != first:
             parts.changed[name] = lambda: made
 
+    def effects(self, into: str | None = None) -> list[Effect]:
+        """What saving it comes to, with the pictures that are saved of it."""
+        return [*super().effects(into), *self.beside.effects()]
+
     def patch(self) -> Patch | None:
         """What makes the changed file of the old one."""
         if not self.recorder:
@@ -327,6 +336,7 @@ class OfficeDocument(DescribedPackage, Home):
         parts = Parts(self.package, self._stories.parts[0].root)
         self._comments.begin()
         self._links.write(parts, self._stories)
+        self._media.write(parts, self._stories)
         for part in self._stories.parts:
             of_part = [each for each in self._stories.paragraphs if each.part is part]
             # What stands in text boxes comes first: the runs that hold them are written with it.

@@ -1,4 +1,4 @@
-"""Pictures, bookmarks and sections of an Office Open XML document (ISO/IEC 29500-1, 20.4, 17.13.6, 17.6)."""
+"""Bookmarks and sections of an Office Open XML document (ISO/IEC 29500-1, 17.13.6, 17.6)."""
 
 from __future__ import annotations
 
@@ -7,69 +7,18 @@ from collections.abc import Callable, Iterable, Iterator, Mapping
 from decimal import Decimal
 
 from scrub.formats.kept import all_back
-from scrub.formats.spans import Span, Splice, ended, escaped, set_attributes, whole
+from scrub.formats.spans import Splice, ended, escaped, set_attributes
 from scrub.formats.texts.placed import Placed, PlacedBookmark, ensure_other
 from scrub.formats.wordprocessing.paragraph import OfficeParagraph
 from scrub.formats.wordprocessing.read import TWIPS_IN_CENTIMETRE, inner, own, value
 from scrub.formats.wordprocessing.reading import Home
 from scrub.formats.wordprocessing.stories import Place, Stories
-from scrub.model.inline import Picture, Section
+from scrub.model.inline import Section
 from scrub.model.late import late
 from scrub.model.printing import Orientation
 from scrub.model.problem import Failure
 
 _NAME = late(r"[^\W\d]\w{0,39}")
-_EMU = Decimal(360_000)  # in a centimetre (20.1.2.1)
-
-
-class OfficePicture(Placed[Place], Picture):
-    """A picture: its drawing has properties of its own (20.4.2.5)."""
-
-    def __init__(self, place: Place, holder: Span) -> None:
-        self._place, self._holder = place, holder
-
-    @property
-    def name(self) -> str:
-        """Its name."""
-        return self._place.span.attributes.get("name", "")
-
-    @property
-    def alternative_text(self) -> str | None:
-        """What it shows, in words."""
-        return self._place.part.said(self._place.span, "descr") or None
-
-    @alternative_text.setter
-    def alternative_text(self, value: str | None) -> None:
-        before, value = self.alternative_text, value or None
-        if value != before:
-            self.file.ensure_open()
-            back = self._place.part.say(self._place.span, {"descr": value})
-            self.changed("alternative-text", before, value, back, inner=(self.name or "picture",))
-
-    def _extent(self, name: str) -> Decimal | None:
-        extent = next((each for each in self._holder.children if each.name == "extent"), None)
-        written = whole(extent.attributes.get(name), 10**12) if extent is not None else None
-        return round(Decimal(written) / _EMU, 2) if written is not None else None
-
-    @property
-    def width(self) -> Decimal | None:
-        """In centimetres."""
-        return self._extent("cx")
-
-    @property
-    def height(self) -> Decimal | None:
-        """In centimetres."""
-        return self._extent("cy")
-
-
-def pictures_in(home: Home, stories: Stories) -> Iterator[OfficePicture]:
-    """The pictures of a document; other drawings are none."""
-    for part in stories.parts:
-        for holder in part.root.inside(read_only=True):
-            if holder.name in ("inline", "anchor") and "wordprocessingDrawing" in holder.uri:
-                properties = next((each for each in holder.children if each.name == "docPr"), None)
-                if properties is not None and any(each.name == "pic" for each in holder.inside()):
-                    yield OfficePicture(Place(home, stories, part, properties), holder)
 
 
 class OfficeBookmark(PlacedBookmark[Place]):

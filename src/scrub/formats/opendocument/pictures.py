@@ -1,0 +1,243 @@
+"""Pictures of an Open Document (OpenDocument 1.3, part 3, 10.4; part 2, 4): frames, and the files that they show."""
+
+from __future__ import annotations
+
+import posixpath
+from collections.abc import Callable, Iterable, Iterator, Mapping
+from decimal import Decimal
+from functools import partial
+
+from scrub.formats.kept import all_back, put_in
+from scrub.formats.opc.relationships import part_tree
+from scrub.formats.opendocument.lengths import centimetres
+from scrub.formats.opendocument.paragraph import TextHome, TextPart
+from scrub.formats.opendocument.place import TextPlace
+from scrub.formats.opendocument.read import DRAW, SVG, XLINK, alive, attribute, of, value
+from scrub.formats.spans import Span, Splice, ended, escaped, spliced
+from scrub.formats.texts.pictures import NewPicture, file_name, new_picture
+from scrub.formats.texts.placed import Placed
+from scrub.formats.xmltext import escaped_text, text_of
+from scrub.formats.zip import Package
+from scrub.model.files import FilePath
+from scrub.model.inline import Picture
+from scrub.model.problem import Failure
+from scrub.store.patch import whole as whole_file
+
+_MANIFEST = "META-INF/manifest.xml"
+
+
+class TextPicture(Placed[TextPlace], Picture):
+    """A picture: a frame with an image in it (10.4.2, 10.4.4)."""
+
+    def __init__(self, place: TextPlace, media: Media) -> None:
+        self._place, self._media = place, media
+
+    @property
+    def removed(self) -> bool:
+        """Whether it was taken out."""
+        return self._place.has("picture")
+
+    @property
+    def name(self) -> str:
+        """Its name."""
+        return self._place.said("name", DRAW) or ""
+
+    @property
+    def _in_words(self) -> Span | None:
+        """What says it: the short text (10.3.2), else the long one (10.3.3)."""
+        found = {each.name: each for each in self._place.span.children if each.uri == SVG}
+        return found.get("title") or found.get("desc")
+
+    @property
+    def alternative_text(self) -> str | None:
+        """What it shows, in words."""
+        place, there = self._place, self._in_words
+        if place.has("title"):
+            (splice,) = place.part.edits[place.span.start, "title"]
+            return text_of(splice.new) or None
+        return place.part.said(there) or None if there is not None else None
+
+    @alternative_text.setter
+    def alternative_text(self, value: str | None) -> None:
+        before, value = self.alternative_text, value or None
+        if value == before:
+            return
+        place, there = self._place, self._in_words
+        if there is not None and there.open_end != there.end:
+            place.home.ensure_open()
+            back = place.part.say(there, {"": value})
+        else:
+            name, declared = attribute(place.span, "title", SVG)
+            more = "".join(f' {each}="{uri}"' for each, uri in declared.items())
+            made = f"<{name}{more}>{escaped_text(value or '')}</{name}>".encode()
+            last = ("title", "desc", "contour-polygon", "contour-path")  # what comes behind it, or in its place
+            at = next((each.start for each in place.span.children if each.name in last), place.span.close_start)
+            end = there.end if there is not None else at
+            back = place.put("title", [Splice(at, end, made)])
+        self.changed("alternative-text", before, value, back, inner=self._called)
+
+    def _length(self, name: str) -> Decimal | None:
+        found = centimetres(self._place.said(name, SVG))
+        return None if found is None else round(found, 2)
+
+    @property
+    def width(self) -> Decimal | None:
+        """In centimetres."""
+        return self._length("width")
+
+    @property
+    def height(self) -> Decimal | None:
+        """In centimetres."""
+        return self._length("height")
+
+    @property
+    def _called(self) -> tuple[str]:
+        return (self.name or "picture",)
+
+    # -- what it shows
+
+    @property
+    def _images(self) -> list[Span]:
+        """What it shows: the first that a program can show (10.4.2)."""
+        return [each for each in self._place.span.children if of(each, DRAW, "image")]
+
+    def _shown(self) -> str:
+        """The file in the document that it shows by now. Raises `Failure` where there is none."""
+        shown = self._media.shown_by(self._place, self._images[0])
+        if not shown:
+            raise Failure(f"{self.label}: {self._called[0]} is not in the document, which only says where it is")
+        return shown
+
+    def _ensure_free(self) -> None:
+        self.file.ensure_open()
+        if self._place.home.tracks_changes:
+            raise Failure(f"{self.label}: pictures come and go only while no changes are recorded")
+
+    def replace_with(self, picture: FilePath) -> None:
+        """Shows another one in its place."""
+        self._ensure_free()
+        before, place, (first, *others) = self._shown(), self._place, self._images
+        new = new_picture(place.home.beside.whole(picture))
+        inside = [each for each in first.children if each.name == "binary-data"]
+        back = [
+            self._media.show(place, first, new),
+            place.put("crop", [Splice(each.start, each.end, b"") for each in (*others, *inside)]),
+        ]
+        wide, high = (centimetres(place.said(each, SVG)) for each in ("width", "height"))
+        if wide and high and abs(wide * new.high / new.wide - high) > high / 200:
+            back.append(place.say("height", f"{wide * new.high / new.wide:.3f}cm", SVG))
+        self.changed("picture", posixpath.basename(before), new.shown, all_back(back), inner=self._called)
+
+    def save(self, to: FilePath | None = None, name: str | None = None) -> None:
+        """Saves it as a file."""
+        inside = self._shown()
+        data = self._media.read(self._place, self._images[0])
+        path, back = self._place.home.beside.save(
+            whole_file(data), to, file_name(name or self.name or posixpath.basename(inside), inside)
+        )
+        self.changed(f"saved {path}", None, path, back, f"picture saved: {path}", inner=self._called)
+
+    def delete(self) -> None:
+        """Takes it out."""
+        self._ensure_free()
+        self._shown()
+        span = self._place.span
+        back = [self._media.show(self._place, self._images[0], None)]
+        back.append(self._place.put("picture", [Splice(span.start, span.end, b"")]))
+        self.changed("picture", self._called[0], None, all_back(back), f"picture {self._called[0]} taken out")
+
+
+class Media:
+    """The files that pictures show, and those that are to be shown."""
+
+    def __init__(self, package: Package) -> None:
+        self._package = package
+        #: By the part and the place of the image: its frame, and what that is to show; None for none.
+        self._wanted: dict[tuple[str, int], tuple[TextPlace, NewPicture | None]] = {}
+
+    def _new(self, place: TextPlace, image: Span) -> NewPicture | None:
+        _, new = self._wanted.get((place.part.name, image.start), (place, None))
+        return new
+
+    def shown_by(self, place: TextPlace, image: Span) -> str:
+        """The name of the file that an image shows by now; nothing where the document does not have it."""
+        new = self._new(place, image)
+        if new is not None:
+            return new.shown
+        target = (value(image, "href", XLINK) or "").removeprefix("./")
+        return target if target in self._package.members else ""
+
+    def read(self, place: TextPlace, image: Span) -> bytes:
+        """What an image shows by now."""
+        new = self._new(place, image)
+        return new.data if new is not None else self._package.read(self.shown_by(place, image))
+
+    def show(self, place: TextPlace, image: Span, new: NewPicture | None) -> Callable[[], None]:
+        """Lets an image show another file, or none; gives what takes that back."""
+        return put_in(self._wanted, (place.part.name, image.start), (place, new))
+
+    def names(self) -> dict[str, NewPicture]:
+        """The files that are to be added, by their names; the elements that show them name them from now on."""
+        found: dict[bytes, str] = {}
+        taken = {name.lower() for name in self._package.members}
+        for place, new in self._wanted.values():
+            if new is None:
+                continue
+            if new.data not in found:
+                names = (f"Pictures/image{number}{new.ending}" for number in range(1, 100_000))
+                found[new.data] = next(each for each in names if each.lower() not in taken)
+                taken.add(found[new.data].lower())
+            image = place._replace(span=next(each for each in place.span.children if of(each, DRAW, "image")))
+            image.say("href", found[new.data], XLINK)
+            for known in image.span.attributes:
+                if known.rpartition(":")[2] == "mime-type":
+                    place.part.say(image.span, {known: new.media_type})
+        by_data = {new.data: new for _, new in self._wanted.values() if new is not None}
+        return {name: by_data[data] for data, name in found.items()}
+
+    @property
+    def touched(self) -> bool:
+        """Whether anything else is to be shown."""
+        return bool(self._wanted)
+
+    def left(self, parts: Iterable[bytes]) -> set[str]:
+        """The files that nothing in these parts shows any more."""
+        every = list(parts)
+        former = {
+            (value(each, "href", XLINK) or "").removeprefix("./")
+            for place, _ in self._wanted.values()
+            for each in place.span.children
+            if of(each, DRAW, "image")
+        }
+        return {
+            name
+            for name in former
+            if name in self._package.members and not any(escaped(name).encode() in data for data in every)
+        }
+
+    def listed(self, added: Mapping[str, NewPicture], gone: set[str]) -> dict[str, Callable[[], bytes]]:
+        """The list of all files, with what comes and goes (part 2, 4.3)."""
+        if _MANIFEST not in self._package.members or not (added or gone):
+            return {}
+        data, root = part_tree(self._package, _MANIFEST)
+        p = root.prefix
+        splices = [
+            Splice(each.start, each.end, b"")
+            for each in root.children
+            if any(each.attributes.get(name) in gone for name in each.attributes if name.endswith("full-path"))
+        ]
+        made = "".join(
+            f'<{p}file-entry {p}full-path="{escaped(name)}" {p}media-type="{new.media_type}"/>'
+            for name, new in added.items()
+        )
+        return {_MANIFEST: partial(spliced, data, [*splices, *ended(data, root, made.encode())])}
+
+
+def pictures_in(home: TextHome, part: TextPart, media: Media) -> Iterator[TextPicture]:
+    """The pictures of a part; frames with texts and drawings are none."""
+    for span in alive(part.root):
+        if of(span, DRAW, "frame") and any(of(each, DRAW, "image") for each in span.children):
+            if not any(of(each, DRAW, "object") for each in span.children):  # a chart, with a picture of it
+                picture = TextPicture(TextPlace(home, part, span), media)
+                if not picture.removed:
+                    yield picture

@@ -1,0 +1,208 @@
+"""Pictures of documents exchanged, saved and taken out, beside readers that share no code with Scrub."""
+
+from __future__ import annotations
+
+import io
+import os
+import zipfile
+from pathlib import Path
+from typing import Any
+
+import docx
+import odfdo
+import pytest
+from conftest import macro
+from documents import members
+from docx.shared import Cm
+from lxml import etree
+from mails import Approving
+from PIL import Image
+from sheets import schema_findings
+from test_documents import run
+
+import scrub
+
+BLIP = "{http://schemas.openxmlformats.org/drawingml/2006/main}blip"
+EMBED = "{http://schemas.openxmlformats.org/officeDocument/2006/relationships}embed"
+DRAW = "urn:oasis:names:tc:opendocument:xmlns:drawing:1.0"
+SVG = "urn:oasis:names:tc:opendocument:xmlns:svg-compatible:1.0"
+HREF = "{http://www.w3.org/1999/xlink}href"
+
+
+def picture(colour: str, size: tuple[int, int], kind: str = "PNG", **more: Any) -> bytes:
+    stream = io.BytesIO()
+    Image.new("RGB", size, colour).save(stream, kind, **more)
+    return stream.getvalue()
+
+
+def of_docx(name: str, *shown: bytes) -> Path:
+    """A document with these pictures, each 4 cm wide."""
+    made_by = docx.Document()
+    for each in shown:
+        made_by.add_paragraph("A  hut: ").add_run().add_picture(io.BytesIO(each), width=Cm(4))
+    made_by.save(name)
+    return Path(name)
+
+
+def of_odt(name: str, *shown: bytes) -> Path:
+    """The same as an Open Document."""
+    made_by = odfdo.Document("text")
+    made_by.body.clear()
+    for number, each in enumerate(shown):
+        Path("given.png").write_bytes(each)
+        address = made_by.add_file("given.png")
+        with Image.open(io.BytesIO(each)) as image:
+            height = f"{4 * image.height / image.width}cm"
+        frame = odfdo.Frame.image_frame(
+            address, size=("4cm", height), name=f"Picture {number + 1}", anchor_type="as-char"
+        )
+        paragraph = odfdo.Paragraph("A hut: ")
+        paragraph.append(frame)
+        made_by.body.append(paragraph)
+    made_by.save(name)
+    Path("given.png").unlink()
+    return Path(name)
+
+
+def shown_in(path: Path) -> list[tuple[bytes, float, float]]:
+    """The bytes of each picture that a document shows, and how wide and high in centimetres."""
+    if path.suffix == ".docx":
+        read = docx.Document(str(path))
+        return [
+            (read.part.related_parts[shape._inline.graphic.graphicData.pic.blipFill.blip.embed].blob,
+             round(shape.width.cm, 2), round(shape.height.cm, 2))
+            for shape in read.inline_shapes
+        ]  # fmt: skip
+    inside = members(path)
+    root = etree.fromstring(inside["content.xml"])
+    found = []
+    for frame in root.iter(f"{{{DRAW}}}frame"):
+        wide, high = (round(float(str(frame.get(f"{{{SVG}}}{side}"))[:-2]), 2) for side in ("width", "height"))
+        (image,) = frame.iter(f"{{{DRAW}}}image")
+        found.append((inside[str(image.get(HREF)).removeprefix("./")], wide, high))
+    return found
+
+
+MAKERS = pytest.mark.parametrize(("make", "name"), [(of_docx, "a.docx"), (of_odt, "a.odt")])
+
+
+@MAKERS
+def test_a_picture_is_exchanged_and_the_former_one_is_gone(home: Path, make: Any, name: str) -> None:
+    red, green, blue = picture("red", (8, 4)), picture("green", (6, 6)), picture("blue", (10, 5), "JPEG")
+    path = make(name, red, red, green)
+    old = path.read_bytes()
+    Path("blue.jpg").write_bytes(blue)
+    findings = schema_findings(name) if name.endswith("docx") else None
+
+    done = run(
+        'each picture where picture.height > 3\nreplace-with "blue.jpg"\nlog "{picture.width} {picture.height}"\nend\n'
+        "single-spaces",
+        path,
+    )
+    assert [str(each) for each in done.changes if each.field == "picture"] != []
+    assert done.log == ["4 2"]
+    assert shown_in(path) == [(red, 4.0, 2.0), (red, 4.0, 2.0), (blue, 4.0, 2.0)]
+    assert green not in members(path).values()
+    assert red in members(path).values()
+
+    run(
+        'each picture where picture.name is "Picture 1"\nreplace-with "blue.jpg"\nend', path)  # fmt: skip
+    assert [each for each, _, _ in shown_in(path)] == [blue, red, blue]
+    assert red in members(path).values()  # as long as one shows it
+    run('each picture\nreplace-with "blue.jpg"\nend', path)
+    assert [each for each, _, _ in shown_in(path)] == [blue] * 3
+    assert [each for each in members(path).values() if each in (red, green)] == []
+    if findings is not None:
+        assert schema_findings(name) == findings
+    for _ in range(3):
+        scrub.undo()
+    assert path.read_bytes() == old
+
+
+@MAKERS
+def test_pictures_are_saved_and_taken_out(home: Path, make: Any, name: str) -> None:
+    red, green = picture("red", (8, 4)), picture("green", (6, 6))
+    path = make(name, red, green)
+    old = path.read_bytes()
+    text = macro('each picture\nsave to: "shots", name: "Hut"\nend\nin picture("Picture 2")\ndelete\nend', "document")
+    with pytest.raises(scrub.ScrubError, match="saves pictures as files, and was not approved"):
+        scrub.run(text, [str(path)])
+    done = scrub.run(text, [str(path)], host=Approving()).files[0]
+    assert done.problem is None
+    assert Path("shots/Hut.png").read_bytes() == red
+    assert Path("shots/Hut (2).png").read_bytes() == green
+    assert [each for each, _, _ in shown_in(path)] == [red]
+    assert green not in members(path).values()
+    seen = run("each picture\nlog picture.name\nend\neach paragraph\nlog paragraph.text\nend", path)
+    assert [each for each in seen.log if "Picture" in each] == ["Picture 1"]
+    scrub.undo()
+    assert path.read_bytes() == old
+    assert not Path("shots").exists()
+
+
+@MAKERS
+@pytest.mark.parametrize(
+    ("line", "why"),
+    [
+        ('replace-with "none.png"', "none.png cannot be read: there is no such file"),
+        ('replace-with "note.txt"', "note.txt is no picture that goes into documents"),
+        ('replace-with "cut.png"', "cut.png is damaged: it does not say how large it is"),
+        ('replace-with "cut.jpg"', "cut.jpg"),
+        ('replace-with "turned.jpg"', "turned.jpg is turned by a mark in it"),
+        ('replace-with "pipe.png"', "pipe.png is a folder, a pipe or a device, and no file"),
+        ('replace-with "/etc"', "etc is a folder, a pipe or a device|etc cannot be read"),
+        ("document.tracks-changes = yes\ndelete", "only while no changes are recorded"),
+        ('document.tracks-changes = yes\nreplace-with "good.png"', "only while no changes are recorded"),
+    ],
+)
+def test_what_cannot_be_shown_is_told(home: Path, make: Any, name: str, line: str, why: str) -> None:
+    path = make(name, picture("red", (8, 4)))
+    old = path.read_bytes()
+    Path("note.txt").write_text("no picture")
+    Path("cut.png").write_bytes(picture("red", (8, 4))[:10])
+    Path("cut.jpg").write_bytes(picture("red", (8, 4), "JPEG")[:12])
+    Path("good.png").write_bytes(picture("red", (8, 4)))
+    exif = Image.Exif()
+    exif[0x0112] = 6
+    Path("turned.jpg").write_bytes(picture("red", (8, 4), "JPEG", exif=exif))
+    os.mkfifo("pipe.png")
+    with pytest.raises(scrub.Failure, match=why):
+        run(f"each picture\n{line}\nend", path)
+    assert path.read_bytes() == old
+
+
+def test_what_else_showed_the_former_picture_goes_with_it(home: Path) -> None:
+    red, vector = picture("red", (8, 4)), b"<svg xmlns='http://www.w3.org/2000/svg'/>"
+    path = of_docx("a.docx", red)
+    inside = members(path)
+    relations = inside["word/_rels/document.xml.rels"].decode().replace(
+        "</Relationships>",
+        '<Relationship Id="rIdV" Type="http://schemas.openxmlformats.org/officeDocument/2006/relationships/image" '
+        'Target="media/vector.svg"/></Relationships>',
+    )  # fmt: skip
+    body = inside["word/document.xml"].decode()
+    at = body.index("<a:blip ")
+    end = body.index("/>", at)
+    more = (
+        '><a:extLst><a:ext uri="{96DAC541-7B7A-43D3-8B79-37D633B846F1}"><asvg:svgBlip r:embed="rIdV" '
+        'xmlns:asvg="http://schemas.microsoft.com/office/drawing/2016/SVG/main"/></a:ext></a:extLst></a:blip>'
+        '<a:srcRect l="10000"/>'
+    )
+    inside |= {
+        "word/_rels/document.xml.rels": relations.encode(), "word/media/vector.svg": vector,
+        "word/document.xml": (body[:end] + more + body[end + 2 :]).encode(),
+        "[Content_Types].xml": inside["[Content_Types].xml"].replace(
+            b"<Default ", b'<Default Extension="svg" ContentType="image/svg+xml"/><Default ', 1
+        ),
+    }  # fmt: skip
+    with zipfile.ZipFile(path, "w") as package:
+        for part, data in inside.items():
+            package.writestr(part, data)
+    green = picture("green", (8, 4))
+    Path("green.png").write_bytes(green)
+    run('each picture\nreplace-with "green.png"\nend', path)
+    assert [each for each, _, _ in shown_in(path)] == [green]
+    made = members(path)
+    assert [each for each in made.values() if each in (red, vector)] == []
+    assert b"svgBlip" not in made["word/document.xml"]
+    assert b"srcRect" not in made["word/document.xml"]
