@@ -12,7 +12,7 @@ import pytest
 from conftest import SAMPLE
 from documents import members
 from test_documents import run
-from test_pictures_in_texts import of_docx, of_odt, picture
+from test_pictures import of_docx, of_odt, picture
 
 import scrub
 

@@ -122,6 +122,12 @@ def value(token: Token, following: Token) -> str:
     return f'write "{right}" in place of "{token.text}"' if right and not following.is_sign("(", "=") else ""
 
 
+def of_action(word: str, actions: Collection[str]) -> str:
+    """What was meant by a word with which longer actions begin: the end of a sentence."""
+    longer = [f'"{each}"' for each in actions if each.startswith(f"{word}-")]
+    return f" Write one of: {', '.join(longer)}" if longer else ""
+
+
 def of_item(word: str, item: str, kind: str, fields: Collection[str], assigned: str = "") -> str:
     """What was meant by a word that an item has neither as a field nor as an action: the end of a sentence.
 

@@ -286,6 +286,7 @@ class Checker(RunsOthers):
         actions = kinds[current.kind].actions if current else {}
         found = ""
         for item in reversed(self.scope.items):
+            found = found or advice.of_action(word, kinds[item.kind].actions)
             found = found or advice.of_item(word, item.word, item.kind, kinds[item.kind].fields)
         found = found or did_you_mean(word, [*actions, *STARTERS])
         if not found:

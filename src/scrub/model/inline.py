@@ -93,21 +93,51 @@ class Picture(Item):
     @property
     @field
     def width(self) -> Decimal | None:
-        """How wide it is, in centimetres; nothing where the document does not say.
+        """How wide it is, in centimetres; nothing where the document does not say. Set, its height follows.
 
-        Example: if picture.width > 12
-        Also: size, cm
+        Example: picture.width = 12
+        Also: size, cm, resize, scale, smaller
         """
-        raise NotImplementedError
+        return self.measure("width")
+
+    @width.setter
+    @needs("put_size")
+    def width(self, value: Decimal) -> None:
+        self._set_size("width", value)
 
     @property
     @field
     def height(self) -> Decimal | None:
-        """How high it is, in centimetres; nothing where the document does not say.
+        """How high it is, in centimetres; nothing where the document does not say. Set, its width follows.
 
         Example: if picture.height > 20
-        Also: size, cm
+        Also: size, cm, resize, scale, smaller
         """
+        return self.measure("height")
+
+    @height.setter
+    @needs("put_size")
+    def height(self, value: Decimal) -> None:
+        self._set_size("height", value)
+
+    def measure(self, side: str) -> Decimal | None:
+        """How wide or high it is, in centimetres."""
+        raise NotImplementedError
+
+    def _set_size(self, side: str, value: Decimal) -> None:
+        wide, high = self.width, self.height
+        before = wide if side == "width" else high
+        if not wide or not high or before is None:
+            raise Failure(f"{self.label}: the document does not say how large {self.name or 'the picture'} is")
+        if not Decimal("0.1") <= value <= 55:
+            raise Failure(f"{self.label}: a picture is from 0.1 to 55 cm {'wide' if side == 'width' else 'high'}")
+        if value != before:
+            factor = value / before
+            self.put_size(*((value, high * factor) if side == "width" else (wide * factor, value)))
+
+    @may_lack
+    def put_size(self, wide: Decimal, high: Decimal) -> None:
+        """Sets how large it is, in centimetres."""
         raise NotImplementedError
 
     @action(Reach.CHANGE)

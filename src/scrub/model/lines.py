@@ -295,7 +295,7 @@ class Column(_Line, HoldsColumns):
     @action(Reach.CHANGE)
     @needs("insert_line")
     def insert_left(self) -> Column:
-        """Makes an empty column left of it, which looks like it, and gives it back: fresh = insert-left(). What refers
+        """Makes an empty column left of it, which looks like it, and gives it back: fresh = insert-left(). What
         refers to cells round it follows; it gets its letters when the file is saved.
 
         Example: insert-left

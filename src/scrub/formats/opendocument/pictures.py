@@ -76,23 +76,22 @@ class TextPicture(Placed[TextPlace], Picture):
             back = place.put("title", [Splice(at, end, made)])
         self.changed("alternative-text", before, value, back, inner=self._called)
 
-    def _length(self, name: str) -> Decimal | None:
-        found = centimetres(self._place.said(name, SVG))
-        return None if found is None else round(found, 2)
-
-    @property
-    def width(self) -> Decimal | None:
-        """In centimetres."""
-        return self._length("width")
-
-    @property
-    def height(self) -> Decimal | None:
-        """In centimetres."""
-        return self._length("height")
+    def measure(self, side: str) -> Decimal | None:
+        """How wide or high it is, in centimetres."""
+        found = centimetres(self._place.said(side, SVG))
+        return None if found is None else found.quantize(Decimal("0.01")).normalize() + 0
 
     @property
     def _called(self) -> tuple[str]:
         return (self.name or "picture",)
+
+    def put_size(self, wide: Decimal, high: Decimal) -> None:
+        """Sets how large it is."""
+        self._ensure_free()
+        before, place = (self.width, self.height), self._place
+        back = [place.say(name, f"{length:.3f}cm", SVG) for name, length in (("width", wide), ("height", high))]
+        said = f"{before[0]} x {before[1]} cm -> {self.width} x {self.height} cm"
+        self.changed("size", before, (wide, high), all_back(back), f"size: {said}", inner=self._called)
 
     # -- what it shows
 
@@ -111,7 +110,7 @@ class TextPicture(Placed[TextPlace], Picture):
     def _ensure_free(self) -> None:
         self.file.ensure_open()
         if self._place.home.tracks_changes:
-            raise Failure(f"{self.label}: pictures come and go only while no changes are recorded")
+            raise Failure(f"{self.label}: pictures come, go and change only while no changes are recorded")
 
     def replace_with(self, picture: FilePath) -> None:
         """Shows another one in its place."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 
 from scrub.formats.kept import put_in
-from scrub.formats.spans import Span, Splice, set_attributes
+from scrub.formats.spans import Span, Splice, outside, set_attributes
 from scrub.formats.xmltext import escaped_text, text_of
 
 
@@ -46,10 +46,20 @@ class EditedPart:
 
     @property
     def edited(self) -> list[Splice]:
-        """All that is done to elements."""
-        found = [each for splices in self.edits.values() for each in splices]
+        """All that is done to elements; what is done inside one that goes, goes with it."""
+        every = [each for splices in self.edits.values() for each in splices]
+        gone: list[Splice] = []
+        for each in sorted((each for each in every if _goes(each)), key=lambda each: (each.start, -each.end)):
+            if not gone or each.end > gone[-1].end:
+                gone.append(each)
+        rest = [each for each in every if not _goes(each)]
         for span, values in self._said.values():
-            found += set_attributes(self.data, span, ((name, text) for name, text in values.items() if name))
+            rest += set_attributes(self.data, span, ((name, text) for name, text in values.items() if name))
             if "" in values:
-                found.append(Splice(span.open_end, span.close_start, escaped_text(values[""] or "").encode()))
-        return found
+                rest.append(Splice(span.open_end, span.close_start, escaped_text(values[""] or "").encode()))
+        return [*gone, *outside(gone, rest)]
+
+
+def _goes(splice: Splice) -> bool:
+    """Whether it takes something out and puts nothing in its place."""
+    return not splice.new and splice.start < splice.end

@@ -5,10 +5,7 @@ from __future__ import annotations
 import os
 from typing import NamedTuple
 
-from scrub.formats.picture.containers import exif_of, kind_of
-from scrub.formats.picture.segments import frame_of
 from scrub.formats.source import data_of
-from scrub.model.operations import as_file_name
 from scrub.model.problem import Failure
 
 #: The ending and the media type of what documents of every program show.
@@ -28,6 +25,9 @@ class NewPicture(NamedTuple):
 
 def new_picture(path: str) -> NewPicture:
     """A picture from a file. Raises `Failure` for one that documents do not show alike everywhere."""
+    from scrub.formats.picture.containers import exif_of, kind_of  # rarely needed
+    from scrub.formats.picture.segments import frame_of
+
     shown, data = os.path.basename(path), data_of(path)
     kind = kind_of(data)
     if kind not in _TYPES:
@@ -53,6 +53,8 @@ def new_picture(path: str) -> NewPicture:
 
 def file_name(wanted: str, inside: str) -> str:
     """A safe name of a file for a picture that is called so inside a document, with the ending of that."""
+    from scrub.model.operations import as_file_name  # rarely needed
+
     ending = os.path.splitext(inside)[1].lower()
     stem = wanted[: -len(ending)] if ending and wanted.lower().endswith(ending) else wanted
     return f"{as_file_name(stem)}{ending}"

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import posixpath
 from bisect import bisect_right
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from functools import cached_property, partial
@@ -9,6 +10,7 @@ from functools import cached_property, partial
 from scrub.formats.beside import Beside
 from scrub.formats.kept import Kept as FromFile
 from scrub.formats.opc.described import DescribedPackage
+from scrub.formats.opc.media import Media
 from scrub.formats.opc.parts import Parts
 from scrub.formats.opc.relationships import part_tree, relationships, targets_of
 from scrub.formats.source import Source, opened
@@ -28,7 +30,7 @@ from scrub.formats.wordprocessing.inline import (
 from scrub.formats.wordprocessing.links import Links, OfficeField, OfficeLink, fields_of, links_in
 from scrub.formats.wordprocessing.looks import RunLooks
 from scrub.formats.wordprocessing.paragraph import OfficeParagraph
-from scrub.formats.wordprocessing.pictures import Media, OfficePicture, pictures_in
+from scrub.formats.wordprocessing.pictures import OfficePicture, pictures_in
 from scrub.formats.wordprocessing.read import inner, own, value
 from scrub.formats.wordprocessing.reading import Home, StoryPart
 from scrub.formats.wordprocessing.review import OfficeChange, nameless, recorded_in
@@ -336,7 +338,7 @@ class OfficeDocument(DescribedPackage, Home):
         parts = Parts(self.package, self._stories.parts[0].root)
         self._comments.begin()
         self._links.write(parts, self._stories)
-        self._media.write(parts, self._stories)
+        self._media.write(parts, posixpath.join(posixpath.dirname(self.main), "media"), self._stories.parts)
         for part in self._stories.parts:
             of_part = [each for each in self._stories.paragraphs if each.part is part]
             # What stands in text boxes comes first: the runs that hold them are written with it.

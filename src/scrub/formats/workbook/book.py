@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import posixpath
 from collections.abc import Iterator
 from functools import partial
 
@@ -26,7 +27,7 @@ from scrub.model.area import Area
 from scrub.model.grid import Grid
 from scrub.model.values import Secret
 from scrub.model.workbook import Workbook
-from scrub.store.patch import Patch
+from scrub.store.patch import Effect, Patch
 
 #: A part of this size in bytes is read in no time.
 _QUICKLY_READ = 1 << 20
@@ -130,6 +131,10 @@ class OfficeWorkbook(DescribedPackage, Workbook):
             part = target if target in self.package.members else None
             yield OfficeSheet(self.shared, self._loads, number, entry, part)
 
+    def effects(self, into: str | None = None) -> list[Effect]:
+        """What saving it comes to, with the pictures that are saved of it."""
+        return [*super().effects(into), *self.shared.beside.effects()]
+
     def patch(self) -> Patch | None:
         """What makes the changed file of the old one, or None when nothing is to be written."""
         if not self.recorder:
@@ -156,6 +161,8 @@ class OfficeWorkbook(DescribedPackage, Workbook):
         for text in self._to_embed:
             self._embed(text, parts)
         splices += self._new_sheets(parts)
+        drawings = (each for sheet in self._every if not sheet.is_deleted for each in sheet.drawing_parts)
+        self.shared.media.write(parts, posixpath.join(posixpath.dirname(self.main), "media"), drawings)
         for sheet in self._every:
             if sheet.is_deleted:
                 continue

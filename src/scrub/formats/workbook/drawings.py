@@ -2,23 +2,30 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+import posixpath
+from collections.abc import Iterable, Iterator, Mapping
 from decimal import Decimal
 from functools import partial
 from typing import NamedTuple
 
-from scrub.formats.kept import Kept, put_in
+from scrub.formats.kept import Kept, all_back, put_in
+from scrub.formats.opc.media import blip_of, others_of
 from scrub.formats.opc.parts import Parts
 from scrub.formats.opc.relationships import part_tree, relationships
-from scrub.formats.spans import Span, Splice, number_in, set_attributes, spliced
+from scrub.formats.spans import Span, Splice, number_in, spliced
+from scrub.formats.texts.part import EditedPart
+from scrub.formats.texts.pictures import file_name, new_picture
 from scrub.formats.workbook.part import SheetPart, Skeleton
 from scrub.formats.workbook.protection import ensure_unprotected
+from scrub.formats.workbook.shared import Shared
 from scrub.formats.xmltext import escaped_text, text_of
 from scrub.model.declare import FileItem
 from scrub.model.drawings import Chart
+from scrub.model.files import FilePath
 from scrub.model.inline import Picture
 from scrub.model.problem import Failure
 from scrub.model.sheet import Sheet
+from scrub.store.patch import whole
 
 _DRAWING = "http://schemas.openxmlformats.org/drawingml/2006/main"
 _CHART = "http://schemas.openxmlformats.org/drawingml/2006/chart"
@@ -37,15 +44,35 @@ class Found(NamedTuple):
     chart: str | None
 
 
+class DrawingPart(EditedPart):
+    """The part with the drawings of a sheet (20.5.2)."""
+
+    def __init__(self, name: str, data: bytes, root: Span) -> None:
+        self.name, self.data, self.root = name, data, root
+        self.clear()
+
+
 class Drawings:
     """The pictures and charts of one sheet as they should be."""
 
-    def __init__(self, sheet: Sheet, part: SheetPart) -> None:
+    def __init__(self, sheet: Sheet, part: SheetPart, shared: Shared) -> None:
         self._sheet = sheet
         self._part = part
+        self.shared = shared
         self._found: Kept[list[Found]] = Kept(lambda: list(self._read()))
-        self._said: dict[tuple[str, int], str | None] = {}
+        self._parts: dict[str, DrawingPart] = {}
         self._titles: dict[str, str] = {}
+
+    def part(self, name: str) -> DrawingPart:
+        """A part with drawings."""
+        if name not in self._parts:
+            self._parts[name] = DrawingPart(name, *part_tree(self._part.package, name))
+        return self._parts[name]
+
+    @property
+    def parts(self) -> Iterable[DrawingPart]:
+        """Those that somebody asked about."""
+        return self._parts.values()
 
     def _read(self) -> Iterator[Found]:
         package = self._part.package
@@ -53,8 +80,7 @@ class Drawings:
             if each.type != "drawing" or each.target not in package.members:
                 continue
             related = relationships(package, str(each.target))
-            _, root = part_tree(package, str(each.target))
-            for span in root.inside():
+            for span in self.part(str(each.target)).root.inside():
                 if span.name not in ("pic", "graphicFrame"):
                     continue
                 inner = list(span.inside())
@@ -72,23 +98,31 @@ class Drawings:
 
     def pictures(self) -> Iterator[OfficePicture]:
         """Its pictures."""
-        return (OfficePicture(self, self._sheet, each) for each in self._found.now if each.chart is None)
+        every = (OfficePicture(self, self._sheet, each) for each in self._found.now if each.chart is None)
+        return (each for each in every if not each.removed)
 
     def charts(self) -> Iterator[OfficeChart]:
         """Its charts."""
         return (OfficeChart(self, self._sheet, each) for each in self._found.now if each.chart is not None)
 
+    def _properties(self, found: Found) -> tuple[DrawingPart, Span]:
+        part = self.part(found.drawing)
+        return part, next(span for span in part.root.inside() if span.start == found.place)
+
     def alternative_text(self, found: Found) -> str | None:
         """What it shows, in words."""
-        return self._said.get((found.drawing, found.place), found.said) or None
+        part, span = self._properties(found)
+        return part.said(span, "descr") or None
 
     def describe(self, found: Found, value: str | None) -> None:
         """Sets what it shows, in words."""
         before = self.alternative_text(found)
         if before != (value or None):
             ensure_unprotected(self._sheet)
-            back = put_in(self._said, (found.drawing, found.place), value or None)
-            self._sheet.changed("alternative-text", before, value, back, inner=(found.name,))
+            part, span = self._properties(found)
+            self._sheet.changed(
+                "alternative-text", before, value, part.say(span, {"descr": value or None}), inner=(found.name,)
+            )
 
     def title(self, found: Found) -> str | None:
         """The title written in a chart."""
@@ -119,21 +153,14 @@ class Drawings:
     @property
     def touched(self) -> bool:
         """Whether anything of them must be written."""
-        return bool(self._said or self._titles)
+        return bool(self._titles) or any(each.touched for each in self.parts)
 
     def elements(self, skeleton: Skeleton, parts: Parts) -> Mapping[str, bytes]:
         """Nothing of the sheet's own part; those of drawings and charts are changed."""
         package = self._part.package
-        by_drawing: dict[str, list[tuple[int, str | None]]] = {}
-        for (drawing, place), value in self._said.items():
-            by_drawing.setdefault(drawing, []).append((place, value))
-        for drawing, changes in by_drawing.items():
-            data, root = part_tree(package, drawing)
-            spans = {span.start: span for span in root.inside() if span.name == "cNvPr"}
-            splices: list[Splice] = []
-            for place, said in changes:
-                splices += set_attributes(data, spans[place], [("descr", said)])
-            parts.changed[drawing] = partial(spliced, data, splices)
+        for part in self.parts:
+            if part.touched:
+                parts.changed[part.name] = partial(spliced, part.data, part.edited)
         for chart, value in self._titles.items():
             data, root = part_tree(package, chart)
             parts.changed[chart] = partial(_titled, data, root, value)
@@ -207,15 +234,73 @@ class OfficePicture(Picture):
     def alternative_text(self, value: str | None) -> None:
         self._drawings.describe(self._found, value)
 
-    @property
-    def width(self) -> Decimal | None:
-        """How wide it is, in centimetres."""
-        return _centimetres(self._found.size[0])
+    def measure(self, side: str) -> Decimal | None:
+        """How wide or high it is, in centimetres."""
+        return _centimetres(self._found.size[0 if side == "width" else 1])
 
     @property
-    def height(self) -> Decimal | None:
-        """How high it is, in centimetres."""
-        return _centimetres(self._found.size[1])
+    def removed(self) -> bool:
+        """Whether it was taken out."""
+        return (self._found.place, "picture") in self._part.edits
+
+    # -- what it shows
+
+    @property
+    def _part(self) -> DrawingPart:
+        return self._drawings.part(self._found.drawing)
+
+    def _holders(self) -> tuple[Span | None, Span]:
+        """The element that is all of it (20.5.2.33), None where it is a part of a group; the picture (20.5.2.25)."""
+        place = self._found.place
+        anchor = next(each for each in self._part.root.children if each.start < place < each.end)
+        pictures = [each for each in anchor.inside() if each.name == "pic" and each.start < place < each.end]
+        return (anchor if any(each is pictures[-1] for each in anchor.children) else None), pictures[-1]
+
+    def _blip(self) -> Span:
+        found = blip_of(self._holders()[1], self.name)
+        if not self._drawings.shared.media.shown_by(self._part.name, found):
+            raise Failure(f"{self.name} is not in the workbook, which only says where it is")
+        return found
+
+    def replace_with(self, picture: FilePath) -> None:
+        """Shows another one in its place; the cells that it covers stay."""
+        ensure_unprotected(self._sheet)
+        blip, shared, part = self._blip(), self._drawings.shared, self._part
+        new = new_picture(shared.beside.whole(picture))
+        wide, high = self._found.size
+        if wide and high and abs(wide * new.high / new.wide - high) > high / 20:
+            raise Failure(
+                f"{new.shown} has other proportions than {self.name}, which would be drawn out of shape. Cut it first"
+            )
+        before = shared.media.shown_by(part.name, blip)
+        crops = [each for each in self._holders()[1].inside() if each.name == "srcRect"]
+        others = [each for each in blip.children if each.name == "extLst"]
+        back = [
+            shared.media.show(part.name, blip, new, others_of(blip)),
+            part.put((self._found.place, "crop"), [Splice(each.start, each.end, b"") for each in (*crops, *others)]),
+        ]
+        self._sheet.changed("picture", before, new.shown, all_back(back), inner=(self.name,))
+
+    def save(self, to: FilePath | None = None, name: str | None = None) -> None:
+        """Saves it as a file."""
+        shared = self._drawings.shared
+        data, inside = shared.media.read(self._part.name, self._blip())
+        wanted = name or self.name or posixpath.basename(inside)
+        path, back = shared.beside.save(whole(data), to, file_name(wanted, inside))
+        self._sheet.changed(f"saved {path}", None, path, back, f"picture saved: {path}", inner=(self.name,))
+
+    def delete(self) -> None:
+        """Takes it out."""
+        ensure_unprotected(self._sheet)
+        anchor, _ = self._holders()
+        if anchor is None or "Anchor" not in anchor.name:
+            raise Failure(f"{self.name} stands in a group of drawings; take it out there")
+        blip = self._blip()
+        back = [
+            self._drawings.shared.media.show(self._part.name, blip, None, others_of(blip)),
+            self._part.put((self._found.place, "picture"), [Splice(anchor.start, anchor.end, b"")]),
+        ]
+        self._sheet.changed("picture", self.name, None, all_back(back), f"picture {self.name} taken out")
 
 
 class OfficeChart(Chart):

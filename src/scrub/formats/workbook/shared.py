@@ -7,6 +7,8 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 from functools import cached_property
 from typing import Any, Protocol
 
+from scrub.formats.beside import Beside
+from scrub.formats.opc.media import Media
 from scrub.formats.opc.relationships import targets_of
 from scrub.formats.spans import NotReadable, Span
 from scrub.formats.workbook.decode import Decoder
@@ -85,6 +87,8 @@ class Shared:
         self._named: dict[str, Sharing] = {}
         self.make_sheet: Callable[..., Any] = _no_sheet  # makes one, empty or like another
         self.front: object = None  # the sheet that is in front when the file is opened
+        self.media = Media(package)
+        self.beside = Beside(package.source.path)
 
     @cached_property
     def targets(self) -> dict[str, str]:

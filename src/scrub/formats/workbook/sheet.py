@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from typing import Any
 
 from scrub.formats.opc.parts import Parts
@@ -14,7 +14,7 @@ from scrub.formats.workbook.cells import SheetCells
 from scrub.formats.workbook.comments import Notes
 from scrub.formats.workbook.conditional import ConditionalFormats
 from scrub.formats.workbook.copied import ensure_copied
-from scrub.formats.workbook.drawings import Drawings, OfficeChart, OfficePicture
+from scrub.formats.workbook.drawings import DrawingPart, Drawings, OfficeChart, OfficePicture
 from scrub.formats.workbook.elements import all_placed
 from scrub.formats.workbook.formulas import area_at
 from scrub.formats.workbook.lines import Lines
@@ -59,7 +59,7 @@ class OfficeSheet(SheetCells):
         self._conditional = ConditionalFormats(self, self.part, shared, self.plain_formula)
         self._links = Links(self, self.part)
         self._notes = Notes(self, self.part)
-        self._drawings = Drawings(self, self.part)
+        self._drawings = Drawings(self, self.part, shared)
         #: What hangs on the cells, in the order in which it is written.
         self.pieces: tuple[Written, ...] = (
             self.settings, self._protection, self._lines, self._merges, self._conditional, self._validations,
@@ -355,6 +355,11 @@ class OfficeSheet(SheetCells):
     def each_picture(self) -> Iterator[OfficePicture]:
         """Its pictures."""
         return self._drawings.pictures()
+
+    @property
+    def drawing_parts(self) -> Iterable[DrawingPart]:
+        """The parts with pictures that somebody asked about."""
+        return self._drawings.parts
 
     def each_chart(self) -> Iterator[OfficeChart]:
         """Its charts."""

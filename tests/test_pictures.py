@@ -10,7 +10,9 @@ from typing import Any
 
 import docx
 import odfdo
+import openpyxl
 import pytest
+import xlsxwriter
 from conftest import macro
 from documents import members
 from docx.shared import Cm
@@ -124,7 +126,12 @@ def test_pictures_are_saved_and_taken_out(home: Path, make: Any, name: str) -> N
     red, green = picture("red", (8, 4)), picture("green", (6, 6))
     path = make(name, red, green)
     old = path.read_bytes()
-    text = macro('each picture\nsave to: "shots", name: "Hut"\nend\nin picture("Picture 2")\ndelete\nend', "document")
+    text = macro(
+        'each picture\nsave to: "shots", name: "Hut"\nend\n'
+        'in picture("Picture 2")\npicture.alternative-text = "gone"\npicture.width = 3\nreplace-with "shots.png"\ndelete\nend',
+        "document",
+    )
+    Path("shots.png").write_bytes(picture("blue", (8, 4)))
     with pytest.raises(scrub.ScrubError, match="saves pictures as files, and was not approved"):
         scrub.run(text, [str(path)])
     done = scrub.run(text, [str(path)], host=Approving()).files[0]
@@ -138,6 +145,25 @@ def test_pictures_are_saved_and_taken_out(home: Path, make: Any, name: str) -> N
     scrub.undo()
     assert path.read_bytes() == old
     assert not Path("shots").exists()
+
+
+@MAKERS
+def test_the_other_side_follows(home: Path, make: Any, name: str) -> None:
+    path = make(name, picture("red", (8, 4)), picture("red", (6, 6)))
+    old = path.read_bytes()
+    done = run(
+        "each picture where picture.height < 3\npicture.width = 6\nend\n"
+        "each picture where picture.height > 3\npicture.height = 2.5\nend",
+        path,
+    )
+    assert [str(each).rpartition("size: ")[2] for each in done.changes] == [
+        "4 x 2 cm -> 6 x 3 cm", "4 x 4 cm -> 2.5 x 2.5 cm",
+    ]  # fmt: skip
+    assert [size for _, *size in shown_in(path)] == [[6.0, 3.0], [2.5, 2.5]]
+    with pytest.raises(scrub.Failure, match="from 0.1 to 55 cm wide"):
+        run("each picture\npicture.width = 0\nend", path)
+    scrub.undo()
+    assert path.read_bytes() == old
 
 
 @MAKERS
@@ -206,3 +232,68 @@ def test_what_else_showed_the_former_picture_goes_with_it(home: Path) -> None:
     assert [each for each in made.values() if each in (red, vector)] == []
     assert b"svgBlip" not in made["word/document.xml"]
     assert b"srcRect" not in made["word/document.xml"]
+
+
+def of_xlsx(name: str, *shown: bytes) -> Path:
+    """A workbook with these pictures, on two sheets in turns."""
+    book = xlsxwriter.Workbook(name)
+    sheets = [book.add_worksheet("One"), book.add_worksheet("Two")]
+    for number, each in enumerate(shown):
+        sheets[number % 2].write(number * 10, 0, "hut")
+        sheets[number % 2].insert_image(number * 10, 1, f"{number}.png", {"image_data": io.BytesIO(each)})
+    book.close()
+    return Path(name)
+
+
+def shown_on(path: Path) -> list[list[bytes]]:
+    """The pictures of each sheet, as an independent reader finds them."""
+    return [[image._data() for image in vars(sheet)["_images"]] for sheet in openpyxl.load_workbook(path)]
+
+
+def test_a_logo_is_exchanged_on_every_sheet(home: Path) -> None:
+    red, green, blue = picture("red", (80, 40)), picture("green", (60, 60)), picture("blue", (160, 80))
+    path = of_xlsx("a.xlsx", red, red, green)
+    old, findings = path.read_bytes(), schema_findings("a.xlsx")
+    Path("blue.png").write_bytes(blue)
+    text = macro(
+        'each picture where picture.width > picture.height\nreplace-with "blue.png"\nend\n'
+        'each picture where picture.width is picture.height\nsave to: "shots", name: "Square"\n'
+        'picture.alternative-text = "gone"\ndelete\nend\n'
+        'each picture\npicture.alternative-text = "The logo"\nend\n'
+        'in sheet("One").row(5)\ninsert-above\nend',
+        "workbook",
+    )
+    done = scrub.run(text, [str(path)], host=Approving()).files[0]
+    assert done.problem is None, str(done.problem)
+    assert shown_on(path) == [[blue], [blue]]
+    assert [each for each in members(path).values() if each in (red, green)] == []
+    assert sum(each == blue for each in members(path).values()) == 1
+    assert Path("shots/Square.png").read_bytes() == green
+    assert schema_findings("a.xlsx") == findings
+    drawing = members(path)["xl/drawings/drawing1.xml"].decode()
+    assert drawing.count('descr="The logo"') == 1
+    scrub.undo()
+    assert path.read_bytes() == old
+    # as long as another sheet shows it, the file stays
+    one = scrub.run(macro('in sheet("One")\neach picture\ndelete\nend\nend', "workbook"), [str(path)]).files[0]
+    assert one.problem is None
+    assert shown_on(path) == [[], [red]]
+    assert green not in members(path).values()
+    assert schema_findings("a.xlsx") == findings
+
+
+@pytest.mark.parametrize(
+    ("line", "why"),
+    [
+        ('replace-with "wide.png"', "wide.png has other proportions than"),
+        ("picture.width = 4", "cannot keep"),
+        ('in sheet("One")\nprotect\nend\ndelete', "One is protected"),
+    ],
+)
+def test_what_a_workbook_does_not_do_with_pictures_is_told(home: Path, line: str, why: str) -> None:
+    path = of_xlsx("a.xlsx", picture("red", (80, 40)))
+    Path("wide.png").write_bytes(picture("red", (80, 10)))
+    old = path.read_bytes()
+    with pytest.raises(scrub.ScrubError, match=why):
+        raise scrub.run(macro(f"each picture\n{line}\nend", "workbook"), [str(path)]).files[0].problem or OSError()
+    assert path.read_bytes() == old

@@ -1,0 +1,130 @@
+"""What pictures of a package show (ISO/IEC 29500-1, 20.1.8.13): parts that come, and go when nothing leads to them."""
+
+from __future__ import annotations
+
+import posixpath
+from collections.abc import Callable, Iterable, Sequence
+
+from scrub.formats.kept import put_in
+from scrub.formats.opc.parts import Parts
+from scrub.formats.opc.relationships import Relationship, relationships
+from scrub.formats.spans import RELATIONSHIPS, Span
+from scrub.formats.texts.part import EditedPart
+from scrub.formats.texts.pictures import NewPicture
+from scrub.formats.zip import Package
+from scrub.model.problem import Failure
+
+_RELATION = f"{RELATIONSHIPS}/image"
+
+
+def blip_of(holder: Span, called: str) -> Span:
+    """The one element of a drawing that names what it shows. Raises `Failure` for a group of several."""
+    found = [each for each in holder.inside() if each.name == "blip" and each.uri.endswith("/main")]
+    if len(found) != 1:
+        raise Failure(f"{called} is a group of pictures; change it in its own program")
+    return found[0]
+
+
+class Media:
+    """The parts with what pictures show, and those that are to be shown."""
+
+    def __init__(self, package: Package) -> None:
+        self._package = package
+        self._known: dict[str, dict[str, Relationship]] = {}
+        #: By the part and the place of each: the element that names it, what it is to show (None for none), and the
+        #: elements that go with what it showed.
+        self._wanted: dict[tuple[str, int], tuple[Span, NewPicture | None, Sequence[Span]]] = {}
+
+    def _related(self, part: str) -> dict[str, Relationship]:
+        if part not in self._known:
+            self._known[part] = relationships(self._package, part)
+        return self._known[part]
+
+    def _target(self, part: str, blip: Span) -> str | None:
+        found = self._related(part).get(blip.attributes.get(_attribute(blip), ""))
+        return found.target if found is not None and found.target in self._package.members else None
+
+    def shown_by(self, part: str, blip: Span) -> str:
+        """The name of the file that a picture shows by now; nothing where the document does not have it."""
+        _, new, _ = self._wanted.get((part, blip.start), (blip, None, ()))
+        return new.shown if new is not None else posixpath.basename(self._target(part, blip) or "")
+
+    def read(self, part: str, blip: Span) -> tuple[bytes, str]:
+        """What a picture shows by now, and the name of its file."""
+        _, new, _ = self._wanted.get((part, blip.start), (blip, None, ()))
+        if new is not None:
+            return new.data, f"{new.shown}{new.ending}"
+        target = self._target(part, blip)
+        assert target is not None
+        return self._package.read(target), target
+
+    def show(self, part: str, blip: Span, new: NewPicture | None, others: Sequence[Span]) -> Callable[[], None]:
+        """Lets a picture show another file, or none; gives what takes that back. `others` are elements that go with
+        what it showed.
+        """
+        return put_in(self._wanted, (part, blip.start), (blip, new, others))
+
+    def write(self, parts: Parts, folder: str, showing: Iterable[EditedPart]) -> None:
+        """Adds what is to be shown to a folder, and takes out what nothing shows any more; `showing` are the parts with
+        pictures.
+        """
+        added: dict[bytes, str] = {}
+        left: set[tuple[str, str]] = set()  # each part, and what it need not lead to
+        for part in showing:
+            here = [wanted for (name, _), wanted in self._wanted.items() if name == part.name]
+            ids: dict[bytes, str] = {}
+            used = _uses(part.root) if here else {}
+            former = {each.start: each for blip, _, others in here for each in (blip, *others)}.values()
+            for id_ in [each.attributes.get(_attribute(each), "") for each in former]:
+                used[id_] = used.get(id_, 1) - 1
+                target = self._related(part.name)[id_].target if id_ in self._related(part.name) else None
+                if not used[id_] and target in self._package.members:
+                    left.add((part.name, str(target)))
+            for blip, new, _ in here:
+                if new is None:
+                    continue
+                if new.data not in added:
+                    added[new.data] = parts.free_name(posixpath.join(folder, f"image{{}}{new.ending}"))
+                    parts.put(added[new.data], new.data, new.media_type)
+                if new.data not in ids:
+                    ids[new.data] = parts.relate(part.name, _RELATION, added[new.data])
+                part.say(blip, {_attribute(blip): ids[new.data]})
+        self._take_out(parts, left)
+
+    def _take_out(self, parts: Parts, left: set[tuple[str, str]]) -> None:
+        """Takes parts out to which nothing leads any more."""
+        if not left:
+            return
+        sources = [_source_of(name) for name in self._package.members if name.endswith(".rels")]
+        leading = {
+            (source, each.target) for source in sources for each in self._related(source).values() if each.target
+        }
+        for source, target in left:
+            if all(pair in left for pair in leading if pair[1] == target):
+                parts.remove(target, source)
+
+
+def others_of(blip: Span) -> list[Span]:
+    """What newer programs show in place of a picture."""
+    return [each for each in blip.inside() if _attribute(each)]
+
+
+def _source_of(name: str) -> str:
+    """The part whose relationships stand in this one (ISO/IEC 29500-2, 6.5.2.3)."""
+    folder, own_name = posixpath.split(name)
+    return posixpath.join(posixpath.dirname(folder), own_name.removesuffix(".rels"))
+
+
+def _attribute(blip: Span) -> str:
+    """The attribute that names the relationship to a picture, as it is written."""
+    return next((each for each in blip.attributes if each.rpartition(":")[2] == "embed"), "")
+
+
+def _uses(root: Span) -> dict[str, int]:
+    """How often a part names each of its relationships."""
+    found: dict[str, int] = {}
+    for span in root.inside(read_only=True):
+        for name, text in span.attributes.items():
+            if name.rpartition(":")[2] in ("embed", "link", "id", "pict", "href"):
+                found[text] = found.get(text, 0) + 1
+    return found
