@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import shutil
 from pathlib import Path
 
 import docx
 import pytest
-from documents import members, texts
+from documents import W, members, texts
+from lxml import etree
 from sheets import schema_findings
 from test_documents import made, run, table
 
@@ -108,7 +110,6 @@ def test_a_table_in_a_cell_of_another(home: Path) -> None:
         (table(*GOODS, caption="T"), 'in table("T")\nadd-row ["a", "b", "c"]\nend', "has 2 headings, and the new row 3 values"),
         (table(*GOODS, caption="T"), 'in table("T")\nsort by: "Weight"\nend', 'no heading "Weight"'),
         (table(["A"], ["1"], ["x"], caption="T"), 'in table("T")\nsort by: "A"\nend', "different sorts"),
-        (table(*GOODS, caption="T"), 'document.tracks-changes = yes\nin table("T")\nadd-row ["a"]\nend', "while no changes are recorded"),
         (
             table(*GOODS, caption="T").replace("<w:tc>", '<w:tc><w:tcPr><w:vMerge w:val="restart"/></w:tcPr>', 3),
             'in table("T")\nadd-row ["a"]\nend', "merged",
@@ -135,3 +136,87 @@ def test_what_an_attempt_did_to_rows_is_taken_back(home: Path) -> None:
     assert done.log == ["no", "4"]
     assert rows_of(path)[1:] == [["Oats", "12"], ["oil", "3"], ["Flour", ""], ["beans", "12"]]
     assert {name for name, data in members(path).items() if data != kept[name]} == {"word/document.xml"}
+
+
+def decided(path: Path, accepted: bool) -> list[list[str]]:
+    """The rows of the first table when all recorded changes are accepted, or refused, by lxml and the standard."""
+    root = etree.fromstring(members(path)["word/document.xml"])
+    goes, stays = ("del", "ins") if accepted else ("ins", "del")
+    found = []
+    for row in next(root.iter(f"{{{W}}}tbl")).iter(f"{{{W}}}tr"):
+        properties = row.find(f"{{{W}}}trPr")
+        if properties is not None and properties.find(f"{{{W}}}{goes}") is not None:
+            continue
+        texts_of = []
+        for cell in row.iter(f"{{{W}}}tc"):
+            letters = [
+                each.text or ""
+                for each in cell.iter(f"{{{W}}}t", f"{{{W}}}delText")
+                if not any(above.tag == f"{{{W}}}{goes}" for above in each.iterancestors())
+                and (each.tag == f"{{{W}}}t" or any(above.tag == f"{{{W}}}{stays}" for above in each.iterancestors()))
+            ]
+            texts_of.append("".join(letters))
+        found.append(texts_of)
+    return found
+
+
+def test_rows_that_come_and_go_are_recorded(home: Path) -> None:
+    path = real()
+    old, before = path.read_bytes(), schema_findings(str(path))
+    done = run(
+        'document.tracks-changes = yes\nin table("Provisions")\nadd-row ["Salt & pepper", 0.5]\nadd-row ["Tea"]\nend\n'
+        'each record in table("Provisions") where record.good is "oil" or record.good is "Flour"\ndelete\nend\n'
+        'replace "Rice", by: "Brown rice"\n'
+        'each record in table("Provisions")\nlog "{record.good}"\nend',
+        path,
+    )
+    assert done.log == ["Brown rice", "beans", "Salt & pepper", "Tea"]
+    wanted = [["Good", "Kg"], ["Brown rice", "12"], ["beans", "12"], ["Salt & pepper", "0.5"], ["Tea", ""]]
+    assert decided(path, True) == wanted
+    assert decided(path, False) == GOODS
+    assert schema_findings(str(path)) == before
+    shutil.copyfile(path, "refused.docx")
+    assert run("reject-changes", "refused.docx").state == "changed"
+    assert rows_of(Path("refused.docx")) == GOODS
+    run("accept-changes", path)
+    assert rows_of(path) == wanted
+    scrub.undo()
+    # what one put in oneself, and what waits, is just taken out
+    run('each record in table("Provisions") where record.good is "Tea"\ndelete\nend', path)
+    assert decided(path, True) == wanted[:-1]
+    assert decided(path, False) == GOODS
+    for _ in range(3):
+        scrub.undo()
+    assert path.read_bytes() == old
+
+
+def test_an_order_is_not_recorded(home: Path) -> None:
+    path = real()
+    old = path.read_bytes()
+    for line, why in (
+        ('document.tracks-changes = yes\nin table("Provisions")\nsort by: "Good"\nend', "change places only while"),
+        (
+            'in table("Provisions")\nadd-row ["Tea"]\ndocument.tracks-changes = yes\nadd-row ["Tea"]\nend',
+            "its rows were changed without recording before",
+        ),
+    ):
+        with pytest.raises(scrub.Failure, match=why):
+            run(line, path)
+    assert path.read_bytes() == old
+
+
+def test_what_hangs_on_words_of_a_row_goes_with_it(home: Path) -> None:
+    path = real()
+    run('in passage("oil")\ncomment-on "Enough?"\nend', path)
+    run('document.tracks-changes = yes\nin table("Provisions")\nadd-row ["Tea", 1]\nend', path)
+    old = path.read_bytes()
+    run(
+        'each comment\ndelete\nend\nsingle-spaces\n'
+        'each record in table("Provisions") where record.good is "oil" or record.good is "Tea"\ndelete\nend',
+        path,
+    )  # fmt: skip
+    assert decided(path, True) == [row for row in GOODS if row[0] != "oil"]
+    assert decided(path, False) == GOODS
+    assert b"commentRangeStart" not in members(path)["word/document.xml"]
+    scrub.undo()
+    assert path.read_bytes() == old

@@ -43,7 +43,7 @@ def cells_of(row: Span) -> list[tuple[int, Span]]:
 class TextTable(ArrangedTable):
     """A table whose rows may have come, gone or changed places."""
 
-    def ensure_movable(self) -> None:
+    def ensure_movable(self, ordering: bool) -> None:
         """Raises `Failure` where cells go over several rows or are worked out from others, or rows stand in groups."""
         cells = [each for row in self._rows for each in row.children if each.uri == TABLE]
         merged = any(each.name == "covered-table-cell" or value(each, "number-rows-spanned", TABLE) for each in cells)

@@ -21,8 +21,8 @@ class ArrangedTable:
 
     # -- what each format offers
 
-    def ensure_movable(self) -> None:
-        """Raises `Failure` where its rows stay where they are."""
+    def ensure_movable(self, ordering: bool) -> None:
+        """Raises `Failure` where its rows stay where they are; `ordering` tells that they are to change places."""
 
     @cached_property
     def _rows(self) -> list[Span]:
@@ -40,15 +40,15 @@ class ArrangedTable:
 
     # -- what follows from that
 
-    def hold(self) -> Callable[[], None]:
-        """Is told that rows are about to be arranged. Raises `Failure` where they cannot be."""
-        self.ensure_movable()
+    def hold(self, ordering: bool) -> Callable[[], None]:
+        """Is told that rows are about to come, go or (`ordering`) change places. Raises `Failure` where they cannot."""
+        self.ensure_movable(ordering)
         return self.part.put((self.span.start, "rows"), ())
 
     def arranged(self, splices: Sequence[Splice]) -> list[Splice]:
         """What is done to the part, with the rows where they are to be."""
         rows, order = self._rows, self.rows.order if self.rows is not None else []
-        if order == list(range(2, len(rows) + 1)):
+        if not self.is_arranged:
             return list(splices)
         inside: dict[int, list[Splice]] = {}
         others: list[Splice] = []
@@ -64,6 +64,11 @@ class ArrangedTable:
         if rest:
             others.append(Splice(self._end, self._end, rest))
         return others
+
+    @property
+    def is_arranged(self) -> bool:
+        """Whether rows came, went or changed places."""
+        return self.rows is not None and self.rows.order != list(range(2, len(self._rows) + 1))
 
     def _made(self, row: int, inside: Mapping[int, Sequence[Splice]]) -> bytes:
         added = self.rows.added(row) if self.rows is not None else None

@@ -41,10 +41,11 @@ class DocumentRows(Rows):
         file: FileItem,
         name: str,
         rows: Sequence[Mapping[int, Sequence[OpenParagraph]]],
-        hold: Callable[[], Callable[[], None]] | None = None,
+        hold: Callable[[bool], Callable[[], None]] | None = None,
     ) -> None:
         """`rows` are the paragraphs of each cell, by the column of the grid in which it begins. `hold` is told when
-        rows are about to come, go or change places, and gives what takes that back; None where they cannot.
+        rows are about to come or go, or (with yes) to change places, and gives what takes that back; None where they
+        cannot.
         """
         super().__init__()
         self._file = file
@@ -120,18 +121,17 @@ class DocumentRows(Rows):
     def delete_row(self, row: int) -> Callable[[], None]:
         """Takes a row out, with the paragraphs in it."""
         back = self._arrange([each for each in self.order if each != row])
-        inside = [each for cell in self._cells[row - 1].values() for each in cell if isinstance(each, OpenParagraph)]
-        return _all(back, [each.leave() for each in inside])
+        return _all(back, [each.leave() for each in self.paragraphs_of(row)])
 
     def put_in_order(self, rows: Sequence[int]) -> Callable[[], None]:
         """Puts the rows in an order; what is empty comes last."""
         chosen = set(rows)
-        return self._arrange([*rows, *(row for row in self.order if row not in chosen)])
+        return self._arrange([*rows, *(row for row in self.order if row not in chosen)], ordering=True)
 
-    def _arrange(self, order: list[int]) -> Callable[[], None]:
+    def _arrange(self, order: list[int], ordering: bool = False) -> Callable[[], None]:
         if self._hold is None:
             raise Failure(f"{self.label}: its rows stay where they are")
-        back, former = self._hold(), self.order
+        back, former = self._hold(ordering), self.order
         self.order = order
 
         def revert() -> None:
@@ -139,6 +139,10 @@ class DocumentRows(Rows):
             back()
 
         return revert
+
+    def paragraphs_of(self, row: int) -> list[OpenParagraph]:
+        """The paragraphs in a row that the file has."""
+        return [each for cell in self._cells[row - 1].values() for each in cell if isinstance(each, OpenParagraph)]
 
     def added(self, row: int) -> Mapping[int, str] | None:
         """What stands in a row that was added, by the column; None for one that the file has."""

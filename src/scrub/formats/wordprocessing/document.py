@@ -179,7 +179,7 @@ class OfficeDocument(DescribedPackage, Home):
                 if not name or name in names:
                     name = f"{name} {len(found) + 1}" if name else f"table {len(found) + 1}"
                 names.add(name)
-                arranged = OfficeTable(part, span, name)
+                arranged = OfficeTable(self, part, span, name)
                 arranged.rows = DocumentRows(self, name, rows, arranged.hold)
                 self._arranged.append(arranged)
                 found.append(Table(arranged.rows))
@@ -188,8 +188,6 @@ class OfficeDocument(DescribedPackage, Home):
     def arrange_rows(self) -> None:
         """Raises `Failure` where rows cannot be arranged."""
         self.ensure_open()
-        if self.tracks_changes:
-            raise Failure(f"{self.name}: rows come, go and change places only while no changes are recorded")
 
     # -- what stands among the words
 

@@ -274,6 +274,11 @@ class OfficeParagraph(ReadParagraph):
             end = (self.taken[-1] if self.taken else self).span.end
             yield Splice(end, end, self._new(text, tracking))
 
+    def as_deleted(self, tracking: Tracking) -> Sequence[Splice]:
+        """What records that its words go, with the row that it stands in."""
+        gone = Stretches(self.stretches.old, ())
+        return self._written(gone, tracking, Ordered()) if gone.touched else ()
+
     def _written(self, stretches: Stretches, tracking: Tracking | None, edits: Ordered) -> Sequence[Splice]:
         """What makes its text what it is to be; where that is plain, without reading its elements."""
         plain = self._plain if not self.taken else None

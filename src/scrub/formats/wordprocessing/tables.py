@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from functools import cached_property
 
-from scrub.formats.spans import Span, Splice, outside, spliced, whole
+from scrub.formats.spans import Span, Splice, ended, outside, spliced, whole
 from scrub.formats.texts.arranged import ArrangedTable
+from scrub.formats.texts.part import EditedPart
+from scrub.formats.wordprocessing.paragraph import OfficeParagraph
 from scrub.formats.wordprocessing.read import inner, own, value
+from scrub.formats.wordprocessing.reading import Home
 from scrub.formats.wordprocessing.write import elements_of
 from scrub.model.area import MOST_COLUMNS
 from scrub.model.problem import Failure
@@ -41,8 +44,21 @@ def cells_of(table: Span) -> list[list[tuple[int, Span]]]:
 class OfficeTable(ArrangedTable):
     """A table whose rows may have come, gone or changed places."""
 
-    def ensure_movable(self) -> None:
-        """Raises `Failure` where cells go over several rows."""
+    _recorded = False  # whether that is recorded
+
+    def __init__(self, home: Home, part: EditedPart, span: Span, label: str) -> None:
+        super().__init__(part, span, label)
+        self._home = home
+
+    def ensure_movable(self, ordering: bool) -> None:
+        """Raises `Failure` where cells go over several rows, and for an order that cannot be recorded."""
+        recorded = self._home.tracks_changes
+        if recorded and ordering:
+            raise Failure(f"{self._label}: its rows change places only while no changes are recorded")
+        if self.is_arranged and recorded != self._recorded:
+            how = "with" if self._recorded else "without"
+            raise Failure(f"{self._label}: its rows were changed {how} recording before in this run")
+        self._recorded = recorded
         merged = any(each.name == "vMerge" and own(each) for each in self.span.inside())
         cells = cells_of(self.span)
         if merged or any(len(row) != len(cells[0]) for row in cells):
@@ -52,14 +68,54 @@ class OfficeTable(ArrangedTable):
     def _rows(self) -> list[Span]:
         return _through(self.span, "tr")
 
+    def arranged(self, splices: Sequence[Splice]) -> list[Splice]:
+        """What is done to the part; where it is recorded, rows that went stay as deletions (17.13.5.12)."""
+        if not self._recorded or self.rows is None:
+            return super().arranged(splices)
+        kept = set(self.rows.order)
+        gone = [
+            splice
+            for number, row in enumerate(self._rows[1:], 2)
+            if number not in kept
+            for splice in self._deleted(number, row)
+        ]
+        found = [*gone, *outside(gone, splices)]
+        made = [self._new(texts) for number in self.rows.order if (texts := self.rows.added(number)) is not None]
+        return [*found, Splice(self._end, self._end, b"".join(made))] if made else found
+
+    def _deleted(self, number: int, row: Span) -> list[Splice]:
+        """A row that goes; one that was put in by the same person, and waits, is just taken out."""
+        tracking, properties = self._home.tracking, inner(row, "trPr")
+        if properties is not None and tracking.is_own(inner(properties, "ins")):
+            return [Splice(row.start, row.end, b"")]
+        p = row.prefix
+        mark = f"<{p}del{tracking.attributes(p)}/>"
+        if properties is None:  # it comes behind the exceptions of the row (17.4.78)
+            at = max((each.end for each in row.children if each.name == "tblPrEx"), default=row.open_end)
+            found = [Splice(at, at, f"<{p}trPr>{_nothing(p)}{mark}</{p}trPr>".encode())]
+        else:
+            former = inner(properties, "trPrChange")
+            found = ended(self.part.data, properties, mark.encode())
+            found = found if former is None else [Splice(former.start, former.start, mark.encode())]
+        paragraphs = self.rows.paragraphs_of(number) if self.rows is not None else ()
+        for each in paragraphs:
+            if isinstance(each, OfficeParagraph):
+                found += each.as_deleted(tracking)
+        return found
+
     def _new(self, texts: Mapping[int, str]) -> bytes:
         data, like = self.part.data, self._rows[-1]
+        tracking = self._home.tracking if self._recorded else None
         p = like.prefix
         properties = inner(like, "trPr")
         out = f"<{p}tr>"
+        mark = f"<{p}ins{tracking.attributes(p)}/>" if tracking is not None else ""
+        said = ""
         if properties is not None:
             kept = [each for each in properties.children if each.name not in ("ins", "del", "trPrChange", "tblHeader")]
-            out += f"<{p}trPr>{''.join(data[each.start : each.end].decode() for each in kept)}</{p}trPr>"
+            said = "".join(data[each.start : each.end].decode() for each in kept)
+        if said or mark:
+            out += f"<{p}trPr>{said or _nothing(p)}{mark}</{p}trPr>"
         for column, cell in cells_of(self.span)[-1]:
             look = inner(cell, "tcPr")
             out += f"<{p}tc>" + (data[look.start : look.end].decode() if look is not None else "")
@@ -69,7 +125,8 @@ class OfficeTable(ArrangedTable):
                 next((each for each in paragraph.inside() if each.name == "r"), None) if paragraph is not None else None
             )
             text = texts.get(column, "")
-            out += f"<{p}r>{self._look(run, 'rPr')}{elements_of(text, p)}</{p}r>" if text else ""
+            words = f"<{p}r>{self._look(run, 'rPr')}{elements_of(text, p)}</{p}r>" if text else ""
+            out += f"<{p}ins{tracking.attributes(p)}>{words}</{p}ins>" if words and tracking is not None else words
             out += f"</{p}p></{p}tc>"
         return f"{out}</{p}tr>".encode()
 
@@ -82,6 +139,11 @@ class OfficeTable(ArrangedTable):
         recorded = ("pPrChange", "rPrChange", "sectPr", "ins", "del", "moveFrom", "moveTo")
         gone = [Splice(each.start - at, each.end - at, b"") for each in look.inside() if each.name in recorded]
         return spliced(self.part.data[at : look.end], outside((), gone)).decode()
+
+
+def _nothing(prefix: str) -> str:
+    """A property of a row that says what is so anyway: beside a mark there must be one (CT_TrPrBase)."""
+    return f'<{prefix}hidden {prefix}val="0"/>'
 
 
 def _through(span: Span, name: str) -> list[Span]:
