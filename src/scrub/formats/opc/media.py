@@ -8,7 +8,7 @@ from collections.abc import Callable, Iterable, Sequence
 from scrub.formats.kept import put_in
 from scrub.formats.opc.parts import Parts
 from scrub.formats.opc.relationships import Relationship, relationships
-from scrub.formats.spans import RELATIONSHIPS, Span
+from scrub.formats.spans import RELATIONSHIPS, Span, Splice
 from scrub.formats.texts.part import EditedPart
 from scrub.formats.texts.pictures import NewPicture
 from scrub.formats.zip import Package
@@ -102,6 +102,15 @@ class Media:
         for source, target in left:
             if all(pair in left for pair in leading if pair[1] == target):
                 parts.remove(target, source)
+
+
+def of_former(holder: Span, blip: Span) -> list[Splice]:
+    """What takes out of a drawing what was about the former picture alone: which part of it is shown (20.1.8.55), and
+    what newer programs show in its place.
+    """
+    gone = [each for each in holder.inside() if each.name == "srcRect"]
+    gone += [each for each in blip.children if each.name == "extLst"]
+    return [Splice(each.start, each.end, b"") for each in gone]
 
 
 def others_of(blip: Span) -> list[Span]:

@@ -6,7 +6,6 @@ from collections.abc import Iterator, Mapping, Sequence
 from itertools import accumulate, pairwise
 from typing import Any
 
-from scrub.formats.beside import Beside
 from scrub.formats.opendocument.characters import written
 from scrub.formats.opendocument.found import FoundParagraph
 from scrub.formats.opendocument.looks import TextLooks, checked, ensure_frame
@@ -42,9 +41,6 @@ class TextPart(EditedPart):
 
 class TextHome(PiecedDocument):
     """What a paragraph asks of its document."""
-
-    #: What is made beside it.
-    beside: Beside
 
     @property
     def parts(self) -> Sequence[TextPart]:

@@ -14,28 +14,19 @@ from scrub.formats.opendocument.paragraph import TextHome, TextPart
 from scrub.formats.opendocument.place import TextPlace
 from scrub.formats.opendocument.read import DRAW, SVG, XLINK, alive, attribute, of, value
 from scrub.formats.spans import Span, Splice, ended, escaped, spliced
-from scrub.formats.texts.pictures import NewPicture, file_name, new_picture
-from scrub.formats.texts.placed import Placed
+from scrub.formats.texts.pictures import NewPicture
+from scrub.formats.texts.placed import PlacedPicture
 from scrub.formats.xmltext import escaped_text, text_of
 from scrub.formats.zip import Package
-from scrub.model.files import FilePath
-from scrub.model.inline import Picture
-from scrub.model.problem import Failure
-from scrub.store.patch import whole as whole_file
 
 _MANIFEST = "META-INF/manifest.xml"
 
 
-class TextPicture(Placed[TextPlace], Picture):
+class TextPicture(PlacedPicture[TextPlace]):
     """A picture: a frame with an image in it (10.4.2, 10.4.4)."""
 
     def __init__(self, place: TextPlace, media: Media) -> None:
         self._place, self._media = place, media
-
-    @property
-    def removed(self) -> bool:
-        """Whether it was taken out."""
-        return self._place.has("picture")
 
     @property
     def name(self) -> str:
@@ -74,24 +65,16 @@ class TextPicture(Placed[TextPlace], Picture):
             at = next((each.start for each in place.span.children if each.name in last), place.span.close_start)
             end = there.end if there is not None else at
             back = place.put("title", [Splice(at, end, made)])
-        self.changed("alternative-text", before, value, back, inner=self._called)
+        self.noted("alternative-text", before, value, back)
 
     def measure(self, side: str) -> Decimal | None:
         """How wide or high it is, in centimetres."""
         found = centimetres(self._place.said(side, SVG))
         return None if found is None else found.quantize(Decimal("0.01")).normalize() + 0
 
-    @property
-    def _called(self) -> tuple[str]:
-        return (self.name or "picture",)
-
-    def put_size(self, wide: Decimal, high: Decimal) -> None:
-        """Sets how large it is."""
-        self._ensure_free()
-        before, place = (self.width, self.height), self._place
-        back = [place.say(name, f"{length:.3f}cm", SVG) for name, length in (("width", wide), ("height", high))]
-        said = f"{before[0]} x {before[1]} cm -> {self.width} x {self.height} cm"
-        self.changed("size", before, (wide, high), all_back(back), f"size: {said}", inner=self._called)
+    def put_side(self, side: str, length: Decimal) -> Callable[[], None]:
+        """Sets how wide or high it is; gives what takes that back."""
+        return self._place.say(side, f"{length:.3f}cm", SVG)
 
     # -- what it shows
 
@@ -100,50 +83,30 @@ class TextPicture(Placed[TextPlace], Picture):
         """What it shows: the first that a program can show (10.4.2)."""
         return [each for each in self._place.span.children if of(each, DRAW, "image")]
 
-    def _shown(self) -> str:
-        """The file in the document that it shows by now. Raises `Failure` where there is none."""
-        shown = self._media.shown_by(self._place, self._images[0])
-        if not shown:
-            raise Failure(f"{self.label}: {self._called[0]} is not in the document, which only says where it is")
-        return shown
+    def _inside(self) -> str:
+        found = self._media.shown_by(self._place, self._images[0])
+        if not found:
+            raise self.not_inside()
+        return found
 
-    def _ensure_free(self) -> None:
-        self.file.ensure_open()
-        if self._place.home.tracks_changes:
-            raise Failure(f"{self.label}: pictures come, go and change only while no changes are recorded")
+    def shown(self) -> str:
+        """The name of the file that it shows by now."""
+        return posixpath.basename(self._inside())
 
-    def replace_with(self, picture: FilePath) -> None:
-        """Shows another one in its place."""
-        self._ensure_free()
-        before, place, (first, *others) = self._shown(), self._place, self._images
-        new = new_picture(place.home.beside.whole(picture))
-        inside = [each for each in first.children if each.name == "binary-data"]
-        back = [
-            self._media.show(place, first, new),
-            place.put("crop", [Splice(each.start, each.end, b"") for each in (*others, *inside)]),
-        ]
-        wide, high = (centimetres(place.said(each, SVG)) for each in ("width", "height"))
-        if wide and high and abs(wide * new.high / new.wide - high) > high / 200:
-            back.append(place.say("height", f"{wide * new.high / new.wide:.3f}cm", SVG))
-        self.changed("picture", posixpath.basename(before), new.shown, all_back(back), inner=self._called)
+    def inside(self) -> tuple[bytes, str]:
+        """What it shows by now."""
+        return self._media.read(self._place, self._images[0]), self._inside()
 
-    def save(self, to: FilePath | None = None, name: str | None = None) -> None:
-        """Saves it as a file."""
-        inside = self._shown()
-        data = self._media.read(self._place, self._images[0])
-        path, back = self._place.home.beside.save(
-            whole_file(data), to, file_name(name or self.name or posixpath.basename(inside), inside)
-        )
-        self.changed(f"saved {path}", None, path, back, f"picture saved: {path}", inner=self._called)
+    def show(self, new: NewPicture | None) -> Callable[[], None]:
+        """Shows another one, or none."""
+        first, *others = self._images
+        gone = [*others, *(each for each in first.children if each.name == "binary-data")]
+        back = self._media.show(self._place, first, new)
+        return all_back([back, self._place.put("others", [Splice(each.start, each.end, b"") for each in gone])])
 
-    def delete(self) -> None:
-        """Takes it out."""
-        self._ensure_free()
-        self._shown()
-        span = self._place.span
-        back = [self._media.show(self._place, self._images[0], None)]
-        back.append(self._place.put("picture", [Splice(span.start, span.end, b"")]))
-        self.changed("picture", self._called[0], None, all_back(back), f"picture {self._called[0]} taken out")
+    def take_out(self) -> Callable[[], None]:
+        """Takes its frame out."""
+        return self._place.put("picture", [Splice(self._place.span.start, self._place.span.end, b"")])
 
 
 class Media:

@@ -1,12 +1,18 @@
-"""Pictures that come into a document, whatever its format."""
+"""Pictures that a file shows, whatever its format: exchanged, saved, taken out."""
 
 from __future__ import annotations
 
 import os
+from collections.abc import Callable
 from typing import NamedTuple
 
+from scrub.formats.beside import Beside
+from scrub.formats.kept import all_back
 from scrub.formats.source import data_of
+from scrub.model.files import FilePath
+from scrub.model.inline import Picture
 from scrub.model.problem import Failure
+from scrub.store.patch import whole
 
 #: The ending and the media type of what documents of every program show.
 _TYPES = {"png": (".png", "image/png"), "jpeg": (".jpeg", "image/jpeg")}
@@ -49,6 +55,73 @@ def new_picture(path: str) -> NewPicture:
     if not wide or not high:
         raise Failure(f"{shown} is damaged: it does not say how large it is")
     return NewPicture(shown, data, *_TYPES[kind], wide, high)
+
+
+class ShownPicture(Picture):
+    """A picture that is exchanged, saved and taken out."""
+
+    # -- what each format offers
+
+    @property
+    def beside(self) -> Beside:
+        """What is made beside its file."""
+        raise NotImplementedError
+
+    def ensure_free(self) -> None:
+        """Raises `Failure` where it may not change."""
+        raise NotImplementedError
+
+    def shown(self) -> str:
+        """The name of the file that it shows by now. Raises `Failure` where that is not inside."""
+        raise NotImplementedError
+
+    def inside(self) -> tuple[bytes, str]:
+        """What it shows by now, and the name of that inside the file."""
+        raise NotImplementedError
+
+    def show(self, new: NewPicture | None) -> Callable[[], None]:
+        """Shows another one, or none; gives what takes that back."""
+        raise NotImplementedError
+
+    def fit(self, new: NewPicture) -> Callable[[], None]:
+        """Makes its place fit another one. Raises `Failure` where that cannot be."""
+        raise NotImplementedError
+
+    def take_out(self) -> Callable[[], None]:
+        """Takes its element out. Raises `Failure` where it is a part of another one."""
+        raise NotImplementedError
+
+    def noted(self, field: str, before: object, after: object, back: Callable[[], None], said: str = "") -> None:
+        """Notes a change of it."""
+        self.changed(field, before, after, back, said, inner=(self.called_here,))
+
+    # -- what follows from that
+
+    @property
+    def called_here(self) -> str:
+        """How it is told from others."""
+        return self.name or "picture"
+
+    def replace_with(self, picture: FilePath) -> None:
+        """Shows another one in its place."""
+        self.ensure_free()
+        before, new = self.shown(), new_picture(self.beside.whole(picture))
+        fitted = self.fit(new)
+        self.noted("picture", before, new.shown, all_back([fitted, self.show(new)]))
+
+    def save(self, to: FilePath | None = None, name: str | None = None) -> None:
+        """Saves it as a file."""
+        data, inside = self.inside()
+        wanted = name or self.name or os.path.splitext(os.path.basename(inside))[0]
+        path, back = self.beside.save(whole(data), to, file_name(wanted, inside))
+        self.noted(f"saved {path}", None, path, back, f"picture saved: {path}")
+
+    def delete(self) -> None:
+        """Takes it out."""
+        self.ensure_free()
+        self.shown()
+        back = all_back([self.take_out(), self.show(None)])
+        self.noted("picture", self.called_here, None, back, f"picture {self.called_here} taken out")
 
 
 def file_name(wanted: str, inside: str) -> str:

@@ -6,6 +6,7 @@ from bisect import bisect_right
 from collections.abc import Callable, Iterator, Sequence
 from typing import Any
 
+from scrub.formats.beside import Beside
 from scrub.formats.spans import Span
 from scrub.formats.texts.marks import Mark
 from scrub.formats.texts.paragraph import OpenParagraph
@@ -198,6 +199,9 @@ class PiecedParagraph(OpenParagraph):
 
 class PiecedDocument(Document):
     """A document of such paragraphs."""
+
+    #: What is made beside it.
+    beside: Beside
 
     def ensure_open(self) -> None:
         """Raises `Failure` where it allows no changes."""

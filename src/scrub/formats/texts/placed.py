@@ -3,10 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Sequence
+from decimal import Decimal
 from typing import Generic, Protocol, TypeVar
 
+from scrub.formats.beside import Beside
+from scrub.formats.kept import all_back
 from scrub.formats.spans import Span, Splice
 from scrub.formats.texts.part import EditedPart
+from scrub.formats.texts.pictures import NewPicture, ShownPicture
 from scrub.formats.texts.pieced import PiecedDocument
 from scrub.model.inline import Bookmark
 from scrub.model.problem import Failure
@@ -76,6 +80,48 @@ class PlacedBookmark(Placed[P], Bookmark):
         marks = [self._place.span, *([self._end] if self._end is not None else [])]
         back = self._place.put("marks", [Splice(each.start, each.end, b"") for each in marks])
         self.changed("bookmark", self.name, None, back, f"bookmark {self.name} taken away")
+
+
+class PlacedPicture(Placed[P], ShownPicture):
+    """A picture among the words of a document."""
+
+    @property
+    def beside(self) -> Beside:
+        """What is made beside the document."""
+        return self._place.home.beside
+
+    @property
+    def removed(self) -> bool:
+        """Whether it was taken out."""
+        return (self._place.span.start, "picture") in self._place.part.edits
+
+    def ensure_free(self) -> None:
+        """Raises `Failure` where nothing changes, or changes are recorded, which are those of words."""
+        self.file.ensure_open()
+        if self._place.home.tracks_changes:
+            raise Failure(f"{self.label}: pictures come, go and change only while no changes are recorded")
+
+    def not_inside(self) -> Failure:
+        """It shows what the document does not have."""
+        return Failure(f"{self.label}: {self.called_here} is not in the document, which only says where it is")
+
+    def put_side(self, side: str, length: Decimal) -> Callable[[], None]:
+        """Sets how wide or high it is; gives what takes that back."""
+        raise NotImplementedError
+
+    def put_size(self, wide: Decimal, high: Decimal) -> None:
+        """Sets how large it is."""
+        self.ensure_free()
+        before = f"{self.width} x {self.height} cm"
+        back = all_back([self.put_side("width", wide), self.put_side("height", high)])
+        self.noted("size", before, (wide, high), back, f"size: {before} -> {self.width} x {self.height} cm")
+
+    def fit(self, new: NewPicture) -> Callable[[], None]:
+        """Its height follows."""
+        wide, high = self.width, self.height
+        if not wide or not high or abs(wide * new.high / new.wide - high) <= high / 200:
+            return lambda: None
+        return self.put_side("height", wide * new.high / new.wide)
 
 
 def ensure_other(name: str, others: Iterable[str]) -> None:

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from copy import copy
 
-from scrub.formats.beside import Beside
 from scrub.formats.opc.relationships import part_tree
 from scrub.formats.spans import Span, Splice
 from scrub.formats.texts.part import EditedPart
@@ -47,8 +46,6 @@ class Home(PiecedDocument):
 
     #: The name of its main part.
     main: str
-    #: What is made beside it.
-    beside: Beside
 
     @once
     def styles(self) -> ParagraphStyles:

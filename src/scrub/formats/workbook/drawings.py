@@ -2,30 +2,27 @@
 
 from __future__ import annotations
 
-import posixpath
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from decimal import Decimal
 from functools import partial
 from typing import NamedTuple
 
+from scrub.formats.beside import Beside
 from scrub.formats.kept import Kept, all_back, put_in
-from scrub.formats.opc.media import blip_of, others_of
+from scrub.formats.opc.media import Media, blip_of, of_former, others_of
 from scrub.formats.opc.parts import Parts
 from scrub.formats.opc.relationships import part_tree, relationships
 from scrub.formats.spans import Span, Splice, number_in, spliced
 from scrub.formats.texts.part import EditedPart
-from scrub.formats.texts.pictures import file_name, new_picture
+from scrub.formats.texts.pictures import NewPicture, ShownPicture
 from scrub.formats.workbook.part import SheetPart, Skeleton
 from scrub.formats.workbook.protection import ensure_unprotected
 from scrub.formats.workbook.shared import Shared
 from scrub.formats.xmltext import escaped_text, text_of
 from scrub.model.declare import FileItem
 from scrub.model.drawings import Chart
-from scrub.model.files import FilePath
-from scrub.model.inline import Picture
 from scrub.model.problem import Failure
 from scrub.model.sheet import Sheet
-from scrub.store.patch import whole
 
 _DRAWING = "http://schemas.openxmlformats.org/drawingml/2006/main"
 _CHART = "http://schemas.openxmlformats.org/drawingml/2006/chart"
@@ -196,7 +193,7 @@ def _titled(data: bytes, root: Span, value: str) -> bytes:
     return spliced(data, [*splices, *(Splice(each.start, each.end, b"") for each in paragraphs[1:])])
 
 
-class OfficePicture(Picture):
+class OfficePicture(ShownPicture):
     """One picture as an item."""
 
     def __init__(self, drawings: Drawings, sheet: Sheet, found: Found) -> None:
@@ -257,50 +254,59 @@ class OfficePicture(Picture):
         return (anchor if any(each is pictures[-1] for each in anchor.children) else None), pictures[-1]
 
     def _blip(self) -> Span:
-        found = blip_of(self._holders()[1], self.name)
-        if not self._drawings.shared.media.shown_by(self._part.name, found):
+        return blip_of(self._holders()[1], self.name)
+
+    @property
+    def _media(self) -> Media:
+        return self._drawings.shared.media
+
+    @property
+    def beside(self) -> Beside:
+        """What is made beside the workbook."""
+        return self._drawings.shared.beside
+
+    def ensure_free(self) -> None:
+        """Raises `Failure` on a protected sheet."""
+        ensure_unprotected(self._sheet)
+
+    def noted(self, field: str, before: object, after: object, back: Callable[[], None], said: str = "") -> None:
+        """Notes a change of it, as one of its sheet."""
+        self._sheet.changed(field, before, after, back, said, inner=(self.name,))
+
+    def shown(self) -> str:
+        """The name of the file that it shows by now."""
+        found = self._media.shown_by(self._part.name, self._blip())
+        if not found:
             raise Failure(f"{self.name} is not in the workbook, which only says where it is")
         return found
 
-    def replace_with(self, picture: FilePath) -> None:
-        """Shows another one in its place; the cells that it covers stay."""
-        ensure_unprotected(self._sheet)
-        blip, shared, part = self._blip(), self._drawings.shared, self._part
-        new = new_picture(shared.beside.whole(picture))
+    def inside(self) -> tuple[bytes, str]:
+        """What it shows by now."""
+        self.shown()
+        return self._media.read(self._part.name, self._blip())
+
+    def show(self, new: NewPicture | None) -> Callable[[], None]:
+        """Shows another one, or none."""
+        _, holder = self._holders()
+        blip = self._blip()
+        back = self._media.show(self._part.name, blip, new, others_of(blip))
+        return all_back([back, self._part.put((self._found.place, "crop"), of_former(holder, blip))])
+
+    def fit(self, new: NewPicture) -> Callable[[], None]:
+        """It keeps the cells that it covers."""
         wide, high = self._found.size
         if wide and high and abs(wide * new.high / new.wide - high) > high / 20:
             raise Failure(
-                f"{new.shown} has other proportions than {self.name}, which would be drawn out of shape. Cut it first"
+                f"{new.shown} has other proportions than {self.name}, and would be drawn out of shape. Cut it first"
             )
-        before = shared.media.shown_by(part.name, blip)
-        crops = [each for each in self._holders()[1].inside() if each.name == "srcRect"]
-        others = [each for each in blip.children if each.name == "extLst"]
-        back = [
-            shared.media.show(part.name, blip, new, others_of(blip)),
-            part.put((self._found.place, "crop"), [Splice(each.start, each.end, b"") for each in (*crops, *others)]),
-        ]
-        self._sheet.changed("picture", before, new.shown, all_back(back), inner=(self.name,))
+        return lambda: None
 
-    def save(self, to: FilePath | None = None, name: str | None = None) -> None:
-        """Saves it as a file."""
-        shared = self._drawings.shared
-        data, inside = shared.media.read(self._part.name, self._blip())
-        wanted = name or self.name or posixpath.basename(inside)
-        path, back = shared.beside.save(whole(data), to, file_name(wanted, inside))
-        self._sheet.changed(f"saved {path}", None, path, back, f"picture saved: {path}", inner=(self.name,))
-
-    def delete(self) -> None:
-        """Takes it out."""
-        ensure_unprotected(self._sheet)
+    def take_out(self) -> Callable[[], None]:
+        """Takes its anchor out."""
         anchor, _ = self._holders()
         if anchor is None or "Anchor" not in anchor.name:
             raise Failure(f"{self.name} stands in a group of drawings; take it out there")
-        blip = self._blip()
-        back = [
-            self._drawings.shared.media.show(self._part.name, blip, None, others_of(blip)),
-            self._part.put((self._found.place, "picture"), [Splice(anchor.start, anchor.end, b"")]),
-        ]
-        self._sheet.changed("picture", self.name, None, all_back(back), f"picture {self.name} taken out")
+        return self._part.put((self._found.place, "picture"), [Splice(anchor.start, anchor.end, b"")])
 
 
 class OfficeChart(Chart):
