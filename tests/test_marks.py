@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import Any
 
 import docx
+import odfdo
 import pytest
 import test_documents as office
 import test_opentexts as open_document
@@ -23,6 +24,7 @@ import scrub
 
 _W, _T, _O = f"{{{W}}}", f"{{{NS['text']}}}", f"{{{NS['office']}}}"
 #: What a document has in a place where no letter stands: a character that no generated text has.
+HREF = "{http://www.w3.org/1999/xlink}href"
 _START, _END = "\u2460", "\u2461"
 
 
@@ -65,7 +67,37 @@ def _words_in_odt(path: Path, sort: str, value: str) -> tuple[int, int]:
     return every.index(_START), every.replace(_START, "").index(_END)
 
 
-PUT = st.lists(st.tuples(st.sampled_from(["comment", "bookmark"]), st.integers(0, 9), st.integers(0, 9)), max_size=3)
+PUT = st.lists(
+    st.tuples(st.sampled_from(["comment", "bookmark", "link"]), st.integers(0, 9), st.integers(0, 9)), max_size=3
+)
+
+
+def put_over(paragraph: Any, sort: str, start: int, end: int, name: str) -> None:
+    """Puts a mark over letters."""
+    put = {"comment": paragraph.put_comment_on, "bookmark": paragraph.put_bookmark, "link": paragraph.put_link}[sort]
+    put(start, end, f"https://x.example/{name}" if sort == "link" else name)
+
+
+def _leads(path: Path) -> dict[str, str]:
+    """Where each relationship of a document leads."""
+    root = etree.fromstring(members(path)["word/_rels/document.xml.rels"])
+    return {str(each.get("Id")): str(each.get("Target")) for each in root}
+
+
+def _link_words(root: etree._Element, tag: str, name: str, leads: dict[str, str] | None = None) -> str:
+    """The words of the links with an address."""
+    wanted = [
+        each
+        for each in root.iter(tag)
+        if any((leads or {}).get(text, text).endswith(f"/{name}") for text in map(str, each.attrib.values()))
+    ]
+    gone = {f"{_W}del", f"{_W}moveFrom"}
+    return "".join(
+        text.text or ""
+        for each in wanted
+        for text in each.iter(f"{_W}t")
+        if not gone & {above.tag for above in text.iterancestors()}
+    )
 
 
 def _marked(paragraph: Any, put: list[tuple[str, int, int]]) -> list[tuple[str, str, str]]:
@@ -78,10 +110,7 @@ def _marked(paragraph: Any, put: list[tuple[str, int, int]]) -> list[tuple[str, 
             continue
         name = f"mark{id(put)}_{number}"
         with contextlib.suppress(scrub.Failure):
-            if sort == "comment":
-                paragraph.put_comment_on(start, end, name)
-            else:
-                paragraph.put_bookmark(start, end, name)
+            put_over(paragraph, sort, start, end, name)
             found.append((sort, name, paragraph.text[start:end]))
     return found
 
@@ -110,6 +139,10 @@ def test_a_mark_lies_over_the_letters_asked_for(
         ids = {"".join(map(str, each.itertext())): each.get(f"{_W}id") for each in listed}
         for sort, name, words in made:
             plain = "".join(letter for letter in words if letter not in "\ufffc\u00ad\u2011\t\n")
+            if sort == "link":
+                root = etree.fromstring(members(path)["word/document.xml"])
+                assert _link_words(root, f"{_W}hyperlink", name, _leads(path)) == plain
+                continue
             assert _words_in_docx(path, sort, str(ids[name]) if sort == "comment" else name) == plain
         assert len(ids) == sum(sort == "comment" for sort, *_ in made)
         if saved is not None:
@@ -136,8 +169,9 @@ def test_a_mark_lies_over_the_letters_asked_for_in_odt(
                     start, end = sorted((min(one, len(paragraph.text)), min(other, len(paragraph.text))))
                     if start < end:
                         name = f"mark{len(made)}"
-                        (paragraph.put_comment_on if sort == "comment" else paragraph.put_bookmark)(start, end, name)
-                        made.append((sort, name, (done + start, done + end)))
+                        with contextlib.suppress(scrub.Failure):  # a link over another one
+                            put_over(paragraph, sort, start, end, name)
+                            made.append((sort, name, (done + start, done + end)))
                 done += len(paragraph.text)
             saved = opened.save("by hand")
         assert letters(path) == before
@@ -146,7 +180,14 @@ def test_a_mark_lies_over_the_letters_asked_for_in_odt(
         names = {
             "".join(map(str, each.itertext(f"{_T}p"))): each.get(f"{_O}name") for each in root.iter(f"{_O}annotation")
         }  # fmt: skip
+        whole = "".join(letter for paragraph in before for letter, _ in paragraph)
         for sort, name, where in made:
+            if sort == "link":
+                found = [each for each in root.iter(f"{_T}a") if str(each.get(HREF)).endswith(f"/{name}")]
+                there = "".join("".join(map(str, each.itertext())) for each in found)
+                kept = "".join(letter for letter in whole[where[0] : where[1]] if letter not in " \t\n")
+                assert "".join(letter for letter in there if letter not in " \t\n") == kept
+                continue
             assert _words_in_odt(path, sort, str(names[name]) if sort == "comment" else name) == where
         if saved is not None:
             scrub.undo(saved)
@@ -273,3 +314,87 @@ def test_plain_texts_keep_no_comment(home: Path) -> None:
     Path("a.txt").write_text("one\n")
     with pytest.raises(scrub.Failure, match="cannot keep"):
         office.run('in paragraph(1)\ncomment-on "x"\nend', "a.txt")
+
+
+@pytest.mark.parametrize("kind", ["docx", "odt"])
+def test_words_become_links(home: Path, kind: str) -> None:
+    if kind == "docx":
+        made_by = docx.Document()
+        first = made_by.add_paragraph("Read the ")
+        first.add_run("season ").bold = True
+        first.add_run("rules now")
+        made_by.add_paragraph("See below")
+        made_by.save("a.docx")
+    else:
+        open_document.made(
+            'Read the <text:span text:style-name="T1">season </text:span>rules now', "See below",
+            automatic='<style:style style:name="T1" style:family="text"><style:text-properties fo:font-weight="bold"/></style:style>',
+        )  # fmt: skip
+    path = Path(f"a.{kind}")
+    old = path.read_bytes()
+    findings = schema_findings(str(path)) if kind == "docx" else None
+    done = office.run(
+        'in passage("season rules")\nlink-to "https://huts.example/a?b=1&c=2"\ncomment-on "Right?"\nend\n'
+        'in paragraph(2)\nlink-to "#Rules"\nend\nreplace "rules", by: "house rules"',
+        path,
+    )
+    assert [str(each) for each in done.changes if "link" in each.field] == [
+        'new link on "season rules": "https://huts.example/a?b=1&c=2"', 'new link on "See below": "#Rules"',
+    ]  # fmt: skip
+    seen = office.run('each link\nlog "{link.text}: {link.address}"\nend\neach passage where passage.bold\nlog passage.text\nend', path)  # fmt: skip
+    assert "".join(each.partition(":")[0] for each in seen.log if "huts.example" in each) == "season house rules"
+    assert {each.partition(": ")[2] for each in seen.log if ": " in each} == {
+        "https://huts.example/a?b=1&c=2",
+        "#Rules",
+    }
+    assert seen.log[-1] == "season house "  # what is put in looks like what stands before it
+    if kind == "docx":
+        assert schema_findings(str(path)) == findings
+        (link,) = docx.Document(str(path)).paragraphs[0].hyperlinks
+        assert (link.text, link.url) == ("season house rules", "https://huts.example/a?b=1&c=2")
+        assert docx.Document(str(path)).paragraphs[1].hyperlinks[0].fragment == "Rules"
+    with pytest.raises(scrub.Failure, match="stand in a link"):
+        office.run('in passage("house rules")\nlink-to "https://x.example"\nend', path)
+    with pytest.raises(scrub.Failure, match="is no address"):
+        office.run('in passage("Read")\nlink-to "a b"\nend', path)
+    with pytest.raises(scrub.Failure, match="some of the words are a link already"):
+        office.run('in passage("Read")\nlink-to "https://x.example"\nlink-to "https://y.example"\nend', path)
+    scrub.undo()
+    assert path.read_bytes() == old
+
+
+@pytest.mark.parametrize("kind", ["docx", "odt"])
+def test_letters_get_a_style(home: Path, kind: str) -> None:
+    if kind == "docx":
+        made_by = docx.Document()
+        made_by.add_paragraph("Fill the old jugs")
+        made_by.save("a.docx")
+    else:
+        text = odfdo.Document("text")
+        text.body.clear()
+        text.body.append(odfdo.Paragraph("Fill the old jugs"))
+        text.insert_style(odfdo.Style("text", name="Emphasis", italic=True))
+        text.save("a.odt")
+    path = Path(f"a.{kind}")
+    old = path.read_bytes()
+    office.run(
+        'in passage("old")\npassage.style = "emphasis"\nlog passage.italic\npassage.colour = "red"\nend\n'
+        'replace "old", by: "new"',
+        path,
+    )
+    seen = office.run(
+        'each passage where passage.style is "Emphasis"\nlog "{passage.text} {passage.italic} {passage.colour}"\nend\n'
+        'each passage where passage.style is nothing\nlog passage.text\nend',
+        path,
+    )  # fmt: skip
+    assert seen.log == ["new yes #ff0000", "Fill the ", " jugs"]
+    if kind == "docx":
+        assert [run.style.name for run in docx.Document("a.docx").paragraphs[0].runs if run.style is not None][
+            1
+        ] == "Emphasis"
+        assert office.run('in passage("new")\npassage.style = nothing\nend', path).state == "changed"
+        scrub.undo()
+    with pytest.raises(scrub.Failure, match='no style of letters "Emphasiz". Did you mean "Emphasis"'):
+        office.run('in passage("new")\npassage.style = "Emphasiz"\nend', path)
+    scrub.undo()
+    assert path.read_bytes() == old

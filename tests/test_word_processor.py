@@ -110,7 +110,7 @@ def test_comments_bookmarks_and_pictures_are_seen_there(home: Path, make: Any, n
     Path("green.png").write_bytes(green)
     path = make(name, picture("red", (8, 4)))
     run(
-        'in passage("hut")\ncomment-on "Which & where?"\nbookmark-as "Hut"\nend\n'
+        'in passage("hut")\ncomment-on "Which & where?"\nbookmark-as "Hut"\nend\nin passage("A")\nlink-to "https://huts.example/a?b=1&c=2"\nend\n'
         'each picture\nreplace-with "green.png"\nend',
         path,
     )
@@ -118,6 +118,7 @@ def test_comments_bookmarks_and_pictures_are_seen_there(home: Path, make: Any, n
     assert green in seen.values()
     whole = b"".join(data for part, data in seen.items() if part.endswith((".xml", ".rels"))).decode()
     assert "Which &amp; where?" in whole
+    assert "https://huts.example/a?b=1&amp;c=2" in whole
     mark = (
         r'<text:bookmark-start text:name="Hut"/>' if other == "odt" else r'<w:bookmarkStart w:id="\d+" w:name="Hut"/>'
     )

@@ -17,6 +17,9 @@ class Markable(Lettered, Protocol):
     def put_bookmark(self, start: int, end: int, name: str) -> None:
         """Makes letters a bookmark."""
 
+    def put_link(self, start: int, end: int, address: str) -> None:
+        """Makes letters a link."""
+
 
 class HasMarks(HasLooks):
     """Words over which something can be put."""
@@ -50,3 +53,15 @@ class HasMarks(HasLooks):
         """
         paragraph, start, end = self.lettered()
         paragraph.put_bookmark(start, end, name)
+
+    @action(Reach.CHANGE)
+    @needs("put_link")
+    def link_to(self, address: str) -> None:
+        """Makes its words a link.
+
+        address: where it leads; "#Water" is the bookmark called so in the document itself.
+        Example: link-to "https://huts.example/water"
+        Also: add link, hyperlink, url, new link
+        """
+        paragraph, start, end = self.lettered()
+        paragraph.put_link(start, end, address)

@@ -6,7 +6,7 @@ import weakref
 from collections.abc import Iterable, Iterator, Sequence
 from typing import NamedTuple
 
-from scrub.model.declare import FileItem, Reach, action, field, holds, may_lack
+from scrub.model.declare import FileItem, Reach, action, field, holds, may_lack, needs
 from scrub.model.frames import Framed
 from scrub.model.lines_of_text import HoldsLines, Line
 from scrub.model.marked import HasMarks
@@ -126,6 +126,11 @@ class Paragraph(Framed, HasMarks, HoldsLines):
     @may_lack
     def put_bookmark(self, start: int, end: int, name: str) -> None:
         """Makes letters a bookmark."""
+        raise NotImplementedError
+
+    @may_lack
+    def put_link(self, start: int, end: int, address: str) -> None:
+        """Makes letters a link."""
         raise NotImplementedError
 
     @may_lack
@@ -334,6 +339,22 @@ class Passage(HasMarks, HoldsTexts):
     @text.setter
     def text(self, value: str) -> None:
         self.paragraph.edit([(self.start, self.end, value)])
+
+    @property
+    @field
+    def style(self) -> str | None:
+        """The name of the style of its letters; nothing for none, or where they differ.
+
+        Example: passage.style = "Emphasis"
+        Also: character style, text style
+        """
+        found = self._look("style")
+        return None if found is None else str(found)
+
+    @style.setter
+    @needs("put_look")
+    def style(self, value: str | None) -> None:
+        self._set_look("style", value)
 
     @action(Reach.CHANGE)
     def delete(self) -> None:

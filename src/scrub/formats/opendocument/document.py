@@ -32,6 +32,7 @@ from scrub.formats.opendocument.read import (
     STYLE,
     TABLE,
     TEXT,
+    XLINK,
     is_paragraph,
     of,
     paragraphs_of,
@@ -43,7 +44,7 @@ from scrub.formats.opendocument.styles import TextStyles
 from scrub.formats.opendocument.tables import TextTable, cells_of, plain_cell, rows_of, says_more
 from scrub.formats.opendocument.tracking import TextTracking
 from scrub.formats.source import Source, opened
-from scrub.formats.spans import Span, outside, spliced
+from scrub.formats.spans import Span, escaped, outside, spliced
 from scrub.formats.text_elements import text_splices
 from scrub.formats.texts.marks import Mark
 from scrub.formats.texts.stories import Stories
@@ -91,6 +92,7 @@ class OpenText(PickedFile, TextHome):
         self._records: FromFile[bool] = FromFile(self._recording)
         self._nameless = False
         self._new_names: list[str] = []  # of comments and bookmarks
+        self._link_numbers = count(1)
         self.beside = Beside(source.path)
         self._arranged: list[TextTable] = []
         self._properties = {name: FromFile(partial(self._property, name)) for name in _PROPERTIES}
@@ -330,6 +332,19 @@ class OpenText(PickedFile, TextHome):
         )
         mark = Mark(name, *self.tracking.comment(text, name))
         return mark, self._named(name)
+
+    def link_mark(self, paragraph: TextParagraph, address: str) -> tuple[Mark, Callable[[], None]]:
+        """What a new link is (6.1.8): one for each piece of its words, as no element lies over the edge of another."""
+        t = paragraph.span.prefix
+        name = f"link {next(self._link_numbers)}"
+        mark = Mark(
+            name,
+            f'<{t}a xlink:type="simple" xlink:href="{escaped(address)}" xmlns:xlink="{XLINK}">',
+            f"</{t}a>",
+            holds=True,
+            pieces=True,
+        )
+        return mark, lambda: None
 
     def _named(self, name: str) -> Callable[[], None]:
         self._new_names.append(name)

@@ -13,13 +13,14 @@ from itertools import count
 from typing import Any
 
 from scrub.formats.opendocument.lengths import centimetres
-from scrub.formats.opendocument.read import FO, OFFICE, STYLE, SVG, TEXT, attribute, of, value
+from scrub.formats.opendocument.read import FO, OFFICE, STYLE, SVG, TEXT, attribute, of, style_name, value
 from scrub.formats.spans import Span, Splice, ended, escaped, set_attributes, spliced
 from scrub.formats.texts.part import EditedPart
 from scrub.model.frames import TextAlignment
 from scrub.model.late import late
-from scrub.model.problem import Failure
+from scrub.model.problem import Failure, did_you_mean, listed
 from scrub.model.text import Looks
+from scrub.model.values import fold
 
 _UNSAID = object()
 _PERCENT = late(r"\d{1,4}(?:\.\d{1,4})?%")
@@ -137,8 +138,15 @@ class TextLooks:
     def of(self, part: str, chain: Sequence[Span], style: str | None, word: str, other: Looks = ()) -> object:
         """A look of letters that stand in elements of a paragraph of a style; `other` is what was set since."""
         set_ = next((set_ for name, set_ in other if name == word), _UNSAID)
+        if word == "style":
+            return self._letter_style(part, chain) if set_ is _UNSAID else self._display_name(str(set_))
         if set_ not in (_UNSAID, None):
             return set_
+        given = next((str(set_) for name, set_ in other if name == "style"), None)
+        if given is not None:
+            said = self._of_style("", "text", given, word)
+            if said is not _UNSAID and set_ is _UNSAID and word != "size":
+                return said
         share = Decimal(1)
         for each in () if set_ is None else reversed(chain):
             said = self._of_style(part, "text", value(each, "style-name"), word)
@@ -152,6 +160,30 @@ class TextLooks:
         if said is _UNSAID or (word == "size" and isinstance(said, str)):
             return False if word in _SWITCHES else None
         return said
+
+    def _letter_style(self, part: str, chain: Sequence[Span]) -> str | None:
+        """The name of the inmost style of letters that has one of its own."""
+        for each in reversed(chain):
+            for style in self._chain(part, "text", value(each, "style-name")):
+                written = value(style, "name", STYLE) or ""
+                if self._styles[""].get(("text", written)) is style:
+                    return self._display_name(written)
+        return None
+
+    def _display_name(self, written: str) -> str:
+        style = self._styles[""].get(("text", written))
+        return (value(style, "display-name", STYLE) if style is not None else None) or style_name(written)
+
+    def letter_style(self, name: str) -> str:
+        """What a style of letters is written by. Raises `Failure` for one that the document does not have."""
+        every = {written: self._display_name(written) for family, written in self._styles[""] if family == "text"}
+        for written, known in every.items():
+            if fold(name) in (fold(known), fold(written)):
+                return written
+        raise Failure(
+            f'the document has no style of letters "{name}".{did_you_mean(name, every.values())} '
+            f"There are: {listed(sorted(every.values())[:12]) or 'none'}"
+        )
 
     def frame(self, part: str, style: str | None, word: str) -> Any:
         """How a paragraph of a style is set; None where nothing says."""
@@ -183,15 +215,21 @@ class TextLooks:
 
     def for_words(self, part: str, style: str | None, looks: Looks) -> str:
         """The style of words in a paragraph of a style that were given other looks."""
+        parent = next((str(set_) for word, set_ in looks if word == "style"), "")
+        looks = tuple(each for each in looks if each[0] != "style")
+        if parent and not looks:
+            return parent
         whole = tuple((word, self.of(part, (), style, word) if set_ is None else set_) for word, set_ in looks)
         said = {key: text for word, set_ in whole for key, text in self._written(word, set_).items()}
 
         def made(name: str) -> str:
+            of = f' {_STYLE}parent-style-name="{escaped(parent)}"' if parent else ""
             return (
-                f'<{_STYLE}style {_STYLE}name="{name}" {_STYLE}family="text">{_element("text", said)}</{_STYLE}style>'
+                f'<{_STYLE}style {_STYLE}name="{name}" {_STYLE}family="text"{of}>{_element("text", said)}'
+                f"</{_STYLE}style>"
             )
 
-        return self._name(part, "text", whole, made)
+        return self._name(part, "text", (parent, whole), made)
 
     def _written(self, word: str, set_: object) -> dict[str, str]:
         """The attributes that say a look (20.180 and following)."""

@@ -9,7 +9,7 @@ from typing import Any
 from scrub.formats.opendocument.characters import written
 from scrub.formats.opendocument.found import FoundParagraph
 from scrub.formats.opendocument.looks import TextLooks, checked, ensure_frame
-from scrub.formats.opendocument.read import MOST_LEVELS, TEXT, Piece, Read, attribute, read_paragraph, value
+from scrub.formats.opendocument.read import MOST_LEVELS, TEXT, Piece, Read, attribute, of, read_paragraph, value
 from scrub.formats.opendocument.styles import TextStyles
 from scrub.formats.opendocument.tracking import TextTracking, bare, open_tag
 from scrub.formats.opendocument.write import ParagraphWriter, explicit
@@ -228,6 +228,12 @@ class TextParagraph(PiecedParagraph):
     def _looks(self) -> TextLooks:
         return self.home.text_looks
 
+    def ensure_linkable(self, start: int, end: int) -> None:
+        """Raises `Failure` where letters stand in a link, or in what is not just a style."""
+        every = [piece for _, piece, _ in self.stretches_of(start, end) if piece is not None]
+        if any(not of(each, TEXT, "span") for piece in every for each in piece.chain):
+            raise self.not_linkable()
+
     def looks(self, start: int, end: int, word: str) -> Iterator[object]:
         """What the look of each stretch of its letters is."""
         for _, piece, other in self.stretches_of(start, end):
@@ -241,6 +247,10 @@ class TextParagraph(PiecedParagraph):
     def checked_look(self, word: str, value: object) -> object:
         """What a look is set to."""
         self.ensure_looks_free()
+        if word == "style":
+            if value is None:
+                raise Failure(f"{self.label}: in an Open Document a style of letters is exchanged, not taken away")
+            return self._looks.letter_style(str(value))
         return checked(word, value)
 
     def _style_of(self, looks: Looks) -> str:

@@ -11,11 +11,13 @@ from scrub.model.text import MARKS, Looks, Stretches
 class Mark:
     """Something over some words, as it is written in front of the first of them and behind the last."""
 
-    __slots__ = ("closing", "is_written", "name", "opening")
+    __slots__ = ("closing", "holds", "is_written", "name", "opening", "pieces")
 
-    def __init__(self, name: str, opening: str, closing: str) -> None:
-        """`name` tells it from others of its sort."""
-        self.name, self.opening, self.closing = name, opening, closing
+    def __init__(self, name: str, opening: str, closing: str, holds: bool = False, pieces: bool = False) -> None:
+        """`name` tells it from others of its sort; `holds` tells that it is an element with the words in it, `pieces`
+        that it is one for each piece of them.
+        """
+        self.name, self.opening, self.closing, self.holds, self.pieces = name, opening, closing, holds, pieces
         self.is_written = False  # whether any of its words are still there
 
 
@@ -45,5 +47,7 @@ def around(every: Iterable[Looks]) -> Iterator[tuple[str, str]]:
             last[mark] = number
             mark.is_written = True
     for number, some in enumerate(marks):
-        opening = "".join(mark.opening for mark in some if first[mark] == number)
-        yield opening, "".join(mark.closing for mark in reversed(some) if last[mark] == number)
+        inmost = sorted(some, key=lambda mark: mark.holds)  # what holds words stands inside what marks them
+        opening = "".join(mark.opening for mark in inmost if mark.pieces or first[mark] == number)
+        closing = "".join(mark.closing for mark in reversed(inmost) if mark.pieces or last[mark] == number)
+        yield opening, closing

@@ -8,11 +8,12 @@ from typing import Any
 
 from scrub.formats.beside import Beside
 from scrub.formats.spans import Span
-from scrub.formats.texts.marks import Mark
+from scrub.formats.texts.marks import Mark, marks_of
 from scrub.formats.texts.paragraph import OpenParagraph
 from scrub.formats.texts.part import EditedPart
 from scrub.model.change import cut
 from scrub.model.document import Document
+from scrub.model.inline import ensure_address
 from scrub.model.once import once
 from scrub.model.paragraphs import Paragraph, PlaceInDocument
 from scrub.model.problem import Failure
@@ -85,13 +86,13 @@ class PiecedParagraph(OpenParagraph):
         self.ensure_editable([])
         if "l" in self.fixed:
             raise Failure(f"{self.label}: this stands in a content control that is locked")
-        value = self.checked_look(word, value)
+        told, value = value, self.checked_look(word, value)
         before = self.stretches
         was = list(dict.fromkeys(self.looks(start, end, word)))
         self.stretches = before.looking(start, end, word, value)
         words = (f'"{cut(self.text[start:end])}"',) if (start, end) != (0, len(self.text)) else ()
         first = was[0] if len(was) == 1 else "several"
-        self.changed(word, first, value, lambda: setattr(self, "stretches", before), inner=words)
+        self.changed(word, first, told, lambda: setattr(self, "stretches", before), inner=words)
 
     def ensure_markable(self) -> None:
         """Raises `Failure` where nothing can be put over its words."""
@@ -106,6 +107,26 @@ class PiecedParagraph(OpenParagraph):
     def put_bookmark(self, start: int, end: int, name: str) -> None:
         """Makes letters a bookmark."""
         self._put_mark(start, end, "bookmark", name, self.home.bookmark_mark)
+
+    def put_link(self, start: int, end: int, address: str) -> None:
+        """Makes letters a link."""
+        ensure_address(address)
+        for _, _, looks in self.stretches_of(start, end):
+            if any(mark.holds for mark in marks_of(looks)):
+                raise Failure(f"{self.label}: some of the words are a link already")
+        self.ensure_linkable(start, end)
+        self._put_mark(start, end, "link", address, self.home.link_mark)
+
+    def ensure_linkable(self, start: int, end: int) -> None:
+        """Raises `Failure` where letters cannot become a link."""
+        raise NotImplementedError
+
+    def not_linkable(self) -> Failure:
+        """They stand in what cannot be in a link."""
+        return Failure(
+            f"{self.label}: the words stand in a link, a field, a control or an insertion. Make the link in the "
+            "document's own program"
+        )
 
     def _put_mark(
         self, start: int, end: int, what: str, value: str, make: Callable[[Any, str], tuple[Mark, Callable[[], None]]]
@@ -213,6 +234,10 @@ class PiecedDocument(Document):
 
     def comment_mark(self, paragraph: Any, text: str) -> tuple[Mark, Callable[[], None]]:
         """What a new comment in a paragraph is, and what takes it back."""
+        raise NotImplementedError
+
+    def link_mark(self, paragraph: Any, address: str) -> tuple[Mark, Callable[[], None]]:
+        """What a new link in a paragraph is, and what takes it back."""
         raise NotImplementedError
 
     def bookmark_mark(self, paragraph: Any, name: str) -> tuple[Mark, Callable[[], None]]:

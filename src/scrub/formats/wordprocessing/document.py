@@ -242,6 +242,10 @@ class OfficeDocument(DescribedPackage, Home):
         """What a new comment is, and what takes it back."""
         return self._comments.comment(paragraph.part.root.prefix, text)
 
+    def link_mark(self, paragraph: OfficeParagraph, address: str) -> tuple[Mark, Callable[[], None]]:
+        """What a new link is, and what takes it back."""
+        return self._links.new(paragraph.part, address)
+
     def bookmark_mark(self, paragraph: OfficeParagraph, name: str) -> tuple[Mark, Callable[[], None]]:
         """What a new bookmark is, and what takes it back."""
         ensure_bookmark(name, (*(each.name for each in bookmarks_in(self, self._stories, True)), *self._new_bookmarks))

@@ -8,7 +8,9 @@ from collections.abc import Callable, Iterator
 from scrub.formats.kept import put_in
 from scrub.formats.opc.parts import Parts
 from scrub.formats.opc.relationships import Relationship, relationships
-from scrub.formats.spans import RELATIONSHIPS, Span, Splice
+from scrub.formats.spans import RELATIONSHIPS, Span, Splice, escaped
+from scrub.formats.texts.marks import Mark
+from scrub.formats.texts.part import EditedPart
 from scrub.formats.texts.placed import Placed
 from scrub.formats.wordprocessing.holes import MetField
 from scrub.formats.wordprocessing.paragraph import OfficeParagraph
@@ -108,6 +110,8 @@ class Links:
     def __init__(self, package: Package) -> None:
         self._package = package
         self._known: dict[str, dict[str, Relationship]] = {}
+        #: New links, each with its part and where it leads.
+        self._new: list[tuple[EditedPart, Mark, str]] = []
         #: By the part and the place of a link: its relationship, and where that is to lead.
         self._wanted: dict[tuple[str, int], tuple[str, str]] = {}
 
@@ -125,8 +129,23 @@ class Links:
         """Lets a link lead elsewhere; gives what takes that back."""
         return put_in(self._wanted, (place.part.name, place.span.start), (place.span.related, target))
 
+    def new(self, part: EditedPart, address: str) -> tuple[Mark, Callable[[], None]]:
+        """A new link; gives what is written round its words, and what takes it back."""
+        p = part.root.prefix
+        target, _, anchor = address.partition("#")
+        said = f' {p}anchor="{escaped(anchor)}"' if anchor else ""
+        mark = Mark(f"{len(self._new) + 1}", f'<{p}hyperlink{said} {p}history="1">', f"</{p}hyperlink>", holds=True)
+        new = (part, mark, target)
+        self._new.append(new)
+        return mark, lambda: self._new.remove(new)
+
     def write(self, parts: Parts, stories: Stories) -> None:
         """Changes relationships that all their links leave, and makes others for those of the rest."""
+        for showing, mark, target in self._new:
+            if target:
+                id_ = parts.relate(showing.name, _RELATION, target, outside=True)
+                head = mark.opening.partition(" r:id=")[0].partition(" xmlns:r=")[0].removesuffix(">")
+                mark.opening = f'{head} r:id="{id_}" xmlns:r="{RELATIONSHIPS}">'
         for part in stories.parts:
             here = {at: pair for (name, at), pair in self._wanted.items() if name == part.name}
             users: dict[str, list[Span]] = {}

@@ -4,14 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from decimal import Decimal, InvalidOperation
+from functools import cached_property
 
 from scrub.formats.spans import Span, escaped
 from scrub.formats.wordprocessing.read import inner, value
 from scrub.formats.wordprocessing.styles import StyleProperties
 from scrub.formats.wordprocessing.tracking import Tracking
 from scrub.formats.xmltext import is_on
-from scrub.model.problem import Failure
+from scrub.model.problem import Failure, did_you_mean, listed
 from scrub.model.text import Looks
+from scrub.model.values import fold
 
 #: The properties of a run in the order of the schema (CT_RPr).
 _ORDER = (
@@ -23,7 +25,7 @@ _RANK = {name: rank for rank, name in enumerate(_ORDER)}
 #: The elements behind each look: the one that is read, and its twin for scripts that are written otherwise.
 _ELEMENTS = {
     "bold": ("b", "bCs"), "italic": ("i", "iCs"), "underlined": ("u",), "hidden": ("vanish",), "colour": ("color",),
-    "highlight": ("highlight",), "font": ("rFonts",), "size": ("sz", "szCs"),
+    "highlight": ("highlight",), "font": ("rFonts",), "size": ("sz", "szCs"), "style": ("rStyle",),
 }  # fmt: skip
 #: Looks that a style switches, so that two that say it take each other back (17.7.3).
 _SWITCHES = frozenset(("bold", "italic", "hidden"))
@@ -65,11 +67,36 @@ class RunLooks:
 
     def __init__(self, styles: Span | None) -> None:
         """`styles` is the root of the part with the styles."""
+        self._root = styles
         self._styles = StyleProperties(styles, "rPr")
         self._known: dict[tuple[str, str], object] = {}
 
+    @cached_property
+    def _letter_styles(self) -> dict[str, str]:
+        """The names of the styles of letters, by their ids."""
+        children = self._root.children if self._root is not None else ()
+        every = (each for each in children if value(each, "type") == "character")
+        return {value(each, "styleId") or "": value(inner(each, "name")) or "" for each in every}
+
+    def letter_style(self, name: str) -> str:
+        """The id of a style of letters. Raises `Failure` for one that the document does not have."""
+        every = self._letter_styles
+        for id_, known in every.items():
+            if fold(known) == fold(name):
+                return id_
+        raise Failure(
+            f'the document has no style of letters "{name}".{did_you_mean(name, every.values())} '
+            f"There are: {listed(sorted(every.values())[:12]) or 'none'}"
+        )
+
     def of(self, run: Span, style: str, word: str, other: Looks = ()) -> object:
         """A look of a run in a paragraph of a style; `other` is what was set since."""
+        given = dict(other)
+        if word == "style":
+            properties = inner(run, "rPr") if run.name == "r" else None
+            id_ = value(inner(properties, "rStyle")) if properties is not None else None
+            id_ = str(given["style"] or "") if "style" in given else id_
+            return self._letter_styles.get(id_, id_) if id_ else None
         for name, set_ in other:
             if name == word and set_ is not None:
                 return set_
@@ -78,6 +105,7 @@ class RunLooks:
         if said is not _UNSAID:
             return said
         of_letters = value(inner(properties, "rStyle")) if properties is not None else None
+        of_letters = str(given["style"] or "") if "style" in given else of_letters
         own_style = self._of_style(of_letters, word) if of_letters else _UNSAID
         around = self._of_style(style, word)
         usual = _said(self._styles.usual, word)
@@ -135,6 +163,8 @@ def _element(name: str, word: str, set_: object, prefix: str) -> str:
     if word == "font":
         font = escaped(str(set_))
         return f'<{name} {prefix}ascii="{font}" {prefix}hAnsi="{font}" {prefix}cs="{font}"/>'
+    if word == "style":
+        return f'<{name} {prefix}val="{escaped(str(set_))}"/>'
     if word == "highlight":
         set_ = next(known for known, code in _HIGHLIGHTS.items() if f"#{code}" == set_)
     elif isinstance(set_, Decimal):

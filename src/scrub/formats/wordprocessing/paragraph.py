@@ -85,6 +85,14 @@ class OfficeParagraph(ReadParagraph):
         super().ensure_markable()
         self._ensure_single()
 
+    def ensure_linkable(self, start: int, end: int) -> None:
+        """Raises `Failure` where letters stand in anything but the paragraph itself."""
+        direct = {each.start for each in self.span.children}
+        fixed = self.fixed[start:end] if self.fixed and not self.stretches.touched else ""
+        every = [piece for _, piece, _ in self.stretches_of(start, end) if piece is not None]
+        if any(piece.run.start not in direct for piece in every if self._plain is None) or fixed.strip():
+            raise self.not_linkable()
+
     def _ensure_single(self) -> None:
         """Raises `Failure` in a text box that is there twice, where only words are changed."""
         if self.is_twofold:

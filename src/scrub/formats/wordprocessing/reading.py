@@ -184,6 +184,8 @@ class ReadParagraph(PiecedParagraph):
 
     def checked_look(self, word: str, value: object) -> object:
         """What a look is set to."""
+        if word == "style" and value is not None:
+            return self.home.run_looks.letter_style(str(value))
         return checked(word, value)
 
 
