@@ -246,11 +246,13 @@ def test_a_mark_goes_along_with_its_words(home: Path, kind: str) -> None:
         'new comment on "new words": "Fine & good"',
     ]  # fmt: skip
     seen = office.run(
-        'each comment\nlog "{comment.author}: {comment.text} ({comment.address})"\nend\n'
+        'each comment\nlog "{comment.author} on {comment.words}: {comment.text} ({comment.address})"\nend\n'
         "each bookmark\nlog bookmark.name\nend\neach passage where passage.bold\nlog passage.text\nend",
         path,
     )
-    assert seen.log == ["Scrub: Which? (paragraph 1)", "Scrub: Fine & good (paragraph 2)", "jugs", "new words"]
+    assert seen.log == [
+        "Scrub on  large jugs: Which? (paragraph 1)", "Scrub on new words: Fine & good (paragraph 2)", "jugs", "new words",
+    ]  # fmt: skip
     if kind == "docx":
         assert _words_in_docx(path, "bookmark", "jugs") == " large jugs"
         assert _words_in_docx(path, "comment", "0") == " large jugs"

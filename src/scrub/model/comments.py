@@ -31,6 +31,16 @@ class Comment(Item):
 
     @property
     @field
+    def words(self) -> str:
+        """The words that it is about; of one on a cell, what is seen in the cell.
+
+        Example: log "{comment.words}: {comment.text}"
+        Also: about, scope, quote, commented text
+        """
+        raise NotImplementedError
+
+    @property
+    @field
     def author(self) -> str:
         """Who wrote it.
 
@@ -135,6 +145,11 @@ class CellComment(Comment):
     @text.setter
     def text(self, value: str) -> None:
         self.sheet.put_comment(*self.place, value)
+
+    @property
+    def words(self) -> str:
+        """What is seen in its cell."""
+        return self.sheet.text(*self.place)
 
     @property
     def author(self) -> str:

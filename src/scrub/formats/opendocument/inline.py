@@ -166,11 +166,9 @@ class TextBookmark(PlacedBookmark[TextPlace]):
     def covers(self) -> Iterator[tuple[TextParagraph, int, int]]:
         """The paragraphs that it lies over."""
         start, end = self._place.span.start, self._end.start if self._end is not None else self._place.span.end
-        for each in self._place.home.every_paragraph():
-            if each.part is self._place.part and each.span.end > start and each.span.start < end:
-                pieces = [one for one in each.pieces if start <= one.begin < end]
-                if pieces:
-                    yield each, pieces[0].start, pieces[-1].start + len(pieces[-1].text)
+        for each, pieces in self._place.covered(start, end):
+            if not each.removed:
+                yield each, pieces[0].start, pieces[-1].start + len(pieces[-1].text)
 
 
 def ensure_bookmark(name: str, others: Iterable[str]) -> None:

@@ -47,6 +47,24 @@ class TextComment(Placed[TextPlace], Comment):
         return self._place.has("comment")
 
     @property
+    def _end(self) -> Span | None:
+        """The mark where its words end (14.1)."""
+        part, span = self._place.part, self._place.span
+        name = value(span, "name", OFFICE)
+        every = part.root.inside(read_only=True) if name else ()
+        return next(
+            (each for each in every if of(each, OFFICE, "annotation-end") and value(each, "name", OFFICE) == name),
+            None,
+        )
+
+    @property
+    def words(self) -> str:
+        """The words that it is about, as the file has them."""
+        end = self._end
+        found = self._place.covered(self._place.span.end, end.start) if end is not None else ()
+        return "\n".join("".join(piece.text for piece in pieces) for _, pieces in found)
+
+    @property
     def text(self) -> str:
         """What it says."""
         part, span = self._place.part, self._place.span
@@ -97,13 +115,8 @@ class TextComment(Placed[TextPlace], Comment):
 
     def delete(self) -> None:
         """Removes it, with the mark where its words end."""
-        part, span = self._place.part, self._place.span
-        name = value(span, "name", OFFICE)
-        ends = [
-            each
-            for each in (part.root.inside(read_only=True) if name else ())
-            if of(each, OFFICE, "annotation-end") and value(each, "name", OFFICE) == name
-        ]
+        span, end = self._place.span, self._end
+        ends = [end] if end is not None else []
         said = f'comment of {self.author or "nobody"} removed: "{self.text[:60]}"'
         backs = [self._place.put(word, ()) for word in ("words", "answers")]  # what was done to it goes with it
         backs.append(self._place.put("comment", [Splice(each.start, each.end, b"") for each in (span, *ends)]))

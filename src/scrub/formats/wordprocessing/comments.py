@@ -13,7 +13,7 @@ from scrub.formats.opc.relationships import part_tree
 from scrub.formats.spans import Found, Span, Splice, ended, escaped, outside, spliced, with_attributes
 from scrub.formats.texts.marks import Mark
 from scrub.formats.wordprocessing.read import FieldState, inner, own, paragraphs_of, read_paragraph, value
-from scrub.formats.wordprocessing.reading import Home, ReadParagraph
+from scrub.formats.wordprocessing.reading import Home, ReadParagraph, StoryPart
 from scrub.formats.wordprocessing.review import nameless
 from scrub.formats.wordprocessing.threads import Threads, para_id, with_ids
 from scrub.formats.wordprocessing.write import elements_of
@@ -76,6 +76,11 @@ class OfficeComment(Comment):
         self._ensure_open()
         if value != self.text:
             self.changed("text", self.text, value, self.said.put(value), inner=self._called)
+
+    @property
+    def words(self) -> str:
+        """The words that it is about, as the file has them."""
+        return self._part.words(self.id)
 
     @property
     def done(self) -> bool:
@@ -173,6 +178,30 @@ class CommentPart:
             }
         found = self.places.get(id_)
         return found.label if found is not None else self.document.label
+
+    def words(self, id_: str) -> str:
+        """The words that a comment is about."""
+        found = self.document.between(self._ranges.get(id_))
+        return "\n".join("".join(piece.text for piece in pieces) for _, pieces in found)
+
+    @cached_property
+    def _ranges(self) -> dict[str | None, tuple[StoryPart, int, int]]:
+        """Where the words of each comment begin and end (17.13.4.3, 17.13.4.4)."""
+        ends: dict[str | None, tuple[StoryPart, int]] = {}
+        found: dict[str | None, tuple[StoryPart, int, int]] = {}
+        for part in self.document.story_parts:
+            for span in part.root.inside(read_only=True):
+                if span.name == "commentRangeStart":
+                    ends[value(span, "id")] = (part, span.end)
+                elif span.name == "commentRangeEnd" and value(span, "id") in ends:
+                    of, start = ends[value(span, "id")]
+                    found[value(span, "id")] = (of, start, span.start if of is part else start)
+        return found
+
+    def forget(self) -> None:
+        """Is told that changes were decided on, so that all stands elsewhere."""
+        self.places = None
+        self.__dict__.pop("_ranges", None)
 
     def answer(self, to: OfficeComment, text: str) -> Callable[[], None]:
         """Notes an answer; gives what takes that back."""

@@ -31,10 +31,10 @@ from scrub.formats.wordprocessing.links import Links, OfficeField, OfficeLink, f
 from scrub.formats.wordprocessing.looks import RunLooks
 from scrub.formats.wordprocessing.paragraph import OfficeParagraph
 from scrub.formats.wordprocessing.pictures import OfficePicture, pictures_in
-from scrub.formats.wordprocessing.read import inner, own, value
+from scrub.formats.wordprocessing.read import Piece, inner, own, value
 from scrub.formats.wordprocessing.reading import Home, StoryPart
 from scrub.formats.wordprocessing.review import OfficeChange, nameless, recorded_in
-from scrub.formats.wordprocessing.stories import Stories
+from scrub.formats.wordprocessing.stories import Stories, covered
 from scrub.formats.wordprocessing.styles import ParagraphStyles, parse_styles, styles_of
 from scrub.formats.wordprocessing.tables import OfficeTable, caption_of, cells_of, tables_in
 from scrub.formats.wordprocessing.threads import Threads
@@ -223,6 +223,15 @@ class OfficeDocument(DescribedPackage, Home):
     def _sections(self) -> Sequence[OfficeSection]:
         return list(sections_in(self, self._stories))
 
+    @property
+    def story_parts(self) -> Sequence[StoryPart]:
+        """The parts with its paragraphs."""
+        return self._stories.parts
+
+    def between(self, places: tuple[StoryPart, int, int] | None) -> Iterator[tuple[OfficeParagraph, Sequence[Piece]]]:
+        """The paragraphs between two places of a part, each with its pieces there."""
+        return iter(()) if places is None else covered(self._stories, *places)
+
     # -- what reviewers left
 
     def changes_waiting(self) -> Iterator[OfficeChange]:
@@ -278,7 +287,7 @@ class OfficeDocument(DescribedPackage, Home):
         for name in ("_tables", "_sections"):
             self.__dict__.pop(name, None)
         self._arranged.clear()
-        self._comments.places = None
+        self._comments.forget()
 
     @cached_property
     def _with_names(self) -> list[tuple[str, bytes, list[Splice]]]:

@@ -12,7 +12,7 @@ from scrub.formats.texts.placed import Placed, PlacedBookmark, ensure_other
 from scrub.formats.wordprocessing.paragraph import OfficeParagraph
 from scrub.formats.wordprocessing.read import TWIPS_IN_CENTIMETRE, inner, own, value
 from scrub.formats.wordprocessing.reading import Home
-from scrub.formats.wordprocessing.stories import Place, Stories
+from scrub.formats.wordprocessing.stories import Place, Stories, covered
 from scrub.model.inline import Section
 from scrub.model.late import late
 from scrub.model.printing import Orientation
@@ -60,11 +60,9 @@ class OfficeBookmark(PlacedBookmark[Place]):
     def covers(self) -> Iterator[tuple[OfficeParagraph, int, int]]:
         """The paragraphs that it lies over."""
         start, end = self._place.span.start, self._end.start if self._end is not None else self._place.span.end
-        for each in self._place.stories.paragraphs:
-            if each.part is self._place.part and not each.removed and each.span.end > start and each.span.start < end:
-                pieces = [one for one in each.pieces if start <= one.element.start < end]
-                if pieces:
-                    yield each, pieces[0].start, pieces[-1].start + len(pieces[-1].text)
+        for each, pieces in covered(self._place.stories, self._place.part, start, end):
+            if not each.removed:
+                yield each, pieces[0].start, pieces[-1].start + len(pieces[-1].text)
 
 
 def ensure_bookmark(name: str, others: Iterable[str]) -> None:
