@@ -363,7 +363,15 @@ def test_words_in_frames_are_paragraphs_of_their_own(home: Path) -> None:
 def test_several_paragraphs_of_a_cell_change_together(home: Path) -> None:
     cell = '<table:table-cell office:value-type="float" office:value="1"><text:p>old</text:p><text:p>old</text:p></table:table-cell>'
     path = made(f'<table:table table:name="T"><table:table-row>{cell}</table:table-row></table:table>', meta="")
-    run('replace "old", by: "new"\ndocument.title = "a"\ndocument.subject = "b"', path)
+    run(
+        'replace "old", by: "new"\ndocument.title = "a"\ndocument.subject = "b"\ndocument.keywords = "huts, rules"',
+        path,
+    )
     assert texts(path) == ["new", "new"]
     assert b'office:value="1"' not in members(path)["content.xml"]
     assert odfdo.Document(str(path)).meta.subject == "b"
+    words = etree.fromstring(members(path)["meta.xml"]).iter("{urn:oasis:names:tc:opendocument:xmlns:meta:1.0}keyword")
+    assert [each.text for each in words] == ["huts", "rules"]
+    seen = run('log document.keywords\ndocument.keywords = "water"\nlog document.keywords', path)
+    assert seen.log == ["huts, rules", "water"]
+    assert b"rules" not in members(path)["meta.xml"]

@@ -11,6 +11,7 @@ from scrub.formats.file import PickedFile
 from scrub.formats.kept import Kept as FromFile
 from scrub.formats.opc.relationships import part_tree
 from scrub.formats.opendocument.found import parse_text
+from scrub.formats.opendocument.gone import mark_gone
 from scrub.formats.opendocument.inline import (
     TextBookmark,
     TextField,
@@ -25,9 +26,8 @@ from scrub.formats.opendocument.inline import (
 from scrub.formats.opendocument.looks import TextLooks
 from scrub.formats.opendocument.paragraph import TextHome, TextParagraph, TextPart
 from scrub.formats.opendocument.pictures import Media, TextPicture, pictures_in
+from scrub.formats.opendocument.properties import TextProperties
 from scrub.formats.opendocument.read import (
-    DUBLIN,
-    META,
     OFFICE,
     STYLE,
     TABLE,
@@ -45,11 +45,10 @@ from scrub.formats.opendocument.tables import TextTable, cells_of, plain_cell, r
 from scrub.formats.opendocument.tracking import TextTracking
 from scrub.formats.source import Source, opened
 from scrub.formats.spans import Span, escaped, outside, spliced
-from scrub.formats.text_elements import text_splices
 from scrub.formats.texts.marks import Mark
 from scrub.formats.texts.stories import Stories
 from scrub.formats.texts.tables import DocumentRows
-from scrub.formats.xmltext import is_on, text_of
+from scrub.formats.xmltext import is_on
 from scrub.formats.zip import Package
 from scrub.model.paragraphs import PlaceInDocument
 from scrub.model.preferences import CURRENT
@@ -57,15 +56,8 @@ from scrub.model.problem import Failure, counted
 from scrub.model.records import Table
 from scrub.store.patch import Effect, Patch
 
-_CONTENT, _STYLES, _META = "content.xml", "styles.xml", "meta.xml"
+_CONTENT, _STYLES = "content.xml", "styles.xml"
 _TYPE = b"application/vnd.oasis.opendocument.text"
-#: The properties that can be set, with their namespace and the name of their element (part 3, 4.3).
-_PROPERTIES = {
-    "title": (DUBLIN, "title"), "subject": (DUBLIN, "subject"), "author": (META, "initial-creator"),
-    "last editor": (DUBLIN, "creator"),
-}  # fmt: skip
-
-
 #: Where paragraphs stand that another one holds.
 _HELD = (PlaceInDocument.FOOTNOTE, PlaceInDocument.ENDNOTE, PlaceInDocument.TEXT_BOX)
 
@@ -95,7 +87,7 @@ class OpenText(PickedFile, TextHome):
         self._link_numbers = count(1)
         self.beside = Beside(source.path)
         self._arranged: list[TextTable] = []
-        self._properties = {name: FromFile(partial(self._property, name)) for name in _PROPERTIES}
+        self._properties = TextProperties(self.package)
 
     @property
     def parts(self) -> Sequence[TextPart]:
@@ -199,28 +191,6 @@ class OpenText(PickedFile, TextHome):
             return "", ""
         tracking, at = self.tracking, paragraph.span.start
         return tracking.leads.get(at, ""), tracking.tails.get(at, "")
-
-    def _mark_gone(self) -> None:
-        """Marks, in the paragraph beside each that went and is recorded, where it was."""
-        holders = {id(taken): each for each in self._every for taken in each.taken}
-        for each in self._every:
-            if not each.is_recorded_gone:
-                continue
-            at = next(place for place, one in enumerate(each.group) if one is each)
-            beside = [*reversed(each.group[:at]), *each.group[at + 1 + len(each.taken) :]]
-            there = next((one for one in beside if one is not each and (not one.removed or id(one) in holders)), None)
-            if there is None:
-                raise Failure(f"{each.label} is the only one there; a change of it cannot be recorded")
-            holder = holders.get(id(there), there)
-            if there.span.start < each.span.start:
-                self.tracking.tails[holder.span.start] += self.tracking.deleted(there.bare + each.deleted())
-                continue
-            if (there.style, there.level) != (each.style, each.level):
-                raise Failure(
-                    f"{each.label} is the first one there, and has another style than the next; refused, it would not "
-                    "come back as it was. Take it out while no changes are recorded"
-                )
-            self.tracking.leads[holder.span.start] += self.tracking.deleted(each.deleted() + there.bare)
 
     def accept_changes(self) -> None:
         """Makes every recorded change real."""
@@ -367,17 +337,10 @@ class OpenText(PickedFile, TextHome):
 
     # -- its properties
 
-    def _property(self, name: str) -> str | None:
-        if _META not in self.package.members:
-            return None
-        data, root = part_tree(self.package, _META)
-        span = _property_of(root, name)
-        return text_of(data[span.start : span.end]) or None if span is not None else None
-
     @property
     def title(self) -> str | None:
         """The title in its properties."""
-        return self._properties["title"].now
+        return self._properties.get("title")
 
     @title.setter
     def title(self, value: str | None) -> None:
@@ -386,7 +349,7 @@ class OpenText(PickedFile, TextHome):
     @property
     def author(self) -> str | None:
         """Who wrote it."""
-        return self._properties["author"].now
+        return self._properties.get("author")
 
     @author.setter
     def author(self, value: str | None) -> None:
@@ -395,16 +358,25 @@ class OpenText(PickedFile, TextHome):
     @property
     def subject(self) -> str | None:
         """What it is about."""
-        return self._properties["subject"].now
+        return self._properties.get("subject")
 
     @subject.setter
     def subject(self, value: str | None) -> None:
         self._set_property("subject", value)
 
+    @property
+    def keywords(self) -> str | None:
+        """The words by which it is found."""
+        return self._properties.get("keywords")
+
+    @keywords.setter
+    def keywords(self, value: str | None) -> None:
+        self._set_property("keywords", value)
+
     def _set_property(self, name: str, value: str | None) -> None:
-        before = self._properties[name].now
+        before = self._properties.get(name)
         if before != value:
-            self.changed(name, before, value, self._properties[name].put(value))
+            self.changed(name, before, value, self._properties.put(name, value))
 
     def remove_names(self) -> None:
         """Takes out who wrote, changed and commented the document."""
@@ -429,7 +401,7 @@ class OpenText(PickedFile, TextHome):
         changed: dict[str, Callable[[], bytes]] = {}
         self.text_looks.start()
         self.__dict__.pop("tracking", None)
-        self._mark_gone()
+        mark_gone(self._every, self.tracking)
         added = self._media.names()
         for part in self.parts:
             of_part = [each for each in self._every if each.part is part]
@@ -450,14 +422,7 @@ class OpenText(PickedFile, TextHome):
                 splices = [*self.tracking.splices(part.data, self._body, on), *splices]  # above the first paragraph
             if splices or part.data is not part.first:
                 changed[part.name] = partial(spliced, part.data, splices)
-        wanted = [(_PROPERTIES[name], kept.now) for name, kept in self._properties.items() if kept.touched]
-        if wanted:
-            if _META not in self.package.members:
-                raise Failure(f"{self.name} has no properties in it. Save it once in its own program")
-            data, root = part_tree(self.package, _META)
-            holder = next((each for each in root.children if of(each, OFFICE, "meta")), root)
-            splices = text_splices(data, holder, partial(_element_of, root), wanted)
-            changed[_META] = partial(spliced, data, splices)
+        changed |= self._properties.changed()
         if not changed:
             return None
         gone: set[str] = set()
@@ -475,14 +440,6 @@ def _body_of(part: TextPart) -> Span | None:
 def _resolved(part: TextPart, decided: Mapping[int, bool] | bool) -> TextPart:
     data = resolved(part.data, decided)
     return TextPart(part.name, data, parse_text(data), part.first) if data != part.data else part
-
-
-def _property_of(root: Span, name: str) -> Span | None:
-    return _element_of(root, _PROPERTIES[name])
-
-
-def _element_of(root: Span, name: tuple[str, str]) -> Span | None:
-    return next((each for each in root.inside() if of(each, *name)), None)
 
 
 def open_open_text(path: str) -> OpenText:

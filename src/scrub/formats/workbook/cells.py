@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Hashable, Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from datetime import date, datetime
 from decimal import Decimal
 from functools import partial
 from typing import Any
 
-from scrub.formats.sheet import NOBODYS, UNCHANGED, keep, put_back, told
+from scrub.formats.sheet import NOBODYS, UNCHANGED, keep, put_back
 from scrub.formats.workbook.colours import same_colour
 from scrub.formats.workbook.covered import Covered
+from scrub.formats.workbook.done import Put, PutAgain, RowAdded
 from scrub.formats.workbook.formulas import problem_of, translated
 from scrub.formats.workbook.part import SheetPart
 from scrub.formats.workbook.reading import Loads, SheetReading, placed
@@ -21,12 +22,10 @@ from scrub.formats.workbook.strings import Run, edited_runs
 from scrub.formats.workbook.styles import DATE, DURATION, TIME
 from scrub.model.amounts import Duration
 from scrub.model.area import MOST_COLUMNS, MOST_ROWS, Area
-from scrub.model.change import VALUE, Change, cut
 from scrub.model.grid import ColumnValues, TablePlace, Trouble
 from scrub.model.problem import Failure
-from scrub.model.recorder import Done
 from scrub.model.text import Edit, edited
-from scrub.model.values import Value, shown, type_name
+from scrub.model.values import Value, type_name
 
 #: The forms in which a date, a time and a duration are shown where a cell has no form of its own for them.
 _FORMS = {DATE: "mm-dd-yy", TIME: "m/d/yy h:mm", DURATION: "[h]:mm:ss"}
@@ -283,7 +282,7 @@ class SheetCells(SheetReading):
         self.shared.cells_changed()
         self.row_changed(row)
         keys = tuple([key for key, *_ in fresh])
-        self.file.recorder.note(_RowAdded(self, row, tuple(values), keys, restyled))
+        self.file.recorder.note(RowAdded(self, row, tuple(values), keys, restyled))
 
     def _put_quietly(
         self,
@@ -304,9 +303,9 @@ class SheetCells(SheetReading):
         elif former_runs is not None:
             del all_runs[key]
         restyled = self._show_as_moment(row, column, value) if isinstance(value, date | Duration) else None
-        done = _Put(self, key, before, value)
+        done = Put(self, key, before, value)
         if former is not UNCHANGED or former_runs is not None or restyled is not None:
-            done = _PutAgain(self, key, before, value, former, former_runs, restyled)
+            done = PutAgain(self, key, before, value, former, former_runs, restyled)
         self.shared.file.recorder.note(done)
 
     def _storable(self, row: int, column: int, value: Value) -> Value:
@@ -511,95 +510,3 @@ class SheetCells(SheetReading):
 
 def _cell(row: int, column: int) -> Area:
     return Area(row, column, row, column)
-
-
-class _Put(Done):
-    """A value that was put into a cell: there can be a hundred thousand of them, so that it is small."""
-
-    __slots__ = ("_after", "_before", "_key", "_name", "_sheet")
-
-    def __init__(self, sheet: SheetCells, key: int, before: Value, after: Value) -> None:
-        self._sheet = sheet
-        self._name = sheet._name  # as it is called now
-        self._key = key
-        self._before = before
-        self._after = after
-
-    @property
-    def thing(self) -> tuple[Hashable, Hashable]:
-        return (self._sheet, self._name), self._key
-
-    @property
-    def change(self) -> Change:
-        row, column = self._sheet.place(self._key)
-        seen = self._before
-        seen = seen.error or "damaged" if isinstance(seen, Trouble) else seen
-        return Change((self._name, Area(row, column, row, column)), VALUE, told(seen), told(self._after))
-
-    def revert(self) -> None:
-        self._put_back(UNCHANGED, None)
-
-    def _put_back(self, former: Value, runs: list[Run] | None) -> None:
-        put_back(self._sheet.runs, self._key, UNCHANGED if runs is None else runs)
-        self._sheet.restore(self._key, former, self._before)
-        self._sheet.shared.cells_changed(back=True)
-
-
-class _RowAdded(Done):
-    """A row that was put below all others."""
-
-    __slots__ = ("_keys", "_name", "_restyled", "_row", "_sheet", "_values")
-
-    def __init__(
-        self,
-        sheet: SheetCells,
-        row: int,
-        values: tuple[Value, ...],
-        keys: tuple[int, ...],
-        restyled: Sequence[Callable[[], None]],
-    ) -> None:
-        self._sheet, self._name, self._row, self._values = sheet, sheet._name, row, values
-        self._keys, self._restyled = keys, restyled or ()
-
-    @property
-    def thing(self) -> tuple[Hashable, Hashable]:
-        return (self._sheet, self._name, "added"), self._row
-
-    @property
-    def change(self) -> Change:
-        row = f"row {self._row}"
-        said = " | ".join(["" if value is None else shown(value) for value in self._values])
-        return Change((self._name, row), "added", False, True, f"{row} added: {cut(said)}")
-
-    def revert(self) -> None:
-        for each in self._restyled:
-            each()
-        for key in self._keys:
-            self._sheet.restore(key, UNCHANGED, None)
-        self._sheet.shared.cells_changed(back=True)
-
-
-class _PutAgain(_Put):
-    """One that was put in the place of another one, or whose cell looks otherwise since."""
-
-    __slots__ = ("_former", "_restyled", "_runs")
-
-    def __init__(
-        self,
-        sheet: SheetCells,
-        key: int,
-        before: Value,
-        after: Value,
-        former: Value,
-        runs: list[Run] | None,
-        restyled: Callable[[], None] | None,
-    ) -> None:
-        super().__init__(sheet, key, before, after)
-        self._former = former
-        self._runs = runs
-        self._restyled = restyled
-
-    def revert(self) -> None:
-        if self._restyled is not None:
-            self._restyled()
-        self._put_back(self._former, self._runs)

@@ -1,0 +1,113 @@
+"""What is noted of changes in cells: there can be a hundred thousand of them, so that each is small."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Hashable, Sequence
+
+from scrub.formats.sheet import UNCHANGED, put_back, told
+from scrub.formats.workbook.reading import SheetReading
+from scrub.formats.workbook.strings import Run
+from scrub.model.area import Area
+from scrub.model.change import VALUE, Change, cut
+from scrub.model.grid import Trouble
+from scrub.model.recorder import Done
+from scrub.model.values import Value, shown
+
+
+class Put(Done):
+    """A value that was put into a cell: there can be a hundred thousand of them, so that it is small."""
+
+    __slots__ = ("_after", "_before", "_key", "_name", "_sheet")
+
+    def __init__(self, sheet: SheetReading, key: int, before: Value, after: Value) -> None:
+        self._sheet = sheet
+        self._name = sheet.name  # as it is called now
+        self._key = key
+        self._before = before
+        self._after = after
+
+    @property
+    def thing(self) -> tuple[Hashable, Hashable]:
+        """What was changed: of which sheet, and what of it."""
+        return (self._sheet, self._name), self._key
+
+    @property
+    def change(self) -> Change:
+        """The change."""
+        row, column = self._sheet.place(self._key)
+        seen = self._before
+        seen = seen.error or "damaged" if isinstance(seen, Trouble) else seen
+        return Change((self._name, Area(row, column, row, column)), VALUE, told(seen), told(self._after))
+
+    def revert(self) -> None:
+        """Takes it back."""
+        self._put_back(UNCHANGED, None)
+
+    def _put_back(self, former: Value, runs: list[Run] | None) -> None:
+        put_back(self._sheet.runs, self._key, UNCHANGED if runs is None else runs)
+        self._sheet.restore(self._key, former, self._before)
+        self._sheet.shared.cells_changed(back=True)
+
+
+class RowAdded(Done):
+    """A row that was put below all others."""
+
+    __slots__ = ("_keys", "_name", "_restyled", "_row", "_sheet", "_values")
+
+    def __init__(
+        self,
+        sheet: SheetReading,
+        row: int,
+        values: tuple[Value, ...],
+        keys: tuple[int, ...],
+        restyled: Sequence[Callable[[], None]],
+    ) -> None:
+        self._sheet, self._name, self._row, self._values = sheet, sheet.name, row, values
+        self._keys, self._restyled = keys, restyled or ()
+
+    @property
+    def thing(self) -> tuple[Hashable, Hashable]:
+        """What was changed: of which sheet, and what of it."""
+        return (self._sheet, self._name, "added"), self._row
+
+    @property
+    def change(self) -> Change:
+        """The change."""
+        row = f"row {self._row}"
+        said = " | ".join(["" if value is None else shown(value) for value in self._values])
+        return Change((self._name, row), "added", False, True, f"{row} added: {cut(said)}")
+
+    def revert(self) -> None:
+        """Takes it back."""
+        for each in self._restyled:
+            each()
+        for key in self._keys:
+            self._sheet.restore(key, UNCHANGED, None)
+        self._sheet.shared.cells_changed(back=True)
+
+
+class PutAgain(Put):
+    """One that was put in the place of another one, or whose cell looks otherwise since."""
+
+    __slots__ = ("_former", "_restyled", "_runs")
+
+    def __init__(
+        self,
+        sheet: SheetReading,
+        key: int,
+        before: Value,
+        after: Value,
+        former: Value,
+        runs: list[Run] | None,
+        restyled: Callable[[], None] | None,
+    ) -> None:
+        super().__init__(sheet, key, before, after)
+        self._former = former
+        self._runs = runs
+        self._restyled = restyled
+
+    def revert(self) -> None:
+        """Takes it back."""
+        if self._restyled is not None:
+            self._restyled()
+        self._put_back(self._former, self._runs)
