@@ -3,18 +3,15 @@
 from __future__ import annotations
 
 import decimal
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from datetime import date, datetime
 from decimal import Decimal
-from operator import attrgetter
-from typing import Any
 
 from scrub.language import tree
 from scrub.language.meanings import Meanings
 from scrub.language.tree import Argument, Expression
 from scrub.model.amounts import Amount
 from scrub.model.declare import Item
-from scrub.model.grid import Trouble
 from scrub.model.problem import Failure
 from scrub.model.values import (
     Value,
@@ -24,10 +21,10 @@ from scrub.model.values import (
     same,
     shown,
     type_name,
-    value_type,
 )
-from scrub.model.vocabulary import Parameter, Vocabulary
+from scrub.model.vocabulary import Vocabulary
 from scrub.runner.arithmetic import ARITHMETIC, combined, no_number
+from scrub.runner.asking import Asking, Way
 from scrub.runner.comparisons import (
     ORDER,
     Evaluate,
@@ -40,15 +37,12 @@ from scrub.runner.comparisons import (
     text_test,
 )
 from scrub.runner.execution import Frame
-from scrub.runner.fitting import AS_THEY_ARE, fitted_all, given, within
+from scrub.runner.fitting import fitted_all, within
 from scrub.runner.lookups import Absent, Lookups
 from scrub.runner.paths import Paths
 
-#: What asks something of a value, with arguments by their Python names; and the parameters that get the arguments.
-_Way = tuple[Callable[..., Value], Sequence[Parameter]]
 
-
-class Expressions(Paths, Lookups):
+class Expressions(Asking, Paths, Lookups):
     """Compiles expressions of one program."""
 
     def __init__(self, vocabulary: Vocabulary, means: Meanings, own_names: frozenset[str] = frozenset()) -> None:
@@ -157,13 +151,13 @@ class Expressions(Paths, Lookups):
             and isinstance(node.target, tree.Name)
             and self.means[node.target].slot > 0
         ):
-            return self._heading(self.means[node.target].slot, heading)
+            return self.under_heading(self.means[node.target].slot, heading)
         arguments = self._arguments(node.arguments or ())
         names = [argument.name for argument in node.arguments or ()]
         if any(argument.exactly for argument in node.arguments or ()):
             arguments, names = [*arguments, lambda frame: True], [*names, "exactly"]
         brackets = node.arguments is not None
-        ways: dict[type, _Way] = {}  # how it is asked of values of each class
+        ways: dict[type, Way] = {}  # how it is asked of values of each class
 
         def read(frame: Frame) -> Value:
             value = target(frame)
@@ -171,7 +165,7 @@ class Expressions(Paths, Lookups):
             if way is None:
                 if brackets and isinstance(value, Item):
                     raise Failure(f'"{word}" of {value.label} takes no brackets')
-                way = ways[type(value)] = self._way(value, word, heading, names)
+                way = ways[type(value)] = self.way(value, word, heading, names)
             ask, parameters = way
             if not parameters:
                 return ask(value)
@@ -179,64 +173,6 @@ class Expressions(Paths, Lookups):
             return ask(value, **fitted_all(zip(parameters, given_now, strict=True)))
 
         return read
-
-    def _heading(self, slot: int, heading: str) -> Evaluate:
-        """What stands under a heading: the commonest step of a loop over records, so without a detour."""
-
-        def read(frame: Frame) -> Value:
-            record = frame[slot]
-            try:
-                found = record.table.readers[heading](record.row)
-            except (KeyError, AttributeError):
-                return self._field_of(record, heading)
-            return found.settled() if type(found) is Trouble else found
-
-        return read
-
-    def _field_of(self, value: Value, heading: str) -> Value:
-        if type(value) is Absent:
-            raise Failure(value.what)
-        ask, _ = self._way(value, heading, heading, [])
-        return ask(value)
-
-    def _way(self, value: Value, word: str, heading: str, names: list[str | None]) -> _Way:
-        """How a field of an item, or an operation with arguments of these names, is asked of all values of the same
-        class as this one. Raises `Failure` where there is none.
-        """
-        return self._field(value, word, heading) if isinstance(value, Item) else self._operation(value, word, names)
-
-    def _field(self, item: Item, word: str, heading: str) -> _Way:
-        """A field of an item whose kind may not be known before the macro runs: only what is declared can be asked."""
-        if item.open_fields:
-            return (lambda item: given(item.read(heading))), ()
-        field = self.vocabulary.kinds[item.kind_word].fields.get(word)
-        if field is None:
-            raise Failure(f'{self.vocabulary.kinds[item.kind_word].called} has no field "{word}"')
-        read = attrgetter(field.python)
-        return (read if field.type.word in AS_THEY_ARE else lambda item: given(read(item))), ()
-
-    def _operation(self, value: Value, word: str, names: list[str | None]) -> _Way:
-        """An operation. An argument without a name is the first one."""
-        of = value_type(value)
-        callee = self.vocabulary.operation(of.word if of else "", word)
-        if callee is None:
-            raise Failure(f'{type_name(value)} has no operation "{word}"')
-        by_word, function = callee.by_word, callee.function
-        found: list[Parameter] = []
-        for name in names:
-            parameter = by_word.get(name) if name is not None else next(iter(by_word.values()), None)
-            if parameter is None:
-                raise Failure(f'".{callee.word}" of {type_name(value)} takes no {name or "value"}')
-            found.append(parameter)
-        for parameter in by_word.values():
-            if parameter.required and parameter not in found:
-                raise Failure(f'".{callee.word}" needs {parameter.word}')
-
-        def ask(value: Value, /, **arguments: Any) -> Value:
-            result = given(function(value, **arguments))
-            return within(result) if isinstance(result, str | list) else result
-
-        return ask, found
 
     def _arguments(self, arguments: tuple[Argument, ...]) -> list[Evaluate]:
         return [self.evaluate(argument.value) for argument in arguments]
