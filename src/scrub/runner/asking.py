@@ -1,0 +1,84 @@
+"""What is asked of items and values: their fields, and operations."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from operator import attrgetter
+from typing import Any
+
+from scrub.model.declare import Item
+from scrub.model.grid import Trouble
+from scrub.model.problem import Failure
+from scrub.model.values import Value, type_name, value_type
+from scrub.model.vocabulary import Parameter, Vocabulary
+from scrub.runner.comparisons import Evaluate
+from scrub.runner.execution import Frame
+from scrub.runner.fitting import AS_THEY_ARE, given, within
+from scrub.runner.lookups import Absent
+
+#: What asks something of a value, with arguments by their Python names; and the parameters that get the arguments.
+Way = tuple[Callable[..., Value], Sequence[Parameter]]
+
+
+class Asking:
+    """Finds how something is asked, once for each class of values."""
+
+    vocabulary: Vocabulary
+
+    def under_heading(self, slot: int, heading: str) -> Evaluate:
+        """What stands under a heading: the commonest step of a loop over records, so without a detour."""
+
+        def read(frame: Frame) -> Value:
+            record = frame[slot]
+            try:
+                found = record.table.readers[heading](record.row)
+            except (KeyError, AttributeError):
+                return self._field_of(record, heading)
+            return found.settled() if type(found) is Trouble else found
+
+        return read
+
+    def _field_of(self, value: Value, heading: str) -> Value:
+        if type(value) is Absent:
+            raise Failure(value.what)
+        ask, _ = self.way(value, heading, heading, [])
+        return ask(value)
+
+    def way(self, value: Value, word: str, heading: str, names: list[str | None]) -> Way:
+        """How a field of an item, or an operation with arguments of these names, is asked of all values of the same
+        class as this one. Raises `Failure` where there is none.
+        """
+        return self._field(value, word, heading) if isinstance(value, Item) else self._operation(value, word, names)
+
+    def _field(self, item: Item, word: str, heading: str) -> Way:
+        """A field of an item whose kind may not be known before the macro runs: only what is declared can be asked."""
+        if item.open_fields:
+            return (lambda item: given(item.read(heading))), ()
+        field = self.vocabulary.kinds[item.kind_word].fields.get(word)
+        if field is None:
+            raise Failure(f'{self.vocabulary.kinds[item.kind_word].called} has no field "{word}"')
+        read = attrgetter(field.python)
+        return (read if field.type.word in AS_THEY_ARE else lambda item: given(read(item))), ()
+
+    def _operation(self, value: Value, word: str, names: list[str | None]) -> Way:
+        """An operation. An argument without a name is the first one."""
+        of = value_type(value)
+        callee = self.vocabulary.operation(of.word if of else "", word)
+        if callee is None:
+            raise Failure(f'{type_name(value)} has no operation "{word}"')
+        by_word, function = callee.by_word, callee.function
+        found: list[Parameter] = []
+        for name in names:
+            parameter = by_word.get(name) if name is not None else next(iter(by_word.values()), None)
+            if parameter is None:
+                raise Failure(f'".{callee.word}" of {type_name(value)} takes no {name or "value"}')
+            found.append(parameter)
+        for parameter in by_word.values():
+            if parameter.required and parameter not in found:
+                raise Failure(f'".{callee.word}" needs {parameter.word}')
+
+        def ask(value: Value, /, **arguments: Any) -> Value:
+            result = given(function(value, **arguments))
+            return within(result) if isinstance(result, str | list) else result
+
+        return ask, found
