@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import contextlib
+import csv
+import shutil
 import tempfile
 import zipfile
 from pathlib import Path
@@ -13,10 +15,12 @@ import odfdo
 import pytest
 import test_documents as office
 import test_opentexts as open_document
+from conftest import SAMPLE
 from documents import W, document, looks, members, resolved, texts
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from lxml import etree
+from mails import Approving
 from opentexts import NS, letters, opentext, reviewed
 from sheets import schema_findings
 
@@ -400,3 +404,23 @@ def test_letters_get_a_style(home: Path, kind: str) -> None:
         office.run('in passage("new")\npassage.style = "Emphasiz"\nend', path)
     scrub.undo()
     assert path.read_bytes() == old
+
+
+def test_comments_are_put_on_distances_and_listed_to_a_table(home: Path) -> None:
+    shutil.copyfile(SAMPLE.parent / "route.docx", "route.docx")
+    old = Path("route.docx").read_bytes()
+    assert scrub.run("Ask about the distances", ["route.docx"]).files[0].problem is None
+    assert scrub.run("List what reviewers asked", ["route.docx"], host=Approving()).files[0].problem is None
+    with open("asked.csv", newline="", encoding="utf-8") as stream:
+        rows = list(csv.DictReader(stream))
+    assert [(row["Who"], row["About"]) for row in rows if row["Asked"] == "Is this still right?"] == [
+        ("Scrub", "2 km"), ("Scrub", "180 m"), ("Scrub", "420 m"), ("Scrub", "6 km"),
+    ]  # fmt: skip
+    (ines,) = [row for row in rows if row["Who"] == "Ines Vale"]
+    assert ines["About"].startswith("Cross the bridge")
+    assert ines["About"].strip().endswith("above the car park.")
+    words = {each.comment_id: each.text for each in docx.Document("route.docx").comments}
+    assert len(words) == len(rows)
+    for _ in range(2):
+        scrub.undo()
+    assert Path("route.docx").read_bytes() == old
