@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import shlex
+import subprocess
 import time
 from collections.abc import Callable
 from pathlib import Path
@@ -50,6 +51,19 @@ def test_what_is_said_after_a_preview_can_be_typed(cli: Cli, book: Path) -> None
     made = load("done here/season book.xlsx")
     assert made["Larch Hut"]["A1"].fill.fgColor.rgb == "FFADD8E6"
     assert made["Kite Hut"]["A1"].fill.fgColor.rgb == load(SAMPLE)["Kite Hut"]["A1"].fill.fgColor.rgb
+
+
+@pytest.mark.parametrize("words", ["bread and water", "it's $HOME", "a & `b` \\ !c", "~ #x {y}"])
+def test_a_place_in_quotes_is_typed_as_it_was(cli: Cli, home: Path, words: str) -> None:
+    Path("notice.txt").write_text(f"See {words}, more\n")
+    write("mark.scrub", "in selection\nupper\nend", "document")
+    shown = cli("run", "mark.scrub", "notice.txt", "--preview", "--at", f'"{words}"')
+    (line,) = [line for line in shown.out.splitlines() if line.startswith("Nothing was written. To do it: ")]
+    typed = subprocess.run(
+        ["sh", "-c", f"printf '%s\\n' {line.partition(': ')[2]}"], capture_output=True, text=True, check=True
+    )
+    assert cli(*typed.stdout.splitlines()[1:]).code == 0
+    assert Path("notice.txt").read_text() == f"See {words.upper()}, more\n"
 
 
 def test_results_go_where_the_person_stands(cli: Cli, book: Path) -> None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import os
+import shlex
 import sys
 from typing import Any
 
@@ -289,4 +290,7 @@ def _without(problem: str, path: str) -> str:
 
 
 def _quoted(word: str) -> str:
-    return f'"{word}"' if any(letter in word for letter in " '&()*?[]$;|<>!") else word
+    """A word as a person types it in a shell: between double quotes, which all know, wherever that is enough."""
+    if word and not any(letter in word for letter in " \t'\"&()*?[]{}$;|<>!#~`\\"):
+        return word
+    return shlex.quote(word) if any(letter in word for letter in '"$`\\!') else f'"{word}"'

@@ -270,9 +270,11 @@ class Checker(RunsOthers):
             if word in self.vocabulary.kinds[item.kind].actions:
                 return f"{here}; the {item.kind} has. To act on it, open a block: in {item.word}"
         kinds = self.vocabulary.kinds
-        for kind in kinds.values():
-            if word in kind.actions:
-                return f"{here}; a {kind.word} has. Put it in a block: each {kind.word}"
+        nearest = [*(kinds[current.kind].holds if current else ()), *kinds]
+        having = [kinds[each] for each in dict.fromkeys(nearest) if word in kinds[each].actions]
+        inside = [kind for kind in having if current is None or self.vocabulary.path(current.kind, kind.word)]
+        if inside:
+            return f"{here}; a {inside[0].word} has. Put it in a block: each {inside[0].word}"
         if word in kinds:
             return f'brackets are missing: write {word}("…")'
         if word in LATER_KINDS:
@@ -292,6 +294,8 @@ class Checker(RunsOthers):
         if not found:
             known = [*(each.docs for each in actions.values())]
             found = next((f" Write: {docs.example}" for docs in known if word in docs.also), "")
+        if not found and having and current:
+            return f"{here}; {listed((kind.called for kind in having[:3]), 'or')} has, and there is none in it"
         return f"{here}.{found}"
 
     def _do_broken(self, node: tree.Broken) -> None:

@@ -114,7 +114,9 @@ class PlacedPicture(Placed[P], ShownPicture):
         self.ensure_free()
         before = f"{self.width} x {self.height} cm"
         back = all_back([self.put_side("width", wide), self.put_side("height", high)])
-        self.noted("size", before, (wide, high), back, f"size: {before} -> {self.width} x {self.height} cm")
+        self.noted(
+            "size", before, (wide, high), back, f"{self.called_here} size: {before} -> {self.width} x {self.height} cm"
+        )
 
     def fit(self, new: NewPicture) -> Callable[[], None]:
         """Its height follows."""
