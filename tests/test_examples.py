@@ -154,7 +154,7 @@ def test_every_declaration_is_documented_with_an_example_that_is_right() -> None
             example = f"{example}\nend"
         elif re.match(r"[\w-]+\.|\"", example) and " = " not in example:
             example = f"x = {example}"
-        kind = re.match(r"(?:field|action) of a ([\w-]+)", entry.what) or re.match(r"([\w-]+)\.\w+\(", entry.written)
+        kind = re.match(r"(?:field|action) of an? ([\w-]+)", entry.what) or re.match(r"([\w-]+)\.\w+\(", entry.written)
         owner = kind[1] if kind else "sheet"
         if owner in ("folder", "file"):
             header = header.replace("for workbook", "for folder")

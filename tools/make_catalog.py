@@ -23,7 +23,7 @@ def page() -> str:
         if entry.what in ("statement", "look-up"):
             heading = "Statements and look-ups"
         if entry.what.startswith("operation"):
-            heading = "Operations of a " + entry.what.removeprefix("operation of a ").partition(",")[0]
+            heading = "Operations of " + entry.what.removeprefix("operation of ").partition(",")[0]
         lines = sections.setdefault(heading, ["", f"## {heading}"])
         if entry.what == "kind":
             lines += ["", entry.docs.summary]

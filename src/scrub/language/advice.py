@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Collection, Sequence
 from typing import TYPE_CHECKING
 
+from scrub.model.problem import with_article
+
 if TYPE_CHECKING:
     from scrub.language.lexer import Token
 
@@ -147,7 +149,7 @@ def of_item(word: str, item: str, kind: str, fields: Collection[str], assigned: 
     if word == "rename" and kind == "sheet":
         return f' Write: {item}.name = "…"'
     if word in _LATER:
-        return f" {_LATER[word].capitalize()} cannot be done with a {kind} yet"
+        return f" {_LATER[word].capitalize()} cannot be done with {with_article(kind)} yet"
     return ""
 
 

@@ -173,7 +173,7 @@ class Lookups(Operators):
     def _not_given(self, word: str) -> str:
         for kind in self.vocabulary.kinds.values():
             if word in kind.actions and kind.actions[word].gives.item:
-                return f'"{word}" is an action of a {kind.word}, which is not the current item here'
+                return f'"{word}" is an action of {kind.called}, which is not the current item here'
         return f'"{word}" gives nothing back. Write it alone at the start of a line'
 
     def _open(self, node: tree.Call) -> Type:

@@ -209,7 +209,7 @@ class Checker(RunsOthers):
         if not field.can_be_set:
             actions = [word for word, each in kind.actions.items() if field.word[:7] in word or word[:7] in field.word]
             advice = f" The actions {listed(actions)} change it" if actions else ""
-            self.note(node.target.place, f'"{field.word}" of a {kind.word} can be read but not set.{advice}')
+            self.note(node.target.place, f'"{field.word}" of {kind.called} can be read but not set.{advice}')
             self.type(node.value)
             return
         self.reaches(Reach.CHANGE, Reach.CHANGE.sentence)

@@ -272,7 +272,7 @@ class CheckValues(Lookups):
         if node.arguments is not None and node.word in self.vocabulary.kinds:
             lookup = self.means[node].lookup = tree.Call(node.place, node.word, node.arguments)
             if not self._find(lookup, kind.word):
-                self.note(node.place, f"there is no {node.word} inside a {kind.word}")
+                self.note(node.place, f"there is no {node.word} inside {kind.called}")
             return self.vocabulary.kinds[node.word].type
         if kind.cls.open_fields:
             self.means[node].heading = heading_key(node.word)
@@ -301,7 +301,7 @@ class CheckValues(Lookups):
     def _no_field(self, kind: Kind, word: str, written: str = "") -> str:
         if word in kind.actions:
             return (
-                f'"{word}" is an action of a {kind.word}, not a field. It stands alone at the start of a line: {word}'
+                f'"{word}" is an action of {kind.called}, not a field. It stands alone at the start of a line: {word}'
             )
         inside = [other for other in kind.holds if word in self.vocabulary.kinds[other].fields]
         tail = _no_dot(word) or advice.of_item(word, written or kind.word, kind.word, kind.fields, self.assigned)

@@ -144,6 +144,11 @@ class MacroProblems(ScrubError):
         self.problems = tuple(problems)
 
 
+def with_article(words: str) -> str:
+    """`a sheet`, `an attachment`."""
+    return f"{'an' if words[:1] in 'aeio' else 'a'} {words}"
+
+
 def listed(words: Iterable[str], joint: str = "and") -> str:
     """The words as a person lists them: `a, b and c`."""
     every = list(words)

@@ -7,6 +7,7 @@ import typing
 from collections.abc import Iterable, Sequence
 from functools import cache
 
+from scrub.model.problem import with_article
 from scrub.model.values import VALUE_TYPES, Choice, NewSecret, Pairs
 
 
@@ -25,7 +26,7 @@ class Type(typing.NamedTuple):
             return f"a list of {(self.of.choices and 'these: ' + ', '.join(self.of.choices)) or self.of.word}"
         if self.word in ("nothing", "anything", "yes or no", "pairs"):
             return self.word
-        return f"an {self.word}" if self.word[:1] in "aeio" else f"a {self.word}"
+        return with_article(self.word)
 
     def fits(self, wanted: Type) -> bool:
         """Whether a value of this type may stand where `wanted` is expected; `nothing` fits any type."""

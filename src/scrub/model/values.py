@@ -13,7 +13,7 @@ from typing import Any, NamedTuple, TypeAlias, TypeVar
 from scrub.model.addresses import Address, same_address
 from scrub.model.amounts import AMOUNTS, Amount, number_text
 from scrub.model.colours import Colour, same_colour
-from scrub.model.problem import Failure
+from scrub.model.problem import Failure, with_article
 
 T = TypeVar("T")
 
@@ -227,7 +227,7 @@ def type_name(value: Value) -> str:
     if value is None:
         return "nothing"
     found = value_type(value)
-    return found.called if found is not None else f"a {value.kind_word}"
+    return found.called if found is not None else with_article(value.kind_word)
 
 
 def shown(value: Value) -> str:

@@ -13,7 +13,7 @@ from scrub.model.declare import Docs, Item, Reach
 from scrub.model.files import FilePath
 from scrub.model.operations import OPERATIONS
 from scrub.model.printing import PrintedText
-from scrub.model.problem import listed
+from scrub.model.problem import listed, with_article
 from scrub.model.types import ChoiceClass, Type, choice_class, item_of, type_of
 from scrub.model.values import VALUE_TYPES, NewSecret
 
@@ -181,7 +181,7 @@ class Kind:
     def __init__(self, cls: type[Item]) -> None:
         self.word = cls.kind_word
         self.cls = cls
-        self.called = cls.called or f"a {cls.kind_word}"
+        self.called = cls.called or with_article(cls.kind_word)
         self.summary = Docs(cls.__doc__).summary
         self.fields: dict[str, Field] = {}
         self.actions: dict[str, Action] = {}
@@ -327,7 +327,8 @@ class Vocabulary:
                 if field.accessor in told:
                     continue
                 told.add(field.accessor)
-                what = f"field of a {listed(owners, 'or')}, {field.type}" + ("" if field.can_be_set else ", read only")
+                what = f"field of {with_article(listed(owners, 'or'))}, {field.type}"
+                what += "" if field.can_be_set else ", read only"
                 words = {field.word: tuple(each.value for each in field.choice)} if field.choice else {}
                 yield Entry(what, f"{kind.word}.{field.word}", field.docs, words)
             for callee in kind.parts.values():
@@ -337,7 +338,8 @@ class Vocabulary:
                     continue
                 told.add(action.function)
                 owners = [each.word for each in self.kinds.values() if _same_action(each, action)]
-                yield Entry(f"action of a {listed(owners, 'or')}", action.word, action.docs, _choices(action))
+                what = f"action of {with_article(listed(owners, 'or'))}"
+                yield Entry(what, action.word, action.docs, _choices(action))
         for what, written, docs in PHRASES:
             yield Entry(what, written, docs)
         for callee in self.operations.values():

@@ -15,7 +15,7 @@ from scrub.model.declare import Item, Reach
 from scrub.model.host import Host
 from scrub.model.offers import lacks, missing
 from scrub.model.preferences import Preferences, preferring
-from scrub.model.problem import BadCall, Failure, FileProblem, Refused, ScrubError, counted, listed
+from scrub.model.problem import BadCall, Failure, FileProblem, Refused, ScrubError, counted, listed, with_article
 from scrub.model.progress import watched
 from scrub.model.recorder import Changes
 from scrub.model.values import ARITHMETIC
@@ -337,7 +337,7 @@ def ensure_kept(program: Program, file: Opened, vocabulary: Vocabulary) -> None:
         else:
             left_out = missing(cls, action.function)
         if left_out:
-            said = file.file.lacking(f'"{word}" of a {kind}')
+            said = file.file.lacking(f'"{word}" of {with_article(kind)}')
             if action is not None and "arrange_rows" in getattr(action.function, "scrub_needs", ()):
                 said = f"{file.file.label}: in its tables rows neither come nor go nor change places so far"
             failure = Failure(said)
