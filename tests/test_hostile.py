@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import resource
+import shutil
 import subprocess
 import sys
 import time
@@ -13,7 +14,8 @@ from pathlib import Path
 
 import pytest
 import xlsxwriter
-from conftest import Output, macro
+from conftest import SAMPLE, Output, macro
+from mails import Approving
 
 import scrub
 
@@ -118,6 +120,34 @@ def test_a_pipe_is_no_file(home: Path, cli: Callable[..., Output]) -> None:
     os.mkfifo("pipe.scrub")
     assert "a pipe or a device" in cli("check", "pipe.scrub").err
     assert "a pipe or a device" in cli("inside", "/dev/zero").err or cli("inside", "/dev/zero").code == 1
+
+
+@pytest.mark.timeout(60)
+def test_a_pipe_among_messages_is_none(home: Path, cli: Callable[..., Output]) -> None:
+    for folder in ("cur", "new", "tmp"):
+        Path("box", folder).mkdir(parents=True)
+    Path("box/cur/1:2,S").write_bytes(b"Subject: a\n\nb\n")
+    os.mkfifo("box/cur/2:2,S")
+    os.mkfifo("box/new/3")
+    found = scrub.run(macro('log "{count(message)}"\neach message\nlog message.subject\nend', "mailbox"), ["box"])
+    assert found.files[0].log == ["1", "a"]
+
+
+@pytest.mark.timeout(60)
+@pytest.mark.parametrize(
+    ("kind", "file", "line"),
+    [
+        ("pdf", "route-cards.pdf", 'each page\nstamp-picture "pipe"\nend'),
+        ("pdf", "route-cards.pdf", 'append "pipe"'),
+        ("image", "larch-hut.jpg", 'stamp-picture "pipe"'),
+        ("message", "water.eml", 'note = reply(text: "x")\nin note\nattach "pipe"\nend'),
+    ],
+)
+def test_a_pipe_that_a_macro_names_is_no_file(home: Path, kind: str, file: str, line: str) -> None:
+    shutil.copyfile(SAMPLE.parent / file, file)
+    os.mkfifo("pipe")
+    problem = scrub.run(macro(line, kind), [file], host=Approving()).files[0].problem
+    assert "pipe is a folder, a pipe or a device, and no file" in str(problem)
 
 
 @pytest.mark.parametrize(("body", "what"), [

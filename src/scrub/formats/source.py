@@ -87,9 +87,10 @@ def data_of(path: str) -> bytes:
     name = os.path.basename(path)
     try:
         found = os.open(path, os.O_RDONLY | getattr(os, "O_BINARY", 0) | getattr(os, "O_NONBLOCK", 0))
+        if not stat.S_ISREG(os.fstat(found).st_mode):
+            os.close(found)
+            raise Failure(f"{name} is a folder, a pipe or a device, and no file")
         with open(found, "rb") as stream:
-            if not stat.S_ISREG(os.fstat(found).st_mode):
-                raise Failure(f"{name} is a folder, a pipe or a device, and no file")
             return stream.read()
     except FileNotFoundError:
         raise Failure(f"{name} cannot be read: there is no such file") from None

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from datetime import datetime
 
 from scrub.formats.mail.boxed import BoxMessage, LooseMailbox
@@ -117,8 +117,7 @@ class Maildir(LooseMailbox[MaildirMessage]):
         self._names = [
             (folder, name)
             for folder in ("cur", "new")
-            for name in sorted(os.listdir(os.path.join(self.address, folder)), key=_order)
-            if not name.startswith(".")
+            for name in sorted(_files_in(os.path.join(self.address, folder)), key=_order)
         ]
 
     @property
@@ -144,6 +143,12 @@ class Maildir(LooseMailbox[MaildirMessage]):
 
     def close(self) -> None:
         """Nothing is held."""
+
+
+def _files_in(folder: str) -> Iterator[str]:
+    """The names of the files in a folder: whoever reads a pipe waits without end."""
+    with os.scandir(folder) as found:
+        yield from (each.name for each in found if not each.name.startswith(".") and each.is_file())
 
 
 def _order(name: str) -> tuple[int, str]:

@@ -182,14 +182,17 @@ class Media:
         if _MANIFEST not in self._package.members or not (added or gone):
             return {}
         data, root = part_tree(self._package, _MANIFEST)
-        p = root.prefix
+        p, entries = root.prefix, list(root.children)
+        # Attributes have a prefix even where elements have none.
+        known = (name for each in entries for name in each.attributes if name.endswith(":full-path"))
+        a = next(known, f"{p}full-path").removesuffix("full-path")
         splices = [
             Splice(each.start, each.end, b"")
-            for each in root.children
+            for each in entries
             if any(each.attributes.get(name) in gone for name in each.attributes if name.endswith("full-path"))
         ]
         made = "".join(
-            f'<{p}file-entry {p}full-path="{escaped(name)}" {p}media-type="{new.media_type}"/>'
+            f'<{p}file-entry {a}full-path="{escaped(name)}" {a}media-type="{new.media_type}"/>'
             for name, new in added.items()
         )
         return {_MANIFEST: partial(spliced, data, [*splices, *ended(data, root, made.encode())])}

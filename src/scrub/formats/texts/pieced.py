@@ -100,8 +100,8 @@ class PiecedParagraph(OpenParagraph):
 
     def put_comment_on(self, start: int, end: int, text: str) -> None:
         """Puts a comment on letters."""
-        if self.place in (PlaceInDocument.HEADER, PlaceInDocument.FOOTER):
-            raise Failure(f"{self.label}: a comment cannot stand in a header or footer")
+        if self.place not in (PlaceInDocument.BODY, PlaceInDocument.TABLE):
+            raise Failure(f"{self.label}: a comment cannot stand in a header, a footer, a note or a text box")
         self._put_mark(start, end, "comment", text, self.home.comment_mark)
 
     def put_bookmark(self, start: int, end: int, name: str) -> None:

@@ -18,7 +18,7 @@ from scrub.formats.wordprocessing.write import ParagraphWriter, elements_of
 from scrub.model.lines_of_text import Line
 from scrub.model.paragraphs import Filling, PlaceInDocument
 from scrub.model.problem import Failure
-from scrub.model.text import Edit, Stretches
+from scrub.model.text import Edit, Kept, Stretches
 
 #: Marks of no width that may stand beside paragraphs, and stay when theirs goes (17.13.2).
 _MARKS = frozenset((
@@ -88,7 +88,8 @@ class OfficeParagraph(ReadParagraph):
     def ensure_linkable(self, start: int, end: int) -> None:
         """Raises `Failure` where letters stand in anything but the paragraph itself."""
         direct = {each.start for each in self.span.children}
-        fixed = self.fixed[start:end] if self.fixed and not self.stretches.touched else ""
+        kept = (each for each in self.stretches.between(start, end) if isinstance(each, Kept))
+        fixed = "".join(self.fixed[each.start : each.end] for each in kept) if self.fixed else ""
         every = [piece for _, piece, _ in self.stretches_of(start, end) if piece is not None]
         if any(piece.run.start not in direct for piece in every if self._plain is None) or fixed.strip():
             raise self.not_linkable()
