@@ -134,6 +134,24 @@ def test_a_pipe_among_messages_is_none(home: Path, cli: Callable[..., Output]) -
 
 
 @pytest.mark.timeout(60)
+def test_a_pipe_in_the_place_of_what_lies_beside_a_file_is_not_waited_for(
+    home: Path, cli: Callable[..., Output]
+) -> None:
+    shutil.copyfile(SAMPLE, "book.xlsx")
+    for owner in (".~lock.book.xlsx#", "~$book.xlsx", "~$ok.xlsx"):
+        os.mkfifo(owner)
+        assert "another program has it open" in cli("run", "show every", "book.xlsx").err
+        os.remove(owner)
+    os.mkfifo("backup.zip")
+    assert "it is a pipe or a device" in cli("library", "restore", "backup.zip").err
+    os.mkfifo("seal.png")
+    Path("mine.scrub").write_text('macro Mine\nfor pdf\neach page\nstamp-picture own-file("seal.png")\nend\n')
+    assert "a pipe or a device" in cli("add", "mine.scrub", "--file", "seal.png").err
+    os.mkfifo(home / "pins.json")
+    assert "it is a pipe or a device" in cli("pins").err
+
+
+@pytest.mark.timeout(60)
 @pytest.mark.parametrize(
     ("kind", "file", "line"),
     [
@@ -147,7 +165,7 @@ def test_a_pipe_that_a_macro_names_is_no_file(home: Path, kind: str, file: str, 
     shutil.copyfile(SAMPLE.parent / file, file)
     os.mkfifo("pipe")
     problem = scrub.run(macro(line, kind), [file], host=Approving()).files[0].problem
-    assert "pipe is a folder, a pipe or a device, and no file" in str(problem)
+    assert "pipe cannot be read: it is a pipe or a device, and no file" in str(problem)
 
 
 @pytest.mark.parametrize(("body", "what"), [

@@ -40,6 +40,8 @@ def command(files: tuple[str, ...], own: tuple[str, ...]) -> int:
 def _contents(paths: tuple[str, ...]) -> dict[str, bytes]:
     found = {}
     for path in paths:
+        if os.path.exists(path) and not os.path.isfile(path):
+            raise scrub.FileProblem(path, "this is a folder, a pipe or a device, and no file")
         try:
             with open(path, "rb") as stream:
                 found[os.path.basename(path)] = stream.read()

@@ -18,7 +18,7 @@ from scrub.model.recorder import Changes, Recorder, Within
 from scrub.model.sending import Errand
 from scrub.model.series import Series
 from scrub.model.workbook import Workbook
-from scrub.store.disk import digest_of
+from scrub.store.disk import digest_of, only_files
 from scrub.store.patch import Copy, Effect, Patch, free_path
 
 K = TypeVar("K", Workbook, Document)
@@ -276,7 +276,7 @@ class PlainFile(File):
     def digest_and_size(self) -> tuple[str, int]:
         """Its hash and size now."""
         try:
-            with open(self.first, "rb") as stream:
+            with open(self.first, "rb", opener=only_files) as stream:
                 return digest_of(stream), os.fstat(stream.fileno()).st_size
         except OSError as error:
             raise FileProblem(self.first, f"it cannot be read: {error.strerror}") from None
@@ -286,5 +286,5 @@ def digest_at(path: str) -> str | None:
     """The hash of the file at a path, or None where there is none."""
     if not os.path.lexists(path):
         return None
-    with open(path, "rb") as stream:
+    with open(path, "rb", opener=only_files) as stream:
         return digest_of(stream)

@@ -4,13 +4,12 @@ from __future__ import annotations
 
 import io
 import os
-import stat
 import threading
 from collections.abc import Callable
 from typing import BinaryIO, TypeVar
 
 from scrub.model.problem import Failure, FileProblem
-from scrub.store.disk import digest_of
+from scrub.store.disk import digest_of, only_files
 
 T = TypeVar("T")
 
@@ -26,7 +25,7 @@ class Source:
         if os.path.exists(self.path) and not os.path.isfile(self.path):
             raise FileProblem(path, "this is a pipe or a device, and no file")  # to open one may wait for ever
         try:
-            self.stream: BinaryIO = open(self.path, "rb")  # noqa: SIM115 - held until `close`
+            self.stream: BinaryIO = open(self.path, "rb", opener=only_files)  # noqa: SIM115 - held until `close`
         except FileNotFoundError:
             raise FileProblem(path, "there is no such file") from None
         except OSError as error:
@@ -52,7 +51,7 @@ class Source:
 
     def _open_again(self) -> None:
         try:
-            self.stream = open(self.path, "rb")  # noqa: SIM115 - held until `close`
+            self.stream = open(self.path, "rb", opener=only_files)  # noqa: SIM115 - held until `close`
             self._resting = False
             same = digest_of(self.stream) == self.digest
         except OSError as error:
@@ -81,16 +80,10 @@ class FreshSource(Source):
 
 
 def data_of(path: str) -> bytes:
-    """The bytes of another file, which a macro names. Raises `Failure` for one that cannot be read, and for what is no
-    file: at a pipe one would wait without end.
-    """
+    """The bytes of another file, which a macro names. Raises `Failure` for one that cannot be read."""
     name = os.path.basename(path)
     try:
-        found = os.open(path, os.O_RDONLY | getattr(os, "O_BINARY", 0) | getattr(os, "O_NONBLOCK", 0))
-        if not stat.S_ISREG(os.fstat(found).st_mode):
-            os.close(found)
-            raise Failure(f"{name} is a folder, a pipe or a device, and no file")
-        with open(found, "rb") as stream:
+        with open(path, "rb", opener=only_files) as stream:
             return stream.read()
     except FileNotFoundError:
         raise Failure(f"{name} cannot be read: there is no such file") from None

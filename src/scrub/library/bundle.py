@@ -14,7 +14,7 @@ from scrub.library.records import Pins, Settings
 from scrub.library.text import ENDINGS, decoded
 from scrub.model.operations import as_file_name
 from scrub.model.problem import FileProblem
-from scrub.store.disk import private_folder
+from scrub.store.disk import only_files, private_folder
 
 #: A backup or a pack bigger than this in bytes, unpacked, is none of ours.
 LARGEST = 64 << 20
@@ -70,7 +70,7 @@ def restore(home: str, source: str, library: Library, replace: bool, take: Itera
         if not os.path.exists(path):
             found.new.append(name)
         else:
-            with open(path, "rb") as stream:
+            with open(path, "rb", opener=only_files) as stream:
                 same = stream.read() == data
             (found.same if same else found.different).append(name)
             if same or not replace:
@@ -153,7 +153,7 @@ def unpack(path: str) -> list[Packed]:
 def _members(path: str) -> Iterable[tuple[str, bytes]]:
     """The files of a zip file, each checked: none may climb out, or unpack to more than it should."""
     try:
-        with zipfile.ZipFile(path) as archive:
+        with open(path, "rb", opener=only_files) as stream, zipfile.ZipFile(stream) as archive:
             infos = [info for info in archive.infolist() if not info.filename.endswith("/")]
             if sum(info.file_size for info in infos) > LARGEST:
                 raise FileProblem(path, "it would unpack to more than 64 MB, and is not a library")

@@ -9,7 +9,7 @@ from typing import NamedTuple
 from scrub.library.text import read_macro
 from scrub.model.operations import as_file_name
 from scrub.model.values import fold
-from scrub.store.disk import private_folder
+from scrub.store.disk import only_files, private_folder
 
 
 class Former(NamedTuple):
@@ -30,7 +30,7 @@ class Former(NamedTuple):
         folder = self.path.removesuffix(".scrub") + " files"
         found = {}
         for name in sorted(os.listdir(folder)) if os.path.isdir(folder) else ():
-            with open(os.path.join(folder, name), "rb") as stream:
+            with open(os.path.join(folder, name), "rb", opener=only_files) as stream:
                 found[name] = stream.read()
         return found
 

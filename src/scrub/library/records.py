@@ -13,7 +13,7 @@ from typing import Any, NamedTuple
 from scrub.library.text import held, write_text
 from scrub.model.problem import BadCall, FileProblem, did_you_mean
 from scrub.model.values import fold
-from scrub.store.disk import private_folder
+from scrub.store.disk import only_files, private_folder
 
 
 class JsonFile:
@@ -36,7 +36,7 @@ class JsonFile:
 
     def _read(self) -> dict[str, Any]:
         try:
-            with open(self.path, encoding="utf-8") as stream:
+            with open(self.path, encoding="utf-8", opener=only_files) as stream:
                 found = json.load(stream)
         except (FileNotFoundError, NotADirectoryError):
             return {}

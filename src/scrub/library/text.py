@@ -7,7 +7,7 @@ import os
 from collections.abc import Iterator
 
 from scrub.model.problem import BadCall, FileProblem
-from scrub.store.disk import Disk, private_folder
+from scrub.store.disk import Disk, only_files, private_folder
 
 ENDINGS = (".scrub", ".scrub.txt")
 
@@ -20,7 +20,7 @@ def read_macro(path: str) -> str:
     if os.path.exists(path) and not os.path.isfile(path) and not os.path.isdir(path):
         raise FileProblem(path, "this is a pipe or a device, not a macro")
     try:
-        with open(path, "rb") as stream:
+        with open(path, "rb", opener=only_files) as stream:
             data = stream.read(LARGEST + 1)
     except FileNotFoundError:
         raise FileProblem(path, "there is no such file") from None

@@ -24,7 +24,7 @@ import os
 from collections.abc import Iterable, Sequence
 from typing import Any, BinaryIO, NamedTuple
 
-from scrub.store.disk import Disk, Dress, digest_of, hashed
+from scrub.store.disk import Disk, Dress, digest_of, hashed, only_files
 from scrub.store.errors import CannotRead, Changed, Damaged, StoreError, Unfinished
 from scrub.store.hashing import new_hash
 from scrub.store.locks import locked, unlock_after_crash
@@ -201,7 +201,7 @@ class Committer:
     def _stage(self, effect: Effect, temporary: str, undo_path: str) -> Step:
         before = effect.before
         reads = effect.source or (effect.path if before is not None else None)
-        old = open(reads, "rb") if reads is not None else None  # noqa: SIM115 - closed below
+        old = open(reads, "rb", opener=only_files) if reads is not None else None  # noqa: SIM115 - closed below
         try:
             if effect.patch is None:
                 assert old is not None
@@ -302,7 +302,7 @@ class Committer:
                 if step.dress is not None:
                     self.disk.dress(back, Dress(*step.dress))
             else:
-                with open(step.path, "rb") as stream:
+                with open(step.path, "rb", opener=only_files) as stream:
                     self.disk.write(back, undo.chunks(stream), like=step.path, fresh=True)
             self.disk.rename(back, step.path)
         self._sync_targets(steps)

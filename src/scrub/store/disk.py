@@ -15,6 +15,20 @@ from scrub.store.hashing import Hash, new_hash
 CHUNK = 1 << 20
 
 
+def only_files(path: str, flags: int) -> int:
+    """For `open(path, …, opener=only_files)`: opens a file and nothing else. At a pipe that somebody laid in a folder,
+    one would wait without end.
+    """
+    handle = os.open(path, flags | getattr(os, "O_NONBLOCK", 0), 0o666)
+    mode = os.fstat(handle).st_mode
+    if not stat.S_ISREG(mode):
+        os.close(handle)
+        if stat.S_ISDIR(mode):
+            raise IsADirectoryError(errno.EISDIR, os.strerror(errno.EISDIR), path)
+        raise OSError(errno.EINVAL, "it is a pipe or a device, and no file", path)
+    return handle
+
+
 def digest_of(stream: BinaryIO) -> str:
     """The BLAKE2b hash (RFC 7693, 32 bytes, hexadecimal) of an open file, read from its start."""
     stream.seek(0)
@@ -57,14 +71,14 @@ class Disk:
     def digest(self, path: str) -> str | None:
         """The hash of a file, or None where there is none."""
         try:
-            with open(path, "rb") as stream:
+            with open(path, "rb", opener=only_files) as stream:
                 return digest_of(stream)
         except FileNotFoundError:
             return None
 
     def read(self, path: str) -> bytes:
         """The bytes of a file."""
-        with open(path, "rb") as stream:
+        with open(path, "rb", opener=only_files) as stream:
             return stream.read()
 
     def names(self, folder: str) -> list[str]:

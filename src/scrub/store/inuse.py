@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import stat
 
+from scrub.store.disk import only_files
 from scrub.store.errors import InUse, ReadOnly
 
 
@@ -16,7 +17,7 @@ def lock_name(path: str) -> str:
 def is_mailbox(path: str) -> bool:
     """Whether a file begins as a mailbox does (RFC 4155)."""
     try:
-        with open(path, "rb") as stream:
+        with open(path, "rb", opener=only_files) as stream:
             return stream.read(5) == b"From "
     except OSError:
         return False
@@ -62,7 +63,7 @@ def _owner_files(folder: str, name: str) -> list[str]:
 def _who(owner: str) -> str:
     """The person an owner file names, where that is easily read."""
     try:
-        with open(owner, "rb") as stream:
+        with open(owner, "rb", opener=only_files) as stream:
             data = stream.read(512)
     except OSError:
         return ""
@@ -80,7 +81,7 @@ def _locked(path: str) -> bool:
                 return False
         except OSError:
             return True
-    with open(path, "rb+") as stream:
+    with open(path, "rb+", opener=only_files) as stream:
         try:
             fcntl.lockf(stream, fcntl.LOCK_EX | fcntl.LOCK_NB)
             fcntl.lockf(stream, fcntl.LOCK_UN)

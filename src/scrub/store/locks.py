@@ -10,7 +10,7 @@ import time
 from collections.abc import Iterable, Iterator
 from typing import BinaryIO
 
-from scrub.store.disk import Disk
+from scrub.store.disk import Disk, only_files
 from scrub.store.errors import Changed, InUse
 from scrub.store.inuse import is_mailbox, lock_name, mailbox_in_use
 
@@ -37,9 +37,9 @@ def _hold(disk: Disk, path: str, held: contextlib.ExitStack) -> BinaryIO:
             raise mailbox_in_use(path)
         held.callback(disk.remove, beside)
     try:
-        stream: BinaryIO = held.enter_context(open(path, "rb+"))  # noqa: SIM115 - the stack closes it
+        stream: BinaryIO = held.enter_context(open(path, "rb+", opener=only_files))  # noqa: SIM115 - the stack closes it
     except PermissionError:
-        stream = held.enter_context(open(path, "rb"))  # noqa: SIM115
+        stream = held.enter_context(open(path, "rb", opener=only_files))  # noqa: SIM115
     with contextlib.suppress(ImportError):  # on Windows an open file cannot be replaced anyway
         _lock(path, stream, mailbox)
     if os.name != "nt" and os.fstat(stream.fileno()).st_ino != os.stat(path).st_ino:

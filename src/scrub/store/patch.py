@@ -12,7 +12,7 @@ import os
 from collections.abc import Callable, Iterable, Iterator
 from typing import BinaryIO, NamedTuple
 
-from scrub.store.disk import CHUNK, Dress
+from scrub.store.disk import CHUNK, Dress, only_files
 from scrub.store.hashing import hash_of
 from scrub.store.rows import RowChanges
 
@@ -65,7 +65,7 @@ class Patch:
                 elif isinstance(piece, Borrowed):
                     if piece.path != last:
                         others.close()
-                        last, stream = piece.path, others.enter_context(open(piece.path, "rb"))
+                        last, stream = piece.path, others.enter_context(open(piece.path, "rb", opener=only_files))
                     assert stream is not None
                     yield from _range(stream, piece.start, piece.length)
                 else:

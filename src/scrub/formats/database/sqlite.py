@@ -7,7 +7,6 @@ import os
 import sqlite3
 import time
 from collections.abc import Iterator, Sequence
-from pathlib import Path
 from typing import Any
 from urllib.parse import quote
 
@@ -17,6 +16,7 @@ from scrub.formats.database.values import Column, Sort
 from scrub.formats.database.where import EVERY, YES, Where, both, predicates
 from scrub.model.preferences import CURRENT
 from scrub.model.problem import FileProblem
+from scrub.store.disk import only_files
 from scrub.store.errors import InUse, ReadOnly, StoreError
 
 #: Seconds that another program may hold the database.
@@ -267,7 +267,7 @@ class SqliteEngine:
 
 
 def _head(path: str) -> bytes:
-    with Path(path).open("rb") as stream:
+    with open(path, "rb", opener=only_files) as stream:
         return stream.read(len(_HEAD))
 
 

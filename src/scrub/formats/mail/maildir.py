@@ -11,7 +11,7 @@ from scrub.formats.mail.out import Origin
 from scrub.model.declare import holds
 from scrub.model.problem import Failure, FileProblem
 from scrub.model.series import Series
-from scrub.store.disk import digest_of
+from scrub.store.disk import digest_of, only_files
 from scrub.store.patch import Borrowed, Effect, Patch, Piece
 
 #: What parts the name of a message from its flags; `:` cannot stand in a name everywhere.
@@ -39,7 +39,7 @@ class MaildirMessage(BoxMessage):
     def octets(self, start: int, end: int) -> bytes:
         """Bytes of its file."""
         try:
-            with open(self.path, "rb") as stream:
+            with open(self.path, "rb", opener=only_files) as stream:
                 stream.seek(start)
                 return stream.read(end - start)
         except OSError:
@@ -54,7 +54,7 @@ class MaildirMessage(BoxMessage):
         """The hash of its file when it was first asked for."""
         found = self._stored.digests.get(self.path)
         if found is None:
-            with open(self.path, "rb") as stream:
+            with open(self.path, "rb", opener=only_files) as stream:
                 found = self._stored.digests[self.path] = digest_of(stream)
         return found
 

@@ -14,6 +14,7 @@ from scrub.formats.source import Source
 from scrub.model.files import FilePath
 from scrub.model.problem import Failure
 from scrub.model.sending import Outgoing
+from scrub.store.disk import only_files
 from scrub.store.inuse import ensure_free
 from scrub.store.patch import Borrowed, Copy, Effect, Patch, Piece, free_path, whole
 
@@ -27,7 +28,7 @@ class Origin(NamedTuple):
 
     def read(self, start: int, end: int) -> bytes:
         """Bytes of the message from a place up to another."""
-        with open(self.path, "rb") as stream:
+        with open(self.path, "rb", opener=only_files) as stream:
             stream.seek(self.base + start)
             return stream.read(end - start)
 
