@@ -142,6 +142,10 @@ def test_a_pipe_in_the_place_of_what_lies_beside_a_file_is_not_waited_for(
         os.mkfifo(owner)
         assert "another program has it open" in cli("run", "show every", "book.xlsx").err
         os.remove(owner)
+    Path(".~lock.book.xlsx#").write_bytes(b"\x1b[31mEve\r\nSaved book.xlsx: 1 change.,host;")
+    told = cli("run", "show every", "book.xlsx").err
+    assert "({U+001B}[31mEve Saved book.xlsx: 1 change.)" in told
+    os.remove(".~lock.book.xlsx#")
     os.mkfifo("backup.zip")
     assert "it is a pipe or a device" in cli("library", "restore", "backup.zip").err
     os.mkfifo("seal.png")

@@ -61,15 +61,17 @@ def _owner_files(folder: str, name: str) -> list[str]:
 
 
 def _who(owner: str) -> str:
-    """The person an owner file names, where that is easily read."""
+    """The person an owner file names, in one line, where that is easily read."""
     try:
         with open(owner, "rb", opener=only_files) as stream:
             data = stream.read(512)
     except OSError:
         return ""
     if os.path.basename(owner).startswith(".~lock."):
-        return data.split(b",")[0].decode("utf-8", "replace").strip()
-    return data[1 : 1 + data[0]].decode("latin-1").strip() if data and data[0] < 54 else ""
+        found = data.split(b",")[0].decode("utf-8", "replace")
+    else:
+        found = data[1 : 1 + data[0]].decode("latin-1") if data and data[0] < 54 else ""
+    return " ".join(found.split())
 
 
 def _locked(path: str) -> bool:
