@@ -156,6 +156,16 @@ def test_a_pipe_in_the_place_of_what_lies_beside_a_file_is_not_waited_for(
 
 
 @pytest.mark.timeout(60)
+@pytest.mark.parametrize("ending", ["-journal", "-wal", "-shm"])
+def test_a_pipe_beside_a_database_is_not_waited_for(home: Path, cli: Callable[..., Output], ending: str) -> None:
+    shutil.copyfile(SAMPLE.parent / "huts.sqlite", "huts.sqlite")
+    os.mkfifo(f"huts.sqlite{ending}")
+    for words in (("inside", "huts.sqlite"), ("run", "mark who", "huts.sqlite")):
+        told = cli(*words)
+        assert (told.code != 0, f"huts.sqlite{ending} beside it is no file" in told.err) == (True, True)
+
+
+@pytest.mark.timeout(60)
 @pytest.mark.parametrize(
     ("kind", "file", "line"),
     [

@@ -23,6 +23,8 @@ from scrub.store.errors import InUse, ReadOnly, StoreError
 _PATIENCE = 5.0
 _BATCH = 400
 _HEAD = b"SQLite format 3\0"
+#: What the engine keeps beside a database (its "Temporary Files", 2).
+_BESIDE = ("-journal", "-wal", "-shm")
 
 
 class SqliteEngine:
@@ -43,6 +45,10 @@ class SqliteEngine:
         self._writing = False
 
     def _open(self, mode: str) -> sqlite3.Connection:
+        for beside in (f"{self.path}{ending}" for ending in _BESIDE):
+            if os.path.lexists(beside) and not os.path.isfile(beside):  # SQLite would wait at a pipe without end
+                what = f"{os.path.basename(beside)} beside it is no file. Take that away, and run again"
+                raise StoreError(self.path, what) if mode == "rw" else FileProblem(self._shown, what)
         with self._told():
             link = sqlite3.connect(
                 f"file:{quote(self.path)}?mode={mode}", uri=True, timeout=_PATIENCE, isolation_level=None
