@@ -20,7 +20,7 @@ from scrub.model.text import edited
 
 SET = {
     "name": "Fuzz", "date-order": "day-first", "decimal-mark": "comma", "encoding": "windows-1252", "author": "Ann",
-    "address": "ann@huts.example", "subject-marks": "Antwoord", "most-sent": "30", "most-elements": "700000", "most-minutes": "5",
+    "address": "ann@huts.example", "subject-marks": "Antwoord", "most-sent": "30", "most-elements": "700000", "most-minutes": "5", "most-gigabytes": "2",
     "keep-undo": "40", "keep-undo-mb": "300", "mail-server": "smtps://ann@mail.huts.example",
 }  # fmt: skip
 INSTEAD: tuple[Any, ...] = (None, 7, -1.5, "x", [], {}, [None], {"x": None})

@@ -123,6 +123,22 @@ def test_a_pipe_is_no_file(home: Path, cli: Callable[..., Output]) -> None:
 
 
 @pytest.mark.timeout(60)
+@pytest.mark.parametrize("ending", ["csv", "xlsx", "docx", "odt", "txt", "eml", "mbox", "pdf", "jpg", "sqlite"])
+def test_a_file_that_is_mostly_nothing_is_not_read(home: Path, cli: Callable[..., Output], ending: str) -> None:
+    name = f"large.{ending}"
+    with open(name, "wb") as stream:
+        stream.truncate(90 * 10**9)
+    told = cli("inside", name)
+    assert told.code == 1
+    if ending != "sqlite":  # which is told by its first bytes
+        assert "it has 90 GB, and is read up to 10 GB" in told.err
+        assert "scrub settings most-gigabytes 90" in told.err
+    os.remove(name)
+    assert cli("settings", "most-gigabytes", "many").code == 2
+    assert cli("settings", "most-gigabytes", "20").code == 0
+
+
+@pytest.mark.timeout(60)
 def test_a_pipe_among_messages_is_none(home: Path, cli: Callable[..., Output]) -> None:
     for folder in ("cur", "new", "tmp"):
         Path("box", folder).mkdir(parents=True)

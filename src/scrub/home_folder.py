@@ -278,6 +278,7 @@ class Home:
             tuple(word.strip().rstrip(":") for word in found.get("subject-marks", "").split(",") if word.strip()),
             int(found.get("most-elements", usual.most_elements)),
             int(found.get("most-minutes", usual.most_minutes)),
+            int(found.get("most-gigabytes", usual.most_gigabytes)),
         )
 
     def run(

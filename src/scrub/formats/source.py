@@ -8,10 +8,13 @@ import threading
 from collections.abc import Callable
 from typing import BinaryIO, TypeVar
 
+from scrub.model.preferences import CURRENT
 from scrub.model.problem import Failure, FileProblem
 from scrub.store.disk import digest_of, only_files
 
 T = TypeVar("T")
+#: The most bytes of a file that is put into another one.
+_MOST = 1_000_000_000
 
 
 class Source:
@@ -33,8 +36,16 @@ class Source:
         self._lock = threading.Lock()  # several threads pack parts of one file
         self._resting = False
         self.fresh = False  # whether it is not there yet
-        self.digest = digest_of(self.stream)
         self.size = self.stream.seek(0, os.SEEK_END)
+        most = CURRENT.get().most_gigabytes
+        if self.size > most * 10**9:
+            self.stream.close()
+            raise FileProblem(
+                path,
+                f"it has {self.size / 10**9:,.0f} GB, and is read up to {most} GB. To read it all the same: "
+                f"scrub settings most-gigabytes {-(-self.size // 10**9)}",
+            )
+        self.digest = digest_of(self.stream)
 
     def read(self, start: int, length: int) -> bytes:
         """A range of the file; shorter at its end."""
@@ -84,6 +95,9 @@ def data_of(path: str) -> bytes:
     name = os.path.basename(path)
     try:
         with open(path, "rb", opener=only_files) as stream:
+            if stream.seek(0, os.SEEK_END) > _MOST:
+                raise Failure(f"{name} is larger than {_MOST // 10**6} MB, which is too much to be put into a file")
+            stream.seek(0)
             return stream.read()
     except FileNotFoundError:
         raise Failure(f"{name} cannot be read: there is no such file") from None

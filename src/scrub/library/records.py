@@ -82,6 +82,7 @@ SETTINGS = {
     "most-sent": Setting("how many messages a run sends that nobody watches; left out, 20"),
     "most-elements": Setting("how many elements a part of an office file may have that is read one by one"),
     "most-minutes": Setting("how many minutes a macro may work on one file; left out, 10"),
+    "most-gigabytes": Setting("how many GB a file may have; left out, 10"),
     "editor": Setting("the program that `scrub edit` opens; left out, $VISUAL or $EDITOR"),
     "keep-undo": Setting("how many days a run can be taken back; left out, 90"),
     "keep-undo-mb": Setting("how many MB are held for taking runs back; left out, 1000"),
@@ -92,7 +93,7 @@ SETTINGS = {
 #: What settings that are numbers count.
 _COUNTED = {
     "keep-undo": "days", "keep-undo-mb": "MB", "most-sent": "messages", "most-elements": "elements",
-    "most-minutes": "minutes",
+    "most-minutes": "minutes", "most-gigabytes": "GB",
 }  # fmt: skip
 
 
