@@ -115,7 +115,7 @@ class PiecedParagraph(OpenParagraph):
             if any(mark.holds for mark in marks_of(looks)):
                 raise Failure(f"{self.label}: some of the words are a link already")
         self.ensure_linkable(start, end)
-        self._put_mark(start, end, "link", address, self.home.link_mark)
+        self._put_mark(start, end, "link", address, self.home.link_mark, self.home.link_looks)
 
     def ensure_linkable(self, start: int, end: int) -> None:
         """Raises `Failure` where letters cannot become a link."""
@@ -129,14 +129,23 @@ class PiecedParagraph(OpenParagraph):
         )
 
     def _put_mark(
-        self, start: int, end: int, what: str, value: str, make: Callable[[Any, str], tuple[Mark, Callable[[], None]]]
+        self,
+        start: int,
+        end: int,
+        what: str,
+        value: str,
+        make: Callable[[Any, str], tuple[Mark, Callable[[], None]]],
+        looks: Looks = (),
     ) -> None:
         self.ensure_markable()
         if start >= end:
             raise Failure(f"{self.label}: there are no words for a {what}")
         mark, unmake = make(self, value)
         before = self.stretches
-        self.stretches = before.marked(start, end, mark)
+        after = before.marked(start, end, mark)
+        for word, look in looks:
+            after = after.looking(start, end, word, look)
+        self.stretches = after
 
         def revert() -> None:
             self.stretches = before
@@ -235,6 +244,11 @@ class PiecedDocument(Document):
     def comment_mark(self, paragraph: Any, text: str) -> tuple[Mark, Callable[[], None]]:
         """What a new comment in a paragraph is, and what takes it back."""
         raise NotImplementedError
+
+    @property
+    def link_looks(self) -> Looks:
+        """How words look that become a link, where that does not follow from what they are."""
+        return ()
 
     def link_mark(self, paragraph: Any, address: str) -> tuple[Mark, Callable[[], None]]:
         """What a new link in a paragraph is, and what takes it back."""

@@ -44,6 +44,7 @@ from scrub.model.paragraphs import PlaceInDocument
 from scrub.model.preferences import CURRENT
 from scrub.model.problem import Failure, counted
 from scrub.model.records import Table
+from scrub.model.text import Looks
 from scrub.store.patch import Effect, Patch
 
 #: The parts with paragraphs, by the last word of the relationship that leads to them, in their order.
@@ -250,6 +251,14 @@ class OfficeDocument(DescribedPackage, Home):
     def comment_mark(self, paragraph: OfficeParagraph, text: str) -> tuple[Mark, Callable[[], None]]:
         """What a new comment is, and what takes it back."""
         return self._comments.comment(paragraph.part.root.prefix, text)
+
+    @property
+    def link_looks(self) -> Looks:
+        """As the document has links look, else as most programs do."""
+        try:
+            return (("style", self.run_looks.letter_style("Hyperlink")),)
+        except Failure:
+            return (("colour", "#0000ee"), ("underlined", True))
 
     def link_mark(self, paragraph: OfficeParagraph, address: str) -> tuple[Mark, Callable[[], None]]:
         """What a new link is, and what takes it back."""
