@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import os
+import re
 import zipfile
 from pathlib import Path
 from typing import Any
@@ -297,3 +298,31 @@ def test_what_a_workbook_does_not_do_with_pictures_is_told(home: Path, line: str
     with pytest.raises(scrub.ScrubError, match=why):
         raise scrub.run(macro(f"each picture\n{line}\nend", "workbook"), [str(path)]).files[0].problem or OSError()
     assert path.read_bytes() == old
+
+
+def test_a_file_that_two_relationships_lead_to_stays_for_the_other(home: Path) -> None:
+    red = picture("red", (8, 4))
+    path = of_docx("a.docx", red, red)
+    inside = members(path)
+    name = "word/_rels/document.xml.rels"
+    body, relations = inside["word/document.xml"].decode(), inside[name].decode()
+    (known,) = set(re.findall(r'r:embed="(\w+)"', body))
+    (target,) = re.findall(rf'Id="{known}"[^>]*Target="([^"]*)"|Target="([^"]*)"[^>]*Id="{known}"', relations)
+    second = (
+        '<Relationship Id="rIdSecond" Type="http://schemas.openxmlformats.org/officeDocument/2006/relationships/image" '
+        f'Target="{"".join(target)}"/></Relationships>'
+    )
+    inside[name] = relations.replace("</Relationships>", second).encode()
+    first, rest = body.split(f'r:embed="{known}"', 1)
+    body = first + f'r:embed="{known}"' + rest.replace(f'r:embed="{known}"', 'r:embed="rIdSecond"')
+    inside["word/document.xml"] = body.encode()
+    with zipfile.ZipFile(path, "w") as package:
+        for part, data in inside.items():
+            package.writestr(part, data)
+    green = picture("green", (8, 4))
+    Path("green.png").write_bytes(green)
+    run('in picture("Picture 1")\nreplace-with "green.png"\nend', path)
+    assert [each for each, _, _ in shown_in(path)] == [green, red]
+    run('in picture("Picture 2")\ndelete\nend', path)
+    assert [each for each, _, _ in shown_in(path)] == [green]
+    assert red not in members(path).values()

@@ -73,13 +73,14 @@ class Media:
         for part in showing:
             here = [wanted for (name, _), wanted in self._wanted.items() if name == part.name]
             ids: dict[bytes, str] = {}
-            used = _uses(part.root) if here else {}
-            former = {each.start: each for blip, _, others in here for each in (blip, *others)}.values()
-            for id_ in [each.attributes.get(_attribute(each), "") for each in former]:
-                used[id_] = used.get(id_, 1) - 1
-                target = self._related(part.name)[id_].target if id_ in self._related(part.name) else None
-                if not used[id_] and target in self._package.members:
-                    left.add((part.name, str(target)))
+            related = self._related(part.name) if here else {}
+            former = {each.start: each for blip, _, others in here for each in (blip, *others)}
+            used = {text for span in part.root.inside(read_only=True) if here and span.start not in former
+                    for text in span.attributes.values() if text in related}  # fmt: skip
+            shown = {str(related[id_].target) for id_ in used}
+            gone = {each.attributes.get(_attribute(each), "") for each in former.values()}
+            gone_to = {str(related[id_].target) for id_ in gone if id_ in related}
+            left |= {(part.name, target) for target in gone_to - shown if target in self._package.members}
             for blip, new, _ in here:
                 if new is None:
                     continue
@@ -127,13 +128,3 @@ def _source_of(name: str) -> str:
 def _attribute(blip: Span) -> str:
     """The attribute that names the relationship to a picture, as it is written."""
     return next((each for each in blip.attributes if each.rpartition(":")[2] == "embed"), "")
-
-
-def _uses(root: Span) -> dict[str, int]:
-    """How often a part names each of its relationships."""
-    found: dict[str, int] = {}
-    for span in root.inside(read_only=True):
-        for name, text in span.attributes.items():
-            if name.rpartition(":")[2] in ("embed", "link", "id", "pict", "href"):
-                found[text] = found.get(text, 0) + 1
-    return found
