@@ -326,3 +326,24 @@ def test_a_file_that_two_relationships_lead_to_stays_for_the_other(home: Path) -
     run('in picture("Picture 2")\ndelete\nend', path)
     assert [each for each, _, _ in shown_in(path)] == [green]
     assert red not in members(path).values()
+
+
+def test_a_picture_that_stands_there_in_another_form_too_is_left(home: Path) -> None:
+    path = of_docx("a.docx", picture("red", (8, 4)))
+    inside = members(path)
+    body = inside["word/document.xml"].decode()
+    start, end = body.index("<w:drawing"), body.index("</w:drawing>") + len("</w:drawing>")
+    twofold = (
+        '<mc:AlternateContent xmlns:mc="http://schemas.openxmlformats.org/markup-compatibility/2006"><mc:Choice '
+        f'Requires="wp14">{body[start:end]}</mc:Choice><mc:Fallback><w:pict/></mc:Fallback></mc:AlternateContent>'
+    )
+    inside["word/document.xml"] = (body[:start] + twofold + body[end:]).encode()
+    with zipfile.ZipFile(path, "w") as package:
+        for part, data in inside.items():
+            package.writestr(part, data)
+    old = path.read_bytes()
+    Path("green.png").write_bytes(picture("green", (8, 4)))
+    for line in ('replace-with "green.png"', "delete", "picture.width = 2"):
+        with pytest.raises(scrub.Failure, match="stands twice in the file"):
+            run(f"each picture\n{line}\nend", path)
+    assert path.read_bytes() == old

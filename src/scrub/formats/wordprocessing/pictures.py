@@ -22,7 +22,7 @@ class OfficePicture(PlacedPicture[Place]):
     """A picture: its drawing has properties of its own (20.4.2.5)."""
 
     def __init__(self, place: Place, holder: Span, drawing: Span | None, media: Media) -> None:
-        """`drawing` is the element that is all of it; None where other elements of the document are a part of it."""
+        """`drawing` is the element that is all of it; None where the same stands beside it in another form."""
         self._place, self._holder, self._drawing, self._media = place, holder, drawing, media
 
     @property
@@ -88,10 +88,15 @@ class OfficePicture(PlacedPicture[Place]):
         back = self._media.show(self._place.part.name, blip, new, others_of(blip))
         return all_back([back, self._place.put("crop", of_former(self._holder, blip))])
 
+    def ensure_free(self) -> None:
+        """Raises `Failure` where it may not change, and for one that stands in the file in another form, too."""
+        super().ensure_free()
+        if self._drawing is None:
+            raise Failure(f"{self.label}: {self.called_here} stands twice in the file; change it in its own program")
+
     def take_out(self) -> Callable[[], None]:
         """Takes its drawing out."""
-        if self._drawing is None:
-            raise Failure(f"{self.label}: {self.called_here} stands in a group of drawings; take it out there")
+        assert self._drawing is not None  # it is free
         return self._place.put("picture", [Splice(self._drawing.start, self._drawing.end, b"")])
 
 
