@@ -5,13 +5,15 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import ClassVar
 
+from scrub.formats.described import DescribedFile
 from scrub.formats.file import PickedFile
+from scrub.formats.opc.properties import CoreProperties
 from scrub.formats.opc.relationships import relationships
 from scrub.formats.source import Source
 from scrub.formats.zip import Package
 
 
-class OfficeFile(PickedFile):
+class OfficeFile(PickedFile, DescribedFile):
     """A package opened for splicing."""
 
     #: The ending that such a file usually has, with its article.
@@ -21,6 +23,7 @@ class OfficeFile(PickedFile):
         super().__init__(source)
         self.package = Package(source)
         self.main = self._main_part()
+        self.properties: CoreProperties = CoreProperties(self.package)
 
     def _main_part(self) -> str:
         """The part that says what the file is. Raises `FileProblem` where there is none."""

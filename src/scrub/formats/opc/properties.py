@@ -21,8 +21,11 @@ _EMPTY = (
 ).encode()
 _TYPE = "application/vnd.openxmlformats-package.core-properties+xml"
 _RELATION = "http://schemas.openxmlformats.org/package/2006/relationships/metadata/core-properties"
-#: The namespace of each property that can be set.
-_SPACES = {"title": _DUBLIN, "creator": _DUBLIN, "subject": _DUBLIN, "keywords": _CORE, "lastModifiedBy": _CORE}
+#: Those that can be set, with their namespace and the name of their element.
+_PROPERTIES = {
+    "title": (_DUBLIN, "title"), "author": (_DUBLIN, "creator"), "subject": (_DUBLIN, "subject"),
+    "keywords": (_CORE, "keywords"), "last editor": (_CORE, "lastModifiedBy"),
+}  # fmt: skip
 
 
 class CoreProperties:
@@ -30,7 +33,7 @@ class CoreProperties:
 
     def __init__(self, package: Package) -> None:
         self.package = package
-        self._kept = {name: Kept(partial(self._read, name)) for name in _SPACES}
+        self._kept = {name: Kept(partial(self._read, name)) for name in _PROPERTIES}
 
     def _part(self) -> str | None:
         found = [each.target for each in relationships(self.package, "").values() if each.type == "core-properties"]
@@ -41,7 +44,8 @@ class CoreProperties:
         if part is None:
             return None
         data, root = part_tree(self.package, part)
-        span = root.child(name, uri=_SPACES[name])
+        uri, element = _PROPERTIES[name]
+        span = root.child(element, uri=uri)
         return text_of(data[span.start : span.end]) or None if span is not None else None
 
     def get(self, name: str) -> str | None:
@@ -54,7 +58,7 @@ class CoreProperties:
 
     def write(self, parts: Parts) -> None:
         """Changes the part, or adds it."""
-        wanted = [((_SPACES[name], name), kept.now) for name, kept in self._kept.items() if kept.touched]
+        wanted = [(_PROPERTIES[name], kept.now) for name, kept in self._kept.items() if kept.touched]
         if not wanted:
             return
         part = self._part()

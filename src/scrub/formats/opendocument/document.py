@@ -7,6 +7,7 @@ from functools import cached_property, partial
 from itertools import count
 
 from scrub.formats.beside import Beside
+from scrub.formats.described import DescribedFile
 from scrub.formats.file import PickedFile
 from scrub.formats.kept import Kept as FromFile
 from scrub.formats.opc.relationships import part_tree
@@ -62,7 +63,7 @@ _TYPE = b"application/vnd.oasis.opendocument.text"
 _HELD = (PlaceInDocument.FOOTNOTE, PlaceInDocument.ENDNOTE, PlaceInDocument.TEXT_BOX)
 
 
-class OpenText(PickedFile, TextHome):
+class OpenText(PickedFile, DescribedFile, TextHome):
     """A .odt file."""
 
     def __init__(self, source: Source) -> None:
@@ -87,7 +88,7 @@ class OpenText(PickedFile, TextHome):
         self._link_numbers = count(1)
         self.beside = Beside(source.path)
         self._arranged: list[TextTable] = []
-        self._properties = TextProperties(self.package)
+        self.properties: TextProperties = TextProperties(self.package)
 
     @property
     def parts(self) -> Sequence[TextPart]:
@@ -335,49 +336,6 @@ class OpenText(PickedFile, TextHome):
         """The recorded changes that wait."""
         return (each for part in self.parts for each in changes_in(self, self._stories, part))
 
-    # -- its properties
-
-    @property
-    def title(self) -> str | None:
-        """The title in its properties."""
-        return self._properties.get("title")
-
-    @title.setter
-    def title(self, value: str | None) -> None:
-        self._set_property("title", value)
-
-    @property
-    def author(self) -> str | None:
-        """Who wrote it."""
-        return self._properties.get("author")
-
-    @author.setter
-    def author(self, value: str | None) -> None:
-        self._set_property("author", value)
-
-    @property
-    def subject(self) -> str | None:
-        """What it is about."""
-        return self._properties.get("subject")
-
-    @subject.setter
-    def subject(self, value: str | None) -> None:
-        self._set_property("subject", value)
-
-    @property
-    def keywords(self) -> str | None:
-        """The words by which it is found."""
-        return self._properties.get("keywords")
-
-    @keywords.setter
-    def keywords(self, value: str | None) -> None:
-        self._set_property("keywords", value)
-
-    def _set_property(self, name: str, value: str | None) -> None:
-        before = self._properties.get(name)
-        if before != value:
-            self.changed(name, before, value, self._properties.put(name, value))
-
     def remove_names(self) -> None:
         """Takes out who wrote, changed and commented the document."""
         if self._nameless:
@@ -386,7 +344,7 @@ class OpenText(PickedFile, TextHome):
             self._nameless = True
             self.changed("names", True, False, lambda: setattr(self, "_nameless", False), "names of authors taken out")
         for name in ("author", "last editor"):
-            self._set_property(name, None)
+            self.put_property(name, None)
 
     # -- writing
 
@@ -422,7 +380,7 @@ class OpenText(PickedFile, TextHome):
                 splices = [*self.tracking.splices(part.data, self._body, on), *splices]  # above the first paragraph
             if splices or part.data is not part.first:
                 changed[part.name] = partial(spliced, part.data, splices)
-        changed |= self._properties.changed()
+        changed |= self.properties.changed()
         if not changed:
             return None
         gone: set[str] = set()

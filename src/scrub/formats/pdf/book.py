@@ -10,7 +10,9 @@ from contextlib import suppress
 from datetime import datetime, timedelta, timezone
 from typing import Any
 
+from scrub.formats.described import DescribedFile
 from scrub.formats.file import PickedFile
+from scrub.formats.kept import put_in
 from scrub.formats.pdf.appended import Appended, pages_like
 from scrub.formats.pdf.bounded import ensure_bounded, unpacked
 from scrub.formats.pdf.boxes import pages_of
@@ -40,7 +42,7 @@ _DATE = re.compile(r"D:(\d{4})(\d\d)?(\d\d)?(\d\d)?(\d\d)?(\d\d)?(?:([-+Z])(\d\d
 _MOST = 2_000_000_000
 
 
-class PdfFile(PickedFile, Pdf):
+class PdfFile(PickedFile, DescribedFile, Pdf):
     """A PDF opened for changes."""
 
     def __init__(self, source: Source) -> None:
@@ -225,60 +227,19 @@ class PdfFile(PickedFile, Pdf):
 
     # -- what it says of itself
 
-    def _info(self, name: str) -> str | None:
+    def read_property(self, name: str) -> str | None:
+        """What an entry of the document's information says by now."""
         if name in self._changed_info:
             return self._changed_info[name]
         value = held(self._own().trailer, "/Info").get(_INFO[name])
         return str(value) or None if value is not None else None
 
-    def _put_info(self, name: str, value: str | None) -> None:
-        before = self._info(name)
-        if (value or None) == before:
-            return
-        self.ensure_open()
-        former = dict(self._changed_info)
-        self._changed_info[name] = value or None
-
-        def revert() -> None:
-            self._changed_info = former
-
-        self.changed(name, before, value or None, revert)
-
-    @property
-    def title(self) -> str | None:
-        """The title in its properties."""
-        return self._info("title")
-
-    @title.setter
-    def title(self, value: str | None) -> None:
-        self._put_info("title", value)
-
-    @property
-    def author(self) -> str | None:
-        """Who wrote it."""
-        return self._info("author")
-
-    @author.setter
-    def author(self, value: str | None) -> None:
-        self._put_info("author", value)
-
-    @property
-    def subject(self) -> str | None:
-        """What it is about."""
-        return self._info("subject")
-
-    @subject.setter
-    def subject(self, value: str | None) -> None:
-        self._put_info("subject", value)
-
-    @property
-    def keywords(self) -> str | None:
-        """The words by which it is found."""
-        return self._info("keywords")
-
-    @keywords.setter
-    def keywords(self, value: str | None) -> None:
-        self._put_info("keywords", value)
+    def put_property(self, name: str, value: str | None) -> None:
+        """Lets an entry of the document's information say something else."""
+        before, value = self.read_property(name), value or None
+        if value != before:
+            self.ensure_open()
+            self.changed(name, before, value, put_in(self._changed_info, name, value))
 
     @property
     def made_at(self) -> datetime | None:

@@ -9,7 +9,7 @@ from functools import cached_property, partial
 
 from scrub.formats.beside import Beside
 from scrub.formats.kept import Kept as FromFile
-from scrub.formats.opc.described import DescribedPackage
+from scrub.formats.opc.file import OfficeFile
 from scrub.formats.opc.media import Media
 from scrub.formats.opc.parts import Parts
 from scrub.formats.opc.relationships import part_tree, relationships, targets_of
@@ -56,7 +56,7 @@ _OFFICE = "docProps/app.xml"
 _BOXES = (PlaceInDocument.TEXT_BOX,)
 
 
-class OfficeDocument(DescribedPackage, Home):
+class OfficeDocument(OfficeFile, Home):
     """A .docx file."""
 
     usual = "a .docx"
@@ -322,11 +322,8 @@ class OfficeDocument(DescribedPackage, Home):
         if self._with_names or any(nameless(data) != data for data in written):
             self._nameless = True
             self.changed("names", True, False, lambda: setattr(self, "_nameless", False), "names of authors taken out")
-        for name in ("creator", "lastModifiedBy"):
-            before = self.properties.get(name)
-            if before:
-                field = "author" if name == "creator" else "last editor"
-                self.changed(field, before, None, self.properties.put(name, None))
+        for name in ("author", "last editor"):
+            self.put_property(name, None)
 
     def headings(self) -> Iterator[OfficeParagraph]:
         """Its headings."""

@@ -8,7 +8,7 @@ from collections.abc import Iterator
 from functools import partial
 
 from scrub.formats.arranged import shift_of
-from scrub.formats.opc.described import DescribedPackage
+from scrub.formats.opc.file import OfficeFile
 from scrub.formats.opc.parts import Parts
 from scrub.formats.opc.relationships import part_tree, relationships
 from scrub.formats.source import Source, opened
@@ -33,7 +33,7 @@ from scrub.store.patch import Effect, Patch
 _QUICKLY_READ = 1 << 20
 
 
-class OfficeWorkbook(DescribedPackage, Workbook):
+class OfficeWorkbook(OfficeFile, Workbook):
     """A workbook opened for splicing."""
 
     usual = "an .xlsx"
