@@ -16,11 +16,11 @@ from scrub.formats.opendocument.lengths import centimetres
 from scrub.formats.opendocument.read import FO, OFFICE, STYLE, SVG, TEXT, attribute, of, style_name, value
 from scrub.formats.spans import Span, Splice, ended, escaped, set_attributes, spliced
 from scrub.formats.texts.part import EditedPart
+from scrub.formats.texts.styles import style_named
 from scrub.model.frames import TextAlignment
 from scrub.model.late import late
-from scrub.model.problem import Failure, did_you_mean, listed
+from scrub.model.problem import Failure
 from scrub.model.text import Looks
-from scrub.model.values import fold
 
 _UNSAID = object()
 _PERCENT = late(r"\d{1,4}(?:\.\d{1,4})?%")
@@ -137,18 +137,18 @@ class TextLooks:
 
     def of(self, part: str, chain: Sequence[Span], style: str | None, word: str, other: Looks = ()) -> object:
         """A look of letters that stand in elements of a paragraph of a style; `other` is what was set since."""
-        set_ = next((set_ for name, set_ in other if name == word), _UNSAID)
+        given = dict(other)
         if word == "style":
-            return self._letter_style(part, chain) if set_ is _UNSAID else self._display_name(str(set_))
-        if set_ not in (_UNSAID, None):
-            return set_
-        given = next((str(set_) for name, set_ in other if name == "style"), None)
-        if given is not None:
-            said = self._of_style("", "text", given, word)
-            if said is not _UNSAID and set_ is _UNSAID and word != "size":
+            return self._display_name(str(given["style"])) if "style" in given else self._letter_style(part, chain)
+        if given.get(word) is not None:
+            return given[word]
+        is_usual = word in given  # it was set to what holds where the letters say nothing
+        if "style" in given and not is_usual and word != "size":
+            said = self._of_style("", "text", str(given["style"]), word)
+            if said is not _UNSAID:
                 return said
         share = Decimal(1)
-        for each in () if set_ is None else reversed(chain):
+        for each in () if is_usual else reversed(chain):
             said = self._of_style(part, "text", value(each, "style-name"), word)
             if word == "size" and isinstance(said, str):
                 share *= Decimal(said[:-1]) / 100
@@ -177,13 +177,7 @@ class TextLooks:
     def letter_style(self, name: str) -> str:
         """What a style of letters is written by. Raises `Failure` for one that the document does not have."""
         every = {written: self._display_name(written) for family, written in self._styles[""] if family == "text"}
-        for written, known in every.items():
-            if fold(name) in (fold(known), fold(written)):
-                return written
-        raise Failure(
-            f'the document has no style of letters "{name}".{did_you_mean(name, every.values())} '
-            f"There are: {listed(sorted(every.values())[:12]) or 'none'}"
-        )
+        return style_named(name, every, "style of letters", also=every)
 
     def frame(self, part: str, style: str | None, word: str) -> Any:
         """How a paragraph of a style is set; None where nothing says."""

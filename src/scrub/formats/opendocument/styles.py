@@ -6,7 +6,8 @@ from collections.abc import Iterable
 
 from scrub.formats.opendocument.read import MOST_LEVELS, STYLE, of, style_name, value
 from scrub.formats.spans import Span, whole
-from scrub.model.problem import Failure, did_you_mean, listed
+from scrub.formats.texts.styles import style_named
+from scrub.model.problem import Failure
 from scrub.model.values import fold
 
 
@@ -40,13 +41,7 @@ class TextStyles:
 
     def named(self, name: str) -> str:
         """What a style is written by. Raises `Failure` for one that the document does not have."""
-        for written, known in self.names.items():
-            if fold(name) in (fold(known), fold(written)):
-                return written
-        raise Failure(
-            f'the document has no paragraph style "{name}".{did_you_mean(name, self.names.values())} '
-            f"There are: {listed(sorted(self.names.values())[:12])}"
-        )
+        return style_named(name, self.names, "paragraph style", also=self.names)
 
     def of_level(self, level: int) -> str:
         """The style of headings of a level. Raises `Failure`."""

@@ -2,18 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from decimal import Decimal, InvalidOperation
 from functools import cached_property
 
 from scrub.formats.spans import Span, escaped
+from scrub.formats.texts.styles import style_named
 from scrub.formats.wordprocessing.read import inner, value
 from scrub.formats.wordprocessing.styles import StyleProperties
 from scrub.formats.wordprocessing.tracking import Tracking
 from scrub.formats.xmltext import is_on
-from scrub.model.problem import Failure, did_you_mean, listed
+from scrub.model.problem import Failure
 from scrub.model.text import Looks
-from scrub.model.values import fold
 
 #: The properties of a run in the order of the schema (CT_RPr).
 _ORDER = (
@@ -80,32 +80,21 @@ class RunLooks:
 
     def letter_style(self, name: str) -> str:
         """The id of a style of letters. Raises `Failure` for one that the document does not have."""
-        every = self._letter_styles
-        for id_, known in every.items():
-            if fold(known) == fold(name):
-                return id_
-        raise Failure(
-            f'the document has no style of letters "{name}".{did_you_mean(name, every.values())} '
-            f"There are: {listed(sorted(every.values())[:12]) or 'none'}"
-        )
+        return style_named(name, self._letter_styles, "style of letters")
 
     def of(self, run: Span, style: str, word: str, other: Looks = ()) -> object:
         """A look of a run in a paragraph of a style; `other` is what was set since."""
         given = dict(other)
-        if word == "style":
-            properties = inner(run, "rPr") if run.name == "r" else None
-            id_ = value(inner(properties, "rStyle")) if properties is not None else None
-            id_ = str(given["style"] or "") if "style" in given else id_
-            return self._letter_styles.get(id_, id_) if id_ else None
-        for name, set_ in other:
-            if name == word and set_ is not None:
-                return set_
         properties = inner(run, "rPr") if run.name == "r" else None
-        said = _said(properties, word) if not any(name == word for name, _ in other) else _UNSAID
+        if word == "style":
+            id_ = _letter_style_of(properties, given)
+            return self._letter_styles.get(id_, id_) if id_ else None
+        if given.get(word) is not None:
+            return given[word]
+        said = _said(properties, word) if word not in given else _UNSAID
         if said is not _UNSAID:
             return said
-        of_letters = value(inner(properties, "rStyle")) if properties is not None else None
-        of_letters = str(given["style"] or "") if "style" in given else of_letters
+        of_letters = _letter_style_of(properties, given)
         own_style = self._of_style(of_letters, word) if of_letters else _UNSAID
         around = self._of_style(style, word)
         usual = _said(self._styles.usual, word)
@@ -120,6 +109,13 @@ class RunLooks:
             every = (_said(each, word) for each in self._styles.inherited(id_))
             self._known[key] = next((each for each in every if each is not _UNSAID), _UNSAID)
         return self._known[key]
+
+
+def _letter_style_of(properties: Span | None, given: Mapping[str, object]) -> str | None:
+    """The id of the style of letters of a run that was given these looks since."""
+    if "style" in given:
+        return str(given["style"] or "")
+    return value(inner(properties, "rStyle")) if properties is not None else None
 
 
 def _said(properties: Span | None, word: str) -> object:

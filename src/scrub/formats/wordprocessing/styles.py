@@ -8,9 +8,10 @@ from functools import cache, lru_cache
 
 from scrub.formats.found import FoundElement, is_searchable
 from scrub.formats.spans import Span, parse, whole
+from scrub.formats.texts.styles import style_named
 from scrub.formats.wordprocessing.read import MAIN, inner, own, value
 from scrub.formats.xmltext import is_on
-from scrub.model.problem import Failure, did_you_mean, listed
+from scrub.model.problem import Failure
 from scrub.model.values import fold
 
 
@@ -53,13 +54,7 @@ class ParagraphStyles:
 
     def named(self, name: str) -> str:
         """The id of a style. Raises `Failure` for one that the document does not have."""
-        for id_, known in self.names.items():
-            if fold(known) == fold(name):
-                return id_
-        raise Failure(
-            f'the document has no paragraph style "{name}".{did_you_mean(name, self.names.values())} '
-            f"There are: {listed(sorted(self.names.values())[:12])}"
-        )
+        return style_named(name, self.names, "paragraph style")
 
     def of_level(self, level: int) -> str:
         """The id of the style of headings of a level. Raises `Failure`."""
