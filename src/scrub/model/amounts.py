@@ -22,6 +22,11 @@ def number_text(number: Decimal) -> str:
     return "0" if text in ("-0", "") else text
 
 
+def hundredths(number: Decimal) -> Decimal:
+    """A number with at most two places behind the point, and without idle zeros."""
+    return number.quantize(Decimal("0.01")).normalize() + 0
+
+
 class Amount:
     """A number with a unit. Amounts of one sort add up and compare; the unit is kept for showing."""
 

@@ -7,14 +7,17 @@ from collections.abc import Callable, Iterable, Sequence
 
 from scrub.formats.kept import put_in
 from scrub.formats.opc.parts import Parts
-from scrub.formats.opc.relationships import Relationship, relationships
+from scrub.formats.opc.relationships import Relationship, relationships, source_of
 from scrub.formats.spans import RELATIONSHIPS, Span, Splice
 from scrub.formats.texts.part import EditedPart
 from scrub.formats.texts.pictures import NewPicture
 from scrub.formats.zip import Package
+from scrub.model.amounts import Length
 from scrub.model.problem import Failure
 
 _RELATION = f"{RELATIONSHIPS}/image"
+#: The units of a drawing in a centimetre (ISO/IEC 29500-1, 20.1.2.1).
+EMU = Length.units["cm"]
 
 
 def blip_of(holder: Span, called: str) -> Span:
@@ -44,14 +47,18 @@ class Media:
         found = self._related(part).get(blip.attributes.get(_attribute(blip), ""))
         return found.target if found is not None and found.target in self._package.members else None
 
+    def _new(self, part: str, blip: Span) -> NewPicture | None:
+        _, new, _ = self._wanted.get((part, blip.start), (blip, None, ()))
+        return new
+
     def shown_by(self, part: str, blip: Span) -> str:
         """The name of the file that a picture shows by now; nothing where the document does not have it."""
-        _, new, _ = self._wanted.get((part, blip.start), (blip, None, ()))
+        new = self._new(part, blip)
         return new.shown if new is not None else posixpath.basename(self._target(part, blip) or "")
 
     def read(self, part: str, blip: Span) -> tuple[bytes, str]:
         """What a picture shows by now, and the name of its file."""
-        _, new, _ = self._wanted.get((part, blip.start), (blip, None, ()))
+        new = self._new(part, blip)
         if new is not None:
             return new.data, f"{new.shown}{new.ending}"
         target = self._target(part, blip)
@@ -72,15 +79,10 @@ class Media:
         left: set[tuple[str, str]] = set()  # each part, and what it need not lead to
         for part in showing:
             here = [wanted for (name, _), wanted in self._wanted.items() if name == part.name]
+            if here:
+                former = [each for blip, _, others in here for each in (blip, *others)]
+                left |= {(part.name, target) for target in self._left(part, former)}
             ids: dict[bytes, str] = {}
-            related = self._related(part.name) if here else {}
-            former = {each.start: each for blip, _, others in here for each in (blip, *others)}
-            used = {text for span in part.root.inside(read_only=True) if here and span.start not in former
-                    for text in span.attributes.values() if text in related}  # fmt: skip
-            shown = {str(related[id_].target) for id_ in used}
-            gone = {each.attributes.get(_attribute(each), "") for each in former.values()}
-            gone_to = {str(related[id_].target) for id_ in gone if id_ in related}
-            left |= {(part.name, target) for target in gone_to - shown if target in self._package.members}
             for blip, new, _ in here:
                 if new is None:
                     continue
@@ -92,11 +94,20 @@ class Media:
                 part.say(blip, {_attribute(blip): ids[new.data]})
         self._take_out(parts, left)
 
+    def _left(self, part: EditedPart, former: Sequence[Span]) -> set[str]:
+        """What a part need not lead to any more: elements that showed it are to show something else, or nothing."""
+        related, places = self._related(part.name), {each.start for each in former}
+        others = (span for span in part.root.inside(read_only=True) if span.start not in places)
+        used = {text for span in others for text in span.attributes.values() if text in related}
+        gone = {each.attributes.get(_attribute(each), "") for each in former}
+        left = {related[id_].target for id_ in gone if id_ in related} - {related[id_].target for id_ in used}
+        return {target for target in left if target is not None and target in self._package.members}
+
     def _take_out(self, parts: Parts, left: set[tuple[str, str]]) -> None:
         """Takes parts out to which nothing leads any more."""
         if not left:
             return
-        sources = [_source_of(name) for name in self._package.members if name.endswith(".rels")]
+        sources = [source_of(name) for name in self._package.members if name.endswith(".rels")]
         leading = {
             (source, each.target) for source in sources for each in self._related(source).values() if each.target
         }
@@ -117,12 +128,6 @@ def of_former(holder: Span, blip: Span) -> list[Splice]:
 def others_of(blip: Span) -> list[Span]:
     """What newer programs show in place of a picture."""
     return [each for each in blip.inside() if _attribute(each)]
-
-
-def _source_of(name: str) -> str:
-    """The part whose relationships stand in this one (ISO/IEC 29500-2, 6.5.2.3)."""
-    folder, own_name = posixpath.split(name)
-    return posixpath.join(posixpath.dirname(folder), own_name.removesuffix(".rels"))
 
 
 def _attribute(blip: Span) -> str:

@@ -7,7 +7,7 @@ import posixpath
 from collections.abc import Iterator
 from itertools import count
 
-from scrub.formats.opc.relationships import part_tree
+from scrub.formats.opc.relationships import part_tree, relationships_name
 from scrub.formats.spans import Span, Splice, ended, escaped, parse, set_attributes, spliced
 from scrub.formats.zip import Maker, Package
 from scrub.model.problem import Failure
@@ -108,8 +108,7 @@ class Parts:
             )
 
     def _rels_name(self, source: str) -> str:
-        folder, own = posixpath.split(source)
-        name = posixpath.join(folder, "_rels", f"{own}.rels")
+        name = relationships_name(source)
         return self.package.named(name) or name
 
     def _ids(self, source: str) -> set[str]:

@@ -28,12 +28,24 @@ def part_tree(package: Package, name: str, parse: Callable[[bytes], Span] = pars
         raise package.problem(f'its part "{name}": {problem}') from None
 
 
+def relationships_name(source: str) -> str:
+    """The name of the part with the relationships of another one, "" for the package (ISO/IEC 29500-2, 6.5.2.3)."""
+    folder, own = posixpath.split(source)
+    return posixpath.join(folder, "_rels", f"{own}.rels")
+
+
+def source_of(name: str) -> str:
+    """The part whose relationships stand in the part of this name: the way back."""
+    folder, own = posixpath.split(name)
+    return posixpath.join(posixpath.dirname(folder), own.removesuffix(".rels"))
+
+
 def relationships(package: Package, part: str) -> dict[str, Relationship]:
     """The relationships of a part ("" for the package itself), by id."""
-    folder, own = posixpath.split(part)
-    name = package.named(posixpath.join(folder, "_rels", f"{own}.rels"))
+    name = package.named(relationships_name(part))
     if name is None:
         return {}
+    folder = posixpath.dirname(part)
     found: dict[str, Relationship] = {}
     for span in part_tree(package, name)[1].all("Relationship"):
         values = span.attributes

@@ -18,6 +18,7 @@ from scrub.formats.texts.pictures import NewPicture
 from scrub.formats.texts.placed import PlacedPicture
 from scrub.formats.xmltext import escaped_text, text_of
 from scrub.formats.zip import Package
+from scrub.model.amounts import hundredths
 
 _MANIFEST = "META-INF/manifest.xml"
 
@@ -70,7 +71,7 @@ class TextPicture(PlacedPicture[TextPlace]):
     def measure(self, side: str) -> Decimal | None:
         """How wide or high it is, in centimetres."""
         found = centimetres(self._place.said(side, SVG))
-        return None if found is None else found.quantize(Decimal("0.01")).normalize() + 0
+        return None if found is None else hundredths(found)
 
     def put_side(self, side: str, length: Decimal) -> Callable[[], None]:
         """Sets how wide or high it is; gives what takes that back."""
@@ -140,22 +141,24 @@ class Media:
 
     def names(self) -> dict[str, NewPicture]:
         """The files that are to be added, by their names; the elements that show them name them from now on."""
-        found: dict[bytes, str] = {}
+        added: dict[str, NewPicture] = {}
+        named: dict[bytes, str] = {}
         taken = {name.lower() for name in self._package.members}
         for place, new in self._wanted.values():
             if new is None:
                 continue
-            if new.data not in found:
+            name = named.get(new.data)
+            if name is None:
                 names = (f"Pictures/image{number}{new.ending}" for number in range(1, 100_000))
-                found[new.data] = next(each for each in names if each.lower() not in taken)
-                taken.add(found[new.data].lower())
+                name = named[new.data] = next(each for each in names if each.lower() not in taken)
+                taken.add(name.lower())
+                added[name] = new
             image = place._replace(span=next(each for each in place.span.children if of(each, DRAW, "image")))
-            image.say("href", found[new.data], XLINK)
+            image.say("href", name, XLINK)
             for known in image.span.attributes:
                 if known.rpartition(":")[2] == "mime-type":
                     place.part.say(image.span, {known: new.media_type})
-        by_data = {new.data: new for _, new in self._wanted.values() if new is not None}
-        return {name: by_data[data] for data, name in found.items()}
+        return added
 
     @property
     def touched(self) -> bool:

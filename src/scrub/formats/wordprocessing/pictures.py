@@ -6,16 +6,15 @@ from collections.abc import Callable, Iterator
 from decimal import Decimal
 
 from scrub.formats.kept import all_back
-from scrub.formats.opc.media import Media, blip_of, of_former, others_of
+from scrub.formats.opc.media import EMU, Media, blip_of, of_former, others_of
 from scrub.formats.spans import Span, Splice, whole
 from scrub.formats.texts.pictures import NewPicture
 from scrub.formats.texts.placed import PlacedPicture
 from scrub.formats.wordprocessing.read import own
 from scrub.formats.wordprocessing.reading import Home
 from scrub.formats.wordprocessing.stories import Place, Stories
+from scrub.model.amounts import hundredths
 from scrub.model.problem import Failure
-
-_EMU = Decimal(360_000)  # in a centimetre (20.1.2.1)
 
 
 class OfficePicture(PlacedPicture[Place]):
@@ -57,11 +56,11 @@ class OfficePicture(PlacedPicture[Place]):
     def measure(self, side: str) -> Decimal | None:
         """How wide or high it is, in centimetres."""
         found = self._extent("cx" if side == "width" else "cy")
-        return (Decimal(found) / _EMU).quantize(Decimal("0.01")).normalize() + 0 if found is not None else None
+        return hundredths(found / EMU) if found is not None else None
 
     def put_side(self, side: str, length: Decimal) -> Callable[[], None]:
         """Sets how wide or high it is; gives what takes that back."""
-        values: dict[str, str | None] = {"cx" if side == "width" else "cy": str(max(1, round(length * _EMU)))}
+        values: dict[str, str | None] = {"cx" if side == "width" else "cy": str(max(1, round(length * EMU)))}
         return all_back([self._place.part.say(each, values) for each in self._extents])
 
     # -- what it shows

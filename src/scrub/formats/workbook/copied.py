@@ -7,7 +7,7 @@ import re
 from collections.abc import Mapping
 
 from scrub.formats.opc.parts import Parts
-from scrub.formats.opc.relationships import part_tree, relationships
+from scrub.formats.opc.relationships import part_tree, relationships, relationships_name
 from scrub.formats.spans import Span, Splice, parse, set_attributes, spliced
 from scrub.formats.workbook.moved_cells import CellMoves
 from scrub.formats.workbook.moves import Moves
@@ -69,8 +69,7 @@ class Copying:
         return ids
 
     def _type(self, source: str, id_: str) -> str:
-        folder, own = posixpath.split(source)
-        name = self.package.named(posixpath.join(folder, "_rels", f"{own}.rels"))
+        name = self.package.named(relationships_name(source))
         assert name is not None
         spans = part_tree(self.package, name)[1].all("Relationship")
         return next(span.attributes["Type"] for span in spans if span.attributes.get("Id") == id_)

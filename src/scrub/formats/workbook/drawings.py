@@ -9,7 +9,7 @@ from typing import NamedTuple
 
 from scrub.formats.beside import Beside
 from scrub.formats.kept import Kept, all_back, put_in
-from scrub.formats.opc.media import Media, blip_of, of_former, others_of
+from scrub.formats.opc.media import EMU, Media, blip_of, of_former, others_of
 from scrub.formats.opc.parts import Parts
 from scrub.formats.opc.relationships import part_tree, relationships
 from scrub.formats.spans import Span, Splice, number_in, spliced
@@ -19,6 +19,7 @@ from scrub.formats.workbook.part import SheetPart, Skeleton
 from scrub.formats.workbook.protection import ensure_unprotected
 from scrub.formats.workbook.shared import Shared
 from scrub.formats.xmltext import escaped_text, text_of
+from scrub.model.amounts import hundredths
 from scrub.model.declare import FileItem
 from scrub.model.drawings import Chart
 from scrub.model.problem import Failure
@@ -26,8 +27,6 @@ from scrub.model.sheet import Sheet
 
 _DRAWING = "http://schemas.openxmlformats.org/drawingml/2006/main"
 _CHART = "http://schemas.openxmlformats.org/drawingml/2006/chart"
-#: English metric units in a centimetre (20.1.2.1).
-_CENTIMETRE = 360_000
 
 
 class Found(NamedTuple):
@@ -233,7 +232,8 @@ class OfficePicture(ShownPicture):
 
     def measure(self, side: str) -> Decimal | None:
         """How wide or high it is, in centimetres."""
-        return _centimetres(self._found.size[0 if side == "width" else 1])
+        length = self._found.size[0 if side == "width" else 1]
+        return hundredths(length / EMU) if length else None
 
     @property
     def removed(self) -> bool:
@@ -288,7 +288,7 @@ class OfficePicture(ShownPicture):
     def show(self, new: NewPicture | None) -> Callable[[], None]:
         """Shows another one, or none."""
         _, holder = self._holders()
-        blip = self._blip()
+        blip = blip_of(holder, self.name)
         back = self._media.show(self._part.name, blip, new, others_of(blip))
         return all_back([back, self._part.put((self._found.place, "crop"), of_former(holder, blip))])
 
@@ -355,7 +355,3 @@ class OfficeChart(Chart):
     @alternative_text.setter
     def alternative_text(self, value: str | None) -> None:
         self._drawings.describe(self._found, value)
-
-
-def _centimetres(length: int) -> Decimal | None:
-    return (Decimal(length) / _CENTIMETRE).quantize(Decimal("0.01")).normalize() + 0 if length else None

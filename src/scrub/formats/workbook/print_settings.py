@@ -12,6 +12,7 @@ from scrub.formats.workbook.elements import inserted, without
 from scrub.formats.workbook.names import Names
 from scrub.formats.workbook.setting import Elements, Get, Setting, Source, from_to
 from scrub.formats.xmltext import is_on, text_of, unescaped, xstring
+from scrub.model.amounts import hundredths
 from scrub.model.area import area_of, letters_of
 from scrub.model.printing import Paper
 from scrub.model.problem import Failure
@@ -71,7 +72,7 @@ def _write_paper(elements: Elements, word: str, get: Get) -> None:
 def _margin(side: str) -> Callable[[Source], Any]:
     def read(source: Source) -> Any:
         written = source.attribute("pageMargins", side) or _MARGINS[side]
-        return (Decimal(written) * _INCH).quantize(Decimal("0.01")).normalize() + 0
+        return hundredths(Decimal(written) * _INCH)
 
     return read
 

@@ -5,10 +5,9 @@ Clauses are of ISO/IEC 29500-1, 18.2. Sheets are counted as they stand in the fi
 
 from __future__ import annotations
 
-import posixpath
 from collections.abc import Callable, Iterator, Sequence
 
-from scrub.formats.opc.relationships import relationships
+from scrub.formats.opc.relationships import relationships, relationships_name
 from scrub.formats.spans import Span, Splice, number_in, parse, set_attributes, spliced
 from scrub.formats.workbook.formulas import pieces_of
 from scrub.formats.workbook.moved_cells import calculated
@@ -63,8 +62,7 @@ def only_of(package: Package, main: str, sheets: Sequence[str]) -> set[str]:
     kept = set(_reached(package, "", set(sheets)))
     gone = {name for sheet in sheets for name in _reached(package, sheet, set())} - kept
     for name in list(gone):
-        folder, own = posixpath.split(name)
-        rels = package.named(posixpath.join(folder, "_rels", f"{own}.rels"))
+        rels = package.named(relationships_name(name))
         if rels is not None:
             gone.add(rels)
     return gone
