@@ -34,6 +34,7 @@ from scrub.formats.opendocument.read import (
     TABLE,
     TEXT,
     XLINK,
+    Piece,
     is_paragraph,
     of,
     paragraphs_of,
@@ -231,6 +232,10 @@ class OpenText(PickedFile, DescribedFile, TextHome):
     def paragraph_at(self, part: TextPart, place: int) -> TextParagraph | None:
         """The paragraph of a part that something stands in, or behind."""
         return self._stories.paragraph_at(part, place)
+
+    def between(self, part: TextPart, start: int, end: int) -> Iterator[tuple[TextParagraph, Sequence[Piece]]]:
+        """The paragraphs between two places of a part, each with its pieces there."""
+        return self._stories.between(part, start, end)
 
     def all_paragraphs(self) -> Sequence[TextParagraph]:
         """Its paragraphs, those that went too."""

@@ -8,7 +8,7 @@ from decimal import Decimal
 
 from scrub.formats.kept import all_back
 from scrub.formats.opendocument.lengths import centimetres
-from scrub.formats.opendocument.paragraph import TextHome, TextParagraph, TextPart
+from scrub.formats.opendocument.paragraph import TextHome, TextPart
 from scrub.formats.opendocument.place import TextPlace
 from scrub.formats.opendocument.read import FO, STYLE, TEXT, XLINK, alive, of, style_name, value
 from scrub.formats.spans import Span, Splice
@@ -162,13 +162,6 @@ class TextBookmark(PlacedBookmark[TextPlace]):
                     yield place.say("ref-name", name)
                 elif of(span, TEXT, "a") and place.said("href", XLINK) == f"#{before}":
                     yield place.say("href", f"#{name}", XLINK)
-
-    def covers(self) -> Iterator[tuple[TextParagraph, int, int]]:
-        """The paragraphs that it lies over."""
-        start, end = self._place.span.start, self._end.start if self._end is not None else self._place.span.end
-        for each, pieces in self._place.covered(start, end):
-            if not each.removed:
-                yield each, pieces[0].start, pieces[-1].start + len(pieces[-1].text)
 
 
 def ensure_bookmark(name: str, others: Iterable[str]) -> None:

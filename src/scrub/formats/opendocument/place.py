@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Sequence
 from typing import NamedTuple
 
 from scrub.formats.opendocument.paragraph import TextHome, TextParagraph, TextPart
-from scrub.formats.opendocument.read import TEXT, Piece, attribute
+from scrub.formats.opendocument.read import TEXT, attribute
 from scrub.formats.spans import Span, Splice
 
 
@@ -32,18 +32,6 @@ class TextPlace(NamedTuple):
         """What of its paragraph stands in it."""
         pieces = self.paragraph.pieces if self.paragraph is not None else ()
         return "".join(each.text for each in pieces if self.span.start <= each.begin < self.span.end)
-
-    def covered(self, start: int, end: int) -> Iterator[tuple[TextParagraph, Sequence[Piece]]]:
-        """The paragraphs between two places of its part, each with its pieces there."""
-        first = self.home.paragraph_at(self.part, start)
-        every: Sequence[TextParagraph] = self.home.all_paragraphs()  # type: ignore[assignment]
-        for each in every[first.index if first is not None else 0 :]:
-            if each.part is self.part and each.span.start >= end:
-                return
-            if each.part is self.part and each.span.end > start:
-                pieces = [one for one in each.pieces if start <= one.begin < end]
-                if pieces:
-                    yield each, pieces
 
     def put(self, word: str, splices: Sequence[Splice]) -> Callable[[], None]:
         """Puts something in at its element, or takes it out; gives what takes that back."""

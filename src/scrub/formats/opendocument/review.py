@@ -60,9 +60,8 @@ class TextComment(Placed[TextPlace], Comment):
     @property
     def words(self) -> str:
         """The words that it is about, as the file has them."""
-        end = self._end
-        found = self._place.covered(self._place.span.end, end.start) if end is not None else ()
-        return "\n".join("".join(piece.text for piece in pieces) for _, pieces in found)
+        place, end = self._place, self._end
+        return place.home.words_between(place.part, place.span.end, end.start) if end is not None else ""
 
     @property
     def text(self) -> str:

@@ -40,7 +40,9 @@ class PiecedParagraph(OpenParagraph):
 
     @once
     def pieces(self) -> Sequence[Any]:
-        """What its characters stand in; each has a `start`."""
+        """What its characters stand in: each has its first character as its `start`, and where it begins in the part
+        as its `begin`.
+        """
         raise NotImplementedError
 
     def stretches_of(self, start: int, end: int) -> Iterator[tuple[int, Any, Looks]]:
@@ -240,6 +242,14 @@ class PiecedDocument(Document):
     def all_paragraphs(self) -> Sequence[PiecedParagraph]:
         """Its paragraphs, those that went too."""
         raise NotImplementedError
+
+    def between(self, part: Any, start: int, end: int) -> Iterator[tuple[PiecedParagraph, Sequence[Any]]]:
+        """The paragraphs between two places of a part, each with its pieces there."""
+        raise NotImplementedError
+
+    def words_between(self, part: Any, start: int, end: int) -> str:
+        """The words between two places of a part, as the file has them."""
+        return "\n".join("".join(piece.text for piece in pieces) for _, pieces in self.between(part, start, end))
 
     def comment_mark(self, paragraph: Any, text: str) -> tuple[Mark, Callable[[], None]]:
         """What a new comment in a paragraph is, and what takes it back."""

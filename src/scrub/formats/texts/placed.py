@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from decimal import Decimal
 from typing import Generic, Protocol, TypeVar
 
@@ -11,7 +11,7 @@ from scrub.formats.kept import all_back
 from scrub.formats.spans import Span, Splice
 from scrub.formats.texts.part import EditedPart
 from scrub.formats.texts.pictures import NewPicture, ShownPicture
-from scrub.formats.texts.pieced import PiecedDocument
+from scrub.formats.texts.pieced import PiecedDocument, PiecedParagraph
 from scrub.model.inline import Bookmark
 from scrub.model.problem import Failure
 from scrub.model.values import fold
@@ -74,6 +74,13 @@ class PlacedBookmark(Placed[P], Bookmark):
     def removed(self) -> bool:
         """Whether it was taken away."""
         return (self._place.span.start, "marks") in self._place.part.edits
+
+    def covers(self) -> Iterator[tuple[PiecedParagraph, int, int]]:
+        """The paragraphs that it lies over."""
+        start, end = self._place.span.start, self._end.start if self._end is not None else self._place.span.end
+        for each, pieces in self._place.home.between(self._place.part, start, end):
+            if not each.removed:
+                yield each, pieces[0].start, pieces[-1].start + len(pieces[-1].text)
 
     def remove(self) -> None:
         """Takes its marks out."""

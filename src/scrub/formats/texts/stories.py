@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from bisect import bisect_right
-from collections.abc import Callable, Mapping, Sequence
-from typing import Generic, NamedTuple, TypeVar
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from typing import Any, Generic, NamedTuple, TypeVar
 
 from scrub.formats.texts.part import EditedPart
 from scrub.formats.texts.pieced import PiecedDocument, PiecedParagraph
@@ -72,6 +72,17 @@ class Stories(Generic[S, P]):
         starts, every = self._placed.get(part.name, ([], []))
         at = bisect_right(starts, place) - 1
         return every[at] if at >= 0 else None
+
+    def between(self, part: S, start: int, end: int) -> Iterator[tuple[P, Sequence[Any]]]:
+        """The paragraphs between two places of a part, each with its pieces there."""
+        first = self.paragraph_at(part, start)
+        for each in self.paragraphs[first.index if first is not None else 0 :]:
+            if each.part is part and each.span.start >= end:
+                return
+            if each.part is part and each.span.end > start:
+                pieces = [one for one in each.pieces if start <= one.begin < end]
+                if pieces:
+                    yield each, pieces
 
     # -- recorded changes
 

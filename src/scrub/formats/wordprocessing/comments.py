@@ -181,8 +181,7 @@ class CommentPart:
 
     def words(self, id_: str) -> str:
         """The words that a comment is about."""
-        found = self.document.between(self._ranges.get(id_))
-        return "\n".join("".join(piece.text for piece in pieces) for _, pieces in found)
+        return self.document.words_between(*self._ranges[id_]) if id_ in self._ranges else ""
 
     @cached_property
     def _ranges(self) -> dict[str | None, tuple[StoryPart, int, int]]:

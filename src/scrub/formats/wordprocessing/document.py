@@ -34,7 +34,7 @@ from scrub.formats.wordprocessing.pictures import OfficePicture, pictures_in
 from scrub.formats.wordprocessing.read import Piece, inner, own, value
 from scrub.formats.wordprocessing.reading import Home, StoryPart
 from scrub.formats.wordprocessing.review import OfficeChange, nameless, recorded_in
-from scrub.formats.wordprocessing.stories import Stories, covered
+from scrub.formats.wordprocessing.stories import Stories
 from scrub.formats.wordprocessing.styles import ParagraphStyles, parse_styles, styles_of
 from scrub.formats.wordprocessing.tables import OfficeTable, caption_of, cells_of, tables_in
 from scrub.formats.wordprocessing.threads import Threads
@@ -229,9 +229,9 @@ class OfficeDocument(OfficeFile, Home):
         """The parts with its paragraphs."""
         return self._stories.parts
 
-    def between(self, places: tuple[StoryPart, int, int] | None) -> Iterator[tuple[OfficeParagraph, Sequence[Piece]]]:
+    def between(self, part: StoryPart, start: int, end: int) -> Iterator[tuple[OfficeParagraph, Sequence[Piece]]]:
         """The paragraphs between two places of a part, each with its pieces there."""
-        return iter(()) if places is None else covered(self._stories, *places)
+        return self._stories.between(part, start, end)
 
     # -- what reviewers left
 

@@ -9,10 +9,9 @@ from decimal import Decimal
 from scrub.formats.kept import all_back
 from scrub.formats.spans import Splice, ended, escaped, set_attributes
 from scrub.formats.texts.placed import Placed, PlacedBookmark, ensure_other
-from scrub.formats.wordprocessing.paragraph import OfficeParagraph
 from scrub.formats.wordprocessing.read import TWIPS_IN_CENTIMETRE, inner, own, value
 from scrub.formats.wordprocessing.reading import Home
-from scrub.formats.wordprocessing.stories import Place, Stories, covered
+from scrub.formats.wordprocessing.stories import Place, Stories
 from scrub.model.inline import Section
 from scrub.model.late import late
 from scrub.model.printing import Orientation
@@ -56,13 +55,6 @@ class OfficeBookmark(PlacedBookmark[Place]):
                         fresh = own_name.sub(name, code)
                         if fresh != code:
                             yield place.say("", fresh)
-
-    def covers(self) -> Iterator[tuple[OfficeParagraph, int, int]]:
-        """The paragraphs that it lies over."""
-        start, end = self._place.span.start, self._end.start if self._end is not None else self._place.span.end
-        for each, pieces in covered(self._place.stories, self._place.part, start, end):
-            if not each.removed:
-                yield each, pieces[0].start, pieces[-1].start + len(pieces[-1].text)
 
 
 def ensure_bookmark(name: str, others: Iterable[str]) -> None:

@@ -40,6 +40,11 @@ class Piece(NamedTuple):
     is_text: bool
     inside: Span | None = None  # the recorded insertion that it stands in
 
+    @property
+    def begin(self) -> int:
+        """Where it begins in its part."""
+        return self.element.start
+
 
 class Read(NamedTuple):
     """A paragraph as it was read."""

@@ -80,10 +80,6 @@ class Home(PiecedDocument):
         """The parts with its paragraphs."""
         raise NotImplementedError
 
-    def between(self, places: tuple[StoryPart, int, int] | None) -> Iterator[tuple[ReadParagraph, Sequence[Piece]]]:
-        """The paragraphs between two places of a part, each with its pieces there."""
-        raise NotImplementedError
-
 
 class ReadParagraph(PiecedParagraph):
     """A paragraph with its elements."""

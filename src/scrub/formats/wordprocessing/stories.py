@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from typing import NamedTuple
 
 from scrub.formats.spans import Found, Span, Splice
 from scrub.formats.texts.stories import Stories as Paragraphs
 from scrub.formats.wordprocessing.paragraph import OfficeParagraph
-from scrub.formats.wordprocessing.read import MAIN, FieldState, Piece, boxed_in, paragraphs_of
+from scrub.formats.wordprocessing.read import MAIN, FieldState, boxed_in, paragraphs_of
 from scrub.formats.wordprocessing.reading import Home, StoryPart
 from scrub.formats.wordprocessing.resolve import Resolver
 from scrub.model.paragraphs import PlaceInDocument
@@ -57,20 +57,6 @@ def _resolved(part: StoryPart, decided: Mapping[int, bool] | bool) -> StoryPart:
     if isinstance(decided, bool):
         return StoryPart.of(part, Resolver(part.data, lambda _: decided, whole=True).made())
     return StoryPart.of(part, Resolver(part.data, lambda span: decided.get(span.start)).made())
-
-
-def covered(
-    stories: Stories, part: StoryPart, start: int, end: int
-) -> Iterator[tuple[OfficeParagraph, Sequence[Piece]]]:
-    """The paragraphs between two places of a part, each with its pieces there."""
-    first = stories.paragraph_at(part, start)
-    for each in stories.paragraphs[first.index if first is not None else 0 :]:
-        if each.part is part and each.span.start >= end:
-            return
-        if each.part is part and each.span.end > start:
-            pieces = [one for one in each.pieces if start <= one.element.start < end]
-            if pieces:
-                yield each, pieces
 
 
 class Place(NamedTuple):
