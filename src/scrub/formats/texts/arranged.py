@@ -47,9 +47,9 @@ class ArrangedTable:
 
     def arranged(self, splices: Sequence[Splice]) -> list[Splice]:
         """What is done to the part, with the rows where they are to be."""
-        rows, order = self._rows, self.rows.order if self.rows is not None else []
-        if not self.is_arranged:
+        if self.rows is None or not self.is_arranged:
             return list(splices)
+        rows = self._rows
         inside: dict[int, list[Splice]] = {}
         others: list[Splice] = []
         starts = [each.start for each in rows]
@@ -57,7 +57,7 @@ class ArrangedTable:
             at = bisect_right(starts, splice.start) - 1
             within = at >= 1 and splice.end <= rows[at].end and splice.start < rows[at].end
             (inside.setdefault(at, []) if within else others).append(splice)
-        made = [self._made(row, inside) for row in order]
+        made = [self._made(row, inside) for row in self.rows.order]
         for at, row in enumerate(rows[1:]):
             others.append(Splice(row.start, row.end, made[at] if at < len(made) else b""))
         rest = b"".join(made[len(rows) - 1 :])

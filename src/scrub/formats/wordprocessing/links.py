@@ -132,20 +132,18 @@ class Links:
     def new(self, part: EditedPart, address: str) -> tuple[Mark, Callable[[], None]]:
         """A new link; gives what is written round its words, and what takes it back."""
         p = part.root.prefix
-        target, _, anchor = address.partition("#")
-        said = f' {p}anchor="{escaped(anchor)}"' if anchor else ""
-        mark = Mark(f"{len(self._new) + 1}", f'<{p}hyperlink{said} {p}history="1">', f"</{p}hyperlink>", holds=True)
-        new = (part, mark, target)
+        mark = Mark(f"{len(self._new) + 1}", _opening(p, address), f"</{p}hyperlink>", holds=True)
+        new = (part, mark, address)
         self._new.append(new)
         return mark, lambda: self._new.remove(new)
 
     def write(self, parts: Parts, stories: Stories) -> None:
         """Changes relationships that all their links leave, and makes others for those of the rest."""
-        for showing, mark, target in self._new:
+        for showing, mark, address in self._new:
+            target = address.partition("#")[0]
             if target:
                 id_ = parts.relate(showing.name, _RELATION, target, outside=True)
-                head = mark.opening.partition(" r:id=")[0].partition(" xmlns:r=")[0].removesuffix(">")
-                mark.opening = f'{head} r:id="{id_}" xmlns:r="{RELATIONSHIPS}">'
+                mark.opening = _opening(showing.root.prefix, address, id_)
         for part in stories.parts:
             here = {at: pair for (name, at), pair in self._wanted.items() if name == part.name}
             users: dict[str, list[Span]] = {}
@@ -161,6 +159,14 @@ class Links:
                     if each.start in here:
                         id_ = parts.relate(part.name, _RELATION, here[each.start][1], outside=True)
                         part.say(each, {_id_of(each): id_})
+
+
+def _opening(p: str, address: str, id_: str = "") -> str:
+    """What is written in front of the words of a new link, with the relationship that leads outside (17.16.22)."""
+    anchor = address.partition("#")[2]
+    said = f' {p}anchor="{escaped(anchor)}"' if anchor else ""
+    led = f' r:id="{id_}" xmlns:r="{RELATIONSHIPS}"' if id_ else ""
+    return f'<{p}hyperlink{said} {p}history="1"{led}>'
 
 
 def _id_of(span: Span) -> str:

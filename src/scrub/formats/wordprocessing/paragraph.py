@@ -91,7 +91,7 @@ class OfficeParagraph(ReadParagraph):
         kept = (each for each in self.stretches.between(start, end) if isinstance(each, Kept))
         fixed = "".join(self.fixed[each.start : each.end] for each in kept) if self.fixed else ""
         every = [piece for _, piece, _ in self.stretches_of(start, end) if piece is not None]
-        if any(piece.run.start not in direct for piece in every if self._plain is None) or fixed.strip():
+        if fixed.strip() or (self._plain is None and any(piece.run.start not in direct for piece in every)):
             raise self.not_linkable()
 
     def _ensure_single(self) -> None:

@@ -94,9 +94,11 @@ class OfficeTable(ArrangedTable):
             at = max((each.end for each in row.children if each.name == "tblPrEx"), default=row.open_end)
             found = [Splice(at, at, f"<{p}trPr>{_nothing(p)}{mark}</{p}trPr>".encode())]
         else:
-            former = inner(properties, "trPrChange")
-            found = ended(self.part.data, properties, mark.encode())
-            found = found if former is None else [Splice(former.start, former.start, mark.encode())]
+            former = inner(properties, "trPrChange")  # which comes last
+            if former is not None:
+                found = [Splice(former.start, former.start, mark.encode())]
+            else:
+                found = ended(self.part.data, properties, mark.encode())
         paragraphs = self.rows.paragraphs_of(number) if self.rows is not None else ()
         for each in paragraphs:
             if isinstance(each, OfficeParagraph):
@@ -121,9 +123,8 @@ class OfficeTable(ArrangedTable):
             out += f"<{p}tc>" + (data[look.start : look.end].decode() if look is not None else "")
             paragraph = next((each for each in cell.inside() if each.name == "p" and own(each)), None)
             out += f"<{p}p>{self._look(paragraph, 'pPr')}"
-            run = (
-                next((each for each in paragraph.inside() if each.name == "r"), None) if paragraph is not None else None
-            )
+            inside = paragraph.inside() if paragraph is not None else ()
+            run = next((each for each in inside if each.name == "r"), None)
             text = texts.get(column, "")
             words = f"<{p}r>{self._look(run, 'rPr')}{elements_of(text, p)}</{p}r>" if text else ""
             out += f"<{p}ins{tracking.attributes(p)}>{words}</{p}ins>" if words and tracking is not None else words
