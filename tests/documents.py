@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import zipfile
+from collections.abc import Mapping
 from pathlib import Path
 
 from lxml import etree
@@ -62,6 +63,13 @@ def members(path: Path | io.BytesIO) -> dict[str, bytes]:
     """Every member of a package."""
     with zipfile.ZipFile(path) as package:
         return {name: package.read(name) for name in package.namelist()}
+
+
+def put_members(path: Path | str, parts: Mapping[str, bytes | str]) -> None:
+    """Makes a package of these members, which are not packed."""
+    with zipfile.ZipFile(path, "w") as package:
+        for name, data in parts.items():
+            package.writestr(name, data)
 
 
 _CHARACTERS = {"tab": "\t", "cr": "\n", "noBreakHyphen": "\u2011", "softHyphen": "\u00ad"}

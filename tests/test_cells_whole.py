@@ -7,7 +7,6 @@ import io
 import random
 import re
 import warnings
-import zipfile
 from collections.abc import Callable
 from datetime import date, datetime
 from decimal import Decimal
@@ -20,6 +19,7 @@ import python_calamine
 import xlsxwriter
 from books import TEXTS, Book, books
 from conftest import SAMPLE
+from documents import put_members
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from sheets import members
@@ -239,9 +239,7 @@ def test_a_damaged_sheet_is_never_read_otherwise_than_by_the_plain_way(tmp_path:
         bare = re.sub(rb' [a-qs-z]+="[^"]*"', b"", tag)
         chosen = (b"", tag * 2, plain[other], renamed, turned, bare, bare, tag.replace(b">", b"/>"))
         fresh = chance.choice(chosen)
-        with zipfile.ZipFile(path, "w") as package:
-            for part, data in (parts | {name: plain[:first] + fresh + plain[last:]}).items():
-                package.writestr(part, data)
+        put_members(path, parts | {name: plain[:first] + fresh + plain[last:]})
         fast, slow = read(path, False), read(path, True)
         assert fast == slow or fast is None or slow is None, (seed, tag, fresh)
         refused += fast is None

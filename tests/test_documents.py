@@ -6,7 +6,6 @@ import contextlib
 import itertools
 import re
 import tempfile
-import zipfile
 from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any
@@ -15,7 +14,7 @@ import docx
 import openpyxl
 import pytest
 from conftest import Output, macro
-from documents import W, document, looks, members, resolved, texts
+from documents import W, document, looks, members, put_members, resolved, texts
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from lxml import etree
@@ -634,9 +633,7 @@ def with_people(path: Path, people: str) -> None:
     related = b'<Relationship Id="r99" Type="http://schemas.microsoft.com/office/2011/relationships/people" Target="people.xml"/>'
     name = "word/_rels/document.xml.rels"
     parts[name] = parts[name].replace(b"</Relationships>", related + b"</Relationships>")
-    with zipfile.ZipFile(path, "w") as package:
-        for each, data in parts.items():
-            package.writestr(each, data)
+    put_members(path, parts)
 
 
 def test_a_document_ready_to_go_out(home: Path) -> None:

@@ -5,13 +5,12 @@ from __future__ import annotations
 import re
 import shutil
 import subprocess
-import zipfile
 from pathlib import Path
 
 import docx
 import pytest
 from conftest import SAMPLE
-from documents import members, resolved
+from documents import members, put_members, resolved
 from documents import texts as office_texts
 from lxml import etree
 from opentexts import NS, opentext, texts
@@ -130,9 +129,7 @@ def test_pages_are_set_up(home: Path) -> None:
         '<style:master-page style:name="Standard"',
         '<style:master-page style:name="Standard" style:page-layout-name="pm1"',
     )
-    with zipfile.ZipFile(path, "w") as package:
-        for name, data in parts.items():
-            package.writestr(name, styles if name == "styles.xml" else data)
+    put_members(path, parts | {"styles.xml": styles})
     result = run('each section\nlog "{section.page-width} {section.left-margin}"\nsection.orientation = landscape\nsection.left-margin = 2.5\nend', path)  # fmt: skip
     assert result.log == ["21 2"]
     (found,) = all_of(path, "style:page-layout-properties", "styles.xml")
@@ -176,9 +173,7 @@ def test_a_word_processor_sees_how_it_is_set(home: Path) -> None:
     )
     path = Path("b.odt")
     parts = members(SAMPLE.parent / "wardens.odt") | {"content.xml": members(made_up)["content.xml"]}
-    with zipfile.ZipFile(path, "w") as package:
-        for name, data in parts.items():
-            package.writestr(name, data)
+    put_members(path, parts)
     old = path.read_bytes()
     before = run('log "{paragraph(2).left-indent} {paragraph(1).bold} {paragraph(1).alignment}"\nsingle-spaces', path)
     assert before.log == ["1 no left"]
@@ -232,9 +227,7 @@ def test_a_document_without_styles_of_its_own_gets_them(home: Path) -> None:
     plain = plain.replace(f' xmlns:fo="{NS["fo"]}"'.encode(), b"").replace(
         f' xmlns:style="{NS["style"]}"'.encode(), b""
     )
-    with zipfile.ZipFile(path, "w") as package:
-        for name, part in parts.items():
-            package.writestr(name, plain if name == "content.xml" else part)
+    put_members(path, parts | {"content.xml": plain})
     run('paragraph(1).text = "Closed"\nparagraph(1).bold = yes\nparagraph(1).alignment = centre', path)
     assert texts(path) == ["Closed"]
     assert [each.get(f"{{{NS['fo']}}}font-weight") for each in all_of(path, "style:text-properties")] == ["bold"]

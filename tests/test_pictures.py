@@ -5,7 +5,6 @@ from __future__ import annotations
 import io
 import os
 import re
-import zipfile
 from pathlib import Path
 from typing import Any
 
@@ -15,7 +14,7 @@ import openpyxl
 import pytest
 import xlsxwriter
 from conftest import macro
-from documents import members
+from documents import members, put_members
 from docx.shared import Cm
 from lxml import etree
 from mails import Approving
@@ -222,9 +221,7 @@ def test_what_else_showed_the_former_picture_goes_with_it(home: Path) -> None:
             b"<Default ", b'<Default Extension="svg" ContentType="image/svg+xml"/><Default ', 1
         ),
     }  # fmt: skip
-    with zipfile.ZipFile(path, "w") as package:
-        for part, data in inside.items():
-            package.writestr(part, data)
+    put_members(path, inside)
     green = picture("green", (8, 4))
     Path("green.png").write_bytes(green)
     run('each picture\nreplace-with "green.png"\nend', path)
@@ -316,9 +313,7 @@ def test_a_file_that_two_relationships_lead_to_stays_for_the_other(home: Path) -
     first, rest = body.split(f'r:embed="{known}"', 1)
     body = first + f'r:embed="{known}"' + rest.replace(f'r:embed="{known}"', 'r:embed="rIdSecond"')
     inside["word/document.xml"] = body.encode()
-    with zipfile.ZipFile(path, "w") as package:
-        for part, data in inside.items():
-            package.writestr(part, data)
+    put_members(path, inside)
     green = picture("green", (8, 4))
     Path("green.png").write_bytes(green)
     run('in picture("Picture 1")\nreplace-with "green.png"\nend', path)
@@ -338,9 +333,7 @@ def test_a_picture_that_stands_there_in_another_form_too_is_left(home: Path) -> 
         f'Requires="wp14">{body[start:end]}</mc:Choice><mc:Fallback><w:pict/></mc:Fallback></mc:AlternateContent>'
     )
     inside["word/document.xml"] = (body[:start] + twofold + body[end:]).encode()
-    with zipfile.ZipFile(path, "w") as package:
-        for part, data in inside.items():
-            package.writestr(part, data)
+    put_members(path, inside)
     old = path.read_bytes()
     Path("green.png").write_bytes(picture("green", (8, 4)))
     for line in ('replace-with "green.png"', "delete", "picture.width = 2"):

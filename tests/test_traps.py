@@ -12,6 +12,7 @@ import openpyxl
 import pytest
 from books import MAIN, RELS, packed
 from conftest import macro
+from documents import put_members
 from sheets import load, members
 
 import scrub
@@ -307,9 +308,7 @@ def test_colours_of_every_sort_are_read(colour: str, read: str | None) -> None:
     path = written('<sheetData><row r="1"><c r="A1" s="2"><v>1</v></c></row></sheetData>')
     data = dict(members(path))
     data["xl/styles.xml"] = data["xl/styles.xml"].replace(b"<b/>", f"<b/><color {colour}/>".encode())
-    with zipfile.ZipFile(path, "w") as package:
-        for name, part in data.items():
-            package.writestr(name, part)
+    put_members(path, data)
     assert result(path, 'log "{cell("S1!A1").colour}"').log == [read or ""]
 
 
