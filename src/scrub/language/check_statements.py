@@ -124,7 +124,11 @@ class Checker(RunsOthers):
     # -- names
 
     def _do_setname(self, node: tree.SetName) -> None:
-        wrong = cannot_be_name(node.word, self.vocabulary)
+        current = self.scope.current
+        field = self.vocabulary.kinds[current.kind].fields.get(node.word) if current else None
+        like_field = current if field is not None and field.can_be_set else None
+        advice = f"To set the field, write: {like_field.word}.{node.word} = …" if like_field else "Choose another"
+        wrong = cannot_be_name(node.word, self.vocabulary, advice)
         if wrong:
             self.note(node.place, wrong)
             self.type(node.value)
@@ -143,10 +147,8 @@ class Checker(RunsOthers):
         self.means[node].pairs = found.word == "pairs" and isinstance(node.value, tree.Name)
         self.means[node].slot = self.set_name(node.word, found, node.place)
         self.program.kept.setdefault(node.word, []).append(node.value)
-        current = self.scope.current
-        field = self.vocabulary.kinds[current.kind].fields.get(node.word) if current else None
-        if current is not None and field is not None and field.can_be_set:
-            self.like_fields.append((node.word, current, node.place))
+        if like_field is not None:
+            self.like_fields.append((node.word, like_field, node.place))
 
     def _runvalue(self, node: tree.RunValue) -> Type:
         self.note(node.place, 'what another macro gives is kept in a line of its own: name = run("…")')
@@ -223,7 +225,10 @@ class Checker(RunsOthers):
         assert isinstance(target, tree.Dot)
         told = len(self.problems)
         outer = self.type(target.target)
-        if len(self.problems) > told:
+        is_told = len(self.problems) > told
+        for argument in target.arguments or ():
+            self.unplaced(argument)
+        if is_told:
             return
         if not outer.item:
             self.note(node.place, f"this line does nothing. To keep what it gives, write: name = … .{target.word}")
@@ -232,14 +237,16 @@ class Checker(RunsOthers):
         item = source_of(target.target)
         current = self.scope.current
         if word in kind.actions:
+            action = f"{word} …" if target.arguments else word
             if (
                 current is not None
                 and isinstance(target.target, tree.Name)
                 and self.means[target.target].slot == current.slot
             ):
-                self.note(node.place, f"an action acts on the current item. Write only: {word}")
+                how = f"Write only: {action}"
             else:
-                self.note(node.place, f"an action acts on the current item. Write: in {item}, below it {word}, and end")
+                how = f"Write: in {item}, below it {action}, and end"
+            self.note(node.place, f"an action acts on the current item. {how}")
         elif word in kind.fields or kind.cls.open_fields:
             how = f"To set the field, write: {item}.{word} = …"
             self.note(node.place, f"this line does nothing. {how}")

@@ -383,14 +383,14 @@ class CheckValues(Lookups):
         return found
 
 
-def cannot_be_name(word: str, vocabulary: Vocabulary) -> str | None:
-    """Why a word cannot be the name of a value, or None."""
+def cannot_be_name(word: str, vocabulary: Vocabulary, advice: str = "Choose another") -> str | None:
+    """Why a word cannot be the name of a value, and what to do then; or None."""
     if word in vocabulary.kinds or word in LATER_KINDS:
-        return f'"{word}" is a kind of item and cannot be a name. Choose another'
+        return f'"{word}" is a kind of item and cannot be a name. {advice}'
     if word in MARKS or word in PRINTED:
-        return f'"{{{word}}}" stands for a character in texts, so that it cannot be a name. Choose another'
+        return f'"{{{word}}}" stands for a character in texts, so that it cannot be a name. {advice}'
     if word in KEYWORDS:
-        return f'"{word}" is a word of the language and cannot be a name. Choose another'
+        return f'"{word}" is a word of the language and cannot be a name. {advice}'
     return None
 
 

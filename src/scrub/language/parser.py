@@ -192,6 +192,10 @@ class _Parser(ExpressionReader):
         if isinstance(target, tree.Dot):
             if not self.at_line_end() and self.token.is_word("is"):
                 raise self.slip('to set a field, write: =   ("is" compares)')
+            if target.arguments is None and (self.token.type == TEXT or self.following().is_sign(":")):
+                # What follows is meant as the values of an action.
+                arguments = tuple(self.arguments(lambda: self.at_line_end()))
+                target = tree.Dot(target.place, target.target, target.word, arguments)
             self.end_line()
             return tree.Stray(place_of(first), target)
         raise self.slip("this line does nothing", first)
