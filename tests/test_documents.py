@@ -18,6 +18,7 @@ from documents import W, document, looks, members, put_members, resolved, texts
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from lxml import etree
+from opentexts import opentext
 from sheets import schema_findings
 
 import scrub
@@ -161,6 +162,35 @@ def test_words_round_a_conjunction_change_places_with_their_looks(home: Path) ->
         run('in selection\nswap-around "and"\nend', path, at='paragraph 1 "wine"')
     run("in selection\nupper\nend", path, at='paragraph 2 "bread", paragraph 1 "have"')
     assert texts(path) == ["We HAVE water and bread", "Water and BREAD and wine."]
+
+
+@pytest.mark.parametrize("suffix", [".docx", ".odt", ".md"])
+def test_words_are_looked_for_in_the_item_at_hand(home: Path, suffix: str) -> None:
+    path = Path(f"note{suffix}")
+    lines = ["Bring 6 kg of rice and 2 kg of salt.", "", "Bring 4 kg of peat.", "", "Nothing more."]
+    if suffix == ".docx":
+        path.write_bytes(document("".join(f"<w:p><w:r><w:t>{line}</w:t></w:r></w:p>" for line in lines if line)))
+    elif suffix == ".odt":
+        path.write_bytes(opentext("".join(f"<text:p>{line}</text:p>" for line in lines if line)))
+    else:
+        path.write_text("\n".join(lines))
+    told = """each paragraph where paragraph.text contains "Bring"
+    each passage in passages(matching: "[0-9]+ kg")
+        log "{paragraph.number}: {passage.text}"
+    end
+end
+in selection
+    log "{count(passage in passages("kg"))} picked"
+end"""
+    first, second = (1, 2) if suffix != ".md" else (1, 3)
+    found = run(told, path, at=f'paragraph {first} "6 kg of rice", paragraph {second}')
+    assert found.log == [f"{first}: 6 kg", f"{first}: 2 kg", f"{second}: 4 kg", "2 picked"]
+    with pytest.raises(scrub.Failure, match=f'the words "rice" stand nowhere in paragraph {second}'):
+        run(f'in paragraph({second})\nlog passage("rice").text\nend', path)
+    run('each paragraph where paragraph.text contains "peat"\nin passages("kg")\nupper\nend\nend', path)
+    assert run("each paragraph where paragraph.text is not empty\nlog paragraph.text\nend", path).log == [
+        "Bring 6 kg of rice and 2 kg of salt.", "Bring 4 KG of peat.", "Nothing more."
+    ]  # fmt: skip
 
 
 @pytest.mark.parametrize(

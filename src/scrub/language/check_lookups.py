@@ -139,7 +139,11 @@ class Lookups(Operators):
         if value.item or value in (TEXT, YES_NO, ADDRESS) or value.word == "list":
             wanted = "numbers or dates" if node.operation in ("smallest", "largest") else "numbers"
             if not (value == TEXT and node.operation in ("smallest", "largest")):
-                self.note(node.value.place, f'"{node.operation}" goes over {wanted}, this is {value}', "wrong-type")
+                self.note(
+                    node.value.place,
+                    f'"{node.operation}" goes over {wanted}, this is {value}{self.instead(value)}',
+                    "wrong-type",
+                )
         return value
 
     def _gather_nothing(self, node: tree.Gather) -> None:

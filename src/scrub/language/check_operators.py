@@ -32,6 +32,10 @@ class Operators:
         """Notes a problem."""
         raise NotImplementedError
 
+    def instead(self, *wrong: Type) -> str:
+        """The field that was meant where an item itself is written, as the end of a sentence."""
+        raise NotImplementedError
+
     def printing(self, allowed: bool) -> AbstractContextManager[None]:
         """Allows holes for page numbers inside the block."""
         raise NotImplementedError
@@ -76,7 +80,7 @@ class Operators:
                 self.note(node.right.place, f'after "is in" stands a list: ["a", "b"], not {right}')
         elif operator == "is":
             if not (left.fits(right) or right.fits(left)) and not (left.choices or right.choices):
-                self.note(node.place, f"{left} is never {right}")
+                self.note(node.place, f"{left} is never {right}{self.instead(left, right)}")
         else:
             self._ordered(operator, (node.left, left), (node.right, right))
         if node.exactly and right not in (TEXT, ANY):
@@ -97,7 +101,10 @@ class Operators:
         """Checks two sides that have an order: numbers, dates and amounts by size, texts by the alphabet."""
         for side, found in (left, right):
             if found not in (*_ORDERED, TEXT, ADDRESS, ANY):
-                self.note(side.place, f'"{operator}" compares two numbers, two dates or two texts; this is {found}')
+                self.note(
+                    side.place,
+                    f'"{operator}" compares two numbers, two dates or two texts; this is {found}{self.instead(found)}',
+                )
                 return
             if _plain(side):
                 self.note(side.place, f'"{operator}" compares a text here{_plain(side)}')
@@ -121,7 +128,7 @@ class Operators:
             return
         for side, found in ((node.left, left), (node.right, right)):
             if found not in (TEXT, ANY):
-                self.note(side.place, f'"{node.operator}" goes with texts, this is {found}')
+                self.note(side.place, f'"{node.operator}" goes with texts, this is {found}{self.instead(found)}')
 
     def _arithmetic(self, node: tree.Arithmetic) -> Type:
         left, right = self.type(node.left), self.type(node.right)
@@ -131,7 +138,10 @@ class Operators:
         if ANY in (left, right):
             other = right if left == ANY else left
             if other not in (*_ORDERED, ANY):
-                self.note(node.place, f'"{node.operator}" goes with numbers, dates and amounts, not with {other}')
+                self.note(
+                    node.place,
+                    f'"{node.operator}" goes with numbers, dates and amounts, not with {other}{self.instead(other)}',
+                )
             return ANY
         found = _result(node.operator, left, right)
         if found is None:
@@ -140,7 +150,7 @@ class Operators:
             if wrong in _ORDERED:
                 self.note(node.place, f'"{node.operator}" has no meaning between {left} and {right}')
             else:
-                self.note(side.place, f'"{node.operator}" goes with numbers, this is {wrong}')
+                self.note(side.place, f'"{node.operator}" goes with numbers, this is {wrong}{self.instead(wrong)}')
             return ANY
         return found
 

@@ -29,6 +29,9 @@ from scrub.model.vocabulary import Callee, Kind, Parameter, Vocabulary
 #: Pairs change, and lists do not.
 PAIRS_STAY = "pairs are kept under a name of their own; their keys and values are lists: .keys, .values"
 
+#: The fields that say what an item says, the likeliest first.
+_SAID_BY_ITEMS = ("text", "value", "name", "title")
+
 
 class CheckValues(Lookups):
     """Gives every expression its meaning and type; notes a problem for each that has none."""
@@ -169,10 +172,11 @@ class CheckValues(Lookups):
         return ANY
 
     def _unknown_name(self, word: str) -> str:
+        if word == "selection":
+            files = listed([kind.word for kind in self.vocabulary.kinds.values() if kind.selection])
+            return f'"selection" is what a person picks with --at in one of these: {files}'
         if word in self.vocabulary.kinds:
             return f'no {word} is at hand here. Write {word}("…") for a certain one, or open a block: each {word}'
-        if word == "selection":
-            return '"selection" goes with macros for workbooks: it is what a person picks with --at'
         if word in LATER_KINDS or word == "picked":
             return f'"{word}" cannot be used yet'
         left, _, right = word.rpartition("-")
@@ -184,6 +188,15 @@ class CheckValues(Lookups):
                 return f"a field is written with its item: {item.word}.{word}"
         guess = advice.of_name(word) or did_you_mean(word, [*self.scope.names, *items, "yes", "no", "nothing"])
         return f'no value has the name "{word}".{guess}' + ("" if guess else ' A text stands between quotes: "…"')
+
+    def instead(self, *wrong: Type) -> str:
+        """The field that was meant where an item itself is written: of a cell its value, of a sheet its name."""
+        for each in wrong:
+            fields = self.vocabulary.kinds[each.word].fields if each.item else {}
+            for word in _SAID_BY_ITEMS:
+                if word in fields:
+                    return f". Write the field: {each.word}.{word}"
+        return ""
 
     def _dot(self, node: tree.Dot) -> Type:
         target = self.type(node.target)

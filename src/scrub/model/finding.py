@@ -3,22 +3,19 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 
 from scrub.model.declare import finds, holds, selects
 from scrub.model.files import WholeFile
 from scrub.model.inline import Bookmark
 from scrub.model.late import late
-from scrub.model.lines_of_text import HoldsLines
-from scrub.model.operations.texts import loose
-from scrub.model.paragraphs import Heading, Paragraph, Passage, Passages
-from scrub.model.patterns import found_in, pattern_of
+from scrub.model.paragraphs import Heading, HoldsPassages, Paragraph, Passage, Passages
 from scrub.model.problem import Failure, Missing, counted, did_you_mean
 from scrub.model.records import Table
-from scrub.model.values import fold, loosen
+from scrub.model.values import fold
 
 
-class LookedThrough(WholeFile, HoldsLines):
+class LookedThrough(WholeFile, HoldsPassages):
     """A file of paragraphs."""
 
     # -- what each format offers
@@ -62,6 +59,10 @@ class LookedThrough(WholeFile, HoldsLines):
 
     # -- looked for
 
+    def searched(self) -> Iterable[tuple[Paragraph, int, int | None]]:
+        """All of its paragraphs."""
+        return ((each, 0, None) for each in self.every_paragraph())
+
     @finds
     def find_paragraph(self, number: int) -> Paragraph:
         """A paragraph by its number: `paragraph(12)`."""
@@ -81,41 +82,6 @@ class LookedThrough(WholeFile, HoldsLines):
             there = f" There are: {', '.join(names[:8])}" if names else " There are none"
             raise Missing(f'there is no heading "{text}".{did_you_mean(text, names)}{there}')
         return found[0]
-
-    @finds
-    def find_passage(self, text: str) -> Passage:
-        """The one passage with these words: `passage("6 kg")`. Words that stand several times are refused."""
-        return self._only(text)
-
-    @finds
-    def find_passages(self, text: str = "", matching: str = "") -> Passages:
-        """Every passage with these words, or every one that a pattern finds: `passages(matching: "\\d+ kg")`."""
-        if not text and not matching:
-            raise Failure('write what to look for: passages("6 kg")')
-        return Passages(self, list(self._search(text, matching)))
-
-    def _search(self, text: str, matching: str = "", among: Sequence[Paragraph] | None = None) -> Iterator[Passage]:
-        pattern = pattern_of(matching) if matching else None
-        words = loose(text)
-        for paragraph in self.every_paragraph() if among is None else among:
-            every = words.finditer(paragraph.text) if pattern is None else found_in(pattern, loosen(paragraph.text))
-            for found in list(every):
-                yield Passage(paragraph, *found.span())
-
-    def _only(self, text: str, which: int = 0) -> Passage:
-        found = list(self._search(text))
-        if which and 0 < which <= len(found):
-            return found[which - 1]
-        if len(found) == 1 and not which:
-            return found[0]
-        if not found:
-            raise Missing(f'the words "{text}" stand nowhere in {self.label}')
-        places = ", ".join(dict.fromkeys(each.label for each in found[:6]))
-        times = "once" if len(found) == 1 else f"{len(found)} times"
-        raise Failure(
-            f'the words "{text}" stand {times}: {places}. Say which: {found[-1].paragraph.label} "{text}", '
-            f'or {len(found)} "{text}"'
-        )
 
     @selects
     def picked(self, place: str | None = None) -> Passages:
@@ -146,7 +112,7 @@ class LookedThrough(WholeFile, HoldsLines):
 
     def _within(self, number: str, text: str) -> list[Passage]:
         paragraph = self.find_paragraph(int(number))
-        found = list(self._search(text, among=[paragraph]))
+        found = list(paragraph.search(text))
         if not found:
             raise Missing(f'the words "{text}" do not stand in {paragraph.label}')
         return found
@@ -156,10 +122,10 @@ class LookedThrough(WholeFile, HoldsLines):
         return [_whole(heading), *map(_whole, heading.paragraphs_below())]
 
     def _between(self, first: str, last: str) -> list[Passage]:
-        start = self._only(first)
+        start = self.only(first)
         every = self.every_paragraph()
         at = next(place for place, each in enumerate(every) if each is start.paragraph)
-        for end in self._search(last):
+        for end in self.search(last):
             until = next(place for place, each in enumerate(every) if each is end.paragraph)
             if (until, end.start) >= (at, start.end):
                 whole = [_whole(each) for each in every[at : until + 1]]
@@ -186,10 +152,10 @@ class LookedThrough(WholeFile, HoldsLines):
         return [_whole(each) for each in self.every_paragraph() if rows.holds(each)]
 
     def _found(self, which: str | None, text: str) -> list[Passage]:
-        return [self._only(text, int(which or 0))]
+        return [self.only(text, int(which or 0))]
 
     def _matched(self, pattern: str) -> list[Passage]:
-        return list(self._search("", pattern))
+        return list(self.search("", pattern))
 
 
 def _whole(paragraph: Paragraph) -> Passage:

@@ -2,17 +2,19 @@
 
 from __future__ import annotations
 
-import weakref
 from collections.abc import Iterable, Iterator, Sequence
 from typing import NamedTuple
 
-from scrub.model.declare import FileItem, Reach, action, field, holds, may_lack, needs
+from scrub.model.declare import FileItem, Reach, action, field, finds, holds, may_lack, needs
 from scrub.model.frames import Framed
+from scrub.model.letters_edited import LettersEdited
 from scrub.model.lines_of_text import HoldsLines, Line
 from scrub.model.marked import HasMarks
-from scrub.model.problem import Failure
-from scrub.model.text import Edit, Editing, HoldsTexts, Moved, parted, shrunk
-from scrub.model.values import Choice
+from scrub.model.operations.texts import loose
+from scrub.model.patterns import found_in, pattern_of
+from scrub.model.problem import Failure, Missing
+from scrub.model.text import Editing, HoldsTexts, parted
+from scrub.model.values import Choice, loosen
 
 
 class PlaceInDocument(Choice):
@@ -41,12 +43,56 @@ class Hole(NamedTuple):
 Filling = tuple[Hole, str]
 
 
-class Paragraph(Framed, HasMarks, HoldsLines):
+class HoldsPassages(HoldsLines):
+    """An item in which words are looked for."""
+
+    def searched(self) -> Iterable[tuple[Paragraph, int, int | None]]:
+        """The paragraphs in which they are looked for, each with its letters: from one to another, None for the end."""
+        raise NotImplementedError
+
+    def search(self, text: str, matching: str = "") -> Iterator[Passage]:
+        """The passages with these words, or those that a pattern finds."""
+        pattern = pattern_of(matching) if matching else None
+        words = loose(text)
+        for paragraph, start, end in self.searched():
+            said = paragraph.text[start:end]
+            every = words.finditer(said) if pattern is None else found_in(pattern, loosen(said))
+            for found in list(every):
+                yield Passage(paragraph, start + found.start(), start + found.end())
+
+    def only(self, text: str, which: int = 0) -> Passage:
+        """The one passage with these words, or one of several. Raises `Missing`, and `Failure` for one of many."""
+        found = list(self.search(text))
+        if which and 0 < which <= len(found):
+            return found[which - 1]
+        if len(found) == 1 and not which:
+            return found[0]
+        if not found:
+            raise Missing(f'the words "{text}" stand nowhere in {self.label}')
+        places = ", ".join(dict.fromkeys(each.label for each in found[:6]))
+        times = "once" if len(found) == 1 else f"{len(found)} times"
+        raise Failure(
+            f'the words "{text}" stand {times}: {places}. Say which: {found[-1].paragraph.label} "{text}", '
+            f'or {len(found)} "{text}"'
+        )
+
+    @finds
+    def find_passage(self, text: str) -> Passage:
+        """The one passage with these words: `passage("6 kg")`. Words that stand several times are refused."""
+        return self.only(text)
+
+    @finds
+    def find_passages(self, text: str = "", matching: str = "") -> Passages:
+        """Every passage with these words, or every one that a pattern finds: `passages(matching: "\\d+ kg")`."""
+        if not text and not matching:
+            raise Failure('write what to look for: passages("6 kg")')
+        return Passages(self, list(self.search(text, matching)))
+
+
+class Paragraph(Framed, HasMarks, LettersEdited, HoldsPassages):
     """A paragraph of a document."""
 
     kind_word = "paragraph"
-
-    _passages: weakref.WeakSet[Passage] | None = None
 
     # -- what each format offers
 
@@ -192,94 +238,19 @@ class Paragraph(Framed, HasMarks, HoldsLines):
         """Joins the next one to it, with `between` in the middle."""
         raise NotImplementedError
 
-    def ensure_editable(self, edits: Sequence[Edit]) -> None:
-        """Raises `Failure` for edits that cannot be made without harm."""
-
-    def change_text(self, edits: Sequence[Edit]) -> None:
-        """Makes edits that can be made, and notes the change."""
-        raise NotImplementedError
-
     # -- what follows from that
-
-    def edit(self, edits: Sequence[Edit]) -> None:
-        """Edits its text; passages in it move along. Raises `Failure` where that would do harm."""
-        fine = shrunk(self.text, edits)
-        if fine:
-            self.ensure_editable(fine)
-            self._make(fine)
-
-    def _make(self, edits: Sequence[Edit]) -> None:
-        """Makes edits that were asked about, and are as small as can be."""
-        before = [(each, each.start, each.end) for each in self._passages] if self._passages else ()
-        self.change_text(edits)
-        for passage, start, end in before:
-            passage.start, passage.end = _shifted(edits, start, True), _shifted(edits, end, False)
-
-    def edit_texts(self, editing: Editing, between: str = "") -> None:
-        """Edits it; what cannot be edited is left, and the record names it."""
-        text = self.text
-        wanted = parted(editing, between)(text)
-        if wanted:
-            self._edit_wanted(text, 0, wanted)
-
-    def edit_range(self, start: int, end: int, editing: Editing) -> None:
-        """Edits a piece of it."""
-        text = self.text
-        wanted = editing(text[start:end])
-        if wanted:
-            self._edit_wanted(text, start, wanted)
-
-    def _edit_wanted(self, text: str, start: int, wanted: Sequence[Edit]) -> None:
-        edits = (
-            [(start + first, start + last, _moved(fresh, start)) for first, last, fresh in wanted] if start else wanted
-        )
-        fine = shrunk(text, edits)
-        try:
-            self.ensure_editable(fine)
-        except Failure:
-            fine = self._editable(fine)
-        if fine and (len(fine) == len(edits) or not any(isinstance(fresh, Moved) for _, _, fresh in edits)):
-            self._make(fine)  # words that change places do so together, or not at all
-
-    def _editable(self, edits: Sequence[Edit]) -> list[Edit]:
-        """Those edits that can be made; what is left is told."""
-        fine: list[Edit] = []
-        for each in edits:
-            try:
-                self.ensure_editable([each])
-                fine.append(each)
-            except Failure as failure:
-                self.file.recorder.remarks.append(f"left {failure.what}")
-        return fine
 
     def lettered(self) -> tuple[Paragraph, int, int]:
         """All of its letters."""
         return self, 0, len(self.text)
 
-    def tracks(self, passage: Passage) -> None:
-        """Keeps a passage in step with later edits."""
-        if self._passages is None:
-            self._passages = weakref.WeakSet()
-        self._passages.add(passage)
+    def searched(self) -> Iterable[tuple[Paragraph, int, int | None]]:
+        """Itself."""
+        return ((self, 0, None),)
 
     def lines(self) -> Sequence[Sequence[Paragraph]]:
         """Itself."""
         return ((self,),)
-
-
-def _moved(fresh: str, by: int) -> str:
-    return Moved(fresh, fresh.start + by) if isinstance(fresh, Moved) else fresh
-
-
-def _shifted(edits: Sequence[Edit], place: int, is_start: bool) -> int:
-    """Where a place of a text is after edits."""
-    by = 0
-    for start, end, fresh in edits:
-        if end < place or (end == place and not (is_start and start == end)):
-            by += len(fresh) - (end - start)
-        elif start < place:
-            return start + by + (0 if is_start else len(fresh))
-    return place + by
 
 
 class Heading(Paragraph):
@@ -370,7 +341,7 @@ class Passage(HasMarks, HoldsTexts):
         self.paragraph.edit_range(self.start, self.end, parted(editing, between))
 
 
-class Passages(HoldsLines):
+class Passages(HoldsPassages):
     """Several pieces of a document: what was picked, or what was looked for."""
 
     kind_word = "passages"
@@ -413,6 +384,10 @@ class Passages(HoldsLines):
     def paragraphs(self) -> Iterator[Paragraph]:
         """The paragraphs they stand in."""
         return iter(list(dict.fromkeys(each.paragraph for each in self._every)))
+
+    def searched(self) -> Iterable[tuple[Paragraph, int, int | None]]:
+        """Each of them."""
+        return [each.lettered() for each in self._every]
 
     def edit_texts(self, editing: Editing, between: str = "") -> None:
         """Edits each of them."""
