@@ -207,11 +207,9 @@ class Table(HoldsColumns):
         Example: sort by: "Kg", descending: yes
         Also: order, arrange, ascending, alphabetical
         """
-        rows = list(self.rows.filled())
-        keys = []
-        for heading in (each for each in (by, then) if each is not None):
-            read = self.rows.reader(self.rows.key(heading))
-            keys.append(([settle(value) for value in map(read, rows)], descending))
+        reads = [self.rows.reader(self.rows.key(each)) for each in (by, then) if each is not None]
+        rows = list(self.rows.filled())  # columns that were read tell which rows are filled
+        keys = [([settle(value) for value in map(read, rows)], descending) for read in reads]
         ordered = [rows[place] for place in in_order(len(rows), keys)]
         if ordered != rows:
             self.file.arrange_rows()

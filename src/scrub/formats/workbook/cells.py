@@ -128,7 +128,7 @@ class SheetCells(SheetReading):
         data = in_order(stored, moves)
         if data is None:
             return None
-        back = self.part.order(data)
+        back = self.part.order(stored, data)
         self._ordered(block, moves)
 
         def revert() -> None:
@@ -140,11 +140,15 @@ class SheetCells(SheetReading):
     def _ordered(self, block: Area, moves: Mapping[int, int], back: bool = False) -> None:
         """Lets what was read of the rows follow them."""
         self._loads.forget(self.part)
+        sources = list(moves.values())
         for values in list(self.live.values()):
-            seen = {row: values[row] for row in moves.values() if row in values}
-            for place in moves:
-                values.pop(place, None)
-            values.update((place, seen[row]) for place, row in moves.items() if row in seen)
+            if sources and values.keys() >= moves.keys():  # they change places among themselves
+                values.update(zip(moves, list(map(values.__getitem__, sources)), strict=True))
+            else:
+                seen = {row: values[row] for row in sources if row in values}
+                for place in moves:
+                    values.pop(place, None)
+                values.update((place, seen[row]) for place, row in moves.items() if row in seen)
             values.version += 1
         if back:
             self.ordered_blocks.pop()

@@ -90,14 +90,19 @@ class SheetPart:
         """Whether its rows are in another order than in the file."""
         return self._ordered is not None
 
-    def order(self, data: bytes) -> Callable[[], None]:
-        """Puts rows in another order: these are its bytes from now on. Gives what takes that back."""
-        former = self._ordered
-        self._take(data)
-        return lambda: self._take(former)
+    def order(self, stored: Searched, data: bytes) -> Callable[[], None]:
+        """Puts rows that are stored in another order: `data` are the bytes from now on, which differ within the rows.
+        Gives what takes that back.
+        """
+        former, grown = self._ordered, len(data) - len(stored.data)
 
-    def _take(self, data: bytes | None) -> None:
-        self._ordered, self._skeleton = data, None
+        def back() -> None:
+            self._ordered = former
+            self._left_out -= grown
+
+        self._ordered = data
+        self._left_out += grown
+        return back
 
     def skeleton(self) -> Skeleton:
         """The part without its cells."""

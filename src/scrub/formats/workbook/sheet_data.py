@@ -300,7 +300,13 @@ class Searched(Stored):
 
     def stored_columns(self) -> list[int]:
         """The columns in which cells are stored, empty ones too."""
-        return sorted(column_of(letters.decode()) for letters in set(_CELL_LETTERS.findall(self.data, *self.body)))
+        if len(self._letters) > 26:
+            letters = list(set(_CELL_LETTERS.findall(self.data, *self.body)))
+        else:  # of each the first cell is looked for, which is found soon
+            letters = [
+                each for each in self._letters if re.compile(rb'<c r="%b[1-9]' % each).search(self.data, *self.body)
+            ]
+        return sorted(column_of(each.decode()) for each in letters)
 
     def _column_holds(self, letters: bytes) -> bool:
         for found in re.compile(rb'<c r="' + letters + rb'\d+"(?:|[^>]*[^/>])>(?!</c>)').finditer(

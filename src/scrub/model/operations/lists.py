@@ -221,11 +221,22 @@ def in_order(count: int, keys: Sequence[tuple[Sequence[Any], bool]]) -> list[int
     """
     places = list(range(count))
     for values, descending in reversed(keys):
-        filled = [place for place in places if not is_empty(values[place])]
-        ranks = dict(zip(filled, ranked([values[place] for place in filled]), strict=True))
+        empty = _empty_places(values)
+        filled = [place for place in places if place not in empty] if empty else places
+        ranks: Any = (
+            ranked(values) if not empty else dict(zip(filled, ranked([values[place] for place in filled]), strict=True))
+        )
         filled.sort(key=ranks.__getitem__, reverse=descending)
-        places = filled if len(filled) == count else [*filled, *(place for place in places if place not in ranks)]
+        places = [*filled, *(place for place in places if place in empty)] if empty else filled
     return places
+
+
+def _empty_places(values: Sequence[Any]) -> set[int]:
+    """Where nothing stands; of many values of one sort none is asked twice."""
+    sorts = set(map(type, values))
+    if sorts == {Decimal} or (sorts == {str} and not any(map(is_empty, set(values)))):
+        return set()
+    return {place for place, value in enumerate(values) if is_empty(value)}
 
 
 def _text_key(value: Any) -> Any:
