@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Sequence
 from typing import Any, TypeVar
 
-from scrub.model.sieve import Sieve
+from scrub.model.sieve import Sieve, Tally
 
 T = TypeVar("T", covariant=True)
 
@@ -34,9 +34,10 @@ class Series(Sequence[T]):
         every: Iterator[Any] = iter(self)
         return sum(not each.removed for each in every)
 
-    def sifted(self, sieve: Sieve) -> Series[T] | None:
-        """Those for which a condition may hold, each with a row that says whether it surely does; None where whoever
-        holds them does not find them by it.
+    def sifted(self, sieve: Sieve, tally: Tally | None = None) -> Series[T] | None:
+        """Those for which a condition may hold, each with a row that says whether it surely does; with a tally those
+        that surely do are counted there instead, as the others are gone through. None where whoever holds them does not
+        find them by it.
         """
         return None
 
@@ -76,7 +77,7 @@ class Through(Series[T]):
         """As many as of the other series; of one whose items tell nothing of that, those of its own."""
         return super().many() if isinstance(self._inner, Fixed) else self._inner.many()
 
-    def sifted(self, sieve: Sieve) -> Series[T] | None:
+    def sifted(self, sieve: Sieve, tally: Tally | None = None) -> Series[T] | None:
         """The same, made of those of the other series."""
-        found = self._inner.sifted(sieve)
+        found = self._inner.sifted(sieve, tally)
         return None if found is None else Through(found, self._of)

@@ -38,6 +38,15 @@ Sieve: TypeAlias = Leaf | Unknown | Joined | Opposite
 UNKNOWN = Unknown()
 
 
+class Tally:
+    """How many meet a condition for sure: they are counted, and nobody looks at them."""
+
+    __slots__ = ("sure",)
+
+    def __init__(self) -> None:
+        self.sure = 0
+
+
 def headings_of(sieve: Sieve) -> set[str]:
     """The headings that it asks for."""
     if isinstance(sieve, Leaf):

@@ -11,6 +11,7 @@ from scrub.language.meanings import Meanings
 from scrub.language.tree import Argument, Expression
 from scrub.model.problem import Failure, Missing, did_you_mean
 from scrub.model.series import Series
+from scrub.model.sieve import Tally
 from scrub.model.values import Pairs, Value, fold, loosen, type_name
 from scrub.model.vocabulary import Callee
 from scrub.runner.comparisons import Evaluate
@@ -210,7 +211,8 @@ class Lookups:
         choose = choosing(node.where, where, self.means, slot)
 
         def count(frame: Frame) -> Value:
-            items, test = choose(frame, members(outer(frame) if outer else frame[base], path))
+            tally = Tally()
+            items, test = choose(frame, members(outer(frame) if outer else frame[base], path), tally)
             if test is None:
                 return Decimal(items.many() if isinstance(items, Series) else sum(1 for _ in items))
             found = 0
@@ -218,7 +220,7 @@ class Lookups:
                 if not item.removed:
                     frame[slot] = item
                     found += test(frame)
-            return Decimal(found)
+            return Decimal(found + tally.sure)
 
         return count
 

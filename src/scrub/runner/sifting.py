@@ -9,21 +9,28 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Iterator
 from datetime import date
 from decimal import Decimal
-from typing import Any
+from typing import Any, Protocol
 
 from scrub.language import tree
 from scrub.language.meanings import Meanings
 from scrub.language.tree import Expression
 from scrub.model.series import Series
-from scrub.model.sieve import UNKNOWN, Joined, Leaf, Opposite, Sieve, Unknown
+from scrub.model.sieve import UNKNOWN, Joined, Leaf, Opposite, Sieve, Tally, Unknown
 from scrub.model.values import Value
 from scrub.runner.execution import Frame
 
 #: Gives the condition with the values that the names in it have now.
 Sifts = Callable[[Frame], Sieve]
 Test = Callable[[Frame], bool]
-#: Gives those of some items that must be looked at, and the test for each.
-Choose = Callable[[Frame, Any], tuple[Any, Test | None]]
+
+
+class Choose(Protocol):
+    """What a condition leaves of some items."""
+
+    def __call__(self, frame: Frame, items: Any, tally: Tally | None = None, /) -> tuple[Any, Test | None]:
+        """Those to look at, and the test for each; with a tally, those that need no look are counted there."""
+
+
 _PLAIN = (Decimal, bool, date)
 _OPERATORS = frozenset(("is", "is in", "is empty", "<", "<=", ">", ">=", "contains", "starts with", "ends with"))
 
@@ -37,14 +44,14 @@ def choosing(
     """
     sifts = None if node is None else _Compiler(means, slot, frozenset(_set_in(body, means))).sifts(node)
     if sifts is None or where is None:
-        return lambda frame, items: (items, where)
+        return lambda frame, items, tally=None: (items, where)
 
     def unsure(frame: Frame) -> bool:
         return frame[slot].row.sure or where(frame)
 
-    def choose(frame: Frame, items: Any) -> tuple[Any, Test | None]:
+    def choose(frame: Frame, items: Any, tally: Tally | None = None, /) -> tuple[Any, Test | None]:
         sieve = sifts(frame) if isinstance(items, Series) else UNKNOWN
-        chosen = items.sifted(sieve) if isinstance(items, Series) and not isinstance(sieve, Unknown) else None
+        chosen = items.sifted(sieve, tally) if isinstance(items, Series) and not isinstance(sieve, Unknown) else None
         return (items, where) if chosen is None else (chosen, unsure)
 
     return choose

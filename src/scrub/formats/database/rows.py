@@ -18,7 +18,7 @@ from scrub.model.problem import Failure
 from scrub.model.recorder import Done
 from scrub.model.rows import Reader, Rows
 from scrub.model.series import Series
-from scrub.model.sieve import Sieve, headings_of
+from scrub.model.sieve import Sieve, Tally, headings_of
 from scrub.model.values import Value, shown
 
 
@@ -181,8 +181,10 @@ class DatabaseRows(Rows):
         """Its rows in the order of their keys, new ones last: fixed now, and read as somebody comes to them."""
         return _Stream(self)
 
-    def stored(self, sieve: Sieve | None = None) -> Iterator[StoredRow]:
-        """The rows, one by one; with a sieve those for which it may hold."""
+    def stored(self, sieve: Sieve | None = None, tally: Tally | None = None) -> Iterator[StoredRow]:
+        """The rows, one by one; with a sieve those for which it may hold, with a tally but for those that are counted
+        there.
+        """
         fresh, width, gone = list(self.draft.added), len(self.layout.key), self.draft.gone
         watch = _Watch(frozenset() if sieve is None else {self._columns[each].name for each in headings_of(sieve)})
         self._watches.append(watch)
@@ -200,6 +202,9 @@ class DatabaseRows(Rows):
                     if key in gone:
                         continue
                     watch.key = key
+                    if tally is not None and values[end]:
+                        tally.sure += 1
+                        continue
                     yield StoredRow(key or (number,), values[width:end], places, bool(values[end]))
                     if len(self._wanted) != len(places) or (watch.spoiled and where is not None):
                         more = bool(width)  # on from here, with what is asked for now
@@ -387,11 +392,11 @@ class _Watch:
 class _Stream(Series[StoredRow]):
     """Rows that are read one by one, from the start each time."""
 
-    __slots__ = ("_rows", "_sieve")
+    __slots__ = ("_rows", "_sieve", "_tally")
 
-    def __init__(self, rows: DatabaseRows, sieve: Sieve | None = None) -> None:
+    def __init__(self, rows: DatabaseRows, sieve: Sieve | None = None, tally: Tally | None = None) -> None:
         super().__init__(0, lambda place: next(each for at, each in enumerate(self) if at == place))
-        self._rows, self._sieve = rows, sieve
+        self._rows, self._sieve, self._tally = rows, sieve, tally
 
     def __len__(self) -> int:
         """How many rows there are; with a sieve, there are not more."""
@@ -408,8 +413,8 @@ class _Stream(Series[StoredRow]):
         return self._make(place)
 
     def __iter__(self) -> Iterator[StoredRow]:
-        return self._rows.stored(self._sieve)
+        return self._rows.stored(self._sieve, self._tally)
 
-    def sifted(self, sieve: Sieve) -> Series[StoredRow] | None:
+    def sifted(self, sieve: Sieve, tally: Tally | None = None) -> Series[StoredRow] | None:
         """Those for which a condition may hold."""
-        return _Stream(self._rows, sieve) if self._rows.knows(sieve) else None
+        return _Stream(self._rows, sieve, tally) if self._rows.knows(sieve) else None
