@@ -784,6 +784,10 @@ def test_places_are_told_in_their_order_and_the_file_is_no_place(home: Path, cli
     assert "3 changes on 2 paragraphs." in cli("run", "edit.scrub", path, "--preview").out
     Path("edit.scrub").write_text(macro('document.title = "Huts"', "document"))
     assert "a.docx: 1 change.\n" in cli("run", "edit.scrub", path, "--preview").out
+    columns = "each section\nsection.columns = 2\nend\n"
+    for more, told in (("", "1 change on 1 section."), (lines, "3 changes on 3 places.")):
+        Path("edit.scrub").write_text(macro(columns + more, "document"))
+        assert told in cli("run", "edit.scrub", path, "--preview").out
 
 
 BOX = '<w:txbxContent xmlns:wps="urn:wps">{}</w:txbxContent>'

@@ -8,12 +8,13 @@ from pathlib import Path
 
 import docx
 import pytest
-from documents import members, texts
+from documents import W, members, put_members, texts
 from docx.enum.section import WD_ORIENT
 from docx.opc.constants import RELATIONSHIP_TYPE
 from docx.oxml import OxmlElement
 from docx.oxml.ns import qn
 from docx.shared import Cm
+from lxml import etree
 from PIL import Image
 from sheets import schema_findings
 from test_documents import made, run, table
@@ -194,6 +195,36 @@ def test_sections_are_set_up(home: Path) -> None:
         run("each section\nsection.left-margin = 90\nend", bare)
     with pytest.raises(scrub.Failure, match="while changes are recorded"):
         run("document.tracks-changes = yes\neach section\nsection.left-margin = 2\nend", "sections.docx")
+
+
+@pytest.mark.parametrize(
+    ("there", "were", "left"),
+    [
+        ("", 1, {"num": "3", "space": "708"}),
+        ('<w:cols w:space="400"/>', 1, {"num": "3", "space": "400"}),
+        ('<w:pgSz w:w="11906" w:h="16838"/><w:pgNumType w:start="4"/><w:docGrid w:linePitch="1"/>', 1, {"num": "3", "space": "708"}),
+        (
+            '<w:cols w:num="5" w:equalWidth="0"><w:col w:w="3000" w:space="200"/><w:col w:w="5000"/></w:cols>', 2,
+            {"num": "3"},
+        ),
+    ],
+)  # fmt: skip
+def test_words_run_in_columns(home: Path, there: str, were: int, left: dict[str, str]) -> None:
+    path = made("a", "b")
+    parts = members(path)
+    body = parts["word/document.xml"].replace(b"<w:sectPr/>", f"<w:sectPr>{there}</w:sectPr>".encode())
+    put_members(path, parts | {"word/document.xml": body})
+    before, kept = schema_findings(path), path.read_bytes()
+    lines = 'each section\nlog "{section.columns}"\nsection.columns = 3\nsection.left-margin = 2\nlog "{section.columns}"\nend\neach section\nlog "{section.columns}"\nend'
+    assert run(lines, path).log == [str(were), "3", "3"]
+    (found,) = etree.fromstring(members(path)["word/document.xml"]).iter(f"{{{W}}}cols")
+    assert {etree.QName(name).localname: text for name, text in found.attrib.items()} == left
+    assert len(found) == 0
+    assert schema_findings(path) == before
+    with pytest.raises(scrub.Failure, match="1 to 20 columns, not 0"):
+        run("each section\nsection.columns = 0\nend", path)
+    scrub.undo()
+    assert path.read_bytes() == kept
 
 
 def test_fields_are_told_and_become_plain_text(home: Path) -> None:

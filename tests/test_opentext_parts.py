@@ -137,6 +137,36 @@ def test_pages_are_set_up(home: Path) -> None:
     assert said == {"page-width": "29.7cm", "page-height": "21.001cm", "print-orientation": "landscape", "margin": "2cm", "margin-left": "2.5cm"}  # fmt: skip
 
 
+@pytest.mark.parametrize(
+    ("there", "were"),
+    [
+        ('/></style:page-layout>', 1),
+        ('><style:background-image/><style:footnote-sep/></style:page-layout-properties></style:page-layout>', 1),
+        ('><style:columns fo:column-count="2" fo:column-gap="1cm"><style:column style:rel-width="1*"/>'
+         '<style:column style:rel-width="3*"/></style:columns></style:page-layout-properties></style:page-layout>', 2),
+    ],
+)  # fmt: skip
+def test_words_run_in_columns(home: Path, there: str, were: int) -> None:
+    path = made("a")
+    parts = members(path)
+    layout = LAYOUT.replace("/></style:page-layout>", there)
+    styles = parts["styles.xml"].decode().replace("<office:master-styles>", f"{layout}<office:master-styles>")
+    named = '<style:master-page style:name="Standard"'
+    styles = styles.replace(named, f'{named} style:page-layout-name="pm1"')
+    put_members(path, parts | {"styles.xml": styles})
+    before = path.read_bytes()
+    lines = 'each section\nlog "{section.columns}"\nsection.columns = 3\nsection.left-margin = 1\nend\neach section\nlog "{section.columns}"\nend'
+    assert run(lines, path).log == [str(were), "3"]
+    (layout_,) = all_of(path, "style:page-layout-properties", "styles.xml")
+    (found,) = all_of(path, "style:columns", "styles.xml")
+    assert {etree.QName(name).localname: text for name, text in found.attrib.items()} == {"column-count": "3", "column-gap": "0.5cm"}  # fmt: skip
+    names = [etree.QName(each).localname for each in layout_]
+    assert names == [each for each in ("background-image", "columns", "footnote-sep") if each in names]
+    assert "1cm" in layout_.attrib.values()
+    scrub.undo()
+    assert path.read_bytes() == before
+
+
 SET = """paragraph(1).alignment = centre
 paragraph(1).bold = yes
 paragraph(2).left-indent = 1.5

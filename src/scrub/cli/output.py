@@ -165,9 +165,18 @@ def short_path(path: str) -> str:
     return one_line(path[len(inside) :] if path.startswith(inside) else path)
 
 
+#: What is in a document, as the names of places begin.
+_IN_DOCUMENTS = frozenset(("paragraph", "section", "bookmark"))
+
+
 def change_count(changes: Sequence[Change], part: str, file: str) -> str:
-    """`9 changes on 8 sheets`; what was changed of the file itself is on none."""
+    """`9 changes on 8 sheets`; what was changed of the file itself is on none. Of a document some may be on paragraphs
+    and others on its sections or bookmarks, which are called by what they are.
+    """
     places = {change.place for change in changes} - {os.path.basename(file)}
+    if part == "paragraph":
+        kinds = {place.partition(" ")[0] for place in places}
+        part = next(iter(kinds)) if len(kinds) == 1 and kinds <= _IN_DOCUMENTS else "place"
     return counted(len(changes), "change") + (f" on {counted(len(places), part)}" if places else "")
 
 

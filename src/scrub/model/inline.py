@@ -242,6 +242,10 @@ class Bookmark(Item):
         raise NotImplementedError
 
 
+#: As many columns as letters find room in.
+MOST_TEXT_COLUMNS = 20
+
+
 class Section(Item):
     """A part of a document that is printed on paper of its own."""
 
@@ -365,3 +369,23 @@ class Section(Item):
     @needs("put_measure")
     def bottom_margin(self, value: Decimal) -> None:
         self.put_measure("bottom_margin", value)
+
+    @property
+    @field
+    def columns(self) -> int:
+        """In how many columns its text runs, of one width each.
+
+        Example: section.columns = 2
+        Also: newspaper columns, two columns, page layout
+        """
+        raise NotImplementedError
+
+    @columns.setter
+    @may_lack
+    def columns(self, value: int) -> None:
+        raise NotImplementedError
+
+    def ensure_columns(self, count: int) -> None:
+        """Raises `Failure` for as many columns as no page has."""
+        if not 1 <= count <= MOST_TEXT_COLUMNS:
+            raise Failure(f"{self.label}: a page has 1 to {MOST_TEXT_COLUMNS} columns, not {count}")

@@ -295,7 +295,11 @@ class OpenText(PickedFile, DescribedFile, TextHome):
 
     def sections(self) -> Iterator[TextSection]:
         """Its layouts of pages."""
-        return (each for part in self.parts if part.name == _STYLES for each in sections_in(self, part))
+        return iter(self._sections)
+
+    @cached_property
+    def _sections(self) -> Sequence[TextSection]:
+        return [each for part in self.parts if part.name == _STYLES for each in sections_in(self, part)]
 
     # -- what reviewers left
 

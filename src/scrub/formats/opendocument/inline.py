@@ -10,12 +10,12 @@ from scrub.formats.kept import all_back
 from scrub.formats.opendocument.lengths import centimetres
 from scrub.formats.opendocument.paragraph import TextHome, TextPart
 from scrub.formats.opendocument.place import TextPlace
-from scrub.formats.opendocument.read import FO, STYLE, TEXT, XLINK, alive, of, style_name, value
-from scrub.formats.spans import Span, Splice
+from scrub.formats.opendocument.read import FO, STYLE, TEXT, XLINK, alive, attribute, of, style_name, value
+from scrub.formats.spans import Span, Splice, whole
 from scrub.formats.texts.placed import Placed, PlacedBookmark, ensure_other
 from scrub.formats.xmltext import escaped_text, text_of
 from scrub.model.change import cut
-from scrub.model.inline import Field, Link, Section, ensure_address
+from scrub.model.inline import MOST_TEXT_COLUMNS, Field, Link, Section, ensure_address
 from scrub.model.printing import Orientation
 from scrub.model.problem import Failure
 from scrub.model.values import fold
@@ -188,6 +188,7 @@ class TextSection(Placed[TextPlace], Section):
 
     def __init__(self, place: TextPlace, number: int) -> None:
         self._place, self._number = place, number
+        self._columns = 0  # none are set yet
 
     @property
     def label(self) -> str:
@@ -227,7 +228,50 @@ class TextSection(Placed[TextPlace], Section):
             back += [place.say("page-width", height, FO), place.say("page-height", width, FO)]
         self.changed("orientation", before, value, all_back(back))
 
+    @property
+    def columns(self) -> int:
+        """In how many columns its text runs (17.12)."""
+        if self._columns:
+            return self._columns
+        there = self._own_columns()
+        return whole(value(there, "column-count", FO), MOST_TEXT_COLUMNS) or 1 if there is not None else 1
 
+    @columns.setter
+    def columns(self, value: int) -> None:
+        before, former = self.columns, self._columns
+        if value == before:
+            return
+        self.ensure_columns(value)
+        place, there = self._place, self._own_columns()
+        (count, declared), (gap, _) = attribute(place.span, "column-count", FO), attribute(place.span, "column-gap", FO)
+        p = place.span.prefix
+        names = "".join(f' {name}="{uri}"' for name, uri in declared.items())
+        fresh = f'<{p}columns{names} {count}="{value}" {gap}="{_GAP_OF_COLUMNS}"/>'.encode()
+        if there is not None:
+            splices = [Splice(there.start, there.end, fresh)]
+        elif place.span.open_end == place.span.end:  # its attributes may be set, too
+            splices = [Splice(place.span.end - 2, place.span.end, b">%b</%b>" % (fresh, place.span.raw_name.encode()))]
+        else:  # behind a picture (16.5)
+            at = max(
+                (each.end for each in place.span.children if each.name == "background-image"),
+                default=place.span.open_end,
+            )
+            splices = [Splice(at, at, fresh)]
+        back = place.put("columns", splices)
+        self._columns = value
+
+        def revert() -> None:
+            self._columns = former
+            back()
+
+        self.changed("columns", before, value, revert)
+
+    def _own_columns(self) -> Span | None:
+        return next((each for each in self._place.span.children if of(each, STYLE, "columns")), None)
+
+
+#: What is between columns that are new.
+_GAP_OF_COLUMNS = "0.5cm"
 #: The attribute of each length of a page.
 _MEASURES = {
     "page_width": "page-width", "page_height": "page-height", "left_margin": "margin-left",

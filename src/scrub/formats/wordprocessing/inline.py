@@ -7,12 +7,13 @@ from collections.abc import Callable, Iterable, Iterator, Mapping
 from decimal import Decimal
 
 from scrub.formats.kept import all_back
-from scrub.formats.spans import Splice, ended, escaped, set_attributes
+from scrub.formats.spans import Splice, ended, escaped, set_attributes, whole
 from scrub.formats.texts.placed import Placed, PlacedBookmark, ensure_other
 from scrub.formats.wordprocessing.read import TWIPS_IN_CENTIMETRE, inner, own, value
 from scrub.formats.wordprocessing.reading import Home
 from scrub.formats.wordprocessing.stories import Place, Stories
-from scrub.model.inline import Section
+from scrub.formats.xmltext import is_on
+from scrub.model.inline import MOST_TEXT_COLUMNS, Section
 from scrub.model.late import late
 from scrub.model.printing import Orientation
 from scrub.model.problem import Failure
@@ -81,9 +82,18 @@ _MEASURES = {
     "page_width": ("pgSz", "w"), "page_height": ("pgSz", "h"), "left_margin": ("pgMar", "left"),
     "right_margin": ("pgMar", "right"), "top_margin": ("pgMar", "top"), "bottom_margin": ("pgMar", "bottom"),
 }  # fmt: skip
-_USUAL_MARGINS = {
-    "top": "1417", "right": "1417", "bottom": "1417", "left": "1417", "header": "708", "footer": "708", "gutter": "0",
+#: What an element says beside what it is to say, where it was not there.
+_USUAL = {
+    "pgMar": {
+        **dict.fromkeys(("top", "right", "bottom", "left"), "1417"), "header": "708", "footer": "708", "gutter": "0",
+    },
+    "cols": {"space": "708"},
 }  # fmt: skip
+#: The elements of a section up to its columns, in order (17.6.17).
+_ORDER = (
+    "headerReference", "footerReference", "footnotePr", "endnotePr", "type", "pgSz", "pgMar", "paperSrc", "pgBorders",
+    "lnNumType", "pgNumType", "cols",
+)  # fmt: skip
 
 
 class OfficeSection(Placed[Place], Section):
@@ -118,24 +128,27 @@ class OfficeSection(Placed[Place], Section):
         """What makes its elements what they are to be; one that it lacks is put where it belongs (17.6.17)."""
         place, data = self._place, self._place.part.data
         found: list[Splice] = []
-        added = b""
-        for element in ("pgSz", "pgMar"):
-            values = {name: text for (of, name), text in self._set.items() if of == element}
+        added: dict[int, bytes] = {}
+        for element in ("pgSz", "pgMar", "cols"):
+            values: dict[str, str | None] = {name: text for (of, name), text in self._set.items() if of == element}
             there = inner(place.span, element)
-            if there is not None:
+            if there is None and values:
+                before = _ORDER[: _ORDER.index(element)]
+                at = max((each.end for each in place.span.children if each.name in before), default=place.span.open_end)
+                added[at] = added.get(at, b"") + self._element(element, {**_USUAL.get(element, {}), **values})
+            elif there is not None and values:
+                if element == "cols":  # columns of widths of their own go (17.6.4)
+                    values["equalWidth"] = None
+                    found += [Splice(there.open_end, there.close_start, b"")] if there.children else []
                 written = place._replace(span=there)
                 found += set_attributes(data, there, [(written.attribute(name), text) for name, text in values.items()])
-            elif values:
-                added += self._element(element, (_USUAL_MARGINS if element == "pgMar" else {}) | values)
         if place.span.open_end == place.span.end:
-            return [*found, *ended(data, place.span, added)]
-        before = ("headerReference", "footerReference", "footnotePr", "endnotePr", "type", "pgSz")
-        at = max((each.end for each in place.span.children if each.name in before), default=place.span.open_end)
-        return [*found, Splice(at, at, added)] if added else found
+            return [*found, *ended(data, place.span, b"".join(added.values()))]
+        return [*found, *(Splice(at, at, new) for at, new in added.items())]
 
-    def _element(self, name: str, values: Mapping[str, str]) -> bytes:
+    def _element(self, name: str, values: Mapping[str, str | None]) -> bytes:
         p = self._place.span.prefix
-        attributes = "".join(f' {p}{key}="{escaped(text)}"' for key, text in values.items())
+        attributes = "".join(f' {p}{key}="{escaped(text)}"' for key, text in values.items() if text is not None)
         return f"<{p}{name}{attributes}/>".encode()
 
     def measure(self, word: str) -> Decimal | None:
@@ -170,6 +183,21 @@ class OfficeSection(Placed[Place], Section):
         if (int(width) > int(height)) != (value is Orientation.LANDSCAPE):
             wanted |= {("pgSz", "w"): height, ("pgSz", "h"): width}
         self._put("orientation", before, value, wanted)
+
+    @property
+    def columns(self) -> int:
+        """In how many columns its text runs; those of widths of their own are counted (17.6.4)."""
+        there = inner(self._place.span, "cols")
+        if there is not None and ("cols", "num") not in self._set and not is_on(value(there, "equalWidth"), True):
+            return max(1, sum(each.name == "col" and own(each) for each in there.children))
+        return whole(self._get("cols", "num"), MOST_TEXT_COLUMNS) or 1
+
+    @columns.setter
+    def columns(self, value: int) -> None:
+        before = self.columns
+        if value != before:
+            self.ensure_columns(value)
+            self._put("columns", before, value, {("cols", "num"): str(value)})
 
 
 def sections_in(home: Home, stories: Stories) -> Iterable[OfficeSection]:
