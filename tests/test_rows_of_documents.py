@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+import re
 import shutil
 from pathlib import Path
 
 import docx
+import openpyxl
 import pytest
-from documents import W, members, texts
+import xlsxwriter
+from conftest import macro
+from documents import W, members, put_members, texts
 from lxml import etree
 from sheets import schema_findings
 from test_documents import made, run, table
@@ -220,3 +224,74 @@ def test_what_hangs_on_words_of_a_row_goes_with_it(home: Path) -> None:
     assert b"commentRangeStart" not in members(path)["word/document.xml"]
     scrub.undo()
     assert path.read_bytes() == old
+
+
+@pytest.mark.parametrize(
+    "properties", [None, "", "<w:tblStyle w:val='LightShading'/>", '<w:tblW w:w="0" w:type="auto"/>', "</>"]
+)
+def test_tables_get_the_style_of_the_house(home: Path, properties: str | None) -> None:
+    path = real()
+    if properties is not None:
+        parts = members(path)
+        written = "<w:tblPr/>" if properties == "</>" else f"<w:tblPr>{properties}</w:tblPr>"
+        body = re.sub(r"<w:tblPr>.*?</w:tblPr>", written, parts["word/document.xml"].decode())
+        put_members(path, parts | {"word/document.xml": body})
+    before, findings = path.read_bytes(), schema_findings(str(path))
+    found = run('each table\nlog "{table.style}"\ntable.style = "light grid"\nlog table.style\nend', path)
+    assert found.log[1] == "Light Grid"
+    assert docx.Document(str(path)).tables[0].style.name == "Light Grid"  # type: ignore[union-attr]
+    assert schema_findings(str(path)) == findings
+    assert run('table("Provisions").style = "Light Grid"', path).changes == []
+    run('in table("Provisions")\nadd-row ["Peat", 7]\ntable.style = nothing\nend', path)
+    assert docx.Document(str(path)).tables[0].style.name == "Normal Table"  # type: ignore[union-attr]
+    assert rows_of(path)[-1] == ["Peat", "7"]
+    scrub.undo()
+    scrub.undo()
+    assert path.read_bytes() == before
+
+
+def test_styles_of_tables_that_are_not_there_are_told(home: Path) -> None:
+    path = real()
+    with pytest.raises(scrub.Failure, match='has no table style "Lite Grid". Did you mean "Light Grid"'):
+        run('table("Provisions").style = "Lite Grid"', path)
+    with pytest.raises(scrub.Failure, match="only while no changes are recorded"):
+        run('document.tracks-changes = yes\ntable("Provisions").style = "Light Grid"', path)
+    Path("a.md").write_text("words\n")
+    with pytest.raises(scrub.Failure, match='cannot keep "style" of a table'):
+        run('each table\ntable.style = "x"\nend', "a.md")
+
+
+@pytest.mark.parametrize("info", ["TableStyleLight9", None])
+def test_tables_of_workbooks_get_another_style(home: Path, info: str | None) -> None:
+    with xlsxwriter.Workbook("a.xlsx") as book:
+        options = {
+            "name": "Stays",
+            "style": info,
+            "data": [["Ann", 2], ["Bo", 3]],
+            "columns": [{"header": "Guest"}, {"header": "Nights"}],
+        }
+        book.add_worksheet("S").add_table("B2:C4", options)
+        book.add_worksheet("Bare").write_row("A1", ["Hut", "Key"])
+    if info is None:
+        parts = members(Path("a.xlsx"))
+        name = "xl/tables/table1.xml"
+        put_members("a.xlsx", parts | {name: re.sub(rb"<tableStyleInfo[^>]*/>", b"", parts[name])})
+    path = Path("a.xlsx")
+    before, findings = path.read_bytes(), schema_findings(path)
+
+    def on(lines: str) -> scrub.FileResult:
+        return scrub.run(macro(lines), [str(path)]).files[0]
+
+    lines = 'log "{table("Stays").style}"\ntable("Stays").style = "tablestyledark3"\nin table("Stays")\nadd-row ["Cy", 4]\nend'
+    assert on(lines).log == [info or ""]
+    found = openpyxl.load_workbook(path)["S"].tables["Stays"]
+    assert (found.tableStyleInfo.name, found.ref) == ("TableStyleDark3", "B2:C5")
+    assert schema_findings(path) == findings
+    assert "no table style" in str(on('table("Stays").style = "TableStyleDark12"').problem)
+    assert "it has no style" in str(on('sheet("Bare").records.style = "TableStyleDark1"').problem)
+    assert "is protected" in str(on('in sheet("S")\nprotect\nend\ntable("Stays").style = "TableStyleDark1"').problem)
+    assert on('table("Stays").style = nothing').problem is None
+    assert openpyxl.load_workbook(path)["S"].tables["Stays"].tableStyleInfo.name is None
+    scrub.undo()
+    scrub.undo()
+    assert path.read_bytes() == before

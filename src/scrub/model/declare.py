@@ -190,6 +190,11 @@ class FileItem(Item):
         """Is told that rows of its tables are about to come, go or move. Raises `Failure` where they must not."""
         raise NotImplementedError
 
+    @may_lack
+    def style_tables(self) -> None:
+        """Is told that a table of it is about to get another style. Raises `Failure` where none may."""
+        raise NotImplementedError
+
     def lacking(self, what: str = "that") -> str:
         """Why this format cannot keep what its classes leave out, as a sentence."""
         return f"{self.label}: a file of this format cannot keep {what}"

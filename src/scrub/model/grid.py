@@ -390,6 +390,14 @@ class Grid:
         """Makes a table a row longer, or a column with a heading wider; `back` is called when that is taken back."""
         raise NotImplementedError
 
+    def table_style(self, name: str) -> str | None:
+        """The style of a table, by its name; None where it has none."""
+        return None
+
+    def put_table_style(self, name: str, style: str | None) -> Callable[[], None]:
+        """Gives a table another style; gives what takes that back. Raises `Failure`."""
+        raise NotImplementedError
+
     def look_like(self, row: int, column: int, other_row: int) -> None:
         """Gives a cell the look of another one of its column."""
 

@@ -83,6 +83,15 @@ class GridRows(Rows):
             f"{there}{hint}"
         )
 
+    @property
+    def style(self) -> str | None:
+        """The name of its style, where it is a table of the workbook."""
+        return self.sheet.table_style(self.name) if self.name else None
+
+    def put_style(self, name: str | None) -> Callable[[], None]:
+        """Gives it another style."""
+        return self.sheet.put_table_style(self.name, name) if self.name else super().put_style(name)
+
     def values(self, key: str) -> ColumnValues:
         """The values under a heading."""
         found = self.lists.get(key)

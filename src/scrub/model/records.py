@@ -78,6 +78,26 @@ class Table(HoldsColumns):
         """
         return self.rows.address()
 
+    @property
+    @field
+    def style(self) -> str | None:
+        """The style that gives it borders and colours, by its name; nothing where it has none.
+
+        Example: table.style = "Table Grid"
+        Also: table design, borders, banded rows, look
+        """
+        return self.rows.style
+
+    @style.setter
+    @needs("style_tables")
+    def style(self, value: str | None) -> None:
+        before = self.style
+        if value != before:
+            self.file.style_tables()
+            back = self.rows.put_style(value)
+            if self.style != before:
+                self.changed("style", before, self.style, back)
+
     def reader(self, key: str) -> Reader:
         """What gives the values under a heading. Raises `Failure` when it is not there, or there twice."""
         found = self.readers.get(key)

@@ -46,6 +46,15 @@ class Rows:
         """Whether a paragraph stands in them, where they are a table of a document."""
         return False
 
+    @property
+    def style(self) -> str | None:
+        """The name of the style of the table; None where it has none."""
+        return None
+
+    def put_style(self, name: str | None) -> Callable[[], None]:
+        """Gives the table another style; gives what takes that back. Raises `Failure` for one that is not there."""
+        raise Failure(f"{self.label} is no table of the file: it has no style. Cells have looks of their own")
+
     def row_label(self, row: Any) -> str:
         """How a person calls one row."""
         raise NotImplementedError

@@ -7,6 +7,7 @@ from datetime import date
 from decimal import Decimal
 from functools import cached_property
 from itertools import count
+from typing import Protocol
 
 from scrub.formats.texts.paragraph import OpenParagraph
 from scrub.model.declare import FileItem
@@ -33,6 +34,17 @@ class AddedText:
         self.text = edited(self.text, parted(editing, between)(self.text))
 
 
+class Styled(Protocol):
+    """A table that has a style."""
+
+    @property
+    def style(self) -> str | None:
+        """Its name."""
+
+    def put_style(self, name: str | None) -> Callable[[], None]:
+        """Gives it another one; gives what takes that back. Raises `Failure` for one that is not there."""
+
+
 class DocumentRows(Rows):
     """The rows of one table; a row is its number, that of the headings being 1."""
 
@@ -42,6 +54,7 @@ class DocumentRows(Rows):
         name: str,
         rows: Sequence[Mapping[int, Sequence[OpenParagraph]]],
         hold: Callable[[bool], Callable[[], None]] | None = None,
+        styled: Styled | None = None,
     ) -> None:
         """`rows` are the paragraphs of each cell, by the column of the grid in which it begins. `hold` is told when
         rows are about to come or go, or (with yes) to change places, and gives what takes that back; None where they
@@ -51,7 +64,7 @@ class DocumentRows(Rows):
         self._file = file
         self.name = name
         self._cells: list[Mapping[int, Sequence[OpenParagraph | AddedText]]] = list(rows)
-        self._hold = hold
+        self._hold, self._styled = hold, styled
         #: The rows as they follow each other, without that of the headings.
         self.order = list(range(2, len(rows) + 1))
         self.headings: dict[str, str] = {}
@@ -64,6 +77,15 @@ class DocumentRows(Rows):
     def file(self) -> FileItem:
         """The document."""
         return self._file
+
+    @property
+    def style(self) -> str | None:
+        """The name of its style."""
+        return self._styled.style if self._styled is not None else None
+
+    def put_style(self, name: str | None) -> Callable[[], None]:
+        """Gives it another style."""
+        return self._styled.put_style(name) if self._styled is not None else super().put_style(name)
 
     def row_label(self, row: int) -> str:
         """The table and the row."""

@@ -35,7 +35,7 @@ from scrub.formats.wordprocessing.read import Piece, inner, own, value
 from scrub.formats.wordprocessing.reading import Home, StoryPart
 from scrub.formats.wordprocessing.review import OfficeChange, nameless, recorded_in
 from scrub.formats.wordprocessing.stories import Stories
-from scrub.formats.wordprocessing.styles import ParagraphStyles, parse_styles, styles_of
+from scrub.formats.wordprocessing.styles import ParagraphStyles, parse_styles, styles_for, styles_of
 from scrub.formats.wordprocessing.tables import OfficeTable, caption_of, cells_of, tables_in
 from scrub.formats.wordprocessing.threads import Threads
 from scrub.formats.wordprocessing.tracking import Tracking, recording
@@ -133,6 +133,11 @@ class OfficeDocument(OfficeFile, Home):
         return styles_of(self._style_part)
 
     @cached_property
+    def table_styles(self) -> Mapping[str, str]:
+        """The names of its styles of tables, by their ids."""
+        return styles_for(self._style_part, "table")
+
+    @cached_property
     def frames(self) -> ParagraphFrames:
         """How its paragraphs are set by their styles."""
         return ParagraphFrames(self._style_part)
@@ -181,7 +186,7 @@ class OfficeDocument(OfficeFile, Home):
                     name = f"{name} {len(found) + 1}" if name else f"table {len(found) + 1}"
                 names.add(name)
                 arranged = OfficeTable(self, part, span, name)
-                arranged.rows = DocumentRows(self, name, rows, arranged.hold)
+                arranged.rows = DocumentRows(self, name, rows, arranged.hold, arranged)
                 self._arranged.append(arranged)
                 found.append(Table(arranged.rows))
         return found
@@ -189,6 +194,12 @@ class OfficeDocument(OfficeFile, Home):
     def arrange_rows(self) -> None:
         """Raises `Failure` where rows cannot be arranged."""
         self.ensure_open()
+
+    def style_tables(self) -> None:
+        """Raises `Failure` where the styles of tables stay."""
+        self.ensure_open()
+        if self.tracks_changes:
+            raise Failure(f"{self.label}: tables get other styles only while no changes are recorded")
 
     # -- what stands among the words
 

@@ -9,7 +9,7 @@ from functools import cached_property
 from scrub.formats.spans import Span, escaped
 from scrub.formats.texts.styles import style_named
 from scrub.formats.wordprocessing.read import inner, value
-from scrub.formats.wordprocessing.styles import StyleProperties
+from scrub.formats.wordprocessing.styles import StyleProperties, styles_for
 from scrub.formats.wordprocessing.tracking import Tracking
 from scrub.formats.xmltext import is_on
 from scrub.model.problem import Failure
@@ -74,9 +74,7 @@ class RunLooks:
     @cached_property
     def _letter_styles(self) -> dict[str, str]:
         """The names of the styles of letters, by their ids."""
-        children = self._root.children if self._root is not None else ()
-        every = (each for each in children if value(each, "type") == "character")
-        return {value(each, "styleId") or "": value(inner(each, "name")) or "" for each in every}
+        return styles_for(self._root, "character")
 
     def letter_style(self, name: str) -> str:
         """The id of a style of letters. Raises `Failure` for one that the document does not have."""

@@ -53,6 +53,11 @@ class Home(PiecedDocument):
         raise NotImplementedError
 
     @once
+    def table_styles(self) -> Mapping[str, str]:
+        """The names of the styles of tables, by their ids."""
+        raise NotImplementedError
+
+    @once
     def tracking(self) -> Tracking:
         """Who records changes in it."""
         raise NotImplementedError

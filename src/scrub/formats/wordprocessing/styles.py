@@ -67,6 +67,12 @@ class ParagraphStyles:
         return usual or found[0]
 
 
+def styles_for(root: Span | None, sort: str) -> dict[str, str]:
+    """The names of the styles of a sort (17.18.83), by their ids."""
+    every = (each for each in (root.children if root is not None else ()) if value(each, "type") == sort)
+    return {value(each, "styleId") or "": value(inner(each, "name")) or "" for each in every}
+
+
 class StyleProperties:
     """What the styles of a document say: of runs (`rPr`) or of paragraphs (`pPr`)."""
 

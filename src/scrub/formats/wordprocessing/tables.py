@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from functools import cached_property
 
-from scrub.formats.spans import Span, Splice, ended, outside, spliced, whole
+from scrub.formats.spans import Span, Splice, ended, escaped, outside, spliced, whole
 from scrub.formats.texts.arranged import ArrangedTable
 from scrub.formats.texts.part import EditedPart
+from scrub.formats.texts.styles import style_named
 from scrub.formats.wordprocessing.paragraph import OfficeParagraph
 from scrub.formats.wordprocessing.read import inner, own, value
 from scrub.formats.wordprocessing.reading import Home
@@ -63,6 +64,44 @@ class OfficeTable(ArrangedTable):
         cells = cells_of(self.span)
         if merged or any(len(row) != len(cells[0]) for row in cells):
             raise Failure(f"{self._label}: cells in it are merged, so its rows stay where they are")
+
+    # -- its style (17.4.62)
+
+    @cached_property
+    def _style(self) -> str:
+        properties = inner(self.span, "tblPr")
+        return (value(inner(properties, "tblStyle")) or "") if properties is not None else ""
+
+    @property
+    def style(self) -> str | None:
+        """The name of its style."""
+        return self._home.table_styles.get(self._style, self._style) or None
+
+    def put_style(self, name: str | None) -> Callable[[], None]:
+        """Gives it another style, or none."""
+        fresh = "" if name is None else style_named(name, self._home.table_styles, "table style")
+        former, self._style = self._style, fresh
+        back = self.part.put((self.span.start, "style"), self._restyled(fresh))
+
+        def revert() -> None:
+            self._style = former
+            back()
+
+        return revert
+
+    def _restyled(self, fresh: str) -> list[Splice]:
+        """What gives it a style: the first of its properties (17.4.59)."""
+        p, properties = self.span.prefix, inner(self.span, "tblPr")
+        element = f'<{p}tblStyle {p}val="{escaped(fresh)}"/>'.encode() if fresh else b""
+        if properties is None:
+            made = f"<{p}tblPr>".encode() + element + f"</{p}tblPr>".encode()
+            return [Splice(self.span.open_end, self.span.open_end, made)] if element else []
+        old = inner(properties, "tblStyle")
+        if old is not None:
+            return [Splice(old.start, old.end, element)]
+        if properties.open_end == properties.end:
+            return ended(self.part.data, properties, element)
+        return [Splice(properties.open_end, properties.open_end, element)] if element else []
 
     @cached_property
     def _rows(self) -> list[Span]:

@@ -119,6 +119,9 @@ class OfficeWorkbook(OfficeFile, Workbook):
         sheet.changed("sheet", None, name, revert, f"copy of {like.name}" if like is not None else "new sheet")
         return sheet
 
+    def style_tables(self) -> None:
+        """Tables of workbooks have styles."""
+
     def arrange_rows(self) -> None:
         """Rows can come, go and change places; what keeps those of one sheet is asked of that."""
 

@@ -9,6 +9,7 @@ from typing import Any
 from scrub.formats.opc.parts import Parts
 from scrub.formats.sheet import spanned
 from scrub.formats.spans import Span, Splice, parse, pieces_of, set_attributes, spliced
+from scrub.formats.texts.styles import style_named
 from scrub.formats.workbook.breaks import Breaks
 from scrub.formats.workbook.cells import SheetCells
 from scrub.formats.workbook.comments import Notes
@@ -414,6 +415,17 @@ class OfficeSheet(SheetCells):
         place = next(each for each in self.tables() if each.name == name)
         now = place.bottom - place.area.top if heading is None else place.area.right - place.area.left + 1
         self.changed(f"{'rows' if heading is None else 'columns'} in {name}", now - 1, now, revert)
+
+    def table_style(self, name: str) -> str | None:
+        """The style of a table."""
+        return self._tables.style(name)
+
+    def put_table_style(self, name: str, style: str | None) -> Callable[[], None]:
+        """Gives a table another style."""
+        if self.protected:
+            raise Failure(f"{self.name} is protected. Take the protection off first: unprotect")
+        known = self.shared.styles.table_styles()
+        return self._tables.put_style(name, None if style is None else style_named(style, known, "table style"))
 
     def look_like(self, row: int, column: int, other_row: int) -> None:
         """Gives a cell the look of another one of its column."""

@@ -62,6 +62,10 @@ class Format:
         return number_in(self.attributes, word)
 
 
+#: The sorts of table styles that every workbook has, and how many there are.
+_TABLE_STYLES = {"Light": 21, "Medium": 28, "Dark": 11}
+
+
 class Styles:
     """The styles part. What is added is written when the file is saved."""
 
@@ -88,6 +92,15 @@ class Styles:
         self._origins: dict[int, tuple[int, dict[str, Any]]] = {}  # what each added format was made of
         self._same: dict[tuple[Any, ...], int] = {}
         self._sorts: dict[int, str] = {}
+
+    def table_styles(self) -> dict[str, str]:
+        """The styles that a table of the workbook can have, by what they are written by: those of every workbook
+        (18.5.1.5) and its own.
+        """
+        holder = self.root.child("tableStyles")
+        own = [unescaped(each.attributes.get("name", "")) for each in holder.all("tableStyle")] if holder else []
+        usual = [f"TableStyle{sort}{number}" for sort, most in _TABLE_STYLES.items() for number in range(1, most + 1)]
+        return {name: name for name in (*own, *usual)}
 
     def _own_palette(self) -> list[str]:
         """The palette that the workbook has in place of the usual one (18.8.27); empty where it has none."""

@@ -5,11 +5,12 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Mapping
 from functools import partial
 
+from scrub.formats.kept import put_in
 from scrub.formats.opc.parts import Parts
 from scrub.formats.opc.relationships import part_tree
-from scrub.formats.spans import Splice, ended, escaped, number_in, set_attributes, spliced
+from scrub.formats.spans import Span, Splice, ended, escaped, number_in, set_attributes, spliced
 from scrub.formats.workbook.part import SheetPart, Skeleton
-from scrub.formats.xmltext import xstring_value
+from scrub.formats.xmltext import unescaped, xstring_value
 from scrub.model.area import area_of
 from scrub.model.grid import TablePlace
 
@@ -23,6 +24,8 @@ class Tables:
         self._parts: dict[str, str] = {}  # the part of each, by its name
         self._down: dict[str, int] = {}
         self._right: dict[str, list[str]] = {}
+        self._were: dict[str, str | None] = {}  # the style of each in the file
+        self._styles: dict[str, str | None] = {}  # those that are to have another one
 
     def places(self) -> list[TablePlace]:
         """Where they are."""
@@ -41,6 +44,8 @@ class Tables:
                     continue
                 name = of.get("displayName") or of.get("name", "")
                 self._parts[name] = str(each.target)
+                look = root.child("tableStyleInfo")
+                self._were[name] = unescaped(look.attributes.get("name", "")) or None if look is not None else None
                 yield TablePlace(name, area, area.bottom - number_in(of, "totalsRowCount"))
 
     def grow(self, name: str, heading: str | None = None) -> Callable[[], None]:
@@ -65,22 +70,37 @@ class Tables:
 
         return back
 
+    def style(self, name: str) -> str | None:
+        """The style of a table."""
+        self.places()
+        return self._styles.get(name, self._were.get(name))
+
+    def put_style(self, name: str, style: str | None) -> Callable[[], None]:
+        """Gives a table another style; gives what takes that back."""
+        return put_in(self._styles, name, style)
+
     @property
     def touched(self) -> bool:
-        """Whether any grew."""
-        return any(self._down.values()) or any(self._right.values())
+        """Whether any grew, or got another style."""
+        return any(map(self._touches, self._parts))
+
+    def _touches(self, name: str) -> bool:
+        return bool(self._down.get(name) or self._right.get(name)) or self.style(name) != self._were.get(name)
 
     def elements(self, skeleton: Skeleton, parts: Parts) -> Mapping[str, bytes]:
         """Nothing of the sheet's own part; the parts of the tables are changed."""
         for place in self.places():
-            if self._down.get(place.name) or self._right.get(place.name):
+            if self._touches(place.name):
                 parts.changed[self._parts[place.name]] = partial(self._made, place)
         return {}
 
     def _made(self, place: TablePlace) -> bytes:
-        """The part of a table that grew."""
+        """The part of a table as it is to be."""
         data, root = part_tree(self._part.package, self._parts[place.name])
-        splices: list[Splice] = set_attributes(data, root, [("ref", place.area.corners)])
+        splices = self._restyled(place.name, data, root)
+        if not self._down.get(place.name) and not self._right.get(place.name):
+            return spliced(data, splices)
+        splices += set_attributes(data, root, [("ref", place.area.corners)])
         filter_ = root.child("autoFilter")
         if filter_ is not None:
             below = place.area._replace(bottom=place.bottom)
@@ -96,3 +116,20 @@ class Tables:
             splices += set_attributes(data, holder, [("count", count)])
             splices += ended(data, holder, fresh.encode())
         return spliced(data, splices)
+
+    def _restyled(self, name: str, data: bytes, root: Span) -> list[Splice]:
+        """What gives a table another style: the last of its elements but for extensions (18.5.1.2)."""
+        style, look = self.style(name), root.child("tableStyleInfo")
+        if style == self._were[name]:
+            return []
+        if look is not None:
+            return set_attributes(data, look, [("name", None if style is None else xstring_value(style))])
+        shown = "".join(f' {word}="{int(word == _STRIPES)}"' for word in _SHOWN)
+        made = f'<{root.prefix}tableStyleInfo name="{escaped(xstring_value(style or ""))}"{shown}/>'.encode()
+        more = root.child("extLst")
+        return [Splice(more.start, more.start, made)] if more is not None else ended(data, root, made)
+
+
+#: What a style shows of a table; a new one has stripes and nothing else (18.5.1.5).
+_STRIPES = "showRowStripes"
+_SHOWN = ("showFirstColumn", "showLastColumn", _STRIPES, "showColumnStripes")
