@@ -91,6 +91,7 @@ PLACES = {
 IN_DOCUMENTS = {
     "add-record": ("house-rules.docx", 'in table("Provisions")'),
     "add-row": ("house-rules.docx", 'in table("Provisions")'), "sort": ("house-rules.docx", 'in table("Provisions")'),
+    "table.style": ("house-rules.docx", 'in table("Provisions")'),
     "sheet.active": ("season-book.xlsx", 'in sheet("Sorrel Hut")'),
     "reply": ("route.docx", "each comment"), "comment.done": ("route.docx", "each comment"),
 }  # fmt: skip
