@@ -106,12 +106,12 @@ def _tokens(paragraph: etree._Element) -> list[_Token]:
     return out
 
 
-def reviewed(path: Path, accepted: bool) -> list[tuple[str, str]]:
-    """The text and the style of each paragraph of the body, with every recorded change accepted, or refused, by the
-    rules of the standard (part 3, 5.5).
+def reviewed(path: Path, accepted: bool, above: bool = False) -> list[tuple[str, str]]:
+    """The text and the style of each paragraph of the body, or of the header `above`, with every recorded change
+    accepted, or refused, by the rules of the standard (part 3, 5.5).
     """
-    root = etree.fromstring(members(path)["content.xml"])
-    body = next(root.iter(f"{{{NS['office']}}}text"))
+    root = etree.fromstring(members(path)["styles.xml" if above else "content.xml"])
+    body = next(root.iter(f"{{{NS['style']}}}header" if above else f"{{{NS['office']}}}text"))
     tokens: list[_Token] = []
     deletions: dict[str, list[_Token]] = {}
     for region in body.iter(f"{_T}changed-region"):

@@ -30,7 +30,6 @@ from scrub.formats.opendocument.pictures import Media, TextPicture, pictures_in
 from scrub.formats.opendocument.properties import TextProperties
 from scrub.formats.opendocument.read import (
     OFFICE,
-    STYLE,
     TABLE,
     TEXT,
     XLINK,
@@ -44,9 +43,9 @@ from scrub.formats.opendocument.resolve import resolved
 from scrub.formats.opendocument.review import TextChange, TextComment, changes_in, comments_in, names_in
 from scrub.formats.opendocument.styles import TextStyles
 from scrub.formats.opendocument.tables import TextTable, cells_of, plain_cell, rows_of, says_more
-from scrub.formats.opendocument.tracking import TextTracking
+from scrub.formats.opendocument.tracking import TextTracking, numbers_for
 from scrub.formats.source import Source, opened
-from scrub.formats.spans import Span, escaped, outside, spliced
+from scrub.formats.spans import Span, Splice, escaped, outside, spliced
 from scrub.formats.texts.marks import Mark
 from scrub.formats.texts.stories import Stories
 from scrub.formats.texts.tables import DocumentRows
@@ -108,7 +107,7 @@ class OpenText(PickedFile, DescribedFile, TextHome):
 
     def _forget(self) -> None:
         """Drops what was found among paragraphs that are others now."""
-        for name in ("text_looks", "styles", "_listed", "_tables", "tracking"):
+        for name in ("text_looks", "styles", "_listed", "_tables", "_trackings", "_numbers"):
             self.__dict__.pop(name, None)
         self._arranged.clear()
 
@@ -122,9 +121,11 @@ class OpenText(PickedFile, DescribedFile, TextHome):
                     holder, group = around, []
                 place = PlaceInDocument(where or "body")
                 if part.name == _STYLES:
-                    if around.uri != STYLE:
+                    margin = next((each for each in part.margins if each.start < span.start < each.end), None)
+                    if margin is None:
                         continue  # what styles hold besides headers and footers is no paragraph of the document
-                    place = PlaceInDocument.FOOTER if "footer" in around.name else PlaceInDocument.HEADER
+                    if place not in _HELD:
+                        place = PlaceInDocument.FOOTER if "footer" in margin.name else PlaceInDocument.HEADER
                 paragraph = TextParagraph(self, part, span, place, group)
                 paragraph.index = len(found)
                 if of(around, TABLE, "table-cell") and says_more(around):
@@ -183,15 +184,34 @@ class OpenText(PickedFile, DescribedFile, TextHome):
             self.changed("tracks-changes", not value, value, self._records.put(value))
 
     @cached_property
+    def _trackings(self) -> dict[tuple[str, int], TextTracking]:
+        return {}
+
+    @cached_property
+    def _numbers(self) -> Iterator[int]:
+        return numbers_for([part.data for part in self.parts])
+
+    def _tracking_in(self, part: TextPart, text: Span) -> TextTracking:
+        key = (part.name, text.start)
+        if key not in self._trackings:
+            self._trackings[key] = TextTracking(CURRENT.get().author or "Scrub", text, self._numbers)
+        return self._trackings[key]
+
+    @property
     def tracking(self) -> TextTracking:
-        """Who records changes in it."""
-        return TextTracking(CURRENT.get().author or "Scrub", self._body, [part.data for part in self.parts])
+        """Who records changes in its text."""
+        return self._tracking_in(self.parts[0], self._body)
+
+    def tracking_of(self, paragraph: TextParagraph) -> TextTracking:
+        """Who records changes in the text that a paragraph is of: a header has its own (16.10)."""
+        part, at = paragraph.part, paragraph.span.start
+        if part.name == _CONTENT:
+            return self.tracking
+        return self._tracking_in(part, next(each for each in part.margins if each.start < at < each.end))
 
     def marks_at(self, paragraph: TextParagraph) -> tuple[str, str]:
         """The marks at the beginning and the end of a paragraph for others that were beside it."""
-        if paragraph.part.name != _CONTENT:
-            return "", ""
-        tracking, at = self.tracking, paragraph.span.start
+        tracking, at = self.tracking_of(paragraph), paragraph.span.start
         return tracking.leads.get(at, ""), tracking.tails.get(at, "")
 
     def accept_changes(self) -> None:
@@ -367,8 +387,9 @@ class OpenText(PickedFile, DescribedFile, TextHome):
             return None
         changed: dict[str, Callable[[], bytes]] = {}
         self.text_looks.start()
-        self.__dict__.pop("tracking", None)
-        mark_gone(self._every, self.tracking)
+        for name in ("_trackings", "_numbers"):
+            self.__dict__.pop(name, None)
+        mark_gone(self._every, self.tracking_of)
         added = self._media.names()
         for part in self.parts:
             of_part = [each for each in self._every if each.part is part]
@@ -384,9 +405,7 @@ class OpenText(PickedFile, DescribedFile, TextHome):
             for table in reversed(self._arranged):  # one in a cell of another first
                 splices = table.arranged(splices) if table.part is part else splices
             splices += self.text_looks.splices(part)
-            if part.name == _CONTENT and (self._records.touched or self.tracking.touched):
-                on = self._records.now if self._records.touched else None
-                splices = [*self.tracking.splices(part.data, self._body, on), *splices]  # above the first paragraph
+            splices = [*self._lists_of_changes(part), *splices]  # above the first paragraph
             if splices or part.data is not part.first:
                 changed[part.name] = partial(spliced, part.data, splices)
         changed |= self.properties.changed()
@@ -397,6 +416,17 @@ class OpenText(PickedFile, DescribedFile, TextHome):
             gone = self._media.left(changed.get(each.name, partial(bytes, each.data))() for each in self.parts)
             changed |= self._media.listed(added, gone)
         return self.package.patch(changed, {name: new.data for name, new in added.items()}, gone)
+
+    def _lists_of_changes(self, part: TextPart) -> Iterator[Splice]:
+        """What lists the changes that were recorded, in each text of a part."""
+        if part.name == _CONTENT:
+            if self._records.touched or self.tracking.touched:
+                on = self._records.now if self._records.touched else None
+                yield from self.tracking.splices(part.data, on)
+            return
+        for (name, _), tracking in self._trackings.items():
+            if name == part.name and tracking.touched:  # what it says of recording more counts for all of the document
+                yield from tracking.splices(part.data, self._records.now)
 
 
 def _body_of(part: TextPart) -> Span | None:

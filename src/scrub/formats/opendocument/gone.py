@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 
 from scrub.formats.opendocument.paragraph import TextParagraph
 from scrub.formats.opendocument.tracking import TextTracking
 from scrub.model.problem import Failure
 
 
-def mark_gone(every: Sequence[TextParagraph], tracking: TextTracking) -> None:
+def mark_gone(every: Sequence[TextParagraph], tracking_of: Callable[[TextParagraph], TextTracking]) -> None:
     """Marks, in the paragraph beside each that went and is recorded, where it was."""
     holders = {id(taken): each for each in every for taken in each.taken}
     for each in every:
@@ -20,7 +20,7 @@ def mark_gone(every: Sequence[TextParagraph], tracking: TextTracking) -> None:
         there = next((one for one in beside if one is not each and (not one.removed or id(one) in holders)), None)
         if there is None:
             raise Failure(f"{each.label} is the only one there; a change of it cannot be recorded")
-        holder = holders.get(id(there), there)
+        holder, tracking = holders.get(id(there), there), tracking_of(each)
         if there.span.start < each.span.start:
             tracking.tails[holder.span.start] += tracking.deleted(there.bare + each.deleted())
             continue

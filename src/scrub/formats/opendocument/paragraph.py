@@ -3,13 +3,24 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
+from functools import cached_property
 from itertools import accumulate, pairwise
 from typing import Any
 
 from scrub.formats.opendocument.characters import written
 from scrub.formats.opendocument.found import FoundParagraph
 from scrub.formats.opendocument.looks import TextLooks, checked, ensure_frame
-from scrub.formats.opendocument.read import MOST_LEVELS, TEXT, Piece, Read, attribute, of, read_paragraph, value
+from scrub.formats.opendocument.read import (
+    MOST_LEVELS,
+    TEXT,
+    Piece,
+    Read,
+    attribute,
+    margins_in,
+    of,
+    read_paragraph,
+    value,
+)
 from scrub.formats.opendocument.styles import TextStyles
 from scrub.formats.opendocument.tracking import TextTracking, bare, open_tag
 from scrub.formats.opendocument.write import ParagraphWriter, explicit
@@ -38,6 +49,11 @@ class TextPart(EditedPart):
         self.notes: dict[int, str] = {}  # what comments were made to say, by where each begins
         self.clear()
 
+    @cached_property
+    def margins(self) -> Sequence[Span]:
+        """The headers and footers in it."""
+        return margins_in(self.root)
+
 
 class TextHome(PiecedDocument):
     """What a paragraph asks of its document."""
@@ -64,6 +80,10 @@ class TextHome(PiecedDocument):
     @once
     def tracking(self) -> TextTracking:
         """Who records changes in it."""
+        raise NotImplementedError
+
+    def tracking_of(self, paragraph: TextParagraph) -> TextTracking:
+        """Who records changes in the text that a paragraph is of."""
         raise NotImplementedError
 
     def marks_at(self, paragraph: TextParagraph) -> tuple[str, str]:
@@ -139,12 +159,6 @@ class TextParagraph(PiecedParagraph):
     def place(self) -> PlaceInDocument:
         """Where it stands."""
         return self._place
-
-    def note_way(self) -> None:
-        """Notes whether what is about to change is recorded. Raises `Failure` where it cannot be."""
-        if self.home.tracks_changes and self._place in (PlaceInDocument.HEADER, PlaceInDocument.FOOTER):
-            raise Failure(f"{self.label}: in headers and footers of an Open Document no changes are recorded here")
-        super().note_way()
 
     def ensure_editable(self, edits: Sequence[Edit]) -> None:
         """Raises `Failure` for what must stay."""
@@ -299,7 +313,7 @@ class TextParagraph(PiecedParagraph):
 
     def splices(self) -> Iterator[Splice]:
         """What changes it in its part."""
-        tracking = self.home.tracking if self._recorded else None
+        tracking = self.home.tracking_of(self) if self._recorded else None
         lead, tail = self.home.marks_at(self)
         if not self.touched and not lead and not tail:
             return

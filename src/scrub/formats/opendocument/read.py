@@ -181,6 +181,12 @@ def paragraphs_of(root: Span) -> Iterator[tuple[Span, str, Span]]:
         waiting += [(child, inside, span) for child in reversed(span.children)]
 
 
+def margins_in(root: Span) -> list[Span]:
+    """The headers and footers of the kinds of pages, whichever namespace a program has for those of first pages."""
+    masters = (each for each in root.inside(read_only=True) if of(each, STYLE, "master-page"))
+    return [each for master in masters for each in master.children if each.name.startswith(("header", "footer"))]
+
+
 def alive(root: Span) -> Iterator[Span]:
     """Every element, in order, but those in comments and in what was recorded as deleted, and in plain paragraphs."""
     waiting = list(reversed(root.children))

@@ -6,7 +6,6 @@ import re
 from collections import defaultdict
 from collections.abc import Iterator, Sequence
 from datetime import datetime
-from functools import cached_property
 from itertools import count
 
 from scrub.formats.opendocument.characters import written
@@ -19,15 +18,14 @@ _ID = late(rb'"ct(\d{1,12})"')
 
 
 class TextTracking:
-    """Who records changes, when, and what was recorded."""
+    """Who records changes in one text, that of the document or of a header, when, and what was recorded."""
 
-    def __init__(self, author: str, body: Span, parts: Sequence[bytes]) -> None:
-        """`body` is the text of the document; `parts` are those with ids, which are unique over all of them."""
-        self._author = author
-        self._parts = parts
-        self._prefix = _prefix(body.namespaces, TEXT)
-        self._office = _prefix(body.namespaces, OFFICE)
-        known = _prefix(body.namespaces, DUBLIN)
+    def __init__(self, author: str, text: Span, numbers: Iterator[int]) -> None:
+        """`numbers` are those of changes, which are unique in a document."""
+        self._author, self._text, self._numbers = author, text, numbers
+        self._prefix = _prefix(text.namespaces, TEXT)
+        self._office = _prefix(text.namespaces, OFFICE)
+        known = _prefix(text.namespaces, DUBLIN)
         self._dublin, self._declared = (known, "") if known else ("dc:", f' xmlns:dc="{DUBLIN}"')
         self._when = datetime.now().isoformat(timespec="seconds")
         self._regions: list[str] = []
@@ -47,11 +45,6 @@ class TextTracking:
         id_, t = self._listed("deletion", paragraphs), self._prefix
         return f'<{t}change {t}change-id="{id_}"/>'
 
-    @cached_property
-    def _ids(self) -> Iterator[int]:
-        """Numbers that no change has; they are looked for when something is recorded."""
-        return count(1 + max((int(found) for data in self._parts for found in _ID.findall(data)), default=0))
-
     def _signed(self) -> str:
         """Who it was, and when (part 3, 4.3.2.7 and 4.3.2.10)."""
         d, more = self._dublin, self._declared
@@ -67,26 +60,24 @@ class TextTracking:
     def _listed(self, sort: str, content: str) -> str:
         t, o = self._prefix, self._office
         info = f"<{o}change-info>{self._signed()}</{o}change-info>"
-        id_ = f"ct{next(self._ids)}"
+        id_ = f"ct{next(self._numbers)}"
         self._regions.append(
             f'<{t}changed-region xml:id="{id_}" {t}id="{id_}"><{t}{sort}>{info}{content}</{t}{sort}>'
             f"</{t}changed-region>"
         )
         return id_
 
-    def splices(self, data: bytes, body: Span, on: bool | None) -> list[Splice]:
-        """What lists the changes in the text of the document; `on` whether more are to be recorded, None for as
-        before.
-        """
-        made, t = "".join(self._regions).encode(), self._prefix
-        there = next((each for each in body.children if of(each, TEXT, "tracked-changes")), None)
+    def splices(self, data: bytes, on: bool | None) -> list[Splice]:
+        """What lists the changes in the text; `on` whether more are to be recorded, None for as before."""
+        made, t, text = "".join(self._regions).encode(), self._prefix, self._text
+        there = next((each for each in text.children if of(each, TEXT, "tracked-changes")), None)
         said = {} if on is None else {f"{t}track-changes": "true" if on else "false"}
         if there is None:
             if not made and on is None:
                 return []
             tag = with_attributes(f"<{t}tracked-changes>".encode(), said)
-            forms = next((each.end for each in body.children if of(each, OFFICE, "forms")), body.open_end)
-            if body.open_end == body.end:
+            forms = next((each.end for each in text.children if of(each, OFFICE, "forms")), text.open_end)
+            if text.open_end == text.end:
                 return []  # a text without a paragraph, which has nothing to record
             return [Splice(forms, forms, tag + made + f"</{t}tracked-changes>".encode())]
         tag = data[there.start : there.open_end]
@@ -102,6 +93,11 @@ class TextTracking:
     def touched(self) -> bool:
         """Whether anything was recorded."""
         return bool(self._regions)
+
+
+def numbers_for(parts: Sequence[bytes]) -> Iterator[int]:
+    """Numbers that no change has in these parts; they are looked for when something is recorded."""
+    yield from count(1 + max((int(found) for data in parts for found in _ID.findall(data)), default=0))
 
 
 def _prefix(namespaces: Namespaces, uri: str) -> str:
