@@ -9,7 +9,6 @@ from itertools import count
 from scrub.formats.beside import Beside
 from scrub.formats.described import DescribedFile
 from scrub.formats.file import PickedFile
-from scrub.formats.kept import Kept as FromFile
 from scrub.formats.opc.relationships import part_tree
 from scrub.formats.opendocument.found import parse_text
 from scrub.formats.opendocument.gone import mark_gone
@@ -25,11 +24,10 @@ from scrub.formats.opendocument.inline import (
     sections_in,
 )
 from scrub.formats.opendocument.looks import TextLooks
-from scrub.formats.opendocument.paragraph import TextHome, TextParagraph, TextPart
+from scrub.formats.opendocument.paragraph import TextParagraph, TextPart
 from scrub.formats.opendocument.pictures import Media, TextPicture, pictures_in
 from scrub.formats.opendocument.properties import TextProperties
 from scrub.formats.opendocument.read import (
-    OFFICE,
     TABLE,
     TEXT,
     XLINK,
@@ -39,50 +37,47 @@ from scrub.formats.opendocument.read import (
     paragraphs_of,
     value,
 )
+from scrub.formats.opendocument.recording import CONTENT, RecordingText, body_of
 from scrub.formats.opendocument.resolve import resolved
 from scrub.formats.opendocument.review import TextChange, TextComment, changes_in, comments_in, names_in
 from scrub.formats.opendocument.styles import TextStyles
 from scrub.formats.opendocument.tables import TextTable, cells_of, plain_cell, rows_of, says_more
-from scrub.formats.opendocument.tracking import TextTracking, numbers_for
 from scrub.formats.source import Source, opened
-from scrub.formats.spans import Span, Splice, escaped, outside, spliced
+from scrub.formats.spans import escaped, outside, spliced
 from scrub.formats.texts.marks import Mark
 from scrub.formats.texts.stories import Stories
 from scrub.formats.texts.tables import DocumentRows
-from scrub.formats.xmltext import is_on
 from scrub.formats.zip import Package
 from scrub.model.paragraphs import PlaceInDocument
-from scrub.model.preferences import CURRENT
 from scrub.model.problem import Failure, counted
 from scrub.model.records import Table
 from scrub.store.patch import Effect, Patch
 
-_CONTENT, _STYLES = "content.xml", "styles.xml"
+_STYLES = "styles.xml"
 _TYPE = b"application/vnd.oasis.opendocument.text"
 #: Where paragraphs stand that another one holds.
 _HELD = (PlaceInDocument.FOOTNOTE, PlaceInDocument.ENDNOTE, PlaceInDocument.TEXT_BOX)
 
 
-class OpenText(PickedFile, DescribedFile, TextHome):
+class OpenText(PickedFile, DescribedFile, RecordingText):
     """A .odt file."""
 
     def __init__(self, source: Source) -> None:
         super().__init__(source)
         self.package = Package(source)
-        if _CONTENT not in self.package.members:
+        if CONTENT not in self.package.members:
             raise self.problem("its content is missing, so this is not an Open Document, or a damaged one")
         if "mimetype" in self.package.members and not self.package.read("mimetype").strip().startswith(_TYPE):
             raise self.problem("this is an Open Document, but not a text. Save it as .odt in its own program")
         manifest = "META-INF/manifest.xml"
         if manifest in self.package.members and b"encryption-data" in self.package.read(manifest):
             raise self.problem("it is encrypted. Open it in its program, save it without a password, and run again")
-        parts = [TextPart(_CONTENT, *part_tree(self.package, _CONTENT, parse_text))]
-        if _body_of(parts[0]) is None:
+        parts = [TextPart(CONTENT, *part_tree(self.package, CONTENT, parse_text))]
+        if body_of(parts[0]) is None:
             raise self.problem("its content is not a text, whatever its name says")
         if _STYLES in self.package.members:
             parts.append(TextPart(_STYLES, *part_tree(self.package, _STYLES)))
         self._stories: Stories[TextPart, TextParagraph] = Stories(self, parts, self._read, _resolved, self._forget)
-        self._records: FromFile[bool] = FromFile(self._recording)
         self._nameless = False
         self._new_names: list[str] = []  # of comments and bookmarks
         self._link_numbers = count(1)
@@ -99,22 +94,17 @@ class OpenText(PickedFile, DescribedFile, TextHome):
     def _every(self) -> Sequence[TextParagraph]:
         return self._stories.paragraphs
 
-    @property
-    def _body(self) -> Span:
-        body = _body_of(self.parts[0])
-        assert body is not None
-        return body
-
     def _forget(self) -> None:
         """Drops what was found among paragraphs that are others now."""
-        for name in ("text_looks", "styles", "_listed", "_tables", "_trackings", "_numbers"):
+        for name in ("text_looks", "styles", "_listed", "_tables"):
             self.__dict__.pop(name, None)
+        self.begin_recording()
         self._arranged.clear()
 
     def _read(self, parts: Sequence[TextPart]) -> list[TextParagraph]:
         found: list[TextParagraph] = []
         for part in parts:
-            root = _body_of(part) or part.root
+            root = body_of(part) or part.root
             holder, group = None, list[TextParagraph]()
             for span, where, around in paragraphs_of(root):
                 if around is not holder:
@@ -168,51 +158,6 @@ class OpenText(PickedFile, DescribedFile, TextHome):
         """It always allows changes."""
 
     # -- recorded changes
-
-    def _recording(self) -> bool:
-        found = next((each for each in self._body.children if of(each, TEXT, "tracked-changes")), None)
-        return found is not None and is_on(value(found, "track-changes"), True)
-
-    @property
-    def tracks_changes(self) -> bool:
-        """Whether changes are recorded (5.5.1)."""
-        return self._records.now
-
-    @tracks_changes.setter
-    def tracks_changes(self, value: bool) -> None:
-        if value != self._records.now:
-            self.changed("tracks-changes", not value, value, self._records.put(value))
-
-    @cached_property
-    def _trackings(self) -> dict[tuple[str, int], TextTracking]:
-        return {}
-
-    @cached_property
-    def _numbers(self) -> Iterator[int]:
-        return numbers_for([part.data for part in self.parts])
-
-    def _tracking_in(self, part: TextPart, text: Span) -> TextTracking:
-        key = (part.name, text.start)
-        if key not in self._trackings:
-            self._trackings[key] = TextTracking(CURRENT.get().author or "Scrub", text, self._numbers)
-        return self._trackings[key]
-
-    @property
-    def tracking(self) -> TextTracking:
-        """Who records changes in its text."""
-        return self._tracking_in(self.parts[0], self._body)
-
-    def tracking_of(self, paragraph: TextParagraph) -> TextTracking:
-        """Who records changes in the text that a paragraph is of: a header has its own (16.10)."""
-        part, at = paragraph.part, paragraph.span.start
-        if part.name == _CONTENT:
-            return self.tracking
-        return self._tracking_in(part, next(each for each in part.margins if each.start < at < each.end))
-
-    def marks_at(self, paragraph: TextParagraph) -> tuple[str, str]:
-        """The marks at the beginning and the end of a paragraph for others that were beside it."""
-        tracking, at = self.tracking_of(paragraph), paragraph.span.start
-        return tracking.leads.get(at, ""), tracking.tails.get(at, "")
 
     def accept_changes(self) -> None:
         """Makes every recorded change real."""
@@ -274,7 +219,7 @@ class OpenText(PickedFile, DescribedFile, TextHome):
             if of(span, TABLE, "table"):
                 rows = [
                     {
-                        at: [by_place[_CONTENT, p.start] for p in cell.children if (_CONTENT, p.start) in by_place]
+                        at: [by_place[CONTENT, p.start] for p in cell.children if (CONTENT, p.start) in by_place]
                         for at, cell in cells_of(row)
                     }
                     for row in rows_of(span)
@@ -387,8 +332,7 @@ class OpenText(PickedFile, DescribedFile, TextHome):
             return None
         changed: dict[str, Callable[[], bytes]] = {}
         self.text_looks.start()
-        for name in ("_trackings", "_numbers"):
-            self.__dict__.pop(name, None)
+        self.begin_recording()
         mark_gone(self._every, self.tracking_of)
         added = self._media.names()
         for part in self.parts:
@@ -405,7 +349,7 @@ class OpenText(PickedFile, DescribedFile, TextHome):
             for table in reversed(self._arranged):  # one in a cell of another first
                 splices = table.arranged(splices) if table.part is part else splices
             splices += self.text_looks.splices(part)
-            splices = [*self._lists_of_changes(part), *splices]  # above the first paragraph
+            splices = [*self.lists_of_changes(part), *splices]  # above the first paragraph
             if splices or part.data is not part.first:
                 changed[part.name] = partial(spliced, part.data, splices)
         changed |= self.properties.changed()
@@ -416,22 +360,6 @@ class OpenText(PickedFile, DescribedFile, TextHome):
             gone = self._media.left(changed.get(each.name, partial(bytes, each.data))() for each in self.parts)
             changed |= self._media.listed(added, gone)
         return self.package.patch(changed, {name: new.data for name, new in added.items()}, gone)
-
-    def _lists_of_changes(self, part: TextPart) -> Iterator[Splice]:
-        """What lists the changes that were recorded, in each text of a part."""
-        if part.name == _CONTENT:
-            if self._records.touched or self.tracking.touched:
-                on = self._records.now if self._records.touched else None
-                yield from self.tracking.splices(part.data, on)
-            return
-        for (name, _), tracking in self._trackings.items():
-            if name == part.name and tracking.touched:  # what it says of recording more counts for all of the document
-                yield from tracking.splices(part.data, self._records.now)
-
-
-def _body_of(part: TextPart) -> Span | None:
-    """The text of a document in its content."""
-    return next((each for each in part.root.inside(read_only=True) if of(each, OFFICE, "text")), None)
 
 
 def _resolved(part: TextPart, decided: Mapping[int, bool] | bool) -> TextPart:
