@@ -13,6 +13,7 @@ import xlsxwriter
 from conftest import macro
 from documents import W, members, put_members, texts
 from lxml import etree
+from opentexts import opentext
 from sheets import schema_findings
 from test_documents import made, run, table
 
@@ -248,6 +249,50 @@ def test_tables_get_the_style_of_the_house(home: Path, properties: str | None) -
     scrub.undo()
     scrub.undo()
     assert path.read_bytes() == before
+
+
+@pytest.mark.parametrize("suffix", [".docx", ".odt"])
+def test_the_words_of_a_record_are_made_bold_and_set_right(home: Path, suffix: str) -> None:
+    path = real() if suffix == ".docx" else Path("a.odt")
+    if suffix == ".odt":
+        rows = "".join(
+            "<table:table-row>"
+            + "".join(f"<table:table-cell><text:p>{text}</text:p></table:table-cell>" for text in row)
+            + "</table:table-row>"
+            for row in GOODS
+        )
+        path.write_bytes(
+            opentext(
+                f'<text:p>Rice</text:p><table:table table:name="Provisions"><table:table-column/>{rows}</table:table>'
+            )
+        )
+    lines = """in table("Provisions")
+    each record in table where record.good is "rice"
+        each passage in record.paragraphs
+            passage.italic = yes
+        end
+        in record.paragraphs
+            in passages("Rice")
+                upper
+            end
+        end
+    end
+    add-row ["Peat", 3]
+    log "{count(paragraph in table.paragraphs)}"
+end
+each passage where passage.italic
+    log passage.text
+end
+log "{paragraph(1).text}"
+"""
+    first = "Provisions" if suffix == ".docx" else "Rice"
+    assert run(lines, path).log == ["10", "RICE", "12", first]
+    with xlsxwriter.Workbook("a.xlsx") as book:
+        book.add_worksheet("S").write_row("A1", ["Hut", "Key"])
+    found = scrub.run(macro('in sheet("S").records\nlog table.name\nin table.paragraphs\nend\nend'), ["a.xlsx"]).files[
+        0
+    ]
+    assert "S is no table of a document" in str(found.problem)
 
 
 def test_styles_of_tables_that_are_not_there_are_told(home: Path) -> None:

@@ -92,7 +92,7 @@ def test_what_goes_there_and_back_is_no_change(letter: Path) -> None:
 def test_one_text_means_what_it_must_on_each_kind(letter: Path, book: Path) -> None:
     both = "each row\nskip\nend\nlog file.name"
     found = with_toys().problems(f"macro A\nfor poem, workbook\n{both}\n", "a")
-    assert [each.message for each in found] == ["there is no row inside a file"]
+    assert [each.message for each in found] == ["there is no row inside a file. In it are: each verse"]
     result = run('replace "Hut", by: "House"\nlog "{file.name}"', letter, book, kind="poem, workbook")
     assert [file.state for file in result.files] == ["changed", "changed"]
     assert "Larch   House" in letter.read_text()

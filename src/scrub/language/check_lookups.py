@@ -10,7 +10,7 @@ from scrub.language.program import Program
 from scrub.language.scope import LATER_KINDS, Scope
 from scrub.language.source import source_of
 from scrub.language.tree import Argument, Expression, Place
-from scrub.model.problem import Problem, did_you_mean, nearest
+from scrub.model.problem import Problem, did_you_mean, listed, nearest
 from scrub.model.types import ADDRESS, ANY, NOTHING, NUMBER, SECRET, TEXT, YES_NO, ChoiceClass, Type, list_of
 from scrub.model.values import fold
 from scrub.model.vocabulary import Callee, Vocabulary
@@ -326,15 +326,30 @@ class Lookups(Operators):
             path = self.vocabulary.path(outer.word, word) if outer.item else None
             if path is None:
                 if outer != ANY:
-                    self.note(place, f"there is no {word} inside {outer}")
+                    self.note(place, f"there is no {word} inside {outer}{self._there_is(word, outer.word)}")
                 return None
             return -1, path
         current = self.scope.current
         found = (current.slot, self.vocabulary.path(current.kind, word)) if current else (-1, None)
         if found[1] is None:
-            self.note(place, f"there is no {word} inside a {current.said}" if current else f"there is no {word} here")
+            there = f" inside a {current.said}{self._there_is(word, current.kind)}" if current else " here"
+            self.note(place, f"there is no {word}{there}")
             return None
         return found[0], found[1]
+
+    def _there_is(self, word: str, outer: str) -> str:
+        """What is meant by a kind that an item does not hold, or what it does hold."""
+        kind = self.vocabulary.kinds.get(outer)
+        if kind is None:
+            return ""
+        for name, giver in kind.parts.items():
+            if self.vocabulary.path(giver.gives.word, word) is not None:
+                return f". Write: each {word} in {outer}.{name}"
+        called = next((each for each in kind.holds if word in self.vocabulary.kinds[each].also), None)
+        if called is not None:
+            return f". It is called: {called}"
+        held = [f"each {each}" for each in kind.holds]
+        return f". In it are: {listed(held[:8])}" if held else ""
 
 
 def _names(node: tree.Node) -> Iterator[tree.Name]:

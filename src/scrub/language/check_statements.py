@@ -26,7 +26,8 @@ class Checker(RunsOthers):
         self.resolve = resolve
         self.own_files = found.own_files
         self.loops: list[str] = []  # the loops around a line: kinds visited, or "" for a loop over values
-        self.like_fields: list[tuple[str, ItemOf, tree.Place]] = []  # names that are called like a field here
+        #: Names that are called like a field here, with how that is set.
+        self.like_fields: list[tuple[str, str, tree.Place]] = []
         self.watched = 0  # a line at which somebody asks what is in reach
         self.seen: tuple[Scope, list[str]] | None = None  # what is in reach there, and the loops around it
 
@@ -83,12 +84,9 @@ class Checker(RunsOthers):
         return self.program.selection_slot, kind
 
     def _finish(self) -> None:
-        for word, item, place in self.like_fields:
+        for word, how, place in self.like_fields:
             if word not in self.read:
-                self.note(
-                    place,
-                    f"this only keeps a value that is never used. To set the field, write: {item.word}.{word} = …",
-                )
+                self.note(place, f"this only keeps a value that is never used. To set the field, write: {how}")
         for word in self.asked_for & set(self.looked_up):
             for lookup in self.looked_up[word]:
                 self.means[lookup].may_be_missing = True
@@ -124,10 +122,8 @@ class Checker(RunsOthers):
     # -- names
 
     def _do_setname(self, node: tree.SetName) -> None:
-        current = self.scope.current
-        field = self.vocabulary.kinds[current.kind].fields.get(node.word) if current else None
-        like_field = current if field is not None and field.can_be_set else None
-        advice = f"To set the field, write: {like_field.word}.{node.word} = …" if like_field else "Choose another"
+        like_field = self._like_field(node.word)
+        advice = f"To set the field, write: {like_field}" if like_field else "Choose another"
         wrong = cannot_be_name(node.word, self.vocabulary, advice)
         if wrong:
             self.note(node.place, wrong)
@@ -147,8 +143,22 @@ class Checker(RunsOthers):
         self.means[node].pairs = found.word == "pairs" and isinstance(node.value, tree.Name)
         self.means[node].slot = self.set_name(node.word, found, node.place)
         self.program.kept.setdefault(node.word, []).append(node.value)
-        if like_field is not None:
+        if like_field:
             self.like_fields.append((node.word, like_field, node.place))
+
+    def _like_field(self, word: str) -> str:
+        """How a field is set that is called so, of the item at hand or of what is inside; nothing for none."""
+        current = self.scope.current
+        if current is None:
+            return ""
+        kinds = self.vocabulary.kinds
+        for kind in (current.kind, *kinds[current.kind].holds):
+            field = kinds[kind].fields.get(word)
+            if field is not None and field.can_be_set:
+                if kind == current.kind:
+                    return f"{current.word}.{word} = …"
+                return f"each {kind}, below it {kind}.{word} = …, and end"
+        return ""
 
     def _runvalue(self, node: tree.RunValue) -> Type:
         self.note(node.place, 'what another macro gives is kept in a line of its own: name = run("…")')

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator
 from contextlib import contextmanager
 
@@ -53,8 +54,10 @@ class CheckValues(Lookups):
         found: Type = getattr(self, f"_{type(node).__name__.lower()}")(node)
         return found
 
-    def value(self, node: Expression, wanted: Type, what: str, choice: ChoiceClass | None = None) -> Type:
-        """Checks an expression that must fit `wanted`; `what` names the place for a problem."""
+    def value(
+        self, node: Expression, wanted: Type, what: str, choice: ChoiceClass | None = None, example: str = ""
+    ) -> Type:
+        """Checks an expression that must fit `wanted`; `what` names the place for a problem, `example` ends it."""
         if choice is not None and self._choice_word(node, wanted, choice):
             return wanted
         if choice is not None and wanted.of is not None and isinstance(node, tree.ListOf):
@@ -74,7 +77,7 @@ class CheckValues(Lookups):
                     "secret",
                 )
             else:
-                self.note(node.place, f"{what} is {wanted}, not {found}", "wrong-type")
+                self.note(node.place, f"{what} is {wanted}, not {found}{example}", "wrong-type")
         return found
 
     def _choice_word(self, node: Expression, wanted: Type, choice: ChoiceClass) -> bool:
@@ -186,8 +189,14 @@ class CheckValues(Lookups):
         for item in reversed(self.scope.items):
             if word in self.vocabulary.kinds[item.kind].fields:
                 return f"a field is written with its item: {item.word}.{word}"
+        record = next((item.word for item in reversed(self.scope.items) if self._has_headings(item.kind)), None)
         guess = advice.of_name(word) or did_you_mean(word, [*self.scope.names, *items, "yes", "no", "nothing"])
+        if not guess and record is not None:
+            guess = f' What stands under a heading is written with its record: {record}.{word}. A text: "{word}"'
         return f'no value has the name "{word}".{guess}' + ("" if guess else ' A text stands between quotes: "…"')
+
+    def _has_headings(self, kind: str) -> bool:
+        return kind in self.vocabulary.kinds and self.vocabulary.kinds[kind].cls.open_fields
 
     def instead(self, *wrong: Type) -> str:
         """The field that was meant where an item itself is written: of a cell its value, of a sheet its name."""
@@ -350,16 +359,15 @@ class CheckValues(Lookups):
                 bound.append(parameter.python)
                 if argument.exactly and "exactly" not in parameters:
                     self.note(argument.place, f'"{written}" takes no "exactly"')
-                given = self.value(argument.value, parameter.type, f'"{parameter.word}"', parameter.choice)
+                what, example = f'"{parameter.word}"', _example(callee)
+                given = self.value(argument.value, parameter.type, what, parameter.choice, example)
                 if given.word == "pairs":
                     self.note(argument.place, PAIRS_STAY)
                 if parameter.new and isinstance(argument.value, tree.Name):
                     self._ask_twice(argument.value.word)
         missing = [each.word for each in callee.parameters if each.required and each.python not in bound]
         if missing and len(bound) == len(arguments):
-            wanted = callee.docs.example
-            told = f"{listed(missing)} is missing" + (f". For example: {wanted}" if wanted else "")
-            self.note(place, told, "missing-argument")
+            self.note(place, f"{listed(missing)} is missing{_example(callee)}", "missing-argument")
         return tuple(bound)
 
     def _ask_twice(self, word: str) -> None:
@@ -394,6 +402,13 @@ class CheckValues(Lookups):
                 (argument.name, by_word),
             )
         return found
+
+
+def _example(callee: Callee) -> str:
+    """How it is written, as the end of a sentence: its example, or one in its first sentence."""
+    written = re.search("`([^`]+)`", callee.docs.summary)
+    found = callee.docs.example or (written[1] if written else "")
+    return f". For example: {found}" if found else ""
 
 
 def cannot_be_name(word: str, vocabulary: Vocabulary, advice: str = "Choose another") -> str | None:

@@ -9,6 +9,8 @@ from scrub.language.tree import Extent, Node, Place
 from scrub.model.problem import Problem
 
 N = TypeVar("N", bound=Node)
+#: What other languages put between a value and the next.
+_JOINING = frozenset(("with", "by", "to", "as", "into", "for"))
 
 #: Blocks and brackets inside each other; more is a slip, or an attack.
 DEEPEST = 50
@@ -115,4 +117,6 @@ class Cursor:
             return self.slip(f'this "{token.text}" closes nothing. Take it out')
         if token.is_sign("%"):
             return self.slip("a percent sign stands right after its number: 30%")
+        if token.text in _JOINING and before.type == TEXT:
+            return self.slip('what else is given stands behind a comma, by its name: replace "old", by: "new"')
         return self.slip(f'"{token.text}" is not expected here. The line could end before it')

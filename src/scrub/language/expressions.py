@@ -210,7 +210,9 @@ class ExpressionReader(Cursor):
                 found.append(Argument(token.text, self.expression(), place_of(token)))
             else:
                 if found:
-                    raise self.slip("only the first argument goes without a name. Write: name: value")
+                    raise self.slip(
+                        'only the first argument goes without a name. Write, for example: replace "old", by: "new"'
+                    )
                 exactly = self.take_word("exactly") is not None
                 found.append(Argument(None, self.expression(), place_of(token), exactly))
             if at_close():

@@ -75,7 +75,7 @@ class GridRows(Rows):
         names = list(self.headings.values())
         there = f"There are: {', '.join(names[:12])}" if names else "There are none"
         row = None if self.name else self.sheet.heading_row()
-        hint = ""
+        hint = ". The row of the record is called so: row" if heading_key(heading) == "row" else ""
         if row is not None and row != self.area.top:
             hint = f". Row {row} looks like headings; to use it write: sheet.records(headings: {row})"
         return Missing(

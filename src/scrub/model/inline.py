@@ -61,7 +61,10 @@ def ensure_address(value: str) -> None:
 
 
 class Picture(Item):
-    """A picture among the words."""
+    """A picture among the words.
+
+    Also: image, photo, logo, drawing
+    """
 
     kind_word = "picture"
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 from scrub.model.declare import FileItem, Reach, action, field, finds, holds, may_lack, needs
 from scrub.model.frames import Framed
@@ -398,3 +398,8 @@ class Passages(HoldsPassages):
         """The paragraphs they stand in, as they follow each other."""
         chosen = set(map(id, self.paragraphs()))
         return [[each for each in group if id(each) in chosen] for group in self._document.lines()]
+
+
+def words_of(paragraphs: Sequence[Paragraph], document: Any) -> Passages:
+    """All that paragraphs of a document say."""
+    return Passages(document, [Passage(each, 0, len(each.text)) for each in paragraphs])

@@ -10,11 +10,12 @@ from typing import Any
 
 from scrub.model.area import Area, only_cell
 from scrub.model.cell import Cell
-from scrub.model.declare import FileItem, Reach, action, field, finds, holds, needs
+from scrub.model.declare import FileItem, Reach, action, field, finds, holds, needs, part
 from scrub.model.grid import Grid, HoldsCells, HoldsColumns, Trouble, settle
 from scrub.model.grid_rows import GridRows, sheet_rows
 from scrub.model.lines import Column, Row
 from scrub.model.operations.lists import in_order
+from scrub.model.paragraphs import Passages, words_of
 from scrub.model.problem import Failure, Missing, counted
 from scrub.model.rows import Reader, Rows
 from scrub.model.series import Fixed, Series, Through
@@ -97,6 +98,15 @@ class Table(HoldsColumns):
             back = self.rows.put_style(value)
             if self.style != before:
                 self.changed("style", before, self.style, back)
+
+    @part
+    def paragraphs(self) -> Passages:
+        """Its words with those of its headings, where it is a table of a document.
+
+        Example: each paragraph in table.paragraphs
+        Also: cells, words, text of a table
+        """
+        return words_of(self.rows.paragraphs(), self.file)
 
     def reader(self, key: str) -> Reader:
         """What gives the values under a heading. Raises `Failure` when it is not there, or there twice."""
@@ -298,6 +308,15 @@ class Record(HoldsCells):
         """
         self.file.arrange_rows()
         self.table.rows.delete(self.row, self)
+
+    @part
+    def paragraphs(self) -> Passages:
+        """What stands in its row, where it is one of a table of a document.
+
+        Example: in record.paragraphs
+        Also: row, cells, words, bold row
+        """
+        return words_of(self.table.rows.paragraphs(self.row), self.file)
 
     def row_item(self) -> Row:
         """Its row."""

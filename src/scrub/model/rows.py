@@ -55,6 +55,10 @@ class Rows:
         """Gives the table another style; gives what takes that back. Raises `Failure` for one that is not there."""
         raise Failure(f"{self.label} is no table of the file: it has no style. Cells have looks of their own")
 
+    def paragraphs(self, row: Any = None) -> Sequence[Any]:
+        """The paragraphs in them, or in one of them, in a document. Raises `Failure` elsewhere."""
+        raise Failure(f"{self.label} is no table of a document: what stands in it is in cells, not in paragraphs")
+
     def row_label(self, row: Any) -> str:
         """How a person calls one row."""
         raise NotImplementedError

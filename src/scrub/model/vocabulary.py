@@ -183,6 +183,7 @@ class Kind:
         self.cls = cls
         self.called = cls.called or with_article(cls.kind_word)
         self.summary = Docs(cls.__doc__).summary
+        self.also = Docs(cls.__doc__).also
         self.fields: dict[str, Field] = {}
         self.actions: dict[str, Action] = {}
         self.holds: dict[str, str] = {}

@@ -11,7 +11,7 @@ from typing import Any
 from scrub.model.amounts import combine
 from scrub.model.problem import Failure
 from scrub.model.values import Value, type_name
-from scrub.runner.comparisons import quoted
+from scrub.runner.comparisons import misread, quoted
 
 #: The work of each sign on plain numbers.
 ARITHMETIC: dict[str, Callable[[Any, Any], Any]] = {
@@ -37,4 +37,4 @@ def combined(sign: str, one: Value, other: Value) -> Value:
     if found is not NotImplemented:
         return found
     wrong = other if isinstance(one, Decimal) else one
-    raise Failure(f'"{sign}" goes with numbers, this is {type_name(wrong)}{quoted(wrong)}')
+    raise Failure(f'"{sign}" goes with numbers, this is {type_name(wrong)}{quoted(wrong)}{misread(wrong)}')

@@ -11,6 +11,7 @@ from typing import Any
 from scrub.model.amounts import Amount
 from scrub.model.operations import as_date
 from scrub.model.patterns import fits, pattern_of
+from scrub.model.preferences import DateOrder
 from scrub.model.problem import Failure
 from scrub.model.values import Value, alphabetical, loosen, same, type_name
 from scrub.runner.execution import Frame
@@ -25,13 +26,25 @@ ORDER: dict[str, Callable[[Any, Any], bool]] = {
 }  # fmt: skip
 
 
-def _reads_as_number(value: Value) -> str:
-    """Advice for the number that is stored as a text."""
+def _reads_as_number(value: Value) -> bool:
     try:
         Decimal(value.strip())
     except (ArithmeticError, AttributeError):
+        return False
+    return True
+
+
+def misread(value: Value) -> str:
+    """Advice for a number or a date that is stored as a text, as the end of a sentence; nothing for other values."""
+    if not isinstance(value, str):
         return ""
-    return ", which reads as a number. Turn it into one first: .as-number"
+    if _reads_as_number(value):
+        return ", which reads as a number. Turn such texts into numbers first: read-numbers, or .as-number"
+    try:
+        as_date(value, DateOrder.DAY_FIRST)
+    except Failure:
+        return ""
+    return ", which reads as a date. Turn such texts into dates first: read-dates, or .as-date"
 
 
 _ORDERED = (Decimal, date, Amount)
@@ -64,7 +77,7 @@ def ordered(
                 what = (
                     f'"{name}" compares two numbers, two dates or two texts; this is {type_name(value)}{quoted(value)}'
                 )
-                raise told(Failure(what + _reads_as_number(value)), frame)
+                raise told(Failure(what + misread(value)), frame)
         if isinstance(one, datetime) and isinstance(other, date):  # a time and a date compare by the day
             one = one.date()
         elif isinstance(other, datetime) and isinstance(one, date):

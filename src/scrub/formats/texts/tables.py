@@ -91,6 +91,12 @@ class DocumentRows(Rows):
         """The table and the row."""
         return f"{self.name} row {row}"
 
+    def paragraphs(self, row: int | None = None) -> Sequence[OpenParagraph]:
+        """Those of all rows, the headings first, or of one."""
+        rows = (1, *self.order) if row is None else (row,)
+        every = (each for number in rows for _, cell in sorted(self._cells[number - 1].items()) for each in cell)
+        return [each for each in every if isinstance(each, OpenParagraph) and not each.removed]
+
     def reader(self, key: str) -> Reader:
         """What gives the values under a heading."""
         column = self._columns[self.key(key)]
