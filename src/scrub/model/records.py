@@ -103,7 +103,7 @@ class Table(HoldsColumns):
     def paragraphs(self) -> Passages:
         """Its words with those of its headings, where it is a table of a document.
 
-        Example: each paragraph in table.paragraphs
+        Example: log "{count(paragraph in table.paragraphs)}"
         Also: cells, words, text of a table
         """
         return words_of(self.rows.paragraphs(), self.file)
@@ -313,7 +313,7 @@ class Record(HoldsCells):
     def paragraphs(self) -> Passages:
         """What stands in its row, where it is one of a table of a document.
 
-        Example: in record.paragraphs
+        Example: log "{count(paragraph in record.paragraphs)}"
         Also: row, cells, words, bold row
         """
         return words_of(self.table.rows.paragraphs(self.row), self.file)
