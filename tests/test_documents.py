@@ -185,6 +185,7 @@ end"""
     first, second = (1, 2) if suffix != ".md" else (1, 3)
     found = run(told, path, at=f'paragraph {first} "6 kg of rice", paragraph {second}')
     assert found.log == [f"{first}: 6 kg", f"{first}: 2 kg", f"{second}: 4 kg", "2 picked"]
+    assert run('each passage in passages("4 kg")\nlog "{paragraph.number}"\nend', path).log == [str(second)]
     with pytest.raises(scrub.Failure, match=f'the words "rice" stand nowhere in paragraph {second}'):
         run(f'in paragraph({second})\nlog passage("rice").text\nend', path)
     run('each paragraph where paragraph.text contains "peat"\nin passages("kg")\nupper\nend\nend', path)

@@ -201,6 +201,9 @@ QUESTIONS = [
      'if leaves > last\nlast = leaves\nend\nend\nsay "{last}"', ["2026-08-02"]),
     ("what lacks a note", 'each record in sheet("Guests") where record.note is empty\nsay "row {row.number}"\nend',
      ["row 3", "row 5"]),
+    ("where something stands", 'each cell where cell.error is empty and cell.value is "Kite"\nsay "{sheet.name} {row.number} {column.number}"\nend\n'
+     'each record in sheet("Guests") where record.hut is "Kite"\nsay "{sheet.name} {row.number}"\nend\n'
+     'each row in sheet("Guests") where row.number is 4\nsay sheet.name\nend', ["Guests 4 2", "Guests 4", "Guests"]),
     ("where links lead", 'each sheet\neach cell where cell.link is not empty\nsay "{cell.value}: {cell.link}"\nend\nend',
      ["all prices: https://huts.example/prices"]),
     ("is there such a sheet", 'if sheet("Winter") is missing\nsay "no winter"\nend', ["no winter"]),

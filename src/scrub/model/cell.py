@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
+from types import MappingProxyType
 
 from scrub.model.area import MOST_COLUMNS, MOST_ROWS, Area, letters_of
 from scrub.model.cell_fields import CellFields, Place
-from scrub.model.declare import FileItem, field, needs, part
+from scrub.model.declare import FileItem, Item, field, needs, part
 from scrub.model.grid import Grid, Holds, Trouble
 from scrub.model.problem import Failure
 from scrub.model.values import Value, value_type
@@ -16,6 +17,7 @@ class Cell(CellFields):
     """One cell."""
 
     kind_word = "cell"
+    implied = MappingProxyType({"sheet": "sheet_item", "row": "row_item", "column": "column_item"})
 
     __slots__ = ("number", "row_number", "sheet")
 
@@ -43,6 +45,18 @@ class Cell(CellFields):
     def removed(self) -> bool:
         """Whether its row or its column was deleted in this run."""
         return self.sheet.is_gone(self.row_number) or self.sheet.is_column_gone(self.number)
+
+    def sheet_item(self) -> Grid:
+        """Its sheet."""
+        return self.sheet
+
+    def row_item(self) -> Item:
+        """Its row."""
+        return self.sheet.row_item(self.row_number)
+
+    def column_item(self) -> Item:
+        """Its column."""
+        return self.sheet.column_item(self.number)
 
     @property
     def label(self) -> str:

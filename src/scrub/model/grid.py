@@ -7,7 +7,7 @@ from types import MappingProxyType
 from typing import Any, NamedTuple
 
 from scrub.model.area import Area, address_of, area_of
-from scrub.model.declare import FileItem, may_lack
+from scrub.model.declare import FileItem, Item, may_lack
 from scrub.model.problem import Failure
 from scrub.model.progress import over
 from scrub.model.text import Edit, Editing, HoldsTexts
@@ -388,6 +388,14 @@ class Grid:
     @may_lack
     def grow_table(self, name: str, heading: str | None, back: Callable[[], None]) -> None:
         """Makes a table a row longer, or a column with a heading wider; `back` is called when that is taken back."""
+        raise NotImplementedError
+
+    def row_item(self, number: int) -> Item:
+        """A row of it, as an item."""
+        raise NotImplementedError
+
+    def column_item(self, number: int) -> Item:
+        """A column of it, as an item."""
         raise NotImplementedError
 
     def table_style(self, name: str) -> str | None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
 from decimal import Decimal
+from types import MappingProxyType
 from typing import Any
 from unicodedata import east_asian_width
 
@@ -21,6 +22,7 @@ class _Line(CellFields):
     """What a row and a column have in common."""
 
     _is_row: bool
+    implied = MappingProxyType({"sheet": "sheet_item"})
 
     def __init__(self, sheet: Grid, number: int) -> None:
         self.sheet = sheet
@@ -36,6 +38,10 @@ class _Line(CellFields):
     def file(self) -> FileItem:
         """The workbook."""
         return self.sheet.file
+
+    def sheet_item(self) -> Grid:
+        """Its sheet."""
+        return self.sheet
 
     @property
     def _area(self) -> Area:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from datetime import datetime
+from types import MappingProxyType
 
 from scrub.model.addresses import Address
 from scrub.model.amounts import Size
@@ -19,6 +20,11 @@ class Attachment(Item):
     """A file that is attached to a message, or a picture inside its text."""
 
     kind_word = "attachment"
+    implied = MappingProxyType({"message": "message_item"})
+
+    def message_item(self) -> Message:
+        """The message that it hangs on."""
+        raise NotImplementedError
 
     @property
     @field

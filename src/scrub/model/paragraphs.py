@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
+from types import MappingProxyType
 from typing import Any, NamedTuple
 
 from scrub.model.declare import FileItem, Reach, action, field, finds, holds, may_lack, needs
@@ -268,10 +269,15 @@ class Passage(HasMarks, HoldsTexts):
     """A piece of a paragraph."""
 
     kind_word = "passage"
+    implied = MappingProxyType({"paragraph": "paragraph_item"})
 
     def __init__(self, paragraph: Paragraph, start: int, end: int) -> None:
         self.paragraph, self.start, self.end = paragraph, start, end
         paragraph.tracks(self)
+
+    def paragraph_item(self) -> Paragraph:
+        """The paragraph it stands in."""
+        return self.paragraph
 
     @property
     def file(self) -> FileItem:

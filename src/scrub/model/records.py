@@ -252,7 +252,7 @@ class Record(HoldsCells):
 
     kind_word = "record"
     open_fields = True
-    implied = MappingProxyType({"row": "row_item"})
+    implied = MappingProxyType({"row": "row_item", "sheet": "sheet_item"})
 
     __slots__ = ("row", "table")
 
@@ -317,6 +317,10 @@ class Record(HoldsCells):
         Also: row, cells, words, bold row
         """
         return words_of(self.table.rows.paragraphs(self.row), self.file)
+
+    def sheet_item(self) -> Grid:
+        """Its sheet."""
+        return self.table.rows.grid()[0]
 
     def row_item(self) -> Row:
         """Its row."""

@@ -55,6 +55,14 @@ class Sheet(PageFields, HoldsCells):
 
     kind_word = "sheet"
 
+    def row_item(self, number: int) -> Row:
+        """A row of it."""
+        return Row(self, number)
+
+    def column_item(self, number: int) -> Column:
+        """A column of it."""
+        return Column(self, number)
+
     @property
     @field
     def name(self) -> str:

@@ -46,6 +46,10 @@ class OpenAttachment(Attachment):
         self.message, self.out, self.part = message, out, part
         self._gone = False
 
+    def message_item(self) -> Mailed:
+        """The message that it hangs on."""
+        return self.message
+
     @property
     def file(self) -> FileItem:
         """What the message is in."""
