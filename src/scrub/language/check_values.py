@@ -335,6 +335,9 @@ class CheckValues(Lookups):
             )
         if not tail and inside:
             tail = f" A {inside[0]} has: open a block with each {inside[0]}"
+        held = next((other for other in kind.holds if other in re.split("-|s$", word)), "") if not tail else ""
+        if held:
+            tail = f" Count them: count({held}), or open a block: each {held}"
         return f'{kind.called} has no field "{word}".{tail}'
 
     def _everyday(self, word: str, type_word: str) -> str:

@@ -6,6 +6,7 @@ from typing import TypeVar
 
 from scrub.language.lexer import END, NEWLINE, TEXT, WORD, Token
 from scrub.language.tree import Extent, Node, Place
+from scrub.language.words import KEYWORDS
 from scrub.model.problem import Problem
 
 N = TypeVar("N", bound=Node)
@@ -110,6 +111,11 @@ class Cursor:
         if token.is_sign("<>", "!="):
             return self.slip("to compare, write: is not", token, "is not")
         if token.type == TEXT and before.type == WORD:
+            ahead = self.tokens[self.at - 2] if self.at > 1 else before
+            if ahead.type == WORD and ahead.text not in KEYWORDS:  # an action, and the name of what it is given
+                return self.slip(f"a colon is missing: {before.text}: {token.text}")
+            if ahead.is_sign("."):
+                return self.slip(f'something is missing before {token.text}: "is" to compare, "=" to set a field')
             return self.slip(f"brackets are missing: write {before.text}({token.text})")
         if token.type == WORD and self.following().is_sign(":"):
             return self.slip(f'a comma is missing before "{token.text}"')

@@ -332,7 +332,7 @@ class ExpressionReader(Cursor):
         if self.token.is_sign("("):
             return tree.Call(place, token.text, tuple(self.bracketed(token)))
         if self.token.type == TEXT:
-            raise self.slip(f"brackets are missing: write {token.text}({self.token.text})")
+            raise self.unexpected()
         return tree.Name(place, token.text)
 
     def run_macro(self, at_close: Callable[[], bool]) -> tree.RunMacro:
