@@ -179,7 +179,9 @@ def test_a_macro_for_two_kinds_sees_what_they_share(cli: Cli, book: Path) -> Non
     assert "  It is season-book.xlsx." in found.out
     assert "  It is f." in found.out
     assert problems(macro('say "{workbook.name}"', "workbook, folder"))
-    assert problems(macro("each sheet\nend", "workbook, folder")) == ["3:6 there is no sheet inside a file"]
+    assert problems(macro("each sheet\nend", "workbook, folder")) == [
+        "3:6 there is no sheet inside a file. In it are: each file, each workbook and each document"
+    ]
     assert "stands alone" in problems(macro('say "a"', "nothing, workbook"))[0]
 
 
@@ -461,7 +463,7 @@ def test_tracebacks_are_for_developers_only(cli: Cli, book: Path, monkeypatch: p
 def test_slips_of_other_languages_have_their_own_advice() -> None:
     for body, advice in (
         ("hide", "Write: sheet.hidden = yes"), ("sheet.visible = yes", "Write: sheet.hidden = no"), ("sheet.visible = no", "Write: sheet.hidden = yes"),
-        ("sheet.hide", "Write: sheet.hidden = yes"), ("sheet.copy", "an action acts on the current item. Write only: copy"), ("row(3).copy", "Copying cannot be done with a row yet"), ("row(3).delete", "Write: in row(3), below it delete, and end"), ("sheet.rename", "Write: sheet.name ="), ("delete columns", "deleting columns cannot be done yet"),
+        ("sheet.hide", "Write: sheet.hidden = yes"), ("sheet.copy", "an action acts on the current item. Write only: copy"), ("row(3).copy", "Copying cannot be done with a row yet"), ("row(3).delete", "Write: in row(3), below it delete, and end"), ("sheet.rename", "Write: sheet.name ="), ("delete columns", 'write: in column("C"), below it delete, and end'),
         ("set x = 5", "write only: x = …"), ('cell("A1") = "x"', "write: cell(…).value = …"), ("hidden = yes", "To set the field, write: sheet.hidden = yes".replace("yes", "…")),
         ("x = 1/2/2026", "a date is written year-month-day"), ('x = today.as-text("dd/mm/yyyy")', 'write: "two-digit-day/two-digit-month/year"'),
         ("x = true", 'write "yes" in place of "true"'), ('if sheet.name begins with "a"\nend', "write: starts with"), ("x = 1\nx += 1", "write it out: x = x + …"),
@@ -470,7 +472,7 @@ def test_slips_of_other_languages_have_their_own_advice() -> None:
         ("x = A1.value", 'A cell is written: cell("A1")'), ('x = range("A1:B2")', 'a range is written: cells("A1:B2")'), ('if today > "2026-01-01"\nend', "Write it without quotes: 2026-01-01"),
         ("if sheet.hidden then\nend", '"then" is not needed'), ("if sheet.hidden\nelseif sheet.protected\nend", "write it in two words: else if"), ("if sheet.hidden\nendif\nend", "a block closes with: end"),
         ("next", "a block closes with: end. To go on with the next item, write: skip"), ("if sheet.number != 3\nend", "to compare, write: is not"), ("if sheet.number == 3\nend", "to compare, write: is"),
-        ("sort by: \"a\"", 'a sheet has no action "sort"; a table has'), ("delete row 3", "write: in row(3), below it delete"), ("sort rows", "below it sort by"), ("x = cell(\"A1\").border", "Write: cell.borders = thin"), ("x = cell(\"A1\").validation", "Validations cannot be done with a cell yet"),
+        ("sort by: \"a\"", 'a sheet has no action "sort"; a table has'), ("delete row 3", "write: in row(3), below it delete"), ("sort rows", "below it sort by"), ("x = cell(\"A1\").border", "Write: cell.borders = thin"), ("x = cell(\"A1\").validation", 'a cell has no field "validation". Write: restrict to:'),
         ("sheet.frozen-rows = 1", "It is called rows-in-sight now"), ('in column("A")\nto-numbers\nend', '"to-numbers" is called read-numbers now'), ('sheet.footer = "[page]"', "[page] is written {page-number} now"),
         ('x = "{page-number}"', "can stand in a header or footer only"), ('x = cell("A1").text', "It is called shown now"), ("protect allow: [edit-objects]", "It is called drawings now"),
         ('cell("A1").alignment = centre-across', "It is called centred-over now"), ("bookmark = 1", "is a kind of item and cannot be a name"),

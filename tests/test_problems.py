@@ -14,6 +14,7 @@ from hypothesis import strategies as st
 
 import scrub
 import scrub.cli
+from scrub.language.advice import DONE
 from scrub.language.layout import meaning
 from scrub.language.parser import parse
 
@@ -181,7 +182,7 @@ from scrub.language.parser import parse
         ("tab = 1", 'stands for a character in texts, so that it cannot be a name'),
         ("selection = 1", "is a kind of item and cannot be a name"),
         ('cell("S1!A1").name = "X"', 'cells("C4").name = '),
-        ('cell("S1!A1").validation = "x"', "Validations cannot be done with a cell yet"),
+        ('cell("S1!A1").validation = "x"', "Write: restrict to:"),
         ("each sheet\neach row\nrow.height = 20\nend\nlog row.number\nend", "no row is at hand here"),
         ("each sheet\nadd-row \"a\"\nend", '"values" is a list, not a text'),
     ],
@@ -357,3 +358,33 @@ def test_a_monstrous_macro_ends_in_problems_soon(text: str) -> None:
     found = scrub.check_text(text)
     assert len(found) < 6000
     assert all(len(str(each)) < 2000 for each in found[:10])
+
+
+@pytest.mark.parametrize(("verb", "shape"), list(DONE))
+def test_what_a_verb_and_a_kind_are_told_can_be_written_so(verb: str, shape: str) -> None:
+    """Advice is as good as what it advises: each is checked as a macro for one of the kinds of file."""
+    advised = DONE[verb, shape]
+    lines = advised.partition(", and end. ")[0].removesuffix(", and end").replace(", below it ", "\n")
+    ends = "\nend" if "\n" in lines else ""
+    around = ("", "each sheet\n") if "sheet." in lines or lines.startswith(("in row", "in column")) else ("",)
+    kinds = ("workbook", "document", "mailbox", "pdf")
+    assert any(
+        problems(macro(f"{before}{lines}{ends}{chr(10) + 'end' if before else ''}", kind)) == []
+        for kind in kinds
+        for before in around
+    ), lines
+    assert f"write: {advised}" in problems(macro(f"{verb} {shape}s"))[0]
+
+
+def test_nothing_is_said_to_be_missing_that_is_there() -> None:
+    """Who looks for what an item can do by another word is not told that it cannot."""
+    kinds = scrub.home().vocabulary.kinds
+    senses = {"copy": "copy", "duplicate": "copy", "sort": "sort", "delete": "delete", "remove": "delete", "insert": "insert",
+              "move": "move", "rename": "rename"}  # fmt: skip
+    for outer, inner, word in (("workbook", "sheet", ""), ("workbook", "row", "sheet"), ("workbook", "column", "sheet"), ("workbook", "table", "sheet"),
+                               ("document", "paragraph", ""), ("mailbox", "message", ""), ("pdf", "page", ""), ("folder", "file", "")):  # fmt: skip
+        for verb, sense in senses.items():
+            there = any(action.startswith((sense, verb)) for action in kinds[inner].actions)
+            body = f"each {inner}\n{verb}\nend"
+            told = problems(macro(f"each {word}\n{body}\nend" if word else body, outer))
+            assert not (there and any("cannot be done" in each for each in told)), (inner, verb, told)

@@ -67,7 +67,6 @@ _OPPOSITES = {"visible", "show", "display"}
 _LATER = {
     "copy": "copying", "duplicate": "copying", "sort": "sorting", "sorted": "sorting", "delete": "deleting",
     "remove": "deleting", "insert": "inserting", "move": "moving", "rename": "renaming", "group": "grouping",
-    "validation": "validations", "autofit": "fitting the width",
 }  # fmt: skip
 
 
@@ -80,32 +79,52 @@ def statement(tokens: Sequence[Token]) -> str:
         return f"write only: {rest[0]} = …"
     if first == "for" and rest:
         return _for(rest)
-    if first in ("delete", "remove", "insert", "add", "sort", "copy", "move") and rest[:1] and rest[0] in _SHAPES:
-        what = _DONE.get((first, rest[0].rstrip("s")), "")
-        return f"write: {what}" if what else f"{_LATER.get(first, 'adding')} {rest[0]} cannot be done yet"
+    done = DONE.get((first, rest[0].removesuffix("s"))) if rest else None
+    if done:
+        return f"write: {done}"
     return _LINES.get(first, "")
 
 
-_SHAPES = frozenset("row rows column columns sheet sheets line lines record records table".split())
-
-
-_DONE = {
-    **dict.fromkeys(
-        ((word, shape) for word in ("delete", "remove") for shape in ("row", "line")),
-        "in row(3), below it delete, and end. By a condition: each row where row is empty",
-    ),
-    **dict.fromkeys(
-        ((word, "record") for word in ("delete", "remove")), 'each record where record.nights is empty, below it delete'
-    ),
-    **dict.fromkeys(
-        (("sort", shape) for shape in ("row", "sheet", "table", "record", "column", "line")),
-        'in sheet.records, below it sort by: "Hut", and end',
-    ),
-    ("copy", "sheet"): 'in sheet("Larch Hut"), below it fresh = copy(name: "Kite"), and end',
-    **dict.fromkeys(
-        ((word, "sheet") for word in ("delete", "remove")), 'in sheet("Larch Hut"), below it delete, and end'
-    ),
-    ("move", "sheet"): 'in sheet("Larch Hut"), below it move-to 1, and end',
+_REMOVING, _ADDING = ("delete", "remove", "erase", "drop"), ("add", "insert", "append", "create")
+#: What lines that begin with a verb and a kind of item mean. A test holds each to what there is.
+DONE = {
+    (verb, shape): written
+    for verbs, shapes, written in (
+        (_REMOVING, "row line", "in row(3), below it delete, and end. By a condition: each row where row is empty"),
+        (_REMOVING, "column", 'in column("C"), below it delete, and end'),
+        (_REMOVING, "record", "each record where record.nights is empty, below it delete, and end"),
+        (_REMOVING, "sheet", 'in sheet("Larch Hut"), below it delete, and end'),
+        (_REMOVING, "page", 'in pages("3-4"), below it delete, and end'),
+        (_REMOVING, "paragraph", "in paragraph(3), below it delete, and end"),
+        (_REMOVING, "message", "each message where message.date < today - 90 days, below it delete, and end"),
+        (_REMOVING, "attachment link bookmark", "each {shape}, below it remove, and end"),
+        (_REMOVING, "picture comment", "each {shape}, below it delete, and end"),
+        (_REMOVING, "duplicate", "in sheet.records, below it delete-duplicates, and end"),
+        (_ADDING, "row line", 'in row(3), below it insert-above, and end. Below all rows: add-row ["Larch", 12]'),
+        (_ADDING, "column", 'in column("C"), below it insert-left, and end'),
+        (_ADDING, "record", 'in sheet.records, below it add-record hut: "Larch", nights: 2, and end'),
+        (_ADDING, "sheet worksheet", 'fresh = new-sheet("Late")'),
+        (_ADDING, "paragraph", 'in paragraph(3), below it add-behind "Larch", and end'),
+        (("sort", "order"), "row sheet table record column line", 'in sheet.records, below it sort by: "Hut", and end'),
+        (("copy", "duplicate"), "sheet", 'in sheet("Larch Hut"), below it fresh = copy(name: "Kite"), and end'),
+        (("move",), "sheet", 'in sheet("Larch Hut"), below it move-to 1, and end'),
+        (("move",), "row line", "in row(3), below it move-above 9, and end"),
+        (("move",), "column", 'in column("C"), below it move-left-of "A", and end'),
+        (("move",), "page", "in page(3), below it move-to 1, and end"),
+        (("move",), "message", 'each message where message.seen, below it move to: "old.mbox", and end'),
+        (("rename",), "sheet", 'sheet("Larch Hut").name = "Larch"'),
+        (("hide",), "sheet", 'sheet("Larch Hut").hidden = yes'),
+        (("hide",), "row line", "row(3).hidden = yes"),
+        (("hide",), "column", 'column("C").hidden = yes'),
+        (("show", "unhide"), "sheet", 'sheet("Larch Hut").hidden = no'),
+        (("show", "unhide"), "row line", "row(3).hidden = no"),
+        (("show", "unhide"), "column", 'column("C").hidden = no'),
+        (("protect", "lock"), "sheet", 'in sheet("Larch Hut"), below it protect, and end'),
+        (("unprotect", "unlock"), "sheet", 'in sheet("Larch Hut"), below it unprotect, and end'),
+    )
+    for verb in verbs
+    for shape in shapes.split()
+    for written in [written.format(shape=shape) if "{shape}" in written else written]
 }  # fmt: skip
 
 
@@ -148,9 +167,12 @@ def of_item(word: str, item: str, kind: str, fields: Collection[str], assigned: 
         return f" Write: {item}.{field} = {fresh}"
     if word == "rename" and kind == "sheet":
         return f' Write: {item}.name = "…"'
-    if word in _LATER:
-        return f" {_LATER[word].capitalize()} cannot be done with {with_article(kind)} yet"
     return ""
+
+
+def later(word: str, kind: str) -> str:
+    """That something cannot be done with an item, as the end of a sentence; for who looked for what does it."""
+    return f" {_LATER[word].capitalize()} cannot be done with {with_article(kind)} yet" if word in _LATER else ""
 
 
 def of_name(word: str) -> str:

@@ -313,6 +313,8 @@ class Checker(RunsOthers):
             found = next((f" Write: {docs.example}" for docs in known if word in docs.also), "")
         if not found and having and current:
             return f"{here}; {listed((kind.called for kind in having[:3]), 'or')} has, and there is none in it"
+        if not found and current:
+            found = self.called_otherwise(word, current.kind) or advice.later(word, current.kind)
         return f"{here}.{found}"
 
     def _do_broken(self, node: tree.Broken) -> None:

@@ -335,10 +335,23 @@ class CheckValues(Lookups):
             )
         if not tail and inside:
             tail = f" A {inside[0]} has: open a block with each {inside[0]}"
+        tail = tail or self.called_otherwise(word, kind.word) or advice.later(word, kind.word)
         held = next((other for other in kind.holds if other in re.split("-|s$", word)), "") if not tail else ""
         if held:
             tail = f" Count them: count({held}), or open a block: each {held}"
         return f'{kind.called} has no field "{word}".{tail}'
+
+    def called_otherwise(self, word: str, kind: str) -> str:
+        """What people mean by a word that is none here: an action or a field of an item, or of what is inside, as the
+        end of a sentence.
+        """
+        kinds = self.vocabulary.kinds
+        for each in (kind, *kinds[kind].holds):
+            settable = [field.docs for field in kinds[each].fields.values() if field.can_be_set]
+            for docs in (*(action.docs for action in kinds[each].actions.values()), *settable):
+                if word in docs.also and docs.example:
+                    return f" Write: {docs.example}" + ("" if each == kind else f", in a block: each {each}")
+        return ""
 
     def _everyday(self, word: str, type_word: str) -> str:
         for (owner, name), operation in self.vocabulary.operations.items():

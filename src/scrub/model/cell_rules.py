@@ -80,7 +80,7 @@ class CellRules(HoldsCells):
         formula: the condition, for formula; it is written for the first cell.
         message: what is said to somebody who enters something else.
         Example: restrict to: whole-number, at-least: 1, at-most: 30
-        Also: data validation, only numbers, allowed values, input rule
+        Also: validation, data validation, only numbers, allowed values, input rule
         """
         if to == Allowed.LIST:
             raise Failure('a list of choices is set by: cell.choices = ["yes", "no"]')

@@ -111,7 +111,7 @@ class Sheet(PageFields, HoldsCells):
 
         name: what stands on its tab, up to 31 characters.
         Example: fresh = copy(name: "Rowan 2027")
-        Also: duplicate sheet, pattern, template, sheet for each, make a copy
+        Also: duplicate, duplicate sheet, pattern, template, sheet for each, make a copy
         """
         raise NotImplementedError
 
