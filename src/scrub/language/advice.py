@@ -180,7 +180,14 @@ def of_name(word: str) -> str:
     letters = word.rstrip("0123456789")
     if letters.isascii() and letters.isalpha() and 0 < len(letters) < 4 and letters != word:
         return f' A cell is written: cell("{word.upper()}"), and what stands in it: cell("{word.upper()}").value'
-    return ""
+    return _BARE.get(word, "")
+
+
+_BARE = {
+    "even": " A number is even where: number.remainder(2) is 0",
+    "odd": " A number is odd where: number.remainder(2) is 1",
+    "blank": " Write: is empty",
+}  # fmt: skip
 
 
 _CALLS = {

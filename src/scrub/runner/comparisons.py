@@ -35,7 +35,11 @@ def _reads_as_number(value: Value) -> bool:
 
 
 def misread(value: Value) -> str:
-    """Advice for a number or a date that is stored as a text, as the end of a sentence; nothing for other values."""
+    """Advice for a number or a date that is stored as a text, or for nothing, as the end of a sentence; none for other
+    values.
+    """
+    if value is None:
+        return ". Ask first, as here: where record.nights is not empty and record.nights > 3"
     if not isinstance(value, str):
         return ""
     if _reads_as_number(value):
