@@ -82,7 +82,7 @@ from scrub.language.parser import parse
         ('in sheet("Hut")\nprotect select "any-cell"\nend', 'a colon is missing: select: "any-cell"'),
         ('say workbook.name "x"', '"is" to compare, "=" to set a field'),
         ('say upper "x"', 'brackets are missing: write upper("x")'),
-        ("if sheet.number is even\nend", "number.remainder(2) is 0"),
+        ("x = 4\nif x is even\nend", "number.remainder(2) is 0"),
         ('replace "a" with "b"', "stands behind a comma, by its name"),
         ("each paragraph\nend", "there is no paragraph inside a workbook. In it are: each sheet"),
         ('each record in sheet("Hut")\nsay amount\nend', "is written with its record: record.amount"),
