@@ -32,6 +32,10 @@ class Operators:
         """Notes a problem."""
         raise NotImplementedError
 
+    def asked_sort(self, left: Expression, right: Expression) -> str:
+        """Advice for who asks of a value itself of which sort it is: `cell.value is number`; nothing for others."""
+        raise NotImplementedError
+
     def instead(self, *wrong: Type) -> str:
         """The field that was meant where an item itself is written, as the end of a sentence."""
         raise NotImplementedError
@@ -66,6 +70,10 @@ class Operators:
             return YES_NO
         if left.choices and isinstance(node.right, tree.Name) and node.right.word in left.choices:
             self.means[node.right].choice = node.right.word
+            return YES_NO
+        asked = self.asked_sort(node.left, node.right) if operator == "is" else ""
+        if asked:
+            self.note(node.right.place, asked)
             return YES_NO
         with self.printing(self._is_printed(node.left)):
             right = self.type(node.right)

@@ -298,7 +298,10 @@ class Checker(RunsOthers):
         having = [kinds[each] for each in dict.fromkeys(nearest) if word in kinds[each].actions]
         inside = [kind for kind in having if current is None or self.vocabulary.path(current.kind, kind.word)]
         if inside:
-            return f"{here}; a {inside[0].word} has. Put it in a block: each {inside[0].word}"
+            parts = kinds[current.kind].parts if current else {}
+            given = next((name for name, each in parts.items() if each.gives.word == inside[0].word), None)
+            block = f"in {current.word}.{given}" if current and given else f"each {inside[0].word}"
+            return f"{here}; a {inside[0].word} has. Put it in a block: {block}"
         if word in kinds:
             return f'brackets are missing: write {word}("…")'
         if word in LATER_KINDS:

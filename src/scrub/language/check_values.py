@@ -193,10 +193,22 @@ class CheckValues(Lookups):
         guess = advice.of_name(word) or did_you_mean(word, [*self.scope.names, *items, "yes", "no", "nothing"])
         if not guess and record is not None:
             guess = f' What stands under a heading is written with its record: {record}.{word}. A text: "{word}"'
-        return f'no value has the name "{word}".{guess}' + ("" if guess else ' A text stands between quotes: "…"')
+        return f'no value has the name "{word}".{guess}' + ("" if guess else f' A text stands between quotes: "{word}"')
 
     def _has_headings(self, kind: str) -> bool:
         return kind in self.vocabulary.kinds and self.vocabulary.kinds[kind].cls.open_fields
+
+    def asked_sort(self, left: Expression, right: Expression) -> str:
+        """Advice for who asks of a value itself of which sort it is; nothing for others."""
+        if not isinstance(left, tree.Dot) or left.word != "value" or not isinstance(right, tree.Name):
+            return ""
+        if not isinstance(left.target, tree.Name) or self.scope.known(right.word):
+            return ""
+        item = self.scope.item(left.target.word)
+        sorts = self.vocabulary.kinds[item.kind].fields.get("holds") if item is not None else None
+        if sorts is None or right.word not in sorts.type.choices:
+            return ""
+        return f"of which sort it is, is asked so: {left.target.word}.holds is {right.word}"
 
     def instead(self, *wrong: Type) -> str:
         """The field that was meant where an item itself is written: of a cell its value, of a sheet its name."""

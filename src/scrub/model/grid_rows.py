@@ -12,6 +12,9 @@ from scrub.model.rows import Reader, Rows
 from scrub.model.text import Editing
 from scrub.model.values import Value, heading_key, shown
 
+#: What people ask of a record and mean its row by.
+_OF_ROWS = frozenset(("row", "values", "number", "fill", "bold", "height", "hidden", "colour"))
+
 
 class GridRows(Rows):
     """The rows of a range of cells; a row is its number."""
@@ -75,7 +78,9 @@ class GridRows(Rows):
         names = list(self.headings.values())
         there = f"There are: {', '.join(names[:12])}" if names else "There are none"
         row = None if self.name else self.sheet.heading_row()
-        hint = ". The row of the record is called so: row" if heading_key(heading) == "row" else ""
+        hint = ""
+        if heading_key(heading) in _OF_ROWS:
+            hint = f". Of its row: row{'' if heading_key(heading) == 'row' else f'.{heading_key(heading)}'}"
         if row is not None and row != self.area.top:
             hint = f". Row {row} looks like headings; to use it write: sheet.records(headings: {row})"
         return Missing(
