@@ -599,8 +599,85 @@ end""",
     assert path.read_bytes() == before
 
 
+def test_tables_of_a_pattern_get_names_of_their_own(home: Path) -> None:
+    """What refers to a table from its own sheet refers to that of the copy; what others say stays."""
+    path = Path("a.xlsx")
+    with xlsxwriter.Workbook(path) as book:
+        sheet, other = book.add_worksheet("Pattern"), book.add_worksheet("Totals")
+        columns = [
+            {"header": "Guest", "total_string": "All"},
+            {"header": "Nights", "total_function": "sum"},
+            {"header": "Price", "formula": "=Stays[[#This Row],[Nights]]*10"},
+        ]
+        data = [["Ann", 2], ["Bo", 3]]
+        sheet.add_table("B3:D6", {"name": "Stays", "total_row": True, "columns": columns, "data": data})
+        sheet.add_table("F3:F5", {"name": "Bare", "header_row": False, "data": [[1], [2], [4]]})
+        sheet.write_formula("H1", '=SUM(Stays[Nights])+SUM(Bare)&"Stays[x]"&Stays_2')
+        sheet.write_comment("B4", "note")
+        sheet.write_url("B5", "https://huts.example", string="Bo")
+        sheet.conditional_format(
+            "C4:C5", {"type": "formula", "criteria": "=ROWS(Stays)>C4", "format": book.add_format({"bold": True})}
+        )
+        other.write_formula("A1", "=SUM(Stays[Nights])")
+        book.define_name("Stays_2", "=7")
+        book.define_name("Pattern!Own", "=Stays[Nights]")
+    before, findings = path.read_bytes(), schema_findings(path)
+    body = """each hut in ["Larch", "Kite"]
+    in sheet("Pattern")
+        fresh = copy(name: hut)
+    end
+    in sheet(hut)
+        log "{cell("B4").comment} {cell("B5").link}"
+        each table where table.headings contains "Guest"
+            each record where record.nights is 2
+                record.guest = hut
+            end
+        end
+        in row(5)
+            delete
+        end
+    end
+end"""
+    found = run(body, path)
+    assert found.problem is None, found.problem
+    assert found.log == ["note https://huts.example"] * 2
+    sorting = (
+        'in sheet("Pattern")\nx = copy(name: "T2")\nend\nin table("Stays_5")\nsort by: "Nights", descending: yes\nend'
+    )
+    assert "T2 B4 has a comment, which sorting" in str(run(sorting, path).problem)
+    made = load(path)
+    seen = {sheet.title: sorted((each.name, each.ref) for each in sheet.tables.values()) for sheet in made}
+    assert seen == {
+        "Pattern": [("Bare", "F3:F5"), ("Stays", "B3:D6")], "Totals": [],
+        "Larch": [("Bare_2", "F3:F4"), ("Stays_3", "B3:D5")], "Kite": [("Bare_3", "F3:F4"), ("Stays_4", "B3:D5")],
+    }  # fmt: skip
+    every = [each for sheet in made for each in sheet.tables.values()]
+    assert len({each.id for each in every}) == len({each.displayName for each in every}) == 6
+    assert made["Totals"]["A1"].value == "=SUM(Stays[Nights])"
+    for title, table, bare in (
+        ("Pattern", "Stays", "Bare"),
+        ("Larch", "Stays_3", "Bare_2"),
+        ("Kite", "Stays_4", "Bare_3"),
+    ):
+        sheet = made[title]
+        assert sheet["H1"].value == f'=SUM({table}[Nights])+SUM({bare})&"Stays[x]"&Stays_2'
+        assert (
+            sheet.tables[table].tableColumns[2].calculatedColumnFormula.attr_text == f"{table}[[#This Row],[Nights]]*10"
+        )
+        assert [rule.formula for rules in sheet.conditional_formatting for rule in rules.rules] == [
+            [f"ROWS({table})>C4"]
+        ]
+        assert sheet.defined_names["Own"].attr_text == f"{table}[Nights]"
+    assert (made["Larch"]["B4"].value, made["Pattern"]["B4"].value) == ("Larch", "Ann")
+    assert schema_findings(path) <= findings
+    scrub.undo()
+    assert path.read_bytes() == before
+
+
 @pytest.mark.parametrize(("body", "why"), [
-    ('in sheet("Totals")\nx = copy(name: "T2")\nend', "Totals: it has a table, which Scrub does not copy yet"),
+    ('in sheet("Totals")\nx = copy(name: "T2")\nend\nin table("Sums_2")\nadd-row ["Col", 1]\nend', "its tables are changed in the next one"),
+    ('in sheet("Totals")\nx = copy(name: "T2")\nend\ntable("Sums_2").style = nothing', "its tables are changed in the next one"),
+    ('in sheet("Totals")\nx = copy(name: "T2")\nend\nsheet("T2").cell("D1").value = "Lodge"', 'is a heading of the table "Sums_2"'),
     ('in sheet("Stays")\nx = copy(name: "Totals")\nend', 'there is a sheet "Totals" already'),
     ('sheet("Stays").cell("B2").value = 7\nin sheet("Stays")\nx = copy(name: "T2")\nend', "was made or changed in this run"),
     ('in sheet("Stays")\nx = copy(name: "T2")\nx.cell("A1").comment = "a"\nend', "its comments are changed in the next one"),

@@ -6,6 +6,7 @@ import os
 import posixpath
 from collections.abc import Iterator
 from functools import partial
+from itertools import count
 
 from scrub.formats.arranged import shift_of
 from scrub.formats.opc.file import OfficeFile
@@ -25,7 +26,7 @@ from scrub.formats.workbook.sheet import OfficeSheet
 from scrub.formats.workbook.structure import Structure
 from scrub.model.area import Area
 from scrub.model.grid import Grid
-from scrub.model.values import Secret
+from scrub.model.values import Secret, fold
 from scrub.model.workbook import Workbook
 from scrub.store.patch import Effect, Patch
 
@@ -108,7 +109,11 @@ class OfficeWorkbook(OfficeFile, Workbook):
         sheet = OfficeSheet(self.shared, self._loads, len(self._every) + 1, entry, None)
         sheet.part.is_new = True
         if like is not None:
-            sheet.copied_from, sheet.part.base = like, like.part.data()
+            taken: set[str] = set()
+            if like.table_names():
+                taken = {fold(name) for name, _, _ in self.shared.names.every()}
+                taken |= {fold(name) for each in self._every for name in each.table_names()}
+            sheet.begin_as(like, taken)
         self._sheets.append(sheet)
         self._every.append(sheet)
 
@@ -164,6 +169,7 @@ class OfficeWorkbook(OfficeFile, Workbook):
         for text in self._to_embed:
             self._embed(text, parts)
         splices += self._new_sheets(parts)
+        numbers = self._table_numbers()
         drawings = (each for sheet in self._every if not sheet.is_deleted for each in sheet.drawing_parts)
         self.shared.media.write(parts, posixpath.join(posixpath.dirname(self.main), "media"), drawings)
         for sheet in self._every:
@@ -175,7 +181,8 @@ class OfficeWorkbook(OfficeFile, Workbook):
                 made = b"".join(sheet.make(selected.get(sheet, False), elements))
                 like = sheet.copied_from
                 if like is not None:
-                    made = Copying(self.package, parts, like.part, sheet.name).sheet(made, str(sheet.part.name))
+                    copying = Copying(self.package, parts, like.part, sheet.name, sheet.copied_tables, numbers)
+                    made = copying.sheet(made, str(sheet.part.name))
                     self._copy_names(like, sheet)
                 parts.added[str(sheet.part.name)] = made
             elif sheet.part.name and (sheet.touched or sheet in selected):
@@ -200,10 +207,20 @@ class OfficeWorkbook(OfficeFile, Workbook):
             return None
         return self.package.patch(parts.changed, parts.added, parts.removed)
 
+    def _table_numbers(self) -> Iterator[int]:
+        """Numbers that no table has (18.5.1.2); they are looked for when one is copied."""
+        found = (
+            number_in(part_tree(self.package, each.target)[1].attributes, "id")
+            for sheet in self._every
+            for each in sheet.part.related().values()
+            if each.type == "table" and each.target in self.package.members
+        )
+        yield from count(1 + max(found, default=0))
+
     def _copy_names(self, like: OfficeSheet, sheet: OfficeSheet) -> None:
         """Gives a copy the names that belong to the first alone: what is printed, its titles, its filter."""
         names = self.shared.names
-        moves = Moves([like.first_name], {}, {like.first_name: sheet.name})
+        moves = Moves([like.first_name], {}, {like.first_name: sheet.name}, sheet.copied_tables)
         for name, target, hidden in names.local_to(like.first_number):
             if names.local(name, sheet.first_number) is None:
                 names.put_local(name, sheet.first_number, moves.formula(target, like.first_name), hidden)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import posixpath
 import re
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 
 from scrub.formats.opc.parts import Parts
 from scrub.formats.opc.relationships import part_tree, relationships, relationships_name
@@ -13,15 +13,16 @@ from scrub.formats.workbook.moved_cells import CellMoves
 from scrub.formats.workbook.moves import Moves
 from scrub.formats.workbook.part import SheetPart, of_whole, without_cells
 from scrub.formats.workbook.places import changes
+from scrub.formats.workbook.tables import name_of
 from scrub.formats.zip import Package
 from scrub.model.problem import Failure
 
 #: Parts that a copy has copies of, and those that it has in common with the first.
-_OWN = frozenset("drawing chart chartUserShapes chartStyle chartColorStyle comments vmlDrawing".split())
+_OWN = frozenset("drawing chart chartUserShapes chartStyle chartColorStyle comments vmlDrawing table".split())
 _COMMON = frozenset("image hyperlink printerSettings themeOverride".split())
 #: What such a part is called in a failure.
 _CALLED = {
-    "table": "a table", "pivotTable": "a pivot table", "threadedComment": "comments that are conversations",
+    "pivotTable": "a pivot table", "threadedComment": "comments that are conversations",
     "ctrlProp": "controls", "control": "controls", "oleObject": "an object", "slicer": "a slicer",
 }  # fmt: skip
 
@@ -31,17 +32,32 @@ def ensure_copied(package: Package, name: str) -> None:
     for each in relationships(package, name).values():
         if each.type not in _OWN and each.type not in _COMMON:
             raise Failure(f"it has {_CALLED.get(each.type, f'a part ({each.type})')}, which Scrub does not copy yet")
+        if each.type == "table" and each.target is not None:
+            sort = part_tree(package, each.target)[1].attributes.get("tableType", "worksheet")
+            if sort != "worksheet" or relationships(package, each.target):
+                raise Failure("it has a table that is filled from elsewhere, which Scrub does not copy yet")
 
 
 class Copying:
     """Makes the parts of one copy."""
 
-    def __init__(self, package: Package, parts: Parts, source: SheetPart, name: str) -> None:
-        """`name` is what the copy is called: what refers to the first from within refers to the copy."""
+    def __init__(
+        self,
+        package: Package,
+        parts: Parts,
+        source: SheetPart,
+        name: str,
+        tables: Mapping[str, str],
+        numbers: Iterator[int],
+    ) -> None:
+        """`name` is what the copy is called, `tables` are the names of its tables by those of the first: what refers to
+        the first from within refers to the copy. `numbers` are those that no table has.
+        """
         self.package = package
         self.parts = parts
         self.source = source
-        self.moves = Moves([source.sheet], {}, {source.sheet: name})
+        self.moves = Moves([source.sheet], {}, {source.sheet: name}, tables)
+        self._tables, self._numbers = tables, numbers
 
     def sheet(self, data: bytes, target: str) -> bytes:
         """The part of the copy, which is `target`; `data` is what it would be as the first."""
@@ -88,6 +104,10 @@ class Copying:
         root = parse(data)
         ids = self._relate(name, fresh)
         found = [*changes(data, root, self.moves, ""), *_with_ids(data, root, ids)]
+        if root.name == "table":
+            called = self._tables[name_of(root)]
+            values = [("id", str(next(self._numbers))), ("name", called), ("displayName", called)]
+            found += set_attributes(data, root, values)
         self.parts.added[fresh] = spliced(data, found)
         return fresh
 

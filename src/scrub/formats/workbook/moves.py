@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Mapping, Sequence
 from functools import lru_cache
+from types import MappingProxyType
 
 from scrub.formats.shift import STILL, SheetShift, Shift
 from scrub.formats.spans import escaped
@@ -22,17 +23,24 @@ LOST = "#REF!"
 class Moves:
     """What changes of the shape of a workbook: by the names that its sheets have in the file, without case."""
 
-    def __init__(self, sheets: Sequence[str], shifts: Mapping[str, SheetShift], renamed: Mapping[str, str]) -> None:
+    def __init__(
+        self,
+        sheets: Sequence[str],
+        shifts: Mapping[str, SheetShift],
+        renamed: Mapping[str, str],
+        tables: Mapping[str, str] = MappingProxyType({}),
+    ) -> None:
         """`sheets` are the names in the order of the tabs, `shifts` what becomes of the lines of a sheet, `renamed` new
-        names.
+        names of sheets, `tables` those of tables.
         """
         self._order = [fold(name) for name in sheets]
         self._shifts = {fold(name): shift for name, shift in shifts.items() if shift}
         self._renamed = {fold(name): fresh for name, fresh in renamed.items()}
+        self._tables = {fold(name): fresh for name, fresh in tables.items()}
         self.formula = lru_cache(maxsize=65536)(self._formula)
 
     def __bool__(self) -> bool:
-        return bool(self._shifts or self._renamed)
+        return bool(self._shifts or self._renamed or self._tables)
 
     def shift(self, sheet: str) -> SheetShift | None:
         """What becomes of the lines of a sheet; None where they stay."""
@@ -52,13 +60,17 @@ class Moves:
         `base` is the cell that it was written for, where it holds for many: a reference that moves along with the cell
         keeps its distance. Raises `Failure` for what cannot be read surely.
         """
-        if "!" not in formula and fold(sheet) not in self._shifts:
+        if "!" not in formula and fold(sheet) not in self._shifts and not self._tables:
             return formula  # it stays on its own sheet, where nothing moves
         made: list[str] = []
         done = 0
         for piece in pieces_of(formula):
             if piece.sort == "unknown":
                 raise Failure(f'"{formula[piece.start : piece.start + 30]}" in it cannot be read')
+            table = self._tables.get(fold(piece.text)) if piece.sort in ("table", "name") and not piece.sheet else None
+            if table is not None:
+                made += [formula[done : piece.start], table]
+                done = piece.start + len(piece.text)
             if not piece.sheet and piece.sort != "range":
                 continue
             prefix = _prefix(formula, piece.start) if piece.sheet else ""

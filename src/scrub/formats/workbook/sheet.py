@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
+from itertools import count
 from typing import Any
 
 from scrub.formats.opc.parts import Parts
@@ -36,7 +37,7 @@ from scrub.model.grid import Grid, Noted, TablePlace
 from scrub.model.problem import Failure
 from scrub.model.sheet import Selecting, SheetPermission
 from scrub.model.validation import ConditionalFormat, Emphasis, Restriction, Validation, When
-from scrub.model.values import Secret
+from scrub.model.values import Secret, fold
 
 
 class OfficeSheet(SheetCells):
@@ -404,6 +405,7 @@ class OfficeSheet(SheetCells):
 
     def grow_table(self, name: str, heading: str | None, back: Callable[[], None]) -> None:
         """Makes a table a row longer, or a column wider."""
+        self._ensure_no_copy("tables")
         shrink = self._tables.grow(name, heading)
         self.locks_changed()
 
@@ -416,6 +418,21 @@ class OfficeSheet(SheetCells):
         now = place.bottom - place.area.top if heading is None else place.area.right - place.area.left + 1
         self.changed(f"{'rows' if heading is None else 'columns'} in {name}", now - 1, now, revert)
 
+    def begin_as(self, like: OfficeSheet, taken: set[str]) -> None:
+        """Makes it a copy of another sheet as that is in the file; `taken` are the names that no table can get."""
+        self.copied_from, self.part.base = like, like.part.data()
+        self._notes, self._links = Notes(self, like.part), Links(self, like.part)  # to be read, and not changed
+        self._tables.copy(like._tables, {name: _free(name, taken) for name in like.table_names()})
+
+    def table_names(self) -> Sequence[str]:
+        """What its tables are called."""
+        return self._tables.names() if self.part.name is not None or self.is_new else ()
+
+    @property
+    def copied_tables(self) -> Mapping[str, str]:
+        """The names of tables that are copies, by those of the first."""
+        return self._tables.copied
+
     def table_style(self, name: str) -> str | None:
         """The style of a table."""
         return self._tables.style(name)
@@ -424,6 +441,7 @@ class OfficeSheet(SheetCells):
         """Gives a table another style."""
         if self.protected:
             raise Failure(f"{self.name} is protected. Take the protection off first: unprotect")
+        self._ensure_no_copy("tables")
         known = self.shared.styles.table_styles()
         return self._tables.put_style(name, None if style is None else style_named(style, known, "table style"))
 
@@ -560,3 +578,10 @@ def _selected(views: bytes, selected: bool) -> bytes:
         if is_selected != selected:
             splices += set_attributes(views, view, [("tabSelected", "1" if selected else None)])
     return spliced(views, splices)
+
+
+def _free(name: str, taken: set[str]) -> str:
+    """A name like another one that nothing has yet; with a line, it looks like no cell."""
+    found = next(each for number in count(2) if fold(each := f"{name}_{number}") not in taken)
+    taken.add(fold(found))
+    return found

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from functools import partial
 
 from scrub.formats.kept import put_in
@@ -13,6 +13,11 @@ from scrub.formats.workbook.part import SheetPart, Skeleton
 from scrub.formats.xmltext import unescaped, xstring_value
 from scrub.model.area import area_of
 from scrub.model.grid import TablePlace
+
+
+def name_of(table: Span) -> str:
+    """What formulas call a table (18.5.1.2)."""
+    return table.attributes.get("displayName") or table.attributes.get("name", "")
 
 
 class Tables:
@@ -26,6 +31,8 @@ class Tables:
         self._right: dict[str, list[str]] = {}
         self._were: dict[str, str | None] = {}  # the style of each in the file
         self._styles: dict[str, str | None] = {}  # those that are to have another one
+        self._named: list[str] = []  # all of them, those without headings too
+        self.copied: Mapping[str, str] = {}  # names by those of the tables that these are copies of
 
     def places(self) -> list[TablePlace]:
         """Where they are."""
@@ -40,13 +47,25 @@ class Tables:
                 _, root = part_tree(package, str(each.target))
                 of = root.attributes
                 area = area_of(of.get("ref", "A1"))
+                name = name_of(root)
+                self._named.append(name)
                 if of.get("headerRowCount", "1") == "0":
                     continue
-                name = of.get("displayName") or of.get("name", "")
                 self._parts[name] = str(each.target)
                 look = root.child("tableStyleInfo")
                 self._were[name] = unescaped(look.attributes.get("name", "")) or None if look is not None else None
                 yield TablePlace(name, area, area.bottom - number_in(of, "totalsRowCount"))
+
+    def names(self) -> Sequence[str]:
+        """What all are called, those without headings too."""
+        self.places()
+        return self._named
+
+    def copy(self, source: Tables, names: Mapping[str, str]) -> None:
+        """Those of a sheet that is a copy, by names of their own; `names` gives these by those of the first."""
+        self._places = [place._replace(name=names[place.name]) for place in source.places()]
+        self._were = {names[name]: style for name, style in source._were.items()}
+        self.copied, self._named = names, list(names.values())
 
     def grow(self, name: str, heading: str | None = None) -> Callable[[], None]:
         """Makes a table a row longer, or a column with a heading wider; gives what takes that back."""
