@@ -85,6 +85,8 @@ from scrub.language.parser import parse
         ('each cell in sheet("Hut")\nif cell.value is number\nend\nend', "is asked so: cell.holds is number"),
         ('in sheet("Hut")\nsort by: "Nights"\nend', "Put it in a block: in sheet.records"),
         ("say blue", 'A text stands between quotes: "blue"'),
+        ("log row.number", "no row is at hand here. Write row(3) for a certain one"),
+        ('x = "a".title-case', 'Did you mean "title"?'),
         ("x = 4\nif x is even\nend", "number.remainder(2) is 0"),
         ('replace "a" with "b"', "stands behind a comma, by its name"),
         ("each paragraph\nend", "there is no paragraph inside a workbook. In it are: each sheet"),

@@ -94,7 +94,7 @@ def title(item: HoldsTexts) -> None:
     """Writes every text with a capital at the start of each word.
 
     Example: title
-    Also: capitalise, proper case, letter case
+    Also: capitalise, proper case, title case, letter case
     """
     item.edit_texts(lettered(texts.title))
 

@@ -165,6 +165,8 @@ def of_item(word: str, item: str, kind: str, fields: Collection[str], assigned: 
             same = (assigned == "yes") != (word in _OPPOSITES)
             fresh = "yes" if same == (word not in ("unhide", "unlock", "open")) else "no"
         return f" Write: {item}.{field} = {fresh}"
+    if kind in ("document", "section") and word.removesuffix("s") in ("header", "footer"):
+        return f" Its words are paragraphs: each paragraph where paragraph.place is {word.removesuffix('s')}"
     if word == "rename" and kind == "sheet":
         return f' Write: {item}.name = "…"'
     return ""

@@ -320,10 +320,13 @@ class Checker(RunsOthers):
         found = found or did_you_mean(word, [*actions, *STARTERS])
         if not found:
             known = [*(each.docs for each in actions.values())]
-            found = next((f" Write: {docs.example}" for docs in known if word in docs.also), "")
+            found = next((f" Write: {docs.example}" for docs in known if docs.called(word)), "")
         if not found and having and current:
             return f"{here}; {listed((kind.called for kind in having[:3]), 'or')} has, and there is none in it"
         if not found and current:
+            like = self._like_field(word)
+            if like:
+                return f"{here}. To set the field, write: {like}"
             found = self.called_otherwise(word, current.kind) or advice.later(word, current.kind)
         return f"{here}.{found}"
 

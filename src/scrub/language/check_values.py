@@ -179,7 +179,9 @@ class CheckValues(Lookups):
             files = listed([kind.word for kind in self.vocabulary.kinds.values() if kind.selection])
             return f'"selection" is what a person picks with --at in one of these: {files}'
         if word in self.vocabulary.kinds:
-            return f'no {word} is at hand here. Write {word}("…") for a certain one, or open a block: each {word}'
+            return (
+                f"no {word} is at hand here. Write {self._one_of(word)} for a certain one, or open a block: each {word}"
+            )
         if word in LATER_KINDS or word == "picked":
             return f'"{word}" cannot be used yet'
         left, _, right = word.rpartition("-")
@@ -197,6 +199,12 @@ class CheckValues(Lookups):
 
     def _has_headings(self, kind: str) -> bool:
         return kind in self.vocabulary.kinds and self.vocabulary.kinds[kind].cls.open_fields
+
+    def _one_of(self, word: str) -> str:
+        """How a certain item of a kind is written."""
+        finders = (kind.finds[word] for kind in self.vocabulary.kinds.values() if word in kind.finds)
+        written = next((found for each in finders if (found := _example(each))), "")
+        return written.removeprefix(". For example: ") or f'{word}("…")'
 
     def asked_sort(self, left: Expression, right: Expression) -> str:
         """Advice for who asks of a value itself of which sort it is; nothing for others."""
@@ -343,7 +351,7 @@ class CheckValues(Lookups):
             tail = did_you_mean(word, [*kind.fields, *kind.actions])
         if not tail:
             tail = next(
-                (f' Did you mean "{field.word}"?' for field in kind.fields.values() if word in field.docs.also), ""
+                (f' Did you mean "{field.word}"?' for field in kind.fields.values() if field.docs.called(word)), ""
             )
         if not tail and inside:
             tail = f" A {inside[0]} has: open a block with each {inside[0]}"
@@ -361,13 +369,13 @@ class CheckValues(Lookups):
         for each in (kind, *kinds[kind].holds):
             settable = [field.docs for field in kinds[each].fields.values() if field.can_be_set]
             for docs in (*(action.docs for action in kinds[each].actions.values()), *settable):
-                if word in docs.also and docs.example:
+                if docs.called(word) and docs.example:
                     return f" Write: {docs.example}" + ("" if each == kind else f", in a block: each {each}")
         return ""
 
     def _everyday(self, word: str, type_word: str) -> str:
         for (owner, name), operation in self.vocabulary.operations.items():
-            if owner == type_word and word in operation.docs.also:
+            if owner == type_word and operation.docs.called(word):
                 return f' Did you mean "{name}"?'
         return ""
 

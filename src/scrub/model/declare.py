@@ -225,6 +225,10 @@ class Docs:
             else:
                 self.arguments[label] = text
 
+    def called(self, word: str) -> bool:
+        """Whether people call it by a word, in which a hyphen stands for a space."""
+        return word in self.also or word.replace("-", " ") in self.also
+
 
 _LABEL = late(r"([A-Za-z][\w-]*): (.*)")
 

@@ -258,6 +258,11 @@ class Heading(Paragraph):
     """A paragraph that is a heading."""
 
     kind_word = "heading"
+    implied = MappingProxyType({"paragraph": "paragraph_item"})
+
+    def paragraph_item(self) -> Paragraph:
+        """Itself."""
+        return self
 
     @holds
     def paragraphs_below(self) -> Iterator[Paragraph]:

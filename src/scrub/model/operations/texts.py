@@ -49,7 +49,7 @@ def title(text: str) -> str:
     """The text with a capital at the start of each word.
 
     Example: "larch hut".title
-    Also: capitalise, proper case
+    Also: capitalise, proper case, title case
     """
     return re.sub(r"[^\W_]+(?:['\u2019][^\W_]+)*", lambda word: word[0][:1].upper() + word[0][1:].lower(), text)
 
