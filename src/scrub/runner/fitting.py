@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from decimal import Decimal
+from functools import partial
 from typing import Any
 
 from scrub.model.addresses import address_from
 from scrub.model.problem import Failure
-from scrub.model.types import ADDRESS, ANY, CLASSES, DATE, TEXT, TIME, YES_NO, ChoiceClass, Type
+from scrub.model.types import ADDRESS, ANY, CLASSES, DATE, TEXT, TIME, YES_NO, ChoiceClass, Type, list_of
 from scrub.model.values import LONGEST_LIST, LONGEST_TEXT, Value, type_name
 from scrub.model.vocabulary import Parameter
 
@@ -54,18 +55,31 @@ def fitted(value: Value, wanted: Type, what: str, choice: ChoiceClass | None = N
     return value
 
 
+#: What stands for an argument that is nothing, which is left out.
+LEFT_OUT = object()
+
+
+def _fit(parameter: Parameter, value: Value) -> Any:
+    if value is None and parameter.type != ANY:
+        if parameter.required:
+            raise Failure(f'"{parameter.word}" is {parameter.type}, not nothing')
+        return LEFT_OUT
+    return fitted(value, parameter.type, f'"{parameter.word}"', parameter.choice, parameter.whole)
+
+
+def fitting(parameter: Parameter) -> Callable[[Value], Any]:
+    """What fits values for a parameter, which an action in a loop gets again and again; it gives `LEFT_OUT` for one
+    that is nothing, and raises `Failure` for that where it is needed.
+    """
+    if parameter.type in (list_of(ANY), Type("list")):
+        return lambda value: list(value) if type(value) is list else _fit(parameter, value)
+    return partial(_fit, parameter)
+
+
 def fitted_all(values: Iterable[tuple[Parameter, Value]]) -> dict[str, Any]:
     """Arguments by their Python names, each fitted; one that is nothing is left out, and a failure if it is needed."""
-    found = {}
-    for parameter, value in values:
-        if value is None and parameter.type != ANY:
-            if parameter.required:
-                raise Failure(f'"{parameter.word}" is {parameter.type}, not nothing')
-            continue
-        found[parameter.python] = fitted(
-            value, parameter.type, f'"{parameter.word}"', parameter.choice, parameter.whole
-        )
-    return found
+    found = ((parameter.python, _fit(parameter, value)) for parameter, value in values)
+    return {python: value for python, value in found if value is not LEFT_OUT}
 
 
 def within(value: Value) -> Value:

@@ -16,7 +16,7 @@ from scrub.model.values import Pairs, Value, fold, loosen, type_name
 from scrub.model.vocabulary import Callee
 from scrub.runner.comparisons import Evaluate
 from scrub.runner.execution import Frame
-from scrub.runner.fitting import fitted_all
+from scrub.runner.fitting import LEFT_OUT, fitting
 from scrub.runner.gathering import GATHERED
 from scrub.runner.sifting import choosing
 
@@ -51,12 +51,28 @@ class Lookups:
             return lambda frame: {name: value(frame) for name, value in under}
         parameters = callee.by_python
         compiled = [
-            (parameters[name], self.path(argument.value) if parameters[name].path else self.evaluate(argument.value))
-            for name, argument in zip(names, arguments, strict=False)
+            (
+                name,
+                fitting(parameters[name]),
+                self.path(each.value) if parameters[name].path else self.evaluate(each.value),
+            )
+            for name, each in zip(names, arguments, strict=False)
         ]
         if any(argument.exactly for argument in arguments):
-            compiled.append((parameters["exactly"], lambda frame: True))
-        return lambda frame: fitted_all((parameter, value(frame)) for parameter, value in compiled)
+            compiled.append(("exactly", fitting(parameters["exactly"]), lambda frame: True))
+        if len(compiled) == 1:
+            ((word, fit, only),) = compiled
+            return lambda frame: {} if (found := fit(only(frame))) is LEFT_OUT else {word: found}
+
+        def fit_all(frame: Frame) -> dict[str, Any]:
+            found = {}
+            for word, fit, value in compiled:
+                fresh = fit(value(frame))
+                if fresh is not LEFT_OUT:
+                    found[word] = fresh
+            return found
+
+        return fit_all
 
     def _part(self, node: tree.Dot, target: Evaluate) -> Evaluate:
         means = self.means[node]

@@ -262,30 +262,33 @@ class SheetCells(SheetReading):
         if self.shaped or not self.is_free() or not 1 <= row <= MOST_ROWS or left + len(values) - 1 > MOST_COLUMNS:
             super().put_row(row, left, values)
             return
-        fresh: list[tuple[int, int, Value]] = []
-        base = row << 15  # as `key` has it
-        for column, value in enumerate(values, left):
+        fresh: dict[int, Value] = {}
+        moments = []
+        key = (row << 15) + left - 2  # as `key` has it, one before the first
+        for value in values:
+            key += 1
             if type(value) is not Decimal and (type(value) is not str or not 0 < len(value) <= MOST_CHARACTERS):
-                value = self._storable(row, column, value)
-            if value is not None:
-                fresh.append((base | column - 1, column, value))
+                value = self._storable(row, (key & 0x7FFF) + 1, value)
+                if value is None:
+                    continue
+                if isinstance(value, date | Duration):
+                    moments.append(key)
+            fresh[key] = value
         if not fresh:
             return
-        restyled: list[Callable[[], None]] = []
-        first, held, live = self.first, self.values, self.live if self.live else None
-        for key, column, value in fresh:
-            first.setdefault(key, None)
-            held[key] = value
-            known = live.get(column) if live is not None else None
-            if known is not None:
-                keep(known, row, value)
-            if isinstance(value, date | Duration):
-                back = self._show_as_moment(row, column, value)
-                restyled += [back] if back is not None else []
-        self.row_grew(row, fresh[0][1], fresh[-1][1])
+        for key in fresh:
+            self.first.setdefault(key, None)
+        self.values.update(fresh)
+        for column, known in self.live.items() if self.live else ():
+            key = (row << 15) | column - 1
+            if key in fresh:
+                keep(known, row, fresh[key])
+        back = [self._show_as_moment(row, (key & 0x7FFF) + 1, fresh[key]) for key in moments]
+        keys = tuple(fresh)
+        self.row_grew(row, (keys[0] & 0x7FFF) + 1, (keys[-1] & 0x7FFF) + 1)
         self.shared.cells_changed()
         self.row_changed(row)
-        keys = tuple([key for key, *_ in fresh])
+        restyled = [each for each in back if each is not None]
         self.file.recorder.note(RowAdded(self, row, tuple(values), keys, restyled))
 
     def _put_quietly(
