@@ -355,15 +355,25 @@ def approved(name: str, text: str) -> Callable[[Path], list[str]]:
     return words
 
 
+#: A process begins with the memory of the one that starts it, so that this is a small one of its own.
+LAUNCH = """
+import os, sys, time
+null = os.open(os.devnull, os.O_WRONLY)
+start = time.perf_counter()
+child = os.posix_spawn(sys.argv[1], sys.argv[1:], os.environ, file_actions=[(os.POSIX_SPAWN_DUP2, null, 1)])
+_, status, usage = os.wait4(child, 0)
+print(time.perf_counter() - start, usage.ru_maxrss, status)
+"""
+
+
 def cost(words: list[str]) -> Cost:
     """Runs a process and measures it."""
-    start = time.perf_counter()
-    process = subprocess.Popen(words, env=ENVIRONMENT, stdout=subprocess.DEVNULL)
-    _, status, usage = os.wait4(process.pid, 0)
-    seconds = time.perf_counter() - start
-    if status:
+    launched = [sys.executable, "-S", "-E", "-c", LAUNCH, *words]
+    told = subprocess.run(launched, env=ENVIRONMENT, stdout=subprocess.PIPE, text=True, check=True).stdout
+    seconds, memory, status = told.split()
+    if int(status):
         raise SystemExit(f"{words} failed")
-    return Cost(seconds, usage.ru_maxrss * 1024)
+    return Cost(float(seconds), int(memory) * 1024)
 
 
 def best(words: Callable[[Path], list[str]], file: Path, turns: int) -> Cost:
