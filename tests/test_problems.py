@@ -85,6 +85,8 @@ from scrub.language.parser import parse
         ('each cell in sheet("Hut")\nif cell.value is number\nend\nend', "is asked so: cell.holds is number"),
         ('in sheet("Hut")\nsort by: "Nights"\nend', "Put it in a block: in sheet.records"),
         ("say blue", 'A text stands between quotes: "blue"'),
+        ('select name from guest', 'write: each record in table("night") where'),
+        ('update night set paid = 1', "below it record.paid = yes"),
         ("log row.number", "no row is at hand here. Write row(3) for a certain one"),
         ('x = "a".title-case', 'Did you mean "title"?'),
         ("x = 4\nif x is even\nend", "number.remainder(2) is 0"),
@@ -373,7 +375,7 @@ def test_what_a_verb_and_a_kind_are_told_can_be_written_so(verb: str, shape: str
     lines = advised.partition(", and end. ")[0].removesuffix(", and end").replace(", below it ", "\n")
     ends = "\nend" if "\n" in lines else ""
     around = ("", "each sheet\n") if "sheet." in lines or lines.startswith(("in row", "in column")) else ("",)
-    kinds = ("workbook", "document", "mailbox", "pdf")
+    kinds = ("workbook", "document", "mailbox", "pdf", "database")
     assert any(
         problems(macro(f"{before}{lines}{ends}{chr(10) + 'end' if before else ''}", kind)) == []
         for kind in kinds

@@ -42,6 +42,8 @@ _LINES = {
     "def": "each macro is a text of its own; run another one with: run \"Its title\"",
     "when": "write: if", "unless": "write: if not", "otherwise": "write: else",
     "stop": "to end the macro, write: finish",
+    "select": 'to go through records, write: each record in table("night") where record.paid',
+    "update": 'to change records, write: each record in table("night"), below it record.paid = yes, and end',
 }  # fmt: skip
 _VALUES = {"true": "yes", "false": "no", "null": "nothing", "none": "nothing", "nil": "nothing"}
 
@@ -99,6 +101,8 @@ DONE = {
         (_REMOVING, "message", "each message where message.date < today - 90 days, below it delete, and end"),
         (_REMOVING, "attachment link bookmark", "each {shape}, below it remove, and end"),
         (_REMOVING, "picture comment", "each {shape}, below it delete, and end"),
+        (_REMOVING, "from", 'each record in table("night") where record.nights is 0, below it delete, and end'),
+        (_ADDING, "into", 'in table("guest"), below it add-record name: "Ann", and end'),
         (_REMOVING, "duplicate", "in sheet.records, below it delete-duplicates, and end"),
         (_ADDING, "row line", 'in row(3), below it insert-above, and end. Below all rows: add-row ["Larch", 12]'),
         (_ADDING, "column", 'in column("C"), below it insert-left, and end'),
