@@ -87,6 +87,7 @@ from scrub.language.parser import parse
         ("say blue", 'A text stands between quotes: "blue"'),
         ('select name from guest', 'write: each record in table("night") where'),
         ('update night set paid = 1', "below it record.paid = yes"),
+        ('x = "Fwd: a" - "Fwd:"', 'goes with numbers, this is a text. To take words out of a text, write: text.replaced'),
         ("log row.number", "no row is at hand here. Write row(3) for a certain one"),
         ('x = "a".title-case', 'Did you mean "title"?'),
         ("x = 4\nif x is even\nend", "number.remainder(2) is 0"),

@@ -141,7 +141,7 @@ class Lookups(Operators):
             if not (value == TEXT and node.operation in ("smallest", "largest")):
                 self.note(
                     node.value.place,
-                    f'"{node.operation}" goes over {wanted}, this is {value}{self.instead(value)}',
+                    f'"{node.operation}" goes over {wanted}, this is {value}{self.instead(value, of=(NUMBER, ANY))}',
                     "wrong-type",
                 )
         return value

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from contextlib import AbstractContextManager
 
 from scrub.language import tree
@@ -36,8 +36,8 @@ class Operators:
         """Advice for who asks of a value itself of which sort it is: `cell.value is number`; nothing for others."""
         raise NotImplementedError
 
-    def instead(self, *wrong: Type) -> str:
-        """The field that was meant where an item itself is written, as the end of a sentence."""
+    def instead(self, *wrong: Type, of: Sequence[Type] = ()) -> str:
+        """The field that was meant where an item itself is written, as the end of a sentence; of one of these types."""
         raise NotImplementedError
 
     def printing(self, allowed: bool) -> AbstractContextManager[None]:
@@ -146,10 +146,9 @@ class Operators:
         if ANY in (left, right):
             other = right if left == ANY else left
             if other not in (*_ORDERED, ANY):
-                self.note(
-                    node.place,
-                    f'"{node.operator}" goes with numbers, dates and amounts, not with {other}{self.instead(other)}',
-                )
+                how = self.instead(other, of=(NUMBER, ANY))
+                told = f'"{node.operator}" goes with numbers, dates and amounts, not with {other}{how}'
+                self.note(node.place, told)
             return ANY
         found = _result(node.operator, left, right)
         if found is None:
@@ -158,7 +157,10 @@ class Operators:
             if wrong in _ORDERED:
                 self.note(node.place, f'"{node.operator}" has no meaning between {left} and {right}')
             else:
-                self.note(side.place, f'"{node.operator}" goes with numbers, this is {wrong}{self.instead(wrong)}')
+                how = self.instead(wrong, of=(NUMBER, ANY))
+                if wrong == TEXT and node.operator == "-":
+                    how = '. To take words out of a text, write: text.replaced("Fwd:", by: "")'
+                self.note(side.place, f'"{node.operator}" goes with numbers, this is {wrong}{how}')
             return ANY
         return found
 
@@ -191,7 +193,7 @@ def _result(sign: str, left: Type, right: Type) -> Type | None:
             return NUMBER
         if left in _AMOUNTS:
             return left if sign in "+-" else NUMBER if sign == "/" else None
-        return DURATION if sign == "-" else None
+        return DURATION if sign == "-" and left in (DATE, TIME) else None
     if left in _AMOUNTS and right == NUMBER and sign in "*/":
         return left
     if left == NUMBER and right in _AMOUNTS and sign == "*":

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 
 from scrub.language import advice, tree
@@ -218,12 +218,12 @@ class CheckValues(Lookups):
             return ""
         return f"of which sort it is, is asked so: {left.target.word}.holds is {right.word}"
 
-    def instead(self, *wrong: Type) -> str:
+    def instead(self, *wrong: Type, of: Sequence[Type] = ()) -> str:
         """The field that was meant where an item itself is written: of a cell its value, of a sheet its name."""
         for each in wrong:
             fields = self.vocabulary.kinds[each.word].fields if each.item else {}
             for word in _SAID_BY_ITEMS:
-                if word in fields:
+                if word in fields and (not of or fields[word].type in of):
                     return f". Write the field: {each.word}.{word}"
         return ""
 
