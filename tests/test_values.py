@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import itertools
 from decimal import ROUND_HALF_UP, Decimal
+from pathlib import Path
 
 import pytest
-from conftest import macro, said
+from conftest import macro, problems, said
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -208,3 +209,29 @@ def test_questions_are_answered_ahead_or_by_the_host() -> None:
         said(body, **answers, lmit="3")
     with pytest.raises(scrub.BadCall, match='no answer for "limit"'):
         said(body)
+
+
+#: A value of each type as a macro writes it.
+WRITTEN = ['"a"', "1", "yes", "2026-01-02", "now", "2 days", "3 cm", "1 KB", "[1]", '["a"]', "nothing", "today"]
+
+
+@pytest.mark.parametrize("left", WRITTEN)
+def test_what_the_check_lets_through_has_a_meaning(home: Path, left: str) -> None:
+    """No two values that are written out fail for their types once a macro runs: that is found before."""
+    for right in WRITTEN:
+        for sign in ("+", "-", "*", "/", "<", ">=", "is", "is not", "contains", "starts with", "is in"):
+            line = (
+                f'z = {left} {sign} {right}\nlog "{{z}}"'
+                if sign in "+-*/"
+                else f'if {left} {sign} {right}\nlog "t"\nend'
+            )
+            if problems(macro(line, "nothing")):
+                continue
+            (found,) = scrub.run(macro(line, "nothing"), []).files
+            assert found.problem is None, (line, str(found.problem))
+
+
+def test_the_wrong_side_of_a_calculation_is_named(home: Path) -> None:
+    for line, why in (("x.first + today", 'this is a text "a"'), ("today + x.first", 'this is a text "a"'), ("today * x.last", "no meaning between a date and a date")):  # fmt: skip
+        (found,) = scrub.run(macro(f'x = ["a", today]\nz = {line}', "nothing"), []).files
+        assert why in str(found.problem)

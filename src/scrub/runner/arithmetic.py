@@ -5,10 +5,11 @@ from __future__ import annotations
 import decimal
 import operator
 from collections.abc import Callable
+from datetime import date
 from decimal import Decimal
 from typing import Any
 
-from scrub.model.amounts import combine
+from scrub.model.amounts import Amount, combine
 from scrub.model.problem import Failure
 from scrub.model.values import Value, type_name
 from scrub.runner.comparisons import misread, quoted
@@ -36,5 +37,7 @@ def combined(sign: str, one: Value, other: Value) -> Value:
         raise no_number(error) from None
     if found is not NotImplemented:
         return found
-    wrong = other if isinstance(one, Decimal) else one
+    wrong = next((each for each in (one, other) if not isinstance(each, Decimal | date | Amount)), None)
+    if wrong is None and not (one is None or other is None):
+        raise Failure(f'"{sign}" has no meaning between {type_name(one)} and {type_name(other)}')
     raise Failure(f'"{sign}" goes with numbers, this is {type_name(wrong)}{quoted(wrong)}{misread(wrong)}')
