@@ -219,7 +219,8 @@ def test_a_word_processor_sees_how_it_is_set(home: Path) -> None:
     assert seen[2].style is not None
     assert seen[2].style.name.lower() == "caption"
     frame = seen[1].paragraph_format
-    assert 'w:ind w:start="850" w:end="283"' in seen[1]._p.xml  # twentieths of a point: 1.5 and 0.5 cm
+    # Twentieths of a point: 1.5 and 0.5 cm; the two sides have two names (17.3.1.12).
+    assert re.search('<w:ind w:(?:start|left)="850" w:(?:end|right)="283"', seen[1]._p.xml)
     assert [each.pt if each is not None else None for each in (frame.space_before, frame.space_after)] == [12, 6]
     assert frame.keep_with_next
     (words,) = (each for each in seen[1].runs if each.text == "two blanks")
