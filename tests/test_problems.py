@@ -82,7 +82,7 @@ from scrub.language.parser import parse
         ('in sheet("Hut")\nprotect select "any-cell"\nend', 'a colon is missing: select: "any-cell"'),
         ('say workbook.name "x"', '"is" to compare, "=" to set a field'),
         ('say upper "x"', 'brackets are missing: write upper("x")'),
-        ('each cell in sheet("Hut")\nif cell.value is number\nend\nend', "is asked so: cell.holds is number"),
+        ('each cell in sheet("Hut")\nif cell.value is number\nend\nend', "to ask what sort of value it is, write: cell.holds is number"),
         ('in sheet("Hut")\nsort by: "Nights"\nend', "Put it in a block: in sheet.records"),
         ("say blue", 'A text stands between quotes: "blue"'),
         ('select name from guest', 'write: each record in table("night") where'),

@@ -220,14 +220,8 @@ class Checker(RunsOthers):
             return
         if not field.can_be_set:
             actions = [word for word, each in kind.actions.items() if field.word[:7] in word or word[:7] in field.word]
-            which = (
-                f"actions {listed(actions)} change"
-                if len(actions) > 1
-                else f"action {actions[0]} changes"
-                if actions
-                else ""
-            )
-            advice = f" The {which} it" if which else ""
+            changes = "action {} changes" if len(actions) == 1 else "actions {} change"
+            advice = f" The {changes.format(listed(actions))} it" if actions else ""
             self.note(node.target.place, f'"{field.word}" of {kind.called} can be read but not set.{advice}')
             self.type(node.value)
             return

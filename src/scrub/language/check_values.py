@@ -216,7 +216,7 @@ class CheckValues(Lookups):
         sorts = self.vocabulary.kinds[item.kind].fields.get("holds") if item is not None else None
         if sorts is None or right.word not in sorts.type.choices:
             return ""
-        return f"of which sort it is, is asked so: {left.target.word}.holds is {right.word}"
+        return f"to ask what sort of value it is, write: {left.target.word}.holds is {right.word}"
 
     def instead(self, *wrong: Type, of: Sequence[Type] = ()) -> str:
         """The field that was meant where an item itself is written: of a cell its value, of a sheet its name."""
