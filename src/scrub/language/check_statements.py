@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from scrub.language import advice, tree
 from scrub.language.check_runs import Resolver, RunsOthers
-from scrub.language.check_values import PAIRS_STAY, cannot_be_name
+from scrub.language.check_values import PAIRS_STAY
+from scrub.language.meant import cannot_be_name
 from scrub.language.program import Program
 from scrub.language.scope import LATER_KINDS, ItemOf, NameOf, Scope
 from scrub.language.source import source_of, written
@@ -262,7 +263,7 @@ class Checker(RunsOthers):
             how = f"To set the field, write: {item}.{word} = …"
             self.note(node.place, f"this line does nothing. {how}")
         else:
-            self.note(target.place, self._no_field(kind, word, item))
+            self.note(target.place, self.no_field(kind, word, item))
 
     def _do_do(self, node: tree.Do) -> None:
         current = self.scope.current

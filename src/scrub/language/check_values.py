@@ -2,16 +2,12 @@
 
 from __future__ import annotations
 
-import re
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator
 from contextlib import contextmanager
 
 from scrub.language import advice, tree
-from scrub.language.check_lookups import Lookups
-from scrub.language.expressions import MARKS, PRINTED
-from scrub.language.scope import LATER_KINDS
+from scrub.language.meant import Meant, example_of, no_dot
 from scrub.language.tree import Argument, Expression, Place
-from scrub.language.words import KEYWORDS
 from scrub.model.problem import did_you_mean, listed
 from scrub.model.types import (
     ANY,
@@ -25,19 +21,15 @@ from scrub.model.types import (
     list_of,
 )
 from scrub.model.values import heading_key
-from scrub.model.vocabulary import Callee, Kind, Parameter, Vocabulary
+from scrub.model.vocabulary import Callee, Kind, Parameter
 
 #: Pairs change, and lists do not.
 PAIRS_STAY = "pairs are kept under a name of their own; their keys and values are lists: .keys, .values"
 
-#: The fields that say what an item says, the likeliest first.
-_SAID_BY_ITEMS = ("text", "value", "name", "title")
 
-
-class CheckValues(Lookups):
+class CheckValues(Meant):
     """Gives every expression its meaning and type; notes a problem for each that has none."""
 
-    assigned = ""  # the yes or no that the line being read gives to a field
     _printing = False
 
     @contextmanager
@@ -171,61 +163,8 @@ class CheckValues(Lookups):
                 self.scope.assigned.add(node.word)
             return name.type
         known = [*self.scope.names, *(item.word for item in self.scope.items)]
-        self.note(node.place, self._unknown_name(node.word), "unknown-name", (node.word, known))
+        self.note(node.place, self.unknown_name(node.word), "unknown-name", (node.word, known))
         return ANY
-
-    def _unknown_name(self, word: str) -> str:
-        if word == "selection":
-            files = listed([kind.word for kind in self.vocabulary.kinds.values() if kind.selection])
-            return f'"selection" is what a person picks with --at in one of these: {files}'
-        if word in self.vocabulary.kinds:
-            return (
-                f"no {word} is at hand here. Write {self._one_of(word)} for a certain one, or open a block: each {word}"
-            )
-        if word in LATER_KINDS or word == "picked":
-            return f'"{word}" cannot be used yet'
-        left, _, right = word.rpartition("-")
-        if left and (right.isdigit() or right in self.scope.names) and self.scope.known(left):
-            return f'no value has the name "{word}". To subtract, put spaces round the minus: {left} - {right}'
-        items = [item.word for item in self.scope.items]
-        for item in reversed(self.scope.items):
-            if word in self.vocabulary.kinds[item.kind].fields:
-                return f"a field is written with its item: {item.word}.{word}"
-        record = next((item.word for item in reversed(self.scope.items) if self._has_headings(item.kind)), None)
-        guess = advice.of_name(word) or did_you_mean(word, [*self.scope.names, *items, "yes", "no", "nothing"])
-        if not guess and record is not None:
-            guess = f' What stands under a heading is written with its record: {record}.{word}. A text: "{word}"'
-        return f'no value has the name "{word}".{guess}' + ("" if guess else f' A text stands between quotes: "{word}"')
-
-    def _has_headings(self, kind: str) -> bool:
-        return kind in self.vocabulary.kinds and self.vocabulary.kinds[kind].cls.open_fields
-
-    def _one_of(self, word: str) -> str:
-        """How a certain item of a kind is written."""
-        finders = (kind.finds[word] for kind in self.vocabulary.kinds.values() if word in kind.finds)
-        written = next((found for each in finders if (found := _example(each))), "")
-        return written.removeprefix(". For example: ") or f'{word}("…")'
-
-    def asked_sort(self, left: Expression, right: Expression) -> str:
-        """Advice for who asks of a value itself of which sort it is; nothing for others."""
-        if not isinstance(left, tree.Dot) or left.word != "value" or not isinstance(right, tree.Name):
-            return ""
-        if not isinstance(left.target, tree.Name) or self.scope.known(right.word):
-            return ""
-        item = self.scope.item(left.target.word)
-        sorts = self.vocabulary.kinds[item.kind].fields.get("holds") if item is not None else None
-        if sorts is None or right.word not in sorts.type.choices:
-            return ""
-        return f"to ask what sort of value it is, write: {left.target.word}.holds is {right.word}"
-
-    def instead(self, *wrong: Type, of: Sequence[Type] = ()) -> str:
-        """The field that was meant where an item itself is written: of a cell its value, of a sheet its name."""
-        for each in wrong:
-            fields = self.vocabulary.kinds[each.word].fields if each.item else {}
-            for word in _SAID_BY_ITEMS:
-                if word in fields and (not of or fields[word].type in of):
-                    return f". Write the field: {each.word}.{word}"
-        return ""
 
     def _dot(self, node: tree.Dot) -> Type:
         target = self.type(node.target)
@@ -243,7 +182,7 @@ class CheckValues(Lookups):
             # The problem of a target that is not known is told already.
             unknown = isinstance(node.target, tree.Name) and self.means[node.target].slot < 0
             if target == ANY and not unknown and node.word not in words:
-                tail = _no_dot(node.word) or did_you_mean(node.word, words)
+                tail = no_dot(node.word) or did_you_mean(node.word, words)
                 self.note(
                     node.place,
                     f'no value has an operation "{node.word}".{tail}',
@@ -254,7 +193,7 @@ class CheckValues(Lookups):
         operation = self.vocabulary.operation(target.word, node.word)
         if operation is None:
             words = set(self.vocabulary.operation_words(target.word))
-            tail = _no_dot(node.word) or did_you_mean(node.word, words) or self._everyday(node.word, target.word)
+            tail = no_dot(node.word) or did_you_mean(node.word, words) or self.everyday(node.word, target.word)
             self.note(
                 node.place, f'{target} has no operation "{node.word}".{tail}', "unknown-operation", (node.word, words)
             )
@@ -334,50 +273,11 @@ class CheckValues(Lookups):
     def _field(self, node: tree.Dot, kind: Kind) -> Type:
         field = kind.fields.get(node.word)
         if field is None:
-            self.note(node.place, self._no_field(kind, node.word), "unknown-field", (node.word, kind.fields))
+            self.note(node.place, self.no_field(kind, node.word), "unknown-field", (node.word, kind.fields))
             return ANY
         if node.arguments is not None:
             self.note(node.place, f'"{node.word}" is a field and takes no brackets')
         return field.type
-
-    def _no_field(self, kind: Kind, word: str, written: str = "") -> str:
-        if word in kind.actions:
-            return (
-                f'"{word}" is an action of {kind.called}, not a field. It stands alone at the start of a line: {word}'
-            )
-        inside = [other for other in kind.holds if word in self.vocabulary.kinds[other].fields]
-        tail = _no_dot(word) or advice.of_item(word, written or kind.word, kind.word, kind.fields, self.assigned)
-        if not tail:
-            tail = did_you_mean(word, [*kind.fields, *kind.actions])
-        if not tail:
-            tail = next(
-                (f' Did you mean "{field.word}"?' for field in kind.fields.values() if field.docs.called(word)), ""
-            )
-        if not tail and inside:
-            tail = f" A {inside[0]} has: open a block with each {inside[0]}"
-        tail = tail or self.called_otherwise(word, kind.word) or advice.later(word, kind.word)
-        held = next((other for other in kind.holds if other in re.split("-|s$", word)), "") if not tail else ""
-        if held:
-            tail = f" Count them: count({held}), or open a block: each {held}"
-        return f'{kind.called} has no field "{word}".{tail}'
-
-    def called_otherwise(self, word: str, kind: str) -> str:
-        """What people mean by a word that is none here: an action or a field of an item, or of what is inside, as the
-        end of a sentence.
-        """
-        kinds = self.vocabulary.kinds
-        for each in (kind, *kinds[kind].holds):
-            settable = [field.docs for field in kinds[each].fields.values() if field.can_be_set]
-            for docs in (*(action.docs for action in kinds[each].actions.values()), *settable):
-                if docs.called(word) and docs.example:
-                    return f" Write: {docs.example}" + ("" if each == kind else f", in a block: each {each}")
-        return ""
-
-    def _everyday(self, word: str, type_word: str) -> str:
-        for (owner, name), operation in self.vocabulary.operations.items():
-            if owner == type_word and operation.docs.called(word):
-                return f' Did you mean "{name}"?'
-        return ""
 
     def arguments(self, callee: Callee, arguments: tuple[Argument, ...], place: Place, written: str) -> tuple[str, ...]:
         """Checks the arguments of an action or operation; gives the Python name of each, in their order."""
@@ -395,7 +295,7 @@ class CheckValues(Lookups):
                 bound.append(parameter.python)
                 if argument.exactly and "exactly" not in parameters:
                     self.note(argument.place, f'"{written}" takes no "exactly"')
-                what, example = f'"{parameter.word}"', _example(callee)
+                what, example = f'"{parameter.word}"', example_of(callee)
                 given = self.value(argument.value, parameter.type, what, parameter.choice, example)
                 if given.word == "pairs":
                     self.note(argument.place, PAIRS_STAY)
@@ -403,7 +303,7 @@ class CheckValues(Lookups):
                     self._ask_twice(argument.value.word)
         missing = [each.word for each in callee.parameters if each.required and each.python not in bound]
         if missing and len(bound) == len(arguments):
-            self.note(place, f"{listed(missing)} is missing{_example(callee)}", "missing-argument")
+            self.note(place, f"{listed(missing)} is missing{example_of(callee)}", "missing-argument")
         return tuple(bound)
 
     def _ask_twice(self, word: str) -> None:
@@ -438,28 +338,3 @@ class CheckValues(Lookups):
                 (argument.name, by_word),
             )
         return found
-
-
-def _example(callee: Callee) -> str:
-    """How it is written, as the end of a sentence: its example, or one in its first sentence."""
-    written = re.search("`([^`]+)`", callee.docs.summary)
-    found = callee.docs.example or (written[1] if written else "")
-    return f". For example: {found}" if found else ""
-
-
-def cannot_be_name(word: str, vocabulary: Vocabulary, advice: str = "Choose another") -> str | None:
-    """Why a word cannot be the name of a value, and what to do then; or None."""
-    if word in vocabulary.kinds or word in LATER_KINDS:
-        return f'"{word}" is a kind of item and cannot be a name. {advice}'
-    if word in MARKS or word in PRINTED:
-        return f'"{{{word}}}" stands for a character in texts, so that it cannot be a name. {advice}'
-    if word in KEYWORDS:
-        return f'"{word}" is a word of the language and cannot be a name. {advice}'
-    return None
-
-
-def _no_dot(word: str) -> str:
-    """Advice for a comparison that is written like a field."""
-    forms = {"exists": "… exists", "missing": "… is missing", "contains": "… contains …", "is-empty": "… is empty"}
-    forms |= {"empty": "… is empty", "isempty": "… is empty"}
-    return f" Write it without the dot: {forms[word]}" if word in forms else ""

@@ -1,0 +1,145 @@
+"""What people mean by words that have no meaning where they stand: the end of the sentence that tells so."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+
+from scrub.language import advice, tree
+from scrub.language.check_lookups import Lookups
+from scrub.language.expressions import MARKS, PRINTED
+from scrub.language.scope import LATER_KINDS
+from scrub.language.tree import Expression
+from scrub.language.words import KEYWORDS
+from scrub.model.problem import did_you_mean, listed
+from scrub.model.types import Type
+from scrub.model.vocabulary import Callee, Kind, Vocabulary
+
+#: The fields that say what an item says, the likeliest first.
+_SAID_BY_ITEMS = ("text", "value", "name", "title")
+
+
+class Meant(Lookups):
+    """Finds what was meant; what gives expressions their meaning builds on it."""
+
+    assigned = ""  # the yes or no that the line being read gives to a field
+
+    def unknown_name(self, word: str) -> str:
+        """About a bare word that is neither a name nor an item."""
+        if word == "selection":
+            files = listed([kind.word for kind in self.vocabulary.kinds.values() if kind.selection])
+            return f'"selection" is what a person picks with --at in one of these: {files}'
+        if word in self.vocabulary.kinds:
+            return (
+                f"no {word} is at hand here. Write {self._one_of(word)} for a certain one, or open a block: each {word}"
+            )
+        if word in LATER_KINDS or word == "picked":
+            return f'"{word}" cannot be used yet'
+        left, _, right = word.rpartition("-")
+        if left and (right.isdigit() or right in self.scope.names) and self.scope.known(left):
+            return f'no value has the name "{word}". To subtract, put spaces round the minus: {left} - {right}'
+        items = [item.word for item in self.scope.items]
+        for item in reversed(self.scope.items):
+            if word in self.vocabulary.kinds[item.kind].fields:
+                return f"a field is written with its item: {item.word}.{word}"
+        record = next((item.word for item in reversed(self.scope.items) if self._has_headings(item.kind)), None)
+        guess = advice.of_name(word) or did_you_mean(word, [*self.scope.names, *items, "yes", "no", "nothing"])
+        if not guess and record is not None:
+            guess = f' What stands under a heading is written with its record: {record}.{word}. A text: "{word}"'
+        return f'no value has the name "{word}".{guess}' + ("" if guess else f' A text stands between quotes: "{word}"')
+
+    def _has_headings(self, kind: str) -> bool:
+        return kind in self.vocabulary.kinds and self.vocabulary.kinds[kind].cls.open_fields
+
+    def _one_of(self, word: str) -> str:
+        """How a certain item of a kind is written."""
+        finders = (kind.finds[word] for kind in self.vocabulary.kinds.values() if word in kind.finds)
+        written = next((found for each in finders if (found := example_of(each))), "")
+        return written.removeprefix(". For example: ") or f'{word}("…")'
+
+    def asked_sort(self, left: Expression, right: Expression) -> str:
+        """Advice for who asks of a value itself of which sort it is; nothing for others."""
+        if not isinstance(left, tree.Dot) or left.word != "value" or not isinstance(right, tree.Name):
+            return ""
+        if not isinstance(left.target, tree.Name) or self.scope.known(right.word):
+            return ""
+        item = self.scope.item(left.target.word)
+        sorts = self.vocabulary.kinds[item.kind].fields.get("holds") if item is not None else None
+        if sorts is None or right.word not in sorts.type.choices:
+            return ""
+        return f"to ask what sort of value it is, write: {left.target.word}.holds is {right.word}"
+
+    def instead(self, *wrong: Type, of: Sequence[Type] = ()) -> str:
+        """The field that was meant where an item itself is written: of a cell its value, of a sheet its name."""
+        for each in wrong:
+            fields = self.vocabulary.kinds[each.word].fields if each.item else {}
+            for word in _SAID_BY_ITEMS:
+                if word in fields and (not of or fields[word].type in of):
+                    return f". Write the field: {each.word}.{word}"
+        return ""
+
+    def no_field(self, kind: Kind, word: str, written: str = "") -> str:
+        """About a field that a kind of item does not have; `written` is how the item is written."""
+        if word in kind.actions:
+            return (
+                f'"{word}" is an action of {kind.called}, not a field. It stands alone at the start of a line: {word}'
+            )
+        inside = [other for other in kind.holds if word in self.vocabulary.kinds[other].fields]
+        tail = no_dot(word) or advice.of_item(word, written or kind.word, kind.word, kind.fields, self.assigned)
+        if not tail:
+            tail = did_you_mean(word, [*kind.fields, *kind.actions])
+        if not tail:
+            tail = next(
+                (f' Did you mean "{field.word}"?' for field in kind.fields.values() if field.docs.called(word)), ""
+            )
+        if not tail and inside:
+            tail = f" A {inside[0]} has: open a block with each {inside[0]}"
+        tail = tail or self.called_otherwise(word, kind.word) or advice.later(word, kind.word)
+        held = next((other for other in kind.holds if other in re.split("-|s$", word)), "") if not tail else ""
+        if held:
+            tail = f" Count them: count({held}), or open a block: each {held}"
+        return f'{kind.called} has no field "{word}".{tail}'
+
+    def called_otherwise(self, word: str, kind: str) -> str:
+        """What people mean by a word that is none here: an action or a field of an item, or of what is inside, as the
+        end of a sentence.
+        """
+        kinds = self.vocabulary.kinds
+        for each in (kind, *kinds[kind].holds):
+            settable = [field.docs for field in kinds[each].fields.values() if field.can_be_set]
+            for docs in (*(action.docs for action in kinds[each].actions.values()), *settable):
+                if docs.called(word) and docs.example:
+                    return f" Write: {docs.example}" + ("" if each == kind else f", in a block: each {each}")
+        return ""
+
+    def everyday(self, word: str, type_word: str) -> str:
+        """The operation of a type that people call so, as the end of a sentence."""
+        for (owner, name), operation in self.vocabulary.operations.items():
+            if owner == type_word and operation.docs.called(word):
+                return f' Did you mean "{name}"?'
+        return ""
+
+
+def example_of(callee: Callee) -> str:
+    """How it is written, as the end of a sentence: its example, or one in its first sentence."""
+    written = re.search("`([^`]+)`", callee.docs.summary)
+    found = callee.docs.example or (written[1] if written else "")
+    return f". For example: {found}" if found else ""
+
+
+def cannot_be_name(word: str, vocabulary: Vocabulary, advice: str = "Choose another") -> str | None:
+    """Why a word cannot be the name of a value, and what to do then; or None."""
+    if word in vocabulary.kinds or word in LATER_KINDS:
+        return f'"{word}" is a kind of item and cannot be a name. {advice}'
+    if word in MARKS or word in PRINTED:
+        return f'"{{{word}}}" stands for a character in texts, so that it cannot be a name. {advice}'
+    if word in KEYWORDS:
+        return f'"{word}" is a word of the language and cannot be a name. {advice}'
+    return None
+
+
+def no_dot(word: str) -> str:
+    """Advice for a comparison that is written like a field."""
+    forms = {"exists": "… exists", "missing": "… is missing", "contains": "… contains …", "is-empty": "… is empty"}
+    forms |= {"empty": "… is empty", "isempty": "… is empty"}
+    return f" Write it without the dot: {forms[word]}" if word in forms else ""
