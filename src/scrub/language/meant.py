@@ -54,8 +54,7 @@ class Meant(Lookups):
     def _one_of(self, word: str) -> str:
         """How a certain item of a kind is written."""
         finders = (kind.finds[word] for kind in self.vocabulary.kinds.values() if word in kind.finds)
-        written = next((found for each in finders if (found := example_of(each))), "")
-        return written.removeprefix(". For example: ") or f'{word}("…")'
+        return next((found for each in finders if (found := _written(each))), f'{word}("…")')
 
     def asked_sort(self, left: Expression, right: Expression) -> str:
         """Advice for who asks of a value itself of which sort it is; nothing for others."""
@@ -120,10 +119,15 @@ class Meant(Lookups):
         return ""
 
 
-def example_of(callee: Callee) -> str:
-    """How it is written, as the end of a sentence: its example, or one in its first sentence."""
+def _written(callee: Callee) -> str:
+    """Its example, or one in its first sentence; an empty text for none."""
     written = re.search("`([^`]+)`", callee.docs.summary)
-    found = callee.docs.example or (written[1] if written else "")
+    return callee.docs.example or (written[1] if written else "")
+
+
+def example_of(callee: Callee) -> str:
+    """How it is written, as the end of a sentence."""
+    found = _written(callee)
     return f". For example: {found}" if found else ""
 
 

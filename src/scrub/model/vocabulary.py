@@ -182,8 +182,8 @@ class Kind:
         self.word = cls.kind_word
         self.cls = cls
         self.called = cls.called or with_article(cls.kind_word)
-        self.summary = Docs(cls.__doc__).summary
-        self.also = Docs(cls.__doc__).also
+        docs = Docs(cls.__doc__)
+        self.summary, self.also = docs.summary, docs.also
         self.fields: dict[str, Field] = {}
         self.actions: dict[str, Action] = {}
         self.holds: dict[str, str] = {}

@@ -111,7 +111,7 @@ class OpenText(PickedFile, DescribedFile, RecordingText):
                     holder, group = around, []
                 place = PlaceInDocument(where or "body")
                 if part.name == _STYLES:
-                    margin = next((each for each in part.margins if each.start < span.start < each.end), None)
+                    margin = part.margin_at(span.start)
                     if margin is None:
                         continue  # what styles hold besides headers and footers is no paragraph of the document
                     if place not in _HELD:

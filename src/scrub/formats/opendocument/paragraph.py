@@ -54,6 +54,10 @@ class TextPart(EditedPart):
         """The headers and footers in it."""
         return margins_in(self.root)
 
+    def margin_at(self, place: int) -> Span | None:
+        """The header or footer that something stands in."""
+        return next((each for each in self.margins if each.start < place < each.end), None)
+
 
 class TextHome(PiecedDocument):
     """What a paragraph asks of its document."""

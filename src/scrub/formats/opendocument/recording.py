@@ -64,10 +64,9 @@ class RecordingText(TextHome):
 
     def tracking_of(self, paragraph: TextParagraph) -> TextTracking:
         """Who records changes in the text that a paragraph is of: a header has its own (16.10)."""
-        part, at = paragraph.part, paragraph.span.start
-        if part.name == CONTENT:
-            return self.tracking
-        return self._tracking_in(part.name, next(each for each in part.margins if each.start < at < each.end))
+        part = paragraph.part
+        margin = part.margin_at(paragraph.span.start) if part.name != CONTENT else None
+        return self.tracking if margin is None else self._tracking_in(part.name, margin)
 
     def marks_at(self, paragraph: TextParagraph) -> tuple[str, str]:
         """The marks at the beginning and the end of a paragraph for others that were beside it."""

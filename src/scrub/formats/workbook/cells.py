@@ -14,6 +14,7 @@ from scrub.formats.workbook.covered import Covered
 from scrub.formats.workbook.done import Put, PutAgain, RowAdded
 from scrub.formats.workbook.formulas import problem_of, translated
 from scrub.formats.workbook.part import SheetPart
+from scrub.formats.workbook.protection import ensure_unprotected
 from scrub.formats.workbook.reading import Loads, SheetReading, placed
 from scrub.formats.workbook.row_order import in_order
 from scrub.formats.workbook.shared import Shared
@@ -67,8 +68,7 @@ class SheetCells(SheetReading):
 
     def ensure_line_moves(self, line: int, is_row: bool) -> None:
         """Raises `Failure` for a line of a protected sheet, or one that a file has where no sheet can."""
-        if self.protected:
-            raise Failure(f"{self.name} is protected. Take the protection off first: unprotect")
+        ensure_unprotected(self)
         numbers = self.load().stored.numbers
         if numbers and numbers[-1] > MOST_ROWS:
             raise Failure(f"{self.name} has rows behind the last one that a sheet can have ({MOST_ROWS:,})")

@@ -23,7 +23,7 @@ from scrub.formats.workbook.lines import Lines
 from scrub.formats.workbook.links import Links
 from scrub.formats.workbook.merges import Merges
 from scrub.formats.workbook.part import SheetPart, Skeleton, Written
-from scrub.formats.workbook.protection import Protection
+from scrub.formats.workbook.protection import Protection, ensure_unprotected
 from scrub.formats.workbook.reading import Loads
 from scrub.formats.workbook.settings import Settings
 from scrub.formats.workbook.shared import Shared
@@ -439,8 +439,7 @@ class OfficeSheet(SheetCells):
 
     def put_table_style(self, name: str, style: str | None) -> Callable[[], None]:
         """Gives a table another style."""
-        if self.protected:
-            raise Failure(f"{self.name} is protected. Take the protection off first: unprotect")
+        ensure_unprotected(self)
         self._ensure_no_copy("tables")
         known = self.shared.styles.table_styles()
         return self._tables.put_style(name, None if style is None else style_named(style, known, "table style"))
