@@ -27,7 +27,7 @@ class OpenSheet(Sheet):
 
     def __init__(self) -> None:
         super().__init__()
-        self.values: dict[int, Value] = {}
+        self._values: dict[int, Value] = {}
         self.first: dict[int, Value] = {}  # what stood in the cells that were changed
         self.live: WeakValueDictionary[int, ColumnValues] = WeakValueDictionary()
         self._grown: Area | None = None  # what the changed values span; None when all must be looked at
@@ -37,6 +37,16 @@ class OpenSheet(Sheet):
         self.columns = Arranged(MOST_COLUMNS)
         self.gone = self.rows.gone  # rows that go when the file is saved; until then the others keep their numbers
         self._taken_columns: dict[int, list[tuple[ColumnValues, dict[int, Any]]]] = {}
+
+    @property
+    def values(self) -> dict[int, Value]:
+        """The values that were changed, by key."""
+        return self._values
+
+    @property
+    def has_values(self) -> bool:
+        """Whether any value was changed."""
+        return bool(self._values)
 
     @staticmethod
     def key(row: int, column: int) -> int:
@@ -281,10 +291,11 @@ class OpenSheet(Sheet):
 
     def change(self, key: int, value: Value, column_values: ColumnValues, before: Value) -> Value:
         """Changes a value; gives what `restore` takes to undo that. `before` is the value that is seen so far."""
-        former = self.values.get(key, UNCHANGED)
+        values = self.values
+        former = values.get(key, UNCHANGED)
         if former is UNCHANGED:
             self.first[key] = before
-        self.values[key] = value
+        values[key] = value
         keep(column_values, key >> 15, value)
         if value is None:
             self._grown = None
@@ -311,14 +322,14 @@ class OpenSheet(Sheet):
 
     def forget_there_and_back(self) -> None:
         """Lets go of the values that were changed and changed back: they are no change."""
-        of, every = self.first.get, self.values.items()
+        of, every = self.first.get, self._values.items()
         same = [key for key, value in every if type(was := of(key, UNCHANGED)) is type(value) and was == value]
         for key in same:
             self.let_go(key)
 
     def let_go(self, key: int) -> None:
         """Forgets one changed value."""
-        del self.values[key]
+        del self._values[key]
 
     def texts_of(self, column: int) -> Mapping[int, str]:
         """The texts of a column by row."""

@@ -88,7 +88,7 @@ class Pairs:
 
     def has(self, key: Any) -> bool:
         """Whether a key got a value."""
-        return _key(key) in self._held
+        return (key.lower() if type(key) is str and key and key.isascii() else _key(key)) in self._held
 
     def get(self, key: Any) -> Any:
         """The value of a key. Raises `Failure` for one that got none."""

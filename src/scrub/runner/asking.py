@@ -33,12 +33,13 @@ class Asking:
             try:
                 found = record.table.readers[heading](record.row)
             except (KeyError, AttributeError):
-                return self._field_of(record, heading)
+                return self.field_of(record, heading)
             return found.settled() if type(found) is Trouble else found
 
         return read
 
-    def _field_of(self, value: Value, heading: str) -> Value:
+    def field_of(self, value: Value, heading: str) -> Value:
+        """What stands under a heading in whatever it is, or in nothing that is there."""
         if type(value) is Absent:
             raise Failure(value.what)
         ask, _ = self.way(value, heading, heading, [])

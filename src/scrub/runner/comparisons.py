@@ -72,26 +72,33 @@ def ordered(
 
     def test(frame: Frame) -> bool:
         one, other = left(frame), right(frame)
-        if type(one) is type(other) and (type(one) is Decimal or isinstance(one, _ORDERED)):
-            return work(one, other)
-        if isinstance(one, str) and isinstance(other, str) and not (_reads_as_number(one) and _reads_as_number(other)):
-            return work(alphabetical(one), alphabetical(other))
-        for value in (one, other):
-            if not isinstance(value, _ORDERED):
-                what = (
-                    f'"{name}" compares two numbers, two dates or two texts; this is {type_name(value)}{quoted(value)}'
-                )
-                raise told(Failure(what + misread(value)), frame)
-        if isinstance(one, datetime) and isinstance(other, date):  # a time and a date compare by the day
-            one = one.date()
-        elif isinstance(other, datetime) and isinstance(one, date):
-            other = other.date()
         try:
-            return work(one, other)
-        except (Failure, TypeError):
-            raise told(Failure(f"{type_name(one)} cannot be compared with {type_name(other)}"), frame) from None
+            return in_order(name, one, other)
+        except Failure as failure:
+            raise told(failure, frame) from None
 
     return test if fixed is None else test_number
+
+
+def in_order(name: str, one: Value, other: Value) -> bool:
+    """Compares two values of one sort. Raises `Failure` for others."""
+    work = ORDER[name]
+    if type(one) is type(other) and (type(one) is Decimal or isinstance(one, _ORDERED)):
+        return work(one, other)
+    if isinstance(one, str) and isinstance(other, str) and not (_reads_as_number(one) and _reads_as_number(other)):
+        return work(alphabetical(one), alphabetical(other))
+    for value in (one, other):
+        if not isinstance(value, _ORDERED):
+            what = f'"{name}" compares two numbers, two dates or two texts; this is {type_name(value)}{quoted(value)}'
+            raise Failure(what + misread(value))
+    if isinstance(one, datetime) and isinstance(other, date):  # a time and a date compare by the day
+        one = one.date()
+    elif isinstance(other, datetime) and isinstance(one, date):
+        other = other.date()
+    try:
+        return work(one, other)
+    except (Failure, TypeError):
+        raise Failure(f"{type_name(one)} cannot be compared with {type_name(other)}") from None
 
 
 def matching(exactly: bool, known: Any, left: Evaluate, right: Evaluate) -> Callable[[Frame], bool]:

@@ -30,6 +30,7 @@ from scrub.runner.comparisons import (
     Evaluate,
     Told,
     Unlike,
+    in_order,
     is_in,
     matching,
     mistaken,
@@ -38,7 +39,7 @@ from scrub.runner.comparisons import (
 )
 from scrub.runner.execution import Frame
 from scrub.runner.fitting import fitted_all, within
-from scrub.runner.lookups import Absent, Lookups
+from scrub.runner.lookups import Absent, Lookups, deleted
 from scrub.runner.paths import Paths
 
 
@@ -83,9 +84,14 @@ class Expressions(Asking, Paths, Lookups):
             found = value(frame)
             if found is True or found is False:
                 return found
-            raise Failure(f"a condition is expected, this is {type_name(found)}")
+            raise self.no_condition(found)
 
         return test
+
+    @staticmethod
+    def no_condition(found: Value) -> Failure:
+        """The failure for what should be yes or no."""
+        return Failure(f"a condition is expected, this is {type_name(found)}")
 
     def _constant(self, node: tree.Constant) -> Evaluate:
         value = node.value
@@ -128,7 +134,7 @@ class Expressions(Asking, Paths, Lookups):
         def look(frame: Frame) -> Value:
             found = frame[slot]
             if isinstance(found, Item) and found.removed:
-                raise Failure(f'the {found.kind_word} "{found.label}" was deleted above')
+                raise deleted(found)
             if type(found) is Absent:
                 raise Failure(found.what)
             return found
@@ -144,35 +150,44 @@ class Expressions(Asking, Paths, Lookups):
             return self._call(means.lookup, target)
         if means.part is not None:
             return self._part(node, target)
-        word, heading = node.word, means.heading
-        if (
-            heading
-            and node.arguments is None
-            and isinstance(node.target, tree.Name)
-            and self.means[node.target].slot > 0
-        ):
-            return self.under_heading(self.means[node.target].slot, heading)
+        if self.is_under_heading(node):
+            return self.under_heading(self.means[node.target].slot, means.heading)
         arguments = self._arguments(node.arguments or ())
-        names = [argument.name for argument in node.arguments or ()]
         if any(argument.exactly for argument in node.arguments or ()):
-            arguments, names = [*arguments, lambda frame: True], [*names, "exactly"]
-        brackets = node.arguments is not None
+            arguments = [*arguments, lambda frame: True]
         ways: dict[type, Way] = {}  # how it is asked of values of each class
+        asked = self.asked(node, ways)
 
         def read(frame: Frame) -> Value:
             value = target(frame)
-            way = ways.get(type(value))
-            if way is None:
-                if brackets and isinstance(value, Item):
-                    raise Failure(f'"{word}" of {value.label} takes no brackets')
-                way = ways[type(value)] = self.way(value, word, heading, names)
-            ask, parameters = way
+            ask, parameters = ways.get(type(value)) or asked(value)
             if not parameters:
                 return ask(value)
             given_now = [argument(frame) for argument in arguments]
             return ask(value, **fitted_all(zip(parameters, given_now, strict=True)))
 
         return read
+
+    def is_under_heading(self, node: tree.Dot) -> bool:
+        """Whether it is what stands under a heading in an item that has a place of its own."""
+        is_field = bool(self.means[node].heading) and node.arguments is None
+        return is_field and isinstance(node.target, tree.Name) and self.means[node.target].slot > 0
+
+    def asked(self, node: tree.Dot, ways: dict[type, Way]) -> Callable[[Value], Way]:
+        """What finds how a field or an operation is asked of a value, and notes that for all values of its class."""
+        word, heading = node.word, self.means[node].heading
+        names = [argument.name for argument in node.arguments or ()]
+        if any(argument.exactly for argument in node.arguments or ()):
+            names = [*names, "exactly"]
+        brackets = node.arguments is not None
+
+        def find(value: Value) -> Way:
+            if brackets and isinstance(value, Item):
+                raise Failure(f'"{word}" of {value.label} takes no brackets')
+            found = ways[type(value)] = self.way(value, word, heading, names)
+            return found
+
+        return find
 
     def _arguments(self, arguments: tuple[Argument, ...]) -> list[Evaluate]:
         return [self.evaluate(argument.value) for argument in arguments]
@@ -186,7 +201,7 @@ class Expressions(Asking, Paths, Lookups):
             return test
         return lambda frame: not test(frame)
 
-    def _combining(self, node: tree.Arithmetic) -> Callable[[str, Value, Value, Frame], Value]:
+    def combining(self, node: tree.Arithmetic) -> Callable[[str, Value, Value, Frame], Value]:
         """Arithmetic with dates and amounts; a failure names the cells whose values it is about."""
         origins = self._origins(node.left, node.right)
 
@@ -238,7 +253,7 @@ class Expressions(Asking, Paths, Lookups):
         if name == "is empty":
             return _emptiness(left)
         assert node.right is not None
-        unlike = self._unlike(node.left, node.right)
+        unlike = self.unlike(node.left, node.right)
         if name == "is" and isinstance(node.right, tree.Constant) and isinstance(node.right.value, str) and not exactly:
             return self._is_constant(left, node.right.value, unlike)
         right, told = self.evaluate(node.right), self._telling(node.left, node.right)
@@ -273,7 +288,19 @@ class Expressions(Asking, Paths, Lookups):
             return lambda frame: not (above(frame) and below(frame))
         return lambda frame: above(frame) and below(frame)
 
-    def _unlike(self, *sides: Expression | None) -> Unlike:
+    def ordering(self, node: tree.Compare) -> Callable[[Value, Value, Frame], bool]:
+        """Which of two values comes first, whatever they are; a failure names the cells whose values it is about."""
+        name, told = node.operator, self._telling(node.left, node.right)
+
+        def test(one: Value, other: Value, frame: Frame) -> bool:
+            try:
+                return in_order(name, one, other)
+            except Failure as failure:
+                raise told(failure, frame) from None
+
+        return test
+
+    def unlike(self, *sides: Expression | None) -> Unlike:
         """Notes two values that are not equal only because one is stored as a text. Always no."""
         origins = self._origins(*sides)
 
@@ -302,7 +329,7 @@ class Expressions(Asking, Paths, Lookups):
         left, right, sign = self.evaluate(node.left), self.evaluate(node.right), node.operator
         if sign == "+":
             return self._sum(node, left, right)
-        work, told = ARITHMETIC[sign], self._combining(node)
+        work, told = ARITHMETIC[sign], self.combining(node)
 
         def calculate(frame: Frame) -> Value:
             one, other = left(frame), right(frame)
@@ -318,7 +345,7 @@ class Expressions(Asking, Paths, Lookups):
     def _sum(self, node: tree.Arithmetic, left: Evaluate, right: Evaluate) -> Evaluate:
         """Adding is what loops do most: a kept value plus something is fetched without a call."""
         slot = self.means[node.left].slot if isinstance(node.left, tree.Name) and self.means[node.left].plain else -1
-        told = self._combining(node)
+        told = self.combining(node)
 
         def add(frame: Frame) -> Value:
             one = frame[slot] if slot >= 0 else left(frame)

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from decimal import Decimal
-from typing import Any
+from typing import Any, TypeVar
 
 from scrub.language import tree
 from scrub.language.meanings import Meanings
-from scrub.language.tree import Argument, Expression
+from scrub.language.tree import Argument, Block, Expression
+from scrub.model.declare import Item
 from scrub.model.problem import Failure, Missing, did_you_mean
 from scrub.model.series import Series
 from scrub.model.sieve import Tally
@@ -19,6 +20,8 @@ from scrub.runner.execution import Frame
 from scrub.runner.fitting import LEFT_OUT, fitting
 from scrub.runner.gathering import GATHERED
 from scrub.runner.sifting import choosing
+
+T = TypeVar("T", bound=Callable[[Frame], Any] | None)
 
 
 class Lookups:
@@ -40,6 +43,10 @@ class Lookups:
 
     def path(self, node: Expression) -> Evaluate:
         """The closure of a path."""
+        raise NotImplementedError
+
+    def warming(self, closure: T, node: Block | Expression | None, is_test: bool = False) -> Callable[[], T]:
+        """What gives a part of a loop, which is asked for anew as the loop goes on: it may give a quicker one."""
         raise NotImplementedError
 
     def fitted(
@@ -115,17 +122,34 @@ class Lookups:
             return self._making(node)
         if means.finder is not None:
             return self._found(node, holder)
-        name = self.evaluate(node.arguments[0].value)
-        fix = loosen if node.arguments[0].exactly else fold
-        way, word, missing_is_fine = means.path, node.word, means.may_be_missing
+        name, find = self.evaluate(node.arguments[0].value), self._named(node)
 
         def look_up(frame: Frame) -> Value:
             wanted = name(frame)
+            return find(holder(frame), wanted)
+
+        return look_up
+
+    def by_name(self, node: tree.Call) -> Callable[[Value, Value], Value] | None:
+        """What looks an item up in another one by its name; None where a call is anything else."""
+        means = self.means[node]
+        is_other = means.pairs or means.action is not None or means.finder is not None or node.word in _OTHERS
+        return None if is_other else self._named(node)
+
+    def _named(self, node: tree.Call) -> Callable[[Value, Value], Value]:
+        means = self.means[node]
+        fix = loosen if node.arguments[0].exactly else fold
+        way, word, missing_is_fine = means.path, node.word, means.may_be_missing
+        is_far = len(way) != 1
+
+        def find(holder: Value, wanted: Value) -> Value:
             if not isinstance(wanted, str):
                 raise Failure(f"the name of a {word} is a text, not {type_name(wanted)}")
             low = fix(wanted)
             every: list[Any] = []
-            for item in inside(holder(frame), way):
+            for item in inside(holder, way) if is_far or holder is None else getattr(holder, way[0])():
+                if item.removed:
+                    continue
                 called = _called(item)
                 if fix(called) == low or ((label := item.label) != called and fix(label) == low):
                     return item
@@ -137,7 +161,7 @@ class Lookups:
                 return Absent(failure)
             raise failure
 
-        return look_up
+        return find
 
     def _of_key(self, node: tree.Call) -> Evaluate:
         """`nights(record.hut)`: the value of a key, or whether it has one."""
@@ -196,16 +220,19 @@ class Lookups:
         means, value = self.means[node], self.evaluate(node.value)
         base, path, slot, headings = means.base, means.path, means.slot, tuple(sorted(means.headings))
         work, choose = GATHERED[node.operation], choosing(node.where, where, self.means, slot)
+        warm, test_warm = self.warming(value, node.value), self.warming(where, node.where, True)
         origin = self._origin(node.value) if node.operation != "list" else None
 
         def each(frame: Frame) -> Iterator[Value]:
             execution, holder = frame[0], outer(frame) if outer else frame[base]
             found = records(holder, path, headings) if headings else visited(holder, path)
             items, test = choose(frame, found)
+            is_plain, value = test is where, warm()
             for item in items:
                 execution.steps -= 1
                 if execution.steps < execution.look_at:
                     execution.spend(0)
+                    value, test = warm(), test_warm() if is_plain else test
                 frame[slot] = item
                 if test is None or test(frame):
                     yield value(frame)
@@ -224,21 +251,32 @@ class Lookups:
         outer = self.evaluate(node.inside) if node.inside is not None else None
         where = self.condition(node.where) if node.where is not None else None
         base, path, slot = self.means[node].base, self.means[node].path, self.means[node].slot
-        choose = choosing(node.where, where, self.means, slot)
+        choose, warm = choosing(node.where, where, self.means, slot), self.warming(where, node.where, True)
 
         def count(frame: Frame) -> Value:
             tally = Tally()
             items, test = choose(frame, members(outer(frame) if outer else frame[base], path), tally)
             if test is None:
                 return Decimal(items.many() if isinstance(items, Series) else sum(1 for _ in items))
-            found = 0
-            for item in items:
+            found, is_plain = 0, test is where
+            for turn, item in enumerate(items):
+                if not turn & 0x7F and is_plain:
+                    test = warm() or test
                 if not item.removed:
                     frame[slot] = item
                     found += test(frame)
             return Decimal(found + tally.sure)
 
         return count
+
+
+#: Calls that neither look up an item by its name nor are known by what the checker found out.
+_OTHERS = frozenset(("pairs", "own-file", "copy-of", "new-file", "new-message", "open", "ask", "secret"))
+
+
+def deleted(item: Item) -> Failure:
+    """The failure for an item that is gone."""
+    return Failure(f'the {item.kind_word} "{item.label}" was deleted above')
 
 
 class Absent:

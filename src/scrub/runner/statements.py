@@ -17,8 +17,8 @@ from scrub.model.values import Secret, Value, shown, type_name
 from scrub.model.vocabulary import Vocabulary
 from scrub.runner.answers import typed
 from scrub.runner.execution import Execution, Frame
-from scrub.runner.expressions import Expressions
 from scrub.runner.fitting import fitted
+from scrub.runner.flat import Flattening
 from scrub.runner.growing import lengthened
 from scrub.runner.lookups import Absent, copied, pairs_of, records, visited
 from scrub.runner.sifting import choosing
@@ -31,7 +31,7 @@ LEAVE, FINISH = -1, -2
 Run = Callable[[Frame], int | None]
 
 
-class Statements(Expressions):
+class Statements(Flattening):
     """Compiles the statements of one program."""
 
     def __init__(
@@ -139,7 +139,7 @@ class Statements(Expressions):
         value, slot = self.evaluate(node.value), self.means[node].slot
         if self.means[node].pairs:
             return lambda frame: frame.__setitem__(slot, copied(value(frame)))
-        added = self._added(node, slot)
+        added = self.added_to(node)
         if added is not None:
             return lengthened(slot, self.evaluate(added), value)
 
@@ -148,14 +148,14 @@ class Statements(Expressions):
 
         return run
 
-    def _added(self, node: tree.SetName, slot: int) -> tree.Expression | None:
+    def added_to(self, node: tree.SetName) -> tree.Expression | None:
         """What a list is made longer by, in `names = names.with(…)`."""
         dot = node.value
         if not isinstance(dot, tree.Dot) or dot.word != "with" or not isinstance(dot.target, tree.Name):
             return None
         given = dot.arguments or ()
         fits = len(given) == 1 and given[0].name is None and not given[0].exactly
-        return given[0].value if fits and self.means[dot.target].slot == slot else None
+        return given[0].value if fits and self.means[dot.target].slot == self.means[node].slot else None
 
     def _given(self, node: tree.SetName, value: tree.RunValue) -> Run:
         """`name = run(…)`: what another macro gives; nothing, when it ends before."""
@@ -220,15 +220,13 @@ class Statements(Expressions):
         means = self.means[node]
         base, action = means.base, means.action
         assert action is not None
-        reach, word = action.reach, node.word
+        reach = action.reach
         arguments = self.fitted(action, means.bound, node.arguments)
 
         def run(frame: Frame) -> None:
             item = frame[base]
-            if item.removed:
-                raise Failure(f'the {item.kind_word} "{item.label}" was deleted above')
-            if reach > frame[0].reach:
-                raise Failure(f'"{word}" {reach.sentence}, which this run was not allowed to do')
+            if item.removed or reach > frame[0].reach:
+                self.ensure_done(item, action, frame[0])
             action.do(item, arguments(frame))
             remarks = item.file.recorder.remarks
             while remarks:
@@ -257,6 +255,7 @@ class Statements(Expressions):
         means = self.means[node]
         slot, base = means.slot, means.base
         body = self._inside(slot if means.items else self.items[-1], node.body)
+        warm, test_warm = self.warming(body, node.body), self.warming(where, node.where, True)
         cost, in_cells = _cost(node.body), node.word in ("cell", "record", "row", "column", "cells")
         visited = self._visited(node)
         by_items = means.items and (not means.headings or self.deletes)
@@ -270,13 +269,14 @@ class Statements(Expressions):
         def run(frame: Frame) -> int | None:
             execution: Execution = frame[0]
             candidates, test = choose(frame, visited(outer(frame) if outer else frame[base]))
-            turns = 0
+            turns, body, is_plain = 0, warm(), test is where
             for value in over(in_order(frame, candidates) if in_order else candidates, label):
                 if by_items and value.removed:
                     continue
                 execution.steps -= cost
                 if execution.steps < execution.look_at:
                     execution.spend(0)
+                    body, test = warm(), test_warm() if is_plain else test
                 frame[slot] = value
                 try:
                     if test is not None and not test(frame):
@@ -312,16 +312,18 @@ class Statements(Expressions):
         return values
 
     def _do_times(self, node: tree.Times) -> Run:
-        times, body = self.evaluate(node.times), self.block(node.body)
+        times, closure = self.evaluate(node.times), self.block(node.body)
         cost, slot = _cost(node.body), self.means[node].slot
+        warm = self.warming(closure, node.body)
 
         def run(frame: Frame) -> int | None:
-            execution: Execution = frame[0]
+            execution, body = frame[0], warm()
             count = fitted(times(frame), NUMBER, "how often to repeat", None, True) or 0
             for turn in range(1, count + 1):
                 execution.steps -= cost
                 if execution.steps < execution.look_at:
                     execution.spend(0)
+                    body = warm()
                 if slot >= 0:
                     frame[slot] = Decimal(turn)
                 signal = body(frame)
@@ -334,12 +336,16 @@ class Statements(Expressions):
         return run
 
     def _do_while(self, node: tree.While) -> Run:
-        condition, body, cost = self.condition(node.condition), self.block(node.body), _cost(node.body)
+        condition, closure, cost = self.condition(node.condition), self.block(node.body), _cost(node.body)
+        warm = self.warming(closure, node.body)
 
         def run(frame: Frame) -> int | None:
-            execution: Execution = frame[0]
+            execution, body = frame[0], warm()
             while condition(frame):
-                execution.spend(cost)
+                execution.steps -= cost
+                if execution.steps < execution.look_at:
+                    execution.spend(0)
+                    body = warm()
                 signal = body(frame)
                 if signal:
                     if signal == LEAVE:
@@ -356,7 +362,7 @@ class Statements(Expressions):
         def run(frame: Frame) -> int | None:
             found = item(frame)
             if not isinstance(found, Item):
-                raise Failure(f'after "in" stands an item, this is {type_name(found)}')
+                raise self.no_item(found)
             frame[slot] = found
             return body(frame)
 

@@ -276,7 +276,9 @@ class OfficeWorkbook(OfficeFile, Workbook):
         """Whether a value or a formula was changed, on which others may depend."""
         if any(sheet.is_deleted for sheet in self._every) or self._sheets != self._every:
             return True
-        if not any(sheet.values or sheet.formulas or sheet.shaped or sheet.ordered_blocks for sheet in self._sheets):
+        if not any(
+            sheet.has_values or sheet.formulas or sheet.shaped or sheet.ordered_blocks for sheet in self._sheets
+        ):
             return False
         return bool(self.shared.targets.get("calcChain")) or any(map(self._may_calculate, self._sheets))
 

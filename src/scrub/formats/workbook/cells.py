@@ -13,6 +13,7 @@ from scrub.formats.workbook.colours import same_colour
 from scrub.formats.workbook.covered import Covered
 from scrub.formats.workbook.done import Put, PutAgain, RowAdded
 from scrub.formats.workbook.formulas import problem_of, translated
+from scrub.formats.workbook.laid import LaidRows
 from scrub.formats.workbook.part import SheetPart
 from scrub.formats.workbook.protection import ensure_unprotected
 from scrub.formats.workbook.reading import Loads, SheetReading, placed
@@ -44,6 +45,7 @@ class SheetCells(SheetReading):
         self._covered: Covered | None = None  # the cells under merges; None when that must be looked up
         self._free: bool | None = None  # whether all its cells can be changed; None when that must be looked up
         self.formed: dict[int, int] = {}  # the formats that dates and durations brought along
+        self.laid: LaidRows | None = None  # rows put below all others whose cells nobody looked at yet
 
     # -- what may be changed
 
@@ -74,6 +76,7 @@ class SheetCells(SheetReading):
             raise Failure(f"{self.name} has rows behind the last one that a sheet can have ({MOST_ROWS:,})")
 
     def _row_went(self, back: bool) -> None:
+        self._take_up()
         super()._row_went(back)
         self.shared.cells_changed(back=back)
 
@@ -212,10 +215,12 @@ class SheetCells(SheetReading):
 
     def locks_changed(self) -> None:
         """Is told when its protection changed: what keeps cells from being changed is looked up anew."""
+        self._take_up()
         self._free = None
 
     def merges_changed(self, area: Area, merged: bool) -> None:
         """Is told of a range that was merged or taken apart."""
+        self._take_up()
         self._free = None
         if self._covered is not None:
             (self._covered.add if merged else self._covered.take)(area)
@@ -257,39 +262,104 @@ class SheetCells(SheetReading):
             return
         self._put_quietly(row, column, value, before, column_values)
 
+    def add_row(self, values: list[Any]) -> None:
+        """Writes values into the first row below all that is used, from the first used column on."""
+        laid = self.laid
+        if laid is None or not values:
+            super().add_row(values)
+            return
+        row = laid.top + len(laid.rows)
+        for value in values:
+            if type(value) is not Decimal and (type(value) is not str or not 0 < len(value) <= MOST_CHARACTERS):
+                break
+        else:  # as most rows are, and what goes before holds for this one too
+            if row <= MOST_ROWS and laid.left + len(values) - 1 <= MOST_COLUMNS and not self.live:
+                fresh = tuple(values)
+                laid.rows.append(fresh)
+                self.shared.cells_changed()
+                self.shared.file.recorder.note(RowAdded(self, row, laid.left, fresh, ()))
+                return
+        self.put_row(row, laid.left, values)
+
     def put_row(self, row: int, left: int, values: Sequence[Value]) -> None:
         """Gives the cells of a row below all others their values: one change for all of them."""
-        if self.shaped or not self.is_free() or not 1 <= row <= MOST_ROWS or left + len(values) - 1 > MOST_COLUMNS:
+        is_open = self.laid is not None or (not self.shaped and self.is_free())
+        if not is_open or not 1 <= row <= MOST_ROWS or left + len(values) - 1 > MOST_COLUMNS:
             super().put_row(row, left, values)
             return
-        fresh: dict[int, Value] = {}
-        moments = []
-        key = (row << 15) + left - 2  # as `key` has it, one before the first
+        fresh, moments = values, None
         for value in values:
-            key += 1
             if type(value) is not Decimal and (type(value) is not str or not 0 < len(value) <= MOST_CHARACTERS):
-                value = self._storable(row, (key & 0x7FFF) + 1, value)
-                if value is None:
-                    continue
-                if isinstance(value, date | Duration):
-                    moments.append(key)
-            fresh[key] = value
+                fresh = [self._storable(row, left + place, each) for place, each in enumerate(values)]
+                moments = [place for place, each in enumerate(fresh) if isinstance(each, date | Duration)]
+                break
+        while fresh and fresh[-1] is None:
+            fresh = fresh[:-1]
         if not fresh:
             return
-        for key in fresh:
-            self.first.setdefault(key, None)
-        self.values.update(fresh)
-        for column, known in self.live.items() if self.live else ():
-            key = (row << 15) | column - 1
-            if key in fresh:
-                keep(known, row, fresh[key])
-        back = [self._show_as_moment(row, (key & 0x7FFF) + 1, fresh[key]) for key in moments]
-        keys = tuple(fresh)
-        self.row_grew(row, (keys[0] & 0x7FFF) + 1, (keys[-1] & 0x7FFF) + 1)
+        if self.laid is None or self.laid.left != left or self.laid.top + len(self.laid.rows) != row or self.live:
+            self._take_up()
+            self.laid = LaidRows(row, left)
+        if moments is not None and None in fresh:
+            self.laid.gapped.add(row)
+        self.laid.rows.append(tuple(fresh))
+        if fresh[0] is None or self.live:
+            self._take_up()
+        back = [self._show_as_moment(row, left + place, fresh[place]) for place in moments or ()]
         self.shared.cells_changed()
         self.row_changed(row)
-        restyled = [each for each in back if each is not None]
-        self.file.recorder.note(RowAdded(self, row, tuple(values), keys, restyled))
+        self.file.recorder.note(RowAdded(self, row, left, tuple(values), [each for each in back if each is not None]))
+
+    @property
+    def values(self) -> dict[int, Value]:
+        """The values that were changed, by key."""
+        if self.laid is not None:
+            self._take_up()
+        return self._values
+
+    @property
+    def values_above(self) -> dict[int, Value]:
+        """Those of them that are not in rows laid below all others."""
+        return self._values
+
+    @property
+    def has_values(self) -> bool:
+        """Whether any value was changed."""
+        return bool(self._values) or self.laid is not None
+
+    def spanning(self, stored: Area | None) -> Area | None:
+        """The range of what is stored, made wide enough for what was changed."""
+        self._take_up()
+        return super().spanning(stored)
+
+    def filled(self) -> Area | None:
+        """The range of the changed values, as far as they have a place and are not nothing."""
+        laid = self.laid
+        if laid is not None and not self._values:
+            return laid.area
+        keys = [key for key, value in self.values.items() if value is not None]
+        if self.shaped:
+            keys = [key for key in keys if self._is_placed(key)]
+        if not keys:
+            return None
+        columns = {(key & 0x7FFF) + 1 for key in keys}  # as `place` takes it apart
+        return Area(min(keys) >> 15, min(columns), max(keys) >> 15, max(columns))
+
+    def _take_up(self) -> None:
+        """Takes the rows that were laid below all others for cells like any other."""
+        laid, self.laid = self.laid, None
+        if laid is None:
+            return
+        for row, values in laid.numbered():
+            key = self.key(row, laid.left)
+            filled = {key + place: value for place, value in enumerate(values) if value is not None}
+            for key in filled:
+                self.first.setdefault(key, None)
+            self._values.update(filled)
+            for column, known in self.live.items() if self.live else ():
+                if self.key(row, column) in filled:
+                    keep(known, row, filled[self.key(row, column)])
+            self.row_grew(row, self.place(min(filled))[1], self.place(max(filled))[1])
 
     def _put_quietly(
         self,
@@ -512,7 +582,7 @@ class SheetCells(SheetReading):
     @property
     def cells_touched(self) -> bool:
         """Whether the stored cells must change."""
-        return bool(self.values or self.formulas or self.styles or self.part.is_ordered)
+        return bool(self.has_values or self.formulas or self.styles or self.part.is_ordered)
 
 
 def _cell(row: int, column: int) -> Area:

@@ -134,6 +134,10 @@ class Decoder:
             values: Sequence[Value]
             if type_ == "inlineStr":
                 values = _inline_texts(texts)
+                if b"" in texts:  # a text that is said to stand there, and stands where values do
+                    values = [
+                        value or unescaped(plain_text(each)) or None for value, each in zip(values, raw, strict=True)
+                    ]
             else:
                 values = self._typed_together(type_, style, raw, of, where)
             found.update(zip(of, values, strict=True))
@@ -142,6 +146,17 @@ class Decoder:
             if None in values:  # empty texts
                 found = {row: value for row, value in found.items() if value is not None}
         return found
+
+    def alike(self, form: bytes, raw: list[bytes], rows: list[int], where: Callable[[int], str]) -> dict[int, Value]:
+        """The values of cells of one form by row; empty texts are left out."""
+        attributes = attributes_of(form)
+        type_ = attributes.get("t", "n")
+        if type_ == "inlineStr":
+            values = _often(raw, _plain_texts)
+        else:
+            values = self._typed_together(type_, number_in(attributes, "s"), raw, rows, where)
+        found = zip(rows, values, strict=True)
+        return {row: value for row, value in found if value is not None} if None in values else dict(found)
 
     def _typed_together(
         self, type_: str, style: int, raw: list[bytes], rows: list[int], where: Callable[[int], str]
@@ -155,6 +170,11 @@ class Decoder:
                     return _Numbers(map(read.__getitem__, raw))
                 except decimal.InvalidOperation:
                     pass
+        different = set(raw)
+        if 2 * len(different) < len(raw):  # most stand there often
+            typed = {text: self.typed(type_, style, plain_text(text), lambda: "") for text in different}
+            if Trouble not in set(map(type, typed.values())):  # one that says where it stands
+                return list(map(typed.__getitem__, raw))
         known: dict[bytes, Value] = {}
         values = []
         for text, row in zip(raw, rows, strict=True):
@@ -180,15 +200,37 @@ _NUMBERS = late(rb"[0-9.|-]*")
 
 def _inline_texts(elements: list[bytes]) -> Sequence[Value]:
     """The texts of inline `t` elements. One that stands there often is one text."""
-    different = list(set(elements))
-    if len(different) < len(elements) / 2:
-        known = dict(zip(different, _inline_texts(different), strict=True))
-        return [known[each] for each in elements]
+    return _often(elements, _texts_of)
+
+
+def _often(raw: list[bytes], read: Callable[[list[bytes]], Sequence[Value]]) -> Sequence[Value]:
+    """What is read of each; where most stand there often, each is read once."""
+    different = list(set(raw))
+    if len(different) >= len(raw) / 2:
+        return read(raw)
+    known = dict(zip(different, read(different), strict=True))
+    return list(map(known.__getitem__, raw))
+
+
+def _texts_of(elements: list[bytes]) -> Sequence[Value]:
     joined = b"\0".join(elements)  # a character that XML cannot hold
-    if b"&" not in joined and b"_x" not in joined and b"\r" not in joined:
+    if _is_plain(joined):
         joined = _OPENING.sub(b"", joined).replace(b"</t>", b"")
         return [text or None for text in plain_text(joined).split("\0")]
     return [unescaped(plain_text(each[each.index(b">") + 1 : -4])) or None if each else None for each in elements]
+
+
+def _plain_texts(raw: list[bytes]) -> Sequence[Value]:
+    """The texts of what stands in `t` elements without attributes."""
+    joined = b"\0".join(raw)
+    if _is_plain(joined):
+        return [text or None for text in plain_text(joined).split("\0")]
+    return [unescaped(plain_text(each)) or None for each in raw]
+
+
+def _is_plain(data: bytes) -> bool:
+    """Whether characters stand for themselves."""
+    return b"&" not in data and b"_x" not in data and b"\r" not in data
 
 
 def number_of(text: str) -> Decimal:

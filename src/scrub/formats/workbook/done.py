@@ -52,18 +52,18 @@ class Put(Done):
 class RowAdded(Done):
     """A row that was put below all others."""
 
-    __slots__ = ("_keys", "_name", "_restyled", "_row", "_sheet", "_values")
+    __slots__ = ("_left", "_name", "_restyled", "_row", "_sheet", "_values")
 
     def __init__(
         self,
         sheet: SheetReading,
         row: int,
+        left: int,
         values: tuple[Value, ...],
-        keys: tuple[int, ...],
         restyled: Sequence[Callable[[], None]],
     ) -> None:
-        self._sheet, self._name, self._row, self._values = sheet, sheet.name, row, values
-        self._keys, self._restyled = keys, restyled or ()
+        self._sheet, self._name, self._row, self._left = sheet, sheet.name, row, left
+        self._values, self._restyled = values, restyled or ()
 
     @property
     def thing(self) -> tuple[Hashable, Hashable]:
@@ -81,8 +81,8 @@ class RowAdded(Done):
         """Takes it back."""
         for each in self._restyled:
             each()
-        for key in self._keys:
-            self._sheet.restore(key, UNCHANGED, None)
+        for column in range(self._left, self._left + len(self._values)):
+            self._sheet.restore(self._sheet.key(self._row, column), UNCHANGED, None)
         self._sheet.shared.cells_changed(back=True)
 
 

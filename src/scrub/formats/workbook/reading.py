@@ -14,7 +14,7 @@ from scrub.formats.workbook.number_forms import shown_as
 from scrub.formats.workbook.part import SheetPart
 from scrub.formats.workbook.results import SheetResults
 from scrub.formats.workbook.shared import Shared
-from scrub.formats.workbook.sheet_data import Searched, Stored
+from scrub.formats.workbook.sheet_data import Alike, Searched, Stored
 from scrub.formats.workbook.stored_cell import StoredCell
 from scrub.formats.workbook.strings import Run, runs_of
 from scrub.formats.xmltext import attributes_of
@@ -115,7 +115,10 @@ class SheetReading(SheetResults):
 
         if isinstance(stored, Searched):
             others: list[bytes] = []
-            for rows, plain in stored.plain_column(column):
+            for rows, plain in stored.alike_or_plain(column):
+                if isinstance(plain, Alike):
+                    found.update(self.shared.decoder.alike(*plain, rows, partial(self.where, column=column)))
+                    continue
                 if not all(map(_ENDING, plain)):
                     others += [cell[0] for cell in plain if not cell[4] and not cell[1].endswith(b"/")]
                     plain = [cell for cell in plain if cell[4]]

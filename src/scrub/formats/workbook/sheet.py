@@ -552,15 +552,10 @@ class OfficeSheet(SheetCells):
     def _dimension(self, skeleton: Skeleton) -> dict[str, bytes]:
         """The `dimension` element, where cells were filled outside it."""
         dimension = skeleton.root.child("dimension")
-        filled = [key for key, value in self.values.items() if value is not None]
-        if self.shaped:
-            filled = [key for key in filled if self._is_placed(key)]
-        if not filled or dimension is None:
+        grown = self.filled() if dimension is not None else None
+        if dimension is None or grown is None:
             return {}
         was = dimension.attributes.get("ref", "")
-        (top, _), (bottom, _) = self.place(min(filled)), self.place(max(filled))
-        columns = {(key & 0x7FFF) + 1 for key in filled}  # as `place` takes it apart
-        grown = Area(top, min(columns), bottom, max(columns))
         now = area_at(was) or self.used() or grown
         now = spanned(spanned(now, grown.top, grown.left), grown.bottom, grown.right)
         if now.corners == was.replace("$", ""):

@@ -17,6 +17,7 @@ from typing import NamedTuple
 
 from scrub.formats.spans import NotReadable, Span, number_in, whole
 from scrub.formats.workbook.stored_cell import CELL, StoredCell, content_of, holds, matched
+from scrub.formats.xmltext import attributes_of
 from scrub.model.area import MOST_COLUMNS, MOST_ROWS, address_of, column_of, letters_of
 from scrub.model.change import cut
 from scrub.model.late import late
@@ -99,6 +100,15 @@ class Stored:
 #: A plain cell: row, attributes, value, `t` element, end tag. One that holds more than a plain value or a plain inline
 #: text has no end tag here; an empty one has attributes that end in a slash.
 PlainCell = tuple[bytes, bytes, bytes, bytes, bytes]
+
+
+class Alike(NamedTuple):
+    """Cells of one form, with the attributes that all have and the value of each."""
+
+    form: bytes
+    values: list[bytes]
+
+
 #: Rows that are read at once: a column takes much more room while it is read than when it is known.
 _BLOCK = 20_000
 _CELL_LETTERS = late(rb'<c r="([A-Z]{1,3})[1-9]')
@@ -111,6 +121,12 @@ _ADDRESSES = late(rb'<row r="(\d+)"|<c r="([A-Z]{1,3})(\d+)"')
 _NEAR = 20
 _BLANKS = (b" ", b"\t", b"\n", b"\r")
 _PLAIN_CELL = late(rb'<c r="([A-Z]{1,3})([1-9]\d*)"([^>]*)>(?:<v>([^<]*)</v>|<is>(<t[^>]*>[^<]*</t>)</is>)?(</c>)?')
+
+
+def _cells_of(column: int) -> re.Pattern[bytes]:
+    """Finds the cells of a column, as a `PlainCell` has them."""
+    form = rb'(\d+)"([^>]*)>(?:<v>([^<]*)</v>|<is>(<t[^>]*>[^<]*</t>)</is>)?(</c>)?'
+    return re.compile(rb'<c r="' + letters_of(column).encode() + form)
 
 
 class Searched(Stored):
@@ -244,20 +260,45 @@ class Searched(Stored):
 
     def plain_column(self, column: int) -> Iterator[tuple[list[int], list[PlainCell]]]:
         """The cells of a column, block by block, each with the numbers of all rows of the block."""
-        letters = letters_of(column).encode()
-        if letters not in self._letters:
+        cells = _cells_of(column)
+        for rows, start, end in self._blocks(column):
+            yield rows, cells.findall(self.data, start, end)
+
+    def alike_or_plain(self, column: int) -> Iterator[tuple[list[int], Alike | list[PlainCell]]]:
+        """The same; cells that have one form, one in each row of the block, are given by their values alone."""
+        cells = _cells_of(column)
+        for rows, start, end in self._blocks(column):
+            alike = self._alike(letters_of(column).encode(), cells, start, end) if len(rows) > _NEAR else None
+            is_whole = alike is not None and len(alike.values) == len(rows)
+            yield rows, alike if alike is not None and is_whole else cells.findall(self.data, start, end)
+
+    def _blocks(self, column: int) -> Iterator[tuple[list[int], int, int]]:
+        """Rows that are read at once: their numbers, and where they begin and end."""
+        if letters_of(column).encode() not in self._letters:
             return
-        cells = re.compile(
-            rb'<c r="' + letters + rb'(\d+)"([^>]*)>(?:<v>([^<]*)</v>|<is>(<t[^>]*>[^<]*</t>)</is>)?(</c>)?'
-        )
         start, last = self.body
-        for first in range(0, len(self.numbers), _BLOCK):
-            following = first + _BLOCK
+        ends = [*range(1, len(self.numbers), _BLOCK), len(self.numbers)]  # the first row is often one of headings
+        for first, following in zip([0, *ends], ends, strict=False):
             end = last
             if following < len(self.numbers):
                 end = self.data.index(b'<row r="%d"' % self.numbers[following], start)
-            yield self.numbers[first:following], cells.findall(self.data, start, end)
+            yield self.numbers[first:following], start, end
             start = end
+
+    def _alike(self, letters: bytes, cells: re.Pattern[bytes], start: int, end: int) -> Alike | None:
+        """The values of those cells that have the form of the last one, which many columns have all through."""
+        at = self.data.rfind(b'<c r="' + letters, start, end)
+        found = cells.match(self.data, at, end) if at >= 0 else None
+        if found is None or not found[5]:
+            return None
+        form, value, text = found.group(2, 3, 4)
+        inside = (rb"<v>", rb"</v>") if value is not None else (rb"<is><t>", rb"</t></is>")
+        if (text is not None) != (
+            attributes_of(form).get("t") == "inlineStr"
+        ):  # a value where a text is said to stand, or neither
+            return None
+        searched = rb'<c r="' + letters + rb'\d+"' + re.escape(form) + rb">" + inside[0] + rb"([^<]*)" + inside[1]
+        return Alike(form, re.compile(searched + b"</c>").findall(self.data, start, end))
 
     def plain_cells(self, empty: bool = False) -> Iterator[tuple[int, int, bytes | None, bytes, bytes]]:
         """Every cell as `plain_column` gives them, with its column; one of another form has no attributes.

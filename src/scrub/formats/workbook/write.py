@@ -12,6 +12,7 @@ from typing import Any
 from scrub.formats.spans import Splice, number_in, tag_end, with_attributes
 from scrub.formats.workbook.cells import SheetCells
 from scrub.formats.workbook.decode import stored_number
+from scrub.formats.workbook.laid import LaidRows, LaidWriter
 from scrub.formats.workbook.sheet_data import Parsed, Searched, Stored
 from scrub.formats.workbook.stored_cell import StoredCell
 from scrub.formats.workbook.strings import inline, text_element
@@ -49,23 +50,69 @@ class CellWriter:
     def splices(self) -> list[Splice]:
         """All of them."""
         sheet = self.sheet
+        laid = sheet.laid if self._stands_alone(sheet.laid) else None
+        values = sheet.values if laid is None else sheet.values_above
         if isinstance(self.stored, Searched) and not sheet.formulas and not self.row_attributes:
-            found, rest = self._plain(self.stored)
+            found, rest = self._plain(self.stored, values)
         else:
-            found, rest = [], {*sheet.values, *sheet.formulas, *sheet.styles}
-        return [*found, *self._others(rest)]
+            found, rest = [], {*values, *sheet.formulas, *sheet.styles}
+        if laid is None:
+            return [*found, *self._others(rest, [])]
+        below = {key for key in rest if key >> 15 >= laid.top}
+        return [*found, *self._others(rest - below, [(laid.top, self._laid(laid, below))])]
 
-    def _plain(self, stored: Searched) -> tuple[list[Splice], set[int]]:
+    def _stands_alone(self, laid: LaidRows | None) -> bool:
+        """Whether nothing is stored or set in or below the rows that were laid below all others."""
+        return (
+            laid is not None
+            and max([0, *self.stored.numbers[-1:], *self.row_attributes]) < laid.top
+            and (isinstance(self.stored, Parsed) or not self.stored.misplaced())
+        )
+
+    def _laid(self, laid: LaidRows, others: set[int]) -> bytes:
+        """The rows that were laid below all others; `others` are cells there of which more is known than a value."""
+        sheet, left = self.sheet, laid.left
+        more: defaultdict[int, set[int]] = defaultdict(set)
+        styled: set[int] = set()
+        bottom = laid.top + len(laid.rows) - 1
+        for key in others:
+            row, column = sheet.place(key)
+            place, values = column - left, laid.rows[row - laid.top] if row <= bottom else ()
+            if 0 <= place < len(values) and key not in sheet.formulas and key not in sheet.runs:
+                styled.add(column)
+            else:
+                more[row].add(column)
+        for row in laid.gapped.union(row for row in more if row <= bottom):
+            values = laid.rows[row - laid.top]
+            more[row] |= {left + place for place, value in enumerate(values) if value is not None}
+        writer = LaidWriter(self.prefix, self._style, lambda value: self._content(value, -1))
+        pieces = []
+        for first, rows in laid.stretches(more):
+            if first in more:
+                pieces.append(self._new_row(first, sorted(more.pop(first))))
+            else:
+                pieces.append(writer.rows(first, rows, left, styled))
+        pieces += [self._new_row(row, sorted(more[row])) for row in sorted(more)]
+        return b"".join(pieces)
+
+    def _style(self, row: int, column: int, stored: int = -1) -> int:
+        """The number of the format of a cell; of a new one none is stored."""
+        style = self.sheet.styles.get(self.sheet.key(row, column), stored)
+        if style < 0:
+            style = self.sheet.inherited_style(row, column)
+        return self.numbers.get(style, style)
+
+    def _plain(self, stored: Searched, values: Mapping[int, Any]) -> tuple[list[Splice], set[int]]:
         """The commonest changes, another plain value in a stored cell, in one pass; gives what is left."""
         sheet, data, find = self.sheet, stored.data, stored.data.find
         styles, runs = sheet.styles, sheet.runs
         found: list[Splice] = []
-        rest: set[int] = {key for key in styles if key not in sheet.values}
+        rest: set[int] = {key for key in styles if key not in values}
         heads: dict[tuple[bytes, int | None], bytes | None] = {}
         contents: dict[Any, tuple[bytes, bytes]] = {}
         row_before, start, end = 0, stored.body[0], 0
         numbers = set(stored.numbers)
-        for key in sorted(sheet.values):
+        for key in sorted(values):
             row, column = key >> 15, (key & 0x7FFF) + 1
             if row != row_before:
                 row_before = row
@@ -87,7 +134,7 @@ class CellWriter:
             head = heads.get(head_key)
             if head is None:
                 head = heads[head_key] = self._head(attributes, head_key[1])
-            value = sheet.values[key]
+            value = values[key]
             content_key = (type(value), value)
             content = contents.get(content_key)
             if content is None:
@@ -109,8 +156,8 @@ class CellWriter:
         type_, content = self._content(value, key)
         return (f' t="{type_}"'.encode() if type_ else b""), b">" + content + b"</c>"
 
-    def _others(self, keys: Iterable[int]) -> list[Splice]:
-        """The splices of all other changes, row by row."""
+    def _others(self, keys: Iterable[int], last_rows: list[tuple[int, bytes]]) -> list[Splice]:
+        """The splices of all other changes, row by row; `last_rows` are new ones below all others."""
         rows: dict[int, list[int]] = {row: [] for row in self.row_attributes}
         at, columns = 0, []
         for key in sorted(keys):  # as `sheet.place` takes it apart
@@ -131,7 +178,7 @@ class CellWriter:
                     fresh.append((row, made))
             else:
                 found += self._row(row, index, columns)
-        return [*found, *self._new_rows(fresh)]
+        return [*found, *self._new_rows(fresh + last_rows)]
 
     def _new_rows(self, fresh: list[tuple[int, bytes]]) -> list[Splice]:
         if not fresh:
@@ -264,10 +311,7 @@ class CellWriter:
         """A cell as it is to be."""
         sheet, prefix = self.sheet, self.prefix
         key = sheet.key(row, column)
-        style = sheet.styles.get(key, old.style if old else -1)
-        if style < 0:
-            style = sheet.inherited_style(row, column)
-        style = self.numbers.get(style, style)
+        style = self._style(row, column, old.style if old else -1)
         value = sheet.values.get(key)
         formula = sheet.formulas.get(key)
         if old is None and value is None and formula is None and key not in sheet.styles:
