@@ -77,22 +77,28 @@ class Pairs:
     `otherwise` is the value of a key that got none; left out, asking for it is a failure.
     """
 
-    __slots__ = ("_held", "_otherwise")
+    __slots__ = ("_otherwise", "held")
 
     def __init__(self, *otherwise: Any) -> None:
-        self._held: dict[Any, tuple[Any, Any]] = {}
+        #: Each key as it was written first, with its value, by what keys have in common that are the same: `of` them.
+        self.held: dict[Any, tuple[Any, Any]] = {}
         self._otherwise = otherwise
 
     def __len__(self) -> int:
-        return len(self._held)
+        return len(self.held)
 
     def has(self, key: Any) -> bool:
         """Whether a key got a value."""
-        return (key.lower() if type(key) is str and key and key.isascii() else _key(key)) in self._held
+        return self.of(key) in self.held
+
+    @staticmethod
+    def of(key: Any) -> Any:
+        """What two keys have in common that are the same."""
+        return key.lower() if type(key) is str and key and key.isascii() else _key(key)
 
     def get(self, key: Any) -> Any:
         """The value of a key. Raises `Failure` for one that got none."""
-        found = self._held.get(key.lower() if type(key) is str and key and key.isascii() else _key(key))
+        found = self.held.get(key.lower() if type(key) is str and key and key.isascii() else _key(key))
         if found is not None:
             return found[1]
         if self._otherwise:
@@ -104,36 +110,36 @@ class Pairs:
     def put(self, key: Any, value: Any) -> tuple[Any, Any] | None:
         """Gives a key a value; gives what it was, for `put_back`."""
         kept = key.lower() if type(key) is str and key and key.isascii() else _key(key)
-        former = self._held.get(kept)
-        if former is None and len(self._held) >= LONGEST_LIST:
+        former = self.held.get(kept)
+        if former is None and len(self.held) >= LONGEST_LIST:
             raise Failure(f"pairs have at most {LONGEST_LIST:,} keys")
-        self._held[kept] = (key if former is None else former[0], value)
+        self.held[kept] = (key if former is None else former[0], value)
         return former
 
     def put_back(self, key: Any, former: tuple[Any, Any] | None) -> None:
         """Makes a key what it was."""
         if former is None:
-            del self._held[_key(key)]
+            del self.held[_key(key)]
         else:
-            self._held[_key(key)] = former
+            self.held[_key(key)] = former
 
     def copied(self) -> Pairs:
         """The same pairs, to be changed by themselves."""
         found = Pairs(*self._otherwise)
-        found._held = dict(self._held)
+        found.held = dict(self.held)
         return found
 
     def every(self) -> Iterable[tuple[Any, Any]]:
         """Each key with its value."""
-        return self._held.values()
+        return self.held.values()
 
     def keys(self) -> list[Any]:
         """The keys, in the order in which they came, as they were written first."""
-        return [key for key, _ in self._held.values()]
+        return [key for key, _ in self.held.values()]
 
     def values(self) -> list[Any]:
         """The values, in the order of the keys."""
-        return [value for _, value in self._held.values()]
+        return [value for _, value in self.held.values()]
 
 
 def _key(value: Any) -> Any:

@@ -48,7 +48,7 @@ class Execution:
         self.made: list[tuple[Opened, str]] = []  # new files, and where each is to be
         self.taken: Callable[[str], bool] = os.path.lexists
         self.given: Value = None  # what the macro that ended last gives to the one that runs it
-        self._trying = 0  # attempts that are under way
+        self.is_trying = 0  # attempts that are under way
         self._pairs: list[
             tuple[Pairs, Value, tuple[Value, Value] | None]
         ] = []  # what these attempts set, and what it was
@@ -155,7 +155,7 @@ class Execution:
     def put_pair(self, pairs: Pairs, key: Value, value: Value) -> None:
         """Gives a key of pairs a value; an attempt that fails takes that back too."""
         former = pairs.put(key, value)
-        if self._trying:
+        if self.is_trying:
             self._pairs.append((pairs, key, former))
 
     @contextmanager
@@ -169,12 +169,12 @@ class Execution:
                 pairs, key, former = self._pairs.pop()
                 pairs.put_back(key, former)
 
-        self._trying += 1
+        self.is_trying += 1
         try:
             yield back
         finally:
-            self._trying -= 1
-            if not self._trying:
+            self.is_trying -= 1
+            if not self.is_trying:
                 self._pairs.clear()
 
     def say(self, text: str) -> None:

@@ -132,6 +132,7 @@ class _Function:
         self._held: dict[str, Any] = dict(_KNOWN)
         self._variables = 0
         self._numbers: set[str] = set()  # names of numbers
+        self._keys: dict[str, str] = {}  # the variables that hold keys of pairs, by those of their values
         self._read: dict[tuple[int, str], str] = {}  # what was read since anything was done: place, heading, variable
 
     def of(self, node: Block | Expression, is_test: bool) -> Callable[[Frame], Any]:
@@ -191,8 +192,9 @@ class _Function:
         self._indent += 1
         if self._indent > _DEEPEST:
             raise _TooLong
-        before = dict(self._read)
+        before, keys = dict(self._read), dict(self._keys)
         yield
+        self._keys = keys
         self._read = {place: name for place, name in self._read.items() if before.get(place) == name}
         self._indent -= 1
 
@@ -231,7 +233,12 @@ class _Function:
     def _do_setpair(self, node: tree.SetPair) -> bool:
         key = self.value(node.target.arguments[0].value)
         pairs = self._pairs(self._means[node.target].slot, node.target.word)
-        self._put(f"execution.put_pair({pairs}, {key}, {self.value(node.value)})")
+        of, value, found = self._key(key), self.value(node.value), self._variable()
+        self._put(
+            f"{found} = {pairs}.held.get({of})",
+            f"if {found} is None or execution.is_trying: execution.put_pair({pairs}, {key}, {value})",
+            f"else: {pairs}.held[{of}] = ({found}[0], {value})",
+        )
         return True
 
     def _do_setfield(self, node: tree.SetField) -> bool:
@@ -393,8 +400,20 @@ class _Function:
         if means.pairs:
             pairs = self._pairs(means.slot, node.word)
             key = self.value(node.arguments[0].value)
-            return self._as(f"{pairs}.has({key}) or None" if means.may_be_missing else f"{pairs}.get({key})")
+            of = self._key(key)
+            if means.may_be_missing:
+                return self._as(f"{of} in {pairs}.held or None")
+            found = self._as(f"{pairs}.held.get({of})")
+            return self._as(f"{found}[1] if {found} is not None else {pairs}.get({key})")
         return self._looked_up(node, None)
+
+    def _key(self, value: str) -> str:
+        """A variable with what a value is as a key of pairs, made once for each."""
+        found = self._keys.get(value)
+        if found is None:
+            quick = f"type({value}) is str and {value} and {value}.isascii()"
+            found = self._keys[value] = self._as(f"{value}.lower() if {quick} else Pairs.of({value})")
+        return found
 
     def _pairs(self, slot: int, word: str) -> str:
         pairs = self._as(f"frame[{slot:d}]")

@@ -171,13 +171,17 @@ class Searched(Stored):
             return False
         if count(b"<row") != len(self.numbers) or self.numbers != sorted(set(self.numbers)):
             return False
-        if count(b"</c") != count(b"</c>") and any(count(b"</c" + rest) for rest in _BLANKS):
+        ends = count(b"</c>")
+        if count(b"</c") != ends and any(count(b"</c" + rest) for rest in _BLANKS):
             return False
-        return self._find_letters() and self._closed(b"row", len(self.numbers)) and self._closed(b"c", count(b"<c "))
+        return (
+            self._find_letters()
+            and self._closed(b"row", count(b"</row>"), len(self.numbers))
+            and self._closed(b"c", ends, count(b"<c "))
+        )
 
-    def _closed(self, name: bytes, opened: int) -> bool:
+    def _closed(self, name: bytes, ends: int, opened: int) -> bool:
         """Whether as many elements of a name end as begin: a damaged part may be cut, or have ends that are none."""
-        ends = self.data.count(b"</" + name + b">", *self.body)
         return ends == opened or ends + self._empty[b"<" + name] == opened
 
     @cached_property
