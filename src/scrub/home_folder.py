@@ -406,10 +406,10 @@ class Home:
         """Raises `Refused` for a text that was neither written here nor approved for the server of a database: what it
         reads there, it could tell.
         """
-        from urllib.parse import urlsplit
-
         if not addresses or self.approvals.is_written(checked.fingerprint) or self._is_example(checked):
             return
+        from urllib.parse import urlsplit  # rarely needed, and slow to import
+
         for server in dict.fromkeys(urlsplit(address).hostname or address for address in addresses):
             if self.approvals.allows_server(checked.fingerprint, server):
                 continue

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import re
-from typing import TYPE_CHECKING, Any, NamedTuple
+from typing import TYPE_CHECKING, Any
 
 from scrub.language.complete import Known, at, is_open
 from scrub.language.layout import tidy
 from scrub.model.change import Change
 from scrub.model.host import Host, Question
+from scrub.model.named import NamedTuple
 from scrub.model.preferences import preferring
 from scrub.model.problem import BadCall, MacroProblems, Problem, ScrubError
 from scrub.model.values import Secret

@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import atexit
+import contextlib
 import gc
 import os
 import sys
+from typing import NoReturn
 
 from scrub.cli.group import scrub
 
@@ -15,9 +18,16 @@ def main() -> None:
     """Runs the command line and ends the process with its exit code."""
     # A run makes many small objects and no cycles: looking for cycles as often as usual costs a tenth of its time.
     gc.set_threshold(100_000, 50, 100)
-    code = run(sys.argv[1:])
-    gc.freeze()  # nor does it need to look for cycles at its end
-    sys.exit(code)
+    _leave(run(sys.argv[1:]))
+
+
+def _leave(code: int) -> NoReturn:
+    """Ends the process without freeing all that it holds piece by piece: of a big file that takes its time."""
+    atexit._run_exitfuncs()
+    for stream in (sys.stdout, sys.stderr):
+        with contextlib.suppress(OSError, ValueError):  # nobody reads on
+            stream.flush()
+    os._exit(code)
 
 
 def run(arguments: list[str]) -> int:

@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from typing import NamedTuple
-
 from scrub.formats.source import Source
+from scrub.model.named import NamedTuple
 from scrub.model.preferences import CURRENT
 from scrub.model.problem import FileProblem, listed
 

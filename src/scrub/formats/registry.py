@@ -5,9 +5,10 @@ from __future__ import annotations
 import importlib
 import os
 from collections.abc import Callable, Sequence
-from typing import TYPE_CHECKING, Any, NamedTuple
+from typing import TYPE_CHECKING, Any
 
 from scrub.formats.endings import CLOSED, LATER
+from scrub.model.named import NamedTuple
 from scrub.model.problem import Failure, FileProblem, listed
 
 if TYPE_CHECKING:

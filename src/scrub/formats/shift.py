@@ -8,9 +8,9 @@ from __future__ import annotations
 
 from bisect import bisect_left, bisect_right
 from collections.abc import Iterable, Mapping, Sequence
-from typing import NamedTuple
 
 from scrub.model.area import MOST_COLUMNS, MOST_ROWS, Area, letters_of
+from scrub.model.named import NamedTuple
 from scrub.model.problem import Failure
 
 

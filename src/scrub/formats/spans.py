@@ -11,12 +11,13 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from itertools import accumulate
 from operator import itemgetter
 from types import MappingProxyType
-from typing import NamedTuple, TypeVar
+from typing import TypeVar
 from xml.parsers import expat
 
 from scrub.formats.xmltext import fit
 from scrub.model.change import cut
 from scrub.model.late import late
+from scrub.model.named import NamedTuple
 from scrub.model.preferences import CURRENT
 from scrub.model.problem import Failure
 

@@ -11,9 +11,9 @@ import os
 import struct
 import zlib
 from collections.abc import Callable, Collection, Iterable, Iterator, Mapping
-from typing import NamedTuple
 
 from scrub.formats.source import Source
+from scrub.model.named import NamedTuple
 from scrub.model.problem import FileProblem
 from scrub.store.patch import Copy, Patch, Piece
 

@@ -5,7 +5,6 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable, Mapping, Sequence
 from types import MappingProxyType
-from typing import NamedTuple
 
 from scrub.language.check_questions import ANSWER_TYPES
 from scrub.language.cursor import Slip
@@ -14,6 +13,7 @@ from scrub.language.lexer import DATE, END, NEWLINE, NUMBER, TEXT, WORD, LineLex
 from scrub.language.look import Seen, look
 from scrub.language.parser import parse
 from scrub.language.words import COMPARISONS, KEYWORDS, STARTERS, VALUES
+from scrub.model.named import NamedTuple
 from scrub.model.problem import Problem
 from scrub.model.types import ANY, YES_NO, Type
 from scrub.model.vocabulary import Callee, Parameter, Vocabulary

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import NamedTuple
 
 from scrub.language import characters as ch
 from scrub.language.words import SURE_STARTERS
 from scrub.model.amounts import UNITS
 from scrub.model.late import late
+from scrub.model.named import NamedTuple
 from scrub.model.problem import Problem
 
 WORD, NUMBER, DATE, TEXT, SIGN, NEWLINE, END = "word", "number", "date", "text", "sign", "newline", "end"

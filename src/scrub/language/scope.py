@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from contextlib import contextmanager
-from typing import NamedTuple
 
+from scrub.model.named import NamedTuple
 from scrub.model.types import Type
 from scrub.model.vocabulary import Vocabulary
 

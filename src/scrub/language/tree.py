@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Any, ClassVar, NamedTuple, dataclass_transform
+from typing import Any, ClassVar, dataclass_transform
 
 from scrub.language.lexer import LineRead, Token
+from scrub.model.named import NamedTuple
 from scrub.model.types import Type
 
 

@@ -7,11 +7,11 @@ import os
 import zipfile
 import zlib
 from collections.abc import Iterable
-from typing import NamedTuple
 
 from scrub.library.library import Entry, Library
 from scrub.library.records import Pins, Settings
 from scrub.library.text import ENDINGS, decoded
+from scrub.model.named import NamedTuple
 from scrub.model.operations import as_file_name
 from scrub.model.problem import FileProblem
 from scrub.store.disk import only_files, private_folder

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import os
 from datetime import datetime
-from typing import NamedTuple
 
 from scrub.library.text import read_macro
+from scrub.model.named import NamedTuple
 from scrub.model.operations import as_file_name
 from scrub.model.values import fold
 from scrub.store.disk import only_files, private_folder

@@ -5,12 +5,13 @@ from __future__ import annotations
 import os
 from collections.abc import Iterable, Mapping
 from functools import cached_property
-from typing import TYPE_CHECKING, NamedTuple
+from typing import TYPE_CHECKING
 
 from scrub.language.header import read_header
 from scrub.language.lexer import ended_lines, split_lines
 from scrub.language.tree import Macro
 from scrub.library.text import ENDINGS, held, read_macro, write_text
+from scrub.model.named import NamedTuple
 from scrub.model.operations import as_file_name
 from scrub.model.problem import BadCall, Problem, ScrubError, did_you_mean
 from scrub.model.values import fold

@@ -8,9 +8,10 @@ import json
 import os
 from collections.abc import Iterable, Iterator
 from datetime import datetime
-from typing import Any, NamedTuple
+from typing import Any
 
 from scrub.library.text import held, write_text
+from scrub.model.named import NamedTuple
 from scrub.model.problem import BadCall, FileProblem, did_you_mean
 from scrub.model.values import fold
 from scrub.store.disk import only_files, private_folder

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from functools import lru_cache
-from typing import NamedTuple
 
 from scrub.model.late import late
+from scrub.model.named import NamedTuple
 from scrub.model.problem import Failure
 
 #: The size of the largest sheet that the common programs open.

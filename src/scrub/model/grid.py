@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from types import MappingProxyType
-from typing import Any, NamedTuple
+from typing import Any
 
 from scrub.model.area import Area, address_of, area_of
 from scrub.model.declare import FileItem, Item, may_lack
+from scrub.model.named import NamedTuple
 from scrub.model.problem import Failure
 from scrub.model.progress import over
 from scrub.model.text import Edit, Editing, HoldsTexts

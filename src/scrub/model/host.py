@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Any, NamedTuple, Protocol
+from typing import Any, Protocol
 
+from scrub.model.named import NamedTuple
 from scrub.model.sending import Outgoing
 
 

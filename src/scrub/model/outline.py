@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from types import MappingProxyType
-from typing import NamedTuple
+
+from scrub.model.named import NamedTuple
 
 
 class Outline(NamedTuple):

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
 from types import MappingProxyType
-from typing import Any, NamedTuple
+from typing import Any
 
 from scrub.model.declare import FileItem, Reach, action, field, finds, holds, may_lack, needs
 from scrub.model.frames import Framed
 from scrub.model.letters_edited import LettersEdited
 from scrub.model.lines_of_text import HoldsLines, Line
 from scrub.model.marked import HasMarks
+from scrub.model.named import NamedTuple
 from scrub.model.operations.texts import loose
 from scrub.model.patterns import found_in, pattern_of
 from scrub.model.problem import Failure, Missing

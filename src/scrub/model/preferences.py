@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterator
 from contextlib import contextmanager
 from contextvars import ContextVar
-from typing import NamedTuple
 
 from scrub.model.addresses import Address
+from scrub.model.named import NamedTuple
 from scrub.model.values import Choice
 
 

@@ -5,9 +5,10 @@ from __future__ import annotations
 import math
 from collections.abc import Iterable, Mapping, Sequence
 from types import MappingProxyType
-from typing import Any, NamedTuple
+from typing import Any
 
 from scrub.model.declare import Docs
+from scrub.model.named import NamedTuple
 from scrub.model.problem import nearest
 from scrub.model.values import fold
 

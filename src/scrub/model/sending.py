@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Any, NamedTuple, Protocol, runtime_checkable
+from typing import Any, Protocol, runtime_checkable
+
+from scrub.model.named import NamedTuple
 
 
 class Outgoing(NamedTuple):

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import NamedTuple, TypeAlias
+from typing import TypeAlias
 
+from scrub.model.named import NamedTuple
 from scrub.model.values import Value
 
 

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from decimal import Decimal
-from typing import NamedTuple
 
 from scrub.model.amounts import Length
 from scrub.model.declare import Item, Reach, action, needs
 from scrub.model.files import FilePath
+from scrub.model.named import NamedTuple
 from scrub.model.problem import Failure
 from scrub.model.values import Choice
 

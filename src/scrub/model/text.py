@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from typing import Any, NamedTuple
+from typing import Any
 
 from scrub.model.declare import Item
+from scrub.model.named import NamedTuple
 
 #: An edit of a text: from, to, replacement; counted in characters, in order, without overlap.
 Edit = tuple[int, int, str]

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from decimal import Decimal
-from typing import Any, NamedTuple
+from typing import Any
 
 from scrub.model.colours import Colour
 from scrub.model.declare import Item, Reach, action, field
+from scrub.model.named import NamedTuple
 from scrub.model.values import Choice
 
 

@@ -8,11 +8,12 @@ from collections.abc import Callable, Iterable
 from datetime import date, datetime
 from decimal import ROUND_HALF_UP, Decimal
 from enum import StrEnum
-from typing import Any, NamedTuple, TypeAlias, TypeVar
+from typing import Any, TypeAlias, TypeVar
 
 from scrub.model.addresses import Address, same_address
 from scrub.model.amounts import AMOUNTS, Amount, number_text
 from scrub.model.colours import Colour, same_colour
+from scrub.model.named import NamedTuple
 from scrub.model.problem import Failure, with_article
 
 T = TypeVar("T")

@@ -7,10 +7,11 @@ import typing
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from functools import cached_property
 from types import MappingProxyType
-from typing import TYPE_CHECKING, Any, NamedTuple
+from typing import TYPE_CHECKING, Any
 
 from scrub.model.declare import Docs, Item, Reach
 from scrub.model.files import FilePath
+from scrub.model.named import NamedTuple
 from scrub.model.operations import OPERATIONS
 from scrub.model.printing import PrintedText
 from scrub.model.problem import listed, with_article
@@ -194,26 +195,37 @@ class Kind:
         members = {name: member for base in reversed(cls.__mro__) for name, member in vars(base).items()}
         for name, member in members.items():
             word = name.rstrip("_").replace("_", "-")
-            if isinstance(member, property) and getattr(member.fget, "scrub_field", False):
-                self.fields[word] = Field(word, self.word, member)
-            elif hasattr(member, "scrub_reach"):
+            if isinstance(member, property):
+                if getattr(member.fget, "scrub_field", False):
+                    self.fields[word] = Field(word, self.word, member)
+                continue
+            marks = getattr(member, "__dict__", None)
+            if not marks:
+                continue
+            if "scrub_reach" in marks:
                 self.actions[word] = Action(word, self.word, member)
-            elif hasattr(member, "scrub_holds"):
-                held = typing.get_args(typing.get_type_hints(member)["return"])[0]
+            elif "scrub_holds" in marks:
+                held = typing.get_args(_returned(member))[0]
                 self.holds[held.kind_word] = name
-                if not hasattr(member, "scrub_apart"):
+                if "scrub_apart" not in marks:
                     self.enters[held.kind_word] = name
-            elif hasattr(member, "scrub_finds"):
-                self.finds[typing.get_type_hints(member)["return"].kind_word] = Callee(word, self.word, member)
-            elif hasattr(member, "scrub_selects"):
-                self.selection = typing.get_type_hints(member)["return"].kind_word
-            elif hasattr(member, "scrub_part"):
+            elif "scrub_finds" in marks:
+                self.finds[_returned(member).kind_word] = Callee(word, self.word, member)
+            elif "scrub_selects" in marks:
+                self.selection = _returned(member).kind_word
+            elif "scrub_part" in marks:
                 self.parts[word] = Callee(word, self.word, member)
 
     @property
     def type(self) -> Type:
         """The type of an item of this kind."""
         return item_of(self.word)
+
+
+def _returned(member: Any) -> Any:
+    """What a method gives back, by its annotation; the others are not looked at, since that takes its time."""
+    hint = member.__annotations__["return"]
+    return eval(hint, member.__globals__) if isinstance(hint, str) else hint  # a text of this house, not of a macro
 
 
 class Vocabulary:

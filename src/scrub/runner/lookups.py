@@ -145,12 +145,15 @@ class Lookups:
         def find(holder: Value, wanted: Value) -> Value:
             if not isinstance(wanted, str):
                 raise Failure(f"the name of a {word} is a text, not {type_name(wanted)}")
-            low = fix(wanted)
+            low = None
             every: list[Any] = []
             for item in inside(holder, way) if is_far or holder is None else getattr(holder, way[0])():
                 if item.removed:
                     continue
                 called = _called(item)
+                if called == wanted:
+                    return item
+                low = fix(wanted) if low is None else low
                 if fix(called) == low or ((label := item.label) != called and fix(label) == low):
                     return item
                 every.append(item)

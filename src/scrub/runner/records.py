@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from types import MappingProxyType
-from typing import Any, NamedTuple
+from typing import Any
 
 from scrub.model.change import Change
+from scrub.model.named import NamedTuple
 from scrub.model.recorder import Changes
 from scrub.store.store import UNDONE, Kept, KeptRun
 

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from typing import Any, NamedTuple
+from typing import Any
 
+from scrub.model.named import NamedTuple
 from scrub.model.problem import ScrubError, counted
 from scrub.model.recorder import Changes
 from scrub.model.sending import Errand

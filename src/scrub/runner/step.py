@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from enum import Enum
-from typing import NamedTuple, Protocol
+from typing import Protocol
+
+from scrub.model.named import NamedTuple
 
 
 class Go(Enum):

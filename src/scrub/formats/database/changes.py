@@ -8,10 +8,11 @@ import zlib
 from collections.abc import Callable, Iterator, Sequence
 from datetime import date, datetime, time, timedelta
 from decimal import Decimal
-from typing import Any, NamedTuple, overload
+from typing import Any, overload
 from uuid import UUID
 
 from scrub.formats.database.engine import Engine, Key, Layout, batches
+from scrub.model.named import NamedTuple
 from scrub.model.problem import FileProblem
 from scrub.store.errors import RowMoved, StoreError
 

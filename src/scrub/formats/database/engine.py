@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from typing import Any, NamedTuple, Protocol, TypeVar
+from typing import Any, Protocol, TypeVar
 
 from scrub.formats.database.values import Column
 from scrub.formats.database.where import Where
+from scrub.model.named import NamedTuple
 from scrub.store.errors import StoreError
 
 T = TypeVar("T")

@@ -6,7 +6,7 @@ import contextlib
 import ssl
 from collections.abc import Iterator, Mapping, Sequence
 from functools import cached_property
-from typing import Any, NamedTuple
+from typing import Any
 
 from scrub.formats.database.dialects import ServerDialect
 from scrub.formats.database.engine import Key, Layout, Refusing, batches, cascades
@@ -14,6 +14,7 @@ from scrub.formats.database.values import Column, Sort
 from scrub.formats.database.where import EVERY, YES, Where, both, predicates
 from scrub.formats.extras import module
 from scrub.formats.servers import PATIENCE, ensure_no_password, parts_of
+from scrub.model.named import NamedTuple
 from scrub.model.passwords import password
 from scrub.model.problem import FileProblem
 from scrub.store.errors import InUse, StoreError

@@ -8,11 +8,12 @@ from collections.abc import Callable
 from datetime import date, datetime, time, timedelta
 from decimal import ROUND_HALF_UP, Decimal
 from enum import Enum
-from typing import Any, NamedTuple
+from typing import Any
 from uuid import UUID
 
 from scrub.model.amounts import Duration
 from scrub.model.grid import Trouble
+from scrub.model.named import NamedTuple
 from scrub.model.problem import Failure
 from scrub.model.values import Value, shown, type_name
 

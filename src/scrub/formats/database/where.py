@@ -11,9 +11,10 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from datetime import date, datetime
 from decimal import Decimal
-from typing import Any, NamedTuple, Protocol
+from typing import Any, Protocol
 
 from scrub.formats.database.values import Column, Sort
+from scrub.model.named import NamedTuple
 from scrub.model.sieve import Joined, Leaf, Opposite, Sieve
 from scrub.model.values import fold
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import NamedTuple
+from scrub.model.named import NamedTuple
 
 
 class Layout(NamedTuple):

@@ -8,10 +8,11 @@ import imaplib
 import re
 import ssl
 from collections.abc import Callable, Sequence
-from typing import Any, NamedTuple
+from typing import Any
 
 from scrub.formats.servers import KEEP_PASSWORD, PATIENCE, distrusted, ensure_no_password, parts_of, reason
 from scrub.model.late import late
+from scrub.model.named import NamedTuple
 from scrub.model.passwords import MAIL, password
 from scrub.model.problem import FileProblem
 

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
-from typing import Any, NamedTuple
+from typing import Any
 
 from scrub.formats.imap import connection as server
 from scrub.formats.imap.connection import Connection, place_of, spoken
+from scrub.model.named import NamedTuple
 from scrub.model.problem import FileProblem
 from scrub.model.sending import Declined, NotSent, PerhapsSent
 

@@ -5,10 +5,10 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from functools import cache
-from typing import NamedTuple
 
 from scrub.formats.mail.words import decoded, unfolded
 from scrub.model.late import late
+from scrub.model.named import NamedTuple
 
 #: Bytes that are read at first to find the end of the headers.
 _FIRST = 1 << 12

@@ -5,13 +5,14 @@ from __future__ import annotations
 import os
 import time
 from collections.abc import Callable, Iterator, Sequence
-from typing import NamedTuple, Protocol
+from typing import Protocol
 
 from scrub.formats.beside import Beside
 from scrub.formats.mail.mbox_rules import ensure_own, from_line, is_mbox, quoted, status_of, unquoted
 from scrub.formats.mail.stored import StoredMessage
 from scrub.formats.source import Source
 from scrub.model.files import FilePath
+from scrub.model.named import NamedTuple
 from scrub.model.problem import Failure
 from scrub.model.sending import Outgoing
 from scrub.store.disk import only_files

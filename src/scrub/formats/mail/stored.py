@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping
-from typing import NamedTuple
 
 from scrub.formats.mail.headers import Headers, headers_of
 from scrub.formats.mail.parts import Part, parsed
 from scrub.formats.mail.words import unfolded
 from scrub.model.messages import Message
+from scrub.model.named import NamedTuple
 from scrub.model.problem import Failure
 
 

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import posixpath
 from collections.abc import Callable
-from typing import NamedTuple
 
 from scrub.formats.spans import NotReadable, Span, parse
 from scrub.formats.zip import Package
+from scrub.model.named import NamedTuple
 
 
 class Relationship(NamedTuple):

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from typing import NamedTuple
 
 from scrub.formats.opendocument.paragraph import TextHome, TextParagraph, TextPart
 from scrub.formats.opendocument.read import TEXT, attribute
 from scrub.formats.spans import Span, Splice
+from scrub.model.named import NamedTuple
 
 
 class TextPlace(NamedTuple):

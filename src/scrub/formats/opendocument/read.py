@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
-from typing import NamedTuple
 
 from scrub.formats.spans import Found, Span, whole
 from scrub.formats.texts.paragraph import ATOM
 from scrub.formats.xmltext import plain_text, text_of
 from scrub.model.late import late
+from scrub.model.named import NamedTuple
 
 _NAME = "urn:oasis:names:tc:opendocument:xmlns:"
 #: Levels of headings (19.844).

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from typing import NamedTuple
 
 from scrub.formats.opendocument.found import parse_text
 from scrub.formats.opendocument.read import OFFICE, TABLE, TEXT, Read, is_paragraph, of, read_paragraph, value
 from scrub.formats.opendocument.write import explicit
 from scrub.formats.spans import Found, NotReadable, Span, Splice, outside, spliced
+from scrub.model.named import NamedTuple
 from scrub.model.problem import Failure
 
 _MARKS = ("change", "change-start", "change-end")

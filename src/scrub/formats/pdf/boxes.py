@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from typing import Any, NamedTuple
+from typing import Any
 
 from scrub.formats.pdf.needed import needed
 from scrub.formats.pdf.objects import held, listed, number_of
+from scrub.model.named import NamedTuple
 from scrub.model.problem import Failure
 
 #: What pages take from the nodes above them (7.7.3.4).

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
-from typing import Any, NamedTuple
+from typing import Any
 
 from scrub.formats.pdf.needed import needed, told_as_damage
+from scrub.model.named import NamedTuple
 from scrub.model.problem import Failure
 
 _TEXT = rb"\((?:[^()\\]|\\(?:.|\Z))*+(?:\)|\Z)|%[^\r\n]*+"

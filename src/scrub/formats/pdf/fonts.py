@@ -6,10 +6,10 @@ import io
 import os
 from collections.abc import Iterable
 from functools import lru_cache
-from typing import NamedTuple
 
 from scrub.formats.pdf.needed import needed
 from scrub.formats.pdf.update import Section, dictionary
+from scrub.model.named import NamedTuple
 from scrub.model.problem import Failure
 
 #: How wide the letters of Helvetica are, in thousandths of their size, from the blank on; those of Windows-1252.

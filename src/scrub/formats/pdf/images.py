@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import io
 import struct
-from typing import Any, NamedTuple
+from typing import Any
 
 from scrub.formats.pdf.needed import needed, told_as_damage
 from scrub.formats.pdf.update import Section
 from scrub.formats.picture.containers import exif_of, profile_of
 from scrub.formats.picture.exif import STEPS
 from scrub.formats.picture.segments import frame_of, segments
+from scrub.model.named import NamedTuple
 from scrub.model.problem import Failure
 
 #: The most points that a picture may have: a few bytes can ask for all the memory there is.

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Iterable, Mapping, Sequence
 from decimal import Decimal
-from typing import Any, NamedTuple, Protocol
+from typing import Any, Protocol
 
 from scrub.formats.pdf.bounded import unpacked
 from scrub.formats.pdf.boxes import Found, Seen, own_turn, seen
@@ -15,6 +15,7 @@ from scrub.formats.pdf.needed import needed
 from scrub.formats.pdf.objects import held
 from scrub.formats.pdf.update import Section, dictionary, real
 from scrub.model.colours import colour_of
+from scrub.model.named import NamedTuple
 from scrub.model.stamping import Layer, Placing, Spot
 
 #: What the streams of a stamp say beside their length: its name; and those that bracket the content of a page.

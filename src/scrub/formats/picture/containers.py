@@ -7,10 +7,10 @@ import struct
 import zlib
 from collections.abc import Iterator
 from contextlib import suppress
-from typing import NamedTuple
 
 from scrub.formats.picture.exif import Exif, only
 from scrub.formats.picture.segments import segments
+from scrub.model.named import NamedTuple
 from scrub.model.problem import Failure
 
 _EXIF, _XMP, _PROFILE = b"Exif\0\0", b"http://ns.adobe.com/xap/1.0/\0", b"ICC_PROFILE\0"

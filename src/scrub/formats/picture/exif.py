@@ -5,8 +5,8 @@ from __future__ import annotations
 import struct
 from collections.abc import Iterator
 from datetime import datetime
-from typing import NamedTuple
 
+from scrub.model.named import NamedTuple
 from scrub.model.problem import Failure
 
 ORIENTATION, TAKEN, CHANGED, MORE, PLACE, MAKER = 0x0112, 0x9003, 0x0132, 0x8769, 0x8825, 0x927C

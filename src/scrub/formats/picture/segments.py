@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import struct
 from collections.abc import Iterator
-from typing import NamedTuple
 
+from scrub.model.named import NamedTuple
 from scrub.model.problem import Failure
 
 

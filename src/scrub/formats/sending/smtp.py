@@ -6,10 +6,10 @@ import contextlib
 import smtplib
 import ssl
 from collections.abc import Callable
-from typing import NamedTuple
 from urllib.parse import unquote, urlsplit
 
 from scrub.formats.servers import KEEP_PASSWORD, PATIENCE, distrusted, reason
+from scrub.model.named import NamedTuple
 from scrub.model.problem import BadCall
 from scrub.model.sending import Declined, NotSent, Outgoing, PerhapsSent
 from scrub.model.values import Secret

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import os
 from collections.abc import Callable
-from typing import NamedTuple
 
 from scrub.formats.beside import Beside
 from scrub.formats.kept import all_back
 from scrub.formats.source import data_of
 from scrub.model.files import FilePath
 from scrub.model.inline import Picture
+from scrub.model.named import NamedTuple
 from scrub.model.problem import Failure
 from scrub.store.patch import whole
 

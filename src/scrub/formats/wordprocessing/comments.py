@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from datetime import datetime
 from functools import cached_property, partial
-from typing import NamedTuple
 
 from scrub.formats.kept import Kept
 from scrub.formats.opc.parts import Parts
@@ -20,6 +19,7 @@ from scrub.formats.wordprocessing.write import elements_of
 from scrub.formats.xmltext import moment
 from scrub.formats.zip import Package
 from scrub.model.comments import Comment
+from scrub.model.named import NamedTuple
 from scrub.model.problem import Failure
 
 _WORDS = "http://schemas.openxmlformats.org/wordprocessingml/2006/main"

@@ -11,7 +11,6 @@ import re
 import sys
 from collections.abc import Sequence
 from functools import cache
-from typing import NamedTuple
 
 from scrub.formats.found import FoundElement, is_searchable
 from scrub.formats.spans import Span, Splice, parse
@@ -19,6 +18,7 @@ from scrub.formats.wordprocessing.read import MAIN, Piece
 from scrub.formats.wordprocessing.tracking import Tracking
 from scrub.formats.wordprocessing.write import SPECIAL, elements_of, text_element
 from scrub.formats.xmltext import plain_text
+from scrub.model.named import NamedTuple
 from scrub.model.text import Fresh, Kept, Stretches
 
 #: What the look of a run holds (17.3.2), without what was recorded.

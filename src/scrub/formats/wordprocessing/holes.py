@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator, Mapping, Sequence
-from typing import NamedTuple
 
 from scrub.formats.spans import Span, Splice
 from scrub.formats.wordprocessing.read import Piece, inner, own, value
 from scrub.formats.xmltext import text_of
 from scrub.model.late import late
+from scrub.model.named import NamedTuple
 
 _MERGE = late(r'\s*MERGEFIELD\s+(?:"([^"]+)"|(\S+))', re.IGNORECASE)
 #: What stands for a field in the code of another.

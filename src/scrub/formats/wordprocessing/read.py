@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from decimal import Decimal
-from typing import NamedTuple
 
 from scrub.formats.spans import Span
 from scrub.formats.texts.paragraph import ATOM
 from scrub.formats.xmltext import text_of
+from scrub.model.named import NamedTuple
 
 #: The namespace of word processing, in both conformance classes (annex A).
 MAIN = (

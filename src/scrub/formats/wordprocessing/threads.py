@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Collection, Iterable, Sequence
 from functools import cached_property, partial
-from typing import NamedTuple, Protocol
+from typing import Protocol
 
 from scrub.formats.opc.parts import Parts
 from scrub.formats.opc.relationships import part_tree
 from scrub.formats.spans import Span, Splice, ended, set_attributes, spliced
 from scrub.formats.xmltext import is_on
 from scrub.formats.zip import Package
+from scrub.model.named import NamedTuple
 
 _W14 = "http://schemas.microsoft.com/office/word/2010/wordml"
 _W15 = "http://schemas.microsoft.com/office/word/2012/wordml"

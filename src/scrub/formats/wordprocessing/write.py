@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from itertools import groupby
-from typing import NamedTuple
 
 from scrub.formats.spans import Ordered, Span, Splice, spliced
 from scrub.formats.texts.marks import are_marked, around, bare
@@ -14,6 +13,7 @@ from scrub.formats.wordprocessing.read import Piece, inner, own
 from scrub.formats.wordprocessing.tracking import Tracking
 from scrub.formats.xmltext import escaped_text
 from scrub.model.late import late
+from scrub.model.named import NamedTuple
 from scrub.model.text import Fresh, Kept, Looks, Stretches
 
 #: How characters are written that are elements (17.3.3).

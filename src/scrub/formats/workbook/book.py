@@ -14,16 +14,13 @@ from scrub.formats.opc.parts import Parts
 from scrub.formats.opc.relationships import part_tree, relationships
 from scrub.formats.source import Source, opened
 from scrub.formats.spans import RELATIONSHIPS, Span, Splice, ended, escaped, number_in, set_attributes, spliced
-from scrub.formats.workbook.copied import Copying
 from scrub.formats.workbook.elements import all_placed
 from scrub.formats.workbook.embedded import add_part, embedded, part_of
 from scrub.formats.workbook.front import in_front, reselected
-from scrub.formats.workbook.moves import Moves
 from scrub.formats.workbook.named import OfficeName, names_of
 from scrub.formats.workbook.reading import Loads
 from scrub.formats.workbook.shared import Shared
 from scrub.formats.workbook.sheet import OfficeSheet
-from scrub.formats.workbook.structure import Structure
 from scrub.model.area import Area
 from scrub.model.grid import Grid
 from scrub.model.values import Secret, fold
@@ -181,6 +178,8 @@ class OfficeWorkbook(OfficeFile, Workbook):
                 made = b"".join(sheet.make(selected.get(sheet, False), elements))
                 like = sheet.copied_from
                 if like is not None:
+                    from scrub.formats.workbook.copied import Copying  # rarely needed, and slow to import
+
                     copying = Copying(self.package, parts, like.part, sheet.name, sheet.copied_tables, numbers)
                     made = copying.sheet(made, str(sheet.part.name))
                     self._copy_names(like, sheet)
@@ -219,6 +218,8 @@ class OfficeWorkbook(OfficeFile, Workbook):
 
     def _copy_names(self, like: OfficeSheet, sheet: OfficeSheet) -> None:
         """Gives a copy the names that belong to the first alone: what is printed, its titles, its filter."""
+        from scrub.formats.workbook.moves import Moves
+
         names = self.shared.names
         moves = Moves([like.first_name], {}, {like.first_name: sheet.name}, sheet.copied_tables)
         for name, target, hidden in names.local_to(like.first_number):
@@ -231,6 +232,9 @@ class OfficeWorkbook(OfficeFile, Workbook):
         if self._sheets == self._every and not any(each.shaped or each.name != each.first_name for each in sheets):
             self._told = []
             return
+        from scrub.formats.workbook.moves import Moves  # rarely needed, and slow to import
+        from scrub.formats.workbook.structure import Structure
+
         moves = Moves(
             [sheet.first_name for sheet in sheets],
             {sheet.first_name: shift_of(sheet.rows, sheet.columns) for sheet in sheets if sheet.shaped},

@@ -273,7 +273,7 @@ class SheetCells(SheetReading):
             if type(value) is not Decimal and (type(value) is not str or not 0 < len(value) <= MOST_CHARACTERS):
                 break
         else:  # as most rows are, and what goes before holds for this one too
-            if row <= MOST_ROWS and laid.left + len(values) - 1 <= MOST_COLUMNS and not self.live:
+            if row <= MOST_ROWS and laid.left + len(values) - 1 <= MOST_COLUMNS:
                 fresh = tuple(values)
                 laid.rows.append(fresh)
                 self.shared.cells_changed()

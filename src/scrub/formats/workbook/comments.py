@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator, Mapping
-from typing import NamedTuple
 
 from scrub.formats.kept import Kept
 from scrub.formats.opc.parts import Parts
@@ -16,6 +15,7 @@ from scrub.formats.xmltext import text_of, unescaped
 from scrub.formats.zip import Package
 from scrub.model.area import Area, address_of, cell_of
 from scrub.model.grid import Noted
+from scrub.model.named import NamedTuple
 from scrub.model.problem import Failure
 from scrub.model.sheet import Sheet
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from typing import NamedTuple
 
 from scrub.formats.kept import Kept
 from scrub.formats.opc.parts import Parts
@@ -15,6 +14,7 @@ from scrub.formats.workbook.shared import Shared
 from scrub.formats.xmltext import escaped_text, text_of, unescaped, xstring, xstring_value
 from scrub.model.area import Area, address_of
 from scrub.model.declare import FileItem
+from scrub.model.named import NamedTuple
 from scrub.model.problem import Failure
 from scrub.model.sheet import Sheet
 from scrub.model.validation import ConditionalFormat, Effect, Emphasis, When

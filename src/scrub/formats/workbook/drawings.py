@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from decimal import Decimal
 from functools import partial
-from typing import NamedTuple
 
 from scrub.formats.beside import Beside
 from scrub.formats.kept import Kept, all_back, put_in
@@ -22,6 +21,7 @@ from scrub.formats.xmltext import escaped_text, text_of
 from scrub.model.amounts import hundredths
 from scrub.model.declare import FileItem
 from scrub.model.drawings import Chart
+from scrub.model.named import NamedTuple
 from scrub.model.problem import Failure
 from scrub.model.sheet import Sheet
 

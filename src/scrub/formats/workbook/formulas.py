@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterator
-from typing import NamedTuple
 
 from scrub.model.area import MOST_COLUMNS, MOST_ROWS, Area, column_of, letters_of
 from scrub.model.late import late
+from scrub.model.named import NamedTuple
 
 _PIECES = late(
     r"""("(?:[^"]|"")*"|'(?:[^']|'')*'!?|\[[^\]]*\])"""  # texts, names of sheets, pieces of structured references

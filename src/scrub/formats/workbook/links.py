@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from typing import NamedTuple
 
 from scrub.formats.kept import Kept
 from scrub.formats.opc.parts import Parts
@@ -11,6 +10,7 @@ from scrub.formats.spans import RELATIONSHIPS, escaped
 from scrub.formats.workbook.formulas import area_at
 from scrub.formats.workbook.part import SheetPart, Skeleton
 from scrub.model.area import Area
+from scrub.model.named import NamedTuple
 from scrub.model.problem import Failure
 from scrub.model.sheet import Sheet
 

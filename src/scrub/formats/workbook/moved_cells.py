@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator, Mapping
-from typing import NamedTuple
 
 from scrub.formats.shift import SheetShift
 from scrub.formats.spans import Splice, spliced, tag_end, with_attributes
@@ -16,6 +15,7 @@ from scrub.formats.workbook.stored_cell import Formula
 from scrub.formats.xmltext import attributes_of, escaped_text, plain_text
 from scrub.model.area import Area, address_of, area_of, column_of
 from scrub.model.late import late
+from scrub.model.named import NamedTuple
 from scrub.model.problem import Failure
 from scrub.model.values import fold
 

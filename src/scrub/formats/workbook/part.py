@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from array import array
 from collections.abc import Callable, Iterable, Iterator, Mapping
-from typing import NamedTuple, Protocol
+from typing import Protocol
 
 from scrub.formats.opc.parts import Parts
 from scrub.formats.opc.relationships import Relationship, relationships
@@ -12,6 +12,7 @@ from scrub.formats.spans import NotReadable, Span, Splice, parse
 from scrub.formats.workbook.sheet_data import Parsed, Searched, Stored
 from scrub.formats.zip import Package
 from scrub.model.late import late
+from scrub.model.named import NamedTuple
 from scrub.model.problem import FileProblem
 
 EMPTY_SHEET = (

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 from datetime import date
-from typing import Any, NamedTuple
+from typing import Any
 
 from scrub.formats.workbook.decode import Decoder, stored_number
 from scrub.formats.workbook.formulas import translated
 from scrub.model.amounts import Duration
 from scrub.model.area import Area, area_of
+from scrub.model.named import NamedTuple
 from scrub.model.problem import Failure
 from scrub.model.values import type_name
 

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Any, NamedTuple
+from typing import Any
 
 from scrub.formats.spans import Span
 from scrub.formats.workbook.colours import Colours
 from scrub.formats.workbook.elements import with_child
 from scrub.formats.workbook.part import Skeleton
+from scrub.model.named import NamedTuple
 from scrub.model.problem import Failure
 from scrub.model.sheet import Sheet
 

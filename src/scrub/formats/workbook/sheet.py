@@ -15,7 +15,6 @@ from scrub.formats.workbook.breaks import Breaks
 from scrub.formats.workbook.cells import SheetCells
 from scrub.formats.workbook.comments import Notes
 from scrub.formats.workbook.conditional import ConditionalFormats
-from scrub.formats.workbook.copied import ensure_copied
 from scrub.formats.workbook.drawings import DrawingPart, Drawings, OfficeChart, OfficePicture
 from scrub.formats.workbook.elements import all_placed
 from scrub.formats.workbook.formulas import area_at
@@ -206,6 +205,8 @@ class OfficeSheet(SheetCells):
             raise Failure(f'"{self.name}" was made or changed in this run. Copy it first, and change it then')
         if self.part.skeleton().root.name != "worksheet":
             raise Failure(f'"{self.name}" is a chart sheet, which Scrub does not copy')
+        from scrub.formats.workbook.copied import ensure_copied  # rarely needed, and slow to import
+
         try:
             ensure_copied(self.shared.package, self.part.name)
         except Failure as failure:

@@ -13,7 +13,6 @@ from collections.abc import Callable, Iterator, Sequence
 from functools import cached_property
 from itertools import accumulate
 from operator import add
-from typing import NamedTuple
 
 from scrub.formats.spans import NotReadable, Span, number_in, whole
 from scrub.formats.workbook.stored_cell import CELL, StoredCell, content_of, holds, matched
@@ -21,6 +20,7 @@ from scrub.formats.xmltext import attributes_of
 from scrub.model.area import MOST_COLUMNS, MOST_ROWS, address_of, column_of, letters_of
 from scrub.model.change import cut
 from scrub.model.late import late
+from scrub.model.named import NamedTuple
 
 
 class RowSpan(NamedTuple):
@@ -119,6 +119,11 @@ _FIRST_HOLDS = late(rb'<row r="(\d+)"[^>]*><c [^>]*[^/]><[vi]')
 _ADDRESSES = late(rb'<row r="(\d+)"|<c r="([A-Z]{1,3})(\d+)"')
 #: Rows so near to the top that they are quickly found.
 _NEAR = 20
+#: Rows of values, texts and formulas in columns of one letter, with nothing between them.
+_PLAIN_ROWS = (
+    rb'(?:<row r="[1-9][0-9]{0,6}"[^<>/]*+(?:/>|>(?:<c r="[A-%b][1-9][0-9]{0,6}"[^<>/]*+(?:/>|>(?:'
+    rb"(?:<f>[^<>]*+</f>)?+<v>[^<>]*+</v>|<is><t[^<>/]*+>[^<>]*+</t></is>)</c>))*+</row>))*+"
+)
 _BLANKS = (b" ", b"\t", b"\n", b"\r")
 _PLAIN_CELL = late(rb'<c r="([A-Z]{1,3})([1-9]\d*)"([^>]*)>(?:<v>([^<]*)</v>|<is>(<t[^>]*>[^<]*</t>)</is>)?(</c>)?')
 
@@ -167,6 +172,8 @@ class Searched(Stored):
             return data.count(what, start, end)
 
         # As many < as > means that neither stands in a text or a value: each < then begins a tag and each > ends one.
+        if self._is_plain():
+            return self.numbers == sorted(set(self.numbers))
         if count(b"<") != count(b">"):
             return False
         if count(b"<row") != len(self.numbers) or self.numbers != sorted(set(self.numbers)):
@@ -179,6 +186,18 @@ class Searched(Stored):
             and self._closed(b"row", count(b"</row>"), len(self.numbers))
             and self._closed(b"c", ends, count(b"<c "))
         )
+
+    def _is_plain(self) -> bool:
+        """Whether the cells are such as most programs write, in the columns of the first ones: told at one look."""
+        data, (start, end) = self.data, self.body
+        few = set(_CELL_LETTERS.findall(data, start, min(end, start + 20_000)))
+        if not few or any(len(each) > 1 for each in few):
+            return False
+        last = max(few)
+        if re.compile(_PLAIN_ROWS % last).fullmatch(data, start, end) is None:
+            return False
+        self._letters = [bytes([each]) for each in range(65, last[0] + 1)]
+        return True
 
     def _closed(self, name: bytes, ends: int, opened: int) -> bool:
         """Whether as many elements of a name end as begin: a damaged part may be cut, or have ends that are none."""

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import re
-from typing import NamedTuple
 
 from scrub.formats.spans import NotReadable, Span, number_in, parse
 from scrub.formats.xmltext import attributes_of, plain_text, text_of
 from scrub.model.area import column_of
 from scrub.model.late import late
+from scrub.model.named import NamedTuple
 
 #: A cell in the form in which nearly all are written.
 CELL = late(rb'<c r="([A-Z]{1,3})([1-9]\d{0,6})"([^>]*?)(?:/>|>(.*?)</c>)', re.DOTALL)

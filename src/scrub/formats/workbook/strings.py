@@ -8,11 +8,11 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator, Sequence
 from itertools import groupby
-from typing import NamedTuple
 
 from scrub.formats.spans import parse
 from scrub.formats.xmltext import plain_text, text_of, unescaped, xstring
 from scrub.model.late import late
+from scrub.model.named import NamedTuple
 from scrub.model.text import Edit, Fresh, Stretches, shrunk
 
 _ENTRY = late(rb"<si(?:\s[^>]*)?(?:/>|>(.*?)</si>)", re.DOTALL)

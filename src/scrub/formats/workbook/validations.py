@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping
-from typing import Any, NamedTuple
+from typing import Any
 
 from scrub.formats.kept import Kept
 from scrub.formats.opc.parts import Parts
@@ -15,6 +15,7 @@ from scrub.formats.workbook.shared import Shared
 from scrub.formats.xmltext import text_of, unescaped, xstring, xstring_value
 from scrub.model.area import Area
 from scrub.model.declare import FileItem
+from scrub.model.named import NamedTuple
 from scrub.model.problem import Failure
 from scrub.model.sheet import Sheet
 from scrub.model.validation import Allowed, Restriction, Validation, limits
