@@ -244,7 +244,7 @@ say "{count(record in sheet("Stays") where record.hut is "Larch")} {sum(record.n
 
 
 ATTRIBUTES = frozenset(
-    "add_row file get held isascii items join line lower of open_fields pop put_pair reach readers recorder remark remarks "
+    "add_row file get held is_trying isascii items join line lower of open_fields pop put_pair reach readers recorder remark remarks "
     "removed row settled table title write".split()
 )
 

@@ -128,6 +128,8 @@ class Item:
     called: ClassVar[str] = ""
     #: Whether its fields are what a file says (the headings over a record), so that any word may be one.
     open_fields: ClassVar[bool] = False
+    #: Whether no two of a file have the same name.
+    is_one_of_its_name: ClassVar[bool] = False
     #: Other items that its presence brings along: their word, and the method that gives them.
     implied: ClassVar[Mapping[str, str]] = MappingProxyType({})
 

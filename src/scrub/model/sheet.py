@@ -54,6 +54,7 @@ class Sheet(PageFields, HoldsCells):
     """One sheet of a workbook."""
 
     kind_word = "sheet"
+    is_one_of_its_name = True
 
     def row_item(self, number: int) -> Row:
         """A row of it."""

@@ -14,7 +14,7 @@ from scrub.model.problem import Failure, Missing, did_you_mean
 from scrub.model.series import Series
 from scrub.model.sieve import Tally
 from scrub.model.values import Pairs, Value, fold, loosen, type_name
-from scrub.model.vocabulary import Callee
+from scrub.model.vocabulary import Callee, Vocabulary
 from scrub.runner.comparisons import Evaluate
 from scrub.runner.execution import Frame
 from scrub.runner.fitting import LEFT_OUT, fitting
@@ -28,6 +28,7 @@ class Lookups:
     """Compiles what finds or makes items; what compiles all other expressions builds on it."""
 
     means: Meanings
+    vocabulary: Vocabulary
 
     def evaluate(self, node: Expression) -> Evaluate:
         """The closure of an expression."""
@@ -141,8 +142,13 @@ class Lookups:
         fix = loosen if node.arguments[0].exactly else fold
         way, word, missing_is_fine = means.path, node.word, means.may_be_missing
         is_far = len(way) != 1
+        is_one = self.vocabulary.kinds[word].cls.is_one_of_its_name if word in self.vocabulary.kinds else False
+        known: dict[tuple[Value, Value], tuple[Any, str]] = {}  # found before, and what each was called
 
         def find(holder: Value, wanted: Value) -> Value:
+            found = known.get((holder, wanted)) if is_one and type(wanted) is str else None
+            if found is not None and found[0].name == found[1] and not found[0].removed:
+                return found[0]
             if not isinstance(wanted, str):
                 raise Failure(f"the name of a {word} is a text, not {type_name(wanted)}")
             low = None
@@ -151,10 +157,12 @@ class Lookups:
                 if item.removed:
                     continue
                 called = _called(item)
-                if called == wanted:
-                    return item
                 low = fix(wanted) if low is None else low
-                if fix(called) == low or ((label := item.label) != called and fix(label) == low):
+                if called == wanted or fix(called) == low:
+                    if is_one:
+                        known[holder, wanted] = item, called
+                    return item
+                if (label := item.label) != called and fix(label) == low:
                     return item
                 every.append(item)
             names = [_called(item) for item in every]

@@ -274,10 +274,13 @@ class SheetCells(SheetReading):
                 break
         else:  # as most rows are, and what goes before holds for this one too
             if row <= MOST_ROWS and laid.left + len(values) - 1 <= MOST_COLUMNS:
-                fresh = tuple(values)
+                fresh, shared = tuple(values), self.shared
                 laid.rows.append(fresh)
-                self.shared.cells_changed()
-                self.shared.file.recorder.note(RowAdded(self, row, laid.left, fresh, ()))
+                if shared.version:
+                    shared.version += 1
+                else:
+                    shared.cells_changed()
+                shared.file.recorder.note(RowAdded(self, row, laid.left, fresh, ()))
                 return
         self.put_row(row, laid.left, values)
 

@@ -62,8 +62,9 @@ class RowAdded(Done):
         values: tuple[Value, ...],
         restyled: Sequence[Callable[[], None]],
     ) -> None:
-        self._sheet, self._name, self._row, self._left = sheet, sheet.name, row, left
-        self._values, self._restyled = values, restyled or ()
+        self._sheet, self._row, self._left, self._values = sheet, row, left, values
+        self._name = sheet.name  # as it is called now
+        self._restyled = restyled
 
     @property
     def thing(self) -> tuple[Hashable, Hashable]:
