@@ -348,11 +348,18 @@ ODD = [
 TEXTS = ["Larch", "a &lt; b", "_x0041_", "é", "", " x", "two words"]
 
 
-@settings(max_examples=150, deadline=None, suppress_health_check=QUIET)
-@given(st.sampled_from(FORMS), st.lists(st.integers(0, 60), max_size=4), st.sampled_from(ODD), st.integers(0, 10**6))
-def test_a_column_of_one_form_is_read_as_cell_by_cell(
-    tmp_path: Path, form: str, odd_rows: list[int], odd: str, seed: int
+@settings(max_examples=200, deadline=None, suppress_health_check=QUIET)
+@given(
+    st.sampled_from(FORMS),
+    st.sampled_from([*FORMS, *ODD]),
+    st.lists(st.integers(0, 60), max_size=4),
+    st.sampled_from(ODD),
+    st.integers(0, 10**6),
+)
+def test_rows_and_columns_of_one_form_are_read_as_cell_by_cell(
+    tmp_path: Path, form: str, other: str, odd_rows: list[int], odd: str, seed: int
 ) -> None:
+    """In most rows one form, in some another: the first row, the last, none, several."""
     path = tmp_path / "column.xlsx"
     made: Any = openpyxl.Workbook()
     made.active.append(["Hut", "more"])
@@ -360,21 +367,23 @@ def test_a_column_of_one_form_is_read_as_cell_by_cell(
     made.save(path)
     rows = ""
     for row in range(1, 62):
-        shape = odd if row in odd_rows else form
-        cell = shape.format(
-            at=f"A{row}", number=(seed * row) % 50, index=(seed + row) % 2, text=TEXTS[(seed + row) % len(TEXTS)]
+        cells = [(odd if row in odd_rows else form, "A"), (other, "AB")]
+        number, index, text = (seed * row) % 50, (seed + row) % 2, TEXTS[(seed + row) % len(TEXTS)]
+        inside = "".join(
+            shape.format(at=f"{letters}{row}", number=number, index=index, text=text) for shape, letters in cells
         )
-        rows += f'<row r="{row}">{cell}<c r="B{row}"><v>{row}</v></c></row>'
+        rows += f'<row r="{row}" spans="1:2">{inside}</row>'
     parts = members(path)
     name = "xl/worksheets/sheet1.xml"
-    parts[name] = re.sub(
-        rb"<sheetData>.*</sheetData>", f"<sheetData>{rows}</sheetData>".encode(), parts[name], flags=re.DOTALL
-    )
+    data = f"<sheetData>{rows}</sheetData>".encode()
+    parts[name] = re.sub(rb"<sheetData>.*</sheetData>", lambda _: data, parts[name], flags=re.DOTALL)
     put_members(path, parts)
     both = []
     for slowly in (False, True):
         with scrub.open(str(path)) as opened:
             opened.item.parse_slowly = slowly
-            found = next(opened.item.sheets()).column_values(1)
-            both.append({row: getattr(value, "what", value) for row, value in sorted(found.items())})
+            sheet = next(opened.item.sheets())
+            columns = [sheet.column_values(column) for column in (28, 1, 2, 28)]
+            values = [{row: getattr(each, "what", each) for row, each in sorted(found.items())} for found in columns]
+            both.append((values, sheet.used(), list(sheet.stored_rows()), list(sheet.stored_places())))
     assert both[0] == both[1]

@@ -15,6 +15,7 @@ from itertools import accumulate
 from operator import add
 
 from scrub.formats.spans import NotReadable, Span, number_in, whole
+from scrub.formats.workbook.row_form import Alike, of_one_form, plain_rows
 from scrub.formats.workbook.stored_cell import CELL, StoredCell, content_of, holds, matched
 from scrub.formats.xmltext import attributes_of
 from scrub.model.area import MOST_COLUMNS, MOST_ROWS, address_of, column_of, letters_of
@@ -100,15 +101,6 @@ class Stored:
 #: A plain cell: row, attributes, value, `t` element, end tag. One that holds more than a plain value or a plain inline
 #: text has no end tag here; an empty one has attributes that end in a slash.
 PlainCell = tuple[bytes, bytes, bytes, bytes, bytes]
-
-
-class Alike(NamedTuple):
-    """Cells of one form, with the attributes that all have and the value of each."""
-
-    form: bytes
-    values: list[bytes]
-
-
 #: Rows that are read at once: a column takes much more room while it is read than when it is known.
 _BLOCK = 20_000
 _CELL_LETTERS = late(rb'<c r="([A-Z]{1,3})[1-9]')
@@ -119,11 +111,6 @@ _FIRST_HOLDS = late(rb'<row r="(\d+)"[^>]*><c [^>]*[^/]><[vi]')
 _ADDRESSES = late(rb'<row r="(\d+)"|<c r="([A-Z]{1,3})(\d+)"')
 #: Rows so near to the top that they are quickly found.
 _NEAR = 20
-#: Rows of values, texts and formulas in columns of one letter, with nothing between them.
-_PLAIN_ROWS = (
-    rb'(?:<row r="[1-9][0-9]{0,6}"[^<>/]*+(?:/>|>(?:<c r="[A-%b][1-9][0-9]{0,6}"[^<>/]*+(?:/>|>(?:'
-    rb"(?:<f>[^<>]*+</f>)?+<v>[^<>]*+</v>|<is><t[^<>/]*+>[^<>]*+</t></is>)</c>))*+</row>))*+"
-)
 _BLANKS = (b" ", b"\t", b"\n", b"\r")
 _PLAIN_CELL = late(rb'<c r="([A-Z]{1,3})([1-9]\d*)"([^>]*)>(?:<v>([^<]*)</v>|<is>(<t[^>]*>[^<]*</t>)</is>)?(</c>)?')
 
@@ -146,7 +133,11 @@ class Searched(Stored):
         """`numbers` are the rows where they are known from an earlier reading."""
         self.data = data
         self.body = (start, end)
-        self.numbers = list(map(int, _ROW.findall(data, start, end))) if numbers is None else numbers
+        self._form = of_one_form(data, start, end) if numbers is None else None
+        if self._form is not None:
+            self.numbers, self._letters = self._form.numbers, self._form.letters
+        else:
+            self.numbers = list(map(int, _ROW.findall(data, start, end))) if numbers is None else numbers
         self._last: tuple[int, int, StoredCell | None] = (0, 0, None)
 
     @cached_property
@@ -172,7 +163,7 @@ class Searched(Stored):
             return data.count(what, start, end)
 
         # As many < as > means that neither stands in a text or a value: each < then begins a tag and each > ends one.
-        if self._is_plain():
+        if self._form is not None or self._is_plain():
             return self.numbers == sorted(set(self.numbers))
         if count(b"<") != count(b">"):
             return False
@@ -194,7 +185,7 @@ class Searched(Stored):
         if not few or any(len(each) > 1 for each in few):
             return False
         last = max(few)
-        if re.compile(_PLAIN_ROWS % last).fullmatch(data, start, end) is None:
+        if plain_rows(b"[A-%b]" % last).fullmatch(data, start, end) is None:
             return False
         self._letters = [bytes([each]) for each in range(65, last[0] + 1)]
         return True
@@ -289,7 +280,13 @@ class Searched(Stored):
 
     def alike_or_plain(self, column: int) -> Iterator[tuple[list[int], Alike | list[PlainCell]]]:
         """The same; cells that have one form, one in each row of the block, are given by their values alone."""
-        cells = _cells_of(column)
+        cells, form = _cells_of(column), self._form
+        known = form.columns.pop(letters_of(column).encode(), None) if form is not None else None
+        if form is not None and known is not None:  # kept until it was asked for
+            above = len(self.numbers) - len(known.values)
+            yield self.numbers[:above], cells.findall(self.data, self.body[0], form.start)
+            yield self.numbers[above:], known
+            return
         for rows, start, end in self._blocks(column):
             alike = self._alike(letters_of(column).encode(), cells, start, end) if len(rows) > _NEAR else None
             is_whole = alike is not None and len(alike.values) == len(rows)
