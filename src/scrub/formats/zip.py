@@ -11,7 +11,9 @@ import os
 import struct
 import zlib
 from collections.abc import Callable, Collection, Iterable, Iterator, Mapping
+from itertools import chain, islice
 
+from scrub.formats.packing import engine, level
 from scrub.formats.source import Source
 from scrub.model.named import NamedTuple
 from scrub.model.problem import FileProblem
@@ -204,7 +206,7 @@ class Package:
             raise self.problem(
                 f'its part "{name}" is packed by a method ({member.method}) that office files do not use'
             )
-        if len(data) != member.size or zlib.crc32(data) != member.crc:
+        if len(data) != member.size or engine(len(data)).crc32(data) != member.crc:
             raise self.problem(f'its part "{name}" is damaged: its contents do not match its checksum')
         return data
 
@@ -343,11 +345,15 @@ def _inflated(packed: bytes, size: int) -> bytes:
     """The unpacked bytes, or a few more than there may be. Piece by piece into one buffer, which becomes the bytes
     themselves: unpacked in one call, a part takes twice its room. Raises `zlib.error` where they are damaged.
     """
-    inflater, found = zlib.decompressobj(-15), io.BytesIO()
-    for at in range(0, len(packed), _PIECE):
-        found.write(inflater.decompress(packed[at : at + _PIECE]))
-        if found.tell() > size:
-            break
+    quick, found = engine(size), io.BytesIO()
+    inflater = quick.decompressobj(-15)
+    try:
+        for at in range(0, len(packed), _PIECE):
+            found.write(inflater.decompress(packed[at : at + _PIECE]))
+            if found.tell() > size:
+                break
+    except quick.error as error:
+        raise zlib.error(*error.args) from None
     return found.getvalue()
 
 
@@ -389,13 +395,16 @@ def _packed(makers: list[Maker]) -> Iterable[tuple[bytes, int, int]]:
 
 def packed_bytes(data: bytes | Iterable[bytes | memoryview]) -> tuple[bytes, int, int]:
     """Some bytes deflated, or pieces of them; their size and their checksum."""
-    deflater = zlib.compressobj(6, zlib.DEFLATED, -15)
+    pieces = iter((data,) if isinstance(data, bytes) else _blocks(data))
+    first = list(islice(pieces, 2))
+    quick = engine(sum(map(len, first)))
+    deflater = quick.compressobj(level(quick), zlib.DEFLATED, -15)
     packed: list[bytes] = []
     size = crc = 0
-    for piece in (data,) if isinstance(data, bytes) else _blocks(data):
+    for piece in chain(first, pieces):
         packed.append(deflater.compress(piece))
         size += len(piece)
-        crc = zlib.crc32(piece, crc)
+        crc = quick.crc32(piece, crc)
     packed.append(deflater.flush())
     return b"".join(packed), size, crc
 

@@ -30,6 +30,12 @@ class Done:
         """The change."""
         raise NotImplementedError
 
+    def tell(self, changes: Changes) -> None:
+        """Puts it behind other changes, unless it changed nothing."""
+        change = self.change
+        if change.before != change.after:
+            changes.append(change)
+
     def revert(self) -> None:
         """Takes it back."""
         raise NotImplementedError
@@ -85,6 +91,16 @@ class Changes(Sequence[Change]):
         self._said.append(change.said)
         self._before.append(change.before)
         self._after.append(change.after)
+
+    def append_value(self, sheet: str, row: int, column: int, before: object, after: object) -> None:
+        """Puts the changed value of a cell behind the others, of which there can be a hundred thousand."""
+        self._places.append(sheet)
+        self._rows.append(row)
+        self._columns.append(column)
+        self._fields.append(VALUE)
+        self._said.append("")
+        self._before.append(before)
+        self._after.append(after)
 
     def __len__(self) -> int:
         return len(self._places)
@@ -201,13 +217,13 @@ class Recorder:
             within, what = done.thing
             if first[within][what] is not done:
                 continue
-            change = done.change
             end = last.get((within, what)) if last else None
-            if end is not None:
-                to = end.change
-                change = Change(change.at, change.field, change.before, to.after, to.said)
-            if change.before != change.after:
-                found.append(change)
+            if end is None:
+                done.tell(found)
+                continue
+            change, to = done.change, end.change
+            if change.before != to.after:
+                found.append(Change(change.at, change.field, change.before, to.after, to.said))
         return found
 
 

@@ -10,7 +10,7 @@ from scrub.formats.workbook.strings import Run
 from scrub.model.area import Area
 from scrub.model.change import VALUE, Change, cut
 from scrub.model.grid import Trouble
-from scrub.model.recorder import Done
+from scrub.model.recorder import Changes, Done
 from scrub.model.values import Value, shown
 
 
@@ -38,6 +38,15 @@ class Put(Done):
         seen = self._before
         seen = seen.error or "damaged" if isinstance(seen, Trouble) else seen
         return Change((self._name, Area(row, column, row, column)), VALUE, told(seen), told(self._after))
+
+    def tell(self, changes: Changes) -> None:
+        """Puts it behind other changes, unless it changed nothing."""
+        seen = self._before
+        before = told(seen.error or "damaged" if isinstance(seen, Trouble) else seen)
+        after = told(self._after)
+        if before != after:
+            row, column = self._sheet.place(self._key)
+            changes.append_value(self._name, row, column, before, after)
 
     def revert(self) -> None:
         """Takes it back."""

@@ -120,8 +120,6 @@ class SheetPart:
     def stored(self, data: bytes | None = None) -> Stored:
         """The stored cells, found the fast way where that is surely exact."""
         data = self.data() if data is None else data
-        if self.has_formulas is None:
-            self.has_formulas = b"<f" in data or b":f" in data
         if self._skeleton is None:
             self._keep_skeleton(data)
         if self._rows is not None:
@@ -129,6 +127,9 @@ class SheetPart:
         found = self._found(data, self._cut, self._left_out)
         if isinstance(found, Searched):
             self._rows = array("I", found.numbers)
+        if self.has_formulas is None:
+            rest = self.skeleton().data if isinstance(found, Searched) else data
+            self.has_formulas = b"<f" in rest or b":f" in rest or (isinstance(found, Searched) and found.has_formulas)
         return found
 
     def found(self, data: bytes, fits: Callable[[Searched], bool] = lambda found: True) -> Stored:
@@ -183,6 +184,7 @@ def without_cells(data: bytes) -> tuple[bytes, int, int]:
     end = data.rfind(closing)
     if end < found.end() or data.count(b"sheetData") != 2:
         return data, len(data), 0
-    if b"<!" in data[: found.end()] or data.find(b"<!", found.end()) >= 0 or data.find(b"<?", found.end()) >= 0:
+    # One sign is found much sooner than two in a row, and in most sheets it is not there at all.
+    if (b"!" in data and b"<!" in data) or (data.find(b"?", found.end()) >= 0 and data.find(b"<?", found.end()) >= 0):
         return data, len(data), 0
     return data[: found.end()] + data[end:], found.end(), end - found.end()

@@ -17,7 +17,7 @@ _MOST_ABOVE = 100_000
 _ROW = late(rb'<row r="([1-9][0-9]{0,6})"')
 _CELLS = late(
     rb'<c r="([A-Z]{1,3})([1-9][0-9]{0,6})"([^<>/]*+)'
-    rb"(?:(/>)|>(?:(<f>[^<>]*+</f>)?+<v>([^<>]*+)</v>|<is><t>([^<>]*+)</t></is>)</c>)"
+    rb"(?:(/>)|>(?:(<f>[^<>]*+</f>)?+<v>([^<>]*+)</v>|<is><t[^<>/]*+>([^<>]*+)</t></is>)</c>)"
 )
 #: Rows of values, texts and formulas, with nothing between them; `%b` stands for the letters of their columns.
 _PLAIN_ROWS = (
@@ -34,13 +34,14 @@ class Alike(NamedTuple):
 
 
 class OneForm(NamedTuple):
-    """Rows of one form: where they begin, the numbers of all rows, the letters of all columns, and what stands in
-    those columns of theirs that hold plain values.
+    """Rows of one form: where they begin, the numbers of all rows, the letters of all columns, whether any is
+    calculated, and what stands in those columns of theirs that hold plain values.
     """
 
     start: int
     numbers: list[int]
     letters: list[bytes]
+    has_formulas: bool
     columns: dict[bytes, Alike]
 
 
@@ -74,7 +75,10 @@ def of_one_form(data: bytes, start: int, end: int) -> OneForm | None:
             place += 1
             columns[name] = Alike(attributes, pieces[place::width])
     numbers = list(map(int, [*_ROW.findall(above), *pieces[1::width]]))
-    return OneForm(start + len(above), numbers, sorted(letters, key=lambda each: (len(each), each)), columns)
+    has_formulas = b"<f" in above or b"<f" in data[last:end]
+    return OneForm(
+        start + len(above), numbers, sorted(letters, key=lambda each: (len(each), each)), has_formulas, columns
+    )
 
 
 def _form_of(row: bytes) -> tuple[re.Pattern[bytes], list[tuple[bytes, bytes, bool]]] | None:
@@ -95,6 +99,6 @@ def _form_of(row: bytes) -> tuple[re.Pattern[bytes], list[tuple[bytes, bytes, bo
         elif formula:
             form += rb"><f>[^<>]*+</f><v>[^<>]*+</v></c>"
         else:
-            form += rb"><v>([^<>]*+)</v></c>" if value is not None else rb"><is><t>([^<>]*+)</t></is></c>"
+            form += rb"><v>([^<>]*+)</v></c>" if value is not None else rb"><is><t[^<>/]*+>([^<>]*+)</t></is></c>"
         cells.append((letters, attributes, not empty and not formula))
     return (re.compile(form + b"</row>"), cells) if cells and row[at:] == b"</row>" else None

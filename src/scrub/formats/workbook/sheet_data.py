@@ -151,6 +151,13 @@ class Searched(Stored):
         rows = self.data[start:end].split(b'<row r="')
         return list(map(add, accumulate(map(len, rows[:-1]), initial=0), range(start - 8, end, 8)))[1:]
 
+    @property
+    def has_formulas(self) -> bool:
+        """Whether any cell is calculated."""
+        if self._form is not None:
+            return self._form.has_formulas
+        return self.data.find(b"<f", *self.body) >= 0 or self.data.find(b":f", *self.body) >= 0
+
     def prefix_is_plain(self) -> bool:
         """Whether the elements have no prefix."""
         return self.data.startswith(b"</sheetData", self.body[1])
@@ -312,7 +319,7 @@ class Searched(Stored):
         if found is None or not found[5]:
             return None
         form, value, text = found.group(2, 3, 4)
-        inside = (rb"<v>", rb"</v>") if value is not None else (rb"<is><t>", rb"</t></is>")
+        inside = (rb"<v>", rb"</v>") if value is not None else (rb"<is><t[^>]*>", rb"</t></is>")
         if (text is not None) != (
             attributes_of(form).get("t") == "inlineStr"
         ):  # a value where a text is said to stand, or neither
