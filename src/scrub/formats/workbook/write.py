@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from bisect import bisect_left
 from collections import defaultdict
 from collections.abc import Iterable, Mapping
 from datetime import date
@@ -111,15 +112,16 @@ class CellWriter:
         heads: dict[tuple[bytes, int | None], bytes | None] = {}
         contents: dict[Any, tuple[bytes, bytes]] = {}
         row_before, start, end = 0, stored.body[0], 0
-        numbers = set(stored.numbers)
+        numbers, place, is_there = stored.numbers, 0, False
         for key in sorted(values):
             row, column = key >> 15, (key & 0x7FFF) + 1
             if row != row_before:
-                row_before = row
-                if row in numbers:
+                row_before, place = row, bisect_left(numbers, row, place)
+                is_there = place < len(numbers) and numbers[place] == row
+                if is_there:
                     start, end = stored.next_row(row, start)
             needle = b'<c r="%b%d"' % (letters_of(column).encode(), row)
-            at = find(needle, start, end) if row in numbers else -1
+            at = find(needle, start, end) if is_there else -1
             if at < 0 or key in runs:
                 rest.add(key)
                 continue
