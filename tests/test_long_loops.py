@@ -25,7 +25,7 @@ from test_reckoning import NAMES, Both, Step, _given, _said, _together, steps
 
 import scrub
 from scrub.formats.workbook.cells import SheetCells
-from scrub.runner import flat
+from scrub.runner import flat, function
 
 QUIET = [HealthCheck.function_scoped_fixture, HealthCheck.too_slow, HealthCheck.filter_too_much]
 AT_ONCE, NEVER = 1, 10**9
@@ -207,7 +207,7 @@ def test_no_word_of_a_macro_stands_in_a_function_that_is_made_of_it(
         made.append(text)
         return compile(text, *rest)
 
-    monkeypatch.setattr(flat, "compile", spy, raising=False)
+    monkeypatch.setattr(function, "compile", spy, raising=False)
     monkeypatch.setattr(flat, "_LONG", AT_ONCE)
     book_of(Path("stays.xlsx"), [("Larch", 2, "x", True, None)])
     body = '''evil = pairs(otherwise: sheet("Late").cell("A1").value)
@@ -230,7 +230,16 @@ say "{count(record in sheet("Stays") where record.hut is "Larch")} {sum(record.n
     assert found.problem is None
     assert found.said == ["Larch'); exec('1", "1 2"]
     assert len(made) >= 4
-    known = {*flat._KNOWN, *flat._KNOWN["__builtins__"], "frame", "line", "execution", "failure", "error", "run"}
+    known = {
+        *function._KNOWN,
+        *function._KNOWN["__builtins__"],
+        "frame",
+        "line",
+        "execution",
+        "failure",
+        "error",
+        "run",
+    }
     for text in made:
         for node in ast.walk(ast.parse(text)):
             if isinstance(node, ast.Name | ast.arg):

@@ -22,9 +22,8 @@ import contextlib
 import json
 import os
 from collections.abc import Iterable, Sequence
-from typing import Any, BinaryIO
+from typing import Any, BinaryIO, NamedTuple
 
-from scrub.model.named import NamedTuple
 from scrub.store.disk import Disk, Dress, digest_of, hashed, only_files
 from scrub.store.errors import CannotRead, Changed, Damaged, StoreError, Unfinished
 from scrub.store.hashing import new_hash

@@ -8,9 +8,8 @@ import os
 import stat
 import sys
 from collections.abc import Iterable, Iterator
-from typing import BinaryIO
+from typing import BinaryIO, NamedTuple
 
-from scrub.model.named import NamedTuple
 from scrub.store.hashing import Hash, new_hash
 
 CHUNK = 1 << 20

@@ -5,9 +5,8 @@ from __future__ import annotations
 import json
 import os
 from collections.abc import Sequence
-from typing import Any
+from typing import Any, NamedTuple
 
-from scrub.model.named import NamedTuple
 from scrub.store.disk import Disk
 
 #: What became of an errand: it is under way, was done, surely was not, nobody knows, or it was taken back.

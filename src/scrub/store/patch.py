@@ -10,9 +10,8 @@ import contextlib
 import json
 import os
 from collections.abc import Callable, Iterable, Iterator
-from typing import BinaryIO
+from typing import BinaryIO, NamedTuple
 
-from scrub.model.named import NamedTuple
 from scrub.store.disk import CHUNK, Dress, only_files
 from scrub.store.hashing import hash_of
 from scrub.store.rows import RowChanges

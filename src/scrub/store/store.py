@@ -7,9 +7,8 @@ import json
 import os
 import time
 from collections.abc import Callable, Iterator, Sequence
-from typing import Any
+from typing import Any, NamedTuple
 
-from scrub.model.named import NamedTuple
 from scrub.store.commit import Committer, Step, kept_rows
 from scrub.store.disk import Disk, Dress
 from scrub.store.errors import CannotRead, Changed, EditedSince, NoSuchRun, RowMoved
