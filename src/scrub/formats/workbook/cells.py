@@ -11,13 +11,13 @@ from typing import Any
 from scrub.formats.sheet import NOBODYS, UNCHANGED, keep, put_back
 from scrub.formats.workbook.colours import same_colour
 from scrub.formats.workbook.covered import Covered
-from scrub.formats.workbook.done import Put, PutAgain, RowAdded
+from scrub.formats.workbook.done import Put, PutAgain
 from scrub.formats.workbook.formulas import problem_of, translated
-from scrub.formats.workbook.laid import LaidRows
 from scrub.formats.workbook.part import SheetPart
 from scrub.formats.workbook.protection import ensure_unprotected
-from scrub.formats.workbook.reading import Loads, SheetReading, placed
+from scrub.formats.workbook.reading import Loads, placed
 from scrub.formats.workbook.row_order import in_order
+from scrub.formats.workbook.rows_below import MOST_CHARACTERS, RowsBelow
 from scrub.formats.workbook.shared import Shared
 from scrub.formats.workbook.sheet_data import Searched
 from scrub.formats.workbook.strings import Run, edited_runs
@@ -32,11 +32,8 @@ from scrub.model.values import Value, type_name
 #: The forms in which a date, a time and a duration are shown where a cell has no form of its own for them.
 _FORMS = {DATE: "mm-dd-yy", TIME: "m/d/yy h:mm", DURATION: "[h]:mm:ss"}
 
-#: The most characters that a cell holds.
-MOST_CHARACTERS = 32_767
 
-
-class SheetCells(SheetReading):
+class SheetCells(RowsBelow):
     """Cells that can be changed."""
 
     def __init__(self, shared: Shared, part: SheetPart, loads: Loads) -> None:
@@ -45,7 +42,6 @@ class SheetCells(SheetReading):
         self._covered: Covered | None = None  # the cells under merges; None when that must be looked up
         self._free: bool | None = None  # whether all its cells can be changed; None when that must be looked up
         self.formed: dict[int, int] = {}  # the formats that dates and durations brought along
-        self.laid: LaidRows | None = None  # rows put below all others whose cells nobody looked at yet
 
     # -- what may be changed
 
@@ -76,7 +72,7 @@ class SheetCells(SheetReading):
             raise Failure(f"{self.name} has rows behind the last one that a sheet can have ({MOST_ROWS:,})")
 
     def _row_went(self, back: bool) -> None:
-        self._take_up()
+        self.take_up()
         super()._row_went(back)
         self.shared.cells_changed(back=back)
 
@@ -215,12 +211,12 @@ class SheetCells(SheetReading):
 
     def locks_changed(self) -> None:
         """Is told when its protection changed: what keeps cells from being changed is looked up anew."""
-        self._take_up()
+        self.take_up()
         self._free = None
 
     def merges_changed(self, area: Area, merged: bool) -> None:
         """Is told of a range that was merged or taken apart."""
-        self._take_up()
+        self.take_up()
         self._free = None
         if self._covered is not None:
             (self._covered.add if merged else self._covered.take)(area)
@@ -257,112 +253,10 @@ class SheetCells(SheetReading):
                 "cell.formula = nothing"
             )
         if type(value) is not Decimal:
-            value = self._storable(row, column, value)
+            value = self.storable(row, column, value)
         if type(before) is type(value) and before == value:
             return
         self._put_quietly(row, column, value, before, column_values)
-
-    def add_row(self, values: list[Any]) -> None:
-        """Writes values into the first row below all that is used, from the first used column on."""
-        laid = self.laid
-        if laid is None or not values:
-            super().add_row(values)
-            return
-        row = laid.top + len(laid.rows)
-        for value in values:
-            if type(value) is not Decimal and (type(value) is not str or not 0 < len(value) <= MOST_CHARACTERS):
-                break
-        else:  # as most rows are, and what goes before holds for this one too
-            if row <= MOST_ROWS and laid.left + len(values) - 1 <= MOST_COLUMNS:
-                fresh, shared = tuple(values), self.shared
-                laid.rows.append(fresh)
-                if shared.version:
-                    shared.version += 1
-                else:
-                    shared.cells_changed()
-                shared.file.recorder.note(RowAdded(self, row, laid.left, fresh, ()))
-                return
-        self.put_row(row, laid.left, values)
-
-    def put_row(self, row: int, left: int, values: Sequence[Value]) -> None:
-        """Gives the cells of a row below all others their values: one change for all of them."""
-        is_open = self.laid is not None or (not self.shaped and self.is_free())
-        if not is_open or not 1 <= row <= MOST_ROWS or left + len(values) - 1 > MOST_COLUMNS:
-            super().put_row(row, left, values)
-            return
-        fresh, moments = values, None
-        for value in values:
-            if type(value) is not Decimal and (type(value) is not str or not 0 < len(value) <= MOST_CHARACTERS):
-                fresh = [self._storable(row, left + place, each) for place, each in enumerate(values)]
-                moments = [place for place, each in enumerate(fresh) if isinstance(each, date | Duration)]
-                break
-        while fresh and fresh[-1] is None:
-            fresh = fresh[:-1]
-        if not fresh:
-            return
-        if self.laid is None or self.laid.left != left or self.laid.top + len(self.laid.rows) != row or self.live:
-            self._take_up()
-            self.laid = LaidRows(row, left)
-        if moments is not None and None in fresh:
-            self.laid.gapped.add(row)
-        self.laid.rows.append(tuple(fresh))
-        if fresh[0] is None or self.live:
-            self._take_up()
-        back = [self._show_as_moment(row, left + place, fresh[place]) for place in moments or ()]
-        self.shared.cells_changed()
-        self.row_changed(row)
-        self.file.recorder.note(RowAdded(self, row, left, tuple(values), [each for each in back if each is not None]))
-
-    @property
-    def values(self) -> dict[int, Value]:
-        """The values that were changed, by key."""
-        if self.laid is not None:
-            self._take_up()
-        return self._values
-
-    @property
-    def values_above(self) -> dict[int, Value]:
-        """Those of them that are not in rows laid below all others."""
-        return self._values
-
-    @property
-    def has_values(self) -> bool:
-        """Whether any value was changed."""
-        return bool(self._values) or self.laid is not None
-
-    def spanning(self, stored: Area | None) -> Area | None:
-        """The range of what is stored, made wide enough for what was changed."""
-        self._take_up()
-        return super().spanning(stored)
-
-    def filled(self) -> Area | None:
-        """The range of the changed values, as far as they have a place and are not nothing."""
-        laid = self.laid
-        if laid is not None and not self._values:
-            return laid.area
-        keys = [key for key, value in self.values.items() if value is not None]
-        if self.shaped:
-            keys = [key for key in keys if self._is_placed(key)]
-        if not keys:
-            return None
-        columns = {(key & 0x7FFF) + 1 for key in keys}  # as `place` takes it apart
-        return Area(min(keys) >> 15, min(columns), max(keys) >> 15, max(columns))
-
-    def _take_up(self) -> None:
-        """Takes the rows that were laid below all others for cells like any other."""
-        laid, self.laid = self.laid, None
-        if laid is None:
-            return
-        for row, values in laid.numbered():
-            key = self.key(row, laid.left)
-            filled = {key + place: value for place, value in enumerate(values) if value is not None}
-            for key in filled:
-                self.first.setdefault(key, None)
-            self._values.update(filled)
-            for column, known in self.live.items() if self.live else ():
-                if self.key(row, column) in filled:
-                    keep(known, row, filled[self.key(row, column)])
-            self.row_grew(row, self.place(min(filled))[1], self.place(max(filled))[1])
 
     def _put_quietly(
         self,
@@ -382,13 +276,14 @@ class SheetCells(SheetReading):
             all_runs[key] = runs
         elif former_runs is not None:
             del all_runs[key]
-        restyled = self._show_as_moment(row, column, value) if isinstance(value, date | Duration) else None
+        restyled = self.show_as_moment(row, column, value) if isinstance(value, date | Duration) else None
         done = Put(self, key, before, value)
         if former is not UNCHANGED or former_runs is not None or restyled is not None:
             done = PutAgain(self, key, before, value, former, former_runs, restyled)
         self.shared.file.recorder.note(done)
 
-    def _storable(self, row: int, column: int, value: Value) -> Value:
+    def storable(self, row: int, column: int, value: Value) -> Value:
+        """A value as a cell holds it. Raises `Failure` for one that it cannot hold."""
         if isinstance(value, bool | Decimal | date) or value is None:
             if isinstance(value, date):
                 self.shared.decoder.serial(value)
@@ -401,7 +296,8 @@ class SheetCells(SheetReading):
             return value
         raise placed(f"{self.where(row, column)}: a cell cannot hold {type_name(value)}")
 
-    def _show_as_moment(self, row: int, column: int, value: Value) -> Callable[[], None] | None:
+    def show_as_moment(self, row: int, column: int, value: Value) -> Callable[[], None] | None:
+        """Gives a cell a form in which a date or a duration is seen as one; gives what takes that back."""
         wanted = DURATION if isinstance(value, Duration) else TIME if isinstance(value, datetime) else DATE
         style = self.style(row, column)
         sort = self.shared.styles.sort(style)
@@ -544,7 +440,7 @@ class SheetCells(SheetReading):
         runs = self.runs_in(row, column)
         rich = edited_runs(runs, edits) if runs and (len(runs) > 1 or runs[0].look) else None
         values = self.live.get(column, NOBODYS)
-        self._put_quietly(row, column, self._storable(row, column, edited(text, edits)), text, values, rich)
+        self._put_quietly(row, column, self.storable(row, column, edited(text, edits)), text, values, rich)
 
     # -- looks
 
