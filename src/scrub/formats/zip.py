@@ -36,6 +36,8 @@ LARGEST_RATIO = 200
 RATIO_FROM = 32 << 20  # a ratio is looked at only above this size in bytes
 
 _CHUNK = 1 << 18
+#: Unpacked bytes that an old part and a new one have in common at their start.
+_ALIKE = 1 << 17
 _PIECE = 1 << 14  # of packed bytes, which come to 16 MB at the most
 #: What makes the new bytes of a part, or pieces of them.
 Maker = Callable[[], "bytes | Iterable[bytes | memoryview]"]
@@ -259,7 +261,7 @@ class Package:
             return None
         moved = [placed[name] for name in self.members if name in placed]  # the directory keeps its own order
         for name, content in added.items():
-            data, size, crc = packed_bytes(content)
+            data, size, crc = packed_bytes(content, is_new=True)
             raw = name.encode()
             fresh = Member(name, raw, 20, 20, 0x800, _DEFLATED, 0, 0x21, crc, len(data), size, b"", b"", 0, 0, at)
             header = self._local_header(fresh)
@@ -393,15 +395,20 @@ def _packed(makers: list[Maker]) -> Iterable[tuple[bytes, int, int]]:
         return list(pool.map(lambda maker: packed_bytes(maker()), makers))
 
 
-def packed_bytes(data: bytes | Iterable[bytes | memoryview]) -> tuple[bytes, int, int]:
-    """Some bytes deflated, or pieces of them; their size and their checksum."""
-    pieces = iter((data,) if isinstance(data, bytes) else _blocks(data))
-    first = list(islice(pieces, 2))
-    quick = engine(sum(map(len, first)))
+def packed_bytes(data: bytes | Iterable[bytes | memoryview], is_new: bool = False) -> tuple[bytes, int, int]:
+    """Some bytes deflated, or pieces of them; their size and their checksum. What begins as the old part does is packed
+    as most writers do it, so that it begins alike when it is packed, and little is kept for taking it back.
+    """
+    pieces = iter((data,) if isinstance(data, bytes) else data)
+    start = next(pieces, b"")
+    blocks = _blocks(chain((start,), pieces))
+    first = list(islice(blocks, 2))
+    begins_alike = not is_new and (isinstance(data, bytes) or len(start) > _ALIKE)
+    quick = zlib if begins_alike else engine(sum(map(len, first)))
     deflater = quick.compressobj(level(quick), zlib.DEFLATED, -15)
     packed: list[bytes] = []
     size = crc = 0
-    for piece in chain(first, pieces):
+    for piece in chain(first, blocks):
         packed.append(deflater.compress(piece))
         size += len(piece)
         crc = quick.crc32(piece, crc)

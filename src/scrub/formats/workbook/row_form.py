@@ -10,8 +10,11 @@ from scrub.formats.xmltext import attributes_of
 from scrub.model.late import late
 from scrub.model.named import NamedTuple
 
-#: The bytes of rows that are read so: what is found is kept until somebody asks for it.
-_MOST = 8_000_000
+#: The bytes of rows that are read so: for fewer it does not pay, and what is found in more would take much room until
+#: somebody asks for it.
+_LEAST, _MOST = 50_000, 8_000_000
+#: The cells of such a row: a pattern of more takes long to make.
+_MOST_CELLS = 100
 #: The bytes of rows above that may have other forms: headings and titles.
 _MOST_ABOVE = 100_000
 _ROW = late(rb'<row r="([1-9][0-9]{0,6})"')
@@ -53,7 +56,7 @@ def plain_rows(letters: bytes) -> re.Pattern[bytes]:
 def of_one_form(data: bytes, start: int, end: int) -> OneForm | None:
     """The rows in a range, where all but the first few have the form of the last one; None for others."""
     last = data.rfind(b'<row r="', start, end)
-    if last < 0 or end - start > _MOST:
+    if last < 0 or not _LEAST < end - start < _MOST:
         return None
     known = _form_of(data[last:end])
     if known is None:
@@ -90,7 +93,7 @@ def _form_of(row: bytes) -> tuple[re.Pattern[bytes], list[tuple[bytes, bytes, bo
     for found in _CELLS.finditer(row):
         letters, number, attributes, empty, formula, value, text = found.groups()
         is_text = attributes_of(attributes).get("t") == "inlineStr"
-        if found.start() != at or number != head[1] or is_text != (text is not None):
+        if len(cells) > _MOST_CELLS or found.start() != at or number != head[1] or is_text != (text is not None):
             return None
         at = found.end()
         form += rb'<c r="' + letters + rb'\1"' + re.escape(attributes)

@@ -281,12 +281,16 @@ class Searched(Stored):
 
     def plain_column(self, column: int) -> Iterator[tuple[list[int], list[PlainCell]]]:
         """The cells of a column, block by block, each with the numbers of all rows of the block."""
+        if letters_of(column).encode() not in self._letters:
+            return
         cells = _cells_of(column)
-        for rows, start, end in self._blocks(column):
+        for rows, start, end in self._blocks():
             yield rows, cells.findall(self.data, start, end)
 
     def alike_or_plain(self, column: int) -> Iterator[tuple[list[int], Alike | list[PlainCell]]]:
         """The same; cells that have one form, one in each row of the block, are given by their values alone."""
+        if letters_of(column).encode() not in self._letters:
+            return  # before a pattern is compiled for it
         cells, form = _cells_of(column), self._form
         known = form.columns.pop(letters_of(column).encode(), None) if form is not None else None
         if form is not None and known is not None:  # kept until it was asked for
@@ -294,15 +298,13 @@ class Searched(Stored):
             yield self.numbers[:above], cells.findall(self.data, self.body[0], form.start)
             yield self.numbers[above:], known
             return
-        for rows, start, end in self._blocks(column):
+        for rows, start, end in self._blocks():
             alike = self._alike(letters_of(column).encode(), cells, start, end) if len(rows) > _NEAR else None
             is_whole = alike is not None and len(alike.values) == len(rows)
             yield rows, alike if alike is not None and is_whole else cells.findall(self.data, start, end)
 
-    def _blocks(self, column: int) -> Iterator[tuple[list[int], int, int]]:
+    def _blocks(self) -> Iterator[tuple[list[int], int, int]]:
         """Rows that are read at once: their numbers, and where they begin and end."""
-        if letters_of(column).encode() not in self._letters:
-            return
         start, last = self.body
         ends = [*range(1, len(self.numbers), _BLOCK), len(self.numbers)]  # the first row is often one of headings
         for first, following in zip([0, *ends], ends, strict=False):
