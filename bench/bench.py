@@ -450,7 +450,7 @@ def rows() -> list[Row]:
             written("pass", PASS_MACRO),
             python(PASS),
             big,
-            "15x faster, at most 150 MB",
+            "20x faster, at most 150 MB",
             1,
         ),
         Row(

@@ -252,7 +252,7 @@ class SheetCells(RowsBelow):
                 f"{self.where(row, column)} holds a formula. To put a value in its place, first take that away: "
                 "cell.formula = nothing"
             )
-        if type(value) is not Decimal:
+        if type(value) is not Decimal and (type(value) is not str or not 0 < len(value) <= MOST_CHARACTERS):
             value = self.storable(row, column, value)
         if type(before) is type(value) and before == value:
             return
@@ -276,7 +276,9 @@ class SheetCells(RowsBelow):
             all_runs[key] = runs
         elif former_runs is not None:
             del all_runs[key]
-        restyled = self.show_as_moment(row, column, value) if isinstance(value, date | Duration) else None
+        restyled = None
+        if type(value) is not str and type(value) is not Decimal and isinstance(value, date | Duration):
+            restyled = self.show_as_moment(row, column, value)
         done = Put(self, key, before, value)
         if former is not UNCHANGED or former_runs is not None or restyled is not None:
             done = PutAgain(self, key, before, value, former, former_runs, restyled)

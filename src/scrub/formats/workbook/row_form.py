@@ -89,7 +89,8 @@ def _form_of(row: bytes) -> tuple[re.Pattern[bytes], list[tuple[bytes, bytes, bo
     head = re.match(rb'<row r="([1-9][0-9]{0,6})"[^<>/]*+>', row)
     if head is None:
         return None
-    form, cells, at = rb'<row r="([1-9][0-9]{0,6})"[^<>/]*+>', [], head.end()
+    form, at = rb'<row r="([1-9][0-9]{0,6})"[^<>/]*+>', head.end()
+    cells: list[tuple[bytes, bytes, bool]] = []
     for found in _CELLS.finditer(row):
         letters, number, attributes, empty, formula, value, text = found.groups()
         is_text = attributes_of(attributes).get("t") == "inlineStr"
