@@ -7,6 +7,7 @@ from __future__ import annotations
 import ast
 import io
 import re
+import shutil
 from collections.abc import Callable
 from datetime import date
 from decimal import Decimal
@@ -15,11 +16,12 @@ from typing import Any
 
 import openpyxl
 import pytest
-from conftest import macro
+from conftest import SAMPLE, macro
 from documents import put_members
 from hypothesis import HealthCheck, assume, given, settings
 from hypothesis import strategies as st
 from openpyxl.styles import Font
+from pdfs import Agreeing
 from sheets import members
 from test_reckoning import NAMES, Both, Step, _given, _said, _together, steps
 
@@ -341,6 +343,18 @@ def written(path: Path, do: Callable[[Any], None]) -> bytes:
         if not effects:
             return path.read_bytes()
         return b"".join(effects[0].patch.chunks(opened.item.source.stream))
+
+
+@pytest.mark.parametrize("name", ["season-book.xlsx", "wardens.odt", "huts.sqlite", "route-cards.pdf", "larch-hut.jpg"])
+def test_many_copies_are_made_of_any_file(home: Path, name: str) -> None:
+    shutil.copytree(SAMPLE.parent, "kr", ignore=shutil.ignore_patterns("*.py", "__pycache__"))
+    body = (
+        f'each n in ["a", "b", "c", "d", "e", "f"]\nfresh = copy-of("{name}", name: n, to: "made")\nlog fresh.name\nend'
+    )
+    found = scrub.run(macro(body), ["kr/season-book.xlsx"], host=Agreeing()).files[0]
+    assert found.problem is None
+    assert len(found.log) == len(list(Path("kr/made").iterdir())) == 6
+    assert {each.read_bytes() for each in Path("kr/made").iterdir()} == {Path("kr", name).read_bytes()}
 
 
 # -- columns in which all cells have one form

@@ -6,7 +6,6 @@ import decimal
 import os
 import time
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from contextvars import copy_context
 from datetime import datetime
 from functools import partial
 from typing import Any
@@ -33,27 +32,8 @@ from scrub.store.errors import InUse, StoreError
 from scrub.store.patch import Effect, free_path
 from scrub.store.store import Store
 
-#: New files that are packed on several threads.
-_MANY_FILES = 4
 #: What to do about a file in use: "stop", "wait" until it is closed, "copy" lays the result beside it; or who decides.
 InUseChoice = str | Callable[[str, str], str]
-
-
-def _effects_of(made: Sequence[tuple[Opened, str]]) -> list[Effect]:
-    """What saving new files comes to. Many are packed on two threads, as zlib works outside the interpreter's lock."""
-
-    def effects(each: tuple[Opened, str]) -> list[Effect]:
-        with watched(None):  # who watches counts the pieces of one thread
-            return each[0].effects(each[1])
-
-    if len(made) < _MANY_FILES:
-        return [effect for each in made for effect in effects(each)]
-    from concurrent.futures import ThreadPoolExecutor
-
-    with ThreadPoolExecutor(2) as pool:
-        contexts = [copy_context() for _ in made]
-        found = list(pool.map(lambda context, each: context.run(effects, each), contexts, made))
-    return [effect for every in found for effect in every]
 
 
 class Runner:
@@ -205,7 +185,7 @@ class Runner:
             at = found[0]
             self._execute(execution, program)
             at = found[0]
-            fresh = _effects_of(execution.made)
+            fresh = [effect for file, target in execution.made for effect in file.effects(target)]
             leaving = [each for file, _ in execution.made for each in file.sends]
             for each, file in zip(found, opened, strict=False):
                 at = each
