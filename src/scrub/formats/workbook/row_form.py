@@ -94,6 +94,9 @@ def _form_of(row: bytes) -> tuple[re.Pattern[bytes], list[tuple[bytes, bytes, bo
     for found in _CELLS.finditer(row):
         letters, number, attributes, empty, formula, value, text = found.groups()
         is_text = attributes_of(attributes).get("t") == "inlineStr"
+        before = cells[-1][0] if cells else b""
+        if (len(letters), letters) <= (len(before), before):  # there twice, or in the wrong place
+            return None
         if len(cells) > _MOST_CELLS or found.start() != at or number != head[1] or is_text != (text is not None):
             return None
         at = found.end()
