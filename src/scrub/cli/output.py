@@ -11,7 +11,7 @@ from typing import Any
 
 import click
 
-from scrub import Change, counted
+from scrub import FileResult, counted
 
 #: Lines of a list before it is cut.
 SHOWN = 10
@@ -169,15 +169,15 @@ def short_path(path: str) -> str:
 _IN_DOCUMENTS = frozenset(("paragraph", "section", "bookmark"))
 
 
-def change_count(changes: Sequence[Change], part: str, file: str) -> str:
+def change_count(found: FileResult) -> str:
     """`9 changes on 8 sheets`; what was changed of the file itself is on none. Of a document some may be on paragraphs
     and others on its sections or bookmarks, which are called by what they are.
     """
-    places = {change.place for change in changes} - {os.path.basename(file)}
+    places, part = found.places - {os.path.basename(found.path)}, found.part_word
     if part == "paragraph":
         kinds = {place.partition(" ")[0] for place in places}
         part = next(iter(kinds)) if len(kinds) == 1 and kinds <= _IN_DOCUMENTS else "place"
-    return counted(len(changes), "change") + (f" on {counted(len(places), part)}" if places else "")
+    return counted(len(found.changes), "change") + (f" on {counted(len(places), part)}" if places else "")
 
 
 def file_size(number: float) -> str:

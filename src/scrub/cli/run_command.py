@@ -259,7 +259,7 @@ class _Printer:
             if not found.changes:
                 echo(f"{'Would save' if self.preview else 'Saved'} an unchanged copy: {name}.")
                 continue
-            count = change_count(found.changes, found.part_word, found.path)
+            count = change_count(found)
             echo(f"{verb if self.preview else 'Saved'} {name}: {count}.")
 
     def _others(self, result: scrub.RunResult) -> None:

@@ -42,6 +42,12 @@ class FileResult:
         problem = f", problem={str(self.problem)!r}" if self.problem else ""
         return f"<FileResult {self.path!r}: {self.state}, {counted(len(self.changes), 'change')}{problem}>"
 
+    @property
+    def places(self) -> set[str]:
+        """The outermost places of its changes: sheets, paragraphs."""
+        changes = self.changes
+        return set(changes.places if isinstance(changes, Changes) else [change.place for change in changes])
+
     def as_dict(self) -> dict[str, Any]:
         """The result as JSON shows it."""
         return {

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from array import array
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping
 from typing import Protocol
 
 from scrub.formats.opc.parts import Parts
@@ -117,14 +117,16 @@ class SheetPart:
             raise self.problem(problem) from None
         return self._skeleton
 
-    def stored(self, data: bytes | None = None) -> Stored:
-        """The stored cells, found the fast way where that is surely exact."""
+    def stored(self, data: bytes | None = None, wanted: Collection[bytes] = ()) -> Stored:
+        """The stored cells, found the fast way where that is surely exact. `wanted` are the letters of columns that
+        will probably be asked for.
+        """
         data = self.data() if data is None else data
         if self._skeleton is None:
             self._keep_skeleton(data)
         if self._rows is not None:
             return Searched(data, self._cut, self._cut + self._left_out, list(self._rows))
-        found = self._found(data, self._cut, self._left_out)
+        found = self._found(data, self._cut, self._left_out, wanted=wanted)
         if isinstance(found, Searched):
             self._rows = array("I", found.numbers)
         if self.has_formulas is None:
@@ -146,9 +148,10 @@ class SheetPart:
         left_out: int,
         fits: Callable[[Searched], bool] = lambda found: True,
         beyond: bool = False,
+        wanted: Collection[bytes] = (),
     ) -> Stored:
         if left_out and not self.parse_slowly:
-            reader = Searched(data, cut, cut + left_out)
+            reader = Searched(data, cut, cut + left_out, wanted=wanted)
             if reader.prefix_is_plain() and reader.exact() and fits(reader):
                 return reader
         try:

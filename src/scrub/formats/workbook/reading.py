@@ -19,7 +19,7 @@ from scrub.formats.workbook.sheet_data import Searched, Stored
 from scrub.formats.workbook.stored_cell import StoredCell
 from scrub.formats.workbook.strings import Run, runs_of
 from scrub.formats.xmltext import attributes_of
-from scrub.model.area import Area, address_of, area_of
+from scrub.model.area import Area, address_of, area_of, letters_of
 from scrub.model.grid import ColumnValues, settle
 from scrub.model.problem import Failure
 from scrub.model.values import Value
@@ -51,6 +51,7 @@ class Loads:
 
     def __init__(self) -> None:
         self._kept: dict[SheetPart, Loaded] = {}
+        self.asked: set[bytes] = set()  # the letters of columns that were read in any sheet: others are like it
 
     def of(self, part: SheetPart) -> Loaded:
         """What was read of a sheet."""
@@ -58,7 +59,7 @@ class Loads:
         if found is None:
             while len(self._kept) >= _SHEETS_KEPT:
                 del self._kept[next(iter(self._kept))]
-            found = self._kept[part] = Loaded(part.stored())
+            found = self._kept[part] = Loaded(part.stored(wanted=self.asked))
         return found
 
     def forget(self, part: SheetPart) -> None:
@@ -99,6 +100,7 @@ class SheetReading(SheetResults):
         loaded = self.load()
         found = loaded.columns.get(column)
         if found is None:
+            self._loads.asked.add(letters_of(column).encode())
             found = self.live.get(column)
             if found is None:
                 if len(loaded.columns) >= _FEW:

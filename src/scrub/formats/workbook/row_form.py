@@ -5,6 +5,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Collection
 
 from scrub.formats.xmltext import attributes_of
 from scrub.model.late import late
@@ -53,12 +54,14 @@ def plain_rows(letters: bytes) -> re.Pattern[bytes]:
     return re.compile(_PLAIN_ROWS % letters)
 
 
-def of_one_form(data: bytes, start: int, end: int) -> OneForm | None:
-    """The rows in a range, where all but the first few have the form of the last one; None for others."""
+def of_one_form(data: bytes, start: int, end: int, wanted: Collection[bytes] = ()) -> OneForm | None:
+    """The rows in a range, where all but the first few have the form of the last one; None for others. What stands in
+    the columns with the `wanted` letters is found, in all where none are named.
+    """
     last = data.rfind(b'<row r="', start, end)
     if last < 0 or not _LEAST < end - start < _MOST:
         return None
-    known = _form_of(data[last:end])
+    known = _form_of(data[last:end], wanted)
     if known is None:
         return None
     pattern, cells = known
@@ -84,7 +87,7 @@ def of_one_form(data: bytes, start: int, end: int) -> OneForm | None:
     )
 
 
-def _form_of(row: bytes) -> tuple[re.Pattern[bytes], list[tuple[bytes, bytes, bool]]] | None:
+def _form_of(row: bytes, wanted: Collection[bytes]) -> tuple[re.Pattern[bytes], list[tuple[bytes, bytes, bool]]] | None:
     """What rows like one match; of each of its cells the letters, the attributes, and whether its value is found."""
     head = re.match(rb'<row r="([1-9][0-9]{0,6})"[^<>/]*+>', row)
     if head is None:
@@ -94,8 +97,8 @@ def _form_of(row: bytes) -> tuple[re.Pattern[bytes], list[tuple[bytes, bytes, bo
     for found in _CELLS.finditer(row):
         letters, number, attributes, empty, formula, value, text = found.groups()
         is_text = attributes_of(attributes).get("t") == "inlineStr"
-        before = cells[-1][0] if cells else b""
-        if (len(letters), letters) <= (len(before), before):  # there twice, or in the wrong place
+        left = cells[-1][0] if cells else b""
+        if (len(letters), letters) <= (len(left), left):  # there twice, or in the wrong place
             return None
         if len(cells) > _MOST_CELLS or found.start() != at or number != head[1] or is_text != (text is not None):
             return None
@@ -106,6 +109,8 @@ def _form_of(row: bytes) -> tuple[re.Pattern[bytes], list[tuple[bytes, bytes, bo
         elif formula:
             form += rb"><f>[^<>]*+</f><v>[^<>]*+</v></c>"
         else:
-            form += rb"><v>([^<>]*+)</v></c>" if value is not None else rb"><is><t[^<>/]*+>([^<>]*+)</t></is></c>"
-        cells.append((letters, attributes, not empty and not formula))
+            inside = rb"([^<>]*+)" if letters in wanted or not wanted else rb"[^<>]*+"
+            before, behind = (b"<v>", b"</v>") if value is not None else (b"<is><t[^<>/]*+>", b"</t></is>")
+            form += b">" + before + inside + behind + b"</c>"
+        cells.append((letters, attributes, not empty and not formula and (letters in wanted or not wanted)))
     return (re.compile(form + b"</row>"), cells) if cells and row[at:] == b"</row>" else None

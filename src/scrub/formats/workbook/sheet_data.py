@@ -9,7 +9,7 @@ from __future__ import annotations
 import re
 from bisect import bisect_left
 from collections import Counter
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Collection, Iterator, Sequence
 from functools import cached_property
 from itertools import accumulate
 from operator import add
@@ -129,11 +129,15 @@ class Searched(Stored):
 
     prefix = ""
 
-    def __init__(self, data: bytes, start: int, end: int, numbers: list[int] | None = None) -> None:
-        """`numbers` are the rows where they are known from an earlier reading."""
+    def __init__(
+        self, data: bytes, start: int, end: int, numbers: list[int] | None = None, wanted: Collection[bytes] = ()
+    ) -> None:
+        """`numbers` are the rows where they are known from an earlier reading, `wanted` the letters of columns that
+        will probably be asked for.
+        """
         self.data = data
         self.body = (start, end)
-        self._form = of_one_form(data, start, end) if numbers is None else None
+        self._form = of_one_form(data, start, end, wanted) if numbers is None else None
         if self._form is not None:
             self.numbers, self._letters = self._form.numbers, self._form.letters
         else:

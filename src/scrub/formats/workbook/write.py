@@ -113,6 +113,7 @@ class CellWriter:
         contents: dict[Any, tuple[bytes, bytes]] = {}
         row_before, start, end = 0, stored.body[0], 0
         numbers, place, is_there = stored.numbers, 0, False
+        openings: dict[int, bytes] = {}  # what a cell of a column begins with
         for key in sorted(values):
             row, column = key >> 15, (key & 0x7FFF) + 1
             if row != row_before:
@@ -120,7 +121,10 @@ class CellWriter:
                 is_there = place < len(numbers) and numbers[place] == row
                 if is_there:
                     start, end = stored.next_row(row, start)
-            needle = b'<c r="%b%d"' % (letters_of(column).encode(), row)
+            opening = openings.get(column)
+            if opening is None:
+                opening = openings[column] = b'<c r="%b' % letters_of(column).encode()
+            needle = b'%b%d"' % (opening, row)
             at = find(needle, start, end) if is_there else -1
             if at < 0 or key in runs:
                 rest.add(key)
