@@ -36,6 +36,8 @@ LARGEST_RATIO = 200
 RATIO_FROM = 32 << 20  # a ratio is looked at only above this size in bytes
 
 _CHUNK = 1 << 18
+#: Unpacked bytes up to which a part is unpacked in one call.
+_AT_ONCE = 8 << 20
 #: Unpacked bytes that an old part and a new one have in common at their start.
 _ALIKE = 1 << 17
 _PIECE = 1 << 14  # of packed bytes, which come to 16 MB at the most
@@ -344,12 +346,15 @@ def _end_record(tail: bytes) -> int:
 
 
 def _inflated(packed: bytes, size: int) -> bytes:
-    """The unpacked bytes, or a few more than there may be. Piece by piece into one buffer, which becomes the bytes
-    themselves: unpacked in one call, a part takes twice its room. Raises `zlib.error` where they are damaged.
+    """The unpacked bytes, or a few more than there may be. A large part piece by piece into one buffer, which becomes
+    the bytes themselves: unpacked in one call, it takes twice its room. Raises `zlib.error` where they are damaged.
     """
     quick, found = engine(size), io.BytesIO()
     inflater = quick.decompressobj(-15)
     try:
+        if size <= _AT_ONCE:
+            whole: bytes = inflater.decompress(packed, size + 1)
+            return whole
         for at in range(0, len(packed), _PIECE):
             found.write(inflater.decompress(packed[at : at + _PIECE]))
             if found.tell() > size:
@@ -423,7 +428,7 @@ def _blocks(pieces: Iterable[bytes | memoryview]) -> Iterator[bytes]:
     for piece in pieces:
         waiting.append(piece)
         size += len(piece)
-        if size >= _PIECE:
+        if size >= _CHUNK:  # each is one way out of the interpreter's lock, and a wait for it behind
             yield b"".join(waiting)
             waiting, size = [], 0
     yield b"".join(waiting)
