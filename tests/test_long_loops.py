@@ -23,12 +23,13 @@ from hypothesis import strategies as st
 from openpyxl.styles import Font
 from pdfs import Agreeing
 from sheets import members
+from test_cells_whole import changed
 from test_reckoning import NAMES, Both, Step, _given, _said, _together, steps
 
 import scrub
 from scrub.formats.workbook import row_form
 from scrub.formats.workbook.cells import SheetCells
-from scrub.runner import flat, function
+from scrub.runner import flat, function, written
 
 QUIET = [HealthCheck.function_scoped_fixture, HealthCheck.too_slow, HealthCheck.filter_too_much]
 AT_ONCE, NEVER = 1, 10**9
@@ -234,8 +235,8 @@ say "{count(record in sheet("Stays") where record.hut is "Larch")} {sum(record.n
     assert found.said == ["Larch'); exec('1", "1 2"]
     assert len(made) >= 4
     known = {
-        *function._KNOWN,
-        *function._KNOWN["__builtins__"],
+        *written._KNOWN,
+        *written._KNOWN["__builtins__"],
         "frame",
         "line",
         "execution",
@@ -256,7 +257,7 @@ say "{count(record in sheet("Stays") where record.hut is "Larch")} {sum(record.n
 
 
 ATTRIBUTES = frozenset(
-    "add_row file get held is_trying isascii items join line lower of open_fields pop put_pair reach readers recorder remark remarks "
+    "add_row attempts file get held is_trying isascii items join line lower of open_fields pop put_pair reach readers recorder remark remarks "
     "removed row settled table title write".split()
 )
 
@@ -300,7 +301,7 @@ def test_rows_laid_below_others_are_written_as_single_cells_are(
 
         return do
 
-    both = [written(path, add(looks)) for looks in (False, True)]
+    both = [changed(path, add(looks)) for looks in (False, True)]
     assert both[0] == both[1]
     book: Any = openpyxl.load_workbook(io.BytesIO(both[0]))
     found = [[cell.value for cell in row] for row in book.active.iter_rows(min_row=2)]
@@ -334,15 +335,6 @@ def trimmed(row: list[str | None]) -> list[str | None]:
     while row and row[-1] is None:
         row = row[:-1]
     return row
-
-
-def written(path: Path, do: Callable[[Any], None]) -> bytes:
-    with scrub.open(str(path)) as opened:
-        do(opened.item)
-        effects = opened.item.effects()
-        if not effects:
-            return path.read_bytes()
-        return b"".join(effects[0].patch.chunks(opened.item.source.stream))
 
 
 @pytest.mark.parametrize("name", ["season-book.xlsx", "wardens.odt", "huts.sqlite", "route-cards.pdf", "larch-hut.jpg"])

@@ -99,7 +99,7 @@ class Pairs:
 
     def get(self, key: Any) -> Any:
         """The value of a key. Raises `Failure` for one that got none."""
-        found = self.held.get(key.lower() if type(key) is str and key and key.isascii() else _key(key))
+        found = self.held.get(self.of(key))
         if found is not None:
             return found[1]
         if self._otherwise:
@@ -110,7 +110,7 @@ class Pairs:
 
     def put(self, key: Any, value: Any) -> tuple[Any, Any] | None:
         """Gives a key a value; gives what it was, for `put_back`."""
-        kept = key.lower() if type(key) is str and key and key.isascii() else _key(key)
+        kept = self.of(key)
         former = self.held.get(kept)
         if former is None and len(self.held) >= LONGEST_LIST:
             raise Failure(f"pairs have at most {LONGEST_LIST:,} keys")
@@ -120,9 +120,9 @@ class Pairs:
     def put_back(self, key: Any, former: tuple[Any, Any] | None) -> None:
         """Makes a key what it was."""
         if former is None:
-            del self.held[_key(key)]
+            del self.held[self.of(key)]
         else:
-            self.held[_key(key)] = former
+            self.held[self.of(key)] = former
 
     def copied(self) -> Pairs:
         """The same pairs, to be changed by themselves."""

@@ -18,8 +18,8 @@ from scrub.runner.execution import Frame
 
 Evaluate = Callable[[Frame], Value]
 Told = Callable[[Failure, Frame], Failure]
-#: Is told of two values that are not equal, and gives no.
-Unlike = Callable[[Value, Value, Frame], bool]
+#: What tells of two values how they are to each other.
+Compares = Callable[[Value, Value, Frame], bool]
 
 ORDER: dict[str, Callable[[Any, Any], bool]] = {
     "<": operator.lt, "<=": operator.le, ">": operator.gt, ">=": operator.ge,
@@ -60,9 +60,9 @@ def quoted(value: Value) -> str:
 
 
 def ordered(
-    name: str, left: Evaluate, right: Evaluate, told: Told, fixed: Decimal | None = None
+    name: str, left: Evaluate, right: Evaluate, compare: Compares, fixed: Decimal | None = None
 ) -> Callable[[Frame], bool]:
-    """`<`, `<=`, `>` and `>=`, between values of one sort; `told` adds to a failure which cells it is about."""
+    """`<`, `<=`, `>` and `>=`, by what compares any two values."""
     work = ORDER[name]
 
     def test_number(frame: Frame) -> bool:
@@ -71,11 +71,7 @@ def ordered(
         return work(one, fixed) if type(one) is Decimal else test(frame)
 
     def test(frame: Frame) -> bool:
-        one, other = left(frame), right(frame)
-        try:
-            return in_order(name, one, other)
-        except Failure as failure:
-            raise told(failure, frame) from None
+        return compare(left(frame), right(frame), frame)
 
     return test if fixed is None else test_number
 
@@ -115,7 +111,7 @@ def matching(exactly: bool, known: Any, left: Evaluate, right: Evaluate) -> Call
     return test
 
 
-def is_in(value: Value, values: Value, exactly: bool, unlike: Unlike, frame: Frame) -> bool:
+def is_in(value: Value, values: Value, exactly: bool, unlike: Compares, frame: Frame) -> bool:
     """`is in`."""
     if not isinstance(values, list):
         raise Failure(f'after "is in" stands a list, not {type_name(values)}')

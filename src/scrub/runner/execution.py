@@ -26,6 +26,11 @@ BUDGET = 20_000_000
 _OFTEN = 100
 
 
+def not_allowed(word: str, reach: Reach) -> Failure:
+    """The failure for what goes further than a run may."""
+    return Failure(f'"{word}" {reach.sentence}, which this run was not allowed to do')
+
+
 class Execution:
     """The state of one execution: the first place of every frame holds it."""
 
@@ -48,7 +53,7 @@ class Execution:
         self.made: list[tuple[Opened, str]] = []  # new files, and where each is to be
         self.taken: Callable[[str], bool] = os.path.lexists
         self.given: Value = None  # what the macro that ended last gives to the one that runs it
-        self.is_trying = 0  # attempts that are under way
+        self.attempts = 0  # those that are under way
         self._pairs: list[
             tuple[Pairs, Value, tuple[Value, Value] | None]
         ] = []  # what these attempts set, and what it was
@@ -122,7 +127,7 @@ class Execution:
         if self.opener is None:
             raise Failure("no other file can be opened here")
         if self.reach < Reach.FILES:
-            raise Failure(f'"{word}" {Reach.FILES.sentence}, which this run was not allowed to do')
+            raise not_allowed(word, Reach.FILES)
         return self.opener
 
     def _free(self, name: str, to: str | None) -> str:
@@ -155,7 +160,7 @@ class Execution:
     def put_pair(self, pairs: Pairs, key: Value, value: Value) -> None:
         """Gives a key of pairs a value; an attempt that fails takes that back too."""
         former = pairs.put(key, value)
-        if self.is_trying:
+        if self.attempts:
             self._pairs.append((pairs, key, former))
 
     @contextmanager
@@ -169,12 +174,12 @@ class Execution:
                 pairs, key, former = self._pairs.pop()
                 pairs.put_back(key, former)
 
-        self.is_trying += 1
+        self.attempts += 1
         try:
             yield back
         finally:
-            self.is_trying -= 1
-            if not self.is_trying:
+            self.attempts -= 1
+            if not self.attempts:
                 self._pairs.clear()
 
     def say(self, text: str) -> None:

@@ -27,9 +27,9 @@ from scrub.runner.arithmetic import ARITHMETIC, combined, no_number
 from scrub.runner.asking import Asking, Way
 from scrub.runner.comparisons import (
     ORDER,
+    Compares,
     Evaluate,
     Told,
-    Unlike,
     in_order,
     is_in,
     matching,
@@ -258,7 +258,7 @@ class Expressions(Asking, Paths, Lookups):
             return self._is_constant(left, node.right.value, unlike)
         right, told = self.evaluate(node.right), self._telling(node.left, node.right)
         if name in ORDER:
-            return ordered(name, left, right, told, self._number(node.right))
+            return ordered(name, left, right, self.ordering(name, node.left, node.right), self._number(node.right))
         if name == "is":
 
             def equal(frame: Frame) -> bool:
@@ -282,15 +282,15 @@ class Expressions(Asking, Paths, Lookups):
 
     def _between(self, node: tree.Between) -> Callable[[Frame], bool]:
         value, low, high = self.evaluate(node.value), self.evaluate(node.low), self.evaluate(node.high)
-        above = ordered(">=", value, low, self._telling(node.value, node.low), self._number(node.low))
-        below = ordered("<=", value, high, self._telling(node.value, node.high), self._number(node.high))
+        above = ordered(">=", value, low, self.ordering(">=", node.value, node.low), self._number(node.low))
+        below = ordered("<=", value, high, self.ordering("<=", node.value, node.high), self._number(node.high))
         if node.negated:
             return lambda frame: not (above(frame) and below(frame))
         return lambda frame: above(frame) and below(frame)
 
-    def ordering(self, node: tree.Compare) -> Callable[[Value, Value, Frame], bool]:
-        """Which of two values comes first, whatever they are; a failure names the cells whose values it is about."""
-        name, told = node.operator, self._telling(node.left, node.right)
+    def ordering(self, name: str, *sides: Expression) -> Compares:
+        """`<`, `<=`, `>` or `>=` between any two values; a failure names the cells whose values it is about."""
+        told = self._telling(*sides)
 
         def test(one: Value, other: Value, frame: Frame) -> bool:
             try:
@@ -300,7 +300,7 @@ class Expressions(Asking, Paths, Lookups):
 
         return test
 
-    def unlike(self, *sides: Expression | None) -> Unlike:
+    def unlike(self, *sides: Expression | None) -> Compares:
         """Notes two values that are not equal only because one is stored as a text. Always no."""
         origins = self._origins(*sides)
 
@@ -313,7 +313,7 @@ class Expressions(Asking, Paths, Lookups):
         return unlike
 
     @staticmethod
-    def _is_constant(left: Evaluate, text: str, unlike: Unlike) -> Callable[[Frame], bool]:
+    def _is_constant(left: Evaluate, text: str, unlike: Compares) -> Callable[[Frame], bool]:
         """The commonest comparison, with its constant side prepared."""
         low = fold(text)
 

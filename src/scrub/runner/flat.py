@@ -6,7 +6,7 @@ from collections.abc import Callable
 from typing import Any
 
 from scrub.language.tree import Block, Expression
-from scrub.runner.function import Compiling, Function, TooLong
+from scrub.runner.compiling import Compiling
 from scrub.runner.lookups import T
 from scrub.runner.step import Watch
 
@@ -38,6 +38,9 @@ class Flattening(Compiling):
 
     def _flat(self, node: Block | Expression, is_test: bool) -> Any:
         """The function of a block, or of an expression, which may be a test; None where closures are better."""
+        from scrub.runner.function import Function  # most runs need none
+        from scrub.runner.written import TooLong
+
         line = self.line
         try:
             return Function(self).of(node, is_test)

@@ -16,7 +16,7 @@ from scrub.model.sieve import Tally
 from scrub.model.values import Pairs, Value, fold, loosen, type_name
 from scrub.model.vocabulary import Callee, Vocabulary
 from scrub.runner.comparisons import Evaluate
-from scrub.runner.execution import Frame
+from scrub.runner.execution import Frame, not_allowed
 from scrub.runner.fitting import LEFT_OUT, fitting
 from scrub.runner.gathering import GATHERED
 from scrub.runner.sifting import choosing
@@ -94,6 +94,26 @@ class Lookups:
         return make
 
     def _call(self, node: tree.Call, outer: Evaluate | None = None) -> Evaluate:
+        base = self.means[node].base
+        holder: Evaluate = outer or (lambda frame: frame[base])
+        other = self._other_call(node, holder)
+        if other is not None:
+            return other
+        name, find = self.evaluate(node.arguments[0].value), self._named(node)
+
+        def look_up(frame: Frame) -> Value:
+            wanted = name(frame)
+            return find(holder(frame), wanted)
+
+        return look_up
+
+    def by_name(self, node: tree.Call) -> Callable[[Value, Value], Value] | None:
+        """What looks an item up in another one by its name; None where a call is anything else."""
+        is_other = self._other_call(node, lambda frame: None) is not None
+        return None if is_other else self._named(node)
+
+    def _other_call(self, node: tree.Call, holder: Evaluate) -> Evaluate | None:
+        """The closure of a call that is not an item looked up by its name."""
         means = self.means[node]
         if means.pairs:
             return self._of_key(node)
@@ -103,8 +123,6 @@ class Lookups:
         if node.word == "own-file":
             own_file = means.own_file
             return lambda frame: own_file
-        base = means.base
-        holder: Evaluate = outer or (lambda frame: frame[base])
         if node.word == "copy-of":
             paths = {argument.name or "": self.path(argument.value) for argument in node.arguments}
             source, name, to = paths[""], paths["name"], paths.get("to")
@@ -121,28 +139,14 @@ class Lookups:
             return lambda frame: frame[0].open(path(frame))
         if means.action is not None:
             return self._making(node)
-        if means.finder is not None:
-            return self._found(node, holder)
-        name, find = self.evaluate(node.arguments[0].value), self._named(node)
-
-        def look_up(frame: Frame) -> Value:
-            wanted = name(frame)
-            return find(holder(frame), wanted)
-
-        return look_up
-
-    def by_name(self, node: tree.Call) -> Callable[[Value, Value], Value] | None:
-        """What looks an item up in another one by its name; None where a call is anything else."""
-        means = self.means[node]
-        is_other = means.pairs or means.action is not None or means.finder is not None or node.word in _OTHERS
-        return None if is_other else self._named(node)
+        return self._found(node, holder) if means.finder is not None else None
 
     def _named(self, node: tree.Call) -> Callable[[Value, Value], Value]:
         means = self.means[node]
         fix = loosen if node.arguments[0].exactly else fold
         way, word, missing_is_fine = means.path, node.word, means.may_be_missing
-        is_far = len(way) != 1
-        is_one = self.vocabulary.kinds[word].cls.is_one_of_its_name if word in self.vocabulary.kinds else False
+        kind = self.vocabulary.kinds.get(word)
+        is_one = kind is not None and kind.cls.is_one_of_its_name
         known: dict[tuple[Value, Value], tuple[Any, str]] = {}  # found before, and what each was called
 
         def find(holder: Value, wanted: Value) -> Value:
@@ -151,14 +155,11 @@ class Lookups:
                 return found[0]
             if not isinstance(wanted, str):
                 raise Failure(f"the name of a {word} is a text, not {type_name(wanted)}")
-            low = None
+            low = fix(wanted)
             every: list[Any] = []
-            for item in inside(holder, way) if is_far or holder is None else getattr(holder, way[0])():
-                if item.removed:
-                    continue
+            for item in inside(holder, way):
                 called = _called(item)
-                low = fix(wanted) if low is None else low
-                if called == wanted or fix(called) == low:
+                if fix(called) == low:
                     if is_one:
                         known[holder, wanted] = item, called
                     return item
@@ -191,7 +192,7 @@ class Lookups:
 
         def make(frame: Frame) -> Value:
             if action.reach > frame[0].reach:
-                raise Failure(f'"{action.word}" {action.reach.sentence}, which this run was not allowed to do')
+                raise not_allowed(action.word, action.reach)
             return action.do(frame[base], arguments(frame))
 
         return make
@@ -279,10 +280,6 @@ class Lookups:
             return Decimal(found + tally.sure)
 
         return count
-
-
-#: Calls that neither look up an item by its name nor are known by what the checker found out.
-_OTHERS = frozenset(("pairs", "own-file", "copy-of", "new-file", "new-message", "open", "ask", "secret"))
 
 
 def deleted(item: Item) -> Failure:

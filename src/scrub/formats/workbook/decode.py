@@ -161,8 +161,8 @@ class Decoder:
     def _typed_together(
         self, type_: str, style: int, raw: list[bytes], rows: list[int], where: Callable[[int], str]
     ) -> Sequence[Value]:
-        if type_ == "n" and self.styles.sort(style) == NUMBER and b"" not in raw:
-            different = set(raw)
+        different = set(raw)
+        if type_ == "n" and self.styles.sort(style) == NUMBER and b"" not in different:
             joined = b"|".join(different)
             if _NUMBERS.fullmatch(joined) and max(map(len, different)) < 16:
                 try:
@@ -170,7 +170,6 @@ class Decoder:
                     return _Numbers(map(read.__getitem__, raw))
                 except decimal.InvalidOperation:
                     pass
-        different = set(raw)
         if 2 * len(different) < len(raw):  # most stand there often
             typed = {text: self.typed(type_, style, plain_text(text), lambda: "") for text in different}
             if Trouble not in set(map(type, typed.values())):  # one that says where it stands

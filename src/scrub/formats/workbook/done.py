@@ -35,15 +35,17 @@ class Put(Done):
     def change(self) -> Change:
         """The change."""
         row, column = self._sheet.place(self._key)
+        return Change((self._name, Area(row, column, row, column)), VALUE, *self._sides)
+
+    @property
+    def _sides(self) -> tuple[object, object]:
+        """What was there and what is, as it is told."""
         seen = self._before
-        seen = seen.error or "damaged" if isinstance(seen, Trouble) else seen
-        return Change((self._name, Area(row, column, row, column)), VALUE, told(seen), told(self._after))
+        return told(seen.error or "damaged" if isinstance(seen, Trouble) else seen), told(self._after)
 
     def tell(self, changes: Changes) -> None:
         """Puts it behind other changes, unless it changed nothing."""
-        seen = self._before
-        before = told(seen.error or "damaged" if isinstance(seen, Trouble) else seen)
-        after = told(self._after)
+        before, after = self._sides
         if before != after:
             row, column = self._sheet.place(self._key)
             changes.append_value(self._name, row, column, before, after)

@@ -130,8 +130,8 @@ class SheetPart:
         if isinstance(found, Searched):
             self._rows = array("I", found.numbers)
         if self.has_formulas is None:
-            rest = self.skeleton().data if isinstance(found, Searched) else data
-            self.has_formulas = b"<f" in rest or b":f" in rest or (isinstance(found, Searched) and found.has_formulas)
+            rest, inside = (self.skeleton().data, found.has_formulas) if isinstance(found, Searched) else (data, False)
+            self.has_formulas = inside or b"<f" in rest or b":f" in rest
         return found
 
     def found(self, data: bytes, fits: Callable[[Searched], bool] = lambda found: True) -> Stored:

@@ -70,25 +70,21 @@ class RowsBelow(SheetReading):
         if not is_open or not 1 <= row <= MOST_ROWS or left + len(values) - 1 > MOST_COLUMNS:
             super().put_row(row, left, values)
             return
-        fresh, moments = values, None
-        for value in values:
-            if type(value) is not Decimal and (type(value) is not str or not 0 < len(value) <= MOST_CHARACTERS):
-                fresh = [self.storable(row, left + place, each) for place, each in enumerate(values)]
-                moments = [place for place, each in enumerate(fresh) if isinstance(each, date | Duration)]
-                break
+        fresh = [self.storable(row, left + place, each) for place, each in enumerate(values)]
+        moments = [place for place, each in enumerate(fresh) if isinstance(each, date | Duration)]
         while fresh and fresh[-1] is None:
-            fresh = fresh[:-1]
+            fresh.pop()
         if not fresh:
             return
         if self.laid is None or self.laid.left != left or self.laid.top + len(self.laid.rows) != row or self.live:
             self.take_up()
             self.laid = LaidRows(row, left)
-        if moments is not None and None in fresh:
+        if None in fresh:
             self.laid.gapped.add(row)
         self.laid.rows.append(tuple(fresh))
         if fresh[0] is None or self.live:
             self.take_up()
-        back = [self.show_as_moment(row, left + place, fresh[place]) for place in moments or ()]
+        back = [self.show_as_moment(row, left + place, fresh[place]) for place in moments]
         self.shared.cells_changed()
         self.row_changed(row)
         self.file.recorder.note(RowAdded(self, row, left, tuple(values), [each for each in back if each is not None]))
@@ -134,8 +130,8 @@ class RowsBelow(SheetReading):
         if laid is None:
             return
         for row, values in laid.numbered():
-            key = self.key(row, laid.left)
-            filled = {key + place: value for place, value in enumerate(values) if value is not None}
+            start = self.key(row, laid.left)
+            filled = {start + place: value for place, value in enumerate(values) if value is not None}
             for key in filled:
                 self.first.setdefault(key, None)
             self._values.update(filled)
