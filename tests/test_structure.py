@@ -31,7 +31,7 @@ def run(body: str, path: Path, slowly: bool = False, **options: Any) -> Any:
     """What a run came to; `slowly` reads all cells with the span tree."""
     with pytest.MonkeyPatch.context() as patch:
         if slowly:
-            patch.setattr("scrub.formats.workbook.sheet_data.Searched.exact", lambda self: False)
+            patch.setattr("scrub.formats.workbook.searched.Searched.exact", lambda self: False)
         return scrub.run(macro(body), [str(path)], **options).files[0]
 
 

@@ -18,8 +18,8 @@ from scrub.formats.workbook.protection import ensure_unprotected
 from scrub.formats.workbook.reading import Loads, placed
 from scrub.formats.workbook.row_order import in_order
 from scrub.formats.workbook.rows_below import MOST_CHARACTERS, RowsBelow
+from scrub.formats.workbook.searched import Searched
 from scrub.formats.workbook.shared import Shared
-from scrub.formats.workbook.sheet_data import Searched
 from scrub.formats.workbook.strings import Run, edited_runs
 from scrub.formats.workbook.styles import DATE, DURATION, TIME
 from scrub.model.amounts import Duration

@@ -10,7 +10,8 @@ from scrub.formats.spans import Splice, spliced, tag_end, with_attributes
 from scrub.formats.workbook.formulas import translated
 from scrub.formats.workbook.moves import LOST, Moves
 from scrub.formats.workbook.part import SheetPart
-from scrub.formats.workbook.sheet_data import Parsed, Searched, Stored
+from scrub.formats.workbook.searched import Searched
+from scrub.formats.workbook.sheet_data import Parsed, Stored
 from scrub.formats.workbook.stored_cell import Formula
 from scrub.formats.xmltext import attributes_of, escaped_text, plain_text
 from scrub.model.area import Area, address_of, area_of, column_of

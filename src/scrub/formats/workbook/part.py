@@ -9,7 +9,8 @@ from typing import Protocol
 from scrub.formats.opc.parts import Parts
 from scrub.formats.opc.relationships import Relationship, relationships
 from scrub.formats.spans import NotReadable, Span, Splice, parse
-from scrub.formats.workbook.sheet_data import Parsed, Searched, Stored
+from scrub.formats.workbook.searched import Searched
+from scrub.formats.workbook.sheet_data import Parsed, Stored
 from scrub.formats.zip import Package
 from scrub.model.late import late
 from scrub.model.named import NamedTuple

@@ -14,8 +14,9 @@ from scrub.formats.workbook.number_forms import shown_as
 from scrub.formats.workbook.part import SheetPart
 from scrub.formats.workbook.results import SheetResults
 from scrub.formats.workbook.row_form import Alike
+from scrub.formats.workbook.searched import Searched
 from scrub.formats.workbook.shared import Shared
-from scrub.formats.workbook.sheet_data import Searched, Stored
+from scrub.formats.workbook.sheet_data import Stored
 from scrub.formats.workbook.stored_cell import StoredCell
 from scrub.formats.workbook.strings import Run, runs_of
 from scrub.formats.xmltext import attributes_of

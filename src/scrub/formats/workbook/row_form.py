@@ -18,7 +18,10 @@ _LEAST, _MOST = 50_000, 8_000_000
 _MOST_CELLS = 100
 #: The bytes of rows above that may have other forms: headings and titles.
 _MOST_ABOVE = 100_000
-_ROW = late(rb'<row r="([1-9][0-9]{0,6})"')
+_NUMBERED = rb'<row r="([1-9][0-9]{0,6})"'
+#: The number of a row, and how a row that is not empty begins.
+ROW = late(_NUMBERED)
+_HEAD = _NUMBERED + rb"[^<>/]*+>"
 _CELLS = late(
     rb'<c r="([A-Z]{1,3})([1-9][0-9]{0,6})"([^<>/]*+)'
     rb"(?:(/>)|>(?:(<f>[^<>]*+</f>)?+<v>([^<>]*+)</v>|<is><t[^<>/]*+>([^<>]*+)</t></is>)</c>)"
@@ -80,7 +83,7 @@ def of_one_form(data: bytes, start: int, end: int, wanted: Collection[bytes] = (
         if is_held:
             place += 1
             columns[name] = Alike(attributes, pieces[place::width])
-    numbers = list(map(int, [*_ROW.findall(above), *pieces[1::width]]))
+    numbers = list(map(int, [*ROW.findall(above), *pieces[1::width]]))
     has_formulas = b"<f" in above or b"<f" in data[last:end]
     return OneForm(
         start + len(above), numbers, sorted(letters, key=lambda each: (len(each), each)), has_formulas, columns
@@ -89,10 +92,10 @@ def of_one_form(data: bytes, start: int, end: int, wanted: Collection[bytes] = (
 
 def _form_of(row: bytes, wanted: Collection[bytes]) -> tuple[re.Pattern[bytes], list[tuple[bytes, bytes, bool]]] | None:
     """What rows like one match; of each of its cells the letters, the attributes, and whether its value is found."""
-    head = re.match(rb'<row r="([1-9][0-9]{0,6})"[^<>/]*+>', row)
+    head = re.match(_HEAD, row)
     if head is None:
         return None
-    form, at = rb'<row r="([1-9][0-9]{0,6})"[^<>/]*+>', head.end()
+    form, at = _HEAD, head.end()
     cells: list[tuple[bytes, bytes, bool]] = []
     for found in _CELLS.finditer(row):
         letters, number, attributes, empty, formula, value, text = found.groups()

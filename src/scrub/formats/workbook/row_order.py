@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from scrub.formats.workbook.sheet_data import Searched
+from scrub.formats.workbook.searched import Searched
 from scrub.model.late import late
 
 _ROW, _END = b'<row r="', b"</row>"

@@ -9,7 +9,8 @@ from collections.abc import Iterable, Iterator
 
 from scrub.formats.shift import SheetShift
 from scrub.formats.spans import Splice, spliced, whole
-from scrub.formats.workbook.sheet_data import Searched, Stored
+from scrub.formats.workbook.searched import Searched
+from scrub.formats.workbook.sheet_data import Stored
 from scrub.model.area import column_of
 from scrub.model.late import late
 

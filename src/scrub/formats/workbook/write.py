@@ -14,7 +14,8 @@ from scrub.formats.spans import Splice, number_in, tag_end, with_attributes
 from scrub.formats.workbook.cells import SheetCells
 from scrub.formats.workbook.decode import stored_number
 from scrub.formats.workbook.laid import LaidRows, LaidWriter
-from scrub.formats.workbook.sheet_data import Parsed, Searched, Stored
+from scrub.formats.workbook.searched import Searched
+from scrub.formats.workbook.sheet_data import Parsed, Stored
 from scrub.formats.workbook.stored_cell import StoredCell
 from scrub.formats.workbook.strings import inline, text_element
 from scrub.formats.xmltext import attributes_of, xstring
