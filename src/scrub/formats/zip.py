@@ -6,14 +6,12 @@ copied range of the old file, with its header, its descriptor and any gap behind
 
 from __future__ import annotations
 
-import io
 import os
 import struct
 import zlib
-from collections.abc import Callable, Collection, Iterable, Iterator, Mapping
-from itertools import chain, islice
+from collections.abc import Collection, Iterable, Iterator, Mapping
 
-from scrub.formats.packing import engine, level
+from scrub.formats.packing import Maker, checksum, inflated, packed_all, packed_bytes
 from scrub.formats.source import Source
 from scrub.model.named import NamedTuple
 from scrub.model.problem import FileProblem
@@ -34,15 +32,6 @@ MOST_MEMBERS = 65_000
 LARGEST_MEMBER = 4 << 30
 LARGEST_RATIO = 200
 RATIO_FROM = 32 << 20  # a ratio is looked at only above this size in bytes
-
-_CHUNK = 1 << 18
-#: Unpacked bytes up to which a part is unpacked in one call.
-_AT_ONCE = 8 << 20
-#: Unpacked bytes that an old part and a new one have in common at their start.
-_ALIKE = 1 << 17
-_PIECE = 1 << 14  # of packed bytes, which come to 16 MB at the most
-#: What makes the new bytes of a part, or pieces of them.
-Maker = Callable[[], "bytes | Iterable[bytes | memoryview]"]
 
 
 class Member(NamedTuple):
@@ -203,14 +192,14 @@ class Package:
             data = packed
         elif member.method == _DEFLATED:
             try:
-                data = _inflated(packed, member.size)
+                data = inflated(packed, member.size)
             except zlib.error:
                 raise self.problem(f'its part "{name}" is damaged and cannot be unpacked') from None
         else:
             raise self.problem(
                 f'its part "{name}" is packed by a method ({member.method}) that office files do not use'
             )
-        if len(data) != member.size or engine(len(data)).crc32(data) != member.crc:
+        if len(data) != member.size or checksum(data) != member.crc:
             raise self.problem(f'its part "{name}" is damaged: its contents do not match its checksum')
         return data
 
@@ -227,7 +216,7 @@ class Package:
 
         Each is a function, called when its member is packed, so that large parts are not all held at once.
         """
-        packed = dict(zip(changed, _packed(list(changed.values())), strict=True))
+        packed = dict(zip(changed, packed_all(list(changed.values())), strict=True))
         pieces: list[Piece] = []
         moved: list[Member] = []
         ordered = sorted(self.members.values(), key=lambda member: member.offset)
@@ -345,25 +334,6 @@ def _end_record(tail: bytes) -> int:
     return last
 
 
-def _inflated(packed: bytes, size: int) -> bytes:
-    """The unpacked bytes, or a few more than there may be. A large part piece by piece into one buffer, which becomes
-    the bytes themselves: unpacked in one call, it takes twice its room. Raises `zlib.error` where they are damaged.
-    """
-    quick, found = engine(size), io.BytesIO()
-    inflater = quick.decompressobj(-15)
-    try:
-        if size <= _AT_ONCE:
-            whole: bytes = inflater.decompress(packed, size + 1)
-            return whole
-        for at in range(0, len(packed), _PIECE):
-            found.write(inflater.decompress(packed[at : at + _PIECE]))
-            if found.tell() > size:
-                break
-    except quick.error as error:
-        raise zlib.error(*error.args) from None
-    return found.getvalue()
-
-
 def _extras(extra: bytes) -> Iterator[tuple[int, bytes]]:
     """The extra fields of a header (4.5.1)."""
     at = 0
@@ -388,50 +358,6 @@ def common_start(one: bytes, other: bytes) -> int:
         else:
             high = middle - 1
     return low
-
-
-def _packed(makers: list[Maker]) -> Iterable[tuple[bytes, int, int]]:
-    """Each part made and deflated: its packed bytes, its size and its checksum. Several go on two threads."""
-    if len(makers) < 3:
-        return [packed_bytes(maker()) for maker in makers]
-    from concurrent.futures import ThreadPoolExecutor
-
-    with ThreadPoolExecutor(2) as pool:  # zlib works outside the interpreter's lock
-        return list(pool.map(lambda maker: packed_bytes(maker()), makers))
-
-
-def packed_bytes(data: bytes | Iterable[bytes | memoryview], is_new: bool = False) -> tuple[bytes, int, int]:
-    """Some bytes deflated, or pieces of them; their size and their checksum. What begins as the old part does is packed
-    as most writers do it, so that it begins alike when it is packed, and little is kept for taking it back.
-    """
-    pieces = iter((data,) if isinstance(data, bytes) else data)
-    start = next(pieces, b"")
-    blocks = _blocks(chain((start,), pieces))
-    first = list(islice(blocks, 2))
-    begins_alike = not is_new and (isinstance(data, bytes) or len(start) > _ALIKE)
-    quick = zlib if begins_alike else engine(sum(map(len, first)))
-    deflater = quick.compressobj(level(quick), zlib.DEFLATED, -15)
-    packed: list[bytes] = []
-    size = crc = 0
-    for piece in chain(first, blocks):
-        packed.append(deflater.compress(piece))
-        size += len(piece)
-        crc = quick.crc32(piece, crc)
-    packed.append(deflater.flush())
-    return b"".join(packed), size, crc
-
-
-def _blocks(pieces: Iterable[bytes | memoryview]) -> Iterator[bytes]:
-    """Small pieces joined to larger ones."""
-    waiting: list[bytes | memoryview] = []
-    size = 0
-    for piece in pieces:
-        waiting.append(piece)
-        size += len(piece)
-        if size >= _CHUNK:  # each is one way out of the interpreter's lock, and a wait for it behind
-            yield b"".join(waiting)
-            waiting, size = [], 0
-    yield b"".join(waiting)
 
 
 def _compound_file(source: Source) -> str:

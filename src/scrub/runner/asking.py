@@ -6,6 +6,8 @@ from collections.abc import Callable, Sequence
 from operator import attrgetter
 from typing import Any
 
+from scrub.language import tree
+from scrub.language.meanings import Meanings
 from scrub.model.declare import Item
 from scrub.model.grid import Trouble
 from scrub.model.problem import Failure
@@ -24,6 +26,28 @@ class Asking:
     """Finds how something is asked, once for each class of values."""
 
     vocabulary: Vocabulary
+    means: Meanings
+
+    def is_under_heading(self, node: tree.Dot) -> bool:
+        """Whether it is what stands under a heading in an item that has a place of its own."""
+        is_field = bool(self.means[node].heading) and node.arguments is None
+        return is_field and isinstance(node.target, tree.Name) and self.means[node.target].slot > 0
+
+    def asked(self, node: tree.Dot, ways: dict[type, Way]) -> Callable[[Value], Way]:
+        """What finds how a field or an operation is asked of a value, and notes that for all values of its class."""
+        word, heading = node.word, self.means[node].heading
+        names = [argument.name for argument in node.arguments or ()]
+        if any(argument.exactly for argument in node.arguments or ()):
+            names = [*names, "exactly"]
+        brackets = node.arguments is not None
+
+        def find(value: Value) -> Way:
+            if brackets and isinstance(value, Item):
+                raise Failure(f'"{word}" of {value.label} takes no brackets')
+            found = ways[type(value)] = self.way(value, word, heading, names)
+            return found
+
+        return find
 
     def under_heading(self, slot: int, heading: str) -> Evaluate:
         """What stands under a heading: the commonest step of a loop over records, so without a detour."""

@@ -168,27 +168,6 @@ class Expressions(Asking, Paths, Lookups):
 
         return read
 
-    def is_under_heading(self, node: tree.Dot) -> bool:
-        """Whether it is what stands under a heading in an item that has a place of its own."""
-        is_field = bool(self.means[node].heading) and node.arguments is None
-        return is_field and isinstance(node.target, tree.Name) and self.means[node.target].slot > 0
-
-    def asked(self, node: tree.Dot, ways: dict[type, Way]) -> Callable[[Value], Way]:
-        """What finds how a field or an operation is asked of a value, and notes that for all values of its class."""
-        word, heading = node.word, self.means[node].heading
-        names = [argument.name for argument in node.arguments or ()]
-        if any(argument.exactly for argument in node.arguments or ()):
-            names = [*names, "exactly"]
-        brackets = node.arguments is not None
-
-        def find(value: Value) -> Way:
-            if brackets and isinstance(value, Item):
-                raise Failure(f'"{word}" of {value.label} takes no brackets')
-            found = ways[type(value)] = self.way(value, word, heading, names)
-            return found
-
-        return find
-
     def _arguments(self, arguments: tuple[Argument, ...]) -> list[Evaluate]:
         return [self.evaluate(argument.value) for argument in arguments]
 
