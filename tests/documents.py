@@ -148,6 +148,8 @@ def resolved(path: Path, accepted: bool, author: str = "Scrub") -> list[str]:
     for paragraph in list(root.iter(f"{{{W}}}p")):
         mark = paragraph.find(f"{{{W}}}pPr/{{{W}}}rPr/{{{W}}}{goes}")
         following = paragraph.getnext()
+        while following is not None and "bookmark" in str(following.tag):
+            following = following.getnext()
         if mark is None or mark.get(f"{{{W}}}author") != author or following is None:
             continue
         at = 1 if following.find(f"{{{W}}}pPr") is not None else 0

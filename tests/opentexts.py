@@ -106,24 +106,27 @@ def _tokens(paragraph: etree._Element) -> list[_Token]:
     return out
 
 
-def reviewed(path: Path, accepted: bool, above: bool = False) -> list[tuple[str, str]]:
-    """The text and the style of each paragraph of the body, or of the header `above`, with every recorded change
+def reviewed(path: Path, accepted: bool, header: bool = False) -> list[tuple[str, str]]:
+    """The text and the style of each paragraph of the body, or of the header, with every recorded change
     accepted, or refused, by the rules of the standard (part 3, 5.5).
     """
-    root = etree.fromstring(members(path)["styles.xml" if above else "content.xml"])
-    body = next(root.iter(f"{{{NS['style']}}}header" if above else f"{{{NS['office']}}}text"))
+    root = etree.fromstring(members(path)["styles.xml" if header else "content.xml"])
+    body = next(root.iter(f"{{{NS['style']}}}header" if header else f"{{{NS['office']}}}text"))
     tokens: list[_Token] = []
     deletions: dict[str, list[_Token]] = {}
     for region in body.iter(f"{_T}changed-region"):
         for deletion in region.iter(f"{_T}deletion"):
             found = [token for each in deletion.iter(f"{_T}p", f"{_T}h") for token in _tokens(each)]
-            deletions[region.get(f"{_T}id", "")] = found[1:]  # it begins in the paragraph with the mark
-    for paragraph in body.iter(f"{_T}p", f"{_T}h"):
-        if not {each.tag for each in paragraph.iterancestors()} & {
-            f"{_T}tracked-changes",
-            f"{{{NS['office']}}}annotation",
-        }:
-            tokens += _tokens(paragraph)
+            deletions[region.get(f"{_T}id", "")] = found
+    above = {f"{_T}tracked-changes", f"{{{NS['office']}}}annotation"}
+    for each in body.iter(f"{_T}p", f"{_T}h", f"{_T}change"):
+        around = {one.tag for one in each.iterancestors()}
+        if around & above:
+            continue
+        if each.tag != f"{_T}change":
+            tokens += _tokens(each)
+        elif not around & {f"{_T}p", f"{_T}h"}:  # of whole paragraphs, in whose place it is
+            tokens.append(("mark", "place", each.get(f"{_T}change-id", "")))
     if not accepted:
         kept: list[_Token] = []
         inside: set[str] = set()
@@ -133,7 +136,8 @@ def reviewed(path: Path, accepted: bool, above: bool = False) -> list[tuple[str,
             elif kind == "mark" and what == "change-end":
                 inside.discard(more)
             elif kind == "mark":
-                kept += deletions[more] if not inside else []
+                # In a paragraph, what was deleted begins in the paragraph with the mark.
+                kept += deletions[more][0 if what == "place" else 1 :] if not inside else []
             elif not inside:
                 kept.append((kind, what, more))
         tokens = kept

@@ -26,6 +26,32 @@ def cards(home: Path) -> Path:
     return made([Sheet("Route card 1"), Sheet("Route card 2", turn=90)], Path("cards.pdf"))
 
 
+@pytest.mark.parametrize("body", ['pdf.title = "Routes"', "page(1).rotation = 90", 'in page(1)\nstamp-text "x"\nend'])
+def test_the_number_of_objects_is_right_whatever_pages_inherit(home: Path, body: str) -> None:
+    """What all pages have in common stands in the tree above them (7.7.3.4): it is read, and no object is made of it."""
+    objects = [
+        "<< /Type /Catalog /Pages 2 0 R >>",
+        "<< /Type /Pages /Kids [3 0 R 4 0 R] /Count 2 /MediaBox [0 0 300 300] /Resources << /Font << /F 5 0 R >> >> >>",
+        "<< /Type /Page /Parent 2 0 R >>",
+        "<< /Type /Page /Parent 2 0 R >>",
+        "<< /Type /Font /Subtype /Type1 /BaseFont /Helvetica >>",
+        "<< /Title (Cards) >>",
+    ]
+    data, places = b"%PDF-1.5\n", []
+    for number, each in enumerate(objects, 1):
+        places.append(len(data))
+        data += f"{number} 0 obj\n{each}\nendobj\n".encode()
+    rows = "".join(f"{place:010} 00000 n \n" for place in places)
+    data += f"xref\n0 7\n0000000000 65535 f \n{rows}trailer\n<< /Size 7 /Root 1 0 R /Info 6 0 R >>\nstartxref\n{len(data)}\n%%EOF\n".encode()
+    path = Path("common.pdf")
+    path.write_bytes(data)
+    clean(path)
+    done(body, path)
+    clean(path)
+    done(body.replace("Routes", "Paths").replace("90", "180"), path)
+    clean(path)
+
+
 @pytest.mark.parametrize("turn", [0, 90, 180, 270])
 @pytest.mark.parametrize("saving", [{}, {"object_stream_mode": pikepdf.ObjectStreamMode.generate}])
 def test_a_page_of_another_file_is_a_stamp(cards: Path, turn: int, saving: dict[str, Any]) -> None:

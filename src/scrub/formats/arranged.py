@@ -42,6 +42,24 @@ class Arranged:
         """What becomes of each line."""
         return Shift(self.gone, self._put, self.most)
 
+    def place(self, line: int) -> int:
+        """The line of the file before which a line comes: itself, unless it was made or moved in this run."""
+        return self._before.get(line, line)
+
+    def moved_into(self, first: int, last: int) -> list[int]:
+        """The lines from elsewhere, or made in this run, that come among those from one to another."""
+        return [
+            line
+            for before, lines in self._put.items()
+            if first < before <= last
+            for line in lines
+            if not first <= line <= last
+        ]
+
+    def first_kept(self, first: int, last: int) -> int:
+        """The first line from one to another that was not deleted; 0 if all were."""
+        return next((line for line in range(first, last + 1) if line not in self.gone), 0)
+
     def touched_in(self, first: int, last: int) -> int:
         """A line of a range that goes, or at which others come or leave; 0 for none."""
         if not self:

@@ -89,7 +89,8 @@ class Span:
     ) -> None:
         self.raw_name = raw_name
         prefix, _, self.name = raw_name.rpartition(":")
-        self.uri = namespaces.get(prefix, "")
+        # In a fragment of a part, a prefix that is declared outside it stands for its namespace.
+        self.uri = namespaces.get(prefix, prefix)
         self.attributes: Mapping[str, str] = attributes or _NONE
         self.namespaces = namespaces
         self.children: Sequence[Span] = ()
@@ -310,12 +311,12 @@ def set_attributes(data: bytes, span: Span, values: Iterable[tuple[str, str | No
 
 
 def with_attributes(tag: bytes, values: Mapping[str, str | None]) -> bytes:
-    """A start tag with attributes set, or taken out by None."""
+    """A start tag with attributes set, or removed by None. A whole element may be given: its start tag is changed."""
     name = re.match(rb"<([^\s/>]+)", tag)
     if name is None:
         raise NotReadable("a tag has no name")
     span = Span(name[1].decode(), {}, 0)
-    span.open_end = len(tag)
+    span.open_end = tag_end(tag, 0)
     return spliced(tag, set_attributes(tag, span, values.items()))
 
 

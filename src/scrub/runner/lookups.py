@@ -87,9 +87,11 @@ class Lookups:
         callee = means.part
         assert callee is not None
         arguments = self.fitted(callee, means.bound, node.arguments or ())
+        method = callee.function.__name__  # a format may have its own
 
         def make(frame: Frame) -> Value:
-            return callee.function(target(frame), **arguments(frame))
+            found: Value = getattr(target(frame), method)(**arguments(frame))
+            return found
 
         return make
 

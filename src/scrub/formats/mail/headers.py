@@ -12,8 +12,9 @@ from scrub.model.named import NamedTuple
 
 #: Bytes that are read at first to find the end of the headers.
 _FIRST = 1 << 12
-#: Fields, folded ones whole, up to the first line that is none (RFC 5322, 2.2; blanks before the colon: 4.5.3).
-_FIELDS = late(rb"(?:[!-9;-~]+[ \t]*:[^\n]*(?:\n[ \t][^\n]*)*(?:\n|\Z))*")
+#: Fields, folded ones whole, up to the first line that is none (RFC 5322, 2.2; blanks before the colon: 4.5.3). A line
+#: of a mailbox that was left before them (RFC 4155) belongs to none.
+_FIELDS = late(rb"(?:>?From [^\n]*\n)?(?:[!-9;-~]+[ \t]*:[^\n]*(?:\n[ \t][^\n]*)*(?:\n|\Z))*")
 _FIELD = late(rb"([!-9;-~]+)[ \t]*:([^\n]*(?:\n[ \t][^\n]*)*)(?:\n|\Z)")
 
 

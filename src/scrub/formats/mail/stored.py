@@ -110,12 +110,21 @@ class StoredMessage(Message):
 
     def put_part(self, part: Part, fresh: bytes, values: Mapping[str, bytes | None]) -> Callable[[], None]:
         """Gives a part another body and headers of it other values; gives what takes that back."""
+        if fresh:
+            fresh = self._parted(self.octets(part.start, part.body)) + fresh
         splices = {**self._splices, (part.body, 1): (part.body, part.end, fresh)}
         if part.above is None:
             return self.put_edits({**self._values, **values}, splices)
         for start, end, bytes_ in part.headers.edits(values):
             splices[part.start + start, 0] = (part.start + start, part.start + end, bytes_)
         return self.put_edits(self._values, splices)
+
+    def _parted(self, headers: bytes) -> bytes:
+        """What a body needs before it where a part has no empty line after its headers (RFC 5322, 2.1)."""
+        if headers.endswith((b"\n\n", b"\n\r\n")) or headers in (b"\n", b"\r\n"):
+            return b""
+        end = self.head[0].line_end.encode() if self.head[0].data else self.line_end.encode()
+        return end if not headers or headers.endswith(b"\n") else end * 2
 
     def put_edits(
         self, values: dict[str, bytes | None], splices: dict[tuple[int, int], Edit] | None = None
@@ -141,7 +150,9 @@ class StoredMessage(Message):
         """What it is to be; `values` are headers that it gets on its way to another file."""
         if not self.touched and not values:
             return [Span(0, self.length)]
-        edits = sorted(self._splices.values(), key=lambda each: each[:2])
+        # Where a body begins, its headers end: they come first, though both edits have one place.
+        ordered = sorted(self._splices.items(), key=lambda each: (*each[1][:2], each[0][1]))
+        edits = [edit for _, edit in ordered]
         changed = {**self._values, **(values or {})}
         headers, body = self.head
         if edits and headers.find("Content-Length"):

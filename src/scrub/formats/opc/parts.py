@@ -132,7 +132,8 @@ class Parts:
 
     def _type_splices(self, root: Span) -> list[Splice]:
         p = root.prefix
-        gone = {f"/{name}".lower() for name in self.removed}
+        # The type of an added part replaces what an earlier one of its name has left there.
+        gone = {f"/{name}".lower() for name in (*self.removed, *(name for name, _ in self._types))}
         splices = [
             Splice(span.start, span.end, b"")
             for span in root.all("Override")

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
+from itertools import pairwise
 
 from scrub.formats.opendocument.paragraph import TextParagraph
 from scrub.formats.opendocument.tracking import TextTracking
@@ -16,17 +17,37 @@ def mark_gone(every: Sequence[TextParagraph], tracking_of: Callable[[TextParagra
         if not each.is_recorded_gone:
             continue
         at = next(place for place, one in enumerate(each.group) if one is each)
-        beside = [*reversed(each.group[:at]), *each.group[at + 1 + len(each.taken) :]]
-        there = next((one for one in beside if one is not each and (not one.removed or id(one) in holders)), None)
-        if there is None:
-            raise Failure(f"{each.label} is the only one there; a change of it cannot be recorded")
-        holder, tracking = holders.get(id(there), there), tracking_of(each)
-        if there.span.start < each.span.start:
-            tracking.tails[holder.span.start] += tracking.deleted(there.bare + each.deleted())
+        tracking = tracking_of(each)
+        before = _next_kept([each, *reversed(each.group[:at])], holders)
+        if before is not None:
+            holder = holders.get(id(before), before)
+            tracking.tails[holder.span.start] += tracking.deleted(before.bare + each.deleted())
             continue
-        if (there.style, there.level) != (each.style, each.level):
+        row = [each, *each.group[at + 1 + len(each.taken) :]]
+        behind = _next_kept(row, holders)
+        if behind is not None and all(_alike(each, one) for one in row[: row.index(behind) + 1]):
+            holder = holders.get(id(behind), behind)
+            tracking.leads[holder.span.start] += tracking.deleted(each.deleted() + behind.bare)
+        elif each.list_level is None:
+            # No paragraph beside it can hold the mark: it is written where the paragraph was (5.5.7.2).
+            tracking.leads[each.span.start] += tracking.deleted(each.deleted())
+        else:
             raise Failure(
-                f"{each.label} is the first one there, and has another style than the next; refused, it would not "
-                "come back as it was. Take it out while no changes are recorded"
+                f"{each.label}: its deletion cannot be recorded in a list. Delete it while no changes are recorded"
             )
-        tracking.leads[holder.span.start] += tracking.deleted(each.deleted() + there.bare)
+
+
+def _alike(one: TextParagraph, other: TextParagraph) -> bool:
+    """Whether one paragraph can be the beginning of the other, so that both are deleted with one mark."""
+    return (one.style, one.level) == (other.style, other.level)
+
+
+def _next_kept(row: Sequence[TextParagraph], holders: Mapping[int, TextParagraph]) -> TextParagraph | None:
+    """The first paragraph in one direction that stays; None where something else comes before it, such as a table."""
+    for one, other in pairwise(row):
+        first, last = sorted((one, other), key=lambda each: each.span.start)
+        if one.part.data[first.span.end : last.span.start].strip() and other not in one.taken:
+            return None
+        if not other.removed or id(other) in holders:
+            return other
+    return None

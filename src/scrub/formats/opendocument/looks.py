@@ -14,7 +14,7 @@ from typing import Any
 
 from scrub.formats.opendocument.lengths import centimetres
 from scrub.formats.opendocument.read import FO, OFFICE, STYLE, SVG, TEXT, attribute, of, style_name, value
-from scrub.formats.spans import Span, Splice, ended, escaped, set_attributes, spliced
+from scrub.formats.spans import Span, Splice, ended, escaped, set_attributes, spliced, tag_end
 from scrub.formats.texts.part import EditedPart
 from scrub.formats.texts.styles import style_named
 from scrub.model.frames import TextAlignment
@@ -351,14 +351,17 @@ def _changed(data: bytes, style: Span, name: str, said: Mapping[str, str]) -> st
     properties = _properties(style, "paragraph-properties")
     if properties is not None:
         splices += _named(data, properties, said)
-    elif style.open_end == style.end:
-        splices += ended(data, style, _element("paragraph", said).encode())
-    else:
-        splices.append(Splice(style.open_end, style.open_end, _element("paragraph", said).encode()))
     at = style.start
-    return spliced(
+    made = spliced(
         data[at : style.end], (each._replace(start=each.start - at, end=each.end - at) for each in splices)
     ).decode()
+    if properties is not None:
+        return made
+    element = _element("paragraph", said)
+    if style.open_end == style.end:
+        return f"{made[:-2].rstrip()}>{element}</{style.raw_name}>"
+    inner = tag_end(made.encode(), 0)
+    return (made.encode()[:inner] + element.encode() + made.encode()[inner:]).decode()
 
 
 def _named(data: bytes, span: Span, said: Mapping[str, str]) -> list[Splice]:

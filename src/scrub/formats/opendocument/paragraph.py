@@ -331,7 +331,7 @@ class TextParagraph(PiecedParagraph):
         if self._joined:
             pass
         elif self._gone:
-            yield Splice(span.start, last.end, b"")
+            yield Splice(span.start, last.end, (lead + tail).encode())
         elif span.open_end == span.end and (lead or tail):
             content = self._writer.recorded_content(tracking) if tracking is not None else self._writer.content()
             whole = f"{open_tag(self.part.data, span)}{lead}{content}{tail}</{span.raw_name}>"

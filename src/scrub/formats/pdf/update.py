@@ -45,7 +45,8 @@ class Section:
         trailer = pdf.trailer
         known = (each for each in pdf.objects if isinstance(each, needed("pikepdf").Object))
         highest = max((each.objgen[0] for each in known), default=0)
-        self._next = max(whole_number(trailer, "/Size"), highest + 1)
+        self._known = whole_number(trailer, "/Size")
+        self._next = max(self._known, highest + 1)
         self._cipher = Cipher(pdf) if pdf.is_encrypted else None
         self._made: dict[tuple[int, int], bytes] = {}
         self.info: int | None = None
@@ -61,6 +62,11 @@ class Section:
             self._next += 1
         self._next += 1
         return self._next - 1
+
+    @property
+    def _count(self) -> int:
+        """The highest number of an object, and one (7.5.5, Size): that of the file, unless higher ones were added."""
+        return max([self._known, *(number + 1 for number, _ in self._made)])
 
     def put(self, body: bytes, number: int | None = None, generation: int = 0) -> int:
         """Adds an object, or gives one another body; gives its number."""
@@ -162,7 +168,7 @@ class Section:
             for number in range(first, last + 1):
                 generation, place = self._of(number, places)
                 out += b"%010d %05d n \n" % (place, generation)
-        trailer = self._trailer(self._next, self._digest())
+        trailer = self._trailer(self._count, self._digest())
         return out + b"trailer\n" + dictionary(trailer) + b"\n"
 
     def _of(self, number: int, places: Mapping[tuple[int, int], int]) -> tuple[int, int]:

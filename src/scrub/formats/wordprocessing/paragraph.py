@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from bisect import bisect_left
 from itertools import pairwise
 from types import MappingProxyType
 from typing import Any
@@ -11,20 +12,17 @@ from scrub.formats.spans import Ordered, Span, Splice, escaped, outside, parse_e
 from scrub.formats.texts.paragraph import OpenParagraph
 from scrub.formats.wordprocessing.frames import ELEMENTS, RANK, element_for
 from scrub.formats.wordprocessing.holes import MetField, fields_in
-from scrub.formats.wordprocessing.read import inner, own, value
+from scrub.formats.wordprocessing.read import MARKS, inner, own, value
 from scrub.formats.wordprocessing.reading import ReadParagraph
 from scrub.formats.wordprocessing.tracking import Tracking
 from scrub.formats.wordprocessing.write import ParagraphWriter, elements_of
+from scrub.model.late import late
 from scrub.model.lines_of_text import Line
 from scrub.model.paragraphs import Filling, PlaceInDocument
 from scrub.model.problem import Failure
 from scrub.model.text import Edit, Kept, Stretches
 
-#: Marks of no width that may stand beside paragraphs, and stay when theirs goes (17.13.2).
-_MARKS = frozenset((
-    "bookmarkStart", "bookmarkEnd", "commentRangeStart", "commentRangeEnd", "permStart", "permEnd",
-    "moveFromRangeStart", "moveFromRangeEnd", "moveToRangeStart", "moveToRangeEnd",
-))  # fmt: skip
+_TAGS = late(rb"</?([\w.:-]+)")
 
 
 class OfficeParagraph(ReadParagraph):
@@ -271,6 +269,8 @@ class OfficeParagraph(ReadParagraph):
         for text in self.before:
             yield Splice(self.span.start, self.span.start, self._new(text, tracking))
         chain = [self, *self.taken]
+        if tracking is not None and self._gone and not self._joined:
+            yield from self._ends_before(chain[-1], tracking)
         if not self._joined and self._gone and tracking is None:
             for each in chain:
                 yield from each._cut()
@@ -279,9 +279,10 @@ class OfficeParagraph(ReadParagraph):
             if stretches.touched or self.taken or self.unlinked:
                 yield from self._written(stretches, tracking, edits)
             yield from self._ends(chain, tracking)
-        for text in reversed(self.behind):
-            end = (self.taken[-1] if self.taken else self).span.end
-            yield Splice(end, end, self._new(text, tracking))
+        end = chain[-1].span.end
+        for number, text in enumerate(reversed(self.behind), 1):
+            last = number == len(self.behind) and self._adds_at_end(tracking)
+            yield Splice(end, end, self._new(text, tracking, last))
 
     def as_deleted(self, tracking: Tracking) -> Sequence[Splice]:
         """What records that its words go, with the row that it stands in."""
@@ -310,7 +311,7 @@ class OfficeParagraph(ReadParagraph):
         """What takes it out. Marks stay where they are, so that what takes them out still finds them."""
         start = self.span.start
         for each in self.span.children:
-            if each.name in _MARKS and own(each):
+            if each.name in MARKS and own(each):
                 yield Splice(start, each.start, b"")
                 start = each.end
         yield Splice(start, self.span.end, b"")
@@ -319,21 +320,105 @@ class OfficeParagraph(ReadParagraph):
         """What becomes of the ends of paragraphs that are one now, and of their properties."""
         if tracking is not None:
             for each in chain:
-                goes = self._gone or each is not chain[-1]
-                if goes or each._reset:
-                    yield from each.properties_splice(tracking, goes)
+                if each is chain[-1] and self._gone and each._kept_before() is not None:
+                    continue  # its end stays, with the properties of the one before
+                mark = "del" if self._gone or each is not chain[-1] or each._before_the_last_gone() else ""
+                if each is chain[-1] and self._adds_at_end(tracking):
+                    mark = "ins"
+                if mark or each._reset:
+                    yield from each.properties_splice(tracking, mark)
             return
         for one, other in pairwise(chain):
             properties = other._properties
             start = properties.end if properties is not None else other.span.open_end
             yield Splice(one.span.close_start, start, b"")
         if self._reset:
-            yield from self.properties_splice(None, False)
+            yield from self.properties_splice(None, "")
 
-    def properties_splice(self, tracking: Tracking | None, mark_goes: bool) -> Iterator[Splice]:
+    # The end of a paragraph joins it with the next one. So the end that a recorded change deletes or inserts at the end
+    # of a text is that of the paragraph before: the last one has none after it to be joined with.
+
+    def _adds_at_end(self, tracking: Tracking | None) -> bool:
+        """Whether what was recorded as added after it is the last of its text."""
+        last = self.taken[-1] if self.taken else self
+        return tracking is not None and bool(self.behind) and not self._gone and last._neighbour(1) is None
+
+    def _neighbour(self, step: int) -> OfficeParagraph | None:
+        """The paragraph directly after it (1) or before it (-1); None at the edge of a text, a table or a section."""
+        at = bisect_left(self.group, self.span.start, key=lambda each: each.span.start) + step
+        if not 0 <= at < len(self.group):
+            return None
+        other = self.group[at]
+        assert isinstance(other, OfficeParagraph)
+        first, last = sorted((self.span, other.span), key=lambda each: each.start)
+        between = _TAGS.findall(self.part.data, first.end, last.start)
+        return other if all(each.rpartition(b":")[2].decode() in MARKS for each in between) else None
+
+    def _is_recorded_gone(self) -> bool:
+        return bool(self._gone and self._recorded and not self._joined)
+
+    def _kept_before(self) -> OfficeParagraph | None:
+        """Of the last paragraph of a text, which is deleted: the nearest one before it that is not."""
+        if self._neighbour(1) is not None:
+            return None
+        before = self._neighbour(-1)
+        while before is not None and before._is_recorded_gone():
+            before = before._neighbour(-1)
+        if before is None or (before._properties is not None and inner(before._properties, "sectPr") is not None):
+            return None
+        return before
+
+    def _before_the_last_gone(self) -> bool:
+        """Whether all paragraphs from the next one to the last of the text are deleted."""
+        following = self._neighbour(1)
+        if following is None or not following._is_recorded_gone() or self._is_recorded_gone():
+            return False
+        while following is not None and following._is_recorded_gone():
+            last, following = following, following._neighbour(1)
+        return following is None and last._kept_before() is self
+
+    def _ends_before(self, last: OfficeParagraph, tracking: Tracking) -> Iterator[Splice]:
+        """Records the end of the paragraph before as deleted, where the last one of a text is; the last one then has
+        its properties, since its own end is the one that stays.
+        """
+        before = last._kept_before()
+        if before is None:
+            return
+        if not before.touched:
+            yield from before.properties_splice(tracking, "del")
+        yield from last._properties_like(before, tracking)
+
+    def _properties_like(self, other: OfficeParagraph, tracking: Tracking) -> Iterator[Splice]:
+        """Records the properties of another paragraph as its own."""
+        mine, others = (each._properties_said() for each in (self, other))
+        if mine == others:
+            return
+        p, properties = self.span.prefix, self._properties
+        kept = b"".join(
+            self.part.data[each.start : each.end]
+            for each in (properties.children if properties is not None else ())
+            if each.name in ("rPr", "sectPr")
+        ).decode()
+        before = f"<{p}pPr>{mine}</{p}pPr>"
+        change = f"<{p}pPrChange{tracking.attributes(p)}>{before}</{p}pPrChange>"
+        whole = f"<{p}pPr>{others}{kept}{change}</{p}pPr>".encode()
+        if properties is not None:
+            yield Splice(properties.start, properties.end, whole)
+        elif self.span.open_end != self.span.end:
+            yield Splice(self.span.open_end, self.span.open_end, whole)
+
+    def _properties_said(self) -> str:
+        """Its style and how it is set, as they are written, without its mark, its section and what they were."""
+        properties, data = self._properties, self.part.data
+        children = properties.children if properties is not None else ()
+        return b"".join(
+            data[each.start : each.end] for each in children if each.name not in ("rPr", "sectPr", "pPrChange")
+        ).decode()
+
+    def properties_splice(self, tracking: Tracking | None, mark: str) -> Iterator[Splice]:
         """Its properties as they are to be (17.3.1.26): the style first, the look of the mark, then what they were.
 
-        With `mark_goes` the end of the paragraph is recorded as deleted (17.13.5.15).
+        `mark` is what is recorded for the end of the paragraph: "del" (17.13.5.15), "ins" (17.13.5.20) or "".
         """
         data, p, properties = self.part.data, self.span.prefix, self._properties
         children = properties.children if properties is not None else []
@@ -352,8 +437,8 @@ class OfficeParagraph(ReadParagraph):
         if tracking is not None and self._reset and "pPrChange" not in tail:
             before = f"<{p}pPr>{old_style}{former}</{p}pPr>"
             tail["pPrChange"] = f"<{p}pPrChange{tracking.attributes(p)}>{before}</{p}pPrChange>"
-        if mark_goes and tracking is not None:
-            gone = f"<{p}del{tracking.attributes(p)}/>"
+        if mark and tracking is not None:
+            gone = f"<{p}{mark}{tracking.attributes(p)}/>"
             look = next((each for each in children if each.name == "rPr"), None)
             inside = data[look.open_end : look.close_start].decode() if look is not None else ""
             tail["rPr"] = f"<{p}rPr>{gone}{inside}</{p}rPr>"
@@ -366,14 +451,17 @@ class OfficeParagraph(ReadParagraph):
         else:
             yield Splice(self.span.open_end, self.span.open_end, whole)
 
-    def _new(self, text: str, tracking: Tracking | None) -> bytes:
-        """A new paragraph of the same style."""
+    def _new(self, text: str, tracking: Tracking | None, last: bool = False) -> bytes:
+        """A new paragraph of the same style; the end of the last one of a text is that of the one before."""
         p = self.span.prefix
         style = f'<{p}pStyle {p}val="{escaped(self._style)}"/>' if self._style else ""
         run = f"<{p}r>{elements_of(text, p)}</{p}r>" if text else ""
         mark = ""
         if tracking is not None:
             run = f"<{p}ins{tracking.attributes(p)}>{run}</{p}ins>" if run else ""
-            mark = f"<{p}rPr><{p}ins{tracking.attributes(p)}/></{p}rPr>"
+            mark = "" if last else f"<{p}rPr><{p}ins{tracking.attributes(p)}/></{p}rPr>"
+            if last and self._properties_said() != style:
+                was = f"<{p}pPr>{self._properties_said()}</{p}pPr>"
+                mark = f"<{p}pPrChange{tracking.attributes(p)}>{was}</{p}pPrChange>"
         properties = f"<{p}pPr>{style}{mark}</{p}pPr>" if style or mark else ""
         return f"<{p}p>{properties}{run}</{p}p>".encode()

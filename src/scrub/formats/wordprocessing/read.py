@@ -29,6 +29,12 @@ _NOTHING = frozenset((
     "commentReference", "proofErr",
 ))  # fmt: skip
 
+#: Marks of no width that may stand beside paragraphs, and stay when theirs goes (17.13.2).
+MARKS = frozenset((
+    "bookmarkStart", "bookmarkEnd", "commentRangeStart", "commentRangeEnd", "permStart", "permEnd",
+    "moveFromRangeStart", "moveFromRangeEnd", "moveToRangeStart", "moveToRangeEnd",
+))  # fmt: skip
+
 
 class Piece(NamedTuple):
     """What some characters of a paragraph stand in: a `t` element, or one that is a single character."""
@@ -190,8 +196,13 @@ def paragraphs_of(root: Span) -> Iterator[tuple[Span, str, Span]]:
             yield span, place, around
             continue
         inside = "table" if span.name == "tbl" and own(span) else place
-        if span.name not in ("AlternateContent", "del", "moveFrom"):
+        if span.name not in ("AlternateContent", "del", "moveFrom") and not _is_separator(span):
             waiting += [(child, inside, span) for child in reversed(span.children)]
+
+
+def _is_separator(span: Span) -> bool:
+    """Whether a note is none that somebody wrote: the line above the notes, or above those that continue (17.18.33)."""
+    return span.name in ("footnote", "endnote") and own(span) and value(span, "type") not in (None, "normal")
 
 
 class Boxed(NamedTuple):

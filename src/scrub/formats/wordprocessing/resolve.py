@@ -6,7 +6,7 @@ from collections.abc import Callable, Mapping
 from typing import Literal
 
 from scrub.formats.spans import NotReadable, Span, parse
-from scrub.formats.wordprocessing.read import inner, own, value
+from scrub.formats.wordprocessing.read import MARKS, inner, own, value
 from scrub.model.problem import Failure
 
 #: Recorded changes of looks: what they are was recorded inside.
@@ -89,11 +89,13 @@ class Resolver:
         out: list[bytes] = []
         at = span.open_end
         waiting: list[bytes] = []  # the content of paragraphs that go on in the next
+        has_paragraph = False
         for number, child in enumerate(span.children):
             out.append(self.data[at : child.start])
             at = child.end
             if child.name == "p" and own(child):
-                following = span.children[number + 1] if number + 1 < len(span.children) else None
+                later = (each for each in span.children[number + 1 :] if not (own(each) and each.name in MARKS))
+                following = next(later, None)
                 joins = self._end_goes(child) and following is not None and following.name == "p"
                 properties = inner(child, "pPr")
                 if joins:
@@ -106,11 +108,22 @@ class Resolver:
                     opening = opening[:-2].rstrip() + b">" if child.open_end == child.end else opening
                     rest = self._runs(child, properties, stays)
                     out.append(opening + head + b"".join(waiting) + rest + b"</" + name + b">")
-                    waiting = []
+                    waiting, has_paragraph = [], True
                     continue
+                is_last = following is None or (following.name == "sectPr" and own(following))
+                if is_last and has_paragraph and self._end_goes(child) and not self._keeps(child, properties, stays):
+                    continue  # the last paragraph of a text has none after it to be joined with
+                has_paragraph = True
+            elif own(child) and child.name == "tbl":
+                has_paragraph = False
             out.append(self._element(child, stays))
         out.append(self.data[at : span.close_start])
         return b"".join(out)
+
+    def _keeps(self, paragraph: Span, properties: Span | None, stays: bool) -> bool:
+        """Whether anything of a paragraph is left, or a section ends in it."""
+        ends_section = properties is not None and inner(properties, "sectPr") is not None
+        return ends_section or bool(self._runs(paragraph, properties, stays).strip())
 
     def _runs(self, paragraph: Span, properties: Span | None, stays: bool) -> bytes:
         """The content of a paragraph without its properties."""

@@ -289,8 +289,9 @@ class OfficeWorkbook(OfficeFile, Workbook):
     def _may_calculate(self, sheet: OfficeSheet) -> bool:
         """Whether a sheet may hold formulas: one that nobody read is looked at where that takes no time."""
         part = sheet.part
-        if part.has_formulas is None and part.name and self.package.members[part.name].size < _QUICKLY_READ:
-            data = self.package.read(part.name)
+        member = self.package.members.get(part.name or "")
+        if part.has_formulas is None and member is not None and member.size < _QUICKLY_READ:
+            data = self.package.read(member.name)
             part.has_formulas = b"<f" in data or b":f" in data
         return bool(sheet.formulas) or (sheet.has_formulas is not False and not sheet.is_new)
 

@@ -230,7 +230,19 @@ class SheetCells(RowsBelow):
     def _merged_over(self, row: int, column: int) -> Area | None:
         if self._covered is None:
             self._covered = Covered(self.merged())
-        return self._covered.over(row, column)
+        if not self.shaped:
+            return self._covered.over(row, column)
+        at = self.rows.place(row), self.columns.place(column)
+        area = self._covered.over(*at)
+        if area is None or (row, column) == self.shown_cell(area):
+            return None
+        # A line that comes before the first one of a range is beside it.
+        beside = (at[0] != row and at[0] == area.top) or (at[1] != column and at[1] == area.left)
+        return None if beside else area
+
+    def shown_cell(self, area: Area) -> tuple[int, int]:
+        """The cell of a merged range whose content is shown: the first one that was not deleted."""
+        return self.rows.first_kept(area.top, area.bottom), self.columns.first_kept(area.left, area.right)
 
     # -- changing values
 
@@ -390,6 +402,17 @@ class SheetCells(RowsBelow):
             self._ensure_no_heading(row, column)
             self._set_formula(row, column, before, None, self.column_values(column), self.raw_value(row, column))
         self.put(row, column, None)
+
+    def move_content(self, start: tuple[int, int], end: tuple[int, int]) -> None:
+        """Moves what a cell contains, with its format, to an empty one in the same merged range."""
+        value, formula, runs = self.raw_value(*start), self.formula(*start), self.runs_in(*start)
+        style = self.style(*start)
+        if style != self.style(*end):
+            self.note("format", None, f"as in {self.where(*start)}", self.put_style(*end, style), _cell(*end))
+        if formula is not None:
+            self._set_formula(*end, None, formula, self.column_values(end[1]), None)
+        elif value is not None and not isinstance(value, Trouble):
+            self._put_quietly(*end, value, self.raw_value(*end), self.column_values(end[1]), runs)
 
     def _checked_formula(self, formula: str) -> str:
         """A formula with its equals sign. Raises `Failure` for one that no program would take."""

@@ -2,11 +2,9 @@
 
 from __future__ import annotations
 
-import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 
 from scrub.formats.spans import Span, Splice, parse, spliced, with_attributes
-from scrub.formats.xmltext import attributes_of
 
 #: The order of the elements in a part, by its root (18.3.1.99, 18.3.1.12, 18.3.1.34, 18.2.27, 18.8.39).
 _ORDER = {
@@ -53,10 +51,33 @@ def placed(root: Span, name: str, fresh: bytes) -> list[Splice]:
     old = list(root.all(name))
     if old:
         return [Splice(each.start, each.end, b"" if place else fresh) for place, each in enumerate(old)]
-    order = _ORDER[root.name]
-    before = order[: order.index(name)]
-    at = max((child.end for child in root.children if child.name in before), default=root.open_end)
+    at = _place(root, _ORDER[root.name], name)
     return [Splice(at, at, fresh)]
+
+
+def _place(root: Span, order: Sequence[str], name: str) -> int:
+    """Where an element belongs among the children of another: after the last one that comes before it in the schema.
+
+    An element of another namespace keeps its place after its neighbour, and one with alternatives (ISO/IEC 29500-3,
+    7.5) counts as what it contains.
+    """
+    rank, before, at = {each: number for number, each in enumerate(order)}, True, root.open_end
+    for child in root.children:
+        known = next((rank[each.name] for each in _meant(root, child) if each.name in rank), None)
+        if known is not None:
+            before = known <= rank[name]
+        if before:
+            at = child.end
+    return at
+
+
+def _meant(root: Span, child: Span) -> Iterator[Span]:
+    """The elements of the root's namespace that a child is, or is an alternative for."""
+    if child.uri == root.uri:
+        yield child
+    elif child.name == "AlternateContent":
+        for choice in child.children:
+            yield from (each for each in choice.children if each.uri == root.uri)
 
 
 def all_placed(root: Span, elements: Mapping[str, bytes]) -> list[Splice]:
@@ -87,8 +108,9 @@ def replaced(element: bytes, name: str, fresh: bytes) -> bytes:
 
 def attributes_inside(element: bytes, name: str) -> dict[str, str] | None:
     """The attributes of the first element of this name inside another; None where there is none."""
-    found = re.search(rb"<(?:\w+:)?" + name.encode() + rb"((?:\s[^>]*?)?)/?>", element)
-    return attributes_of(found[1]) if found else None
+    root = parse(element)
+    found = next((each for each in root.inside() if each.name == name and each.uri == root.uri), None)
+    return dict(found.attributes) if found is not None else None
 
 
 def inserted(element: bytes, fresh: bytes, name: str) -> bytes:
@@ -96,13 +118,15 @@ def inserted(element: bytes, fresh: bytes, name: str) -> bytes:
     root = parse(element)
     if root.open_end == root.end:
         return element[:-2].rstrip() + b">" + fresh + f"</{root.raw_name}>".encode()
-    order = _INNER_ORDER.get(root.name, (name,))
-    before = order[: order.index(name) + 1] if name in order else order
-    at = max((child.end for child in root.children if child.name in before), default=root.open_end)
+    order = _INNER_ORDER.get(root.name, ())
+    at = _place(root, order if name in order else (*order, name), name)
     return spliced(element, [Splice(at, at, fresh)])
 
 
 def without(element: bytes, *names: str) -> bytes:
     """An element without those of these names directly inside."""
     root = parse(element)
-    return spliced(element, [Splice(each.start, each.end, b"") for each in root.children if each.name in names])
+    return spliced(
+        element,
+        [Splice(each.start, each.end, b"") for each in root.children if each.name in names and each.uri == root.uri],
+    )

@@ -8,7 +8,7 @@ from typing import Any
 
 from scrub.formats.kept import Kept
 from scrub.formats.opc.parts import Parts
-from scrub.formats.spans import Span, escaped, number_in, with_attributes
+from scrub.formats.spans import Span, escaped, number_in, parse, with_attributes
 from scrub.formats.workbook.part import SheetPart, Skeleton
 from scrub.formats.workbook.protection import ensure_unprotected
 from scrub.formats.workbook.sheet_data import Stored
@@ -51,7 +51,7 @@ class Lines:
         deepest = [max((int(each or 0) for each in levels), default=0) for levels in self._levels()]
         if any(deepest):  # without these no program shows the buttons that open and close the levels (18.3.1.81)
             element = skeleton.element("sheetFormatPr")
-            was = attributes_of(element.partition(b" ")[2])
+            was = parse(element).attributes
             fresh = {
                 word: str(level)
                 for word, level in zip(("outlineLevelRow", "outlineLevelCol"), deepest, strict=True)
@@ -124,7 +124,7 @@ class Lines:
         if index < 0:
             return {}
         span = stored.row_span(index)
-        return attributes_of(stored.data[span.start : span.open_end].partition(b" ")[2])
+        return attributes_of(stored.data[span.start : span.open_end])
 
     def _row_attribute(self, row: int, name: str) -> str | None:
         if name in self._rows.get(row, {}):

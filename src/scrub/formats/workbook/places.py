@@ -33,6 +33,11 @@ _GO_ALONG = frozenset(
     "mergeCell conditionalFormatting dataValidation hyperlink ignoredError cellWatch comment threadedComment "
     "protectedRange sortCondition sortState".split()
 )
+#: Of these the element goes with the last of its children; every other one stays, though nothing is left in it.
+_GO_EMPTY = frozenset(
+    "mergeCells dataValidations hyperlinks ignoredErrors cellWatches protectedRanges conditionalFormattings "
+    "sparklines sparklineGroups ext extLst".split()
+)
 #: Those of later versions, whose cells stand in an element of its own (MS-XLSX, 2.6.5, 2.6.22, 2.6.29).
 _EXTENDED = frozenset(("conditionalFormatting", "dataValidation", "sparkline"))
 #: Elements in which drawings and boxes of comments name the line of a corner.
@@ -82,9 +87,6 @@ class _Walk:
             kept = [child for child in reversed(span.children) if not self._goes(child)]
             if span.name.endswith("s") and 0 < len(kept) < len(span.children):
                 self._count(span, len(kept))
-            if span.children and not kept and all(child.name in _GO_ALONG for child in span.children):
-                self.splices.append(Splice(span.start, span.end, b""))
-                continue
             for child in span.children:
                 if child not in kept:
                     self.splices.append(Splice(child.start, child.end, b""))
@@ -94,6 +96,11 @@ class _Walk:
         """Whether all the cells go on which something hangs."""
         if self.shift is None:
             return False
+        if span.name in _GO_EMPTY:
+            return bool(span.children) and all(map(self._goes, span.children))
+        if span.name == "sparklineGroup":
+            holder = span.child("sparklines")
+            return holder is not None and self._goes(holder)
         if span.name == "shape":  # the box of a comment (ISO/IEC 29500-4, 19.4.2)
             at = {each.name: int(self._said(each)) + 1 for each in span.inside() if each.name in ("Row", "Column")}
             return len(at) == 2 and self.shift.cell(at["Row"], at["Column"]) is None

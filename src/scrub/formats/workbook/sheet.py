@@ -282,8 +282,49 @@ class OfficeSheet(SheetCells):
         for area in self.merged():
             first, last = (area.top, area.bottom) if is_row else (area.left, area.right)
             span = shift.span(first, last) if first < last else None
-            if span is not None and (span[1] - span[0] < last - first or shift.place(first) != span[0]):
+            if span is None:
+                continue
+            if span[1] - span[0] < last - first or shift.place(first) != span[0]:
                 raise Failure(f"{self.name} {area} is merged, and would be torn. Take it apart first: unmerge")
+            for line in self.lines(is_row).moved_into(first, last) if span[1] - span[0] > last - first else ():
+                self._ensure_nothing_hidden(area, line, is_row)
+
+    def _ensure_nothing_hidden(self, area: Area, line: int, is_row: bool) -> None:
+        """Raises `Failure` where a line comes into a merged range with a value or a merged range of its own."""
+        across = Area(line, area.left, line, area.right) if is_row else Area(area.top, line, area.bottom, line)
+        other = next((each for each in self.merged() if each != area and each.meets(across)), None)
+        if other is not None:
+            raise Failure(f"{self.name} {other} would overlap the merged range {area}. Unmerge one of them first")
+        for row in range(across.top, across.bottom + 1):
+            for column in range(across.left, across.right + 1):
+                if self.raw_value(row, column) is not None:
+                    raise Failure(
+                        f"{self.where(row, column)} would be hidden inside the merged range {area}. "
+                        "Unmerge that first, or empty the cell"
+                    )
+
+    def delete_row(self, row: int) -> None:
+        """Deletes a row; what a merged range shows stays when its first row is deleted."""
+        self.ensure_row_goes(row)
+        self._keep_shown(row, True)
+        super().delete_row(row)
+
+    def delete_column(self, column: int) -> None:
+        """Deletes a column; what a merged range shows stays when its first column is deleted."""
+        self.ensure_line_moves(column, False)
+        self._keep_shown(column, False)
+        super().delete_column(column)
+
+    def _keep_shown(self, line: int, is_row: bool) -> None:
+        """Moves the content of each merged range that begins at a line to the next one."""
+        for area in self.merged():
+            if not (area.top <= line <= area.bottom if is_row else area.left <= line <= area.right):
+                continue
+            row, column = self.shown_cell(area)
+            lines, last = (self.rows, area.bottom) if is_row else (self.columns, area.right)
+            following = lines.first_kept(line + 1, last)
+            if (row if is_row else column) == line and following:
+                self.move_content((row, column), (following, column) if is_row else (row, following))
 
     def look_like_line(self, fresh: int, line: int, is_row: bool) -> Callable[[], None]:
         """Gives a new line the looks of another one; gives what takes that back."""
