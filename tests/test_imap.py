@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+import contextlib
 import email
 import imaplib
 import os
 import shutil
+import socket
+import ssl
 import subprocess
 import time
 from collections.abc import Callable, Iterator
@@ -14,6 +17,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
+import trustme
 from conftest import Output
 from mails import Approving, a_message, run, stored
 
@@ -262,3 +266,114 @@ def test_without_a_server_the_reason_is_told(home: Path, monkeypatch: pytest.Mon
     with pytest.raises(scrub.FileProblem, match="the server cannot be reached"):
         on_server("each message\nskip\nend", "imaps://office@localhost:1/INBOX")
     assert shutil.which("env")
+
+
+# -- what a server says only after the login, and what it cannot
+
+
+@pytest.fixture
+def tls_server(home: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[str]:
+    """The address of a server that asks for a password over TLS, as any other mail server does."""
+    program = shutil.which("dovecot")
+    if program is None or os.getuid() != 0:
+        pytest.skip("dovecot-imapd is not installed, or this is not root, who starts it")
+    folder = Path("/tmp") / f"scrub-imaps-{os.getpid()}-{os.urandom(4).hex()}"
+    folder.mkdir()
+    (folder / "mail").mkdir()
+    authority = trustme.CA()
+    certificate = authority.issue_cert("localhost")
+    certificate.private_key_and_cert_chain_pem.write_to_path(folder / "server.pem")
+    authority.cert_pem.write_to_path(folder / "ca.pem")
+    (folder / "users").write_text(f"office:{{PLAIN}}stove:{NOBODY}:{NOBODY}::{folder}/mail\n")
+    with socket.socket() as free:
+        free.bind(("127.0.0.1", 0))
+        port = free.getsockname()[1]
+    (folder / "dovecot.conf").write_text(
+        f"protocols = imap\nlisten = 127.0.0.1\nbase_dir = {folder}/run\nstate_dir = {folder}/run\nlog_path = {folder}/log\n"
+        f"ssl = required\nssl_cert = <{folder}/server.pem\nssl_key = <{folder}/server.pem\nfirst_valid_uid = 1\nfirst_valid_gid = 1\n"
+        f"mail_location = maildir:{folder}/mail/box\npassdb {{\n driver = passwd-file\n args = {folder}/users\n}}\n"
+        f"userdb {{\n driver = passwd-file\n args = {folder}/users\n}}\n"
+        f"service imap-login {{\n chroot =\n inet_listener imap {{\n port = 0\n }}\n inet_listener imaps {{\n port = {port}\n ssl = yes\n }}\n}}\n"
+    )
+    os.chown(folder / "mail", NOBODY, NOBODY)
+    folder.chmod(0o755)
+    process = subprocess.Popen([program, "-F", "-c", str(folder / "dovecot.conf")])
+    for _ in range(200):
+        with contextlib.suppress(OSError), socket.create_connection(("127.0.0.1", port), 1):
+            break
+        assert process.poll() is None, (folder / "log").read_text()
+        time.sleep(0.05)
+    monkeypatch.setenv("SSL_CERT_FILE", str(folder / "ca.pem"))
+    monkeypatch.setenv("SCRUB_SECRET_MAIL_PASSWORD", "stove")
+    yield f"imaps://office@localhost:{port}/INBOX"
+    process.terminate()
+    process.wait(20)
+    shutil.rmtree(folder, ignore_errors=True)
+
+
+def client(url: str) -> imaplib.IMAP4_SSL:
+    """Another program at the same mailbox."""
+    made = imaplib.IMAP4_SSL("localhost", int(url.rpartition(":")[2].partition("/")[0]), ssl_context=ssl.create_default_context())
+    assert not {"MOVE", "UIDPLUS"} & set(made.capabilities)  # which is why they are asked for again
+    made.login("office", "stove")
+    return made
+
+
+def test_what_the_server_can_is_asked_after_the_login(tls_server: str) -> None:
+    other = client(tls_server)
+    for number in range(3):
+        other.append("INBOX", "", None, a_message(number, Subject=f"Fwd: {number}").as_bytes(policy=policy.SMTP))
+    result = on_server('each message where message.subject is not "Fwd: 0"\nmove to: "Old"\nend', tls_server)
+    assert not result.unsent
+
+    def numbers(mailbox: str) -> bytes:
+        other.select(mailbox, readonly=True)
+        found: bytes = other.uid("SEARCH", "ALL")[1][0]
+        return found
+
+    assert [len(numbers("INBOX").split()), len(numbers("Old").split())] == [1, 2]  # none is left, marked as deleted
+    scrub.undo()
+    assert [len(numbers("INBOX").split()), len(numbers("Old").split())] == [3, 0]
+    other.logout()
+
+
+def test_messages_marked_as_deleted_are_not_visited(server: Server) -> None:
+    server.put(*(a_message(n, Subject=f"Fwd: {n}") for n in range(3)))
+    talk = server.talk()
+    talk.select("INBOX")
+    talk.store("2", "+FLAGS", "\\Deleted")
+    talk.logout()
+    assert on_server('each message\nlog message.subject\nend\nsay "{count(message)}"', preview=True).log == ["Fwd: 0", "Fwd: 2"]
+
+
+def test_a_server_that_neither_moves_nor_removes(server: Server, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Messages are copied and marked; they are not visited again, and undo leaves no doubles."""
+
+    def plain(place: object) -> imaplib.IMAP4:
+        made = server.talk()
+        real = made._simple_command
+        made.capability = lambda: ("OK", [b"IMAP4rev1"])  # type: ignore[method-assign, assignment, return-value]
+
+        def old(name: str, *words: Any) -> Any:
+            assert not (name == "UID" and words[0] in ("MOVE", "EXPUNGE")), "the server does not know this"
+            answer = real(name, *words)
+            made.untagged_responses.pop("COPYUID", None)
+            return (answer[0], [b"done"]) if name == "APPEND" or words[:1] == ("COPY",) else answer
+
+        made._simple_command = old  # type: ignore[attr-defined]
+        return made
+
+    monkeypatch.setattr(connection, "connect", plain)
+    server.put(*(a_message(n, Subject=f"Fwd: {n}") for n in range(4)))
+    before = server.subjects()
+    body = (
+        'each message\nif message.subject is "Fwd: 1"\nmove to: "Old"\nelse if message.subject is "Fwd: 2"\ndelete\n'
+        'else if message.subject is "Fwd: 3"\ncopy to: "Old"\nmessage.subject = "3"\nend\nend'
+    )
+    on_server(body)
+    seen = 'each message\nlog message.subject\nend'
+    assert on_server(seen, preview=True).log == ["Fwd: 0", "3"]
+    assert not on_server(body.replace('"Fwd: 3"', '"nothing"')).changes
+    scrub.undo(1)
+    assert sorted(on_server(seen, preview=True).log) == before
+    assert on_server(seen, URL.replace("INBOX", "Old"), preview=True).log == []

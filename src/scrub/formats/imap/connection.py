@@ -108,6 +108,9 @@ class Connection:
         self._open = connect(place)
         self._between: str | None = None  # what parts the names of boxes inside boxes
         try:
+            # Most servers say what they can only to whom they know (RFC 9051, 6.1.1).
+            said = self._done(self._open.capability)
+            self.can = frozenset(str(said[-1] or b"", "ascii", "replace").upper().split())
             answer = self._done(self._open.select, self.named(place.mailbox), not writing)
             self.count = int(answer[0] or 0)
             found = self._open.response("UIDVALIDITY")[1]
@@ -115,11 +118,6 @@ class Connection:
         except BaseException:
             self.close()
             raise
-
-    @property
-    def can(self) -> Sequence[str]:
-        """What the server offers beyond the standard."""
-        return self._open.capabilities
 
     def _done(self, work: Callable[..., Any], *words: Any) -> list[Any]:
         """A command done. Raises `Declined` where the server says no, `Lost` where it says nothing."""
@@ -141,9 +139,12 @@ class Connection:
         """A command on messages by their UIDs."""
         return self._done(self._open.uid, *words)
 
-    def uids(self) -> list[int]:
-        """The UIDs of all messages, in their order."""
-        found = self.uid("SEARCH", "ALL")
+    def uids(self, deleted: bool = False) -> list[int]:
+        """The UIDs of all messages, in their order; those marked as deleted, which wait to be removed, only on demand."""
+        return self._searched("ALL" if deleted else "UNDELETED")
+
+    def _searched(self, *what: str) -> list[int]:
+        found = self.uid("SEARCH", *what)
         return sorted(int(word) for word in b" ".join(each for each in found if each).split())
 
     def stored(self, uids: Sequence[int]) -> dict[int, Stored]:
@@ -197,6 +198,34 @@ class Connection:
         found = [b"[COPYUID %b]" % each for each in said or () if isinstance(each, bytes)]
         return _told(_COPIED, [*answer, *found])
 
+    @property
+    def moves(self) -> bool:
+        """Whether the server moves messages in one step (RFC 6851)."""
+        return "MOVE" in self.can or "IMAP4REV2" in self.can
+
+    @property
+    def removes(self) -> bool:
+        """Whether the server removes certain messages, and says where new ones are (RFC 4315)."""
+        return "UIDPLUS" in self.can or "IMAP4REV2" in self.can
+
+    def next_there(self, mailbox: str) -> tuple[int, int] | None:
+        """The UIDVALIDITY of a mailbox and the UID that its next message gets, where the server says (RFC 9051, 6.3.11)."""
+        answer = self._done(self._open.status, self.named(mailbox), "(UIDVALIDITY UIDNEXT)")
+        said = b" ".join(each for each in answer if isinstance(each, bytes))
+        validity, following = _VALIDITY.search(said), _NEXT.search(said)
+        return (int(validity[1]), int(following[1])) if validity is not None and following is not None else None
+
+    def come_since(self, mailbox: str, before: tuple[int, int] | None, count: int) -> tuple[int, list[int]] | None:
+        """The messages of a mailbox that came since `next_there`; None unless there are just so many."""
+        if before is None:
+            return None
+        other = Connection(self.place._replace(mailbox=mailbox), writing=False)
+        try:
+            found = [uid for uid in other._searched("UID", f"{before[1]}:*") if uid >= before[1]]
+            return (other.validity, found) if other.validity == before[0] and len(found) == count else None
+        finally:
+            other.close()
+
     def ensure_mailbox(self, mailbox: str) -> None:
         """Makes a mailbox that is not there."""
         found = self._done(self._open.list, '""', self.named(mailbox))
@@ -242,6 +271,8 @@ def spoken(uids: Sequence[int]) -> str:
 _APPENDED = late(rb"\[APPENDUID (\d+) ([\d:,]+)\]")
 _COPIED = late(rb"\[COPYUID (\d+) [\d:,]+ ([\d:,]+)\]")
 _DELIMITER = late(rb'\) "(.)" ')
+_VALIDITY = late(rb"\bUIDVALIDITY (\d+)")
+_NEXT = late(rb"\bUIDNEXT (\d+)")
 _UID = late(rb"\bUID (\d+)")
 _SIZE = late(rb"\bRFC822\.SIZE (\d+)")
 _MOMENT = late(rb'\bINTERNALDATE "([^"]+)"')

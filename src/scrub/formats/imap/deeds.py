@@ -76,31 +76,67 @@ def done(connection: Connection, order: Order, keep: Keep, kept: Callable[[str],
         yield {**here, **order, "on": not order["on"]}
     elif word == "move":  # MOVE (RFC 6851); else COPY, and then they go
         connection.ensure_mailbox(order["to"])
-        whole = "MOVE" in connection.can
-        there = connection.uid_there("MOVE" if whole else "COPY", uids, order["to"])
-        if not whole:
-            _gone(connection, uids)
-        if there is not None:
-            validity, fresh = there
-            yield {"in": order["to"], "validity": validity, "do": "move", "uids": fresh, "to": connection.place.mailbox}
+        command = "MOVE" if connection.moves else "COPY"
+        with _Arrivals(connection, order["to"], len(uids)) as arrivals:
+            arrivals.told(connection.uid_there(command, uids, order["to"]))
+        removed = connection.moves or _gone(connection, uids)
+        for validity, fresh in arrivals.found:
+            back = {"in": order["to"], "validity": validity, "uids": fresh}
+            yield {**back, "do": "move", "to": connection.place.mailbox} if removed else {**back, "do": "remove"}
+        if not removed:
+            yield _unmarked(here, uids)
     elif word == "copy":
         connection.ensure_mailbox(order["to"])
-        there = connection.uid_there("COPY", uids, order["to"])
-        if there is not None:
-            yield {"in": order["to"], "validity": there[0], "do": "remove", "uids": there[1]}
+        with _Arrivals(connection, order["to"], len(uids)) as arrivals:
+            arrivals.told(connection.uid_there("COPY", uids, order["to"]))
+        for validity, fresh in arrivals.found:
+            yield {"in": order["to"], "validity": validity, "do": "remove", "uids": fresh}
     elif word == "remove":
-        back = [_append_again(connection, uid, keep) for uid in uids]
-        _gone(connection, uids)
-        yield from back
+        yield from _removed(connection, uids, keep, here)
     elif word == "append":
         connection.ensure_mailbox(order["to"])
-        there = connection.append(order["to"], order["flags"], order["moment"], kept(order.get("kept", "")))
-        if there is not None:
-            yield {"in": order["to"], "validity": there[0], "do": "remove", "uids": there[1]}
+        data = kept(order.get("kept", ""))
+        with _Arrivals(connection, order["to"], 1) as arrivals:
+            arrivals.told(connection.append(order["to"], order["flags"], order["moment"], data))
+        for validity, fresh in arrivals.found:
+            yield {"in": order["to"], "validity": validity, "do": "remove", "uids": fresh}
         if uids:  # in the place of a former one: the new one came first, so that nothing is lost in between
-            back = [_append_again(connection, uid, keep) for uid in uids]
-            _gone(connection, uids)
-            yield from back
+            yield from _removed(connection, uids, keep, here)
+
+
+class _Arrivals:
+    """The messages that a command brings into a mailbox: as the server says, else as the mailbox shows."""
+
+    def __init__(self, connection: Connection, mailbox: str, count: int) -> None:
+        self._connection, self._mailbox, self._count = connection, mailbox, count
+        self._before: tuple[int, int] | None = None
+        self.found: list[tuple[int, Sequence[int]]] = []
+
+    def __enter__(self) -> _Arrivals:
+        if not self._connection.removes:
+            self._before = self._connection.next_there(self._mailbox)
+        return self
+
+    def told(self, there: tuple[int, Sequence[int]] | None) -> None:
+        """Takes in what the server said of them."""
+        self.found = [there] if there is not None else []
+
+    def __exit__(self, failed: object, *_: object) -> None:
+        if not failed and not self.found:
+            there = self._connection.come_since(self._mailbox, self._before, self._count)
+            self.found = [there] if there is not None else []
+
+
+def _removed(connection: Connection, uids: Sequence[int], keep: Keep, here: Order) -> Iterator[Order]:
+    """Removes messages; gives what brings them back."""
+    back = [_append_again(connection, uid, keep) for uid in uids] if connection.removes else [_unmarked(here, uids)]
+    _gone(connection, uids)
+    yield from back
+
+
+def _unmarked(here: Order, uids: Sequence[int]) -> Order:
+    """What brings back messages that are only marked as deleted."""
+    return {**here, "do": "flag", "uids": list(uids), "flags": ["\\Deleted"], "on": False}
 
 
 def _append_again(connection: Connection, uid: int, keep: Keep) -> Order:
@@ -115,11 +151,14 @@ def _append_again(connection: Connection, uid: int, keep: Keep) -> Order:
     }  # fmt: skip
 
 
-def _gone(connection: Connection, uids: Sequence[int]) -> None:
-    """Removes these messages and no others (UID EXPUNGE, RFC 4315, 2.1). Where the server cannot, they stay, marked."""
+def _gone(connection: Connection, uids: Sequence[int]) -> bool:
+    """Removes these messages and no others (UID EXPUNGE, RFC 4315, 2.1); gives whether they are gone. Where the server
+    cannot, they stay, marked as deleted, and nobody sees them any more.
+    """
     connection.uid("STORE", spoken(uids), "+FLAGS.SILENT", "(\\Deleted)")
-    if "UIDPLUS" in connection.can or "IMAP4REV2" in connection.can:
+    if connection.removes:
         connection.uid("EXPUNGE", spoken(uids))
+    return connection.removes
 
 
 def taken_back(address: str, orders: Sequence[Order], kept: Callable[[str], bytes]) -> None:
@@ -132,7 +171,7 @@ def taken_back(address: str, orders: Sequence[Order], kept: Callable[[str], byte
                 raise FileProblem(
                     address, f"the server numbered the messages of {order['in']} anew since, so they cannot be told"
                 )
-            missing = set(order.get("uids", ())) - set(connection.uids())
+            missing = set(order.get("uids", ())) - set(connection.uids(deleted=True))
             if missing:
                 raise FileProblem(address, f"{len(missing)} of the messages are not in {order['in']} any more")
             for _ in done(connection, order, lambda data: "", kept):

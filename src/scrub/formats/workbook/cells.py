@@ -13,6 +13,8 @@ from scrub.formats.workbook.colours import same_colour
 from scrub.formats.workbook.covered import Covered
 from scrub.formats.workbook.done import Put, PutAgain
 from scrub.formats.workbook.formulas import problem_of, translated
+from scrub.formats.workbook.future_functions import stored_formula
+from scrub.formats.workbook.number_forms import ensure_number_format
 from scrub.formats.workbook.part import SheetPart
 from scrub.formats.workbook.protection import ensure_unprotected
 from scrub.formats.workbook.reading import Loads, placed
@@ -428,7 +430,7 @@ class SheetCells(RowsBelow):
 
     def plain_formula(self, formula: str) -> str:
         """A formula as a rule holds it, without its equals sign. Raises `Failure` for one that no program takes."""
-        return self._checked_formula(formula)[1:]
+        return stored_formula(self._checked_formula(formula)[1:])
 
     def _unshare(self, row: int, column: int) -> list[int]:
         """Where the first cell of a shared formula changes, the others get it written out; gives those keys."""
@@ -475,8 +477,8 @@ class SheetCells(RowsBelow):
         before = self.shared.styles.look(style, word)
         if word in ("fill", "colour"):
             value = same_colour(value)
-        if word == "number-form" and len(value) > 255:
-            raise Failure("a number form has at most 255 characters")
+        if word == "number-form":
+            ensure_number_format(value)
         if before == value and not (word == "fill" and value is None and self.shared.styles.is_filled(style)):
             return
         if self.protected:

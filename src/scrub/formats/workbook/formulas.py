@@ -185,7 +185,7 @@ def problem_of(formula: str, knows: Callable[[str, str], bool], sheets: Callable
         return "a quote is opened and never closed"
     open_marks: list[str] = []
     value_before = False  # whether an operand ended just before
-    last = ""
+    last = sort_before = ""
     for piece in pieces_of(formula):
         sort, text = piece.sort, piece.text
         if sort == "unknown":
@@ -197,10 +197,10 @@ def problem_of(formula: str, knows: Callable[[str, str], bool], sheets: Callable
         if sort == "mark" and text in "({":
             if value_before and last != "function":
                 return f'an operator is missing before "{text}"'
-            open_marks.append(text)
+            open_marks.append("function(" if last == "function" else text)
             value_before = False
         elif sort == "mark" and text in ")}":
-            if not open_marks or open_marks.pop() != {")": "(", "}": "{"}[text]:
+            if not open_marks or open_marks.pop()[-1] != {")": "(", "}": "{"}[text]:
                 return f'"{text}" closes nothing'
             if not value_before and last in _BINARY:
                 return f'something is missing after "{last}"'
@@ -208,6 +208,8 @@ def problem_of(formula: str, knows: Callable[[str, str], bool], sheets: Callable
         elif sort == "mark" and text == ",":
             if last in _BINARY:
                 return f'something is missing after "{last}"'
+            if (not open_marks or open_marks[-1] == "(") and sort_before in ("number", "text", "error"):
+                return f'"{last}," has no place here: a comma separates arguments. Write decimals with a point: 1.5'
             value_before = False
         elif sort == "mark":
             if text == ";" and "{" in open_marks:
@@ -231,9 +233,9 @@ def problem_of(formula: str, knows: Callable[[str, str], bool], sheets: Callable
             if named and not knows(text, piece.sheet):
                 return f'the workbook has no name "{text}"'
             value_before = sort != "function"
-        last = "function" if sort == "function" else text
+        last, sort_before = "function" if sort == "function" else text, sort
     if open_marks:
-        return f'"{open_marks[-1]}" is opened and never closed'
+        return f'"{open_marks[-1][-1]}" is opened and never closed'
     if last in _BINARY:
         return f'something is missing after "{last}"'
     return ""

@@ -204,3 +204,44 @@ def _elapsed(seconds: Decimal, tokens: list[tuple[str, str]], form: str) -> str:
         else:
             raise _unknown(form)
     return "".join(parts)
+
+
+#: The pieces of a section: a text in quotes or behind a backslash, a width, a fill, what stands in brackets, codes of
+#: numbers and of dates, and characters that are shown as they are.
+_FORMAT = late(
+    r"""(?P<text>"[^"]*"|\\.|_.)|(?P<fill>\*.)"""
+    r"|(?P<bracket>\[(?:Black|Blue|Cyan|Green|Magenta|Red|White|Yellow|Color ?\d{1,2}|\$[^\]]*|(?:DB|Nat)Num\d+[^\]]*"
+    r"|(?:<=|>=|<>|<|>|=)-?[\d.]+(?:E[+-]?\d+)?|~[^\]]*)\])"
+    r"|(?P<elapsed>\[(?:h+|m+|s+)\])"
+    r"|(?P<general>General)"
+    r"|(?P<date>AM/PM|A/P|y+|m+|d+|h+|s+|a{3,4}|g{1,3}|b{1,4}|e{1,4}(?![+-]))"
+    r"|(?P<number>[0#?]|E[+-]|%)"
+    r"|(?P<at>@)"
+    r"|(?P<plain>[^A-Za-z\"\[\]\\*_;])",
+    re.IGNORECASE | re.DOTALL,
+)
+
+
+def ensure_number_format(form: str) -> None:
+    """Raises `Failure` for a number format that no program would take (ISO/IEC 29500-1, 18.8.31)."""
+    if len(form) > 255:
+        raise Failure("a number format has at most 255 characters")
+    sections = _sections(form)
+    if len(sections) > 4:
+        raise Failure(f'the number format "{form}" has {len(sections)} sections; four is the maximum')
+    for section in sections:
+        at, sorts = 0, set[str]()
+        while at < len(section):
+            found = _FORMAT.match(section, at)
+            if found is None:
+                rest = section[at:]
+                words = re.match(r"[A-Za-z]+", rest)
+                what = f'"{words[0] if words else rest[0]}" is not a code'
+                remedy = f'. Put text in quotes: ""{words[0]}""' if words else ""
+                raise Failure(f'the number format "{form}": {what}{remedy}')
+            sorts.add(str(found.lastgroup))
+            at = found.end()
+        if "date" in sorts and "number" in sorts and not re.search(r"[sS]\]?\.0", section):
+            raise Failure(f'the number format "{form}" has codes of numbers and of dates in one section')
+        if "at" in sorts and sorts & {"number", "date", "elapsed"}:
+            raise Failure(f'the number format "{form}" has "@" for text beside codes of numbers or dates')

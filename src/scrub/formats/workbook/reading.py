@@ -11,6 +11,7 @@ from typing import Any
 from scrub.formats.spans import number_in
 from scrub.formats.workbook.formulas import translated
 from scrub.formats.workbook.number_forms import shown_as
+from scrub.formats.workbook.future_functions import shown_formula
 from scrub.formats.workbook.part import SheetPart
 from scrub.formats.workbook.results import SheetResults
 from scrub.formats.workbook.row_form import Alike
@@ -296,7 +297,7 @@ class SheetReading(SheetResults):
             return None
         cell = self.stored(row, column)
         assert cell is not None
-        return f"={self._written_out(cell)}"
+        return f"={shown_formula(self._written_out(cell))}"
 
     def _written_out(self, cell: StoredCell) -> str:
         of = cell.formula

@@ -13,6 +13,7 @@ from typing import Any
 from scrub.formats.spans import Splice, number_in, tag_end, with_attributes
 from scrub.formats.workbook.cells import SheetCells
 from scrub.formats.workbook.decode import stored_number
+from scrub.formats.workbook.future_functions import stored_formula
 from scrub.formats.workbook.laid import LaidRows, LaidWriter
 from scrub.formats.workbook.searched import Searched
 from scrub.formats.workbook.sheet_data import Parsed, Stored
@@ -325,7 +326,7 @@ class CellWriter:
             return b""
         type_, content = "", b""
         if formula is not None:
-            content = f"<{prefix}f>{xstring(formula)}</{prefix}f>".encode()
+            content = f"<{prefix}f>{xstring(stored_formula(formula))}</{prefix}f>".encode()
         if old is not None and key not in sheet.values and (formula is None or key in sheet.written_out):
             type_, result = self._result(old, formula is None)
             content += result
