@@ -227,13 +227,17 @@ class OpenSheet(Sheet):
         for place, _ in moves:
             self.ensure_row_moves(place, left, right)
         backs: list[Callable[[], None]] = []
-        for column in range(left, right + 1):
-            self._order_column(column, moves, backs)
 
         def back() -> None:
             for each in reversed(backs):
                 each()
 
+        try:
+            for column in range(left, right + 1):
+                self._order_column(column, moves, backs)
+        except Failure:
+            back()
+            raise
         return back
 
     def ensure_row_moves(self, row: int, left: int, right: int) -> None:

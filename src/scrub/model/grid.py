@@ -368,6 +368,10 @@ class Grid:
         """Puts what stands in some rows, from one column to another, into an order; gives what takes that back."""
         raise NotImplementedError
 
+    def totals_below(self, rows: Sequence[int], left: int, right: int) -> Collection[int]:
+        """The last of some rows, as far as they add up the ones above; none where nothing is calculated."""
+        return ()
+
     def measure(self, line: int, is_row: bool, word: str) -> Any:
         """The size of a row or column in its own unit, or whether it is hidden."""
         raise NotImplementedError

@@ -27,6 +27,11 @@ class GridRows(Rows):
         self.name = name
         self.bottom = bottom
         self._fresh: list[int] = []  # the rows that were put above the totals
+        #: Rows of a whole sheet that are totals of its tables: no records.
+        self._totals: Collection[int] = ()
+        if not name:
+            tables = (each for each in sheet.tables() if each.area.meets(area))
+            self._totals = {row for each in tables for row in range(each.bottom + 1, each.area.bottom + 1)}
         self.lists: dict[str, ColumnValues] = {}
         self.headings: dict[str, str] = {}
         self.twice: set[str] = set()
@@ -119,7 +124,15 @@ class GridRows(Rows):
     def filled(self) -> Sequence[int]:
         """The rows that hold something."""
         found = self.sheet.filled_rows(self.body(), self.lists.values())
+        if self._totals:
+            found = [row for row in found if row not in self._totals]
         return [*found, *self._inside()] if self._fresh else found
+
+    def sortable(self) -> Sequence[int]:
+        """The rows that can change places: all that hold something, but for totals below them."""
+        rows = self.filled()
+        totals = self.sheet.totals_below(rows, self.area.left, self.area.right)
+        return [row for row in rows if row not in totals] if totals else rows
 
     def put(self, row: int, key: str, value: Value) -> None:
         """Sets the value under a heading."""

@@ -227,24 +227,35 @@ class Table(HoldsColumns):
 
     @action(Reach.CHANGE)
     @needs("arrange_rows")
-    def sort(self, by: str, then: str | None = None, descending: bool = False) -> None:
-        """Puts the rows in the order of what stands under a heading. Rows with the same stay as they are; empty ones
-        come last.
+    def sort(
+        self, by: str, then: str | None = None, descending: bool = False, then_descending: bool = False
+    ) -> None:
+        """Sorts the rows by what is under a heading. Rows with the same value keep their order; empty ones come last.
 
         by: the heading.
         then: a second heading, for rows that are the same under the first.
         descending: whether the largest comes first.
+        then_descending: the same for the second heading.
         Example: sort by: "Kg", descending: yes
         Also: order, arrange, ascending, alphabetical
         """
-        reads = [self.rows.reader(self.rows.key(each)) for each in (by, then) if each is not None]
-        rows = list(self.rows.filled())  # columns that were read tell which rows are filled
-        keys = [([settle(value) for value in map(read, rows)], descending) for read in reads]
+        headings = [(by, descending), *([] if then is None else [(then, then_descending)])]
+        rows = list(self.rows.sortable())  # columns that were read tell which rows are filled
+        keys = [(self._sort_values(rows, heading), downwards) for heading, downwards in headings]
         ordered = [rows[place] for place in in_order(len(rows), keys)]
         if ordered != rows:
             self.file.arrange_rows()
             back = self.rows.put_in_order(ordered)
             self.changed("order", "as it was", f"by {by}", back, f"sorted by {by}" + (f", then {then}" if then else ""))
+
+    def _sort_values(self, rows: Sequence[Any], heading: str) -> list[Value]:
+        """What rows are sorted by. Raises `Failure` for an error value, or a result that is old."""
+        read = self.rows.reader(self.rows.key(heading))
+        found = [settle(value) for value in map(read, rows)]
+        trouble = next((each for each in found if isinstance(each, Trouble)), None)
+        if trouble is not None:
+            raise trouble.failure()
+        return found
 
 
 class Record(HoldsCells):

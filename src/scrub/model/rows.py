@@ -119,6 +119,10 @@ class Rows:
         """Takes a row out; gives what takes that back."""
         raise Failure(f"{self.label}: no row can be deleted here")
 
+    def sortable(self) -> Sequence[Any]:
+        """The rows that can change places: all that hold something, but for totals below them."""
+        return self.filled()
+
     def put_in_order(self, rows: Sequence[Any]) -> Callable[[], None]:
         """Puts the rows in an order; gives what takes that back."""
         raise Failure(f"{self.label}: rows cannot change places here")

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from datetime import date, datetime
 from decimal import Decimal
 from functools import partial
@@ -19,6 +19,7 @@ from scrub.formats.workbook.part import SheetPart
 from scrub.formats.workbook.protection import ensure_unprotected
 from scrub.formats.workbook.reading import Loads, placed
 from scrub.formats.workbook.row_order import in_order
+from scrub.formats.workbook.row_sorting import RowSorting, totals_below
 from scrub.formats.workbook.rows_below import MOST_CHARACTERS, RowsBelow
 from scrub.formats.workbook.searched import Searched
 from scrub.formats.workbook.shared import Shared
@@ -43,6 +44,7 @@ class SheetCells(RowsBelow):
         self._name = part.sheet
         self._covered: Covered | None = None  # the cells under merges; None when that must be looked up
         self._free: bool | None = None  # whether all its cells can be changed; None when that must be looked up
+        self._sorting: RowSorting | None = None  # the rows that are being sorted
         self.formed: dict[int, int] = {}  # the formats that dates and durations brought along
 
     # -- what may be changed
@@ -78,6 +80,11 @@ class SheetCells(RowsBelow):
         super()._row_went(back)
         self.shared.cells_changed(back=back)
 
+    @property
+    def first_name(self) -> str:
+        """The name that it has in the file."""
+        return self.part.sheet
+
     def has_links(self) -> bool:
         """Whether a click on any cell leads anywhere."""
         raise NotImplementedError
@@ -102,6 +109,11 @@ class SheetCells(RowsBelow):
         """Puts what stands in some rows into an order, looks and formulas too."""
         block = Area(min(rows), left, max(rows), right)
         self._ensure_block_moves(block)
+        # All rows count, also those that stay by chance: what is refused next week is refused today.
+        places = {row: place for place, row in zip(sorted(rows), rows, strict=True)}
+        self._sorting = RowSorting(self.first_name, places, left, right, self.name)
+        self.shared.ensure_sortable(self._sorting)
+        self._ensure_formulas_move(self._sorting)
         in_bytes = self._order_bytes(rows, block)
         if in_bytes is not None:
             return in_bytes
@@ -113,6 +125,39 @@ class SheetCells(RowsBelow):
             self.shared.cells_changed(back=True)
 
         return all_back
+
+    def _ensure_formulas_move(self, sorting: RowSorting) -> None:
+        """Raises `Failure` for a formula in the rows that would come to mean something else."""
+        for row, column, formula in self.each_formula():
+            if sorting.holds(self.first_name, row, column):
+                sorting.moved(formula, row, self.where(row, column))
+
+    def each_formula(self) -> Iterator[tuple[int, int, str]]:
+        """The cells that are calculated: row, column, formula without its equals sign."""
+        if self.part.name is None and not self.part.is_new:
+            return
+        if self.has_formulas is not False:
+            for cell in self.load().stored.all_cells():
+                if cell.formula is not None and self.key(cell.row, cell.column) not in self.formulas:
+                    formula = self.formula(cell.row, cell.column)
+                    if formula is not None:
+                        yield cell.row, cell.column, formula[1:]
+        for key, fresh in self.formulas.items():
+            if fresh:
+                yield *self.place(key), fresh
+
+    def totals_below(self, rows: Sequence[int], left: int, right: int) -> Collection[int]:
+        """The last of some rows, as far as they add up the ones above."""
+        if not self.has_formulas and not self.formulas:
+            return ()
+
+        def formulas(row: int) -> Iterator[str]:
+            for column in range(left, right + 1):
+                formula = self.formula(row, column)
+                if formula is not None:
+                    yield formula[1:]
+
+        return totals_below(rows, formulas, self.first_name)
 
     def _order_bytes(self, rows: Sequence[int], block: Area) -> Callable[[], None] | None:
         """Puts whole rows of plain cells into an order as they are stored; None where anything hangs on them or was
@@ -195,7 +240,8 @@ class SheetCells(RowsBelow):
                 held.pop(key, None)
             self.results.pop(key, None)
             if formula is not None:
-                self.formulas[key] = translated(formula[1:], place - row, 0)
+                assert self._sorting is not None
+                self.formulas[key] = self._sorting.moved(formula[1:], row, self.where(row, column))
                 del self.values[key]
                 self.results[key] = None if isinstance(value, Trouble) else value
                 self.formula_rows.setdefault(column, set()).add(place)

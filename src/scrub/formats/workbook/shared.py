@@ -14,6 +14,7 @@ from scrub.formats.spans import NotReadable, Span
 from scrub.formats.workbook.decode import Decoder
 from scrub.formats.workbook.depends import Calculated, Dependence
 from scrub.formats.workbook.names import Names
+from scrub.formats.workbook.row_sorting import RowSorting
 from scrub.formats.workbook.strings import SharedStrings
 from scrub.formats.workbook.structure_lock import StructureLock
 from scrub.formats.workbook.styles import Styles
@@ -62,6 +63,13 @@ class Sharing(Calculated, Protocol):
 
     def uses_of_name(self, word: re.Pattern[str]) -> str:
         """Where it uses a word in a formula or a rule."""
+
+    @property
+    def formulas(self) -> Mapping[int, str | None]:
+        """Formulas that were changed, by cell."""
+
+    def each_formula(self) -> Iterator[tuple[int, int, str]]:
+        """The cells that are calculated: row, column, formula without its equals sign."""
 
 
 def _no_sheet(*_: object) -> Any:
@@ -171,6 +179,14 @@ class Shared:
             if place:
                 return sheet.where(*place)
         return ""
+
+    def ensure_sortable(self, sorting: RowSorting) -> None:
+        """Raises `Failure` where formulas or names refer to single rows of those that change places."""
+        for sheet in self.sheets:
+            if sheet.has_formulas is not False or sheet.formulas:
+                sorting.ensure_outside(sheet.each_formula(), sheet.first_name, sheet.where)
+        areas = ((name, self.names.area(name)) for name, local, _ in self.names.every() if local is None)
+        sorting.ensure_names((name, *area) for name, area in areas if area is not None)
 
     # -- names
 

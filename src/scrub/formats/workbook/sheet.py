@@ -93,11 +93,6 @@ class OfficeSheet(SheetCells):
         self.file.recorder.add(Change((before,), "name", before, value), lambda: set_to(before), self)
 
     @property
-    def first_name(self) -> str:
-        """The name that it has in the file."""
-        return self.part.sheet
-
-    @property
     def number(self) -> int:
         """Its place among the sheets, from 1."""
         return self._number if self.is_deleted else self.shared.sheets.index(self) + 1
