@@ -13,6 +13,7 @@ from conftest import macro
 from documents import W, document, members, put_members, resolved, texts
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
+from lxml import etree
 from opentexts import opentext
 from opentexts import texts as open_texts
 
@@ -33,7 +34,9 @@ def shape(path: Path) -> list[tuple[str, str]]:
     return list(zip(texts(path), how, strict=True))
 
 
-SETTINGS = st.sampled_from(["", '<w:pStyle w:val="Quote"/>', '<w:pStyle w:val="Quote"/><w:jc w:val="center"/>', '<w:jc w:val="right"/>'])
+SETTINGS = st.sampled_from(
+    ["", '<w:pStyle w:val="Quote"/>', '<w:pStyle w:val="Quote"/><w:jc w:val="center"/>', '<w:jc w:val="right"/>']
+)
 
 
 @given(
@@ -53,7 +56,8 @@ def test_what_is_recorded_at_the_end_leaves_nothing_behind(
         gone.discard(len(paragraphs))
     between = '<w:bookmarkStart w:id="7" w:name="here"/><w:bookmarkEnd w:id="7"/>' if marked else ""
     body = between.join(
-        f"<w:p>{f'<w:pPr>{set_}</w:pPr>' if set_ else ''}<w:r><w:t>{text}</w:t></w:r></w:p>" for text, set_ in paragraphs
+        f"<w:p>{f'<w:pPr>{set_}</w:pPr>' if set_ else ''}<w:r><w:t>{text}</w:t></w:r></w:p>"
+        for text, set_ in paragraphs
     )
     data = document(body, settings="<w:zoom/>")
     steps = "".join(f"in paragraph({each})\ndelete\nend\n" for each in sorted(gone, reverse=True))
@@ -91,8 +95,15 @@ def test_lines_above_notes_are_no_paragraphs(home: Path) -> None:
         for number, type_ in enumerate(("separator", "continuationSeparator", "continuationNotice", "normal"))
     )
     parts = members(path)
-    rels = parts["word/_rels/document.xml.rels"].decode().replace("/header\"", "/footnotes\"")
-    put_members(path, {**parts, "word/header1.xml": f'<w:footnotes xmlns:w="{W}">{notes}</w:footnotes>', "word/_rels/document.xml.rels": rels})
+    rels = parts["word/_rels/document.xml.rels"].decode().replace('/header"', '/footnotes"')
+    put_members(
+        path,
+        {
+            **parts,
+            "word/header1.xml": f'<w:footnotes xmlns:w="{W}">{notes}</w:footnotes>',
+            "word/_rels/document.xml.rels": rels,
+        },
+    )
     found = run('single-spaces\ntrim\nsay "{count(paragraph)}"', path)
     assert found.files[0].said == ["2"]
     assert texts(path, "word/header1.xml") == ["x  y ", "x  y ", "x  y ", "x y"]
@@ -120,7 +131,9 @@ def test_paragraphs_with_every_form_of_style_are_set(home: Path, style: str) -> 
         "in paragraph(1)\nparagraph.alignment = centre\nparagraph.left-indent = 1\nparagraph.space-before = 6\nend",
         path,
     )
-    found = scrub.run(macro('in paragraph(1)\nsay "{paragraph.alignment} {paragraph.left-indent}"\nend', "document"), [str(path)])
+    found = scrub.run(
+        macro('in paragraph(1)\nsay "{paragraph.alignment} {paragraph.left-indent}"\nend', "document"), [str(path)]
+    )
     assert found.files[0].said == ["centre 1"], found.files[0].said
     scrub.undo()
     assert path.read_bytes() == before
@@ -142,21 +155,19 @@ def test_a_heading_before_a_table_goes_and_comes_back(home: Path, body: str, num
     path = Path("water.odt")
     path.write_bytes(opentext(body))
     before = open_texts(path)
-    order = [each.tag for each in scrub_order(path)]
+    order = [each.tag for each in in_the_body(path)]
     run(f"document.tracks-changes = yes\nin paragraph({number})\ndelete\nend\ndocument.tracks-changes = no", path)
     recorded = path.read_bytes()
     run("reject-changes", path)
     assert open_texts(path) == before
-    assert [each.tag for each in scrub_order(path)] == order
+    assert [each.tag for each in in_the_body(path)] == order
     path.write_bytes(recorded)
     run("accept-changes", path)
     assert open_texts(path) == [each for each in before if each != "Water"]
 
 
-def scrub_order(path: Path) -> list[object]:
+def in_the_body(path: Path) -> list[etree._Element]:
     """The elements directly inside the body, by a reader that is not ours."""
-    from lxml import etree
-
     root = etree.fromstring(zipfile.ZipFile(io.BytesIO(path.read_bytes())).read("content.xml"))
     body = next(root.iter("{urn:oasis:names:tc:opendocument:xmlns:office:1.0}text"))
     return [each for each in body if not str(each.tag).endswith("tracked-changes")]

@@ -5,7 +5,6 @@ empties, names that lead nowhere; and merged ranges, which show one cell of many
 from __future__ import annotations
 
 import io
-import re
 import zipfile
 from pathlib import Path
 from typing import Any
@@ -14,7 +13,6 @@ import openpyxl
 import pytest
 import xlsxwriter
 from books import MAIN, RELS, packed
-from conftest import SAMPLE
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from lxml import etree
@@ -55,10 +53,12 @@ def test_attributes_of_every_spelling_of_an_element(
     quote = data.draw(st.sampled_from("\"'"))
     escaped = {word: value.replace("&", "&amp;").replace("<", "&lt;") for word, value in there.items()}
     inside = "".join(f"{data.draw(BLANKS)}{word}={quote}{value}{quote}" for word, value in escaped.items())
-    end = data.draw(st.sampled_from(["/>", " />", f"></{name}>", f"\n></{name} >", f"><{name}>a &gt; b</{name}></{name}>"]))
+    end = data.draw(
+        st.sampled_from(["/>", " />", f"></{name}>", f"\n></{name} >", f"><{name}>a &gt; b</{name}></{name}>"])
+    )
     made = with_attributes(f"<{name}{inside}{end}".encode(), wanted)
     spaces = ' xmlns:x="u:x" xmlns:x14ac="u:ac"'
-    found = etree.fromstring(made.replace(name.encode(), name.encode() + spaces.encode(), 1))
+    found = etree.fromstring(made.decode().replace(name, name + spaces, 1))
     now = {word.replace("{u:ac}", "x14ac:"): value for word, value in found.attrib.items()}
     assert now == {word: value for word, value in {**there, **wanted}.items() if value is not None}
 
@@ -131,7 +131,7 @@ def test_elements_of_other_namespaces_keep_their_places(home: Path) -> None:
     assert order == ["workbookPr", "AlternateContent", "revisionPtr", "workbookProtection", "bookViews", "sheets"]
     body = (
         f'<sheetData>{ROWS}</sheetData><mc:AlternateContent xmlns:mc="{MC}"><mc:Choice Requires="x"><controls/>'
-        '</mc:Choice></mc:AlternateContent><extLst/>'
+        "</mc:Choice></mc:AlternateContent><extLst/>"
     )
     path.write_bytes(packed([body]))
     done('in sheet("S1")\nsheet.left-margin = 1\nsheet.row(3).page-break = yes\nend', path)

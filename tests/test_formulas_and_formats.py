@@ -10,7 +10,6 @@ from sheets import load, members
 from test_structure import done, run
 
 
-
 @pytest.fixture
 def path(home: Path) -> Path:
     found = Path("book.xlsx")

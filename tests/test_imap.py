@@ -313,7 +313,9 @@ def tls_server(home: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[str]:
 
 def client(url: str) -> imaplib.IMAP4_SSL:
     """Another program at the same mailbox."""
-    made = imaplib.IMAP4_SSL("localhost", int(url.rpartition(":")[2].partition("/")[0]), ssl_context=ssl.create_default_context())
+    made = imaplib.IMAP4_SSL(
+        "localhost", int(url.rpartition(":")[2].partition("/")[0]), ssl_context=ssl.create_default_context()
+    )
     assert not {"MOVE", "UIDPLUS"} & set(made.capabilities)  # which is why they are asked for again
     made.login("office", "stove")
     return made
@@ -343,7 +345,10 @@ def test_messages_marked_as_deleted_are_not_visited(server: Server) -> None:
     talk.select("INBOX")
     talk.store("2", "+FLAGS", "\\Deleted")
     talk.logout()
-    assert on_server('each message\nlog message.subject\nend\nsay "{count(message)}"', preview=True).log == ["Fwd: 0", "Fwd: 2"]
+    assert on_server('each message\nlog message.subject\nend\nsay "{count(message)}"', preview=True).log == [
+        "Fwd: 0",
+        "Fwd: 2",
+    ]
 
 
 def test_a_server_that_neither_moves_nor_removes(server: Server, monkeypatch: pytest.MonkeyPatch) -> None:
@@ -352,7 +357,7 @@ def test_a_server_that_neither_moves_nor_removes(server: Server, monkeypatch: py
     def plain(place: object) -> imaplib.IMAP4:
         made = server.talk()
         real = made._simple_command
-        made.capability = lambda: ("OK", [b"IMAP4rev1"])  # type: ignore[method-assign, assignment, return-value]
+        made.capability = lambda: ("OK", [b"IMAP4rev1"])  # type: ignore[method-assign]
 
         def old(name: str, *words: Any) -> Any:
             assert not (name == "UID" and words[0] in ("MOVE", "EXPUNGE")), "the server does not know this"
@@ -371,7 +376,7 @@ def test_a_server_that_neither_moves_nor_removes(server: Server, monkeypatch: py
         'else if message.subject is "Fwd: 3"\ncopy to: "Old"\nmessage.subject = "3"\nend\nend'
     )
     on_server(body)
-    seen = 'each message\nlog message.subject\nend'
+    seen = "each message\nlog message.subject\nend"
     assert on_server(seen, preview=True).log == ["Fwd: 0", "3"]
     assert not on_server(body.replace('"Fwd: 3"', '"nothing"')).changes
     scrub.undo(1)

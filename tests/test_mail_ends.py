@@ -22,14 +22,29 @@ def read(data: bytes) -> Any:
 
 
 @given(
-    st.sampled_from([b"", b"\n", b"Content-Type: text/plain", b"Content-Type: text/plain\n", b"Content-Type: text/plain\n\n", b"\nold\n", b"Content-ID: <a@b>\n\nold\n"]),
+    st.sampled_from(
+        [
+            b"",
+            b"\n",
+            b"Content-Type: text/plain",
+            b"Content-Type: text/plain\n",
+            b"Content-Type: text/plain\n\n",
+            b"\nold\n",
+            b"Content-ID: <a@b>\n\nold\n",
+        ]
+    ),
     st.sampled_from(["new", "Note: new\nmore", "größer", "a b " * 400]),
     st.sampled_from([b"\n", b"\r\n"]),
 )
 @settings(max_examples=40, suppress_health_check=[HealthCheck.function_scoped_fixture])
 def test_a_text_comes_below_the_headers_of_its_part(home: Path, part: bytes, text: str, end: bytes) -> None:
     path = Path("water.eml")
-    data = TOP + b'Content-Type: multipart/mixed; boundary="b"\n\n--b\n' + part + b"\n--b\nContent-Type: application/pdf\n\nx\n--b--\n"
+    data = (
+        TOP
+        + b'Content-Type: multipart/mixed; boundary="b"\n\n--b\n'
+        + part
+        + b"\n--b\nContent-Type: application/pdf\n\nx\n--b--\n"
+    )
     path.write_bytes(data.replace(b"\n", end))
     before = path.read_bytes()
     lines = text.replace("\n", "{newline}")
@@ -57,8 +72,13 @@ def test_a_message_without_a_body_gets_one(home: Path, data: bytes) -> None:
 def test_the_parts_of_a_digest_are_messages(home: Path) -> None:
     path = Path("digest.eml")
     inner = b"\n\nFrom: Ben <ben@kestrel.example>\nSubject: Wood\n\nDry wood.\n"
-    path.write_bytes(TOP + b'Content-Type: multipart/digest; boundary="b"\n\n--b' + inner + b"--b\nContent-Type: text/plain\n\nplain\n--b--\n")
-    found = run('each attachment\nsay attachment.type\nend\nsay message.text', path, kind="message").files[0]
+    path.write_bytes(
+        TOP
+        + b'Content-Type: multipart/digest; boundary="b"\n\n--b'
+        + inner
+        + b"--b\nContent-Type: text/plain\n\nplain\n--b--\n"
+    )
+    found = run("each attachment\nsay attachment.type\nend\nsay message.text", path, kind="message").files[0]
     types = [each.get_content_type() for each in read(path.read_bytes()).iter_parts()]
     assert types == ["message/rfc822", "text/plain"]
     assert found.said == ["message/rfc822", "plain"]
@@ -67,11 +87,17 @@ def test_the_parts_of_a_digest_are_messages(home: Path) -> None:
 def test_any_header_is_asked_for(home: Path) -> None:
     path = Path("list.eml")
     path.write_bytes(TOP + b"List-Id: Huts <huts.kestrel.example>\n\nHello\n")
-    found = run('if message.header("List-Id") is not empty\nsay message.header("list-id")\nend\nsay "[{message.header("X-Other")}]"', path, kind="message")
+    found = run(
+        'if message.header("List-Id") is not empty\nsay message.header("list-id")\nend\nsay "[{message.header("X-Other")}]"',
+        path,
+        kind="message",
+    )
     assert found.files[0].said == ["Huts <huts.kestrel.example>", "[]"]
 
 
-@pytest.mark.parametrize("mark", [b"From ann@kestrel.example Fri May  1 10:00:00 2026\n", b">From ann Fri May  1 10:00:00 2026\n"])
+@pytest.mark.parametrize(
+    "mark", [b"From ann@kestrel.example Fri May  1 10:00:00 2026\n", b">From ann Fri May  1 10:00:00 2026\n"]
+)
 def test_a_line_of_a_mailbox_hides_no_headers(home: Path, mark: bytes) -> None:
     data = mark + TOP + b"\nHello\n"
     path, box = Path("one.eml"), Path("box")

@@ -19,7 +19,9 @@ import scrub
 ROWS = [("Larch", 3, 20), ("Birch", 1, 10), ("Pine", 2, 30), ("Alder", 3, 5)]
 
 
-def stays(path: Path, formula: str = "=B{row}*C{row}", total: str = "", other: str = "", beside: str = "", name: str = "") -> None:
+def stays(
+    path: Path, formula: str = "=B{row}*C{row}", total: str = "", other: str = "", beside: str = "", name: str = ""
+) -> None:
     book = xlsxwriter.Workbook(path)
     sheet, second = book.add_worksheet("Stays"), book.add_worksheet("Other")
     sheet.write_row("A1", ["Hut", "Nights", "Rate", "Sum"])
@@ -97,7 +99,9 @@ def test_each_key_has_its_own_direction(home: Path) -> None:
 def test_an_error_value_is_named(home: Path) -> None:
     path = Path("stays.xlsx")
     stays(path)
-    found = run('in sheet("Stays")\ncell("B4").formula = "=1/0"\nend\nin sheet("Stays").records()\nsort by: "Nights"\nend', path)
+    found = run(
+        'in sheet("Stays")\ncell("B4").formula = "=1/0"\nend\nin sheet("Stays").records()\nsort by: "Nights"\nend', path
+    )
     assert "Stays B4" in str(found.problem)
     book = openpyxl.load_workbook(path)
     book["Stays"]["B4"].value = "#N/A"
@@ -109,7 +113,16 @@ def test_an_error_value_is_named(home: Path) -> None:
     assert path.read_bytes() == before
 
 
-FORMULAS = st.sampled_from(["=B{row}*2", "=SUM(B{row}:C{row})", "=B{row}/SUM(B$2:B$6)", "=C{row}+Other!$B$9", "=$B{row}&A{row}", "=Other!B9*B{row}"])
+FORMULAS = st.sampled_from(
+    [
+        "=B{row}*2",
+        "=SUM(B{row}:C{row})",
+        "=B{row}/SUM(B$2:B$6)",
+        "=C{row}+Other!$B$9",
+        "=$B{row}&A{row}",
+        "=Other!B9*B{row}",
+    ]
+)
 
 
 @given(
@@ -149,7 +162,14 @@ def test_records_of_a_sheet_leave_the_totals_of_a_table_out(home: Path) -> None:
     path = Path("totals.xlsx")
     book = xlsxwriter.Workbook(path)
     sheet = book.add_worksheet("Data")
-    sheet.add_table("A1:B5", {"data": [["a", 1], ["b", 2], ["c", 3]], "total_row": True, "columns": [{"header": "Hut", "total_string": "Total"}, {"header": "Nights", "total_function": "sum"}]})
+    sheet.add_table(
+        "A1:B5",
+        {
+            "data": [["a", 1], ["b", 2], ["c", 3]],
+            "total_row": True,
+            "columns": [{"header": "Hut", "total_string": "Total"}, {"header": "Nights", "total_function": "sum"}],
+        },
+    )
     book.close()
     found = done(
         'each record in sheet("Data")\nlog record.hut\nend\nsay "{count(record in sheet("Data"))} {sum(record.nights in sheet("Data"))}"',

@@ -6,7 +6,7 @@ import os
 from collections.abc import Callable
 
 from scrub.model.files import FilePath, placed
-from scrub.store.patch import Effect, Patch
+from scrub.store.patch import Effect, Patch, claim, is_claimed, release
 
 
 class Beside:
@@ -40,6 +40,7 @@ class Beside:
         def revert() -> None:
             self._files.pop(path, None)
             self._taken.discard(path)
+            release(path)
             self._numbers.clear()
 
         return self.shown(path), revert
@@ -50,12 +51,12 @@ class Beside:
         stem, ending = os.path.splitext(path)
         number = self._numbers.get(path, 1)
         found = path if number == 1 else f"{stem} ({number}){ending}"
-        while found in self._taken or os.path.lexists(found):
+        while found in self._taken or is_claimed(found) or os.path.lexists(found):
             number += 1
             found = f"{stem} ({number}){ending}"
         self._numbers[path] = number
         self._taken.add(found)
-        return found
+        return claim(found)
 
     def effects(self) -> list[Effect]:
         """What is to be done."""

@@ -15,7 +15,7 @@ from scrub.model.problem import Failure, FileProblem
 from scrub.model.recorder import Changes, Recorder
 from scrub.model.sending import Errand
 from scrub.store.inuse import ensure_free
-from scrub.store.patch import Copy, Effect, Patch, Piece, free_path, whole
+from scrub.store.patch import Copy, Effect, Patch, Piece, free_path, release, whole
 
 
 class PickedFile(WholeFile):
@@ -85,6 +85,7 @@ class PickedFile(WholeFile):
 
         def revert() -> None:
             self._copies.remove(path)
+            release(path)
 
         self.changed(f"copy {path}", None, path, revert, f"saved once more: {os.path.relpath(path)}")
 

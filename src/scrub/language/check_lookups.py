@@ -10,8 +10,9 @@ from scrub.language.program import Program
 from scrub.language.scope import LATER_KINDS, Scope
 from scrub.language.source import source_of
 from scrub.language.tree import Argument, Expression, Place
+from scrub.model.files import IfExists
 from scrub.model.problem import Problem, did_you_mean, listed, nearest
-from scrub.model.types import ADDRESS, ANY, NOTHING, NUMBER, SECRET, TEXT, YES_NO, ChoiceClass, Type, list_of
+from scrub.model.types import ADDRESS, ANY, NOTHING, NUMBER, SECRET, TEXT, YES_NO, ChoiceClass, Type, list_of, type_of
 from scrub.model.values import fold
 from scrub.model.vocabulary import Callee, Vocabulary
 
@@ -214,11 +215,17 @@ class Lookups(Operators):
         self.reaches(Reach.FILES, "makes new files")
         kind = next(iter(self.vocabulary.endings.values()))
         names = [argument.name for argument in node.arguments]
-        if names not in ([None], [None, "to"]):
-            self.note(node.place, 'write: new-file("late.csv"), and a folder with to: "…"')
+        if names[:1] != [None] or len(set(names)) < len(names) or set(names[1:]) - {"to", "if-exists"}:
+            self.note(node.place, 'write: new-file("late.csv"), with to: "folder" or if-exists: replace')
             return self.vocabulary.kinds[kind].type
         for argument in node.arguments[1:]:
-            self.value(argument.value, TEXT, f'"{argument.name}"')
+            if argument.name == "to":
+                self.value(argument.value, TEXT, '"to"')
+            else:
+                self.value(argument.value, type_of(IfExists), '"if-exists"', IfExists)
+            replaces = isinstance(argument.value, tree.Name) and argument.value.word == IfExists.REPLACE
+            if argument.name == "if-exists" and replaces:
+                self.reaches(Reach.FILES, "replaces files")
         return self._opened(node.arguments[0].value, kind)
 
     def _new_message(self, node: tree.Call) -> Type:

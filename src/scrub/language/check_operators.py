@@ -11,7 +11,21 @@ from scrub.language.meanings import Meanings
 from scrub.language.tree import Expression, Place
 from scrub.model.patterns import pattern_of
 from scrub.model.problem import Failure
-from scrub.model.types import ADDRESS, ANY, DATE, DURATION, LENGTH, NUMBER, SECRET, SIZE, TEXT, TIME, YES_NO, Type
+from scrub.model.types import (
+    ADDRESS,
+    ANY,
+    DATE,
+    DURATION,
+    LENGTH,
+    NOTHING,
+    NUMBER,
+    SECRET,
+    SIZE,
+    TEXT,
+    TIME,
+    YES_NO,
+    Type,
+)
 
 _AMOUNTS = (DURATION, LENGTH, SIZE)
 _ORDERED = (NUMBER, DATE, TIME, *_AMOUNTS)
@@ -38,6 +52,10 @@ class Operators:
 
     def instead(self, *wrong: Type, of: Sequence[Type] = ()) -> str:
         """The field that was meant where an item itself is written, as the end of a sentence; of one of these types."""
+        raise NotImplementedError
+
+    def can_be_empty(self, of: Type) -> bool:
+        """Whether an item of this kind is empty when nothing is in it."""
         raise NotImplementedError
 
     def printing(self, allowed: bool) -> AbstractContextManager[None]:
@@ -67,6 +85,9 @@ class Operators:
             else:
                 self.note(node.place, 'only something looked up can exist or be missing: sheet("Totals") exists')
         if node.right is None:
+            if operator == "is empty" and left.item and not self.can_be_empty(left):
+                how = self.instead(left)  # the name of an item is never empty either
+                self.note(node.place, f"{left} is never empty{'' if how.endswith(('.name', '.title')) else how}")
             return YES_NO
         if left.choices and isinstance(node.right, tree.Name) and node.right.word in left.choices:
             self.means[node.right].choice = node.right.word
@@ -86,8 +107,19 @@ class Operators:
         elif operator == "is in":
             if right.word not in ("list", "anything"):
                 self.note(node.right.place, f'after "is in" stands a list: ["a", "b"], not {right}')
+        elif (
+            operator == "is"
+            and "list" in (left.word, right.word)
+            and left.word != right.word
+            and ANY not in (left, right)
+        ):
+            value = "" if left.word != "list" or not isinstance(node.right, tree.Constant) else node.right.value
+            how = f': contains "{value}"' if isinstance(value, str) and value else ": contains"
+            if NOTHING not in (left, right):
+                self.note(node.place, f"{left} is never {right}. To ask for one of its values write{how}")
         elif operator == "is":
-            if not (left.fits(right) or right.fits(left)) and not (left.choices or right.choices):
+            alike = left.fits(right) or right.fits(left) or {left, right} == {DATE, TIME}  # these compare by the day
+            if not alike and not (left.choices or right.choices):
                 self.note(node.place, f"{left} is never {right}{self.instead(left, right)}")
         else:
             self._ordered(operator, (node.left, left), (node.right, right))

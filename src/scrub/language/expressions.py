@@ -10,7 +10,7 @@ from scrub.language import advice, tree
 from scrub.language.cursor import DEEPEST, MOST_OPERATORS, Cursor, Slip, place_of
 from scrub.language.lexer import DATE, END, NUMBER, TEXT, WORD, Token
 from scrub.language.tree import Argument, Expression, Place
-from scrub.language.words import FREE, GATHERS, KEYWORDS
+from scrub.language.words import FREE, GATHERS, KEYWORDS, STATEMENTS
 from scrub.model.amounts import UNITS
 from scrub.model.problem import Problem
 from scrub.model.types import DATE as DATE_TYPE
@@ -207,7 +207,14 @@ class ExpressionReader(Cursor):
             if token.type == WORD and self.following().is_sign(":"):
                 self.take()
                 self.take()
-                found.append(Argument(token.text, self.expression(), place_of(token)))
+                # A word of the language that stands alone is one of those to choose from: if-exists: fail
+                choice = self.token
+                alone = choice.type == WORD and choice.text in STATEMENTS - FREE and self.following().type != WORD
+                if alone and (self.following().is_sign(",") or self.following().is_sign(")")):
+                    value: Expression = tree.Name(place_of(self.take()), choice.text)
+                else:
+                    value = self.expression()
+                found.append(Argument(token.text, value, place_of(token)))
             else:
                 if found:
                     raise self.slip(

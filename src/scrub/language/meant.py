@@ -77,6 +77,10 @@ class Meant(Lookups):
                     return f". Write the field: {each.word}.{word}"
         return ""
 
+    def can_be_empty(self, of: Type) -> bool:
+        """Whether an item of this kind is empty when nothing is in it."""
+        return hasattr(self.vocabulary.kinds[of.word].cls, "is_blank")
+
     def no_field(self, kind: Kind, word: str, written: str = "") -> str:
         """About a field that a kind of item does not have; `written` is how the item is written."""
         if word in kind.actions:

@@ -69,6 +69,14 @@ class IfThere(Choice):
     REPLACE = "replace"
 
 
+class IfExists(Choice):
+    """What to do when a new file would have the name of one that exists."""
+
+    NUMBER = "number"
+    REPLACE = "replace"
+    FAIL = "fail"
+
+
 class File(Item):
     """One file in a folder."""
 

@@ -13,7 +13,7 @@ from scrub.model.problem import Failure
 from scrub.model.progress import over
 from scrub.model.text import Edit, Editing, HoldsTexts
 from scrub.model.validation import Emphasis, Restriction, When
-from scrub.model.values import Choice, Value
+from scrub.model.values import Choice, Value, is_empty
 
 
 class Holds(Choice):
@@ -368,6 +368,10 @@ class Grid:
         """Puts what stands in some rows, from one column to another, into an order; gives what takes that back."""
         raise NotImplementedError
 
+    def keep_row(self, row: int) -> Callable[[], None]:
+        """Lets a row be there though nothing is in it, where rows are records of a file; gives what takes that back."""
+        return lambda: None
+
     def totals_below(self, rows: Sequence[int], left: int, right: int) -> Collection[int]:
         """The last of some rows, as far as they add up the ones above; none where nothing is calculated."""
         return ()
@@ -427,6 +431,16 @@ class HoldsCells(HoldsTexts):
     def areas(self) -> Iterable[tuple[Grid, Area]]:
         """Its ranges, with the sheet of each."""
         raise NotImplementedError
+
+    @property
+    def is_blank(self) -> bool:
+        """Whether none of its cells contains anything but spaces."""
+        return not any(
+            not is_empty(settle(sheet.raw_value(row, column)))
+            for sheet, area in self.areas()
+            for row in sheet.filled_rows(area)
+            for column in range(area.left, area.right + 1)
+        )
 
     def edit_texts(self, editing: Editing, between: str = "") -> None:
         """Edits the text of each cell. Nothing parts a text in a cell: a tab there is a blank like others."""

@@ -171,6 +171,9 @@ class GridRows(Rows):
             self._calculate(row, given)
         for column, value in given.items():
             self.sheet.put(row, column, value)
+        if not given and not self.name:
+            back = self.sheet.keep_row(row)
+            table.changed("new row", None, "empty", back, "new row: empty", (f"row {row}",))
         return row
 
     def _inserted(self) -> int:

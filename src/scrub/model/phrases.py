@@ -96,9 +96,10 @@ PHRASES = tuple(
             Example: letter = copy-of("letter.docx", name: "Letter for Ann Moss")
             Also: template, mail merge, letter for each, new file"""),
         ("look-up", "new-file(…)", """A new file with nothing in it, to be filled: .csv, .tsv, .xlsx or .txt; it lies
-            beside the picked one, or in the folder `to`. Its one sheet has the name of the file.
-            Example: late = new-file("late.csv")
-            Also: create a file, make a table, export, report, new workbook"""),
+            beside the picked one, or in the folder `to`. Its one sheet has the name that is written here. If the file
+            exists, the new one gets a number; if-exists: replace puts it in its place, if-exists: fail stops.
+            Example: late = new-file("late.csv", if-exists: replace)
+            Also: overwrite, create a file, make a table, export, report, new workbook"""),
         ("look-up", "new-message(…)", """A new message, as a draft; it lies in the folder drafts beside the picked file.
             Example: note = new-message(to: "ann@moss.example", subject: "Your booking", text: "Dear Ann, …")
             Also: write a message, mail merge, round letter, send a mail, e-mail"""),

@@ -14,6 +14,7 @@ from scrub.model.declare import FileItem, Reach, action, field, finds, holds, ne
 from scrub.model.grid import Grid, HoldsCells, HoldsColumns, Trouble, settle
 from scrub.model.grid_rows import GridRows, sheet_rows
 from scrub.model.lines import Column, Row
+from scrub.model.mistaken import NOTED, twins
 from scrub.model.operations.lists import in_order
 from scrub.model.paragraphs import Passages, words_of
 from scrub.model.problem import Failure, Missing, counted
@@ -159,6 +160,11 @@ class Table(HoldsColumns):
             raise Failure('write what to look for: record(item: "flour")')
         return Record(self, self.rows.find(wanted))
 
+    @property
+    def is_blank(self) -> bool:
+        """Whether no row contains anything."""
+        return not any(True for _ in self.rows.filled())
+
     def areas(self) -> Iterable[tuple[Grid, Area]]:
         """What stands under its headings."""
         return (self.rows.grid(),)
@@ -216,20 +222,25 @@ class Table(HoldsColumns):
         """
         keys = [self.rows.key(heading) for heading in under] or list(self.rows.headings)
         seen = Pairs()
+        types: list[set[type]] = [set() for _ in keys]
         for record in list(self.each_record(keys)):
             values = [settle(self.reader(key)(record.row)) for key in keys]
             if any(isinstance(each, Trouble) for each in values):
                 continue
             if seen.has(values):
                 record.delete()
-            else:
-                seen.put(values, True)
+                continue
+            for place, (value, known) in enumerate(zip(values, types, strict=True)):
+                known.add(type(value))
+                for what, other in twins(value) if len(known) > 1 else ():
+                    if seen.has([*values[:place], other, *values[place + 1 :]]):
+                        key = keys[place]
+                        NOTED.get()(what, self.rows.place(record.row, key), self.rows.headings.get(key, key))
+            seen.put(values, True)
 
     @action(Reach.CHANGE)
     @needs("arrange_rows")
-    def sort(
-        self, by: str, then: str | None = None, descending: bool = False, then_descending: bool = False
-    ) -> None:
+    def sort(self, by: str, then: str | None = None, descending: bool = False, then_descending: bool = False) -> None:
         """Sorts the rows by what is under a heading. Rows with the same value keep their order; empty ones come last.
 
         by: the heading.

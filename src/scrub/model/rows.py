@@ -8,6 +8,7 @@ from typing import Any, TypeVar
 from scrub.model.area import Area
 from scrub.model.declare import FileItem, Item
 from scrub.model.grid import Grid, settle
+from scrub.model.mistaken import NOTED, twins
 from scrub.model.problem import Failure, Missing, did_you_mean, listed
 from scrub.model.text import Editing, edited, parted
 from scrub.model.values import Value, fold, heading_key, shown
@@ -201,9 +202,24 @@ class Rows:
             known = self._indexes[keys] = (version, index)
         sought = tuple(_indexed(by_key[key]) for key in keys)
         if sought not in known[1]:
+            self._note_twins(known[1], by_key, keys, readers)
             what = listed(f'{word} "{shown(value)}"' for word, value in wanted.items())
             raise Missing(f"{self.label} has no record with {what}")
         return known[1][sought]
+
+    def _note_twins(
+        self,
+        index: Mapping[tuple[Any, ...], Any],
+        wanted: Mapping[str, Value],
+        keys: Sequence[str],
+        readers: Sequence[Reader],
+    ) -> None:
+        """Notes a row that was not found only because a value in it is of another type than what was looked for."""
+        for key in keys:
+            for what, other in twins(wanted[key]):
+                sought = tuple(_indexed(other if each == key else wanted[each]) for each in keys)
+                if sought in index:
+                    NOTED.get()(what, self.place(index[sought], key), self.headings.get(key, key))
 
     def take_in(self, row: Any) -> None:
         """Lets look-ups know of a row that came behind the last one."""

@@ -78,12 +78,14 @@ class Pairs:
     `otherwise` is the value of a key that got none; left out, asking for it is a failure.
     """
 
-    __slots__ = ("_otherwise", "held")
+    __slots__ = ("_otherwise", "held", "types")
 
     def __init__(self, *otherwise: Any) -> None:
         #: Each key as it was written first, with its value, by what keys have in common that are the same: `of` them.
         self.held: dict[Any, tuple[Any, Any]] = {}
         self._otherwise = otherwise
+        #: The types of its keys.
+        self.types: set[type] = set()
 
     def __len__(self) -> int:
         return len(self.held)
@@ -114,6 +116,8 @@ class Pairs:
         former = self.held.get(kept)
         if former is None and len(self.held) >= LONGEST_LIST:
             raise Failure(f"pairs have at most {LONGEST_LIST:,} keys")
+        if former is None:
+            self.types.add(type(key))
         self.held[kept] = (key if former is None else former[0], value)
         return former
 
@@ -127,7 +131,7 @@ class Pairs:
     def copied(self) -> Pairs:
         """The same pairs, to be changed by themselves."""
         found = Pairs(*self._otherwise)
-        found.held = dict(self.held)
+        found.held, found.types = dict(self.held), set(self.types)
         return found
 
     def every(self) -> Iterable[tuple[Any, Any]]:
@@ -274,5 +278,7 @@ def same(left: Value, right: Value, exactly: bool = False) -> bool:
     if left is None or right is None:
         return left is right or left == "" or right == ""
     if isinstance(left, datetime) != isinstance(right, datetime):
+        if isinstance(left, date) and isinstance(right, date):  # a time and a date compare by the day
+            return date(left.year, left.month, left.day) == date(right.year, right.month, right.day)
         return False
     return bool(left == right)

@@ -118,26 +118,6 @@ def is_in(value: Value, values: Value, exactly: bool, unlike: Compares, frame: F
     return any(same(value, each, exactly) for each in values) or any(unlike(value, each, frame) for each in values)
 
 
-def mistaken(one: Value, other: Value) -> str:
-    """What is odd about two values that are not equal: one is a text that reads as the other's sort of value."""
-    for value, text in ((one, other), (other, one)):
-        if not isinstance(text, str):
-            continue
-        if isinstance(value, Decimal):
-            try:
-                Decimal(text.strip().replace("\u00a0", ""))
-            except ArithmeticError:
-                continue
-            return "a number and a text that reads as one"
-        if isinstance(value, date):
-            try:
-                as_date(text)
-            except Failure:
-                continue
-            return "a date and a text that reads as one"
-    return ""
-
-
 def text_test(name: str, one: Value, other: Value, fix: Callable[[str], str]) -> bool:
     """`contains`, `starts with` and `ends with`; `fix` makes texts alike that count as equal."""
     if name == "contains" and isinstance(one, list):

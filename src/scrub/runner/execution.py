@@ -9,8 +9,9 @@ from contextlib import contextmanager
 from typing import Any
 
 from scrub.model.declare import Item, Reach
-from scrub.model.files import ensure_file_name, placed
+from scrub.model.files import IfExists, ensure_file_name, placed
 from scrub.model.host import Host
+from scrub.model.mistaken import twins
 from scrub.model.preferences import CURRENT
 from scrub.model.problem import Failure, counted
 from scrub.model.recorder import ReadOnly
@@ -18,7 +19,7 @@ from scrub.model.types import ADDRESS, TEXT, list_of
 from scrub.model.values import Pairs, Value
 from scrub.runner.fitting import fitted
 from scrub.runner.opened import Opened, Opens
-from scrub.store.patch import free_path
+from scrub.store.patch import claim, free_path, is_claimed, release
 
 #: Statements that one execution may run in its loops. A million turns of a long loop fit; an endless one ends.
 BUDGET = 20_000_000
@@ -46,11 +47,13 @@ class Execution:
         self.log: list[str] = []
         self.said: list[str] = []
         self.remarks = 0
-        self.unequal: dict[str, tuple[int, str]] = {}  # what was compared in vain: how often, and where first
+        #: What was compared in vain, and under which heading: how often, and where first.
+        self.unequal: dict[tuple[str, str], tuple[int, str]] = {}
         self.at: str | None = None
         self.opener: Opens | None = None
         self.opened: dict[str, Opened] = {}
         self.made: list[tuple[Opened, str]] = []  # new files, and where each is to be
+        self.replaced: set[str] = set()  # those of them that replace a file that exists
         self.taken: Callable[[str], bool] = os.path.lexists
         self.given: Value = None  # what the macro that ended last gives to the one that runs it
         self.attempts = 0  # those that are under way
@@ -103,12 +106,31 @@ class Execution:
         self.made.append((opener.open(source), target))
         return self.made[-1][0].item
 
-    def new_file(self, name: str, to: str | None) -> Item:
-        """A new file with nothing in it, as an item that can be changed; it is there when the run is saved."""
+    def new_file(self, name: str, to: str | None, if_exists: str = IfExists.NUMBER) -> Item:
+        """A new file with nothing in it, as an item that can be changed; it is there when the run is saved. Its sheet
+        has the name that was asked for, whatever number the file gets.
+        """
         opener = self._making("new-file")
-        target = self._free(str(name), to)
-        self.made.append((opener.new(target), target))
+        wanted = self._place(str(name), to)
+        there = os.path.lexists(wanted)
+        if if_exists == IfExists.FAIL and (there or is_claimed(wanted)):
+            raise Failure(f'"{name}" exists already')
+        if if_exists == IfExists.REPLACE and there and not is_claimed(wanted):
+            self._ensure_replaceable(wanted)
+            target = claim(wanted)
+            self.replaced.add(target)
+        else:
+            target = self._numbered(wanted)
+        self.made.append((opener.new(wanted), target))
         return self.made[-1][0].item
+
+    def _ensure_replaceable(self, path: str) -> None:
+        """Raises `Failure` for what is no file, or is open in this run."""
+        real = os.path.realpath(path)
+        if not os.path.isfile(real):
+            raise Failure(f'"{os.path.basename(path)}" is not a file, so it cannot be replaced')
+        if real in [os.path.realpath(each.address) for each in (*self.roots, *self.opened.values())]:
+            raise Failure(f'"{os.path.basename(path)}" is open in this run, so it cannot be replaced')
 
     def new_message(self, given: Mapping[str, Any]) -> Item:
         """A new message as a draft; it is there when the run is saved."""
@@ -132,8 +154,13 @@ class Execution:
 
     def _free(self, name: str, to: str | None) -> str:
         """Where a new file can be, under its name or with a number."""
+        return self._numbered(self._place(name, to))
+
+    def _place(self, name: str, to: str | None) -> str:
         ensure_file_name(name)
-        target = os.path.join(self._whole(to) if to else self._whole("."), name)
+        return os.path.join(self._whole(to) if to else self._whole("."), name)
+
+    def _numbered(self, target: str) -> str:
         taken = {each for _, each in self.made}
         return free_path(target, lambda each: each in taken or self.taken(each))
 
@@ -153,13 +180,18 @@ class Execution:
     def rollback(self, marks: list[int]) -> None:
         """Takes back every change since the mark; files made since then are not made."""
         while len(self.made) > len(marks) - len(self.roots):
-            self.made.pop()[0].close()
+            file, target = self.made.pop()
+            file.close()
+            release(target)
+            self.replaced.discard(target)
         for file, mark in zip(self._changing(), marks, strict=True):
             file.recorder.rollback(mark)
 
     def put_pair(self, pairs: Pairs, key: Value, value: Value) -> None:
         """Gives a key of pairs a value; an attempt that fails takes that back too."""
         former = pairs.put(key, value)
+        if former is None and len(pairs.types) > 1:
+            self._note_twin(pairs, key)
         if self.attempts:
             self._pairs.append((pairs, key, former))
 
@@ -192,10 +224,25 @@ class Execution:
         self.remarks += 1
         self.note(text)
 
-    def unlike(self, what: str, where: str) -> None:
-        """Counts a comparison of two values that are not equal only because one is stored as a text."""
-        times, first = self.unequal.get(what, (0, where))
-        self.unequal[what] = (times + 1, first)
+    def unlike(self, what: str, where: str, heading: str = "") -> None:
+        """Counts a comparison of two values that are not equal only because they are of different types."""
+        times, first = self.unequal.get((what, heading), (0, where))
+        self.unequal[what, heading] = (times + 1, first)
+
+    def get_pair(self, pairs: Pairs, key: Value) -> Value:
+        """The value of a key that pairs do not have. Raises `Failure` unless such keys have one."""
+        self.missed(pairs, key)
+        return pairs.get(key)
+
+    def missed(self, pairs: Pairs, key: Value) -> None:
+        """Notes a key that pairs do not have, where they have one of another type that reads the same."""
+        if type(key) not in pairs.types and len(pairs):
+            self._note_twin(pairs, key)
+
+    def _note_twin(self, pairs: Pairs, key: Value) -> None:
+        for what, other in twins(key):
+            if pairs.has(other):
+                self.unlike(what, "")
 
     def note(self, text: str) -> None:
         """Writes a line of the record."""

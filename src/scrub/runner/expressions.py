@@ -12,6 +12,7 @@ from scrub.language.meanings import Meanings
 from scrub.language.tree import Argument, Expression
 from scrub.model.amounts import Amount
 from scrub.model.declare import Item
+from scrub.model.mistaken import mistaken
 from scrub.model.problem import Failure
 from scrub.model.values import (
     Value,
@@ -33,7 +34,6 @@ from scrub.runner.comparisons import (
     in_order,
     is_in,
     matching,
-    mistaken,
     ordered,
     text_test,
 )
@@ -282,11 +282,13 @@ class Expressions(Asking, Paths, Lookups):
     def unlike(self, *sides: Expression | None) -> Compares:
         """Notes two values that are not equal only because one is stored as a text. Always no."""
         origins = self._origins(*sides)
+        headings = [side.word for side in sides if isinstance(side, tree.Dot) and self.means[side].heading]
+        under = headings[0] if headings else ""
 
         def unlike(one: Value, other: Value, frame: Frame) -> bool:
             what = mistaken(one, other)
             if what:
-                frame[0].unlike(what, " and ".join(origin(frame) for origin in origins))
+                frame[0].unlike(what, " and ".join(origin(frame) for origin in origins), under)
             return False
 
         return unlike

@@ -10,6 +10,7 @@ from scrub.language import tree
 from scrub.language.meanings import Meanings
 from scrub.language.tree import Argument, Block, Expression
 from scrub.model.declare import Item
+from scrub.model.files import IfExists
 from scrub.model.problem import Failure, Missing, did_you_mean
 from scrub.model.series import Series
 from scrub.model.sieve import Tally
@@ -130,9 +131,11 @@ class Lookups:
             source, name, to = paths[""], paths["name"], paths.get("to")
             return lambda frame: frame[0].copy(source(frame), name(frame), to(frame) if to else None)
         if node.word == "new-file":
-            paths = {argument.name or "": self.path(argument.value) for argument in node.arguments}
+            chosen = next((each.value for each in node.arguments if each.name == "if-exists"), None)
+            if_exists = chosen.word if isinstance(chosen, tree.Name) else IfExists.NUMBER.value
+            paths = {each.name or "": self.path(each.value) for each in node.arguments if each.name != "if-exists"}
             fresh, folder = paths[""], paths.get("to")
-            return lambda frame: frame[0].new_file(fresh(frame), folder(frame) if folder else None)
+            return lambda frame: frame[0].new_file(fresh(frame), folder(frame) if folder else None, if_exists)
         if node.word == "new-message":
             values = {argument.name: self.evaluate(argument.value) for argument in node.arguments}
             return lambda frame: frame[0].new_message({word: value(frame) for word, value in values.items()})
@@ -182,8 +185,18 @@ class Lookups:
         means, word = self.means[node], node.word
         slot, key = means.slot, self.evaluate(node.arguments[0].value)
         if means.may_be_missing:
-            return lambda frame: pairs_of(frame[slot], word).has(key(frame)) or None
-        return lambda frame: pairs_of(frame[slot], word).get(key(frame))
+
+            def asked(frame: Frame) -> Value:
+                pairs, wanted = pairs_of(frame[slot], word), key(frame)
+                return pairs.has(wanted) or frame[0].missed(pairs, wanted)
+
+            return asked
+
+        def fetched(frame: Frame) -> Value:
+            pairs, wanted = pairs_of(frame[slot], word), key(frame)
+            return pairs.get(wanted) if pairs.has(wanted) else frame[0].get_pair(pairs, wanted)
+
+        return fetched
 
     def _making(self, node: tree.Call) -> Evaluate:
         """An action that makes an item: `late = new-sheet("Late")`."""

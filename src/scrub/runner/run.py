@@ -13,6 +13,7 @@ from typing import Any
 from scrub.language.program import Program
 from scrub.model.declare import Item, Reach
 from scrub.model.host import Host
+from scrub.model.mistaken import NOTED, REMEDIES
 from scrub.model.offers import lacks, missing
 from scrub.model.preferences import Preferences, preferring
 from scrub.model.problem import BadCall, Failure, FileProblem, Refused, ScrubError, counted, listed, with_article
@@ -29,7 +30,7 @@ from scrub.runner.sending import Sender
 from scrub.runner.statements import Run, Statements
 from scrub.runner.step import Stepper, Stopped, Watch
 from scrub.store.errors import InUse, StoreError
-from scrub.store.patch import Effect, free_path
+from scrub.store.patch import Effect, claiming, forgetting, free_path, replacing
 from scrub.store.store import Store
 
 #: What to do about a file in use: "stop", "wait" until it is closed, "copy" lays the result beside it; or who decides.
@@ -88,7 +89,7 @@ class Runner:
         `stop` ends at the first file that fails; the others are listed as not tried. `report` is told of each file
         as it is done.
         """
-        with preferring(self.preferences):
+        with preferring(self.preferences), claiming():
             if not paths or any(map(self._can_be_opened, paths)):  # nobody is asked for files that are not there
                 self.answers = list(self._ask())
             return self._run(paths, stop, report)
@@ -162,6 +163,7 @@ class Runner:
     def prepare(self, paths: Sequence[str]) -> Prepared:
         """One execution in memory: nothing is written, and what comes of it can go to another process."""
         found = [FileResult(path) for path in paths] or [FileResult("")]
+        forget = forgetting()
         execution = Execution(self.host, self.reach, self.budget)
         execution.at, execution.opener, execution.taken = self.at, self.opener, self._taken
         opened: list[Opened] = []
@@ -183,9 +185,17 @@ class Runner:
                 at = each
                 ensure_kept(program, file, self.vocabulary)
             at = found[0]
-            self._execute(execution, program)
+            token = NOTED.set(execution.unlike)
+            try:
+                self._execute(execution, program)
+            finally:
+                NOTED.reset(token)
             at = found[0]
-            fresh = [effect for file, target in execution.made for effect in file.effects(target)]
+            fresh = [
+                replacing(effect) if effect.path in execution.replaced else effect
+                for file, target in execution.made
+                for effect in file.effects(target)
+            ]
             leaving = [each for file, _ in execution.made for each in file.sends]
             for each, file in zip(found, opened, strict=False):
                 at = each
@@ -210,6 +220,8 @@ class Runner:
         finally:
             for file in (*opened, *execution.opened.values(), *(file for file, _ in execution.made)):
                 file.close()  # some systems replace no file that is open
+        if any(each.problem is not None for each in found):
+            forget()
         found[0].log, found[0].said = execution.log, execution.said
         found[0].left = execution.remarks
         found[0].notes += _unequal(execution)
@@ -364,13 +376,10 @@ def _failed(files: Sequence[FileResult], at: FileResult, problem: ScrubError) ->
 
 
 def _unequal(execution: Execution) -> Iterator[str]:
-    """What was compared in vain, because one of two values was stored as a text."""
-    for what, (times, where) in execution.unequal.items():
-        place = f" (first {where})" if where else ""
-        yield (
-            f"{counted(times, 'comparison')} of {what}{place}: these are not equal. "
-            f"Turn the texts into {'numbers: read-numbers' if 'number' in what else 'dates: read-dates'}."
-        )
+    """What was compared in vain, because the two values were of different types."""
+    for (what, heading), (times, where) in execution.unequal.items():
+        place = (f' under "{heading}"' if heading else "") + (f" (first {where})" if where else "")
+        yield f"{counted(times, 'comparison')} of {what}{place}: these are not equal. {REMEDIES[what]}."
 
 
 def _distinct(paths: Sequence[str]) -> Iterator[str]:

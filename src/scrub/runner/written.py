@@ -206,9 +206,9 @@ class Written:
             key = self.value(node.arguments[0].value)
             of = self.key(key)
             if means.may_be_missing:
-                return self.variable_of(f"{of} in {pairs}.held or None")
+                return self.variable_of(f"{of} in {pairs}.held or execution.missed({pairs}, {key})")
             found = self.variable_of(f"{pairs}.held.get({of})")
-            return self.variable_of(f"{found}[1] if {found} is not None else {pairs}.get({key})")
+            return self.variable_of(f"{found}[1] if {found} is not None else execution.get_pair({pairs}, {key})")
         return self._looked_up(node, None)
 
     def key(self, value: str) -> str:

@@ -10,9 +10,10 @@ import contextlib
 import json
 import os
 from collections.abc import Callable, Iterable, Iterator
+from contextvars import ContextVar
 from typing import BinaryIO, NamedTuple
 
-from scrub.store.disk import CHUNK, Dress, only_files
+from scrub.store.disk import CHUNK, Dress, digest_of, only_files
 from scrub.store.hashing import hash_of
 from scrub.store.rows import RowChanges
 
@@ -168,13 +169,73 @@ class Effect(NamedTuple):
     rows: RowChanges | None = None
 
 
+#: The paths at which the run at hand makes files, whatever makes them; None outside of runs.
+_CLAIMED: ContextVar[set[str] | None] = ContextVar("claimed", default=None)
+
+
+@contextlib.contextmanager
+def claiming() -> Iterator[None]:
+    """One run, in which no path is given to two files."""
+    token = _CLAIMED.set(set())
+    try:
+        yield
+    finally:
+        _CLAIMED.reset(token)
+
+
+def forgetting() -> Callable[[], None]:
+    """What gives up all paths that are claimed from now on, where nothing of an execution is saved."""
+    claimed = _CLAIMED.get()
+    before = frozenset(claimed or ())
+
+    def forget() -> None:
+        if claimed is not None:
+            claimed.intersection_update(before)
+
+    return forget
+
+
+def replacing(effect: Effect) -> Effect:
+    """An effect that makes a file, as one that puts the file in the place of one that exists."""
+    assert effect.patch is not None
+    with open(effect.path, "rb", opener=only_files) as stream:
+        size, before = os.fstat(stream.fileno()).st_size, digest_of(stream)
+    return effect._replace(patch=Patch(before, size, effect.patch.pieces), before=before, source=None)
+
+
+def is_claimed(path: str) -> bool:
+    """Whether the run at hand makes a file at a path."""
+    return _key(path) in (_CLAIMED.get() or ())
+
+
+def claim(path: str) -> str:
+    """Keeps a path for a file that the run at hand makes; gives the path."""
+    claimed = _CLAIMED.get()
+    if claimed is not None:
+        claimed.add(_key(path))
+    return path
+
+
+def release(path: str) -> None:
+    """Gives a path up."""
+    claimed = _CLAIMED.get()
+    if claimed is not None:
+        claimed.discard(_key(path))
+
+
+def _key(path: str) -> str:
+    return os.path.normcase(os.path.abspath(path))
+
+
 def free_path(path: str, taken: Callable[[str], bool] = os.path.lexists) -> str:
-    """The path, with a number behind its name where it is taken: nothing is ever overwritten."""
+    """The path, with a number after its name if it is taken, also by a file that the run at hand makes. The path is
+    claimed for the run: nothing is ever overwritten.
+    """
     stem, ending = os.path.splitext(path)
     found, number = path, 2
-    while taken(found):
+    while taken(found) or is_claimed(found):
         found, number = f"{stem} ({number}){ending}", number + 1
-    return found
+    return claim(found)
 
 
 def whole(data: bytes) -> Patch:

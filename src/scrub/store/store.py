@@ -254,7 +254,8 @@ class Store:
             copies = [self._beside(run, commit, index) for commit, index in former]
             paths: list[str] = []
             damaged: list[CannotRead] = []
-            for done, commit in enumerate(reversed(commits)):
+            # What was done last is taken back first, and done again last.
+            for done, commit in enumerate(reversed(commits) if state == DONE else commits):
                 where = [*(step.path for step in commit.steps), *commit.rows]
                 if watch is not None and where:
                     watch(done, len(commits), os.path.basename(where[0]))
@@ -269,7 +270,9 @@ class Store:
             if damaged and not paths:
                 raise damaged[0]
             told = tuple(f"{problem.path}: {problem.what}" for problem in damaged)
-            return Restored(run.number, tuple(reversed(paths)), tuple(copies), told)
+            if state == DONE:
+                paths.reverse()
+            return Restored(run.number, tuple(paths), tuple(copies), told)
 
     def _ensure_rows(self, run: int, commits: Sequence[Kept], state: str) -> None:
         """Raises `EditedSince` where a row was changed since, before anything is taken back."""
@@ -337,10 +340,12 @@ class Store:
         for index, address in enumerate(commit.rows):
             effects.append(Effect(address, None, "rows", rows=self._rows(run, commit.name, index, address, state)))
         now = UNDONE if state == DONE else DONE
+        folders = list(commit.folders)
         if now == DONE:
-            for folder in commit.folders:
-                self.disk.make_missing(folder)
-        more = {"state": now, "record": commit.record, "folders": list(commit.folders)}
+            wanted = [*commit.folders, *(os.path.dirname(step.path) for step in commit.steps if step.old is not None)]
+            fresh = [made for folder in wanted for made in self.disk.make_missing(folder)]
+            folders += [folder for folder in fresh if folder not in folders]
+        more = {"state": now, "record": commit.record, "folders": folders}
         try:
             self._committer.commit(run, commit.name, effects, other, more)
         except RowMoved as error:
@@ -348,7 +353,7 @@ class Store:
         except Changed as error:
             raise EditedSince(error.path) from error
         if now == UNDONE:
-            self._remove_empty(commit.folders)
+            self._remove_empty(folders)
 
     def _patch(self, run: int, name: str, index: int, keep: str) -> Patch:
         path = os.path.join(self._committer.runs, str(run), f"{name}-{index}.{keep}")

@@ -21,7 +21,7 @@ from scrub.model.recorder import Changes, Recorder
 from scrub.model.records import Table
 from scrub.model.sending import Errand
 from scrub.store.errors import ReadOnly, StoreError
-from scrub.store.patch import Effect, whole
+from scrub.store.patch import Effect, release, whole
 
 
 class DatabaseFile(Database):
@@ -154,8 +154,13 @@ class SqliteFile(DatabaseFile):
         """Saves it once more."""
         path = copy_path(self.address, self.name, to, name, self._copies)
         self._copies.append(path)
+
+        def revert() -> None:
+            self._copies.remove(path)
+            release(path)
+
         said = f"saved once more: {os.path.relpath(path)}"
-        self.changed(f"copy {path}", None, path, lambda: self._copies.remove(path), said)
+        self.changed(f"copy {path}", None, path, revert, said)
 
     def ensure_free(self) -> None:
         """Raises `ReadOnly` when it cannot be changed now."""

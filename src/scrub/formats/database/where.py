@@ -227,7 +227,8 @@ def _is(column: Column, leaf: Leaf, dialect: Dialect) -> Predicates:
 def _is_truth(column: Column, value: bool, dialect: Dialect) -> Predicates:
     name, known = dialect.name(column), dialect.is_yes_no(column)
     true = both(known, f"{name} = {dialect.bind(_truth(column, value))}")
-    readable = either(known, f"{name} IS NULL", dialect.is_text(column), dialect.is_number(column))
+    # A number or a text that stands for yes or no is worth a remark.
+    readable = either(known, f"{name} IS NULL")
     return Predicates(true, neither(true), neither(readable), true, both(readable, neither(true)))
 
 

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import os
 import re
-from collections.abc import Iterable, Sequence
-from datetime import date
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from datetime import date, datetime
 from decimal import Decimal
 from functools import cached_property, partial
 from typing import Any
@@ -62,6 +62,12 @@ class DelimitedSheet(OpenSheet):
         self.records_ = records
         self._kept: dict[int, ColumnValues] = {}
         self._used: Area | None = None
+        self._kept_empty: set[int] = set()  # rows that were added with nothing in them
+
+    @property
+    def keeps_rows(self) -> bool:
+        """Whether rows were added with nothing in them."""
+        return bool(self._kept_empty)
 
     @cached_property
     def _number(self) -> re.Pattern[str]:
@@ -183,7 +189,10 @@ class DelimitedSheet(OpenSheet):
             if self.layout.quoted:
                 most = max([most, *(len(fields_of(each, delimiter)) for each in self.records_ if '"' in each)])
             self._used = Area(filled[0], 1, filled[-1], most) if filled else Area(0, 0, 0, 0)
-        return self.spanning(self._used if self._used.bottom else None)
+        found = self.spanning(self._used if self._used.bottom else None)
+        if self._kept_empty and found is not None:
+            return found._replace(bottom=max(found.bottom, *self._kept_empty))
+        return found
 
     def stored_rows(self) -> Sequence[int]:
         """Every record, and rows that were written below."""
@@ -294,22 +303,29 @@ class DelimitedSheet(OpenSheet):
     def written(self) -> list[str]:
         """The records as they are to be."""
         layout, found = self.layout, list(self.records_)
+        stored = len(found)
         ending = "\r" if found and found[0].endswith("\r") else ""
         by_row: dict[int, list[tuple[int, Value]]] = {}
         for key, value in self.values.items():
             by_row.setdefault(key >> 15, []).append((key & 0x7FFF, value))
-        width = max((len(fields_of(found[0], layout.delimiter)) if found else 0), 1)
+        width = self._width(by_row)
         empty = layout.delimiter * (width - 1) + ending
         made = dict.fromkeys(self.rows.new, empty)  # records without a place yet
-        for row in sorted(by_row):
-            if row > len(found) and all(value is None for _, value in by_row[row]):
+        for row in sorted({*by_row, *self._kept_empty}):
+            values = by_row.get(row, [])
+            if row > len(found) and row not in self._kept_empty and all(value is None for _, value in values):
                 continue
             while len(found) < row <= MOST_ROWS:
                 found.append(empty)
             if row <= MOST_ROWS:
-                found[row - 1] = self._record(found[row - 1], by_row[row])
+                found[row - 1] = self._record(found[row - 1], values)
             elif row in made:
-                made[row] = self._record(made[row], by_row[row])
+                made[row] = self._record(made[row], values)
+        before = len(fields_of(self.records_[0], layout.delimiter)) if stored else width
+        for row in range(stored) if width > before else ():  # a new heading gives a field to every record
+            if found[row].strip("\r") and len(fields_of(found[row], layout.delimiter)) == before:
+                tail = self._tail(found[row])
+                found[row] = found[row].removesuffix(tail) + layout.delimiter * (width - before) + tail
         if not self.shaped:
             return found
         shift = shift_of(self.rows, self.columns)
@@ -319,6 +335,20 @@ class DelimitedSheet(OpenSheet):
             if (place := shift.rows.place(row))
         ]
         return [record for _, record in (sorted(kept) if shift.rows.put else kept)]
+
+    def _width(self, by_row: Mapping[int, Sequence[tuple[int, Value]]]) -> int:
+        """How many fields a new record has: as many as the first one, which a change can make longer."""
+        first = len(fields_of(self.records_[0], self.layout.delimiter)) if self.records_ else 0
+        rows = by_row.items() if not self.records_ else [(1, by_row.get(1, ()))]
+        columns = (
+            column + 1 for _, values in rows for column, value in values if value is not None and column < MOST_COLUMNS
+        )
+        return max(first, 1, *columns)
+
+    def keep_row(self, row: int) -> Callable[[], None]:
+        """Lets a row be there though nothing is in it; gives what takes that back."""
+        self._kept_empty.add(row)
+        return lambda: self._kept_empty.discard(row)
 
     def _tail(self, record: str) -> str:
         return "\r" if record.endswith("\r") and self.layout.line_end == "\n" else ""
@@ -363,4 +393,6 @@ class DelimitedSheet(OpenSheet):
         if isinstance(value, Decimal):
             text = number_text(value)
             return text.replace(".", ",") if self._number is _COMMA_NUMBER else text
+        if isinstance(value, datetime) and (value.second or value.microsecond):
+            return value.isoformat(timespec="microseconds" if value.microsecond else "seconds")
         return "" if value is None else shown(value)

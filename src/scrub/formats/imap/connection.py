@@ -140,7 +140,7 @@ class Connection:
         return self._done(self._open.uid, *words)
 
     def uids(self, deleted: bool = False) -> list[int]:
-        """The UIDs of all messages, in their order; those marked as deleted, which wait to be removed, only on demand."""
+        """The UIDs of all messages, in their order; those marked as deleted only with `deleted`."""
         return self._searched("ALL" if deleted else "UNDELETED")
 
     def _searched(self, *what: str) -> list[int]:
@@ -209,7 +209,7 @@ class Connection:
         return "UIDPLUS" in self.can or "IMAP4REV2" in self.can
 
     def next_there(self, mailbox: str) -> tuple[int, int] | None:
-        """The UIDVALIDITY of a mailbox and the UID that its next message gets, where the server says (RFC 9051, 6.3.11)."""
+        """The UIDVALIDITY of a mailbox and the UID of its next message, where the server says (RFC 9051, 6.3.11)."""
         answer = self._done(self._open.status, self.named(mailbox), "(UIDVALIDITY UIDNEXT)")
         said = b" ".join(each for each in answer if isinstance(each, bytes))
         validity, following = _VALIDITY.search(said), _NEXT.search(said)

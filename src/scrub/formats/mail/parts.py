@@ -69,7 +69,9 @@ class Part:
         """What it is: `text/plain` where it does not say (RFC 2045, 5.2), a message in a digest (RFC 2046, 5.1.5)."""
         value = self.headers.raw("Content-Type")
         if value is None:
-            return "message/rfc822" if self.above is not None and self.above.type == "multipart/digest" else "text/plain"
+            return (
+                "message/rfc822" if self.above is not None and self.above.type == "multipart/digest" else "text/plain"
+            )
         plain = _PLAIN_TYPE.match(value)
         return plain[1].lower() if plain is not None else str(self._fields.get_content_type())
 

@@ -33,7 +33,7 @@ from scrub.model.files import FilePath, ensure_file_name, placed
 from scrub.model.pdf import OnPaper, Page, Pdf
 from scrub.model.problem import Failure, WrongPassword
 from scrub.model.values import Secret
-from scrub.store.patch import Copy, Effect, Patch, Piece, free_path, whole
+from scrub.store.patch import Copy, Effect, Patch, Piece, free_path, release, whole
 
 #: The entries of the document's information (14.3.3), by the word of the field.
 _INFO = {"title": "/Title", "author": "/Author", "subject": "/Subject", "keywords": "/Keywords"}
@@ -223,7 +223,12 @@ class PdfFile(PickedFile, DescribedFile, Pdf):
         self._parts.append(part)
         count = len(part[0])
         said = f"{os.path.relpath(path)}: {count} {'page' if count == 1 else 'pages'}"
-        self.changed(f"part {path}", None, path, lambda: self._parts.remove(part), said)
+
+        def revert() -> None:
+            self._parts.remove(part)
+            release(path)
+
+        self.changed(f"part {path}", None, path, revert, said)
 
     # -- what it says of itself
 

@@ -21,7 +21,7 @@ from scrub.model.files import FilePath, placed
 from scrub.model.image import Image, ImageFormat, Turn
 from scrub.model.problem import Failure
 from scrub.model.stamping import Layer, Placing, Spot
-from scrub.store.patch import Effect, Patch, free_path, whole
+from scrub.store.patch import Effect, Patch, free_path, release, whole
 
 _ENDINGS = {"jpeg": ".jpg", "png": ".png", "tiff": ".tiff", "webp": ".webp"}
 _MOST = 500_000_000
@@ -165,7 +165,12 @@ class ImageFile(PickedFile, Image):
         made = (path, data)
         self._made.append(made)
         said = f"saved as {os.path.relpath(path)}"
-        self.changed(f"copy {path}", None, path, lambda: self._made.remove(made), said)
+
+        def revert() -> None:
+            self._made.remove(made)
+            release(path)
+
+        self.changed(f"copy {path}", None, path, revert, said)
 
     def remove_location(self) -> None:
         """Takes out where it was taken."""

@@ -83,7 +83,7 @@ class PlainText(PickedFile, Document):
         self._mark, self._encoding, self._guessed = encoding_of(source, data)
         text = data[len(self._mark) :].decode(self._encoding)
         self._text = text
-        pairs = [(found[1], found[2]) for found in _LINE.finditer(text) if found[0] or not text]
+        pairs = [(found[1], found[2]) for found in _LINE.finditer(text) if found[0]]
         self._end = next((end for _, end in pairs if end), "\n")
         self.every: list[PlainParagraph] = list(self._read(pairs))
         for index, each in enumerate(self.every):

@@ -1,4 +1,4 @@
-"""Functions that came after the standard was published: a file names them with a prefix (MS-XLSX, 2.2.2), people do not."""
+"""Functions that are newer than the standard: a file names them with a prefix (MS-XLSX, 2.2.2), people do not."""
 
 from __future__ import annotations
 
@@ -43,7 +43,7 @@ def _with_prefix(found: re.Match[str]) -> str:
 
 
 def shown_formula(formula: str) -> str:
-    """A formula as people read and write it. Names inside LET and LAMBDA have a prefix too: such a one stays as it is."""
+    """A formula as people read and write it; one whose own names have a prefix too (LET, LAMBDA) stays as it is."""
     if _PREFIX not in formula.lower() or "_xlpm." in formula.lower():
         return formula
     return _PREFIXED.sub(lambda found: found[1] or "", formula)

@@ -10,8 +10,8 @@ from typing import Any
 
 from scrub.formats.spans import number_in
 from scrub.formats.workbook.formulas import translated
-from scrub.formats.workbook.number_forms import shown_as
 from scrub.formats.workbook.future_functions import shown_formula
+from scrub.formats.workbook.number_forms import shown_as
 from scrub.formats.workbook.part import SheetPart
 from scrub.formats.workbook.results import SheetResults
 from scrub.formats.workbook.row_form import Alike

@@ -47,15 +47,15 @@ class RowSorting:
                 found += [formula[at:start], _DIGITS.sub(str(self.places[row]), piece.text)]
                 at = start + len(piece.text)
             elif self._is_torn(area):
-                raise Failure(
-                    f"{where} refers to {piece.text}, another row of those to be sorted. Sorting would change its result"
-                )
+                raise Failure(f"{where} refers to {piece.text}, another row. Sorting would change its result")
         return "".join([*found, formula[at:]])
 
     def _ensure_within(self, area: Area, where: str, piece: Piece) -> None:
         left, right = self.columns
         if not left <= area.left <= area.right <= right:
-            raise Failure(f"{where} refers to {piece.text}, beside the cells to be sorted. Sorting would change its result")
+            raise Failure(
+                f"{where} refers to {piece.text}, beside the cells to be sorted. Sorting would change its result"
+            )
 
     def ensure_outside(
         self, formulas: Iterable[tuple[int, int, str]], sheet: str, where: Callable[[int, int], str]
@@ -70,7 +70,7 @@ class RowSorting:
                 area = self._own(piece, sheet)
                 if area is not None and self._is_torn(area):
                     raise Failure(
-                        f"{where(row, column)} refers to {piece.text}, single rows of those to be sorted. Sorting would change its result"
+                        f"{where(row, column)} refers to {piece.text}, single rows. Sorting would change its result"
                     )
 
     def ensure_names(self, names: Iterable[tuple[str, str, Area]]) -> None:

@@ -83,14 +83,14 @@ def minute(moment: datetime) -> int:
     return moment.minute
 
 
-@operation("time")
-def date_(moment: datetime) -> date:
-    """The day of a time.
+@operation("date", "time")
+def date_(moment: date) -> date:
+    """The day of a time; a date is its own.
 
     Example: now.date
     Also: without time of day
     """
-    return moment.date()
+    return moment.date() if isinstance(moment, datetime) else moment
 
 
 @operation("date", "time")

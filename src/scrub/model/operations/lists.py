@@ -7,9 +7,10 @@ from decimal import Decimal
 from typing import Any
 
 from scrub.model.amounts import combine
+from scrub.model.mistaken import NOTED, twins
 from scrub.model.operations.declare import operation
 from scrub.model.problem import Failure
-from scrub.model.values import alphabetical, fold, is_empty, loosen, shown, type_name
+from scrub.model.values import Pairs, alphabetical, fold, is_empty, loosen, shown, type_name
 
 
 @operation("list")
@@ -184,6 +185,13 @@ def unique(values: list[Any], exactly: bool = False) -> list[Any]:
         if key not in seen:
             seen.add(key)
             kept.append(value)
+    if len(set(map(type, kept))) > 1:
+        there = Pairs()
+        for value in kept:
+            for what, other in twins(value):
+                if there.has(other):
+                    NOTED.get()(what, f'"{shown(value)}"', "")
+            there.put(value, True)
     return kept
 
 

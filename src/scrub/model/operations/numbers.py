@@ -12,8 +12,8 @@ from scrub.model.problem import Failure
 from scrub.model.values import ARITHMETIC, shown
 
 
-@operation("text")
-def as_number(text: str, mark: Mark | None = None) -> Decimal:
+@operation("text", "number")
+def as_number(text: str | Decimal, mark: Mark | None = None) -> Decimal:
     """The number that the text says. What can be read in two ways is a failure, unless the decimal mark is given
     here or in the settings.
 
@@ -21,9 +21,20 @@ def as_number(text: str, mark: Mark | None = None) -> Decimal:
     Example: "1.5".as-number
     Also: convert, parse, number in a text
     """
+    if isinstance(text, Decimal):
+        return text
     plain = re.sub(r"[\s\u00a0\u202f'\u2019]", "", text).replace("\u2212", "-")
     percent = plain.endswith("%")
-    plain = _signed(_without_currency(plain.removesuffix("%")))
+    plain = _without_currency(plain.removesuffix("%"))
+    without_cents = _NO_CENTS.sub("", plain)
+    if without_cents != plain:
+        if percent:
+            raise _no_number(text)
+        # The mark before the dash is that of the decimals, so that any other one groups thousands.
+        if not re.fullmatch(r"\(?[+-]?(\d+|\d{1,3}([,.]\d{3})+)\)?", without_cents):
+            raise _no_number(text)
+        return Decimal(_signed(without_cents.replace(",", "").replace(".", "")))
+    plain = _signed(plain)
     mark = mark or CURRENT.get().decimal_mark
     comma, point = plain.count(","), plain.count(".")
     if comma and point:
@@ -37,15 +48,15 @@ def as_number(text: str, mark: Mark | None = None) -> Decimal:
         if not re.fullmatch(r"[+-]?\d{1,3}([,.]\d{3})+", plain):
             raise _no_number(text)
         plain = plain.replace(",", "").replace(".", "")
-    elif comma and mark == Mark.POINT and re.fullmatch(r"[+-]?\d{1,3},\d{3}", plain):
-        plain = plain.replace(",", "")
-    elif point and mark == Mark.COMMA and re.fullmatch(r"[+-]?\d{1,3}\.\d{3}", plain):
-        plain = plain.replace(".", "")
-    elif comma:
-        if mark is None and re.fullmatch(r"[+-]?[1-9]\d{0,2},\d{3}", plain):
-            raise Failure(
-                f'"{text}" can be read in two ways: as {plain.replace(",", "")} and as {plain.replace(",", ".")}'
-            )
+    elif comma or point:
+        one, is_mark = ("," if comma else "."), (Mark.COMMA if comma else Mark.POINT)
+        if re.fullmatch(rf"[+-]?[1-9]\d{{0,2}}{re.escape(one)}\d{{3}}", plain):
+            if mark is None:
+                raise Failure(
+                    f'"{text}" can be read in two ways: as {plain.replace(one, "")} and as {plain.replace(one, ".")}. '
+                    "Say which mark is the decimal mark: mark: point, or mark: comma"
+                )
+            plain = plain.replace(one, "." if mark is is_mark else "")
         plain = plain.replace(",", ".")
     if not re.fullmatch(r"[+-]?(\d+(\.\d*)?|\.\d+)", plain):
         raise _no_number(text)
@@ -56,10 +67,12 @@ def as_number(text: str, mark: Mark | None = None) -> Decimal:
     return ARITHMETIC.divide(number, Decimal(100)) if percent else number
 
 
+#: A dash in the place of the cents, which is no minus: 5.- and 12,–
+_NO_CENTS = late(r"[.,][-\u2012-\u2015]{1,2}(?=\)?$)")
 #: Marks and codes of currencies (ISO 4217) that stand before or behind an amount.
 _CURRENCY = r"(?:[$€£¥₹₽₩₺₴₪¢₫₦₱฿]|(?:EUR|USD|GBP|CHF|JPY|SEK|NOK|DKK|PLN|CZK|HUF|CAD|AUD|NZD|CNY|INR)(?![A-Za-z]))"
 _BEFORE = late(rf"([-+(]?){_CURRENCY}([-+(]?)(?=[\d.,])", re.IGNORECASE)
-_BEHIND = late(rf"(?<=[\d.,)-]){_CURRENCY}([-)]?)$", re.IGNORECASE)
+_BEHIND = late(rf"(?<=[\d.,)\u2012-\u2015-]){_CURRENCY}([-)]?)$", re.IGNORECASE)
 
 
 def _without_currency(text: str) -> str:
