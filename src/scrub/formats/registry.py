@@ -57,7 +57,7 @@ FORMATS = (
         "document", (".txt",), "scrub.model.document", "scrub.formats.plain.text:open_text",
         empty="scrub.formats.plain.text:new_text",
     ),
-    Format("document", (".md",), "scrub.model.document", "scrub.formats.plain.text:open_markdown"),
+    Format("document", (".md",), "scrub.model.document", "scrub.formats.plain.markdown:open_markdown"),
     Format("mailbox", (".mbox", ".mbx"), "scrub.model.mailbox", "scrub.formats.mail.mbox:open_mbox"),
     Format("message", (".eml",), "scrub.model.mailbox", "scrub.formats.mail.eml:open_message"),
     Format(

@@ -1,9 +1,9 @@
-"""Plain texts: a line is a paragraph. In Markdown (CommonMark 0.31) code and link targets stay as they are."""
+"""Plain texts: a line is a paragraph."""
 
 from __future__ import annotations
 
-import re
 from collections.abc import Callable, Iterator, Sequence
+from typing import ClassVar
 
 from scrub.formats.encodings import encoding_of, spoken_encoding
 from scrub.formats.file import PickedFile
@@ -16,10 +16,6 @@ from scrub.model.text import Stretches, shrunk
 from scrub.store.patch import Patch
 
 _LINE = late(r"([^\r\n]*)(\r\n|\n|\r|\Z)")
-_HEADING = late(r"( {0,3}#{1,6})(?:[ \t]+|$)")
-_FENCE = late(r" {0,3}(`{3,}|~{3,})")
-#: Code between backticks, where a link leads, and an address between angles.
-_CODE = late(r"(`+)(?!`).+?(?<!`)\1(?!`)|(?<=\])\([^)]*\)|<[A-Za-z][A-Za-z0-9+.-]*:[^>\s]*>|^ {4,}.*$")
 
 
 class PlainParagraph(OpenParagraph):
@@ -30,6 +26,11 @@ class PlainParagraph(OpenParagraph):
         self.stretches, self.fixed = Stretches(text), fixed
         self.home = document
         self.end = end
+
+    @property
+    def line(self) -> str:
+        """The line that is written."""
+        return self.text
 
     def add_before(self, text: str) -> None:
         """Puts a line in front of it."""
@@ -55,27 +56,11 @@ class PlainParagraph(OpenParagraph):
         return revert
 
 
-class MarkdownParagraph(PlainParagraph):
-    """A line of Markdown."""
-
-    @property
-    def level(self) -> int | None:
-        """The number of its signs."""
-        found = _HEADING.match(self.text) if not self.fixed.strip("b ") else None
-        return found[1].count("#") if found else None
-
-    @level.setter
-    def level(self, value: int | None) -> None:
-        if value is not None and not 1 <= value <= 6:
-            raise Failure(f"a heading has a level from 1 to 6, not {value}")
-        found = _HEADING.match(self.text)
-        self.edit([(0, found.end() if found else 0, "" if value is None else "#" * value + " ")])
-
-
 class PlainText(PickedFile, Document):
     """A .txt file."""
 
-    made = PlainParagraph
+    #: What a line of it is.
+    made: ClassVar[type[PlainParagraph]] = PlainParagraph
 
     def __init__(self, source: Source) -> None:
         super().__init__(source)
@@ -137,7 +122,7 @@ class PlainText(PickedFile, Document):
     def written(self) -> str:
         """The text as it is to be."""
         every = self.every_paragraph()
-        whole = "".join(each.text + each.end for each in every)
+        whole = "".join(each.line + each.end for each in every)
         ended = not self.every or bool(self.every[-1].end)
         return whole if ended or not every else whole.removesuffix(every[-1].end)
 
@@ -156,42 +141,6 @@ class PlainText(PickedFile, Document):
         return self.rewritten(fresh)
 
 
-class Markdown(PlainText):
-    """A .md file."""
-
-    made = MarkdownParagraph
-
-    def _read(self, pairs: Sequence[tuple[str, str]]) -> Iterator[PlainParagraph]:
-        fence = ""
-        for line, end in pairs:
-            found = _FENCE.match(line)
-            fixed = "c" * len(line) if fence or found else _fixed(line)
-            if found and not fence:
-                fence = found[1]
-            elif fence and line.strip().startswith(fence) and not line.strip().strip(fence[0]):
-                fence = ""
-            yield MarkdownParagraph(self, line, end, fixed)
-
-    def paragraphs(self) -> Iterator[MarkdownParagraph]:
-        """Its lines."""
-        return (each for each in self.every_paragraph() if isinstance(each, MarkdownParagraph))
-
-    def headings(self) -> Iterator[MarkdownParagraph]:
-        """Its headings."""
-        return (each for each in self.paragraphs() if each.level is not None)
-
-
-def _fixed(line: str) -> str:
-    """Which characters of a line stay: code, where links lead, the two blanks at the end that are a break (6.7)."""
-    marks = [" "] * len(line)
-    for found in _CODE.finditer(line):
-        marks[found.start() : found.end()] = "c" * (found.end() - found.start())
-    if re.search(r"\S {2,}$", line):
-        blanks = len(line) - len(line.rstrip(" "))
-        marks[-blanks:] = "b" * blanks
-    return "".join(marks)
-
-
 def new_text(path: str) -> PlainText:
     """A .txt file with nothing in it."""
     return PlainText(FreshSource(path, b""))
@@ -200,8 +149,3 @@ def new_text(path: str) -> PlainText:
 def open_text(path: str) -> PlainText:
     """Opens a .txt file. Raises `FileProblem`."""
     return opened(path, PlainText)
-
-
-def open_markdown(path: str) -> Markdown:
-    """Opens a .md file. Raises `FileProblem`."""
-    return opened(path, Markdown)
