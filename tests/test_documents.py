@@ -198,7 +198,7 @@ end"""
     ("before", "after"),
     [
         ("6 L and 20 kg", "6~L and 20~kg"), ("3.5 km, 2,5 kg", "3.5~km, 2,5~kg"), ("Room 4 W", "Room 4 W"), ("6L", "6L"), ("007 kg", "007 kg"), ("v1.2 kg", "v1.2 kg"),
-        ("30 % of 5 m/s", "30~% of 5~m/s"), ("3 months", "3 months"), ("-5 \u00b0C", "-5~\u00b0C"), ("6  kg", "6~kg"), ("May 3 s", "May 3 s"), ("1/2 kg", "1/2 kg"), ("5 kg/day", "5 kg/day"),
+        ("30 % of 5 m/s", "30~% of 5~m/s"), ("3 months", "3 months"), ("-5 \u00b0C", "-5~\u00b0C"), ("6  kg", "6~kg"), ("May 3 s", "May 3 s"), ("1/2 kg", "1/2~kg"), ("5 kg/day", "5 kg/day"),
     ],
 )  # fmt: skip
 def test_a_number_stays_with_its_unit(home: Path, before: str, after: str) -> None:

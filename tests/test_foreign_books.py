@@ -58,8 +58,8 @@ def test_attributes_of_every_spelling_of_an_element(
     )
     made = with_attributes(f"<{name}{inside}{end}".encode(), wanted)
     spaces = ' xmlns:x="u:x" xmlns:x14ac="u:ac"'
-    found = etree.fromstring(made.decode().replace(name, name + spaces, 1))
-    now = {word.replace("{u:ac}", "x14ac:"): value for word, value in found.attrib.items()}
+    found = etree.fromstring(str(made, "utf-8").replace(name, name + spaces, 1))
+    now = {str(word).replace("{u:ac}", "x14ac:"): value for word, value in found.attrib.items()}
     assert now == {word: value for word, value in {**there, **wanted}.items() if value is not None}
 
 

@@ -334,3 +334,20 @@ def test_what_was_packed_without_end_in_another_file_is_told(cards: Path) -> Non
     assert "huge.pdf: a part of it, such as the content of a page, unpacks to more than 64 MB" in str(
         run('stamp-picture "huge.pdf"', cards).problem
     )
+
+
+def test_a_scanned_page_is_not_blank(home: Path) -> None:
+    """A page is blank when nothing is seen on it: a picture counts, also a white one, and a white ground does not."""
+    scan = Image.new("RGB", (300, 400), (250, 250, 248))
+    scan.save("scan.png")
+    cards = made([Sheet("words"), Sheet(""), Sheet("")], Path("cards.pdf"))
+    with pikepdf.open(cards, allow_overwriting_input=True) as pdf:
+        for content in (b"1 1 1 rg 0 0 400 600 re f", b"0 0 0 RG 20 20 m 300 300 l S", b""):
+            pdf.add_blank_page(page_size=(300, 400))
+            pdf.pages[-1].Contents = pdf.make_stream(content)
+        pdf.save(cards)
+    done('in page(3)\nstamp-picture "scan.png"\nend', cards)
+    assert done('each page\nlog "{page.number} {page.blank}"\nend', cards).log == [
+        "1 no", "2 yes", "3 no", "4 yes", "5 no", "6 yes"
+    ]  # fmt: skip
+    assert done('in page(2)\nstamp-text "x"\nlog page.blank\nend', cards).log == ["no"]

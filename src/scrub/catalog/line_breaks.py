@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 
 from scrub.model.declare import Reach, action
 from scrub.model.late import late
@@ -25,52 +25,119 @@ _LONGER = 20
 @action(Reach.CHANGE)
 def join_lines(item: HoldsLines) -> None:
     """Joins lines that were broken by hand at a width, also where each line became a paragraph. Real ends stay: blank
-    lines, headings, lists, labels, greetings, short lines.
+    lines, headings, lists, labels, greetings, short lines. A word that was divided at the end of a line is joined where
+    the text has it in one piece elsewhere; other lines that stay are named in the run's record.
 
     Example: join-lines
-    Also: hard line breaks, unwrap, pasted text, paragraph marks, reflow, soft return
+    Also: hard line breaks, unwrap, pasted text, paragraph marks, reflow, soft return, hyphenation
     """
-    for group in item.lines():
-        _within(group)
-        _across(group)
+    groups = item.lines()
+    words = _Words(line.text for group in groups for line in group)
+    for group in groups:
+        _within(group, words)
+        _across(group, words)
 
 
-def _within(group: Sequence[Line]) -> None:
+class _Words:
+    """The words of a text, to tell a divided word from one with a hyphen."""
+
+    def __init__(self, texts: Iterable[str]) -> None:
+        self._texts = texts
+        self._known: frozenset[str] | None = None
+
+    def knows(self, word: str) -> bool:
+        """Whether a word is in the text, not at the end of a line."""
+        if self._known is None:
+            self._known = frozenset(found.lower() for text in self._texts for found in _WORD.findall(text))
+        return word.lower() in self._known
+
+    def joint(self, text: str, following: str) -> str | None:
+        """What takes the place of a break: nothing after a hyphen or a dash, else a space. A soft hyphen goes, and a
+        hyphen at which a word was divided: then it is the hyphen itself. None where nobody can tell.
+        """
+        last = text.rstrip(" \t")[-1:]
+        if last == "\u00ad":
+            return last
+        if last != "-":
+            return " "
+        start, end = _DIVIDED.search(text.rstrip()), _REST.match(following.lstrip())
+        if start is None or end is None or not end[0][:1].islower():
+            return ""
+        if self.knows(f"{start[1]}-{end[0]}"):
+            return ""
+        return last if self.knows(start[1] + end[0]) else None
+
+
+#: Words, with those that have hyphens in them whole; the first part of a divided one, and the rest.
+_WORD = late(r"[^\W\d_]+(?:-[^\W\d_]+)*")
+_DIVIDED, _REST = late(r"([^\W\d_]+)[-\u00ad]$"), late(r"[^\W\d_]+")
+
+
+def _within(group: Sequence[Line], words: _Words) -> None:
     """Breaks inside a paragraph."""
     for line in group:
         pieces = line.text.split("\n")
         if len(pieces) < 2:
             continue
-        gone = _broken(pieces, [False] * len(pieces))
+        gone, left = _broken(pieces, [False] * len(pieces))
         at, edits = 0, []
         for number, piece in enumerate(pieces[:-1]):
             at += len(piece)
-            if number in gone:
-                edits.append((at, at + 1, _joint(piece)))
+            joint = words.joint(piece, pieces[number + 1]) if number in gone else ""
+            if joint is None:
+                left[number] = _divided(piece, pieces[number + 1])
+            elif number in gone and joint in ("-", "\u00ad"):
+                edits.append((at - 1, at + 1, ""))
+            elif number in gone:
+                edits.append((at, at + 1, joint))
             at += 1
+        for number, why in left.items():
+            _leave(line, f"line {number + 1}", why)
         line.edit(edits)
 
 
-def _across(group: Sequence[Line]) -> None:
+def _across(group: Sequence[Line], words: _Words) -> None:
     """Breaks that became ends of paragraphs."""
-    gone = _broken([line.text for line in group], [line.level is not None for line in group])
+    gone, left = _broken([line.text for line in group], [line.level is not None for line in group])
     for number in range(len(group) - 1, -1, -1):  # from behind, so that a line takes all that follow
-        if number in gone and group[number].can_take(group[number + 1]):
-            group[number].take(group[number + 1], _joint(group[number].text))
+        if number not in gone:
+            continue
+        line, following = group[number], group[number + 1]
+        joint = words.joint(line.text, following.text)
+        if joint is None:
+            left[number] = _divided(line.text, following.text)
+        elif not line.can_take(following):
+            left[number] = "the next paragraph is set in another way, or something is between them"
+        else:
+            if joint in ("-", "\u00ad"):
+                end = len(line.text.rstrip())
+                line.edit([(end - 1, end, "")])
+                joint = ""
+            line.take(following, joint)
+    for number in sorted(left):
+        _leave(group[number], "", left[number])
 
 
-def _joint(text: str) -> str:
-    """What takes the place of a break: nothing behind a hyphen."""
-    return "" if text.rstrip()[-1:] == "-" else " "
+def _divided(text: str, following: str) -> str:
+    return (
+        f'"{(text.split() or [""])[-1]}" and "{(following.split() or [""])[0]}" may be one divided word. '
+        "Join them by hand"
+    )
 
 
-def _broken(lines: Sequence[str], headings: Sequence[bool]) -> set[int]:
-    """The numbers of the lines whose end was made by a width."""
+def _leave(line: Line, where: str, why: str) -> None:
+    label = f"{line.label}, {where}" if where else line.label
+    line.file.recorder.remarks.append(f"left {label}: {why}")
+
+
+def _broken(lines: Sequence[str], headings: Sequence[bool]) -> tuple[set[int], dict[int, str]]:
+    """The numbers of the lines whose end was made by a width; and of those that only look so, with the reason."""
+    found: set[int] = set()
+    left: dict[int, str] = {}
     lengths = sorted(len(line.rstrip()) for line in lines if line.strip())
     if not lengths:
-        return set()
+        return found, left
     width = lengths[max(0, len(lengths) - 1 - len(lengths) // _LONGER)]
-    found: set[int] = set()
     for first, last in _blocks(lines, headings):
         block = lines[first : last + 1]
         longest = max(len(line.rstrip()) for line in block)
@@ -80,9 +147,13 @@ def _broken(lines: Sequence[str], headings: Sequence[bool]) -> set[int]:
             following = lines[number + 1]
             word = following.split(None, 1)[0] if following.strip() else ""
             fits = len(lines[number].rstrip()) + 1 + len(word) <= min(width, longest)
-            if not fits and not _BEGINS.match(following):
+            if fits and not (_DIVIDED.search(lines[number].rstrip(" \t")) and word[:1].islower()):
+                continue
+            if _BEGINS.match(following):
+                left[number] = "the next line begins like a list, a label or a greeting"
+            else:
                 found.add(number)
-    return found
+    return found, left
 
 
 def _blocks(lines: Sequence[str], headings: Sequence[bool]) -> list[tuple[int, int]]:

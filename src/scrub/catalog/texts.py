@@ -29,7 +29,9 @@ def _single_spaced(text: str) -> list[Edit]:
     ends = _trimmed(text)
     start = ends[0][1] if ends and ends[0][0] == 0 else 0
     stop = ends[-1][0] if ends and ends[-1][1] == len(text) else len(text)
-    inner: list[Edit] = [(found.start(), found.end(), " ") for found in texts.BLANKS.finditer(text, start, stop)]
+    inner: list[Edit] = [
+        (found.start(), found.end(), texts.one_blank(found)) for found in texts.BLANKS.finditer(text, start, stop)
+    ]
     return sorted([*ends, *inner])
 
 
@@ -61,7 +63,7 @@ def trim(item: HoldsTexts) -> None:
 
 @action(Reach.CHANGE)
 def single_spaces(item: HoldsTexts) -> None:
-    """Makes every run of spaces one, and takes those at the ends off, in every text.
+    """Makes every run of spaces one, and removes those at both ends, in every text. A no-break space stays one.
 
     Example: single-spaces
     Also: double spaces, extra spaces, clean, trim

@@ -9,6 +9,7 @@ from typing import Any
 from scrub.catalog.texts import lettered
 from scrub.model.declare import Reach, action
 from scrub.model.late import late
+from scrub.model.operations import texts
 from scrub.model.patterns import found_in, pattern_of
 from scrub.model.problem import Failure
 from scrub.model.text import Edit, Editing, HoldsTexts, Moved
@@ -26,6 +27,19 @@ _LABELS = late(
     re.IGNORECASE,
 )
 _BLANK = " \u00a0\u202f\u2009"
+_BLANKS = late(rf"[{_BLANK}]+")
+#: Before a number: nothing that it would be a part of.
+_START = r"(?<![\w.,/\u2019'\u00bc-\u00be-])"
+_GROUPED = rf"\d{{1,3}}(?:[{_BLANK}]\d{{3}})+(?!\d)"
+_PLAIN = rf"(?!0\d)[+\u2212-]?(?:{_GROUPED}|\d+)(?:[.,]\d+)*"
+_FRACTION = r"(?:\d{1,3}/\d{1,3}|[\u00bc-\u00be\u2150-\u215e])"
+#: A number, with a fraction behind it or in its place.
+_AMOUNT = rf"(?:(?:{_PLAIN}[{_BLANK}]?)?{_FRACTION}|{_PLAIN})"
+#: A currency before its amount.
+_PRICE = rf"(?<!\w)(?:[$\u20ac\u00a3\u00a5\u20b9]|EUR|USD|GBP|CHF|JPY|SEK|NOK|DKK|PLN|CZK|CAD|AUD)[{_BLANK}]+{_PLAIN}"
+#: Digits in groups of three, and no other digits beside them, as a telephone number has.
+_GROUPED_ALONE = rf"{_START}(?<!\d[{_BLANK}])(?!0)\d{{1,3}}(?:[{_BLANK}]\d{{3}})+(?![\w/-]|[{_BLANK}]\d)"
+_OF_DAY = rf"(?<![\w.,:])\d{{1,2}}(?:[:.]\d{{2}})?[{_BLANK}]+(?:am|pm|AM|PM|a\.m\.|p\.m\.|A\.M\.|P\.M\.)(?!\w)"
 _WORD = r"[^\W\d_][\w'\u2019-]*"
 
 
@@ -107,31 +121,33 @@ def _filled(found: Any, pieces: list[str]) -> Edit:
 
 @action(Reach.CHANGE)
 def bind_units(item: HoldsTexts, units: Sequence[str] = (), narrow: bool = False) -> None:
-    """Keeps a number and its unit on one line: the space between them becomes one that is never broken. Where there is
-    no space, none is put.
+    """Keeps a number and its unit on one line: the space between them becomes a no-break space. So do spaces between a
+    currency and its amount, in grouped digits, before a fraction, and before am and pm.
 
-    units: the symbols to bind; left out, the usual ones.
+    units: the symbols to bind; left out, the usual ones and all the others.
     narrow: whether the narrow space is taken.
     Example: bind-units units: ["L", "kg"]
     Also: non-breaking space, nbsp, number and unit, line break, protected space
     """
     space = "\u202f" if narrow else "\u00a0"
-    known = "|".join(re.escape(each) for each in sorted(units or UNITS, key=len, reverse=True))
     if not all(each.strip() for each in units):
         raise Failure("a unit is missing in: bind-units")
-    pattern = re.compile(
-        rf"(?<![\w.,/\u2019'-])(?!0\d)[+\u2212-]?\d+(?:[.,]\d+)*([{_BLANK}]+)(?:{known})(?![\w/\u2019'\u00b2\u00b3%])"
-    )
+    known = "|".join(re.escape(each.strip()) for each in sorted(units or UNITS, key=len, reverse=True))
+    behind = re.compile(rf"{_START}{_AMOUNT}([{_BLANK}]+)(?:{known})(?![\w/\u2019'\u00b2\u00b3%])")
+    patterns = [behind] if units else [behind, re.compile(_PRICE), re.compile(_GROUPED_ALONE), re.compile(_OF_DAY)]
 
     def editing(text: str) -> Sequence[Edit]:
-        found = []
-        for each in pattern.finditer(text):
-            unit = text[each.end(1) : each.end()]
-            if len(unit) == 1 and unit.isalpha() and _LABELS.search(text[: each.start()]):
-                continue  # "Room 4 W" is no power
-            if each[1] != space:
-                found.append((each.start(1), each.end(1), space))
-        return found
+        found: dict[int, Edit] = {}
+        for pattern in patterns:
+            for each in pattern.finditer(text):
+                unit = text[each.end(1) : each.end()] if pattern is behind else ""
+                is_label = len(unit) == 1 and unit.isalpha()
+                if (is_label or pattern.pattern == _GROUPED_ALONE) and _LABELS.search(text[: each.start()]):
+                    continue  # "Room 4 W" is no power
+                for blank in _BLANKS.finditer(text, each.start(), each.end()):
+                    if blank[0] != space:
+                        found[blank.start()] = (blank.start(), blank.end(), space)
+        return [found[place] for place in sorted(found)]
 
     item.edit_texts(editing)
 
@@ -146,11 +162,24 @@ def sentence_case(item: HoldsTexts) -> None:
     item.edit_texts(_SENTENCES)
 
 
+#: What ends with a point and ends no sentence: single letters (p.m., e.g.), and these.
+_SHORTENED = frozenset("approx bzw ca dr etc evtl incl inkl max min mr mrs ms nr no prof st tel usw vgl vs".split())
+_SENTENCE = late(r"(^[^\w]*|([^\W\d_]*)([.!?\u2026])[\"'\u201d\u2019)]*\s+[^\w]*)(\w)")
+
+
 def _sentences(text: str) -> str:
     low = text.lower()
-    return re.sub(
-        r"(^[^\w]*|[.!?\u2026][\"'\u201d\u2019)]*\s+[^\w]*)(\w)", lambda found: found[1] + found[2].upper(), low
-    )
+    if len(low) != len(text):  # a letter that has no small one alone: letter for letter
+        low = "".join(each.lower() if len(each.lower()) == 1 else each for each in text)
+
+    def begun(found: re.Match[str]) -> str:
+        word, mark = found[2] or "", found[3]
+        shortened = mark == "." and word and (len(word) == 1 or word in _SHORTENED)
+        # After such a one a sentence may begin or go on: the letter stays as it is written.
+        letter = (low if text.isupper() else text)[found.start(4)] if shortened else texts.capital(found[4])
+        return f"{found[1]}{letter}"
+
+    return _SENTENCE.sub(begun, low)
 
 
 _SENTENCES: Editing = lettered(_sentences)

@@ -5,11 +5,20 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Protocol
 
+from scrub.model.declare import FileItem
 from scrub.model.text import Edit, HoldsTexts
 
 
 class Line(Protocol):
     """A line or paragraph that another one can be joined to."""
+
+    @property
+    def file(self) -> FileItem:
+        """The file it is in."""
+
+    @property
+    def label(self) -> str:
+        """How a person calls it."""
 
     @property
     def text(self) -> str:

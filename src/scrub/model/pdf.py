@@ -71,6 +71,16 @@ class Page(Stamped):
 
     @property
     @field
+    def blank(self) -> bool:
+        """Whether the page is blank: no words, no pictures, nothing drawn. A scanned page is not blank.
+
+        Example: if page.blank
+        Also: empty page, white page, nothing on it
+        """
+        raise NotImplementedError
+
+    @property
+    @field
     def rotation(self) -> int:
         """By how many degrees it is turned to the right when it is shown: 0, 90, 180 or 270.
 

@@ -128,6 +128,60 @@ class Stretches:
         fresh._text = text
         return fresh
 
+    def in_whole_words(self, run_of: Callable[[int], object]) -> Stretches:
+        """The same text, where a word that was replaced in part is replaced whole, as reviewers read it. `run_of` tells
+        what an old character stands in; None for one that must stay.
+        """
+        edits = self._as_edits()
+        if not edits:
+            return self
+        found: list[Kept | Fresh] = []
+        done = 0
+        for number, (start, end, fresh) in enumerate(edits):
+            text = "".join(part.text for part in fresh)
+            following = edits[number + 1][0] if number + 1 < len(edits) else len(self.old)
+            first, last = start, end
+            if _is_letter((text or self.old[start:end])[:1]):
+                while first > done and _is_letter(self.old[first - 1]) and run_of(first - 1) is not None:
+                    first -= 1
+            if _is_letter((text or self.old[start:end])[-1:]):
+                while last < following and _is_letter(self.old[last]) and run_of(last) is not None:
+                    last += 1
+            if done < first:
+                found.append(Kept(done, first))
+            for part in (*self._renewed(first, start), *fresh, *self._renewed(end, last)):
+                before = found[-1] if found else None
+                alike = isinstance(before, Fresh) and before.looks == part.looks
+                if alike and before is not None and run_of(before.like) == run_of(part.like):  # type: ignore[union-attr]
+                    found[-1] = before._replace(text=before.text + part.text)  # type: ignore[union-attr, call-arg]
+                else:
+                    found.append(part)
+            done = last
+        if done < len(self.old):
+            found.append(Kept(done, len(self.old)))
+        return Stretches(self.old, tuple(found))
+
+    def _renewed(self, start: int, end: int) -> Iterator[Fresh]:
+        """Old characters as new ones that look like them."""
+        return (Fresh(self.old[place], place) for place in range(start, end))
+
+    def _as_edits(self) -> list[tuple[int, int, list[Fresh]]]:
+        """What was done to the old text, from its start: ranges of it with what replaces them. Nothing where parts of
+        it were moved, or look other than they did.
+        """
+        found: list[tuple[int, int, list[Fresh]]] = []
+        done, fresh = 0, list[Fresh]()
+        for part in (*self.parts, Kept(len(self.old), len(self.old))):
+            if isinstance(part, Fresh):
+                fresh.append(part)
+                continue
+            if part.start < done or part.looks:
+                return []
+            if fresh or done < part.start:
+                found.append((done, part.start, fresh))
+            done, fresh = part.end, []
+        return found
+
     def _first_edited(self, edits: Sequence[Edit]) -> Stretches:
         """The same, of a text of which nothing was changed so far: the commonest, and quickly done."""
         old = self.old
@@ -261,3 +315,8 @@ def parted(editing: Editing, between: str) -> Editing:
         ]
 
     return pieces
+
+
+def _is_letter(letter: str) -> bool:
+    """Whether a character is part of a word."""
+    return letter.isalnum() or letter in ("_", "'", "\u2019")

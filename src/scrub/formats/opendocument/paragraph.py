@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from bisect import bisect_right
 from collections.abc import Iterator, Mapping, Sequence
 from functools import cached_property
 from itertools import accumulate, pairwise
@@ -339,7 +340,7 @@ class TextParagraph(PiecedParagraph):
         else:
             inner = [Splice(span.open_end, span.open_end, lead.encode())] if lead else []
             if self.stretches.touched or self.taken:
-                inner += self._writer.splices() if tracking is None else self._writer.recorded(tracking, self._joints)
+                inner += self._writer.splices() if tracking is None else self._recorded_splices(tracking)
             for one, other in pairwise(chain):
                 mark = tracking.deleted(one.bare + other.bare) if tracking is not None else ""
                 inner.append(Splice(one.span.close_start, other.span.open_end, mark.encode()))
@@ -405,6 +406,18 @@ class TextParagraph(PiecedParagraph):
     @property
     def _writer(self) -> ParagraphWriter:
         return ParagraphWriter(self.part.data, self.span, self.pieces, self.stretches, self._style_of)
+
+    def _recorded_splices(self, tracking: TextTracking) -> Sequence[Splice]:
+        stretches = self.stretches.in_whole_words(self._piece_of)
+        writer = ParagraphWriter(self.part.data, self.span, self.pieces, stretches, self._style_of)
+        return writer.recorded(tracking, self._joints)
+
+    def _piece_of(self, place: int) -> object:
+        """What an old character stands in; None for one that must stay, or is in more than a style of letters."""
+        piece = self.pieces[bisect_right(self.pieces, place, key=lambda each: each.start) - 1]
+        if self.fixed[place : place + 1].strip() or not all(of(each, TEXT, "span") for each in piece.chain):
+            return None
+        return piece.begin
 
     def _restyled_splices(self, inner: Sequence[Splice], last: Span) -> Iterator[Splice]:
         """The tags of a paragraph of another style; a heading is an element of its own (5.1.2)."""

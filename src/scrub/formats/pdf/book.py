@@ -122,12 +122,19 @@ class PdfFile(PickedFile, DescribedFile, Pdf):
 
     def words_of(self, page: OpenPage) -> str:
         """The words on a page."""
+        return self._reader(page).page(page.index)
+
+    def is_blank(self, page: OpenPage) -> bool:
+        """Whether nothing is seen on a page as it is in the file."""
+        return self._reader(page).is_blank(page.index)
+
+    def _reader(self, page: OpenPage) -> Words:
         if page.found is None:
             raise Failure(f"{page.label} comes from another file; its words are read there")
         if self._words is None:
             password = self._password.reveal() if self._password is not None else None
             self._words = Words(self.source.path, password)
-        return self._words.page(page.index)
+        return self._words
 
     def label_of(self, page: OpenPage) -> str:
         """The number that is shown for a page (12.4.2)."""

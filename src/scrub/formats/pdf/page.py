@@ -38,6 +38,9 @@ class Holder(Protocol):
     def words_of(self, page: OpenPage) -> str:
         """The words on a page."""
 
+    def is_blank(self, page: OpenPage) -> bool:
+        """Whether nothing is seen on a page as it is in the file."""
+
     def label_of(self, page: OpenPage) -> str:
         """The number that is shown for a page."""
 
@@ -94,6 +97,11 @@ class OpenPage(Page):
     def text(self) -> str:
         """The words on it."""
         return self.holder.words_of(self)
+
+    @property
+    def blank(self) -> bool:
+        """Whether nothing is seen on it."""
+        return not any(self.stamps.values()) and self.holder.is_blank(self)
 
     def _own(self) -> Found:
         if self.found is None:

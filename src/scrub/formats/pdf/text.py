@@ -20,18 +20,29 @@ class Words:
         self._path, self._password = path, password
         self._worker: subprocess.Popen[str] | None = None
         self._known: dict[int, str] = {}
+        self._blank: dict[int, bool] = {}
 
     def page(self, index: int) -> str:
         """The words of a page, counted from 0."""
         if index not in self._known:
-            if self._worker is None:
-                words = [sys.executable, "-P", reading.__file__, self._path]
-                self._worker = subprocess.Popen(
-                    words, stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, encoding="utf-8"
-                )
-                self._asked(self._password)
+            self._start()
             self._known[index] = str(self._asked(index))
         return self._known[index]
+
+    def is_blank(self, index: int) -> bool:
+        """Whether nothing is seen on a page, counted from 0."""
+        if index not in self._blank:
+            self._start()
+            self._blank[index] = bool(self._asked([index]))
+        return self._blank[index]
+
+    def _start(self) -> None:
+        if self._worker is None:
+            words = [sys.executable, "-P", reading.__file__, self._path]
+            self._worker = subprocess.Popen(
+                words, stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, encoding="utf-8"
+            )
+            self._asked(self._password)
 
     def _asked(self, what: Any) -> Any:
         worker = self._worker

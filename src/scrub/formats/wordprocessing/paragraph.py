@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from bisect import bisect_left
+from bisect import bisect_left, bisect_right
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from itertools import pairwise
 from types import MappingProxyType
@@ -18,6 +18,7 @@ from scrub.formats.wordprocessing.tracking import Tracking
 from scrub.formats.wordprocessing.write import ParagraphWriter, elements_of
 from scrub.model.late import late
 from scrub.model.lines_of_text import Line
+from scrub.model.once import once
 from scrub.model.paragraphs import Filling, PlaceInDocument
 from scrub.model.problem import Failure
 from scrub.model.text import Edit, Kept, Stretches
@@ -294,8 +295,13 @@ class OfficeParagraph(ReadParagraph):
         plain = self._plain if not self.taken else None
         splices: Sequence[Splice] | None = None
         if plain is not None and stretches.touched:
-            splices = plain.splices(stretches) if tracking is None else plain.recorded(stretches, tracking)
+            splices = (
+                plain.splices(stretches)
+                if tracking is None
+                else plain.recorded(stretches.in_whole_words(lambda place: 0), tracking)
+            )
         if splices is None:
+            stretches = stretches if tracking is None else stretches.in_whole_words(self._run_of)
             pieces = plain.pieces(*stretches.bounds) if plain is not None else self.pieces
             gone = frozenset(each.start for each in self.unlinked)
             splices = ParagraphWriter(self.part.data, self.span, pieces, stretches, tracking, gone, edits).splices()
@@ -306,6 +312,18 @@ class OfficeParagraph(ReadParagraph):
                 *ParagraphWriter(twin.part.data, twin.span, twin.pieces, stretches, tracking).splices(),
             ]
         return [*splices, *outside(splices, self.unlinked)] if self.unlinked else splices
+
+    def _run_of(self, place: int) -> object:
+        """The run of an old character; None for one that must stay, or is in something that has its own rules."""
+        piece = self.pieces[bisect_right(self.pieces, place, key=lambda each: each.start) - 1]
+        if self.fixed[place : place + 1].strip() or piece.inside is not None or piece.run.name != "r":
+            return None
+        return piece.run.start if piece.run.start in self._direct else None
+
+    @once
+    def _direct(self) -> frozenset[int]:
+        """Where the elements directly inside it begin."""
+        return frozenset(child.start for child in self.span.children)
 
     def _cut(self) -> Iterator[Splice]:
         """What takes it out. Marks stay where they are, so that what takes them out still finds them."""

@@ -14,6 +14,11 @@ from scrub.model.values import LONGEST_TEXT, loosen
 BLANKS = late(r"[ \t\u00a0\u202f]{2,}")
 
 
+def one_blank(found: re.Match[str]) -> str:
+    """The one that a run of blanks becomes: what keeps two words on one line stays."""
+    return next((each for each in "\u00a0\u202f" if each in found[0]), " ")
+
+
 @operation("text")
 def length(text: str) -> int:
     """How many characters the text has.
@@ -51,7 +56,13 @@ def title(text: str) -> str:
     Example: "larch hut".title
     Also: capitalise, proper case, title case
     """
-    return re.sub(r"[^\W_]+(?:['\u2019][^\W_]+)*", lambda word: word[0][:1].upper() + word[0][1:].lower(), text)
+    return re.sub(r"[^\W_]+(?:['\u2019][^\W_]+)*", lambda word: capital(word[0][:1]) + word[0][1:].lower(), text)
+
+
+def capital(letter: str) -> str:
+    """A letter as a capital; one that would become several, such as a ligature, stays one."""
+    found = letter.upper()
+    return found if len(found) == len(letter) else letter
 
 
 @operation("text")
@@ -71,7 +82,7 @@ def single_spaced(text: str) -> str:
     Example: reply.single-spaced
     Also: double spaces, extra spaces
     """
-    return BLANKS.sub(" ", trimmed(text))
+    return BLANKS.sub(one_blank, trimmed(text))
 
 
 @operation("text")
@@ -310,7 +321,7 @@ def sentence(text: str) -> str:
     Example: reply.sentence
     Also: first letter, capitalise
     """
-    return text[:1].upper() + text[1:]
+    return capital(text[:1]) + text[1:]
 
 
 @operation("text")
