@@ -239,3 +239,30 @@ def test_lines_beside_a_merged_range_are_filled(home: Path) -> None:
     sheet: Any = load(path)["S1"]
     assert [sheet["B5"].value, sheet["D7"].value, sheet["B9"].value] == ["above", "beside", "below"]
     assert "A6:B8" in map(str, sheet.merged_cells.ranges)
+
+
+@pytest.mark.parametrize(
+    ("body", "told"),
+    [
+        ("in row(3)\nmove-below 8\nend", ["S1 C10", "Other A1"]),
+        ("in row(8)\nmove-above 4\nend", ["S1 C10", "Other A1"]),
+        ("in row(3)\nmove-below 4\nend", []),
+        ("in row(4)\nx = insert-above()\nend", []),
+        ("in row(4)\ndelete\nend", []),
+        ('in column("B")\nmove-right-of "D"\nend', ["S1 C11"]),
+    ],
+)
+def test_formulas_that_cover_other_lines_after_a_move_are_named(home: Path, body: str, told: list[str]) -> None:
+    path = Path("moved.xlsx")
+    book = xlsxwriter.Workbook(path)
+    sheet, other = book.add_worksheet("S1"), book.add_worksheet("Other")
+    for row in range(9):
+        sheet.write_row(row, 0, [row, row, row])
+    sheet.write_formula("C10", "=SUM(C2:C6)")
+    sheet.write_formula("C11", "=SUM(A1:C1)+SUM(A:A)+C9")
+    other.write_formula("A1", "=SUM('S1'!$A$2:$A$6)")
+    book.close()
+    found = done(f'in sheet("S1")\n{body}\nend', path)
+    notes = [each for each in found.notes if "Other cells than before" in each]
+    assert len(notes) == (1 if told else 0), found.notes
+    assert all(each in notes[0] for each in told)

@@ -29,6 +29,7 @@ class Shift:
         moved = {line for lines in self.put.values() for line in lines}
         #: Lines that are no longer where they were: those that go, and those that were put elsewhere.
         self._left = sorted(self.gone | {line for line in moved if line <= most})
+        self._moved = sorted(line for line in moved if line <= most and line not in self.gone)
         self._marks = list(self.put)
         self._counts = [0]
         for lines in self.put.values():
@@ -90,6 +91,20 @@ class Shift:
             if most - least + 1 == count - len(left) + len(moved):
                 return least, most
         return start, end
+
+    @property
+    def moves(self) -> bool:
+        """Whether lines that were there change places."""
+        return bool(self._moved)
+
+    def exchanges(self, first: int, last: int) -> bool:
+        """Whether the lines from one to another come to be others, since a line was moved out of them or into them."""
+        if first == last or (first == 1 and last >= self.most):
+            return False
+        span = self.span(first, last)
+        return span is not None and any(
+            (first <= line <= last) != (span[0] <= self._placed[line] <= span[1]) for line in self._moved
+        )
 
     def leader(self, first: int, last: int) -> int:
         """Which of the lines from one to another comes to stand first; the first one where all of them go."""

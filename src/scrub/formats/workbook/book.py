@@ -15,6 +15,7 @@ from scrub.formats.opc.relationships import part_tree, relationships
 from scrub.formats.source import Source, opened
 from scrub.formats.spans import RELATIONSHIPS, Span, Splice, ended, escaped, number_in, set_attributes, spliced
 from scrub.formats.workbook.elements import all_placed
+from scrub.formats.workbook.decode import stored_number
 from scrub.formats.workbook.embedded import add_part, embedded, part_of
 from scrub.formats.workbook.front import in_front, reselected
 from scrub.formats.workbook.named import OfficeName, names_of
@@ -22,13 +23,15 @@ from scrub.formats.workbook.reading import Loads
 from scrub.formats.workbook.shared import Shared
 from scrub.formats.workbook.sheet import OfficeSheet
 from scrub.model.area import Area
-from scrub.model.grid import Grid
-from scrub.model.values import Secret, fold
+from scrub.model.grid import Grid, Trouble
+from scrub.model.values import Secret, fold, shown
 from scrub.model.workbook import Workbook
 from scrub.store.patch import Effect, Patch
 
 #: A part of this size in bytes is read in no time.
 _QUICKLY_READ = 1 << 20
+#: Numbers that are named in a note.
+_TOLD = 3
 
 
 class OfficeWorkbook(OfficeFile, Workbook):
@@ -69,10 +72,20 @@ class OfficeWorkbook(OfficeFile, Workbook):
     @property
     def notes(self) -> list[str]:
         """What a person should know about saving the changes."""
-        found = [*super().notes, *self._told]
+        found = [*super().notes, *self._told, *self._read_as_moments()]
         if self._recalculates:
             found.append("Formulas will be recalculated when the file is next opened.")
         return found
+
+    def _read_as_moments(self) -> Iterator[str]:
+        """Numbers in cells that are formatted as dates, and what they are read as."""
+        every = list(self.shared.moments.items())
+        for where, (number, style) in every[:_TOLD]:
+            value = self.shared.decoder.typed("n", style, stored_number(number), partial(str, where))
+            shown_as = "an error" if isinstance(value, Trouble) else shown(value)
+            yield f"{where}: {shown(number)} is read as {shown_as}, because the cell is formatted so."
+        if len(every) > _TOLD:
+            yield f"{len(every) - _TOLD:,} more numbers are in cells formatted as dates or durations."
 
     def named_range(self, name: str) -> tuple[Grid, Area] | None:
         """The range that has a defined name."""
@@ -283,8 +296,14 @@ class OfficeWorkbook(OfficeFile, Workbook):
         if not any(
             sheet.has_values or sheet.formulas or sheet.shaped or sheet.ordered_blocks for sheet in self._sheets
         ):
-            return False
+            return any(sheet.hides_rows for sheet in self._sheets) and any(map(self._sees_hidden, self._sheets))
         return bool(self.shared.targets.get("calcChain")) or any(map(self._may_calculate, self._sheets))
+
+    def _sees_hidden(self, sheet: OfficeSheet) -> bool:
+        """Whether a formula of a sheet depends on which rows are hidden."""
+        member = self.package.members.get(sheet.part.name or "")
+        data = self.package.read(member.name) if member is not None else b""
+        return b"SUBTOTAL" in data or b"AGGREGATE" in data
 
     def _may_calculate(self, sheet: OfficeSheet) -> bool:
         """Whether a sheet may hold formulas: one that nobody read is looked at where that takes no time."""

@@ -11,6 +11,7 @@ from typing import Any
 from scrub.formats.sheet import NOBODYS, UNCHANGED, keep, put_back
 from scrub.formats.workbook.colours import same_colour
 from scrub.formats.workbook.covered import Covered
+from scrub.formats.workbook.decode import MOST_EXACT, ensure_exact
 from scrub.formats.workbook.done import Put, PutAgain
 from scrub.formats.workbook.formulas import problem_of, translated
 from scrub.formats.workbook.future_functions import stored_formula
@@ -312,11 +313,20 @@ class SheetCells(RowsBelow):
                 f"{self.where(row, column)} holds a formula. To put a value in its place, first take that away: "
                 "cell.formula = nothing"
             )
-        if type(value) is not Decimal and (type(value) is not str or not 0 < len(value) <= MOST_CHARACTERS):
+        if type(value) is Decimal:
+            if not -MOST_EXACT < value < MOST_EXACT:
+                self._ensure_exact(row, column, value)
+        elif type(value) is not str or not 0 < len(value) <= MOST_CHARACTERS:
             value = self.storable(row, column, value)
         if type(before) is type(value) and before == value:
             return
         self._put_quietly(row, column, value, before, column_values)
+
+    def _ensure_exact(self, row: int, column: int, value: Decimal) -> None:
+        try:
+            ensure_exact(value)
+        except Failure as failure:
+            raise placed(f"{self.where(row, column)}: {failure.what}") from None
 
     def _put_quietly(
         self,
@@ -368,6 +378,10 @@ class SheetCells(RowsBelow):
             self.formed[self.key(row, column)] = fresh
             return self.put_style(row, column, fresh)
         return None
+
+    def note_moment(self, row: int, column: int, value: Decimal) -> None:
+        """Notes a number that is read as a date or a duration, since the cell is formatted as one."""
+        self.shared.moments.setdefault(self.where(row, column), (value, self.style(row, column)))
 
     def let_go(self, key: int) -> None:
         """Forgets a value that is again what it was, with its runs and the form that it was given on the way."""

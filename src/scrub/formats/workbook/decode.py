@@ -272,4 +272,21 @@ def stored_number(number: Decimal) -> str:
         return text
     if len(number.as_tuple().digits) <= 15 and -10 < number.adjusted() < 15:
         return number_text(number)
+    ensure_exact(number)
     return repr(float(number))
+
+
+#: Whole numbers from here on have more digits than a cell stores (ISO/IEC 29500-1, 18.3.1.96: a double).
+MOST_EXACT = Decimal(10) ** 15
+
+
+def ensure_exact(number: Decimal) -> None:
+    """Raises `Failure` for a whole number whose last digits a cell would lose."""
+    if abs(number) < MOST_EXACT or number != number.to_integral_value():
+        return
+    if Decimal(repr(float(number))) != number:
+        text = f"{number:f}"
+        raise Failure(
+            f"{text} has {len(text.lstrip('-'))} digits, and a cell stores 15 of a number. To keep all of them write "
+            f'it as text: "{text}"'
+        )

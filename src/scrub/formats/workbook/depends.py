@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from typing import Protocol
 
-from scrub.formats.workbook.formulas import references
+from scrub.formats.workbook.formulas import references, sees_hidden_rows
 from scrub.model.area import Area
 
 _Cell = tuple[str, int, int]
@@ -37,6 +37,9 @@ class Calculated(Protocol):
 
     def changed_in(self, area: Area) -> tuple[int, int] | None:
         """A cell of a range that was changed in this run."""
+
+    def hidden_in(self, area: Area) -> int:
+        """A row of a range that was hidden or shown in this run; 0 for none."""
 
 
 class Changing(Protocol):
@@ -107,7 +110,11 @@ class Dependence:
         if targets is None:
             return self.book.first_change(), []
         inner: list[tuple[Calculated, int, int]] = []
+        sees_hidden = sees_hidden_rows(sheet.formula(cell[1], cell[2]) or "")
         for other, area in targets:
+            row = other.hidden_in(area) if sees_hidden else 0
+            if row:
+                return f"row {row} of {other.name}", []
             changed = other.changed_in(area)
             if changed:
                 return other.where(*changed), []

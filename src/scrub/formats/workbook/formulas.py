@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 
 from scrub.model.area import MOST_COLUMNS, MOST_ROWS, Area, column_of, letters_of
 from scrub.model.late import late
@@ -146,7 +146,13 @@ def references(formula: str, sheet: str, resolve: Resolve, depth: int = 0) -> li
     `resolve` gives what a name stands for on a sheet, as a formula. A reference to another file counts as none.
     """
     found: list[tuple[str, Area]] = []
-    for piece in pieces_of(formula):
+    pieces = list(pieces_of(formula))
+    for place, piece in enumerate(pieces):
+        if piece.sort == "function" and piece.text.upper() in _SHAPED_ALIKE:
+            summed = _shaped_alike(pieces[place + 2 :])
+            if summed is None:
+                return None
+            found += [(name or sheet, area) for name, area in summed]
         if piece.sort == "unknown" or (piece.sort == "operator" and piece.text in ":#@"):
             return None
         if piece.sort == "function" and piece.text.upper().removeprefix("_XLFN.") in _ELSEWHERE:
@@ -167,6 +173,47 @@ def references(formula: str, sheet: str, resolve: Resolve, depth: int = 0) -> li
                 return None
             found += inner
     return found
+
+
+#: Functions whose last range is as large as the first, whatever is written (ISO/IEC 29500-1, 18.17.7).
+_SHAPED_ALIKE = frozenset(("SUMIF", "AVERAGEIF"))
+#: Functions whose result depends on which rows are hidden.
+_SEES_HIDDEN = late(r"(?<![\w.])(?:SUBTOTAL|AGGREGATE)\s*\(", re.IGNORECASE)
+
+
+def sees_hidden_rows(formula: str) -> bool:
+    """Whether the result of a formula depends on which rows are hidden."""
+    return _SEES_HIDDEN.search(formula) is not None
+
+
+def _shaped_alike(pieces: Sequence[Piece]) -> list[tuple[str, Area]] | None:
+    """The range that is added up, as large as the first one; `pieces` begin with the first argument. None where the two
+    are not plain ranges.
+    """
+    arguments: list[list[Piece]] = [[]]
+    depth = 0
+    for piece in pieces:
+        if piece.sort == "mark" and piece.text in "({":
+            depth += 1
+        elif piece.sort == "mark" and piece.text in ")}":
+            if not depth:
+                break
+            depth -= 1
+        elif piece.sort == "mark" and piece.text == "," and not depth:
+            arguments.append([])
+            continue
+        arguments[-1].append(piece)
+    if len(arguments) < 3 or not arguments[2]:
+        return []
+    tested, summed = arguments[0], arguments[2]
+    if [each.sort for each in (*tested, *summed)] != ["range", "range"]:
+        return None
+    areas = [area_at(each.text.replace("$", "")) for each in (*tested, *summed)]
+    first, last = areas
+    if first is None or last is None:
+        return None
+    whole = last._replace(bottom=last.top + first.bottom - first.top, right=last.left + first.right - first.left)
+    return [(summed[0].sheet, whole)]
 
 
 # -- checking

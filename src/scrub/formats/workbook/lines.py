@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from decimal import Decimal
 from typing import Any
 
@@ -125,6 +125,10 @@ class Lines:
             return {}
         span = stored.row_span(index)
         return attributes_of(stored.data[span.start : span.open_end])
+
+    def hidden_rows(self) -> Sequence[int]:
+        """The rows that were hidden or shown in this run."""
+        return [row for row, said in self._rows.items() if "hidden" in said]
 
     def _row_attribute(self, row: int, name: str) -> str | None:
         if name in self._rows.get(row, {}):

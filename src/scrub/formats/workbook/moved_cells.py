@@ -44,6 +44,7 @@ class CellMoves:
         self.sheet = part.sheet
         self.shift = moves.shift(part.sheet)
         self.lost: list[str] = []  # cells whose formulas refer to what is gone
+        self.exchanged: list[str] = []  # cells whose formulas have other rows or columns in a range than before
 
     def done(self, data: bytes) -> bytes:
         """The part as it is to be; `data` is what it would be without the moves. Raises `Failure`."""
@@ -87,6 +88,8 @@ class CellMoves:
             if self.shift is None and not any(name in fold(text) for name in self.moves.concerned()):
                 return None  # it cannot be read, and names no sheet that changes
             raise failure.at(f"{self.sheet} {address_of(cell.row, cell.column)}") from None
+        if self.moves.covers_others(text, self.sheet):
+            self.exchanged.append(f"{self.sheet} {address_of(cell.row, cell.column)}")
         if LOST in fresh and LOST not in text:
             self.lost.append(f"{self.sheet} {address_of(cell.row, cell.column)}")
         if of.type == "shared":

@@ -9,7 +9,7 @@ from types import MappingProxyType
 
 from scrub.formats.shift import STILL, SheetShift, Shift
 from scrub.formats.spans import escaped
-from scrub.formats.workbook.formulas import pieces_of
+from scrub.formats.workbook.formulas import area_at, pieces_of
 from scrub.formats.workbook.names import Names
 from scrub.model.area import MOST_COLUMNS, MOST_ROWS, column_of, letters_of
 from scrub.model.late import late
@@ -83,6 +83,19 @@ class Moves:
                 made += [formula[done : piece.start], fresh]
                 done = start + len(piece.text)
         return "".join(made) + formula[done:] if made else formula
+
+    def covers_others(self, formula: str, sheet: str) -> bool:
+        """Whether a range in a formula comes to have other lines in it, since one was moved out of it or into it."""
+        if not any(each.rows.moves or each.columns.moves for each in self._shifts.values()):
+            return False
+        for piece in pieces_of(formula):
+            if piece.sort != "range" or ":" not in piece.text or "[" in piece.sheet:
+                continue
+            shift, area = self._shifts.get(fold(piece.sheet or sheet)), area_at(piece.text.replace("$", ""))
+            if shift is not None and area is not None:
+                if shift.rows.exchanges(area.top, area.bottom) or shift.columns.exchanges(area.left, area.right):
+                    return True
+        return False
 
     def _prefix(self, written: str, sheets: str) -> str:
         """The names of sheets before a reference; those of other files stay."""

@@ -80,6 +80,10 @@ class SheetResults(OpenSheet):
             found = self._first_in(area, self.values, lambda key: not self.went_back(key))
         return None if found is None else self.place(found)
 
+    def hidden_in(self, area: Area) -> int:
+        """A row of a range that was hidden or shown in this run; 0 for none."""
+        return 0
+
     def _is_fresh(self, key: int) -> bool:
         """Whether a cell got a formula in this run."""
         return bool(self.formulas[key]) and key not in self.written_out

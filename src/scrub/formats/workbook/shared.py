@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterator, Mapping, Sequence
+from decimal import Decimal
 from functools import cached_property
 from typing import Any, Protocol
 
@@ -93,6 +94,8 @@ class Shared:
         self.checked_formulas: set[str] = set()
         self.format_numbers: dict[int, int] = {}  # added cell formats with their numbers in the file
         self._named: dict[str, Sharing] = {}
+        #: Numbers that were written to cells formatted as dates or durations, with these formats.
+        self.moments: dict[str, tuple[Decimal, int]] = {}
         self.make_sheet: Callable[..., Any] = _no_sheet  # makes one, empty or like another
         self.front: object = None  # the sheet that is in front when the file is opened
         self.media = Media(package)

@@ -264,6 +264,17 @@ class OfficeSheet(SheetCells):
             self._breaks.put(line, is_row, value)
         else:
             self._lines.put_measure(line, is_row, word, value)
+            if is_row and word == "hidden":
+                self.shared.cells_changed()
+
+    @property
+    def hides_rows(self) -> bool:
+        """Whether rows were hidden or shown in this run."""
+        return bool(self._lines.hidden_rows())
+
+    def hidden_in(self, area: Area) -> int:
+        """A row of a range that was hidden or shown in this run; 0 for none."""
+        return next((row for row in self._lines.hidden_rows() if area.top <= row <= area.bottom), 0)
 
     def ensure_line_moves(self, line: int, is_row: bool) -> None:
         """Raises `Failure` for a line that can neither go nor change its place, or at which none can come."""

@@ -58,6 +58,7 @@ class Structure:
         self._names: list[re.Pattern[bytes]] = []
         self._done: set[str] = set()
         self._lost: list[str] = []
+        self._exchanged: list[str] = []
         self._built: list[str] = []
         self._followed: list[str] = []  # other sheets whose references follow
 
@@ -184,6 +185,7 @@ class Structure:
         cells = CellMoves(part, self.moves)
         data = cells.done(data)
         self._lost += cells.lost
+        self._exchanged += cells.exchanged
         skeleton, cut, left_out = without_cells(data)
         try:
             found = changes(skeleton, parse(skeleton), self.moves, part.sheet)
@@ -249,6 +251,12 @@ class Structure:
             self.notes.append(
                 f"{counted(len(self._lost), 'formula')} referred to what is gone, and now show an error: "
                 f"{', '.join(self._lost[:_TOLD])}{more}."
+            )
+        if self._exchanged:
+            more = f" and {len(self._exchanged) - _TOLD:,} more" if len(self._exchanged) > _TOLD else ""
+            self.notes.append(
+                "A row or column was moved into a range or out of it. Other cells than before are in: "
+                f"{', '.join(self._exchanged[:_TOLD])}{more}."
             )
         if self._built:
             self.notes.append(

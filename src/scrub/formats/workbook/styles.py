@@ -146,6 +146,10 @@ class Styles:
             found = self._sorts[style] = DATE if local and number not in self._forms else sort_of(self.form(style))
         return found
 
+    def is_moment(self, style: int) -> bool:
+        """Whether a number with this cell format is read as a date, a time or a duration."""
+        return self.sort(style) in (DATE, TIME, DURATION)
+
     def locked(self, style: int) -> bool:
         """Whether a cell of this format is locked; it is unless it says otherwise (18.8.33)."""
         return self.of(style).protection.get("locked", "1") not in ("0", "false")

@@ -112,6 +112,7 @@ class CellWriter:
         found: list[Splice] = []
         rest: set[int] = {key for key in styles if key not in values}
         heads: dict[tuple[bytes, int | None], bytes | None] = {}
+        moments: dict[tuple[bytes, int | None], bool] = {}  # whether a cell with this head is read as a moment
         contents: dict[Any, tuple[bytes, bytes]] = {}
         row_before, start, end = 0, stored.body[0], 0
         numbers, place, is_there = stored.numbers, 0, False
@@ -142,7 +143,11 @@ class CellWriter:
             head = heads.get(head_key)
             if head is None:
                 head = heads[head_key] = self._head(attributes, head_key[1])
+                style = number_in(attributes_of(attributes), "s") if head_key[1] is None else head_key[1]
+                moments[head_key] = sheet.shared.styles.is_moment(style)
             value = values[key]
+            if moments[head_key] and type(value) is Decimal:
+                sheet.note_moment(row, column, value)
             content_key = (type(value), value)
             content = contents.get(content_key)
             if content is None:
@@ -322,6 +327,10 @@ class CellWriter:
         style = self._style(row, column, old.style if old else -1)
         value = sheet.values.get(key)
         formula = sheet.formulas.get(key)
+        if type(value) is Decimal:
+            own = sheet.styles.get(key, old.style if old else sheet.inherited_style(row, column))
+            if sheet.shared.styles.is_moment(own):
+                sheet.note_moment(row, column, value)
         if old is None and value is None and formula is None and key not in sheet.styles:
             return b""
         type_, content = "", b""
