@@ -123,7 +123,7 @@ def test_what_must_stand_there_is_told_before_anything_is_written(base: Base) ->
         'in table("guest")\nadd-record email: "a@b.example"\nend',
     ):
         problem = str(run(base, body).problem)
-        assert "something must stand there" in problem or 'needs something under "name"' in problem
+        assert "something must stand there" in problem or 'needs a value under "name"' in problem
     problem = str(run(base, 'each record in table("guest")\nrecord.name = "a".padded(50)\nend').problem)
     assert base.engine == "sqlite" or "it holds 40 letters, and this has 50" in problem
 
@@ -266,6 +266,45 @@ def test_the_database_has_the_last_word(base: Base) -> None:
         assert base.all() == before
     file = run(base, 'in table("guest")\nadd-record id: 2, name: "Twice"\nend')
     assert "the database refuses the changes" in str(file.problem)
+    words = {
+        "sqlite": "UNIQUE constraint failed: guest.id",
+        "postgresql": "duplicate key value",
+        "mariadb": "Duplicate entry",
+    }
+    assert words[base.engine] in str(file.problem)
+    assert "Twice" not in str(file.problem)
+
+
+@pytest.fixture
+def more_tables(base: Base) -> Iterator[Base]:
+    """A table with a key and a rule of its own, and a view; the next tests find the server without them."""
+    base.run(
+        "CREATE TABLE code (word VARCHAR(20) PRIMARY KEY, nights INTEGER, CONSTRAINT at_most_nine CHECK (nights < 10))"
+    )
+    base.run("INSERT INTO code (word, nights) VALUES ('secret-a', 1), ('secret-b', 2)")
+    base.run("CREATE VIEW spaced AS SELECT id, 'a  b' AS words FROM guest")
+    yield base
+    base.run("DROP VIEW spaced")
+    base.run("DROP TABLE code")
+
+
+def test_the_words_of_the_database_are_passed_on_without_the_data(more_tables: Base) -> None:
+    file = run(more_tables, 'each record in table("code")\nrecord.nights = 11\nend')
+    assert "at_most_nine" in str(file.problem) or "nights < 10" in str(file.problem)
+    assert "secret-a" not in str(file.problem)
+    file = run(more_tables, 'in table("code")\nadd-record word: "secret-a", nights: 1\nend')
+    assert "the database refuses the changes" in str(file.problem)
+    assert "secret-a" not in str(file.problem)
+    file = run(more_tables, 'in table("code")\nadd-record nights: 1\nend')
+    assert 'a new record of "code" needs a value under "word", its key, which the database does not make' in str(
+        file.problem
+    )
+
+
+def test_a_view_is_left_by_actions_on_texts(more_tables: Base) -> None:
+    file = run(more_tables, "single-spaces")
+    assert file.problem is None, str(file.problem)
+    assert any('left "spaced": it is a view of other tables' in each for each in file.log)
 
 
 def test_inside_tells_tables_headings_and_keys(base: Base, cli: Callable[..., Output]) -> None:

@@ -26,7 +26,14 @@ def path(home: Path) -> Path:
     return found
 
 
-@pytest.mark.parametrize("body", ['cell("A2").value = 45000', 'each record in sheet\nif record.kg is 1\nrecord.when = 45000\nend\nend', 'cell("D2").value = 45000'])
+@pytest.mark.parametrize(
+    "body",
+    [
+        'cell("A2").value = 45000',
+        "each record in sheet\nif record.kg is 1\nrecord.when = 45000\nend\nend",
+        'cell("D2").value = 45000',
+    ],
+)
 def test_a_number_in_a_cell_for_dates_is_told(path: Path, body: str) -> None:
     found = done(f'in sheet("S1")\n{body}\nend', path)
     place = "S1 D2" if "D2" in body else "S1 A2"
@@ -38,7 +45,9 @@ def test_a_number_in_a_cell_for_dates_is_told(path: Path, body: str) -> None:
 
 def test_many_such_numbers_are_counted(path: Path) -> None:
     found = done('each record in sheet("S1")\nrecord.when = record.kg\nend', path)
-    assert [each for each in found.notes if "more numbers" in each] == ["3 more numbers are in cells formatted as dates or durations."]
+    assert [each for each in found.notes if "more numbers" in each] == [
+        "3 more numbers are in cells formatted as dates or durations."
+    ]
 
 
 @pytest.mark.parametrize(("value", "good"), [
@@ -46,7 +55,7 @@ def test_many_such_numbers_are_counted(path: Path) -> None:
     ("123456789012345", True), ("-12345678901234567", False),
 ])  # fmt: skip
 def test_no_digit_is_lost_without_a_word(path: Path, value: str, good: bool) -> None:
-    for body in (f'cell("B2").value = {value}', f'in sheet.records()\nadd-row [nothing, {value}]\nend'):
+    for body in (f'cell("B2").value = {value}', f"in sheet.records()\nadd-row [nothing, {value}]\nend"):
         found = run(f'in sheet("S1")\n{body}\nend', path)
         if good:
             assert found.problem is None, str(found.problem)

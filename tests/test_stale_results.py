@@ -45,6 +45,10 @@ def test_a_result_that_depends_on_a_change_is_stale(home: Path, formula: str, ch
 @pytest.mark.parametrize(("formula", "marked"), [("SUBTOTAL(109,A1:A2)", True), ("SUM(A1:A2)", False)])
 def test_a_workbook_is_calculated_anew_when_hidden_rows_count(home: Path, formula: str, marked: bool) -> None:
     path = Path("book.xlsx")
-    path.write_bytes(packed([f'<sheetData><row r="1"><c r="A1"><v>1</v></c><c r="B1"><f>{formula}</f><v>1</v></c></row></sheetData>']))
+    path.write_bytes(
+        packed(
+            [f'<sheetData><row r="1"><c r="A1"><v>1</v></c><c r="B1"><f>{formula}</f><v>1</v></c></row></sheetData>']
+        )
+    )
     done('in sheet("S1")\nrow(1).hidden = yes\nend', path)
     assert (b"fullCalcOnLoad" in members(path)["xl/workbook.xml"]) == marked

@@ -6,6 +6,7 @@ from collections.abc import Iterable, Iterator
 from decimal import Decimal
 from typing import Any
 
+from scrub.model.area import MOST_ROWS
 from scrub.model.cell_rules import CellRules
 from scrub.model.colours import Colour
 from scrub.model.declare import Reach, action, field, needs
@@ -15,6 +16,9 @@ from scrub.model.problem import Failure
 from scrub.model.values import same
 
 Place = tuple[Grid, int, int]
+
+#: So many whole columns get looks of their own; of more, their cells do.
+_MOST_COLUMNS_WHOLE = 100
 
 
 class CellFields(CellRules, LetterLooks, HoldsCells):
@@ -37,6 +41,10 @@ class CellFields(CellRules, LetterLooks, HoldsCells):
         return self._one(word, (sheet.look(row, column, word) for sheet, row, column in self.places()))
 
     def _set_look(self, word: str, value: Any) -> None:
+        for sheet, area in self.areas():
+            if area.top == 1 and area.bottom == MOST_ROWS and area.right - area.left < _MOST_COLUMNS_WHOLE:
+                for column in range(area.left, area.right + 1):
+                    sheet.put_column_look(column, word, value)
         for sheet, row, column in self.places():
             sheet.put_look(row, column, word, value)
 

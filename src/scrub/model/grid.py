@@ -275,6 +275,9 @@ class Grid:
         """Changes how a cell looks."""
         raise NotImplementedError
 
+    def put_column_look(self, column: int, word: str, value: Any) -> None:
+        """Changes how cells of a column look that are not filled yet, where a column has a look of its own."""
+
     def merged(self) -> Collection[Area]:
         """The ranges that are merged into one cell."""
         return ()

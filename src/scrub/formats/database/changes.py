@@ -118,6 +118,12 @@ class TableChanges:
                 values[layout.key[0]] = row.key[0]
             keys.append(engine.insert(layout, values))
         whole = engine.now(layout, keys, columns)
+        if any(key not in whole for key in keys):
+            raise StoreError(
+                self.address,
+                f'a new record of "{group.table}" is not there under its key: the database did something else. '
+                "Nothing was written",
+            )
         return Group(group.table, columns, [RowChange(key, None, whole[key]) for key in keys])
 
     def finish(self) -> None:

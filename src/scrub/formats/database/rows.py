@@ -19,6 +19,7 @@ from scrub.model.recorder import Done
 from scrub.model.rows import Reader, Rows
 from scrub.model.series import Series
 from scrub.model.sieve import Sieve, Tally, headings_of
+from scrub.model.text import Editing, parted
 from scrub.model.values import Value, shown
 
 
@@ -230,6 +231,17 @@ class DatabaseRows(Rows):
         for column in self.layout.columns:
             self._wanted.setdefault(column.name, len(self._wanted))
 
+    def edit(self, rows: Iterable[Any] | None, editing: Editing, between: str = "") -> None:
+        """Edits the texts of these rows, or of all; of what cannot be changed nothing but a note is made."""
+        if not self._closed:
+            super().edit(rows, editing, between)
+            return
+        whole = parted(editing, between)
+        readers = [self.reader(key) for key in self.headings]
+        texts = (read(row) for row in (self.filled() if rows is None else rows) for read in readers)
+        if any(whole(text) for text in texts if isinstance(text, str)):
+            self._book.recorder.remarks.append(f'left "{self.name}": it {self._closed}')
+
     def version(self, keys: Iterable[str]) -> int:
         """Grows with every change of these columns; a row that came is put into each index."""
         return sum(self._versions.get(self._columns[key].name, 0) for key in keys)
@@ -307,7 +319,8 @@ class DatabaseRows(Rows):
                 raise failure.at(f'new record of {self.name}, "{column.name}"') from None
         for column in self.layout.columns:
             if column.needed and column.name not in fresh:
-                raise Failure(f'a new record of "{self.name}" needs something under "{column.name}"')
+                why = ", its key, which the database does not make" if column.name in self.layout.key else ""
+                raise Failure(f'a new record of "{self.name}" needs a value under "{column.name}"{why}')
         self.draft.added[key] = fresh
         self.take_in(row)
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import re
 import ssl
 from collections.abc import Iterator, Mapping, Sequence
 from functools import cached_property
@@ -14,6 +15,7 @@ from scrub.formats.database.values import Column, Sort
 from scrub.formats.database.where import EVERY, YES, Where, both, predicates
 from scrub.formats.extras import module
 from scrub.formats.servers import PATIENCE, ensure_no_password, parts_of
+from scrub.model.late import late
 from scrub.model.named import NamedTuple
 from scrub.model.passwords import password
 from scrub.model.problem import FileProblem
@@ -121,13 +123,11 @@ class ServerEngine:
             name = self.place.database
             return StoreError(address, f"the server refuses the name or the password. Keep it: scrub secret set {name}")
         if isinstance(error, self._alchemy.exc.IntegrityError):
-            rule = getattr(getattr(inner, "diag", None), "constraint_name", None)
-            what = f' by its rule "{rule}"' if rule else ""
-            return Refusing(address, f"the database refuses the changes{what}. Nothing was written")
+            return Refusing(address, f"the database refuses the changes: {own_words(inner)}. Nothing was written")
         if getattr(error, "connection_invalidated", False) or code in (2002, 2003, 2006, 2013) or not self._writing:
             first = str(arguments[-1] if inner is not None else error).strip().split("\n")[0]
             return StoreError(address, f"the server does not answer as it should: {first[:160]}")
-        return Refusing(address, f"the database refuses the changes ({code}). Nothing was written")
+        return Refusing(address, f"the database refuses the changes: {own_words(inner) or code}. Nothing was written")
 
     @property
     def _connection(self) -> Any:
@@ -344,6 +344,26 @@ class ServerEngine:
             for some in batches(keys, _BATCH):
                 sql = f"DELETE FROM {table} WHERE {self._among(layout, len(some))}"
                 self._link.exec_driver_sql(sql, tuple(each for key in some for each in key))
+
+
+#: What a server quotes of people's data when it refuses a value.
+_DATA = late(r"(?<=entry )'.*'(?= for key)|(?<=value: )'.*'(?= for )|(?<=value: )'.*'$|(?<== )\(.*\)", re.DOTALL)
+_QUOTED = late(r'"([^"]*)"')
+
+
+def own_words(error: Any) -> str:
+    """What a server says of why it refused, without the data that it quotes."""
+    diagnosis = getattr(error, "diag", None)
+    if diagnosis is not None:
+        names = ("schema_name", "table_name", "column_name", "datatype_name", "constraint_name")
+        known = {getattr(diagnosis, name, None) for name in names}
+        said = str(getattr(diagnosis, "message_primary", "") or "")
+        # A name of the database is told, and a quoted value is not.
+        said = _QUOTED.sub(lambda found: found[0] if found[1] in known else '"…"', said)
+    else:
+        arguments = getattr(error, "args", None) or ("",)
+        said = _DATA.sub("…", str(arguments[-1]))
+    return said.strip().split("\n")[0].rstrip(".")[:200]
 
 
 def _any_kind(looks: Any) -> Any:

@@ -114,12 +114,14 @@ class SqliteEngine:
         link = self._connection
         asked = 'SELECT name, type, "notnull", dflt_value, pk, hidden FROM pragma_table_xinfo(?)'
         columns, parts = [], []
-        for column, declared, needed, default, place, hidden in link.execute(asked, (name,)).fetchall():
+        every = link.execute(asked, (name,)).fetchall()
+        # Of a key, only one column that is just INTEGER gets its number from the engine ("Rowid Tables").
+        own_number = [str(declared).upper() for _, declared, _, _, place, _ in every if place] == ["INTEGER"]
+        for column, declared, needed, default, place, hidden in every:
             if hidden == 1:
                 continue
-            columns.append(
-                Column(column, sort_of(declared), bool(needed) and default is None and not place, hidden in (2, 3))
-            )
+            needs = default is None and (not own_number if place else bool(needed))
+            columns.append(Column(column, sort_of(declared), needs, hidden in (2, 3)))
             if place:
                 parts.append((place, column))
         key = tuple(column for _, column in sorted(parts))

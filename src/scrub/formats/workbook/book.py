@@ -14,8 +14,8 @@ from scrub.formats.opc.parts import Parts
 from scrub.formats.opc.relationships import part_tree, relationships
 from scrub.formats.source import Source, opened
 from scrub.formats.spans import RELATIONSHIPS, Span, Splice, ended, escaped, number_in, set_attributes, spliced
-from scrub.formats.workbook.elements import all_placed
 from scrub.formats.workbook.decode import stored_number
+from scrub.formats.workbook.elements import all_placed
 from scrub.formats.workbook.embedded import add_part, embedded, part_of
 from scrub.formats.workbook.front import in_front, reselected
 from scrub.formats.workbook.named import OfficeName, names_of
@@ -334,7 +334,7 @@ class OfficeWorkbook(OfficeFile, Workbook):
         """Numbers the cell formats that were added and are used; those of changes that were taken back are left out."""
         if self.shared.has_styles:
             first = self.shared.styles.first_formats
-            used = {style for sheet in self._sheets for style in sheet.styles.values() if style >= first}
+            used = {style for sheet in self._sheets for style in sheet.styles_in_use() if style >= first}
             self.shared.format_numbers = {style: first + place for place, style in enumerate(sorted(used))}
 
     def _write_styles(self, parts: Parts) -> None:

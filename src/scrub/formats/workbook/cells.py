@@ -537,15 +537,24 @@ class SheetCells(RowsBelow):
         before = self.shared.styles.look(style, word)
         if word in ("fill", "colour"):
             value = same_colour(value)
-        if word == "number-form":
-            ensure_number_format(value)
-        if before == value and not (word == "fill" and value is None and self.shared.styles.is_filled(style)):
+        fresh = self.derived_style(style, word, value)
+        if fresh is None:
             return
-        if self.protected:
-            raise placed(f"{self.where(row, column)}: the sheet is protected. Take the protection off first: unprotect")
-        fresh = self.shared.styles.derived(style, word, value)
         revert = self.put_style(row, column, fresh)
         self.note(word, before, value, revert, _cell(row, column))
+
+    def derived_style(self, style: int, word: str, value: Any) -> int | None:
+        """A format with another look; None where it has that look. Raises `Failure` on a protected sheet."""
+        if word in ("fill", "colour"):
+            value = same_colour(value)
+        if word == "number-form":
+            ensure_number_format(value)
+        same = self.shared.styles.look(style, word) == value
+        if same and not (word == "fill" and value is None and self.shared.styles.is_filled(style)):
+            return None
+        if self.protected:
+            raise Failure(f"{self.name}: the sheet is protected. Take the protection off first: unprotect")
+        return self.shared.styles.derived(style, word, value)
 
     def put_style(self, row: int, column: int, style: int) -> Callable[[], None]:
         """Gives a cell another format; gives what takes that back."""

@@ -25,11 +25,18 @@ _DIGIT, _MARGIN = 7, 5
 #: The `col` elements: attributes, each for the columns from `min` to `max`.
 _Columns = list[dict[str, str]]
 
+#: The stored width of a column where a sheet says none (18.3.1.81).
+_USUAL_WIDTH = "9.140625"
+
 
 class Lines:
     """Rows and columns as they should be."""
 
-    def __init__(self, sheet: Sheet, part: SheetPart, stored: Callable[[], Stored]) -> None:
+    def __init__(
+        self, sheet: Sheet, part: SheetPart, stored: Callable[[], Stored], numbers: Callable[[int], int]
+    ) -> None:
+        """`numbers` gives the numbers that cell formats have in the file."""
+        self._numbers = numbers
         self._sheet = sheet
         self._part = part
         self._stored = stored
@@ -76,6 +83,22 @@ class Lines:
                 return entry
         return {}
 
+    def column_style(self, column: int) -> int:
+        """The number of the format of a column itself."""
+        return number_in(self._column_entry(column), "style")
+
+    def put_column_style(self, column: int, style: int) -> Callable[[], None]:
+        """Gives a column another format; gives what takes that back. Some programs hide one without a width."""
+        usual = self._part.skeleton().root.child("sheetFormatPr")
+        width = self._column_entry(column).get("width")
+        if width is None:
+            width = (usual.attributes.get("defaultColWidth") if usual is not None else None) or _USUAL_WIDTH
+        return self._change_column(column, {"style": str(style) if style else None, "width": width})
+
+    def styles(self) -> set[int]:
+        """The numbers of the formats that columns have."""
+        return {number_in(entry, "style") for entry in self._columns.now} if self._columns.touched else set()
+
     def _change_column(self, column: int, changes: dict[str, str | None]) -> Callable[[], None]:
         """Gives one column attributes of its own: an entry for many is split around it. Gives what takes it back."""
         found: list[dict[str, str]] = []
@@ -100,9 +123,13 @@ class Lines:
     def _element(self, root: Span) -> bytes:
         """The `cols` element."""
         p = root.prefix
+        written = [
+            {**entry, "style": str(self._numbers(int(entry["style"])))} if entry.get("style", "").isdecimal() else entry
+            for entry in self._columns.now
+        ]
         entries = "".join(
             f"<{p}col " + " ".join(f'{name}="{escaped(value)}"' for name, value in entry.items()) + "/>"
-            for entry in self._columns.now
+            for entry in written
         )
         return f"<{p}cols>{entries}</{p}cols>".encode() if entries else b""
 

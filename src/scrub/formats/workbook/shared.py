@@ -155,6 +155,10 @@ class Shared:
 
     # -- results of formulas
 
+    def format_numbers_of(self, style: int) -> int:
+        """The number that a cell format has in the file."""
+        return self.format_numbers.get(style, style)
+
     def cells_changed(self, back: bool = False) -> None:
         """Is told of every change of a cell: from the first one on, results of formulas may be old."""
         self.version += 1

@@ -8,7 +8,7 @@ from itertools import count
 from typing import Any
 
 from scrub.formats.opc.parts import Parts
-from scrub.formats.sheet import spanned
+from scrub.formats.sheet import line_name, spanned
 from scrub.formats.spans import Span, Splice, parse, pieces_of, set_attributes, spliced
 from scrub.formats.texts.styles import style_named
 from scrub.formats.workbook.breaks import Breaks
@@ -29,7 +29,7 @@ from scrub.formats.workbook.shared import Shared
 from scrub.formats.workbook.tables import Tables
 from scrub.formats.workbook.validations import Validations
 from scrub.formats.workbook.write import CellWriter
-from scrub.model.area import Area
+from scrub.model.area import MOST_COLUMNS, Area
 from scrub.model.change import Change
 from scrub.model.declare import FileItem
 from scrub.model.grid import Grid, Noted, TablePlace
@@ -54,7 +54,7 @@ class OfficeSheet(SheetCells):
         self._protection = Protection(self, self.part, self.locks_changed)
         self._merges = Merges(self, self.part, self.merges_changed)
         self.settings = Settings(self, self.part, shared, lambda: self._number)
-        self._lines = Lines(self, self.part, lambda: self.load().stored)
+        self._lines = Lines(self, self.part, lambda: self.load().stored, shared.format_numbers_of)
         self._breaks = Breaks(self, self.part)
         self._validations = Validations(self, self.part, shared, self.plain_formula)
         self._conditional = ConditionalFormats(self, self.part, shared, self.plain_formula)
@@ -357,6 +357,23 @@ class OfficeSheet(SheetCells):
                 self.styles.pop(key, None)
 
         return revert
+
+    def styles_in_use(self) -> Iterator[int]:
+        """The numbers of the formats that cells and columns were given."""
+        yield from self.styles.values()
+        yield from self._lines.styles()
+
+    def put_column_look(self, column: int, word: str, value: Any) -> None:
+        """Changes how cells of a column look that are not filled yet: its own format (18.3.1.13)."""
+        if column > MOST_COLUMNS or self.is_column_gone(column):
+            return
+        before = self._lines.column_style(column)
+        seen = self.shared.styles.look(before, word)
+        fresh = self.derived_style(before, word, value)
+        if fresh is None:
+            return
+        back = self._lines.put_column_style(column, fresh)
+        self.note(word, seen, value, back, line_name(column, False))
 
     def inherited_style(self, row: int, column: int) -> int:
         """The format that a new cell gets from its row or column."""
