@@ -18,7 +18,7 @@ def path(home: Path) -> Path:
     book = xlsxwriter.Workbook(found)
     sheet = book.add_worksheet("S1")
     for row in range(5):
-        sheet.write_row(row, 0, ["Hut" if not row else "a", "Kg" if not row else row])
+        sheet.write_row(row, 0, ["Hut" if not row else "a", row if row else "Kg"])
     sheet.set_column("C:F", 20)
     book.close()
     return found

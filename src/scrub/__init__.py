@@ -187,6 +187,13 @@ def __getattr__(name: str) -> Any:
     return found
 
 
+def when_waiting(tell: Callable[[], None]) -> None:
+    """Lets `tell` be called when another process works with this library, before it is waited for."""
+    from scrub.store.disk import WAITING
+
+    WAITING.set(tell)
+
+
 def home() -> Home:
     """The person's own Scrub: `home().library`, `.pins`, `.settings` and the rest, in `home().folder`.
 

@@ -21,6 +21,11 @@ def main() -> None:
     _leave(run(sys.argv[1:]))
 
 
+def _wait() -> None:
+    """Says what is awaited, and how to stop."""
+    print("Waiting for another run of Scrub to finish. To stop waiting: Ctrl+C", file=sys.stderr, flush=True)
+
+
 def _leave(code: int) -> NoReturn:
     """Ends the process without freeing all that it holds piece by piece: of a big file that takes its time."""
     atexit._run_exitfuncs()
@@ -34,8 +39,9 @@ def run(arguments: list[str]) -> int:
     """Runs the command line with these words; gives the exit code. Problems go to standard error."""
     import click
 
-    from scrub import ScrubError
+    from scrub import ScrubError, when_waiting
 
+    when_waiting(_wait)
     try:
         code = scrub.main(arguments, prog_name="scrub", standalone_mode=False)
         return code if isinstance(code, int) else 0

@@ -179,7 +179,7 @@ class _Printer:
         if self.quiet:
             return
         lines = change_lines(found.changes, self.limit, found.headings, self.whole)
-        others = [path for path in found.made if path != found.saved_as and found.part_word != "file"]
+        others = [path for path in found.made if path != found.saved_as]
         if others:
             verb = "Would make" if self.preview else "Made"
             names = [short_path(path) for path in others]

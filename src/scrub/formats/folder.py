@@ -16,9 +16,10 @@ from scrub.model.outline import Contents
 from scrub.model.problem import Failure, FileProblem
 from scrub.model.recorder import Changes, Recorder, Within
 from scrub.model.sending import Errand
-from scrub.model.series import Series
+from scrub.model.series import Opening, Series
 from scrub.model.workbook import Workbook
 from scrub.store.disk import digest_of, only_files
+from scrub.store.errors import StoreError
 from scrub.store.patch import Copy, Effect, Patch, free_path
 
 K = TypeVar("K", Workbook, Document)
@@ -101,7 +102,7 @@ class PlainFolder(Folder):
             for each in self.files()
             if not each.removed and endings.get(os.path.splitext(each.first)[1].lower()) == word
         ]
-        return Series(len(found), lambda place: self._open(found[place]))
+        return Opening(len(found), lambda place: self._open(found[place]))
 
     def _open(self, file: PlainFile) -> Any:
         """One of its files, opened as a part of it. The one before is let go; where nothing was changed, for good."""
@@ -115,7 +116,10 @@ class PlainFolder(Folder):
             if file.path != file.first:
                 raise Failure(f"{file.label} was moved above; what is in it is changed in a macro of its own")
             found = self._formats.open(file.first)
-            found.ensure_free()
+            try:
+                found.ensure_free()
+            except StoreError as problem:
+                raise FileProblem(file.first, problem.what) from None
             found.recorder = Within(self.recorder, file.label)
             self._inside[file.first] = found
         return found.item

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Sequence
 from typing import Any, TypeVar
 
+from scrub.model.problem import FileProblem
 from scrub.model.sieve import Sieve, Tally
 
 T = TypeVar("T", covariant=True)
@@ -53,6 +54,20 @@ class Fixed(Series[Any]):
 
     def __iter__(self) -> Iterator[Any]:
         return iter(self._every)
+
+
+class Opening(Series[T]):
+    """Files that are opened one by one, of which one may be damaged, encrypted or in use."""
+
+    def but_for_broken(self, leave: Callable[[str], None]) -> Iterator[T]:
+        """Those that can be opened; `leave` is told of each other one."""
+        for place in range(len(self)):
+            try:
+                found: T = self._make(place)
+            except FileProblem as problem:
+                leave(f"left {problem}")
+                continue
+            yield found
 
 
 class Through(Series[T]):

@@ -206,7 +206,7 @@ class Runner:
                 each.headings = file.headings_over(each.changes)
                 each.state = CHANGED if each.effects or each.sends else UNCHANGED
                 each.is_written, each.also = _written(each.effects, each.address)
-                each.made = [effect.path for effect in each.effects if effect.before is None]
+                each.made = _made_anew(each.effects)
                 if (each.made and self.into is not None) or set(each.made) & set(self.targets):
                     each.saved_as = each.made[0]
         except ScrubError as problem:
@@ -357,6 +357,12 @@ def ensure_kept(program: Program, file: Opened, vocabulary: Vocabulary) -> None:
             raise failure
     for inner in program.inner:
         ensure_kept(inner, file, vocabulary)
+
+
+def _made_anew(effects: Sequence[Effect]) -> list[str]:
+    """The files that come, without those that only move."""
+    gone = {effect.path for effect in effects if effect.patch is None and effect.rows is None}
+    return [effect.path for effect in effects if effect.before is None and effect.source not in gone]
 
 
 def _written(effects: Sequence[Effect], address: str) -> tuple[bool, list[str]]:

@@ -12,6 +12,7 @@ from scrub.language.tree import Block
 from scrub.model.declare import Item
 from scrub.model.problem import BadCall, Failure, FileProblem, WrongPassword
 from scrub.model.progress import over
+from scrub.model.series import Opening
 from scrub.model.types import NUMBER
 from scrub.model.values import Secret, Value, shown, type_name
 from scrub.model.vocabulary import Vocabulary
@@ -265,11 +266,14 @@ class Statements(Flattening):
         in_order = sorting(slot, where, orders) if orders else None
         sifted = node.where if means.items and not orders else None
         choose = choosing(sifted, where, self.means, slot, node.body)
+        attempts = in_order is None and any(isinstance(each, tree.Attempt) for each in node.body)
 
         def run(frame: Frame) -> int | None:
             execution: Execution = frame[0]
             candidates, test = choose(frame, visited(outer(frame) if outer else frame[base]))
             turns, body, is_plain = 0, warm(), test is where
+            if attempts and isinstance(candidates, Opening):
+                candidates = candidates.but_for_broken(execution.remark)
             for value in over(in_order(frame, candidates) if in_order else candidates, label):
                 if by_items and value.removed:
                     continue

@@ -7,12 +7,15 @@ import errno
 import os
 import stat
 import sys
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
+from contextvars import ContextVar
 from typing import BinaryIO, NamedTuple
 
 from scrub.store.hashing import Hash, new_hash
 
 CHUNK = 1 << 20
+#: Is told when another process holds a lock, before it is waited for.
+WAITING: ContextVar[Callable[[], None]] = ContextVar("waiting", default=lambda: None)
 
 
 def only_files(path: str, flags: int) -> int:
@@ -214,14 +217,22 @@ class Disk:
             if sys.platform == "win32":
                 import msvcrt
 
-                while True:
-                    with contextlib.suppress(OSError):  # it gives up after ten seconds
-                        msvcrt.locking(stream.fileno(), msvcrt.LK_LOCK, 1)
-                        break
+                try:
+                    msvcrt.locking(stream.fileno(), msvcrt.LK_NBLCK, 1)
+                except OSError:
+                    WAITING.get()()
+                    while True:
+                        with contextlib.suppress(OSError):  # it gives up after ten seconds
+                            msvcrt.locking(stream.fileno(), msvcrt.LK_LOCK, 1)
+                            break
             else:
                 import fcntl
 
-                fcntl.flock(stream, fcntl.LOCK_EX)
+                try:
+                    fcntl.flock(stream, fcntl.LOCK_EX | fcntl.LOCK_NB)
+                except BlockingIOError:
+                    WAITING.get()()
+                    fcntl.flock(stream, fcntl.LOCK_EX)
             yield
 
     @staticmethod

@@ -298,6 +298,8 @@ class Store:
             raise NoSuchRun("", f"run {number} is {word}")
         runs = self.runs()
         found = [run for run in runs if any(commit.state == state for commit in run.commits)]
+        if state == DONE and runs and not runs[0].commits:
+            raise self._changed_nothing(runs[0], found[0] if found else None)
         if not found:
             raise NoSuchRun("", "there is nothing to take back" if state == DONE else "there is nothing to do again")
         if state == DONE:
@@ -311,6 +313,17 @@ class Store:
                 f'{last.number}, "{last.record.get("title", "")}": scrub undo {last.number} --redo',
             )
         return last
+
+    @staticmethod
+    def _changed_nothing(last: KeptRun, before: KeptRun | None) -> NoSuchRun:
+        """The last run changed nothing: nobody means an older one by that."""
+        sent = any(isinstance(each, dict) and each.get("sent") for each in last.record.get("files", ()))
+        what = "changed no file, and what was sent cannot be undone" if sent else "changed nothing"
+        said = f'run {last.number}, "{last.record.get("title", "")}", {what}'
+        if before is not None:
+            title = before.record.get("title", "")
+            said += f'. To undo run {before.number}, "{title}", write: scrub undo {before.number}'
+        return NoSuchRun("", said)
 
     def _folder(self, run: int) -> str:
         return os.path.join(self._committer.runs, str(run))
