@@ -19,6 +19,10 @@ settings.load_profile("whatever the machine")
 SAMPLE = Path(scrub.__file__).parent / "demo" / "season-book.xlsx"
 
 
+#: Seconds after which what would never end is ended; nothing takes so long on the slowest machine.
+FOR_EVER = 900
+
+
 class Output(NamedTuple):
     """What a command printed, and its exit code."""
 

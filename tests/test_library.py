@@ -443,16 +443,14 @@ def test_answers_from_a_file_and_files_that_failed(cli: Cli, book: Path) -> None
     assert "Write a line for each answer" in cli("run", "ask.scrub", book, "--answers", "a.toml").err
 
 
-def test_a_file_in_use_is_copied_or_waited_for(cli: Cli, book: Path) -> None:
-    import threading
-
+def test_a_file_in_use_is_copied_or_waited_for(cli: Cli, book: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     lock = Path(".~lock.season-book.xlsx#")
     lock.write_bytes(b"Ann Moss,")
     copied = cli("run", "show every", book, "--copy")
     assert copied.code == 0
     assert "Saved season-book (2).xlsx: 4 changes on 4 sheets." in copied.out
     assert book.read_bytes() == SAMPLE.read_bytes()
-    threading.Timer(0.7, lock.unlink).start()
+    monkeypatch.setattr("scrub.runner.run.time.sleep", lambda seconds: lock.unlink())  # it is closed while we wait
     assert cli("run", "show every", book, "--wait").code == 0
     assert set(states(book).values()) == {"visible"}
 

@@ -9,7 +9,7 @@ from pathlib import Path
 
 import docx
 import pytest
-from conftest import SAMPLE
+from conftest import FOR_EVER, SAMPLE
 from documents import members, put_members, resolved
 from documents import texts as office_texts
 from lxml import etree
@@ -189,7 +189,7 @@ paragraph(3).alignment = right"""
 
 
 @pytest.mark.skipif(shutil.which("soffice") is None, reason="no word processor is installed (soffice)")
-@pytest.mark.timeout(300)
+@pytest.mark.timeout(FOR_EVER)
 def test_a_word_processor_sees_how_it_is_set(home: Path) -> None:
     automatic = (
         '<style:style style:name="P1" style:family="paragraph" style:parent-style-name="Text_20_body">'
@@ -210,7 +210,7 @@ def test_a_word_processor_sees_how_it_is_set(home: Path) -> None:
     run(SET, path)
     subprocess.run(
         ["soffice", f"-env:UserInstallation=file://{Path('profile').absolute()}", "--headless", "--convert-to", "docx", str(path)],
-        capture_output=True, timeout=90, check=False,
+        capture_output=True, timeout=FOR_EVER, check=False,
     )  # fmt: skip
     seen = docx.Document("b.docx").paragraphs
     assert [each.text for each in seen] == ["Opening times", "Here are two blanks and a whisper", "Shut"]
@@ -346,7 +346,7 @@ def test_rows_that_stay_where_they_are(home: Path, change: tuple[str, str], why:
 
 
 @pytest.mark.skipif(shutil.which("soffice") is None, reason="no word processor is installed (soffice)")
-@pytest.mark.timeout(300)
+@pytest.mark.timeout(FOR_EVER)
 def test_a_word_processor_sees_recorded_edits(home: Path) -> None:
     path = Path("wardens.odt")
     shutil.copyfile(SAMPLE.parent / path, path)
@@ -361,7 +361,7 @@ def test_a_word_processor_sees_recorded_edits(home: Path) -> None:
     after = [text for text in texts(path) if text]
     subprocess.run(
         ["soffice", f"-env:UserInstallation=file://{Path('profile').absolute()}", "--headless", "--convert-to", "docx", str(path)],
-        capture_output=True, timeout=90, check=False,
+        capture_output=True, timeout=FOR_EVER, check=False,
     )  # fmt: skip
     seen = Path("wardens.docx")
     assert [text for text in resolved(seen, True) if text] == after
@@ -370,14 +370,14 @@ def test_a_word_processor_sees_recorded_edits(home: Path) -> None:
 
 
 @pytest.mark.skipif(shutil.which("soffice") is None, reason="no word processor is installed (soffice)")
-@pytest.mark.timeout(300)
+@pytest.mark.timeout(FOR_EVER)
 @pytest.mark.parametrize("accepted", [True, False])
 def test_changes_that_a_word_processor_recorded_are_decided_on(home: Path, accepted: bool) -> None:
     route = Path("route.docx")
     shutil.copyfile(SAMPLE.parent / route, route)
     subprocess.run(
         ["soffice", f"-env:UserInstallation=file://{Path('profile').absolute()}", "--headless", "--convert-to", "odt", str(route)],
-        capture_output=True, timeout=90, check=False,
+        capture_output=True, timeout=FOR_EVER, check=False,
     )  # fmt: skip
     path = Path("route.odt")
     listed = run('each change\nlog "{change.author} {change.sort}: {change.text}"\nend', path, preview=True).log

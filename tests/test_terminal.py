@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 import pytest
-from conftest import SAMPLE, macro
+from conftest import FOR_EVER, SAMPLE, macro
 from sheets import states
 from test_cli import typed
 
@@ -82,7 +82,7 @@ def test_the_prompt_completes_and_keeps(book: Path) -> None:
     assert "hidden: yes -> no" in shown
 
 
-def typed_keys(words: list[str], keys: list[str], seconds: float = 20) -> str:
+def typed_keys(words: list[str], keys: list[str]) -> str:
     """Types keys at a prompt that edits its own line; gives all that was shown."""
     import contextlib
     import os
@@ -96,7 +96,7 @@ def typed_keys(words: list[str], keys: list[str], seconds: float = 20) -> str:
     if child == 0:
         os.environ["TERM"] = "xterm"
         os.execv(sys.executable, [sys.executable, "-m", "scrub", *words])
-    shown, waiting, end, quiet = b"", list(keys), time.monotonic() + seconds, time.monotonic()
+    shown, waiting, end, quiet = b"", list(keys), time.monotonic() + FOR_EVER, time.monotonic()
     while time.monotonic() < end:
         if select.select([handle], [], [], 0.1)[0]:
             try:

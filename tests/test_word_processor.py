@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from conftest import SAMPLE
+from conftest import FOR_EVER, SAMPLE
 from documents import members
 from test_documents import run
 from test_pictures import of_docx, of_odt, picture
@@ -26,14 +26,14 @@ def lines_of(path: Path) -> list[str]:
     words = [str(OFFICE), f"-env:UserInstallation=file://{path.parent.absolute()}/profile", "--headless"]
     done = subprocess.run(
         [*words, "--convert-to", "txt:Text (encoded):UTF8", "--outdir", str(out), str(path)],
-        capture_output=True, text=True, timeout=90, check=False,
+        capture_output=True, text=True, timeout=FOR_EVER, check=False,
     )  # fmt: skip
     found = out / f"{path.stem}.txt"
     assert found.exists(), done.stderr
     return [line for line in found.read_text(encoding="utf-8-sig").splitlines() if line.strip()]
 
 
-@pytest.mark.timeout(300)
+@pytest.mark.timeout(FOR_EVER)
 def test_edited_documents_open_there_and_say_the_same(home: Path) -> None:
     edits = (
         'bind-units\nsingle-spaces\nreplace "hut", by: "cabin & hut"\n'
@@ -59,7 +59,7 @@ def test_edited_documents_open_there_and_say_the_same(home: Path) -> None:
     ]
 
 
-@pytest.mark.timeout(300)
+@pytest.mark.timeout(FOR_EVER)
 def test_recorded_edits_are_seen_as_they_are_to_be(home: Path) -> None:
     route = Path("route.docx")
     shutil.copyfile(SAMPLE.parent / route, route)
@@ -75,7 +75,7 @@ def test_recorded_edits_are_seen_as_they_are_to_be(home: Path) -> None:
     assert any("to the old mill, 180\u00a0m above" in line for line in lines_of(route))
 
 
-@pytest.mark.timeout(300)
+@pytest.mark.timeout(FOR_EVER)
 def test_open_texts_too(home: Path) -> None:
     wardens = Path("wardens.odt")
     shutil.copyfile(SAMPLE.parent / wardens, wardens)
@@ -98,12 +98,15 @@ def saved_as(path: Path, kind: str) -> Path:
     out = path.parent / "saved"
     words = [str(OFFICE), f"-env:UserInstallation=file://{path.parent.absolute()}/profile", "--headless"]
     subprocess.run(
-        [*words, "--convert-to", kind, "--outdir", str(out), str(path)], capture_output=True, timeout=90, check=True
+        [*words, "--convert-to", kind, "--outdir", str(out), str(path)],
+        capture_output=True,
+        timeout=FOR_EVER,
+        check=True,
     )
     return out / f"{path.stem}.{kind}"
 
 
-@pytest.mark.timeout(300)
+@pytest.mark.timeout(FOR_EVER)
 @pytest.mark.parametrize(("make", "name", "other"), [(of_docx, "a.docx", "odt"), (of_odt, "a.odt", "docx")])
 def test_comments_bookmarks_and_pictures_are_seen_there(home: Path, make: Any, name: str, other: str) -> None:
     green = picture("green", (8, 4))

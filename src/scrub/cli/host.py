@@ -1,4 +1,4 @@
-"""The person at the terminal: asks them, and shows a bar when something takes longer than a second."""
+"""The person at the terminal: asks them, and shows a bar when something takes long."""
 
 from __future__ import annotations
 
@@ -9,6 +9,7 @@ from typing import Any
 
 import click
 
+import scrub
 from scrub import Go, Outgoing, Question, View, counted
 from scrub.cli.output import accent, echo, file_size, one_line
 
@@ -95,17 +96,24 @@ class TerminalHost:
         return answer
 
     def progress(self, done: float, of: int, label: str) -> None:
-        """Moves the bar, which is shown from the second second on."""
+        """Moves the bar, which is shown when the work has taken as long as the setting `bar-after` says."""
         label = one_line(label)
         label = f"{min(of, int(done) + 1)}/{of} {label}" if of > 1 else label
+        soon = False
         with self._lock:
             self._state = (done, of, label)
             if self._bar is not None:
                 self._bar.update(self._task, completed=done, total=of, description=label)
             elif self._timer is None and done < of and self._bars:
-                self._timer = threading.Timer(1.0, self._show)
+                delay = float(scrub.home().settings.load().get("bar-after", 1))
+                self._timer = threading.Timer(delay, self._show)
                 self._timer.daemon = True
-                self._timer.start()
+                if delay:
+                    self._timer.start()
+                else:
+                    soon = True
+        if soon:
+            self._show()
         if done >= of:
             self.close()
 

@@ -87,6 +87,7 @@ SETTINGS = {
     "editor": Setting("the program that `scrub edit` opens; left out, $VISUAL or $EDITOR"),
     "keep-undo": Setting("how many days a run can be taken back; left out, 90"),
     "keep-undo-mb": Setting("how many MB are held for taking runs back; left out, 1000"),
+    "bar-after": Setting("after how many seconds a bar shows how far a run has come; left out, 1; 0 for at once"),
     "name": Setting("what this library is called"),
 }
 
@@ -94,7 +95,7 @@ SETTINGS = {
 #: What settings that are numbers count.
 _COUNTED = {
     "keep-undo": "days", "keep-undo-mb": "MB", "most-sent": "messages", "most-elements": "elements",
-    "most-minutes": "minutes", "most-gigabytes": "GB",
+    "most-minutes": "minutes", "most-gigabytes": "GB", "bar-after": "seconds",
 }  # fmt: skip
 
 
@@ -128,7 +129,7 @@ def _refused(name: str, value: Any) -> str:
         return f'"{name}" is a text, not {json.dumps(value)}'
     if values and value not in values:
         return f'"{name}" is one of: {", ".join(values)}; not "{value}"'
-    if name in _COUNTED and not (value.isascii() and value.isdecimal() and int(value) > 0):
+    if name in _COUNTED and not (value.isascii() and value.isdecimal() and (int(value) > 0 or name == "bar-after")):
         return f'"{name}" is a number of {_COUNTED[name]}, not "{value}"'
     if name == "encoding":
         try:
