@@ -45,9 +45,7 @@ def _turns(path: Path) -> list[int]:
     for node in ast.walk(ast.parse(path.read_text())):
         if isinstance(node, ast.Constant) and isinstance(node.value, str):
             words = node.value.replace("_", "").split()
-            found += [
-                int(one) for one, two in itertools.pairwise(words) if two == "times" and one.isdecimal()
-            ]
+            found += [int(one) for one, two in itertools.pairwise(words) if two == "times" and one.isdecimal()]
     return found
 
 

@@ -79,7 +79,7 @@ class Operators:
         if operator == "exists":
             looked_up = self.means[node.left].lookup if isinstance(node.left, tree.Dot) else node.left
             if isinstance(looked_up, tree.Call) and (left.item or self.means[looked_up].pairs):
-                self.means[looked_up].may_be_missing = True
+                self.let_be_missing(node.left)
             elif isinstance(looked_up, tree.Name) and self.may_be_missing(looked_up):
                 pass
             else:
@@ -89,7 +89,8 @@ class Operators:
                 how = self.instead(left)  # the name of an item is never empty either
                 self.note(node.place, f"{left} is never empty{'' if how.endswith(('.name', '.title')) else how}")
             return YES_NO
-        if left.choices and isinstance(node.right, tree.Name) and node.right.word in left.choices:
+        choices = left.of.choices if left.of is not None and operator == "contains" else left.choices
+        if choices and isinstance(node.right, tree.Name) and node.right.word in choices:
             self.means[node.right].choice = node.right.word
             return YES_NO
         asked = self.asked_sort(node.left, node.right) if operator == "is" else ""
@@ -126,6 +127,16 @@ class Operators:
         if node.exactly and right not in (TEXT, ANY):
             self.note(node.place, '"exactly" goes with a text')
         return YES_NO
+
+    def let_be_missing(self, node: Expression) -> None:
+        """Notes that somebody asks whether something is there, and so may everything be that it is looked up in."""
+        while isinstance(node, tree.Dot):
+            lookup = self.means[node].lookup
+            if lookup is not None:
+                self.means[lookup].may_be_missing = True
+            node = node.target
+        if isinstance(node, tree.Call):
+            self.means[node].may_be_missing = True
 
     def may_be_missing(self, name: tree.Name) -> bool:
         """Notes that somebody asks whether what was looked up under a name is there; False where nothing was."""

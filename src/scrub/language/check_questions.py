@@ -6,7 +6,7 @@ from scrub.language import tree
 from scrub.language.check_values import CheckValues
 from scrub.language.program import Program
 from scrub.language.scope import NameOf
-from scrub.language.tree import Argument
+from scrub.language.tree import Argument, Expression
 from scrub.model.host import Question
 from scrub.model.problem import Problem, did_you_mean
 from scrub.model.types import ADDRESS, ANY, DATE, NOTHING, NUMBER, SECRET, TEXT, YES_NO, Type
@@ -25,7 +25,7 @@ class Questions(CheckValues):
     def __init__(self, found: Program, vocabulary: Vocabulary, problems: list[Problem]) -> None:
         super().__init__(found, vocabulary, problems)
         self.at_top = True  # no statement but `name = value` came yet
-        self.looked_up: dict[str, list[tree.Node]] = {}  # what is looked up under a name
+        self.looked_up: dict[str, list[Expression]] = {}  # what is looked up under a name
         self.asked_for: set[str] = set()  # the names of which somebody asks whether it is there
 
     def may_be_missing(self, name: tree.Name) -> bool:

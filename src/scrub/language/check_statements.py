@@ -90,7 +90,7 @@ class Checker(RunsOthers):
                 self.note(place, f"this only keeps a value that is never used. To set the field, write: {how}")
         for word in self.asked_for & set(self.looked_up):
             for lookup in self.looked_up[word]:
-                self.means[lookup].may_be_missing = True
+                self.let_be_missing(lookup)
         self.program.slots = self.scope.slots
         self.program.names = {word: name.slot for word, name in self.scope.names.items()}
 
@@ -138,7 +138,7 @@ class Checker(RunsOthers):
             found = self.type(node.value)
             looked_up = self.means[node.value].lookup if isinstance(node.value, tree.Dot) else node.value
             if isinstance(looked_up, tree.Call) and looked_up.word in self.vocabulary.kinds:
-                self.looked_up.setdefault(node.word, []).append(looked_up)
+                self.looked_up.setdefault(node.word, []).append(node.value)
         if found.word == "pairs" and node.word in GATHERS:
             self.note(node.place, f'"{node.word}(…)" goes over items, so that pairs need another name')
         self.means[node].pairs = found.word == "pairs" and isinstance(node.value, tree.Name)

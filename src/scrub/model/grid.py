@@ -9,7 +9,7 @@ from typing import Any
 from scrub.model.area import Area, address_of, area_of
 from scrub.model.declare import FileItem, Item, may_lack
 from scrub.model.named import NamedTuple
-from scrub.model.problem import Failure
+from scrub.model.problem import Failure, Missing
 from scrub.model.progress import over
 from scrub.model.text import Edit, Editing, HoldsTexts
 from scrub.model.validation import Emphasis, Restriction, When
@@ -183,10 +183,10 @@ class Grid:
         """The range of an address on this sheet, or of a defined name. Raises `Failure` for what is neither."""
         try:
             return self, area_of(address)
-        except Failure:
+        except Failure as failure:
             named = self.named_range(address)
             if named is None:
-                raise
+                raise Missing(failure.what) from None
             return named
 
     def named_range(self, name: str) -> tuple[Grid, Area] | None:

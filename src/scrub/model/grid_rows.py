@@ -275,6 +275,11 @@ def table_rows(sheet: Grid, place: TablePlace) -> GridRows:
     return GridRows(sheet, place.area, place.name, place.bottom)
 
 
+def no_rows(sheet: Grid) -> GridRows:
+    """The rows of an empty sheet: no headings, and nothing below them."""
+    return GridRows(sheet, Area(1, 1, 1, 1))
+
+
 def sheet_rows(sheet: Grid, row: int | None = None) -> GridRows | None:
     """A sheet as a table: the given row has its headings, or its first filled one; None when there is none."""
     used = sheet.used()

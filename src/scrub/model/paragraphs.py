@@ -14,7 +14,7 @@ from scrub.model.marked import HasMarks
 from scrub.model.named import NamedTuple
 from scrub.model.operations.texts import loose
 from scrub.model.patterns import found_in, pattern_of
-from scrub.model.problem import Failure, Missing
+from scrub.model.problem import Failure, Missing, counted
 from scrub.model.text import Editing, HoldsTexts, parted
 from scrub.model.values import Choice, loosen
 
@@ -269,6 +269,15 @@ class Heading(Paragraph):
     def paragraphs_below(self) -> Iterator[Paragraph]:
         """The paragraphs below it, up to the next heading of its level or a higher one."""
         raise NotImplementedError
+
+    @finds
+    def find_paragraph(self, number: int) -> Paragraph:
+        """A paragraph below it, counted from there: `paragraph(1)`."""
+        below = list(self.paragraphs_below())
+        if not 1 <= number <= len(below):
+            count = counted(len(below), "paragraph")
+            raise Missing(f'there is no paragraph {number} below the heading "{self.text}": it has {count}')
+        return below[number - 1]
 
 
 class Passage(HasMarks, HoldsTexts):

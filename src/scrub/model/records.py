@@ -309,6 +309,12 @@ class Record(HoldsCells):
         """Its sheet and row."""
         return self.table.rows.row_label(self.row)
 
+    @holds
+    def each_cell(self) -> Iterator[Cell]:
+        """Its cells, from the left."""
+        sheet, body = self.table.rows.grid()
+        return (Cell(sheet, self.row, column) for column in range(body.left, body.right + 1))
+
     @finds
     def find_cell(self, place: str) -> Cell:
         """Its cell under a heading, `record.cell("Nights")`, or one of its sheet by its address, `cell("A1")`."""

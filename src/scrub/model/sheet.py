@@ -13,7 +13,7 @@ from scrub.model.comments import CellComment, Comment
 from scrub.model.declare import Reach, action, field, finds, holds, may_lack, part
 from scrub.model.drawings import Chart
 from scrub.model.grid import Grid, HoldsCells, TablePlace
-from scrub.model.grid_rows import sheet_rows, table_rows
+from scrub.model.grid_rows import no_rows, sheet_rows, table_rows
 from scrub.model.inline import Picture
 from scrub.model.lines import Column, Row, column_in, columns_of, rows_of
 from scrub.model.outline import Outline
@@ -184,10 +184,18 @@ class Sheet(PageFields, HoldsCells):
         Example: log sheet.records(headings: 3).headings.joined(", ")
         Also: table, header row
         """
-        found = sheet_table(self, headings)
-        if found is None:
-            raise Failure(f"{self.name} is empty, so it has no records")
-        return found
+        return sheet_table(self, headings) or Table(no_rows(self))
+
+    @property
+    @field
+    def headings(self) -> list[str]:
+        """The headings in its first filled row, from the left; an empty list where there are none.
+
+        Example: if sheet.headings contains "Nights"
+        Also: columns, header, fields, has column
+        """
+        table = self._table()
+        return table.headings if table is not None else []
 
     @holds
     def each_record(self, headings: Iterable[str] = ()) -> Iterable[Record]:
@@ -350,6 +358,36 @@ class Sheet(PageFields, HoldsCells):
         """All that is used."""
         used = self.used()
         return ((self, used),) if used else ()
+
+    @property
+    @field
+    def password_needed(self) -> bool:
+        """yes when its protection can be taken off with a password only.
+
+        Example: if sheet.password-needed
+        Also: has password, protected with a password
+        """
+        return False
+
+    @property
+    @field
+    def allowed(self) -> list[SheetPermission]:
+        """What its protection leaves possible; an empty list where nothing is, or where the sheet is not protected.
+
+        Example: if sheet.allowed contains sort
+        Also: permissions, what protection allows
+        """
+        return []
+
+    @property
+    @field
+    def selectable(self) -> Selecting:
+        """Which cells its protection lets people select.
+
+        Example: if sheet.selectable is open-cells
+        Also: select locked cells
+        """
+        return Selecting.ANY_CELL
 
     @property
     @field

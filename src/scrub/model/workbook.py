@@ -62,7 +62,10 @@ class Workbook(Described, HoldsCells):
         if named is not None:
             return named[0], str(named[1])
         every = list(self.sheets())
-        area_of(address)
+        try:
+            area_of(address)
+        except Failure as failure:
+            raise Missing(failure.what) from None
         if len(every) == 1:
             return every[0], address
         raise Failure(f'on which sheet? Write: cells("{every[0].name}!{address}"), or put it in a block: each sheet')

@@ -42,6 +42,8 @@ class Asking:
         brackets = node.arguments is not None
 
         def find(value: Value) -> Way:
+            if type(value) is Absent:  # somebody asks whether it exists
+                return lambda it: it, ()
             if brackets and isinstance(value, Item):
                 raise Failure(f'"{word}" of {value.label} takes no brackets')
             found = ways[type(value)] = self.way(value, word, heading, names)

@@ -91,7 +91,8 @@ class Lookups:
         method = callee.function.__name__  # a format may have its own
 
         def make(frame: Frame) -> Value:
-            found: Value = getattr(target(frame), method)(**arguments(frame))
+            holder = target(frame)
+            found: Value = holder if type(holder) is Absent else getattr(holder, method)(**arguments(frame))
             return found
 
         return make
@@ -158,6 +159,8 @@ class Lookups:
             found = known.get((holder, wanted)) if is_one and type(wanted) is str else None
             if found is not None and found[0].name == found[1] and not found[0].removed:
                 return found[0]
+            if type(holder) is Absent:
+                return holder
             if not isinstance(wanted, str):
                 raise Failure(f"the name of a {word} is a text, not {type_name(wanted)}")
             low = fix(wanted)
@@ -223,6 +226,8 @@ class Lookups:
 
         def find(frame: Frame) -> Value:
             outer = holder(frame)
+            if type(outer) is Absent:
+                return outer
             values = arguments(frame)
             missing: Missing | None = None
             holders = list(inside(outer, way)) if way else [outer]

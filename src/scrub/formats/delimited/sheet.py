@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 import re
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from datetime import date, datetime
 from decimal import Decimal
 from functools import cached_property, partial
@@ -25,6 +25,7 @@ from scrub.model.page import View
 from scrub.model.preferences import CURRENT, Mark
 from scrub.model.printing import Orientation
 from scrub.model.problem import Failure
+from scrub.model.records import Table
 from scrub.model.text import Edit, edited
 from scrub.model.values import Plain, Value, harmless, shown, type_name
 
@@ -94,6 +95,11 @@ class DelimitedSheet(OpenSheet):
     def name(self) -> str:
         """The file's name without its ending."""
         return os.path.splitext(self._file.label)[0]
+
+    def each_table(self) -> Iterator[Table]:
+        """All of it, as one table."""
+        table = self._table()
+        return iter(() if table is None else (table,))
 
     @property
     def number(self) -> int:

@@ -57,6 +57,21 @@ class Protection:
         """Whether locked cells cannot be changed."""
         return is_on(self._attributes.now)
 
+    @property
+    def has_password(self) -> bool:
+        """Whether a password is needed to take it off."""
+        return self._attributes.now is not None and has_password(self._attributes.now)
+
+    def allowed(self) -> list[SheetPermission]:
+        """What it leaves possible."""
+        found = permissions(self._attributes.now or {})
+        chart = self._part.skeleton().root.name == "chartsheet"  # 18.3.1.84: it has nothing else to protect
+        return [each for each in found if not chart or each is SheetPermission.DRAWINGS]
+
+    def selectable(self) -> Selecting:
+        """Which cells it lets people select."""
+        return selecting(self._attributes.now or {})
+
     def protect(self, password: Secret | None, allow: Sequence[SheetPermission], select: Selecting) -> None:
         """Stops changes to the locked cells."""
         now, root = self._attributes.now, self._part.skeleton().root
@@ -174,15 +189,26 @@ def _meaning(attributes: Attributes) -> dict[str, bool]:
 
 def in_words(attributes: Attributes) -> list[str]:
     """What a protection leaves possible, as a macro writes it; nothing of the password."""
-    locked = _meaning(attributes)
-    every = {**_LOCKED_BY_DEFAULT, **_OPEN_BY_DEFAULT}
-    allowed = [permission.value for permission, name in every.items() if not locked[name]]
+    allowed = [each.value for each in permissions(attributes)]
     found = [f"allow: [{', '.join(allowed)}]"] if allowed else []
-    if locked["selectUnlockedCells"]:
-        found.append(f"select: {Selecting.NO_CELL}")
-    elif locked["selectLockedCells"]:
-        found.append(f"select: {Selecting.OPEN_CELLS}")
+    select = selecting(attributes)
+    if select is not Selecting.ANY_CELL:
+        found.append(f"select: {select}")
     return found
+
+
+def permissions(attributes: Attributes) -> list[SheetPermission]:
+    """What a protection leaves possible."""
+    locked = _meaning(attributes)
+    return [each for each, name in {**_LOCKED_BY_DEFAULT, **_OPEN_BY_DEFAULT}.items() if not locked[name]]
+
+
+def selecting(attributes: Attributes) -> Selecting:
+    """Which cells a protection lets people select."""
+    locked = _meaning(attributes)
+    if locked["selectUnlockedCells"]:
+        return Selecting.NO_CELL
+    return Selecting.OPEN_CELLS if locked["selectLockedCells"] else Selecting.ANY_CELL
 
 
 def _yes(value: str) -> bool:

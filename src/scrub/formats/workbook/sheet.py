@@ -213,7 +213,7 @@ class OfficeSheet(SheetCells):
         if self.shared.structure_locked:
             raise Failure(
                 f'{self.file.label}: the structure of the workbook is protected, so "{self.name}" cannot be {what}. '
-                "Lift that protection in its own program first"
+                "Take the protection off first: unprotect-structure"
             )
 
     # -- protection
@@ -222,6 +222,21 @@ class OfficeSheet(SheetCells):
     def protected(self) -> bool:
         """Whether its locked cells cannot be changed."""
         return self._protection.on
+
+    @property
+    def password_needed(self) -> bool:
+        """Whether a password opens it."""
+        return self._protection.on and self._protection.has_password
+
+    @property
+    def allowed(self) -> list[SheetPermission]:
+        """What stays possible."""
+        return self._protection.allowed() if self._protection.on else []
+
+    @property
+    def selectable(self) -> Selecting:
+        """Which cells can be selected."""
+        return self._protection.selectable() if self._protection.on else Selecting.ANY_CELL
 
     def protect(
         self,
