@@ -108,8 +108,8 @@ def test_a_paragraph_below_a_heading() -> None:
 
 
 def test_braces_around_nothing_to_fill_in() -> None:
-    for written in ("{5}", "{2,3}", "{yes}", "({3}|a)"):
+    for written in ("{5}", "{2,3}", "({3}|a)"):
         problems = scrub.check(macro(f'say "{written}"', "nothing"))
         assert "Write the braces twice" in str(problems[0]), written
-    for fine in ("{{5}}", r"\d{5}", "a{2,3}", " {2,}"):
+    for fine in ("x{{5}}", r"\d{5}", "a{2,3}", " {2,}"):
         assert not scrub.check(macro(f'if "x" matches "{fine}"\nend', "nothing")), fine

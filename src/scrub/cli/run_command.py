@@ -269,7 +269,7 @@ class _Printer:
         left = [found for found in result.files if found.state == "not tried"]
         if unchanged:
             names = unchanged[0].path if len(unchanged) == 1 else scrub.counted(len(unchanged), "file")
-            echo(f"Nothing to change in {names}.")
+            echo(f"Read {names}; nothing to change." if result.only_reads else f"Nothing to change in {names}.")
         if problems and self.several:
             names = ", ".join(os.path.basename(found.path) for found in problems[:5])
             tail = f" and {len(problems) - 5} more" if len(problems) > 5 else ""

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any
 from scrub.formats.endings import CLOSED, LATER
 from scrub.model.named import NamedTuple
 from scrub.model.problem import Failure, FileProblem, listed
+from scrub.store.inuse import marks
 
 if TYPE_CHECKING:
     from scrub.model.addresses import Address
@@ -169,6 +170,9 @@ class Registry:
                     raise FileProblem(path, "this folder is no mailbox: a Maildir has folders cur, new and tmp in it")
                 raise FileProblem(path, "this is a folder. Name the files in it, for example with *.xlsx")
             return wanted
+        marked = marks(path)
+        if marked:
+            raise FileProblem(path, f"this only marks that {marked} is open in another program. Name that file")
         ending = os.path.splitext(path)[1].lower()
         fitting = [each for each in self.formats if ending in each.endings]
         if not fitting and not os.path.isfile(path):

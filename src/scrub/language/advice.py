@@ -42,11 +42,26 @@ _LINES = {
     "def": "each macro is a text of its own; run another one with: run \"Its title\"",
     "when": "write: if", "unless": "write: if not", "otherwise": "write: else",
     "stop": "to end the macro, write: finish",
+    "goto": "a macro has no jumps. Write: if … end, or: while … end",
+    "wait": 'a macro waits for nothing but an answer: name = ask("…")',
+    "sleep": 'a macro waits for nothing but an answer: name = ask("…")',
+    "pause": 'a macro waits for nothing but an answer: name = ask("…")',
+    "msgbox": 'to tell the person something, write: say "…"',
+    "messagebox": 'to tell the person something, write: say "…"',
     "select": 'to go through records, write: each record in table("night") where record.paid',
     "update": 'to change records, write: each record in table("night"), below it record.paid = yes, and end',
 }  # fmt: skip
 _VALUES = {"true": "yes", "false": "no", "null": "nothing", "none": "nothing", "nil": "nothing"}
 
+#: What a run does by itself, or what no macro does: lines that are no action of the item at hand.
+_UNNEEDED = {
+    "save": 'a run saves automatically: take the line out. For a copy, write: save-copy to: "sent"',
+    "save-as": 'a run saves automatically. For a copy, write: save-copy to: "sent"',
+    "saveas": 'a run saves automatically. For a copy, write: save-copy to: "sent"',
+    "close": "a run opens and closes its files itself: take the line out",
+    "calculate": "formulas are calculated when the file is next opened: take the line out",
+    "recalculate": "formulas are calculated when the file is next opened: take the line out",
+}
 #: What a word means that is no field or action: the field to set, and its value.
 _SENSES = {
     "hide": ("hidden", "yes"), "unhide": ("hidden", "no"), "show": ("hidden", "no"), "visible": ("hidden", "no"),
@@ -78,7 +93,8 @@ def statement(tokens: Sequence[Token]) -> str:
         return ""
     first, rest = tokens[0].text, [token.text for token in tokens[1:]]
     if first in ("set", "let", "var", "dim", "const") and len(rest) > 1:
-        return f"write only: {rest[0]} = …"
+        value = " ".join(rest[2:]) if rest[1] in ("=", "to") and len(rest) > 2 else ""
+        return f"write only: {rest[0]} = {value or '…'}"
     if first == "for" and rest:
         return _for(rest)
     done = DONE.get((first, rest[0].removesuffix("s"))) if rest else None
@@ -145,6 +161,26 @@ def value(token: Token, following: Token) -> str:
     """Advice for a word of another language that stands for a value."""
     right = _VALUES.get(token.text)
     return f'write "{right}" in place of "{token.text}"' if right and not following.is_sign("(", "=") else ""
+
+
+def unneeded(word: str) -> str:
+    """Advice for a line that asks for what happens by itself; an empty text for others."""
+    return _UNNEEDED.get(word, "")
+
+
+#: What people call a kind of item.
+_KINDS = {
+    "mail": "message", "email": "message", "e-mail": "message", "letter": "message", "worksheet": "sheet",
+    "tab": "sheet", "spreadsheet": "workbook", "directory": "folder", "word": "passage", "hyperlink": "link",
+    "line": "paragraph", "para": "paragraph", "image": "picture", "photo": "picture", "entry": "record",
+    "note": "comment", "graph": "chart",
+}  # fmt: skip
+
+
+def of_kind(word: str, kinds: Collection[str]) -> str:
+    """The kind of item that people call so, as the end of a sentence."""
+    meant = _KINDS.get(word, "")
+    return f" Write: each {meant}." if meant in kinds else ""
 
 
 def of_action(word: str, actions: Collection[str]) -> str:

@@ -320,7 +320,7 @@ class Lookups(Operators):
             if word in LATER_KINDS:
                 self.note(place, f'"{word}" cannot be visited yet')
             else:
-                guess = did_you_mean(word, self.vocabulary.kinds)
+                guess = advice.of_kind(word, self.vocabulary.kinds) or did_you_mean(word, self.vocabulary.kinds)
                 known = (word, self.vocabulary.kinds)
                 self.note(
                     place,

@@ -20,7 +20,7 @@ from scrub.model.types import (
     Type,
     list_of,
 )
-from scrub.model.values import heading_key, shown
+from scrub.model.values import heading_key
 from scrub.model.vocabulary import Callee, Kind, Parameter
 
 #: Pairs change, and lists do not.
@@ -123,12 +123,6 @@ class CheckValues(Meant):
         for part in node.parts:
             if isinstance(part, str):
                 self._former_marks(node, part)
-            elif isinstance(part, tree.Constant):
-                written = part.value if isinstance(part.value, str) else shown(part.value)
-                self.note(
-                    part.place,
-                    f'nothing has to be filled in for "{written}". Write the braces twice: {{{{{written}}}}}',
-                )
             elif self.type(part) == SECRET:
                 self.note(part.place, "a secret cannot be written into a text")
         return TEXT

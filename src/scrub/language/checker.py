@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping
 
 from scrub.language.check_runs import Resolver
@@ -56,4 +57,18 @@ def _checked(
     told: dict[tuple[int, int], Problem] = {}
     for problem in problems:
         told.setdefault((problem.line, problem.column), problem)
-    return first, sorted(told.values(), key=lambda each: (each.line, each.column))
+    return first, _without_echoes(sorted(told.values(), key=lambda each: (each.line, each.column)))
+
+
+def _without_echoes(problems: list[Problem]) -> list[Problem]:
+    """The problems without those about a word that was refused as a name in an earlier line: one slip is told once."""
+    refused: set[str] = set()
+    found = []
+    for problem in problems:
+        word = re.match(r"[\w-]+", problem.source[problem.column - 1 :])
+        if word is not None and word[0] in refused:
+            continue
+        if word is not None and re.match(f'"{word[0]}" is .* and cannot be a name', problem.message):
+            refused.add(word[0])
+        found.append(problem)
+    return found

@@ -33,8 +33,6 @@ class Meant(Lookups):
             return (
                 f"no {word} is at hand here. Write {self._one_of(word)} for a certain one, or open a block: each {word}"
             )
-        if word in LATER_KINDS or word == "picked":
-            return f'"{word}" cannot be used yet'
         left, _, right = word.rpartition("-")
         if left and (right.isdigit() or right in self.scope.names) and self.scope.known(left):
             return f'no value has the name "{word}". To subtract, put spaces round the minus: {left} - {right}'
@@ -42,6 +40,8 @@ class Meant(Lookups):
         for item in reversed(self.scope.items):
             if word in self.vocabulary.kinds[item.kind].fields:
                 return f"a field is written with its item: {item.word}.{word}"
+        if word in LATER_KINDS or word == "picked":
+            return f'"{word}" cannot be used yet'
         record = next((item.word for item in reversed(self.scope.items) if self._has_headings(item.kind)), None)
         guess = advice.of_name(word) or did_you_mean(word, [*self.scope.names, *items, "yes", "no", "nothing"])
         if not guess and record is not None:
@@ -88,6 +88,9 @@ class Meant(Lookups):
                 f'"{word}" is an action of {kind.called}, not a field. It stands alone at the start of a line: {word}'
             )
         inside = [other for other in kind.holds if word in self.vocabulary.kinds[other].fields]
+        many = next((other for other in kind.holds if word in (other, f"{other}s")), "")
+        if many:
+            return f'{kind.called} has no field "{word}". Write: each {many}, or count({many})'
         tail = no_dot(word) or advice.of_item(word, written or kind.word, kind.word, kind.fields, self.assigned)
         if not tail:
             tail = did_you_mean(word, [*kind.fields, *kind.actions])

@@ -209,7 +209,7 @@ class Library:
                 return taken
             raise BadCall(
                 f'a macro called "{title}" is in the library already ({taken.path}). '
-                "Change the title in the first line of the new one"
+                f'Change the title in the first line of the new one, or change that macro: scrub edit "{title}"'
             )
         former = _titled(title, _in_folder(self._drafts, False))
         folder = self._drafts if draft else self.folder

@@ -85,7 +85,7 @@ class GridRows(Rows):
         row = None if self.name else self.sheet.heading_row()
         hint = ""
         if heading_key(heading) in _OF_ROWS:
-            hint = f". Of its row: row{'' if heading_key(heading) == 'row' else f'.{heading_key(heading)}'}"
+            hint = f". Of its row, write: row.{'number' if heading_key(heading) == 'row' else heading_key(heading)}"
         if row is not None and row != self.area.top:
             hint = f". Row {row} looks like headings; to use it write: sheet.records(headings: {row})"
         return Missing(

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from typing import Any
 
 from scrub.model.problem import Failure
@@ -17,6 +18,9 @@ def pattern_of(written: str, exactly: bool = False) -> Any:
     try:
         return regex.compile(written, 0 if exactly else regex.IGNORECASE)
     except (regex.error, TypeError) as error:
+        ending = re.fullmatch(r"\*\.(\w+)", written)
+        if ending:
+            raise Failure(f'this is no pattern. For endings write: file.ending is "{ending[1]}"') from None
         raise Failure(f"this pattern is not right: {error}") from None
 
 

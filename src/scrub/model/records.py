@@ -15,7 +15,7 @@ from scrub.model.grid import Grid, HoldsCells, HoldsColumns, Trouble, settle
 from scrub.model.grid_rows import GridRows, sheet_rows
 from scrub.model.lines import Column, Row
 from scrub.model.mistaken import NOTED, twins
-from scrub.model.operations.lists import in_order
+from scrub.model.operations.lists import NoOrder, in_order
 from scrub.model.paragraphs import Passages, words_of
 from scrub.model.problem import Failure, Missing, counted
 from scrub.model.rows import Reader, Rows
@@ -253,7 +253,10 @@ class Table(HoldsColumns):
         headings = [(by, descending), *([] if then is None else [(then, then_descending)])]
         rows = list(self.rows.sortable())  # columns that were read tell which rows are filled
         keys = [(self._sort_values(rows, heading), downwards) for heading, downwards in headings]
-        ordered = [rows[place] for place in in_order(len(rows), keys)]
+        try:
+            ordered = [rows[place] for place in in_order(len(rows), keys)]
+        except NoOrder as failure:
+            raise failure.at(self.rows.row_label(rows[failure.place])) from None
         if ordered != rows:
             self.file.arrange_rows()
             back = self.rows.put_in_order(ordered)

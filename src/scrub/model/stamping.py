@@ -109,7 +109,7 @@ class Stamped(Item):
         layer: above or behind what is on the page.
         called: the name by which it is taken off or replaced later.
         Example: stamp-picture "seal.png", place: bottom-right, width: 3 cm, opacity: 35%, called: "seal"
-        Also: watermark, seal, logo, letterhead, overlay, signature picture
+        Also: seal, logo, letterhead, overlay, signature picture
         """
         if width is not None and width.total <= 0:
             raise Failure("a picture is wider than 0")

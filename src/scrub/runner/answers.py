@@ -106,7 +106,7 @@ def typed(question: Question, value: Any) -> Value:
 def _chosen(question: Question, value: Any) -> Value:
     """The choice that an answer means: the whole word, or a beginning that no other choice has."""
     wanted = fold(shown(given(value)).strip())
-    texts = [(fold(shown(choice)), choice) for choice in question.choices]
+    texts = [(fold(shown(choice)).strip(), choice) for choice in question.choices]
     fitting = [choice for text, choice in texts if text == wanted]
     fitting = fitting or [choice for text, choice in texts if wanted and text.startswith(wanted)]
     if len(fitting) == 1:

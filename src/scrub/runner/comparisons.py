@@ -18,6 +18,12 @@ from scrub.runner.execution import Frame
 
 Evaluate = Callable[[Frame], Value]
 Told = Callable[[Failure, Frame], Failure]
+
+
+class NoText(Failure):
+    """A value of which only a text can be asked something is none."""
+
+
 #: What tells of two values how they are to each other.
 Compares = Callable[[Value, Value, Frame], bool]
 
@@ -105,7 +111,7 @@ def matching(exactly: bool, known: Any, left: Evaluate, right: Evaluate) -> Call
         if value is None:
             return False
         if not isinstance(value, str):
-            raise Failure(f'"matches" goes with texts, this is {type_name(value)}')
+            raise NoText(f'"matches" goes with texts, this is {type_name(value)}')
         return fits(pattern_of(right(frame), exactly) if pattern is None else pattern, loosen(value))
 
     return test
@@ -126,7 +132,7 @@ def text_test(name: str, one: Value, other: Value, fix: Callable[[str], str]) ->
         return False
     for value in (one, other):
         if not isinstance(value, str):
-            raise Failure(f'"{name}" goes with texts, this is {type_name(value)}')
+            raise NoText(f'"{name}" goes with texts, this is {type_name(value)}')
     text, mark = fix(one), fix(other)
     if name == "contains":
         return mark in text

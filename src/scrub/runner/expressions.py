@@ -30,6 +30,7 @@ from scrub.runner.comparisons import (
     ORDER,
     Compares,
     Evaluate,
+    NoText,
     Told,
     in_order,
     is_in,
@@ -200,6 +201,20 @@ class Expressions(Asking, Paths, Lookups):
         origins = self._origins(*sides)
         return lambda failure, frame: _named(failure, origins, frame)
 
+    def _asking_first(self, node: Expression, told: Told) -> Told:
+        """The same; where the value of a cell is no text, a failure tells how to ask for texts only."""
+        if not isinstance(node, tree.Dot) or node.word != "value" or not isinstance(node.target, tree.Name):
+            return told
+        item = node.target.word
+
+        def tell(failure: Failure, frame: Frame) -> Failure:
+            found = told(failure, frame)
+            if isinstance(failure, NoText):
+                found.what += f". To ask texts only, write: where {item}.holds is text and …"
+            return found
+
+        return tell
+
     def _placed(self, run: Callable[[Frame], bool], told: Told) -> Callable[[Frame], bool]:
         """The same; a failure names the cells whose values it is about."""
 
@@ -248,9 +263,12 @@ class Expressions(Asking, Paths, Lookups):
         if name == "is in":
             return self._placed(lambda frame: is_in(left(frame), right(frame), exactly, unlike, frame), told)
         if name == "matches":
-            return self._placed(matching(exactly, self.means[node].pattern, left, right), told)
+            asking = self._asking_first(node.left, told)
+            return self._placed(matching(exactly, self.means[node].pattern, left, right), asking)
         fix = loosen if exactly else fold
-        return self._placed(lambda frame: text_test(name, left(frame), right(frame), fix), told)
+        return self._placed(
+            lambda frame: text_test(name, left(frame), right(frame), fix), self._asking_first(node.left, told)
+        )
 
     def _exists(self, node: Expression, left: Evaluate) -> Callable[[Frame], bool]:
         """Whether what is looked up is there; also of what a name keeps."""

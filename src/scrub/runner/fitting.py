@@ -40,7 +40,7 @@ def fitted(value: Value, wanted: Type, what: str, choice: ChoiceClass | None = N
         return [fitted(each, wanted.of, what, choice, whole) for each in value]
     if choice is not None:
         try:
-            return choice(str(value).lower())
+            return choice(str(value).strip().lower())
         except ValueError:
             raise Failure(f'{what} is {wanted}, not "{value}"') from None
     if wanted == ADDRESS and isinstance(value, str):

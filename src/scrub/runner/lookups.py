@@ -11,6 +11,7 @@ from scrub.language.meanings import Meanings
 from scrub.language.tree import Argument, Block, Expression
 from scrub.model.declare import Item
 from scrub.model.files import IfExists
+from scrub.model.operations.lists import NoOrder
 from scrub.model.problem import Failure, Missing, did_you_mean
 from scrub.model.series import Series
 from scrub.model.sieve import Tally
@@ -175,8 +176,9 @@ class Lookups:
                     return item
                 every.append(item)
             names = [_called(item) for item in every]
-            there = ", ".join(names[:8]) + (f" and {len(names) - 8} more" if len(names) > 8 else "")
-            failure = Failure(f'there is no {word} "{wanted}".{did_you_mean(wanted, names)} There are: {there}')
+            more = f" and {len(names) - 8} more" if len(names) > 8 else ""
+            there = f"There are: {', '.join(names[:8])}{more}" if names else "There are none"
+            failure = Failure(f'there is no {word} "{wanted}".{did_you_mean(wanted, names)} {there}')
             if missing_is_fine:
                 return Absent(failure)
             raise failure
@@ -273,6 +275,11 @@ class Lookups:
         def gather(frame: Frame) -> Value:
             try:
                 return work(each(frame))
+            except NoOrder as failure:
+                for _ in zip(range(failure.place + 1), each(frame), strict=False):
+                    where = origin(frame) if origin else frame[slot].label
+                frame[slot] = None
+                raise failure.at(where) from None
             except Failure as failure:
                 item = frame[slot]  # the one that it is about; none when all were visited
                 raise (failure if item is None else failure.at(origin(frame) if origin else item.label)) from None

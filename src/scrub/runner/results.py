@@ -74,6 +74,8 @@ class RunResult:
         self.number: int | None = None
         self.files: list[FileResult] = []
         self.recovered: list[str] = []
+        #: Whether the macro can change nothing at all.
+        self.only_reads = False
 
     @property
     def exit_code(self) -> int:

@@ -99,6 +99,7 @@ class Runner:
 
     def _run(self, paths: Sequence[str], stop: bool, report: Callable[[FileResult], None] | None) -> RunResult:
         result = RunResult(self.program.title, self.store is None)
+        result.only_reads = self.program.reach == Reach.READ
         if self.store is not None:
             result.recovered = self.store.recover()
         every = list(_distinct(paths))

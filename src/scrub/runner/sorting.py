@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 
-from scrub.model.operations.lists import in_order
+from scrub.model.declare import Item
+from scrub.model.operations.lists import NoOrder, in_order
 from scrub.model.values import Value
 from scrub.runner.comparisons import Evaluate
 from scrub.runner.execution import Frame
@@ -27,6 +28,10 @@ def sorting(
                 for of, (by, _) in zip(keys, orders, strict=True):
                     of.append(by(frame))
         descending = [each for _, each in orders]
-        return [found[place] for place in in_order(len(found), list(zip(keys, descending, strict=True)))]
+        try:
+            return [found[place] for place in in_order(len(found), list(zip(keys, descending, strict=True)))]
+        except NoOrder as failure:
+            unlike = found[failure.place]
+            raise failure.at(unlike.label) if isinstance(unlike, Item) else failure from None
 
     return ordered

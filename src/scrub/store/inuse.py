@@ -60,6 +60,20 @@ def _owner_files(folder: str, name: str) -> list[str]:
     return [os.path.join(folder, each) for each in names]
 
 
+def marks(path: str) -> str:
+    """The name of the file that a file beside it marks as open; an empty text for any other file."""
+    name = os.path.basename(path)
+    if name.startswith(".~lock.") and name.endswith("#"):
+        return name.removeprefix(".~lock.").removesuffix("#")
+    if not name.startswith("~$"):
+        return ""
+    try:
+        beside = os.listdir(os.path.dirname(path) or ".")
+    except OSError:
+        beside = []
+    return next((each for each in sorted(beside) if name in (f"~${each}", f"~${each[2:]}")), name[2:])
+
+
 def _who(owner: str) -> str:
     """The person an owner file names, in one line, where that is easily read."""
     try:

@@ -173,8 +173,16 @@ class Out(Beside):
                 if not is_mbox(path):
                     raise Failure(f'"{to}" is a file, and no mailbox')
             elif not path.lower().endswith((".mbox", ".mbx")):
-                raise Failure(f'there is no mailbox "{to}". To make one, write its ending: "{to}.mbox"')
+                raise Failure(f'there is no mailbox "{to}". {self._meant(to)}')
         return path
+
+    def _meant(self, to: str) -> str:
+        """What to write in place of the name of a mailbox that is not there."""
+        folder, name = os.path.split(to)
+        inside = os.path.join(os.path.basename(self.path.rstrip(os.sep)), f".{name.removeprefix('.')}")
+        if not folder and is_maildir(self.whole(inside)):  # a folder of a Maildir has a point before its name
+            return f'To use the one inside this Maildir, write to: "{inside}"'
+        return f'To make one, write to: "{os.path.join(folder, name.removeprefix("."))}.mbox"'
 
     @property
     def sends(self) -> list[Outgoing]:

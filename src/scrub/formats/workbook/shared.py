@@ -221,7 +221,7 @@ class Shared:
         if self.structure_locked:
             raise Failure(
                 f"{self.file.label}: the structure of the workbook is protected, so sheets can be neither added nor "
-                "renamed. Lift that protection in its own program first"
+                "renamed. Take the protection off first: unprotect-structure"
             )
         if not 1 <= len(name) <= 31 or re.search(r"[\[\]:*?/\\\x00-\x1f]", name) or name.strip("'") != name:
             raise Failure(f'"{name}" cannot be the name of a sheet: up to 31 characters, none of [ ] : * ? / \\')

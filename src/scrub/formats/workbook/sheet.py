@@ -130,7 +130,7 @@ class OfficeSheet(SheetCells):
         if self.shared.structure_locked:
             raise Failure(
                 f'{self.file.label}: the structure of the workbook is protected, so "{self.name}" can neither be '
-                "hidden nor shown. Lift that protection in its own program first"
+                "hidden nor shown. Take the protection off first: unprotect-structure"
             )
         if value and not any(sheet is not self and not sheet.hidden for sheet in self.shared.sheets):
             raise Failure(f'"{self.name}" is the last visible sheet; a workbook needs one. Show another sheet first')

@@ -205,10 +205,20 @@ def filled(values: list[Any]) -> list[Any]:
     return [value for value in values if not is_empty(value)]
 
 
+class NoOrder(Failure):
+    """Values of different sorts have no order; `place` is that of the first unlike those before, from 0."""
+
+    def __init__(self, what: str, place: int) -> None:
+        super().__init__(what)
+        self.place = place
+
+
 def _comparable(values: list[Any], word: str) -> list[Any]:
     found = _filled([value for value in values if value is not None], word)
-    if len({type_name(value) for value in found}) > 1:
-        raise Failure(f"values of different sorts have no order: {type_name(found[0])} and others")
+    first = type_name(found[0])
+    other = next((place for place, value in enumerate(values) if value is not None and type_name(value) != first), None)
+    if other is not None:
+        raise NoOrder(f"there is no order between {type_name(values[other])} and {first}", other)
     return found
 
 
@@ -226,14 +236,18 @@ def ranked(values: Sequence[Any]) -> list[Any]:
 def in_order(count: int, keys: Sequence[tuple[Sequence[Any], bool]]) -> list[int]:
     """The places of so many things in the order of their keys, the most important first, each with whether the largest
     comes first: numbers by size, texts by the alphabet, empty ones last; those that are alike stay as they were.
+    Raises `NoOrder` with the place of a value that is unlike others.
     """
     places = list(range(count))
     for values, descending in reversed(keys):
         empty = _empty_places(values)
         filled = [place for place in places if place not in empty] if empty else places
-        ranks: Any = (
-            ranked(values) if not empty else dict(zip(filled, ranked([values[place] for place in filled]), strict=True))
-        )
+        try:
+            ranks: Any = (
+                ranked(values) if not empty else dict(zip(filled, ranked([values[at] for at in filled]), strict=True))
+            )
+        except NoOrder as failure:
+            raise NoOrder(failure.what, filled[failure.place] if empty else failure.place) from None
         filled.sort(key=ranks.__getitem__, reverse=descending)
         places = [*filled, *(place for place in places if place in empty)] if empty else filled
     return places
