@@ -239,7 +239,7 @@ def test_the_late_ones_are_gathered_on_a_new_sheet(book: Path) -> None:
     assert list(states(book))[-1] == "Late"
     assert schema_findings(book) <= schema_findings(SAMPLE)
     assert run("Gather the late ones").said == ["There is a sheet Late already."]
-    scrub.undo()
+    scrub.undo(1)
     assert book.read_bytes() == SAMPLE.read_bytes()
 
 

@@ -135,7 +135,7 @@ def test_paragraphs_with_every_form_of_style_are_set(home: Path, style: str) -> 
         macro('in paragraph(1)\nsay "{paragraph.alignment} {paragraph.left-indent}"\nend', "document"), [str(path)]
     )
     assert found.files[0].said == ["centre 1"], found.files[0].said
-    scrub.undo()
+    scrub.undo(1)
     assert path.read_bytes() == before
 
 

@@ -46,7 +46,7 @@ def test_paragraphs_are_set_as_others_see_them(home: Path) -> None:
         path,
     )
     assert read.log == ["left 0 10 yes", "centre 1.5 9 yes", "left 3 0 no"]  # a heading is set by its style
-    scrub.undo()
+    scrub.undo(1)
     assert path.read_bytes() == old
 
 

@@ -135,7 +135,7 @@ def test_what_it_tells_of_its_making_goes_and_how_it_is_seen_stays(home: Path, e
     assert b"Ada" not in path.read_bytes()
     assert after.info["icc_profile"]
     assert not run("remove-metadata", path).changes
-    scrub.undo()
+    scrub.undo(1)
     assert path.read_bytes() == before
 
 

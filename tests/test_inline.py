@@ -223,7 +223,7 @@ def test_words_run_in_columns(home: Path, there: str, were: int, left: dict[str,
     assert schema_findings(path) == before
     with pytest.raises(scrub.Failure, match="1 to 20 columns, not 0"):
         run("each section\nsection.columns = 0\nend", path)
-    scrub.undo()
+    scrub.undo(1)
     assert path.read_bytes() == kept
 
 

@@ -20,7 +20,7 @@ from test_structure import done, rich, run
 import scrub
 
 ROWS, COLUMNS = 7, 5
-LETTERS = "ABCDEFGH"
+LETTERS = "ABCDEFGHIJ"
 STEPS = st.lists(
     st.tuples(
         st.sampled_from(["delete", "insert", "move"]), st.booleans(), st.booleans(), st.integers(1, ROWS), st.integers(1, ROWS)
@@ -141,7 +141,7 @@ def seen(formula: Any, grid: list[list[Any]]) -> set[int] | None:
     """The numbers of the first sheet that a formula refers to; None for a lost reference."""
     if "#REF!" in formula:
         return None
-    ends = [(int(row), LETTERS.index(column) + 1) for column, row in re.findall(r"\$?([A-H])\$?(\d+)", formula)]
+    ends = [(int(row), LETTERS.index(column) + 1) for column, row in re.findall(r"\$?([A-J])\$?(\d+)", formula)]
     (top, left), (bottom, right) = ends[0], ends[-1]
     cells = [
         value

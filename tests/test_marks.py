@@ -262,7 +262,7 @@ def test_a_mark_goes_along_with_its_words(home: Path, kind: str) -> None:
     if kind == "docx":
         assert _words_in_docx(path, "bookmark", "jugs") == " large jugs"
         assert _words_in_docx(path, "comment", "0") == " large jugs"
-    scrub.undo()
+    scrub.undo(1)
     assert path.read_bytes() == old
 
 
@@ -291,7 +291,7 @@ def test_comments_of_odt_are_answered(home: Path) -> None:
     seen = office.run('each comment\nlog "{comment.author}: {comment.text}"\nend', path)
     assert seen.log == ["Ann: Which?", "Scrub: The large ones <here>", "Scrub: Really"]
     assert "".join(letter for letter, _ in letters(path)[0]) == "Fill the jugs now"
-    scrub.undo()
+    scrub.undo(1)
     gone = office.run('each comment\nreply "Never"\ndelete\nend', path)
     assert gone.state == "changed"
     assert b"annotation" not in members(path)["content.xml"]
@@ -368,7 +368,7 @@ def test_words_become_links(home: Path, kind: str) -> None:
         office.run('in passage("Read")\nlink-to "a b"\nend', path)
     with pytest.raises(scrub.Failure, match="some of the words are a link already"):
         office.run('in passage("Read")\nlink-to "https://x.example"\nlink-to "https://y.example"\nend', path)
-    scrub.undo()
+    scrub.undo(1)
     assert path.read_bytes() == old
 
 
@@ -405,7 +405,7 @@ def test_letters_get_a_style(home: Path, kind: str) -> None:
         scrub.undo()
     with pytest.raises(scrub.Failure, match='no style of letters "Emphasiz". Did you mean "Emphasis"'):
         office.run('in passage("new")\npassage.style = "Emphasiz"\nend', path)
-    scrub.undo()
+    scrub.undo(1)
     assert path.read_bytes() == old
 
 

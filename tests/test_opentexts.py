@@ -322,7 +322,7 @@ def test_whatever_stands_in_a_header_is_visited(home: Path) -> None:
         "body: old body", "header: old cell", "header: old item", "header: old first", "footer: old foot"
     ]  # fmt: skip
     assert [each.split()[-2] for each in run(told, "a.odt").log] == ["new"] * 5
-    scrub.undo()
+    scrub.undo(1)
     assert Path("a.odt").read_bytes() == before
     run('document.tracks-changes = yes\nreplace "old", by: "new"', "a.odt")
     root = etree.fromstring(members(Path("a.odt"))["styles.xml"])

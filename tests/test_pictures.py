@@ -142,7 +142,7 @@ def test_pictures_are_saved_and_taken_out(home: Path, make: Any, name: str) -> N
     assert green not in members(path).values()
     seen = run("each picture\nlog picture.name\nend\neach paragraph\nlog paragraph.text\nend", path)
     assert [each for each in seen.log if "Picture" in each] == ["Picture 1"]
-    scrub.undo()
+    scrub.undo(1)
     assert path.read_bytes() == old
     assert not Path("shots").exists()
 
@@ -162,7 +162,7 @@ def test_the_other_side_follows(home: Path, make: Any, name: str) -> None:
     assert [size for _, *size in shown_in(path)] == [[6.0, 3.0], [2.5, 2.5]]
     with pytest.raises(scrub.Failure, match="from 0.1 to 55 cm wide"):
         run("each picture\npicture.width = 0\nend", path)
-    scrub.undo()
+    scrub.undo(1)
     assert path.read_bytes() == old
 
 

@@ -108,8 +108,13 @@ def test_a_paragraph_below_a_heading() -> None:
 
 
 def test_braces_around_nothing_to_fill_in() -> None:
-    for written in ("{5}", "{2,3}", "({3}|a)"):
+    for written in ("{5}", "{2,3} nights"):
         problems = scrub.check(macro(f'say "{written}"', "nothing"))
         assert "Write the braces twice" in str(problems[0]), written
     for fine in ("x{{5}}", r"\d{5}", "a{2,3}", " {2,}"):
         assert not scrub.check(macro(f'if "x" matches "{fine}"\nend', "nothing")), fine
+    assert not scrub.check(macro('say "{{5}}"', "nothing"))
+    swapped = 'each sheet\nreplace-matching "(\\w+) or (\\w+)", by: "{%d} or {1}"\nend'
+    assert not scrub.check(macro(swapped % 2))
+    assert "{5} stands for brackets that the pattern does not have; it has 2" in str(scrub.check(macro(swapped % 5))[0])
+    assert "this pattern is not right" in str(scrub.check(macro('each sheet\nreplace-matching "(", by: "x"\nend'))[0])

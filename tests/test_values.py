@@ -37,7 +37,7 @@ import scrub
         ('["b", "a"].first', "b"),
         ('["b", "a"].with("c").last', "c"),
         ('" Larch  Hut ".trimmed.upper', "LARCH  HUT"),
-        ('" Larch \u00a0 Hut ".single-spaced', "Larch Hut"),
+        ('" Larch \u00a0 Hut ".single-spaced', "Larch\u00a0Hut"),
         ('"larch hut\u2019s o\'clock".title', "Larch Hut\u2019s O'clock"),
         ('"Larch".starting(2)', "La"),
         ('"Larch".ending(2)', "ch"),

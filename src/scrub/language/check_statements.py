@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+
 from scrub.language import advice, tree
 from scrub.language.check_runs import Resolver, RunsOthers
 from scrub.language.check_values import PAIRS_STAY
@@ -465,5 +467,12 @@ class Checker(RunsOthers):
         self._spoken(node.text)
 
     def _spoken(self, text: Expression) -> None:
+        line, column, length = text.place
+        written = self.program.macro.lines[line - 1][column - 1 : column - 1 + length]
+        counts = re.match(r"\W?(\{[\d,]+\})", written)  # further on it may be what a pattern repeats
+        if counts and isinstance(text, tree.Constant | tree.Text):
+            self.note(
+                text.place, f"there is nothing to fill in for {counts[1]}. Write the braces twice: {{{counts[1]}}}"
+            )
         if self.type(text) == SECRET:
             self.note(text.place, "a secret is never shown")

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator
 from contextlib import contextmanager
 
 from scrub.language import advice, tree
 from scrub.language.meant import Meant, example_of, no_dot
 from scrub.language.tree import Argument, Expression, Place
-from scrub.model.problem import did_you_mean, listed
+from scrub.model.patterns import pattern_of
+from scrub.model.problem import Failure, did_you_mean, listed
 from scrub.model.types import (
     ANY,
     DATE,
@@ -301,10 +303,29 @@ class CheckValues(Meant):
                     self.note(argument.place, PAIRS_STAY)
                 if parameter.new and isinstance(argument.value, tree.Name):
                     self._ask_twice(argument.value.word)
+        given_now = dict(zip(bound, arguments, strict=False)) if len(bound) == len(arguments) else {}
+        if "pattern" in given_now:
+            self._pattern_given(given_now["pattern"], given_now.get("by"))
         missing = [each.word for each in callee.parameters if each.required and each.python not in bound]
         if missing and len(bound) == len(arguments):
             self.note(place, f"{listed(missing)} is missing{example_of(callee)}", "missing-argument")
         return tuple(bound)
+
+    def _pattern_given(self, pattern: Argument, by: Argument | None) -> None:
+        """A pattern written out is looked at now, and what is put in place of what it finds."""
+        if not isinstance(pattern.value, tree.Constant) or not isinstance(pattern.value.value, str):
+            return
+        try:
+            groups = pattern_of(pattern.value.value).groups
+        except Failure as failure:
+            self.note(pattern.value.place, failure.what, "bad-pattern")
+            return
+        if by is None or not isinstance(by.value, tree.Constant) or not isinstance(by.value.value, str):
+            return
+        wanted = max(map(int, re.findall(r"\{(\d+)\}", by.value.value)), default=0)
+        if wanted > groups:
+            told = f"{{{wanted}}} stands for brackets that the pattern does not have; it has {groups}"
+            self.note(by.value.place, told)
 
     def _ask_twice(self, word: str) -> None:
         """Notes that a password is set to what is asked here."""

@@ -313,10 +313,7 @@ class LineLexer:
                 letters.append(letter)
                 self.at += 2
             elif letter == "{":
-                place, counts = self.at, self.pattern_count()
-                if counts and (not letters or letters[-1] in "(|^"):
-                    told = f"there is nothing to fill in here, or to repeat. Write the braces twice: {{{counts}}}"
-                    self.problem(told, place, len(counts))
+                counts = self.pattern_count()
                 if counts:
                     letters.append(counts)
                 elif in_hole:

@@ -10,6 +10,7 @@ from scrub.model.addresses import address_from
 from scrub.model.colours import colour_of
 from scrub.model.host import Host, Question
 from scrub.model.operations import as_date, as_number
+from scrub.model.operations.numbers import TwoReadings
 from scrub.model.problem import BadCall, Failure, did_you_mean, listed
 from scrub.model.values import Secret, Value, fold, shown
 from scrub.runner.fitting import given
@@ -99,6 +100,9 @@ def typed(question: Question, value: Any) -> Value:
         return value
     try:
         return reader(value.strip())
+    except TwoReadings as failure:
+        how = "Say which mark is the decimal mark: scrub settings decimal-mark point, or comma"
+        raise BadCall(f'the answer for "{question.name}": {failure.asked}. {how}') from None
     except Failure as failure:
         raise BadCall(f'the answer for "{question.name}": {failure.what}') from None
 

@@ -12,6 +12,14 @@ from scrub.model.problem import Failure
 from scrub.model.values import ARITHMETIC, shown
 
 
+class TwoReadings(Failure):
+    """A number whose mark may be the decimal one, or group thousands; `asked` is what was said of the text alone."""
+
+    def __init__(self, asked: str) -> None:
+        super().__init__(f"{asked}. Say which mark is the decimal mark: mark: point, or mark: comma")
+        self.asked = asked
+
+
 @operation("text", "number")
 def as_number(text: str | Decimal, mark: Mark | None = None) -> Decimal:
     """The number that the text says. What can be read in two ways is a failure, unless the decimal mark is given
@@ -52,10 +60,8 @@ def as_number(text: str | Decimal, mark: Mark | None = None) -> Decimal:
         one, is_mark = ("," if comma else "."), (Mark.COMMA if comma else Mark.POINT)
         if re.fullmatch(rf"[+-]?[1-9]\d{{0,2}}{re.escape(one)}\d{{3}}", plain):
             if mark is None:
-                raise Failure(
-                    f'"{text}" can be read in two ways: as {plain.replace(one, "")} and as {plain.replace(one, ".")}. '
-                    "Say which mark is the decimal mark: mark: point, or mark: comma"
-                )
+                readings = f"as {plain.replace(one, '')} and as {plain.replace(one, '.')}"
+                raise TwoReadings(f'"{text}" can be read in two ways: {readings}')
             plain = plain.replace(one, "." if mark is is_mark else "")
         plain = plain.replace(",", ".")
     if not re.fullmatch(r"[+-]?(\d+(\.\d*)?|\.\d+)", plain):
