@@ -11,6 +11,7 @@ import struct
 import zlib
 from collections.abc import Collection, Iterable, Iterator, Mapping
 
+from scrub.formats.declared import Declared, in_utf8
 from scrub.formats.packing import Maker, checksum, inflated, packed_all, packed_bytes
 from scrub.formats.source import Source
 from scrub.model.named import NamedTuple
@@ -61,6 +62,8 @@ class Package:
     def __init__(self, source: Source) -> None:
         self.source = source
         self._directory_at = 0
+        #: The parts that are not written in UTF-8.
+        self._declared: dict[str, Declared] = {}
         self._comment = b""
         self.members = {member.name: member for member in self._read_directory()}
         self._named = {name.lower(): name for name in self.members}
@@ -183,7 +186,13 @@ class Package:
         return ends
 
     def read(self, name: str) -> bytes:
-        """The unpacked bytes of a member, checked. Raises `FileProblem` when it is missing or damaged."""
+        """The unpacked bytes of a member, checked, XML in UTF-8. Raises `FileProblem` when it is missing or damaged."""
+        data, declared = in_utf8(name, self._unpacked(name))
+        if declared is not None:
+            self._declared[name] = declared
+        return data
+
+    def _unpacked(self, name: str) -> bytes:
         member = self.members.get(name)
         if member is None:
             raise self.problem(f'its part "{name}" is missing. Open it in the program that made it and save it again')
@@ -216,7 +225,8 @@ class Package:
 
         Each is a function, called when its member is packed, so that large parts are not all held at once.
         """
-        packed = dict(zip(changed, packed_all(list(changed.values())), strict=True))
+        makers = [self._as_declared(name, maker) for name, maker in changed.items()]
+        packed = dict(zip(changed, packed_all(makers), strict=True))
         pieces: list[Piece] = []
         moved: list[Member] = []
         ordered = sorted(self.members.values(), key=lambda member: member.offset)
@@ -234,7 +244,7 @@ class Package:
                 at += end - member.offset
                 continue
             data, size, crc = packed[member.name]
-            if (size, crc) == (member.size, member.crc) and zlib.decompress(data, -15) == self.read(member.name):
+            if (size, crc) == (member.size, member.crc) and zlib.decompress(data, -15) == self._unpacked(member.name):
                 pieces.append(Copy(member.offset, end - member.offset))  # it came out the same
                 placed[member.name] = member._replace(offset=at)
                 at += end - member.offset
@@ -261,6 +271,18 @@ class Package:
             at += len(header) + len(data)
         pieces.append(self._directory(moved, at))
         return Patch(self.source.digest, self.source.size, pieces)
+
+    def _as_declared(self, name: str, maker: Maker) -> Maker:
+        """What makes a part, written as the old one declares itself."""
+        declared = self._declared.get(name)
+        if declared is None:
+            return maker
+
+        def make() -> bytes:
+            made = maker()
+            return declared.written(made if isinstance(made, bytes) else b"".join(made))
+
+        return make
 
     def _local_header(self, member: Member) -> bytes:
         if max(member.packed, member.size) >= _BIG:

@@ -60,7 +60,7 @@ class CheckValues(Meant):
             return wanted
         found = self.type(node)
         if wanted.choices or (wanted.of is not None and wanted.of.choices):
-            if found not in (ANY, NOTHING):
+            if found not in (ANY, NOTHING, wanted):  # such a field of another item is one of the words
                 self.note(node.place, f"{what} is {wanted}", "wrong-type")
         elif not found.fits(wanted):
             if wanted == SECRET:

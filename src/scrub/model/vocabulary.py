@@ -157,8 +157,12 @@ class Field:
 
     @cached_property
     def may_be_nothing(self) -> bool:
-        """Whether it can be set to nothing."""
-        return type(None) in typing.get_args(self._hint)
+        """Whether it can be set to nothing, which is not the same as that it may be nothing so far."""
+        setter = self.accessor.fset
+        if setter is None:
+            return type(None) in typing.get_args(self._hint)
+        hints = typing.get_type_hints(setter)
+        return type(None) in typing.get_args(hints[list(inspect.signature(setter).parameters)[1]])
 
     @cached_property
     def whole(self) -> bool:

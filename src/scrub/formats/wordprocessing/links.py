@@ -91,6 +91,12 @@ class OfficeLink(Placed[Place], Link):
 
         return revert
 
+    @property
+    def removed(self) -> bool:
+        """Whether its words are plain text by now."""
+        span, paragraph = self._place.span, self._place.paragraph
+        return paragraph is not None and Splice(span.start, span.open_end, b"") in paragraph.unlinked
+
     def remove(self) -> None:
         """Takes it away."""
         if self._is_field:
