@@ -462,7 +462,7 @@ def test_slips_of_other_languages_have_their_own_advice() -> None:
     for body, advice in (
         ("hide", "Write: sheet.hidden = yes"), ("sheet.visible = yes", "Write: sheet.hidden = no"), ("sheet.visible = no", "Write: sheet.hidden = yes"),
         ("sheet.hide", "Write: sheet.hidden = yes"), ("sheet.copy", "an action acts on the current item. Write only: copy"), ("row(3).copy", "Copying cannot be done with a row yet"), ("row(3).delete", "Write: in row(3), below it delete, and end"), ("sheet.rename", "Write: sheet.name ="), ("delete columns", 'write: in column("C"), below it delete, and end'),
-        ("set x = 5", "write only: x = …"), ('cell("A1") = "x"', "write: cell(…).value = …"), ("hidden = yes", "To set the field, write: sheet.hidden = yes".replace("yes", "…")),
+        ("set x = 5", "write only: x = 5"), ('cell("A1") = "x"', "write: cell(…).value = …"), ("hidden = yes", "To set the field, write: sheet.hidden = yes".replace("yes", "…")),
         ("x = 1/2/2026", "a date is written year-month-day"), ('x = today.as-text("dd/mm/yyyy")', 'write: "two-digit-day/two-digit-month/year"'),
         ("x = true", 'write "yes" in place of "true"'), ('if sheet.name begins with "a"\nend', "write: starts with"), ("x = 1\nx += 1", "write it out: x = x + …"),
         ('print "a"', 'write: say "…"'), ("for each sheet\nend", "write only: each sheet"), ("for i = 1 to 10\nlog \"{i}\"\nend", "to count, write: 10 times as i"),

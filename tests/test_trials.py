@@ -390,7 +390,7 @@ def test_a_problem_says_what_to_write_instead() -> None:
 @pytest.mark.parametrize(
     ("body", "line"),
     [
-        ('if no\nlog "a"\nelse if 1 / 0 > 1\nlog "b"\nend', 5), ('log "{1}"\nx = [1,\n  2,\n  1 / 0]', 6), ('x = 1\nif x is 2 or\n  x / 0 > 1\nlog "a"\nend', 5),
+        ('if no\nlog "a"\nelse if 1 / 0 > 1\nlog "b"\nend', 5), ('log "{{1}}"\nx = [1,\n  2,\n  1 / 0]', 6), ('x = 1\nif x is 2 or\n  x / 0 > 1\nlog "a"\nend', 5),
         ("if yes\n  x = 1 / 0\nend", 4),
     ],
 )  # fmt: skip

@@ -146,9 +146,9 @@ class _Parser(ExpressionReader):
             if token.text in KEYWORDS - {"group", "about", "into", "macro"}:
                 raise self.slip(f'"{token.text}" is a word of the language and cannot be a name. Choose another')
             return self.set_name()
-        ahead = self.tokens[self.at + 1 : self.at + 3]
-        if self.following().is_sign("+", "-") and len(ahead) == 2 and ahead[1].text == ahead[0].text:
-            sign = ahead[0].text
+        ahead = [each.text for each in self.tokens[self.at + 1 : self.at + 3]]
+        if ahead in (["+", "+"], ["-", "-"]) and self.tokens[self.at + 3].type in (NEWLINE, END):
+            sign = ahead[0]
             raise self.slip(f"write: {token.text} = {token.text} {sign} 1", self.following())
         if self.following().is_sign("+=", "-=", "*=", "/="):
             sign = self.following().text[0]
