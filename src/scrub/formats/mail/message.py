@@ -191,13 +191,15 @@ class OpenMessage(Mailed):
     def _set_text(self, part: Part, data: bytes, value: str) -> None:
         before = self._text_of(part, data)
         value = value.replace("\r\n", "\n")
+        root = part
+        while root.above is not None:
+            root = root.above
+        if self.in_mbox and part.end == root.end and not value.endswith("\n"):
+            value += "\n"  # its last line ends before the empty one that parts it from the next message (RFC 4155)
         if value == before:
             return
         if part.sealed:
             raise Failure(f"{self.label}: it is {part.sealed}, and a change would break that. It was left")
-        root = part
-        while root.above is not None:
-            root = root.above
         if list(texts_in(root, "text/html")):
             raise Failure(
                 f"{self.label}: its text stands twice, as plain text and as HTML, and only one of them would change. "

@@ -52,10 +52,14 @@ class Parts:
         return self.free_name(posixpath.join(folder, f"{name}{{}}.xml")) if taken else usual
 
     def add(self, name: str, data: bytes, content_type: str) -> None:
-        """Adds a part."""
+        """Adds a part; one of this name to which nothing leads so far is taken over."""
         self._ensure_usual()
-        self.added[name] = data
-        self._types.append((name, content_type))
+        there = self.package.named(name)
+        if there is None or there in self.removed:
+            self.added[name] = data
+        else:
+            self._replace(there, data)
+        self._types.append((there or name, content_type))
 
     def put(self, name: str, data: bytes, content_type: str) -> None:
         """Adds a part that is of the same type as all with its ending, such as a picture."""

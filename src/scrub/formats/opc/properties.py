@@ -20,6 +20,7 @@ _EMPTY = (
     f'xmlns:dc="{_DUBLIN}"></cp:coreProperties>'
 ).encode()
 _TYPE = "application/vnd.openxmlformats-package.core-properties+xml"
+_USUAL = "docProps/core.xml"
 _RELATION = "http://schemas.openxmlformats.org/package/2006/relationships/metadata/core-properties"
 #: Those that can be set, with their namespace and the name of their element.
 _PROPERTIES = {
@@ -62,10 +63,13 @@ class CoreProperties:
         if not wanted:
             return
         part = self._part()
-        data, root = part_tree(self.package, part) if part is not None else (_EMPTY, parse(_EMPTY))
+        there = part or self.package.named(_USUAL)  # to one of this name no relationship may lead
+        data, root = part_tree(self.package, there) if there is not None else (_EMPTY, parse(_EMPTY))
+        if root.name != "coreProperties":
+            data, root = _EMPTY, parse(_EMPTY)
         made = spliced(data, text_splices(data, root, lambda each: root.child(each[1], uri=each[0]), wanted))
         if part is not None:
             parts.changed[part] = partial(bytes, made)
         else:
-            parts.add("docProps/core.xml", made, _TYPE)
-            parts.relate("", _RELATION, "docProps/core.xml")
+            parts.add(_USUAL, made, _TYPE)
+            parts.relate("", _RELATION, there or _USUAL)
