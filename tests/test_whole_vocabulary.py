@@ -33,6 +33,8 @@ KINDS = {
 }  # fmt: skip
 SAMPLES = sorted(each.name for each in DEMO.iterdir() if each.suffix in KINDS)
 OFFICE = shutil.which("soffice")
+#: What the office program here can open; that for workbooks is installed by itself.
+OPENED = (".docx", ".odt", *((".xlsx",) if OFFICE and (Path(OFFICE).resolve().parent / "libsclo.so").exists() else ()))
 
 
 @pytest.fixture(autouse=True)
@@ -208,7 +210,7 @@ def test_calls_by_chance_on_files_of_other_makers(block: int) -> None:
             if path.suffix in (".xlsx", ".docx"):
                 assert schema_findings(path) <= findings, number
     if OFFICE is not None and block % 5 == 0:
-        ensure_opens_in_an_office_program([each for each in changed if each.suffix in (".xlsx", ".docx", ".odt")])
+        ensure_opens_in_an_office_program([each for each in changed if each.suffix in OPENED])
 
 
 def ensure_opens_in_an_office_program(paths: list[Path]) -> None:
