@@ -10,7 +10,7 @@ from scrub.catalog.texts import lettered
 from scrub.model.declare import Reach, action
 from scrub.model.late import late
 from scrub.model.operations import texts
-from scrub.model.patterns import found_in, pattern_of
+from scrub.model.patterns import found_in, pattern_of, replacement
 from scrub.model.problem import Failure
 from scrub.model.text import Edit, Editing, HoldsTexts, Moved
 
@@ -99,10 +99,7 @@ def replace_matching(item: HoldsTexts, pattern: str, by: str, exactly: bool = Fa
     Also: regex, regular expression, find and replace, wildcard
     """
     compiled = pattern_of(pattern, exactly)
-    pieces = re.split(r"\{(\d+)\}", by)
-    wanted = max(map(int, pieces[1::2]), default=0)
-    if wanted > compiled.groups:
-        raise Failure(f"{{{wanted}}} stands for brackets that the pattern does not have; it has {compiled.groups}")
+    pieces = replacement(compiled, by)
 
     def editing(text: str) -> Sequence[Edit]:
         return [_filled(each, pieces) for each in found_in(compiled, text)]

@@ -223,9 +223,8 @@ class Lookups(Operators):
                 self.value(argument.value, TEXT, '"to"')
             else:
                 self.value(argument.value, type_of(IfExists), '"if-exists"', IfExists)
-            replaces = isinstance(argument.value, tree.Name) and argument.value.word == IfExists.REPLACE
-            if argument.name == "if-exists" and replaces:
-                self.reaches(Reach.FILES, "replaces files")
+                if isinstance(argument.value, tree.Name) and argument.value.word == IfExists.REPLACE:
+                    self.reaches(Reach.FILES, "replaces files")
         return self._opened(node.arguments[0].value, kind)
 
     def _new_message(self, node: tree.Call) -> Type:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable, Sequence
 from contextlib import AbstractContextManager
+from typing import Any
 
 from scrub.language import tree
 from scrub.language.meanings import Meanings
@@ -108,16 +109,10 @@ class Operators:
         elif operator == "is in":
             if right.word not in ("list", "anything"):
                 self.note(node.right.place, f'after "is in" stands a list: ["a", "b"], not {right}')
-        elif (
-            operator == "is"
-            and "list" in (left.word, right.word)
-            and left.word != right.word
-            and ANY not in (left, right)
-        ):
+        elif operator == "is" and self._is_one_list(left, right):
             value = "" if left.word != "list" or not isinstance(node.right, tree.Constant) else node.right.value
             how = f': contains "{value}"' if isinstance(value, str) and value else ": contains"
-            if NOTHING not in (left, right):
-                self.note(node.place, f"{left} is never {right}. To ask for one of its values write{how}")
+            self.note(node.place, f"{left} is never {right}. To ask for one of its values write{how}")
         elif operator == "is":
             alike = left.fits(right) or right.fits(left) or {left, right} == {DATE, TIME}  # these compare by the day
             if not alike and not (left.choices or right.choices):
@@ -127,6 +122,11 @@ class Operators:
         if node.exactly and right not in (TEXT, ANY):
             self.note(node.place, '"exactly" goes with a text')
         return YES_NO
+
+    @staticmethod
+    def _is_one_list(left: Type, right: Type) -> bool:
+        """Whether one side is a list, and the other is surely none."""
+        return (left.word == "list") != (right.word == "list") and not {ANY, NOTHING} & {left, right}
 
     def let_be_missing(self, node: Expression) -> None:
         """Notes that somebody asks whether something is there, and so may everything be that it is looked up in."""
@@ -167,11 +167,17 @@ class Operators:
     def _pattern(self, node: tree.Compare, left: Type, right: Type) -> None:
         """A pattern written out is compiled now, so that a slip in it is found before any file is touched."""
         self._text_comparison(node, left, right)
-        if isinstance(node.right, tree.Constant) and isinstance(node.right.value, str):
+        if node.right is not None:
+            self.means[node].pattern = self.compiled(node.right, node.exactly)
+
+    def compiled(self, node: Expression, exactly: bool = False) -> Any:
+        """The pattern that is written out; None for any other, and after noting a slip in it."""
+        if isinstance(node, tree.Constant) and isinstance(node.value, str):
             try:
-                self.means[node].pattern = pattern_of(node.right.value, node.exactly)
+                return pattern_of(node.value, exactly)
             except Failure as failure:
-                self.note(node.right.place, failure.what)
+                self.note(node.place, failure.what)
+        return None
 
     def _text_comparison(self, node: tree.Compare, left: Type, right: Type) -> None:
         assert node.right is not None

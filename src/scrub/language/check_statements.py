@@ -294,13 +294,13 @@ class Checker(RunsOthers):
         nearest = [*(kinds[current.kind].holds if current else ()), *kinds]
         having = [kinds[each] for each in dict.fromkeys(nearest) if word in kinds[each].actions]
         inside = [kind for kind in having if current is None or self.vocabulary.path(current.kind, kind.word)]
-        if inside and not advice.unneeded(word):
+        if advice.unneeded(word):
+            return advice.unneeded(word)
+        if inside:
             parts = kinds[current.kind].parts if current else {}
             given = next((name for name, each in parts.items() if each.gives.word == inside[0].word), None)
             block = f"in {current.word}.{given}" if current and given else f"each {inside[0].word}"
             return f"{here}; a {inside[0].word} has. Put it in a block: {block}"
-        if advice.unneeded(word):
-            return advice.unneeded(word)
         if word in kinds:
             return f'brackets are missing: write {word}("…")'
         if word in LATER_KINDS:

@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterator
 from contextlib import contextmanager
 
 from scrub.language import advice, tree
 from scrub.language.meant import Meant, example_of, no_dot
 from scrub.language.tree import Argument, Expression, Place
-from scrub.model.patterns import pattern_of
+from scrub.model.patterns import replacement
 from scrub.model.problem import Failure, did_you_mean, listed
 from scrub.model.types import (
     ANY,
@@ -313,19 +312,14 @@ class CheckValues(Meant):
 
     def _pattern_given(self, pattern: Argument, by: Argument | None) -> None:
         """A pattern written out is looked at now, and what is put in place of what it finds."""
-        if not isinstance(pattern.value, tree.Constant) or not isinstance(pattern.value.value, str):
+        compiled = self.compiled(pattern.value)
+        if compiled is None or by is None:
             return
-        try:
-            groups = pattern_of(pattern.value.value).groups
-        except Failure as failure:
-            self.note(pattern.value.place, failure.what, "bad-pattern")
-            return
-        if by is None or not isinstance(by.value, tree.Constant) or not isinstance(by.value.value, str):
-            return
-        wanted = max(map(int, re.findall(r"\{(\d+)\}", by.value.value)), default=0)
-        if wanted > groups:
-            told = f"{{{wanted}}} stands for brackets that the pattern does not have; it has {groups}"
-            self.note(by.value.place, told)
+        if isinstance(by.value, tree.Constant) and isinstance(by.value.value, str):
+            try:
+                replacement(compiled, by.value.value)
+            except Failure as failure:
+                self.note(by.value.place, failure.what)
 
     def _ask_twice(self, word: str) -> None:
         """Notes that a password is set to what is asked here."""

@@ -24,6 +24,17 @@ def pattern_of(written: str, exactly: bool = False) -> Any:
         raise Failure(f"this pattern is not right: {error}") from None
 
 
+def replacement(pattern: Any, by: str) -> list[str]:
+    """A replacement in pieces: every second one is the number of the brackets of the pattern that it stands for. Raises
+    `Failure` where the pattern does not have them.
+    """
+    pieces = re.split(r"\{(\d+)\}", by)
+    wanted = max(map(int, pieces[1::2]), default=0)
+    if wanted > pattern.groups:
+        raise Failure(f"{{{wanted}}} stands for brackets that the pattern does not have; it has {pattern.groups}")
+    return pieces
+
+
 def fits(pattern: Any, text: str) -> bool:
     """Whether a pattern describes the whole of a text. Raises `Failure` when that takes too long."""
     try:

@@ -120,7 +120,7 @@ class Execution:
             target = claim(wanted)
             self.replaced.add(target)
         else:
-            target = self._numbered(wanted)
+            target = free_path(wanted, self.taken)
         self.made.append((opener.new(wanted), target))
         return self.made[-1][0].item
 
@@ -154,15 +154,11 @@ class Execution:
 
     def _free(self, name: str, to: str | None) -> str:
         """Where a new file can be, under its name or with a number."""
-        return self._numbered(self._place(name, to))
+        return free_path(self._place(name, to), self.taken)
 
     def _place(self, name: str, to: str | None) -> str:
         ensure_file_name(name)
         return os.path.join(self._whole(to) if to else self._whole("."), name)
-
-    def _numbered(self, target: str) -> str:
-        taken = {each for _, each in self.made}
-        return free_path(target, lambda each: each in taken or self.taken(each))
 
     def selection(self) -> Item:
         """What the person picked in the first file, or the whole of it."""

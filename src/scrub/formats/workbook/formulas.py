@@ -208,7 +208,7 @@ def _shaped_alike(pieces: Sequence[Piece]) -> list[tuple[str, Area]] | None:
     tested, summed = arguments[0], arguments[2]
     if [each.sort for each in (*tested, *summed)] != ["range", "range"]:
         return None
-    areas = [area_at(each.text.replace("$", "")) for each in (*tested, *summed)]
+    areas = [area_at(each.text) for each in (*tested, *summed)]
     first, last = areas
     if first is None or last is None:
         return None

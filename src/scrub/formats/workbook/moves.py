@@ -91,7 +91,7 @@ class Moves:
         for piece in pieces_of(formula):
             if piece.sort != "range" or ":" not in piece.text or "[" in piece.sheet:
                 continue
-            shift, area = self._shifts.get(fold(piece.sheet or sheet)), area_at(piece.text.replace("$", ""))
+            shift, area = self._shifts.get(fold(piece.sheet or sheet)), area_at(piece.text)
             if shift is not None and area is not None:
                 if shift.rows.exchanges(area.top, area.bottom) or shift.columns.exchanges(area.left, area.right):
                     return True

@@ -93,7 +93,7 @@ class RowSorting:
         named = piece.sheet or sheet
         if ":" not in named and fold(named) not in self._names:
             return None
-        area = area_at(piece.text.replace("$", ""))
+        area = area_at(piece.text)
         return area if area is not None and area.meets(self._all) else None
 
     def _is_torn(self, area: Area) -> bool:
@@ -130,6 +130,6 @@ def _ranges(formulas: Iterable[str], sheet: str) -> Iterator[Area]:
     for formula in formulas:
         for piece in pieces_of(formula):
             if piece.sort == "range" and ":" in piece.text and (not piece.sheet or fold(piece.sheet) == fold(sheet)):
-                area = area_at(piece.text.replace("$", ""))
+                area = area_at(piece.text)
                 if area is not None:
                     yield area

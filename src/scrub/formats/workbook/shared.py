@@ -216,13 +216,17 @@ class Shared:
         """Is told when a sheet gets another name."""
         self._named = {}
 
-    def ensure_sheet_name(self, name: str, own: object = None) -> None:
-        """Raises `Failure` for what cannot be the name of a sheet (18.2.19), or is that of another one."""
+    def ensure_structure_open(self, consequence: str) -> None:
+        """Raises `Failure` where the structure of the workbook is protected, with what follows from that."""
         if self.structure_locked:
             raise Failure(
-                f"{self.file.label}: the structure of the workbook is protected, so sheets can be neither added nor "
-                "renamed. Take the protection off first: unprotect-structure"
+                f"{self.file.label}: the structure of the workbook is protected, so {consequence}. "
+                "Take the protection off first: unprotect-structure"
             )
+
+    def ensure_sheet_name(self, name: str, own: object = None) -> None:
+        """Raises `Failure` for what cannot be the name of a sheet (18.2.19), or is that of another one."""
+        self.ensure_structure_open("sheets can be neither added nor renamed")
         if not 1 <= len(name) <= 31 or re.search(r"[\[\]:*?/\\\x00-\x1f]", name) or name.strip("'") != name:
             raise Failure(f'"{name}" cannot be the name of a sheet: up to 31 characters, none of [ ] : * ? / \\')
         for sheet in self.sheets:

@@ -127,11 +127,7 @@ class OfficeSheet(SheetCells):
     def hidden(self, value: bool) -> None:
         if value == self.hidden:
             return
-        if self.shared.structure_locked:
-            raise Failure(
-                f'{self.file.label}: the structure of the workbook is protected, so "{self.name}" can neither be '
-                "hidden nor shown. Take the protection off first: unprotect-structure"
-            )
+        self.shared.ensure_structure_open(f'"{self.name}" can neither be hidden nor shown')
         if value and not any(sheet is not self and not sheet.hidden for sheet in self.shared.sheets):
             raise Failure(f'"{self.name}" is the last visible sheet; a workbook needs one. Show another sheet first')
         before = self.state
@@ -170,13 +166,13 @@ class OfficeSheet(SheetCells):
             raise Failure(f"there are {len(sheets)} sheets, so that none can have the place {place}")
         before = self.number
         if place != before:
-            self._ensure_structure_open("moved")
+            self.shared.ensure_structure_open(f'"{self.name}" cannot be moved')
             sheets.insert(place - 1, sheets.pop(before - 1))
             self.changed("place", before, place, lambda: sheets.insert(before - 1, sheets.pop(sheets.index(self))))
 
     def delete(self) -> None:
         """Takes the sheet out; whether others refer to it is looked up when the file is saved."""
-        self._ensure_structure_open("deleted")
+        self.shared.ensure_structure_open(f'"{self.name}" cannot be deleted')
         sheets = self.shared.tabs()
         if not any(sheet is not self and not sheet.hidden for sheet in sheets):
             raise Failure(f'"{self.name}" is the last visible sheet; a workbook needs one. Show another sheet first')
@@ -208,13 +204,6 @@ class OfficeSheet(SheetCells):
             raise failure.at(self.name) from None
         made: OfficeSheet = self.shared.make_sheet(name, self)
         return made
-
-    def _ensure_structure_open(self, what: str) -> None:
-        if self.shared.structure_locked:
-            raise Failure(
-                f'{self.file.label}: the structure of the workbook is protected, so "{self.name}" cannot be {what}. '
-                "Take the protection off first: unprotect-structure"
-            )
 
     # -- protection
 
