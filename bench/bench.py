@@ -481,7 +481,7 @@ def rows() -> list[Row]:
             3,
         ),
         Row(
-            "the same as recorded changes, against plain edits, words",
+            "the same as tracked changes, against plain edits, words",
             written("tracked", TRACKED_MACRO),
             written("words", WORDS_MACRO),
             document(DATA / "big.docx", 20_000),

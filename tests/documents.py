@@ -128,7 +128,7 @@ def texts(path: Path, part: str = "word/document.xml") -> list[str]:
 
 
 def resolved(path: Path, accepted: bool, author: str = "Scrub") -> list[str]:
-    """The text of each paragraph when all recorded changes of an author are accepted, or all are refused."""
+    """The text of each paragraph when all tracked changes of an author are accepted, or all are refused."""
     root = etree.fromstring(members(path)["word/document.xml"])
     goes, stays = ("del", "ins") if accepted else ("ins", "del")
     for name in (goes, stays):

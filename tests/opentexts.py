@@ -68,7 +68,7 @@ def letters(path: Path, part: str = "content.xml") -> list[list[tuple[str, str]]
         blank = True
         for letter, look, is_data in raw:
             if len(letter) > 1:
-                continue  # a mark of a recorded change
+                continue  # a mark of a tracked change
             if is_data and letter == " ":
                 if not blank:
                     out.append((letter, look))
@@ -87,7 +87,7 @@ _Token = tuple[str, str, str]
 
 
 def _tokens(paragraph: etree._Element) -> list[_Token]:
-    """A paragraph with what it says, and the marks of recorded changes; blanks collapse first."""
+    """A paragraph with what it says, and the marks of tracked changes; blanks collapse first."""
     raw: list[tuple[str, str, bool]] = []
     _walk(paragraph, "", raw)
     out: list[_Token] = [("start", "", paragraph.get(f"{_T}style-name", ""))]
@@ -107,7 +107,7 @@ def _tokens(paragraph: etree._Element) -> list[_Token]:
 
 
 def reviewed(path: Path, accepted: bool, header: bool = False) -> list[tuple[str, str]]:
-    """The text and the style of each paragraph of the body, or of the header, with every recorded change
+    """The text and the style of each paragraph of the body, or of the header, with every tracked change
     accepted, or refused, by the rules of the standard (part 3, 5.5).
     """
     root = etree.fromstring(members(path)["styles.xml" if header else "content.xml"])

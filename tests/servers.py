@@ -47,7 +47,7 @@ def _folder() -> Iterator[Path]:
 def _wait(port: int, process: subprocess.Popen[bytes]) -> None:
     end = time.monotonic() + 60
     while time.monotonic() < end:
-        assert process.poll() is None, "the server ended"
+        assert process.poll() is None, "the server closed"
         with contextlib.suppress(OSError), socket.create_connection(("127.0.0.1", port), 1):
             return
         time.sleep(0.1)

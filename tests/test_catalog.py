@@ -140,13 +140,13 @@ def test_every_command_has_its_help(cli: Callable[..., Output], command: str) ->
         ("make text bold", "cell.bold"), ("find duplicates", "mark-duplicates"), ("hide column", "row.hidden"), ("landscape", "sheet.orientation"),
         ("replace words", "replace"), ("today's date", "today"), ("look up in another file", "record(…)"), ("count rows", "count(…)"),
         ("split names", ".before"), ("first word", ".words"), ("ask the user", "ask(…)"), ("loop", "each"), ("if then", "if"), ("delete row", "delete"),
-        ("unhide sheets", "sheet.hidden"), ("freeze panes", "sheet.rows-in-sight"), ("page numbers", "sheet.footer"), ("round a number", ".rounded"),
+        ("unhide sheets", "sheet.hidden"), ("freeze panes", "sheet.frozen-rows"), ("page numbers", "sheet.footer"), ("round a number", ".rounded"),
         ("upper case", "upper"), ("remove double spaces", "single-spaces"), ("fit to page", "sheet.width-in-pages"), ("print a message", "say"),
         ("text to date", "read-dates"), ("unlock input cells", "cell.locked"), ("merge and center", "centre-over"), ("wrap text", "cell.wrapped"),
         ("hyperlink", "cell.link"), ("save as", "save-copy"), ("on error", "attempt"), ("for each", "each"), ("last word", ".words"),
         ("delete empty rows", "delete"), ("remove duplicates", "delete-duplicates"), ("sort rows", "sort"), ("sum if", "sum(…)"), ("rename sheet", "sheet.name"),
         ("delete sheet", "delete"), ("all borders", "cell.borders"), ("group by", "pairs(…)"), ("business days", ".plus-working-days"), ("font size", "cell.size"),
-        ("return a value", "give"), ("strikethrough", "cell.struck"), ("order of tabs", "move-to"), ("every second row", ".remainder"), ("totals by name", "pairs(…)"),
+        ("return a value", "give"), ("strikethrough", "cell.strikethrough"), ("order of tabs", "move-to"), ("every second row", ".remainder"), ("totals by name", "pairs(…)"),
         ("find all numbers", ".matches-of"), ("thousands separator", ".as-text"), ("average of a column", "average(…)"), ("top ten", "sorted by"),
     ],
 )  # fmt: skip
@@ -158,4 +158,4 @@ def test_everyday_words_find_what_they_mean(words: str, written: str) -> None:
 def test_words_about_nothing_find_nothing(cli: Callable[..., Output]) -> None:
     found = cli("catalog", "zebra")
     assert found.code == 1
-    assert "Nothing in the catalog is about zebra." in found.out
+    assert "The catalog has nothing about zebra." in found.out

@@ -85,7 +85,7 @@ def test_titles_are_centred_without_a_merge_and_back(book: Path, cli: Cli) -> No
     [
         ("Larsh!A1:B1", 'no sheet "Larsh"'),
         ("Larch!A1:B", "not a range of cells"),
-        ("A1:B1", "on which sheet?"),
+        ("A1:B1", "the sheet is missing."),
         ("Kite!ZZZZ1", "not a range"),
     ],
 )
@@ -107,7 +107,7 @@ def test_a_column_of_which_sheet(book: Path) -> None:
 def test_a_place_for_a_macro_that_takes_none(book: Path, cli: Cli) -> None:
     found = cli("run", "Show every hidden sheet", book, "--at", "Larch!A1")
     assert found.code == 2
-    assert "does not use what is picked with --at" in found.err
+    assert "does not use the selection of --at" in found.err
 
 
 def test_pages_are_set_up_and_back(book: Path) -> None:
@@ -138,7 +138,7 @@ def test_pages_are_set_up_and_back(book: Path) -> None:
 
 
 def test_a_hut_is_dressed_and_undressed(book: Path) -> None:
-    run("Dress the hut sheets")
+    run("Format the hut sheets")
     found = load(book)
     sheet = found["Gannet Hut"]
     assert sheet["A3"].font.b
@@ -156,7 +156,7 @@ def test_a_hut_is_dressed_and_undressed(book: Path) -> None:
     assert found.defined_names["Gannet_prices"].attr_text == "'Gannet Hut'!$F$4:$F$15"
     assert sheet.freeze_panes == "B4"
     assert schema_findings(book) <= schema_findings(SAMPLE)
-    run("Undress the hut sheets")
+    run("Clear the hut sheets")
     found = load(book)
     sheet = found["Gannet Hut"]
     assert not found.defined_names.get("Gannet_prices")
@@ -170,14 +170,14 @@ def test_a_hut_is_dressed_and_undressed(book: Path) -> None:
 
 
 def test_what_is_set_can_be_read(book: Path) -> None:
-    run("Dress the hut sheets")
+    run("Format the hut sheets")
     run("Set the pages up")
     body = """
 in sheet("Col Hut")
-    log "{cell("A3").fill} {cell("A3").colour} {cell("A3").bold} {cell("F4").number-form} {cell("F4").shown}"
-    log "{cells("F4:F15").number-form} {cells("A3:H3").bold} {column("A").width} {column("H").hidden} {row(3).height}"
-    log "{sheet.orientation} {sheet.width-in-pages} {sheet.heading-rows} {sheet.footer} {sheet.filter} {sheet.rows-in-sight}"
-    log "{cell("A2").link} {cell("F3").comment} {cells("F4:F15").name} {sheet.range} {sheet.columns-in-sight}"
+    log "{cell("A3").fill} {cell("A3").colour} {cell("A3").bold} {cell("F4").number-format} {cell("F4").shown}"
+    log "{cells("F4:F15").number-format} {cells("A3:H3").bold} {column("A").width} {column("H").hidden} {row(3).height}"
+    log "{sheet.orientation} {sheet.width-in-pages} {sheet.heading-rows} {sheet.footer} {sheet.filter} {sheet.frozen-rows}"
+    log "{cell("A2").link} {cell("F3").comment} {cells("F4:F15").name} {sheet.range} {sheet.frozen-columns}"
 end
 log "{cell("Night_price").value} {cells("Col_prices").address} {cell("Totals!B4").formula}"
 """
@@ -214,7 +214,8 @@ def test_every_booking_is_looked_at(book: Path) -> None:
 
 def test_headings_in_another_row_are_pointed_out(book: Path) -> None:
     with pytest.raises(
-        scrub.Failure, match=r'no heading "nights" in row 1.* Row 3 looks like headings; to use it write: sheet.records'
+        scrub.Failure,
+        match=r'no heading "nights" in row 1. There are: Kite Hut, season 2026. Row 3 looks like headings. To use it',
     ):
         run(macro('n = 0\neach record in sheet("Kite Hut")\nn = n + record.nights\nend'))
 
@@ -279,12 +280,12 @@ def test_the_supply_list_is_tidied(supplies: Path, cli: Cli) -> None:
 
 
 def test_prices_are_looked_up_in_another_workbook(supplies: Path, cli: Cli) -> None:
-    refused = cli("run", "Look the prices up", supplies)
+    refused = cli("run", "Look up the prices", supplies)
     assert refused.code == 3
-    assert "opens other files to read" in refused.err
+    assert "reads other files" in refused.err
     prices = dict(values("prices.xlsx", "Prices", "AC", range(2, 12)))
     there = Path("prices.xlsx").read_bytes()
-    scrub.run("Look the prices up", ["supply-list.xlsx"], host=Allowing())
+    scrub.run("Look up the prices", ["supply-list.xlsx"], host=Allowing())
     for item, price in values("supply-list.xlsx", "Orders", "BE", range(2, 34)):
         assert price == prices[item.strip()]
     assert Path("prices.xlsx").read_bytes() == there
@@ -335,7 +336,7 @@ end
 
 
 def test_one_macro_for_a_workbook_and_a_table_of_texts(supplies: Path) -> None:
-    found = run("Mend a list of bookings", "bookings.csv")
+    found = run("Clean a list of bookings", "bookings.csv")
     assert found.said == ["3 stay long."]
     text = Path("bookings.csv").read_bytes().decode()
     assert "yes,  brings" not in text

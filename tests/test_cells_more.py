@@ -38,8 +38,8 @@ def test_a_chart_sheet_has_no_cells(home: Path) -> None:
     assert run("chart.xlsx", 'n = 0\neach cell\nn = n + 1\nend\nlog "{n}"').log == ["3"]
     run("chart.xlsx", 'in sheet("Chart")\nsheet.orientation = landscape\nsheet.zoom = 50\nend')
     assert load("chart.xlsx")["Chart"].pageSetup.orientation == "landscape"
-    with pytest.raises(scrub.Failure, match="is a chart sheet and has no rows-in-sight"):
-        run("chart.xlsx", 'sheet("Chart").rows-in-sight = 1')
+    with pytest.raises(scrub.Failure, match="is a chart sheet and has no frozen-rows"):
+        run("chart.xlsx", 'sheet("Chart").frozen-rows = 1')
 
 
 def test_macros_inside_a_workbook_stay_as_they_are(book: Path) -> None:
@@ -213,7 +213,7 @@ def test_letters_placing_and_borders_beside_another_reader(home: Path, book: Pat
     before, findings = book.read_bytes(), schema_findings(book)
     cell = 'cell("Larch Hut!B5")'
     fields = {
-        "underlined": "yes", "struck": "yes", "font": '"Lora"', "size": "13.5", "vertical-alignment": "middle", "indent": "2", "rotation": "-45",
+        "underlined": "yes", "strikethrough": "yes", "font": '"Lora"', "size": "13.5", "vertical-alignment": "middle", "indent": "2", "rotation": "-45",
         "borders": "thin", "border-top": "medium-dash-dot", "border-left": "nothing",
     }  # fmt: skip
     body = "\n".join(f"{cell}.{field} = {value}" for field, value in fields.items())
@@ -221,7 +221,7 @@ def test_letters_placing_and_borders_beside_another_reader(home: Path, book: Pat
     found = scrub.run(macro(f"{body}\n{reads}"), [str(book)]).files[0]
     assert found.problem is None
     assert found.log == [
-        "underlined yes", "struck yes", "font Lora", "size 13.5", "vertical-alignment middle", "indent 2", "rotation -45",
+        "underlined yes", "strikethrough yes", "font Lora", "size 13.5", "vertical-alignment middle", "indent 2", "rotation -45",
         "border-top medium-dash-dot", "border-left ",
     ]  # fmt: skip
     read = load(book)["Larch Hut"]["B5"]
@@ -253,7 +253,7 @@ def test_letters_placing_and_borders_beside_another_reader(home: Path, book: Pat
         f"{cell}.{field} = {value}"
         for field, value in (
             ("underlined", "no"),
-            ("struck", "no"),
+            ("strikethrough", "no"),
             ("font", f'"{old.font.name}"'),
             ("size", str(old.font.sz)),
             ("rotation", "nothing"),
@@ -275,8 +275,8 @@ def test_letters_placing_and_borders_beside_another_reader(home: Path, book: Pat
 
 
 @pytest.mark.parametrize(("line", "why"), [
-    ("size = 500", "letters are 1 to 409 points large"), ("size = nothing", '"size" is a number, not nothing'), ("indent = 999", "indented by 0 to 250"), ("rotation = 91", "turned by -90 to 90"),
-    ('font = ""', "the name of a font"),  ('border-top = thick\nx = "{cell("Larch Hut!B5").borders}"', "the edges of Larch Hut B5 differ"),
+    ("size = 500", "1 to 409 points"), ("size = nothing", '"size" is a number, not nothing'), ("indent = 999", "0 to 250"), ("rotation = 91", "-90 to 90"),
+    ('font = ""', "a font"),  ('border-top = thick\nx = "{cell("Larch Hut!B5").borders}"', "the edges of Larch Hut B5 differ"),
 ])  # fmt: skip
 def test_looks_that_cannot_be_are_told(home: Path, book: Path, line: str, why: str) -> None:
     found = scrub.run(macro(f'cell("Larch Hut!B5").{line}'), [str(book)]).files[0]
@@ -309,7 +309,7 @@ def test_what_an_older_history_kept_is_read(home: Path, book: Path) -> None:
     for damage in ({"places": ["Larch"]}, [{"at": 7}], [{"place": "a", "what": "b", "before": 1, "after": 2}], 7):
         kept["record"]["files"][0]["changes"] = damage
         path.write_text(json.dumps(kept))
-        assert scrub.changes(1).files[0].state == "what was kept of it is damaged"
+        assert scrub.changes(1).files[0].state == "its record is damaged"
 
 
 def _kept(each: object) -> object:

@@ -64,7 +64,7 @@ def put_all(book: Any, wanted: dict[tuple[int, int, int], Any], done: dict[tuple
 
 
 def seen(data: bytes) -> dict[Any, tuple[Any, str, bool]]:
-    """Every cell as openpyxl reads it: value, number form, bold."""
+    """Every cell as openpyxl reads it: value, number format, bold."""
     with warnings.catch_warnings():
         warnings.simplefilter("ignore")
         book = openpyxl.load_workbook(io.BytesIO(data))

@@ -45,7 +45,7 @@ def test_the_first_five_minutes(cli: Cli, monkeypatch: pytest.MonkeyPatch) -> No
         + "".join(f"  {hut:<10}  protected\n" for hut in [f"{n} Hut" for n in ("Larch", "Kite", "Sorrel", "Gannet", "Rowan", "Tarn", "Scree", "Col")] + ["Totals", "Lists"])
         + "10 of 11 sheets sealed.\n"
         "Would change season-book.xlsx: 10 changes on 10 sheets.\n"
-        "Nothing was written. To do it: scrub run seal season-book.xlsx\n"
+        "Preview only; nothing was saved. To apply: scrub run seal season-book.xlsx\n"
     )  # fmt: skip
     assert Path("season-book.xlsx").read_bytes() == before
     real = cli("run", "seal", "season-book.xlsx")
@@ -61,7 +61,7 @@ def test_the_first_five_minutes(cli: Cli, monkeypatch: pytest.MonkeyPatch) -> No
     history = cli("history").out.splitlines()
     assert history[0].startswith("2  20")
     assert history[1].endswith("Show every hidden sheet  4 changes   season-book.xlsx")
-    assert cli("undo").out == "Run 2 is taken back: season-book.xlsx.\nDo it again: scrub undo 2 --redo\n"
+    assert cli("undo").out == "Run 2 is taken back: season-book.xlsx.\nRedo: scrub undo 2 --redo\n"
     assert Path("season-book.xlsx").read_bytes() == before
     assert "taken back" in cli("history").out
     assert cli("undo", "--redo").out == "Run 2 is done again: season-book.xlsx.\nTake it back: scrub undo 2\n"
@@ -88,7 +88,7 @@ def test_own_macros_are_kept_found_and_mended(cli: Cli, book: Path, home: Path) 
     draft = cli("add", "mine.scrub")
     assert draft.code == 2
     assert 'no field "hiden"' in draft.err
-    assert "Kept as a draft, with 1 mistake" in draft.err
+    assert "Saved as a draft, with 1 mistake" in draft.err
     assert "Drafts to fix\n  Show the huts" in cli("macros").out
     assert cli("run", "show the huts", book).code == 2
     assert "It cannot run yet: 1 mistake" in cli("show", "show the huts").out
@@ -105,7 +105,7 @@ def test_own_macros_are_kept_found_and_mended(cli: Cli, book: Path, home: Path) 
     assert cli("run", "huts", book).code == 0
     assert "Show the huts" in cli("macros", "hidden", "= no").out
     assert cli("macros", "zebra").code == 1
-    assert cli("check", "show the huts", "seal").out == "No mistakes in show the huts.\nNo mistakes in seal.\n"
+    assert cli("check", "show the huts", "seal").out == "No errors in show the huts.\nNo errors in seal.\n"
 
 
 def test_odd_titles_and_a_broken_library(cli: Cli, home: Path) -> None:
@@ -122,7 +122,7 @@ def test_odd_titles_and_a_broken_library(cli: Cli, home: Path) -> None:
     ("words", "first"),
     [
         ("protect", "protect"), ("lock cells", "protect"), ("unhide", "sheet.hidden"), ("double spaces", "single-spaces"),
-        ("accents", ".without-marks"), ("tab colour", "sheet.tab-colour"), ("sheets", "sheet"), ("text to number", "read-numbers"),
+        ("accents", ".without-accents"), ("tab colour", "sheet.tab-colour"), ("sheets", "sheet"), ("text to number", "read-numbers"),
     ],
 )  # fmt: skip
 def test_the_catalog_is_searched_in_everyday_words(cli: Cli, words: str, first: str) -> None:

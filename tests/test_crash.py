@@ -259,7 +259,7 @@ scrub.run(sys.argv[3], [sys.argv[2]])
 
 @pytest.mark.parametrize(
     ("name", "title"),
-    [("season-book.xlsx", "show every"), ("season-book.xlsx", "gather the late"), ("bookings.csv", "mend a list")],
+    [("season-book.xlsx", "show every"), ("season-book.xlsx", "gather the late"), ("bookings.csv", "clean a list")],
 )
 @pytest.mark.parametrize("renames", [2, 3, 4])
 def test_a_killed_process_leaves_old_or_new(name: str, title: str, renames: int, home: Path) -> None:
@@ -289,7 +289,7 @@ def test_a_full_disk_is_told_in_a_sentence(book: Path, monkeypatch: pytest.Monke
     monkeypatch.setattr(Disk, "write", full)
     monkeypatch.setattr(Store, "begin", lambda self, record: 1)
     found = scrub.run("show every", [str(book)]).files[0]
-    assert str(found.problem) == "season-book.xlsx: it could not be saved, and is as it was: the disk is full"
+    assert str(found.problem) == "season-book.xlsx: the file could not be saved and is unchanged: the disk is full"
     assert book.read_bytes() == SAMPLE.read_bytes()
 
 

@@ -152,7 +152,7 @@ def test_a_database_that_does_not_say_whether_it_committed(
 ) -> None:
     """It is looked up in the rows; where that fails too, recovery does."""
     work, home = ready("l")
-    lost = StoreError("huts.sqlite", "the server does not answer")
+    lost = StoreError("huts.sqlite", "unexpected answer from the server")
     with _cut_at_commit(monkeypatch, committed, lost):
         if committed:
             act(store(home), work, "save")
@@ -164,13 +164,13 @@ def test_a_database_that_does_not_say_whether_it_committed(
     work, home = ready("m")
 
     def away(self: Any) -> bool:
-        raise StoreError("huts.sqlite", "the server does not answer")
+        raise StoreError("huts.sqlite", "unexpected answer from the server")
 
     with _cut_at_commit(monkeypatch, committed, lost), monkeypatch.context() as patched:
         patched.setattr(TableChanges, "look", away)
         with pytest.raises(Unfinished):
             act(store(home), work, "save")
-        assert "the server does not answer" in store(home).recover()[0]
+        assert "unexpected answer from the server" in store(home).recover()[0]
     assert state(work) == (False, committed)
     assert settled(work, home, "save") is committed
 
@@ -186,7 +186,7 @@ def test_rows_that_were_changed_after_a_cut_are_left_and_told(
     link.commit()
     link.close()
     told = store(home).recover()
-    assert "records that a run changed there were changed by others since" in told[0]
+    assert "records of an interrupted run. They" in told[0]
     assert store(home).recover() == []
     assert Base("sqlite", str(work / "huts.sqlite")).run("SELECT note FROM night WHERE id IN (1, 2)") == [
         ("x",),

@@ -108,7 +108,7 @@ def test_what_reads_as_a_number_is_one_and_codes_stay(home: Path) -> None:
 def test_a_text_that_a_program_would_run_is_written_safely(home: Path) -> None:
     found = result(LIST, 'each record in sheet("list")\nrecord.paid = "=HYPERLINK(1)"\nend')
     assert Path("list.csv").read_bytes().count(b"'=HYPERLINK(1)") == 2
-    assert "list C2 begins like a formula; it was written with an apostrophe" in found.notes[0]
+    assert "list C2 starts like a formula. Scrub wrote an apostrophe" in found.notes[0]
     assert done(b"a\n-x  y\n", "single-spaces") == b"a\n-x y\n"
 
 
@@ -142,12 +142,12 @@ def test_undo_and_preview(home: Path, cli: Callable[..., Output]) -> None:
     [
         (
             'sheet("list").hidden = yes',
-            'list.csv: a .csv file holds values only, so it cannot keep "hidden" of a sheet. Save it as .xlsx first  (Test, line 3)',
+            'list.csv: a .csv file stores values only, not "hidden" of a sheet. Save it as .xlsx first  (Test, line 3)',
         ),
-        ('if 1 is 2\nin sheet("list")\nprotect\nend\nend', 'cannot keep "protect" of a sheet'),
-        ('each cell in cells("list!A1:A2")\ncell.bold = yes\nend', 'cannot keep "bold" of a cell'),
-        ('x = new-sheet("b")', 'cannot keep "new-sheet" of a workbook'),
-        ('in cell("list!A1")\ncomment = 1\nend\ncell("list!A1").comment = "a"', 'cannot keep "comment"'),
+        ('if 1 is 2\nin sheet("list")\nprotect\nend\nend', '"protect" of a'),
+        ('each cell in cells("list!A1:A2")\ncell.bold = yes\nend', '"bold" of a'),
+        ('x = new-sheet("b")', '"new-sheet" of a'),
+        ('in cell("list!A1")\ncomment = 1\nend\ncell("list!A1").comment = "a"', '"comment"'),
     ],
 )
 def test_what_it_cannot_keep_is_told_before_the_first_change(home: Path, body: str, advice: str) -> None:
@@ -159,13 +159,13 @@ def test_what_it_cannot_keep_is_told_before_the_first_change(home: Path, body: s
 @pytest.mark.parametrize(
     ("data", "advice"),
     [
-        (b"a,b\n1,2\n3,4,5\n", "list.csv, line 3: it has 3 fields, and the headings are 2"),
-        (b'a,b\n"x\ny",2\n3\n', "list.csv, line 4: it has 1 fields, and the headings are 2"),
+        (b"a,b\n1,2\n3,4,5\n", "list.csv, line 3: 3 fields, but 2"),
+        (b'a,b\n"x\ny",2\n3\n', "list.csv, line 4: 1 fields, but 2"),
         (b'a,b\n1,"2\n3,4\n', "a quote is opened in line 2 and never closed"),
-        (b"a,b\n1,\x81\n", "line 2 is not in UTF-8, and how it is written cannot be told surely"),
+        (b"a,b\n1,\x81\n", "line 2 is not UTF-8, and the encoding cannot be"),
         (b"\xef\xbb\xbfa\n\xff\n", "line 2 is not in utf-8"),
-        (b"a\n\x00b\n", "line 2 is written in an encoding that Scrub does not know"),
-        (b"PK\x03\x04", "no table of texts"),
+        (b"a\n\x00b\n", "line 2 has an unknown encoding"),
+        (b"PK\x03\x04", "table of texts"),
         (b"a,a\n1,2\n", "x"),
     ],
 )

@@ -152,7 +152,7 @@ def test_words_round_a_conjunction_change_places_with_their_looks(home: Path) ->
     assert [(each.text, each.bold, each.italic) for each in found.runs] == [
         ("We have ", None, None), ("water", None, True), (" and ", None, None), ("bread", True, None),
     ]  # fmt: skip
-    with pytest.raises(scrub.Failure, match="stand 2 times: paragraph 1, paragraph 2. Say which"):
+    with pytest.raises(scrub.Failure, match="2 times: paragraph 1, paragraph 2"):
         run('in selection\nswap-around "and"\nend', path, at='"bread"')
     with pytest.raises(scrub.Failure, match="stand 2 times"):
         run('in selection\nswap-around "and"\nend', path, at='3 "bread"')
@@ -186,7 +186,7 @@ end"""
     found = run(told, path, at=f'paragraph {first} "6 kg of rice", paragraph {second}')
     assert found.log == [f"{first}: 6 kg", f"{first}: 2 kg", f"{second}: 4 kg", "2 picked"]
     assert run('each passage in passages("4 kg")\nlog "{paragraph.number}"\nend', path).log == [str(second)]
-    with pytest.raises(scrub.Failure, match=f'the words "rice" stand nowhere in paragraph {second}'):
+    with pytest.raises(scrub.Failure, match=f'"rice" does not appear in paragraph {second}'):
         run(f'in paragraph({second})\nlog passage("rice").text\nend', path)
     run('each paragraph where paragraph.text contains "peat"\nin passages("kg")\nupper\nend\nend', path)
     assert run("each paragraph where paragraph.text is not empty\nlog paragraph.text\nend", path).log == [
@@ -253,7 +253,7 @@ def test_headings_styles_and_empty_paragraphs(home: Path) -> None:
     body = (
         'each heading where heading.level is 2\nheading.level = 3\nend\n'
         'each paragraph where paragraph.text is empty\ndelete\nend\n'
-        'in heading("Beds")\nadd-before "Before"\nadd-behind "Behind"\nend\nin paragraph(8)\nparagraph.style = "quote"\nend\n'
+        'in heading("Beds")\nadd-before "Before"\nadd-after "Behind"\nend\nin paragraph(8)\nparagraph.style = "quote"\nend\n'
         'log "{count(heading)} {count(paragraph in heading("Rules"))}"'
     )  # fmt: skip
     assert run(body, path).log == ["3 3"]
@@ -273,14 +273,14 @@ def test_markdown_keeps_its_code_and_where_its_links_lead(home: Path) -> None:
         "## House rules\n\nCarry 6\u00a0kg. See [the map](huts.html  'a  b') and `6 kg  now`.  \nNext\n\n```\n6 kg  of\n```\n"
     )
     assert found.left > 0
-    assert "this is code" in " ".join(found.log)
+    assert "this text is code" in " ".join(found.log)
 
 
 def test_a_plain_text_keeps_its_line_ends_its_encoding_and_its_other_lines(home: Path) -> None:
     Path("a.txt").write_bytes("\ufeffone  two\r\nthree\nfour".encode())
-    run('single-spaces\nin paragraph(3)\nadd-behind "five"\nend\nin paragraph(2)\ndelete\nend', "a.txt")
+    run('single-spaces\nin paragraph(3)\nadd-after "five"\nend\nin paragraph(2)\ndelete\nend', "a.txt")
     assert Path("a.txt").read_bytes() == "\ufeffone two\r\nfour\r\nfive".encode()
-    with pytest.raises(scrub.Failure, match='a plain text holds words only, so it cannot keep "style" of a paragraph'):
+    with pytest.raises(scrub.Failure, match='a plain text file stores text only, not "style" of a'):
         run('each paragraph\nparagraph.style = "Quote"\nend', "a.txt")
     Path("b.txt").write_bytes(b"M\xfcnchen und  K\xf6ln, G\xe4nge, \xfcber\n")
     run("single-spaces", "b.txt")
@@ -298,13 +298,13 @@ def test_what_must_stay_is_left_and_told(home: Path) -> None:
     path = made(locked, field, picture)
     found = run("single-spaces", path)
     assert texts(path) == ["a  b", "7  8 c d", "e f\ufffcg"]
-    assert (found.left, sorted(found.log)) == (2, ["left paragraph 1: this stands in a content control that is locked", "left paragraph 2: this is the result of a field, which its next update would bring back"])  # fmt: skip
-    with pytest.raises(scrub.Failure, match="paragraph 3: a picture, a note or a break stands in the words"):
+    assert (found.left, sorted(found.log)) == (2, ["left paragraph 1: this text is in a locked content control", "left paragraph 2: this text is the result of a field; the next update would restore it"])  # fmt: skip
+    with pytest.raises(scrub.Failure, match="paragraph 3: the text to change contains a picture, a note or a break"):
         run('in paragraph(3)\nparagraph.text = "x"\nend', path)
     cell = f"<w:tbl><w:tr><w:tc>{P.format('in a cell')}</w:tc></w:tr></w:tbl>"
     section = "<w:p><w:pPr><w:sectPr/></w:pPr><w:r><w:t>end</w:t></w:r></w:p>"
     path = made("first", cell, section, "last")
-    for number, why in ((2, "is the last one in its cell"), (3, "ends a section")):
+    for number, why in ((2, "is the only paragraph of its cell"), (3, "ends a section")):
         with pytest.raises(scrub.Failure, match=why):
             run(f"in paragraph({number})\ndelete\nend", path)
 
@@ -313,7 +313,7 @@ def test_what_must_stay_is_left_and_told(home: Path) -> None:
     ("setting", "why"),
     [
         ('<w:documentProtection w:edit="readOnly" w:enforcement="1"/>', "is protected"),
-        ('<w:documentProtection w:edit="trackedChanges" w:enforcement="1"/>', "every change must be recorded"),
+        ('<w:documentProtection w:edit="trackedChanges" w:enforcement="1"/>', "changes must be tracked. Turn tracking on"),
     ],
 )  # fmt: skip
 def test_a_document_that_allows_no_plain_change_is_respected(home: Path, setting: str, why: str) -> None:
@@ -343,7 +343,7 @@ def test_places_are_picked_and_looked_up(home: Path) -> None:
     for place, why in (
         ("paragraph 9", "there is no paragraph 9"),
         ('heading "Wter"', 'Did you mean "Water"'),
-        ("B2", "is no place in a document"),
+        ("B2", "is not a place in a document"),
     ):
         with pytest.raises(scrub.Failure, match=why):
             run("in selection\nupper\nend", path, at=place)
@@ -371,7 +371,7 @@ def test_a_document_is_shown_and_tried(cli: Cli, home: Path) -> None:
     path = made('<w:p><w:pPr><w:pStyle w:val="H2"/></w:pPr><w:r><w:t>Water</w:t></w:r></w:p>', "Carry  6 kg", "Bye")
     shown = cli("inside", path).out
     assert "a.docx  a document of 1 heading" in shown
-    assert '3 paragraphs; read them: --texts. A macro says: each paragraph, heading("Water")' in shown
+    assert '3 paragraphs; list them: --texts. In a macro: each paragraph, heading("Water")' in shown
     assert cli("inside", path, "--texts").out.splitlines()[1:] == ["  1  Water", "  2  Carry  6 kg", "  3  Bye"]
     assert cli("inside", path, "--texts", "kg").out.splitlines()[1:] == ["  2  Carry  6 kg"]
     trial = scrub.trial(str(path), scrub.QuietHost())
@@ -479,7 +479,7 @@ def test_a_letter_for_each_record_of_a_table(home: Path) -> None:
 
     class Agrees(scrub.QuietHost):
         def approve(self, title: str, reaches: Sequence[str]) -> bool:
-            return "makes files from other ones" in reaches
+            return "creates files from other files" in reaches
 
     result = scrub.run(text, ["late.xlsx"], host=Agrees())
     assert result.files[0].problem is None, result.files[0].problem
@@ -497,8 +497,8 @@ def test_a_letter_for_each_record_of_a_table(home: Path) -> None:
 @pytest.mark.parametrize(
     ("letter", "body", "why"),
     [
-        ("Dear [Gest],", LETTERS.replace("{to}", ""), r'paragraph 1 has the mark \[Gest\], and Late has no such heading. Did you mean "Guest"'), ("Dear all,", LETTERS.replace("{to}", ""), "has no mark to fill in"),
-        ("[Guest]", LETTERS.replace("{to}", "").replace("Letter {", "../{"), "comes from data|lead out|cannot be the name"), ("[Guest]", LETTERS.replace("{to}", "").replace("letter.docx", "gone.docx"), "there is no such file"),
+        ("Dear [Gest],", LETTERS.replace("{to}", ""), r'paragraph 1 has the placeholder [Gest], but Late has no such heading. Did you mean "Guest"?'), ("Dear all,", LETTERS.replace("{to}", ""), "has no placeholder to fill in"),
+        ("[Guest]", LETTERS.replace("{to}", "").replace("Letter {", "../{"), "comes from data|lead out|cannot be the name"), ("[Guest]", LETTERS.replace("{to}", "").replace("letter.docx", "gone.docx"), "no such file"),
     ],
 )  # fmt: skip
 def test_a_letter_that_cannot_be_made_makes_none(home: Path, letter: str, body: str, why: str) -> None:
@@ -564,7 +564,7 @@ def test_paragraphs_come_go_and_join_as_recorded_changes(home: Path) -> None:
     assert b"<w:pPrChange w:id=" in members(path)["word/document.xml"]
     run("document.tracks-changes = yes", path)
     assert members(path)["word/settings.xml"].endswith(b"<w:zoom/><w:trackRevisions/></w:settings>")
-    with pytest.raises(scrub.Failure, match="was changed without recording before in this run"):
+    with pytest.raises(scrub.Failure, match="was changed without tracking changes earlier in this run"):
         run(
             'document.tracks-changes = no\nin paragraph(1)\nparagraph.text = "x"\nend\ndocument.tracks-changes = yes\nin paragraph(1)\nparagraph.text = "y"\nend',
             path,
@@ -578,7 +578,7 @@ def test_recorded_changes_have_no_new_finding_in_the_schema(home: Path) -> None:
     source.save("real.docx")
     before = schema_findings("real.docx")
     run(
-        'document.tracks-changes = yes\nreplace "wood", by: "oil"\nswap-around "and"\nin paragraph(1)\nadd-behind "New"\nparagraph.level = 2\nend'.replace(
+        'document.tracks-changes = yes\nreplace "wood", by: "oil"\nswap-around "and"\nin paragraph(1)\nadd-after "New"\nparagraph.level = 2\nend'.replace(
             "paragraph.level", 'heading("House rules").level'
         ),
         "real.docx",
@@ -638,7 +638,7 @@ def test_changes_and_comments_are_listed_and_decided_on(home: Path) -> None:
         "Ann paragraph 2 2026-05-01T10:00: Is that right?", "Ben a.docx : ",
     ]  # fmt: skip
     accepted = run("accept-changes\nsingle-spaces", path)
-    assert str(accepted.changes[0]) == "7 recorded changes accepted"
+    assert str(accepted.changes[0]) == "7 tracked changes accepted"
     assert texts(path) == ["Carry six kg up.", "row"]
     assert looks(path)[0][-5][1].endswith("<w:b></w:b></w:rPr>")
     assert docx.Document(str(path)).paragraphs[0].style.name == "Heading 1"  # type: ignore[union-attr]
@@ -651,7 +651,7 @@ def test_changes_and_comments_are_listed_and_decided_on(home: Path) -> None:
         f"<w:{name}".encode() in members(path)["word/document.xml"] for name in ("ins", "del", "rPrChange", "pPrChange")
     )
     scrub.undo()
-    with pytest.raises(scrub.Failure, match="above all other edits"):
+    with pytest.raises(scrub.Failure, match="changes before all other edits"):
         run("upper\nreject-changes", path)
     back = run('attempt\naccept-changes\nfail "no"\nif it fails\nlog "{count(change)}"\nend', path)
     assert (back.log, back.state) == (["7"], "unchanged")
@@ -836,9 +836,9 @@ def test_words_in_a_text_box_change_in_both_its_copies(home: Path, recording: bo
 def test_what_is_not_the_same_in_both_copies_of_a_text_box_is_left_and_told(home: Path) -> None:
     path = made(TWICE.format(BOX.format(P.format("old  one")), BOX.format(P.format("old two"))))
     done = run('replace "old", by: "new"', path)
-    assert any("stands twice in the file, and the two are not the same" in each for each in done.log), done.log
+    assert any("is in the file twice, with differences" in each for each in done.log), done.log
     assert texts(path)[1:] == ["old  one", "old two"]
     same = made(TWICE.format(BOX.format(P.format("old") * 2), BOX.format(P.format("old") * 2)))
     for line in ("delete", 'add-before "x"', 'paragraph.style = "Quote"'):
-        with pytest.raises(scrub.Failure, match="there twice; only its words"):
+        with pytest.raises(scrub.Failure, match="in the file twice; only its text"):
             run(f"in paragraph(2)\n{line}\nend", same)

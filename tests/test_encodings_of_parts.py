@@ -44,10 +44,10 @@ SPELLINGS: dict[str, Callable[[bytes], bytes]] = {
 EDITS = {
     "season-book.xlsx": (
         "workbook",
-        f'in sheet("Larch Hut")\ncell("A1").value = "{WORDS}"\nsheet.name = "{WORDS}"\ncell("A2").number-form = "0 ""\u20ac"""\nend',
+        f'in sheet("Larch Hut")\ncell("A1").value = "{WORDS}"\nsheet.name = "{WORDS}"\ncell("A2").number-format = "0 ""\u20ac"""\nend',
     ),
-    "house-rules.docx": ("document", f'in paragraph(1)\nadd-behind "{WORDS}"\nend\ndocument.title = "{WORDS}"'),
-    "wardens.odt": ("document", f'in paragraph(1)\nadd-behind "{WORDS}"\nend\ndocument.title = "{WORDS}"'),
+    "house-rules.docx": ("document", f'in paragraph(1)\nadd-after "{WORDS}"\nend\ndocument.title = "{WORDS}"'),
+    "wardens.odt": ("document", f'in paragraph(1)\nadd-after "{WORDS}"\nend\ndocument.title = "{WORDS}"'),
 }
 
 

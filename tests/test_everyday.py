@@ -69,7 +69,7 @@ CHANGES: list[tuple[str, str, Callable[[Any], Any], Any]] = [
     ("headings in bold", "each sheet where not sheet.hidden\nrow(1).bold = yes\nend",
      lambda book: [book[name]["A1"].font.b for name in ("Guests", "Prices", "Totals", "Old drafts")],
      [True, True, True, False]),
-    ("the headings stay in sight", 'in sheet("Guests")\nsheet.rows-in-sight = 1\nend',
+    ("the headings stay in sight", 'in sheet("Guests")\nsheet.frozen-rows = 1\nend',
      lambda book: book["Guests"].freeze_panes, "A2"),
     ("a filter over all that is used", 'in sheet("Guests")\nsheet.filter = sheet.range\nend',
      lambda book: book["Guests"].auto_filter.ref, "A1:G5"),
@@ -115,7 +115,7 @@ CHANGES: list[tuple[str, str, Callable[[Any], Any], Any]] = [
      lambda book: [book["Guests"][f"A{row}"].fill.fill_type for row in range(2, 6)], [None, "solid", None, "solid"]),
     ("results in place of formulas", 'each sheet\neach cell where cell.formula is not empty and cell.error is empty\n'
      "cell.formula = nothing\nend\nend", of("Totals", "A", 2, 3), [12, "=A2/Prices!B4"]),
-    ("prices in their form", 'in sheet("Prices")\ncolumn("Price").number-form = "0.00"\nend',
+    ("prices in their form", 'in sheet("Prices")\ncolumn("Price").number-format = "0.00"\nend',
      lambda book: [book["Prices"][f"B{row}"].number_format for row in range(2, 5)], ["0.00"] * 3),
     ("totals for each row", 'in sheet("Prices")\ncell("D1").value = "Twice"\ncells("D2:D4").formula = "=B2*2"\nend',
      of("Prices", "D", 1, 4), ["Twice", "=B2*2", "=B3*2", "=B4*2"]),

@@ -38,7 +38,7 @@ def test_the_example_for_a_folder(book: Path) -> None:
     assert found.returncode == 1, found.stderr
     assert "10 changes in 2 files" in found.stdout
     assert "season-book.xlsx: 10 sheets sealed" in found.stdout
-    assert "  bad.xlsx: bad.xlsx: this is not an office file" in found.stdout
+    assert "  bad.xlsx: bad.xlsx: not an office file" in found.stdout
     assert load(book)["Kite Hut"].protection.sheet
 
 

@@ -117,7 +117,7 @@ def test_who_waits_for_another_run_is_told(book: Path, home: Path) -> None:
         text=True,
     )
     assert runs.stderr is not None
-    assert runs.stderr.readline() == "Waiting for another run of Scrub to finish. To stop waiting: Ctrl+C\n"
+    assert runs.stderr.readline() == "Another run of Scrub is busy here; waiting for it. To stop waiting: Ctrl+C\n"
     assert runs.poll() is None
     holder.stdin.write("\n")
     holder.stdin.flush()

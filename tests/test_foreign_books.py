@@ -94,7 +94,7 @@ row(3).hidden = yes
 row(4).height = 30
 column("B").width = 20
 sheet.zoom = 80
-sheet.rows-in-sight = 1
+sheet.frozen-rows = 1
 sheet.orientation = landscape
 sheet.left-margin = 1
 sheet.width-in-pages = 1
@@ -263,6 +263,6 @@ def test_formulas_that_cover_other_lines_after_a_move_are_named(home: Path, body
     other.write_formula("A1", "=SUM('S1'!$A$2:$A$6)")
     book.close()
     found = done(f'in sheet("S1")\n{body}\nend', path)
-    notes = [each for each in found.notes if "Other cells than before" in each]
+    notes = [each for each in found.notes if "Check these ranges" in each]
     assert len(notes) == (1 if told else 0), found.notes
     assert all(each in notes[0] for each in told)

@@ -70,13 +70,13 @@ def test_commas_that_mean_something_are_taken(path: Path, formula: str) -> None:
         ("[Rot]0", "is not a code"),
         ("TT.MM.JJJJ", '"TT" is not a code'),
         ("0;0;0;0;0", "four is the maximum"),
-        ("0.00 yyyy", "codes of numbers and of dates"),
-        ("@0", "beside codes"),
+        ("0.00 yyyy", "codes for numbers and dates"),
+        ("@0", "with codes"),
         ("0[", "is not a code"),
     ],
 )
 def test_broken_number_formats_are_refused(path: Path, format_: str, why: str) -> None:
-    found = run(f'in sheet("S1")\ncell("A1").number-form = "{format_}"\nend', path)
+    found = run(f'in sheet("S1")\ncell("A1").number-format = "{format_}"\nend', path)
     assert why in str(found.problem)
 
 
@@ -89,5 +89,5 @@ def test_broken_number_formats_are_refused(path: Path, format_: str, why: str) -
     ],
 )  # fmt: skip
 def test_good_number_formats_are_taken(path: Path, format_: str) -> None:
-    done(f'in sheet("S1")\ncell("A1").number-form = "{format_}"\nend', path)
+    done(f'in sheet("S1")\ncell("A1").number-format = "{format_}"\nend', path)
     assert load(path)["S1"]["A1"].number_format == format_.replace('""', '"')

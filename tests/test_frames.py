@@ -71,7 +71,7 @@ def test_items_of_lists_get_another_level(home: Path) -> None:
     )
     assert done.log == ["2", "", ""]
     assert b'<w:numPr><w:ilvl w:val="2"/><w:numId w:val="4"/></w:numPr>' in members(path)["word/document.xml"]
-    for number, level, why in ((2, 1, "no item of a list"), (1, 12, "from 1 to 9")):
+    for number, level, why in ((2, 1, "not a list item of its own."), (1, 12, "is 1 to 9")):
         with pytest.raises(scrub.Failure, match=why):
             run(f"in paragraph({number})\nparagraph.list-level = {level}\nend", path)
 

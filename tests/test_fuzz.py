@@ -20,7 +20,7 @@ from scrub.model.text import edited
 
 SET = {
     "name": "Fuzz", "date-order": "day-first", "decimal-mark": "comma", "encoding": "windows-1252", "author": "Ann",
-    "address": "ann@huts.example", "subject-marks": "Antwoord", "most-sent": "30", "most-elements": "700000", "most-minutes": "5", "most-gigabytes": "2",
+    "address": "ann@huts.example", "subject-prefixes": "Antwoord", "max-sent": "30", "max-elements": "700000", "max-minutes": "5", "max-gigabytes": "2",
     "keep-undo": "40", "keep-undo-mb": "300", "mail-server": "smtps://ann@mail.huts.example",
 }  # fmt: skip
 INSTEAD: tuple[Any, ...] = (None, 7, -1.5, "x", [], {}, [None], {"x": None})
@@ -85,9 +85,7 @@ def test_what_is_damaged_in_a_record_can_be_taken_back(home: Path) -> None:
     (path,) = home.rglob("1.json")
     path.write_text(json.dumps(json.loads(path.read_text()) | {"record": {"files": [{"file": None}]}}))
     (run,) = scrub.history()
-    assert [(Path(file.path).name, file.state) for file in run.files] == [
-        ("notice.txt", "what was kept of it is damaged")
-    ]
+    assert [(Path(file.path).name, file.state) for file in run.files] == [("notice.txt", "its record is damaged")]
     scrub.undo()
     assert Path("notice.txt").read_text() == "a  b\n"
 

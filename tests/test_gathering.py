@@ -174,33 +174,33 @@ each sheet where sheet.name is in ["Larch Hut", "Kite Hut", "Sorrel Hut"]
 end""")
     assert found == [f"{hut} {each} {each * 2}" for hut, each in stays.items()]
     assert problems('macro A\nfor nothing\nx = run("No value")\n') == [
-        '3:5 "No value" gives nothing back. In it would stand: give …'
+        '3:5 "No value" returns nothing. Add this line to it: give …'
     ]
     assert cli("run", "Twice", "--with", "amount=4").out.splitlines()[0] == "8"
 
 
 @pytest.mark.parametrize(("line", "problem"), [
-    ("b = [p]", "pairs are kept under a name of their own"),
-    ("b = l.with(p)", "pairs are kept under a name of their own"),
+    ("b = [p]", "pairs need a name of their own"),
+    ("b = l.with(p)", "pairs need a name of their own"),
     ('p("x") = code', "a secret cannot be kept in pairs"),
     ("p(code) = 1", "a secret cannot be a key"),
     ('q("x") = 1', "To keep values by keys, write above: q = pairs()"),
-    ("p = pairs(1)", "write: pairs(), or with what a key has that got no value"),
+    ("p = pairs(1)", "write: pairs(), or with a default value"),
     ('p("a", by: 2) = 1', "write one key in the brackets"),
     ('p("x") = "a"', "is a number, not a text"),
-    ("sum = pairs()", "goes over items, so that pairs need another name"),
-    ("x = sum(5)", "write a value of each item"),
+    ("sum = pairs()", "is for items, so pairs need another name"),
+    ("x = sum(5)", "name the value of each item"),
     ("x = sum(l)", "follows it after a dot: l.sum"),
-    ("x = sum(sheet.name)", '"sum" goes over numbers, this is a text'),
-    ("x = list(code in workbook)", "write a value of each item"),
+    ("x = sum(sheet.name)", '"sum" needs numbers; this is a text'),
+    ("x = list(code in workbook)", "name the value of each item"),
     ('x = 5 is between "a" and 3', "a number cannot be compared with a text"),
     ("x = 5 is between 3", "write both ends"),
-    ("x = 5\nif x exists\nend", "only something looked up can exist"),
-    ('say "{run("Seal every sheet")}"', "kept in a line of its own"),
-    ("give code", "a secret is never given"),
+    ("x = 5\nif x exists\nend", "only an item can exist"),
+    ('say "{run("Seal every sheet")}"', "on its own"),
+    ("give code", "a secret cannot be passed"),
     ("each sheet sorted name\nend", "write: sorted by"),
-    ("each sheet sorted by sheet.hidden\nend", "sorted by numbers, dates or texts"),
-    ("each sheet in workbook as s\nend", "the name of the item stands in front: each sheet as s in"),
+    ("each sheet sorted by sheet.hidden\nend", "sorted by numbers, dates or text"),
+    ("each sheet in workbook as s\nend", "the name of the item comes first: each sheet as s in"),
 ])  # fmt: skip
 def test_slips_are_told_before_anything_runs(line: str, problem: str) -> None:
     found = problems(macro(f'code = secret("c")\nl = ["a"]\np = pairs(otherwise: 0)\n{line}'))
@@ -208,13 +208,13 @@ def test_slips_are_told_before_anything_runs(line: str, problem: str) -> None:
 
 
 @pytest.mark.parametrize(("body", "problem"), [
-    ('p = pairs()\nx = p("Larch")', '"Larch" has no value. Ask first with: exists'),
+    ('p = pairs()\nx = p("Larch")', '"Larch" has no value. Check first: exists'),
     ("x = [1, 2].item(3)", "a list of 2 has no value 3"),
-    ("x = 5.remainder(0)", "divided by zero"),
-    ('x = ["10", "9"]\ny = x.item(1) < x.item(2)', "which reads as a number"),
-    ('p = "("\nx = "a".pieces(p)', "this pattern is not right"),
-    ("x = 2026-01-01.plus-working-days(99999999)", "lies outside the calendar"),
-    ('x = [1, "a"]\ny = x.first\neach z in x sorted by z\nend', "there is no order between a text and a number"),
+    ("x = 5.remainder(0)", "division by zero"),
+    ('x = ["10", "9"]\ny = x.item(1) < x.item(2)', "which looks like a number"),
+    ('p = "("\nx = "a".pieces(p)', "error in the regular expression"),
+    ("x = 2026-01-01.plus-working-days(99999999)", "is outside the calendar"),
+    ('x = [1, "a"]\ny = x.first\neach z in x sorted by z\nend', "a text and a number have no common order"),
 ])  # fmt: skip
 def test_failures_while_running(body: str, problem: str) -> None:
     with pytest.raises(scrub.Failure, match=problem.replace("(", r"\(")):
@@ -224,7 +224,7 @@ def test_failures_while_running(body: str, problem: str) -> None:
 def test_a_failure_in_a_total_names_the_cell(book: Path) -> None:
     total = 'x = sum(record.nights in sheet("Larch Hut").records(headings: 3))'
     problem = scrub.run(macro(f'cell("Larch Hut!C5").value = "4"\n{total}'), [str(book)]).files[0].problem
-    assert "Larch Hut C5: a sum goes over numbers, and this is a text: 4" in str(problem)
+    assert "Larch Hut C5: a sum needs numbers; this is a text: 4" in str(problem)
 
 
 def test_small_operations() -> None:

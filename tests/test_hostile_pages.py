@@ -232,8 +232,8 @@ def test_a_hostile_file_ends_with_a_sentence(home: Path, name: str) -> None:
     )
     assert found.returncode == 0, found.stderr[-500:]
     *said, memory, of_helpers = found.stdout.strip().splitlines()
-    assert "hit a bug" not in str(said)
-    assert "does not know (" not in str(said)
+    assert "is a bug" not in str(said)
+    assert "contents (" not in str(said)
     after = resource.getrusage(resource.RUSAGE_CHILDREN)
     assert (
         after.ru_utime + after.ru_stime - before.ru_utime - before.ru_stime < 45
@@ -246,7 +246,7 @@ def test_a_page_that_asks_for_too_much_holds_back_no_other(home: Path) -> None:
     Path("bad.pdf").write_bytes(ATTACKS["drawings in drawings.pdf"]())
     Path("good.pdf").write_bytes(content(b"BT ET"))
     files = scrub.run(macro('each page\nlog "<{page.text}>"\nend', "pdf"), ["bad.pdf", "good.pdf"]).files
-    assert "seconds of work or too much memory" in str(files[0].problem)
+    assert "seconds or too much memory" in str(files[0].problem)
     assert files[1].log == ["<>"]
 
 

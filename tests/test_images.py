@@ -99,7 +99,7 @@ def test_a_picture_with_damaged_blocks_is_not_made_up(home: Path, capfd: pytest.
     data = path.read_bytes()
     path.write_bytes(data[: len(data) // 2] + data[len(data) // 2 + 40 :])
     found = run("make-upright", path)
-    assert re.search("its points are damaged|it is damaged", str(found.problem))
+    assert re.search("its points are damaged|the picture is damaged", str(found.problem))
     assert capfd.readouterr().err == ""
 
 
@@ -155,7 +155,7 @@ log "{image.width} x {image.height}, {image.upright}, {image.frames}\""""
     found = done(body, path)
     assert found.log == ["200 x 250, yes, 1"]
     assert [str(change) for change in found.changes] == [
-        "where it was taken is gone", "size: 400 x 600 -> 200 x 250", "saved as hut.png", "name: hut.jpg -> 2026 06 15 hut.jpg",
+        "location removed", "size: 400 x 600 -> 200 x 250", "saved as hut.png", "name: hut.jpg -> 2026 06 15 hut.jpg",
     ]  # fmt: skip
     assert sorted(each.name for each in Path().iterdir()) == ["2026 06 15 hut.jpg", "hut.png"]
     small = Image.open("2026 06 15 hut.jpg")
@@ -179,16 +179,16 @@ def test_a_stamp_on_a_picture(home: Path) -> None:
     assert ImageChops.difference(before, after.convert("RGB")).getbbox() == (252, 172, 292, 192)
     assert after.convert("RGB").getpixel((270, 180)) == (255, 0, 0)
     done('stamp-text "Larch Hut 2026", place: top, colour: "white", size: 12 pt', path)
-    assert "taking the run back" in str(run('unstamp called: "seal"', path).problem)
+    assert "undoing the run" in str(run('unstamp called: "seal"', path).problem)
 
 
 @pytest.mark.parametrize(("make", "body", "why"), [
     (lambda path: path.write_bytes(b"\xff\xd8 nothing"), 'log "{image.width}"', "damaged"),
-    (lambda path: path.write_bytes(b"no picture"), 'log "{image.width}"', "is no picture"),
-    (lambda path: photo(path, (90, 61), orientation=6), "make-upright", "no whole number of blocks"),
+    (lambda path: path.write_bytes(b"no picture"), 'log "{image.width}"', "a picture"),
+    (lambda path: photo(path, (90, 61), orientation=6), "make-upright", "whole number of blocks"),
     (lambda path: path.write_bytes(photo(path, (640, 480)).read_bytes()[:2000]), "resize longest: 10", "damaged|cut|truncated"),
-    (lambda path: photo(path), "crop left: 90, right: 10", "would have none left"), (lambda path: photo(path), "resize longest: 0", "at least one point"),
-    (lambda path: photo(path), "resize longest: 10, quality: 0", "quality goes from 1 to 100"), (lambda path: photo(path), 'rename to: "a/b"', "cannot be the name"),
+    (lambda path: photo(path), "crop left: 90, right: 10", "would have none left"), (lambda path: photo(path), "resize longest: 0", "at least 1 pixel"),
+    (lambda path: photo(path), "resize longest: 10, quality: 0", "quality is 1 to 100"), (lambda path: photo(path), 'rename to: "a/b"', "cannot be the name"),
     (lambda path: path.write_bytes(photo(path).read_bytes().replace(b"Exif\0\0MM", b"Exif\0\0XX")), "turn to: right\nremove-location\nlog \"{image.taken-at}\"", "None"),
 ])  # fmt: skip
 def test_bad_pictures_and_wishes_get_a_sentence(home: Path, make: Any, body: str, why: str) -> None:

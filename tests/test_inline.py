@@ -95,7 +95,7 @@ def test_links_in_fields_and_into_the_document(home: Path) -> None:
     scrub.undo()
     with pytest.raises(scrub.Failure, match="is no address"):
         run('each link\nlink.address = "a b"\nend', path)
-    with pytest.raises(scrub.Failure, match="leads into the document itself"):
+    with pytest.raises(scrub.Failure, match="points into the document. Change"):
         run('each link where link.address is "#Water"\nlink.address = "https://x.example"\nend', path)
 
 
@@ -162,7 +162,7 @@ def test_a_table_is_picked_by_its_number(home: Path) -> None:
     path = made("old", table(["old", "a"]), "old", table(["Old b", "old c"]))
     run('in selection\nreplace "old", by: "new"\nend', path, at="table 2")
     assert texts(path) == ["old", "old", "a", "old", "new b", "new c"]
-    with pytest.raises(scrub.ScrubError, match="no table 3; a.docx has 2 tables"):
+    with pytest.raises(scrub.ScrubError, match="no table 3: a.docx has 2 tables"):
         run("in selection\nupper\nend", path, at="table 3")
 
 
@@ -250,9 +250,9 @@ def test_fields_are_told_and_become_plain_text(home: Path) -> None:
     assert not re.search("DATE|AUTHOR|fldSimple|<w:r></w:r>", content)
     scrub.undo()
     assert path.read_bytes() == old
-    with pytest.raises(scrub.Failure, match="stands in another field"):
+    with pytest.raises(scrub.Failure, match="is inside another field"):
         run('each field where field.code is "PAGE"\nfix\nend', path)
-    with pytest.raises(scrub.Failure, match="has another field in its code"):
+    with pytest.raises(scrub.Failure, match="contains another field in its code"):
         run('each field where field.code starts with "IF"\nfix\nend', path)
 
 
@@ -297,5 +297,5 @@ def test_names_are_compared_with_those_that_were_given_before(home: Path) -> Non
         f'<w:p><w:bookmarkStart w:id="{n}" w:name="{name}"/><w:bookmarkEnd w:id="{n}"/></w:p>'
         for n, name in ((1, "A"), (2, "B"))
     )
-    with pytest.raises(scrub.Failure, match='there is a bookmark "Same" already'):
+    with pytest.raises(scrub.Failure, match='a bookmark "Same" exists already'):
         run('each bookmark\nbookmark.name = "Same"\nend', made(two))

@@ -198,7 +198,7 @@ def test_a_failure_in_a_long_loop_names_its_line_and_the_record(home: Path) -> N
     book_of(Path("stays.xlsx"), [*rows, ("Kite", "many", None, None, None)])
     adding = "if record.hut is not empty\n    total = total + record.nights\n    end"
     found = scrub.run(macro(f'total = 0\neach record in sheet("Stays")\n{adding}\nend'), ["stays.xlsx"]).files[0]
-    assert str(found.problem) == 'Stays B901: "+" goes with numbers, this is a text "many"  (Test, line 6)'
+    assert str(found.problem) == 'Stays B901: "+" needs numbers; this is a text "many"  (Test, line 6)'
 
 
 def test_no_word_of_a_macro_stands_in_a_function_that_is_made_of_it(

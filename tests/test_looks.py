@@ -167,7 +167,7 @@ def test_edits_and_looks_together(paragraphs: list[str], data: st.DataObject) ->
 @pytest.mark.parametrize(
     ("line", "why"),
     [
-        ('passage.highlight = "pink"', "a few colours only"),
+        ('passage.highlight = "pink"', "highlight colours are"),
         ("passage.size = 0.3", "1 to 1,638 points"),
         ('passage.colour = "wood"', "is not a colour"),
     ],

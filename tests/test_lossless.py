@@ -196,7 +196,7 @@ def test_undo_is_refused_after_an_edit_and_copies_beside(book: Path, cli: Callab
     book.write_bytes(book.read_bytes() + b" ")
     refused = cli("undo")
     assert refused.code == 3
-    assert "it was edited since" in refused.err
+    assert "the file was edited since" in refused.err
     copied = cli("undo", "--copy")
     assert copied.code == 0
     assert "season-book (before run 1).xlsx" in copied.out
@@ -208,7 +208,7 @@ def test_undo_goes_by_runs(book: Path, cli: Callable[..., Output]) -> None:
     cli("run", "ready", book)
     refused = cli("undo", 1)
     assert refused.code == 3
-    assert "run 2 changed it since. Take that one back first: scrub undo 2" in refused.err
+    assert "run 2 changed the file since. Undo that one first: scrub undo 2" in refused.err
     assert cli("undo").code == 0
     assert cli("undo").code == 0
     assert book.read_bytes() == SAMPLE.read_bytes()

@@ -87,7 +87,7 @@ def test_what_a_base_subject_is(subject_: str, base: str) -> None:
 def test_marks_of_one_s_own(home: Path, cli: object) -> None:
     path = mbox(Path("b.mbox"), a_message(Subject="Antwoord: Doorgest: Water"))
     assert run(EACH, path).files[0].state == "unchanged"
-    scrub.home().settings.set("subject-marks", "Antwoord, Doorgest:")
+    scrub.home().settings.set("subject-prefixes", "Antwoord, Doorgest:")
     run(EACH, path)
     assert stored(path)[0]["subject"] == "Water"
 
@@ -298,9 +298,9 @@ def test_doubles_go(home: Path) -> None:
 
 
 @pytest.mark.parametrize(("data", "what"), [
-    (b"Subject: x\n\nno mailbox\n", 'does not begin with "From "'),
-    (b"From a Sat May  2 10:00:00 2026\nSubject: x\n\nHello\nFrom b Sat May  2 10:00:00 2026\n\n", "line 5 begins with"),
-    (b"From a Sat May  2 10:00:00 2026\nSubject: x\n\nHello\n\nFrom here we walk\n", "line 6 begins with"),
+    (b"Subject: x\n\nno mailbox\n", 'does not start with "From "'),
+    (b"From a Sat May  2 10:00:00 2026\nSubject: x\n\nHello\nFrom b Sat May  2 10:00:00 2026\n\n", "line 5 starts with"),
+    (b"From a Sat May  2 10:00:00 2026\nSubject: x\n\nHello\n\nFrom here we walk\n", "line 6 starts with"),
 ])  # fmt: skip
 def test_what_may_be_two_things_is_refused(home: Path, data: bytes, what: str) -> None:
     Path("b.mbox").write_bytes(data)
@@ -325,10 +325,10 @@ def test_a_mailbox_that_a_mail_program_holds_or_fills_is_left(home: Path, monkey
     before = box.read_bytes()
     Path("b.mbox.lock").write_bytes(b"4711")
     result = scrub.run(f"macro Test\nfor mailbox\n{EACH}\n", ["b.mbox"])
-    assert "a mail program works on it" in str(result.files[0].problem)
+    assert "a mail program is using it" in str(result.files[0].problem)
     Path("b.mbox.lock").unlink()
     monkeypatch.setenv("MAIL", str(box.absolute()))
-    with pytest.raises(scrub.FileProblem, match="new mail is delivered into this file"):
+    with pytest.raises(scrub.FileProblem, match="new mail arrives in this file"):
         run(EACH, box)
     monkeypatch.delenv("MAIL")
     body = f'{EACH}\nsay "{{message(1).id}}"'
@@ -339,7 +339,7 @@ def test_a_mailbox_that_a_mail_program_holds_or_fills_is_left(home: Path, monkey
                 stream.write(b"From a Sat May  2 10:00:00 2026\nSubject: new\n\nx\n\n")
 
     result = scrub.run(f"macro Test\nfor mailbox\n{body}\n", ["b.mbox"], host=Filling())
-    assert "changed by another program" in str(result.files[0].problem)
+    assert "another program" in str(result.files[0].problem)
     assert box.read_bytes().startswith(before)
     assert len(stored(box)) == 2
     assert not Path("b.mbox.lock").exists()
@@ -371,7 +371,7 @@ def test_messages_are_picked(box: Path, place: str, numbers: list[int]) -> None:
 
 
 @pytest.mark.parametrize(("place", "what"), [
-    ("message 9", "there is no message 9; b.mbox has 6"), ('subject "wood"', "no such message"), ("paragraph 1", "no place in a mailbox"),
+    ("message 9", "there is no message 9; b.mbox has 6"), ('subject "wood"', "no such message"), ("paragraph 1", "not a place in a mailbox"),
 ])  # fmt: skip
 def test_what_cannot_be_picked_is_told(box: Path, place: str, what: str) -> None:
     with pytest.raises(scrub.Failure, match=what):
@@ -412,7 +412,7 @@ def test_what_a_file_alone_cannot_keep_is_said_before(home: Path) -> None:
         with pytest.raises(scrub.Failure, match=f'cannot keep "{word}" of a message'):
             run(f"{CLEAN}\n{body}", path, kind="message")
     assert path.read_bytes() == SHAPES["plain"]
-    with pytest.raises(scrub.Failure, match="a mailbox cannot keep"):
+    with pytest.raises(scrub.Failure, match="a mailbox cannot store"):
         run("save-copy", maildir(Path("dir"), a_message(1)))
 
 

@@ -92,12 +92,12 @@ def test_a_text_that_cannot_change_alone_is_left_and_told(home: Path) -> None:
     assert [each.as_bytes().partition(b"\n\n")[2] for each in stored(path)] == texts
     assert stored(path)[0]["subject"] == "a b"
     assert [line.partition(": ")[2] for line in result.files[0].log] == [
-        "its text stands twice, as plain text and as HTML, and only one of them would change. It was left",
-        "it is signed, and a change would break that. It was left",
-        "its text is in an encoding that cannot be read. It was left",
+        "it has two versions, plain text and HTML, and only one would change. Skipped",
+        "it is signed, and a change would break that. Skipped",
+        "its text has an unknown encoding. Skipped",
     ]
     assert run('say "{message(3).text}"', path, preview=True).files[0].said == ["6 kg\n\nof & flour"]
-    with pytest.raises(scrub.Failure, match="a page of HTML, which would lose its looks"):
+    with pytest.raises(scrub.Failure, match="HTML, which would lose its formatting"):
         run('message(3).text = "x"', path)
 
 

@@ -141,7 +141,7 @@ def test_headings_of_both_forms(home: Path) -> None:
     path.write_text("Water\n=====\n\nBeds\n----\ntext\n\n# Wood #\n\n- item\n---\n")
     assert run('each heading\nlog "{heading.level} {heading.text}"\nend', path).log == ["1 Water", "2 Beds", "1 Wood"]
     run(
-        'in heading("Water")\nheading.text = "Drinking water"\nadd-behind "New line"\nend\nheading("Wood").text = "Dry wood"',
+        'in heading("Water")\nheading.text = "Drinking water"\nadd-after "New line"\nend\nheading("Wood").text = "Dry wood"',
         path,
     )
     assert path.read_text() == "Drinking water\n=====\nNew line\n\nBeds\n----\ntext\n\n# Dry wood #\n\n- item\n---\n"

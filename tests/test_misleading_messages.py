@@ -17,20 +17,20 @@ DEMO = SAMPLE.parent
 Cli = Callable[..., Output]
 
 SLIPS = [
-    ("workbook", "save", "a run saves automatically: take the line out"),
-    ("workbook", "save()", "a run saves automatically: take the line out"),
+    ("workbook", "save", "a run saves automatically. Delete this line"),
+    ("workbook", "save()", "a run saves automatically. Delete this line"),
     ("workbook", "n = 0\nn++", "write: n = n + 1"),
     ("workbook", "n = 0\nn--", "write: n = n - 1"),
-    ("workbook", 'msgbox "done"', 'to tell the person something, write: say "…"'),
+    ("workbook", 'msgbox "done"', 'to show a message, write: say "…"'),
     ("workbook", 'msgbox("done")', 'write: say "…"'),
-    ("workbook", "wait 5", 'a macro waits for nothing but an answer: name = ask("…")'),
-    ("workbook", "goto 5", "a macro has no jumps. Write: if … end, or: while … end"),
+    ("workbook", "wait 5", 'a macro cannot wait, except for an answer: name = ask("…")'),
+    ("workbook", "goto 5", "macros have no jumps. Write: if … end, or: while … end"),
     ("workbook", "set x = 1", "write only: x = 1"),
     ("workbook", "set x to 1", "write only: x = 1"),
-    ("document", 'each paragraph where style is "x"\nend', "a field is written with its item: paragraph.style"),
+    ("document", 'each paragraph where style is "x"\nend', "write a field with its item: paragraph.style"),
     ("mailbox", "each message\nlog message.attachments\nend", "Write: each attachment, or count(attachment)"),
     ("mailbox", "each mail\nend", '"mail" is not a kind of item. Write: each message.'),
-    ("folder", 'each file where file.name matches "*.txt"\nend', 'For endings write: file.ending is "txt"'),
+    ("folder", 'each file where file.name matches "*.txt"\nend', 'extension: file.ending is "txt"'),
     ("pdf", 'watermark "Draft"', 'Write: stamp-text "Draft"'),
 ]
 
@@ -64,16 +64,16 @@ def mixed(home: Path) -> Path:
 
 
 @pytest.mark.parametrize(("body", "told"), [
-    ("log largest(record.nights)", "Stays B3: there is no order between a text and a number"),
-    ("each record sorted by record.nights\nlog 1\nend", "Stays row 3: there is no order between a text and a number"),
-    ('in sheet.records\nsort by: "Nights"\nend', "Stays row 3: there is no order between a text and a number"),
+    ("log largest(record.nights)", "Stays B3: a text and a number have no common order"),
+    ("each record sorted by record.nights\nlog 1\nend", "Stays row 3: a text and a number have no common order"),
+    ('in sheet.records\nsort by: "Nights"\nend', "Stays row 3: a text and a number have no common order"),
     ("each record where record.nights > 2\nlog 1\nend", 'Stays B3: ">" compares two numbers'),
-    ('each cell where cell.value starts with "L"\nlog 1\nend', "To ask texts only, write: where cell.holds is text and …"),
-    ('each cell where cell.value matches "L.*"\nlog 1\nend', "To ask texts only, write: where cell.holds is text and …"),
-    ("each record\nlog record.row\nend", "Of its row, write: row.number"),
-    ("sheet.hidden = yes", "Take the protection off first: unprotect-structure"),
-    ('sheet.name = "Nights"', "Take the protection off first: unprotect-structure"),
-    ('log table("nix").name', 'there is no table "nix". There are none'),
+    ('each cell where cell.value starts with "L"\nlog 1\nend', "To test text only: where cell.holds is text and …"),
+    ('each cell where cell.value matches "L.*"\nlog 1\nend', "To test text only: where cell.holds is text and …"),
+    ("each record\nlog record.row\nend", "row itself: row.number"),
+    ("sheet.hidden = yes", "Unprotect it first: unprotect-structure"),
+    ('sheet.name = "Nights"', "Unprotect it first: unprotect-structure"),
+    ('log table("nix").name', 'no table "nix". There are none'),
 ])  # fmt: skip
 def test_a_failure_names_the_place_and_what_to_write(mixed: Path, body: str, told: str) -> None:
     problem = scrub.run(macro(f'in sheet("Stays")\n{body}\nend'), [str(mixed)]).files[0].problem
@@ -109,7 +109,7 @@ def test_a_title_that_is_taken_can_be_edited(cli: Cli) -> None:
     Path("mine.scrub").write_text("macro Mine\nfor workbook\nsay 2\n")
     told = cli("add", "mine.scrub")
     assert told.code == 2
-    assert 'or change that macro: scrub edit "Mine"' in told.err
+    assert 'or edit that macro: scrub edit "Mine"' in told.err
 
 
 def test_a_run_that_only_reads_says_so(book: Path, cli: Cli) -> None:
@@ -123,7 +123,7 @@ def test_a_run_that_only_reads_says_so(book: Path, cli: Cli) -> None:
 def test_the_mark_of_an_open_file_names_that_file(book: Path, cli: Cli, name: str) -> None:
     Path(name).write_bytes(b"\x03Ann")
     told = cli("run", "show every hidden", name)
-    assert "this only marks that season-book.xlsx is open in another program. Name that file" in told.err
+    assert "a lock file: season-book.xlsx is open in another program. Name that file" in told.err
     assert "another program has it open" in cli("run", "show every hidden", book).err
 
 

@@ -37,7 +37,7 @@ def path(home: Path) -> Path:
 def test_a_number_in_a_cell_for_dates_is_told(path: Path, body: str) -> None:
     found = done(f'in sheet("S1")\n{body}\nend', path)
     place = "S1 D2" if "D2" in body else "S1 A2"
-    assert f"{place}: 45000 is read as 2023-03-15, because the cell is formatted so." in found.notes
+    assert f"{place}: 45000 is read as 2023-03-15, because of the cell's format." in found.notes
     cell = load(path)["S1"][place[-2:]]
     assert cell.value.date() == date(2023, 3, 15)
     assert not any("is read as" in each for each in done('in sheet("S1")\ncell("B2").value = 45000\nend', path).notes)

@@ -191,7 +191,7 @@ def test_a_result_is_old_just_where_a_change_reaches_it(
                 sheet.value(int(cell[1:]), ord(cell[0]) - 64)
                 refused = False
             except scrub.Failure as failure:
-                refused = "saved result is old" in str(failure)
+                refused = "saved result is outdated" in str(failure)
             assert refused == (cell in old), (cell, cells, changed)
 
 

@@ -32,7 +32,7 @@ SETTINGS = [
     ("sheet.header = \"a\"", "sheet.header = nothing"), ('sheet.filter = "A3:B5"', "sheet.filter = nothing"),
     ("sheet.zoom = 90", "sheet.zoom = 100"), ("sheet.gridlines = no", "sheet.gridlines = yes"),
     ('sheet.tab-colour = "red"', "sheet.tab-colour = nothing"), ("sheet.width-in-pages = 1", "sheet.width-in-pages = nothing"),
-    ("sheet.rows-in-sight = 2", "sheet.rows-in-sight = 0"), ("sheet.view = page-layout", "sheet.view = normal"),
+    ("sheet.frozen-rows = 2", "sheet.frozen-rows = 0"), ("sheet.view = page-layout", "sheet.view = normal"),
     ('sheet.heading-rows = "1:2"', "sheet.heading-rows = nothing"), ("sheet.page-break-lines = no", "sheet.page-break-lines = yes"),
     ('column("D").width = 20', 'column("D").width = nothing'), ('column("C").hidden = yes', 'column("C").hidden = no'),
     ('in cells("N20:O21")\nmerge\nend', 'each merged-range where merged-range.address is "N20:O21"\nunmerge\nend'),
@@ -40,7 +40,7 @@ SETTINGS = [
     ('cell("P2").comment = "c"', 'cell("P2").comment = nothing'), ('cells("Q1:Q2").name = "Fresh"', 'cells("Q1:Q2").name = nothing'),
     ('cell("R1").value = 3', 'cell("R1").value = nothing'), ('cell("R2").formula = "=R1"', "clear-it"),
     ('cell("R3").bold = yes', 'cell("R3").bold = no'), ('cell("R4").fill = "yellow"', 'cell("R4").fill = nothing'),
-    ('cell("R5").number-form = "0.000"', 'cell("R5").number-form = "General"'), ("row(31).hidden = yes", "row(31).hidden = no"),
+    ('cell("R5").number-format = "0.000"', 'cell("R5").number-format = "General"'), ("row(31).hidden = yes", "row(31).hidden = no"),
     ("row(30).height = 30", "row(30).height = nothing"), ('cell("R6").value = 2026-05-01', 'cell("R6").value = nothing'),
 ]  # fmt: skip
 
@@ -178,7 +178,7 @@ PLACES = [
     'cell("S1!A2").comment',
     'sheet("S1").header',
     'sheet("S1").footer',
-    'cell("S1!A3").number-form',
+    'cell("S1!A3").number-format',
 ]
 
 

@@ -99,7 +99,7 @@ def test_the_shipped_macro_writes_to_all_who_have_not_paid(home: Path) -> None:
     for name in ("bookings.csv", "letter.docx"):
         shutil.copy(DEMO / name, name)
     for _ in range(2):  # this week, and the next
-        found = scrub.run("Write to who has not paid", ["bookings.csv"], host=Approving())
+        found = scrub.run("Write to late guests", ["bookings.csv"], host=Approving())
         assert found.files[0].problem is None, str(found.files[0].problem)
     assert len(list(Path("drafts").iterdir())) == 2 * len(set(found.files[0].made))
 

@@ -68,7 +68,7 @@ def test_a_decision_is_taken_back_and_stands_above_other_edits(home: Path) -> No
     path = made(*REVIEWED, comments=COMMENTS)
     back = run('attempt\neach change\naccept\nend\nfail "no"\nif it fails\nlog "{count(change)}"\nend', path)
     assert (back.log, back.state) == (["7"], "unchanged")
-    with pytest.raises(scrub.Failure, match="above all other edits"):
+    with pytest.raises(scrub.Failure, match="changes before all other edits"):
         run("upper\neach change\naccept\nend", path)
     assert run("each change\naccept\nend\nupper", path).changes[-1].after == '"ROW"'
 

@@ -266,21 +266,21 @@ def test_columns_are_as_wide_as_their_texts(home: Path) -> None:
 @pytest.mark.parametrize(("body", "why"), [
     ('cell("A1").choices = ["a,b"]', 'put the choices into cells|Put the choices into cells'),
     (f'cell("A1").choices = ["{"x" * 300}"]', "300 characters"),
-    ('cell("A1").choices = []', "needs texts to choose from"),
-    ('in cell("A1")\nrestrict to: whole-number, at-least: 1.5\nend', "1.5 is no whole number"),
+    ('cell("A1").choices = []', "is empty. To delete the"),
+    ('in cell("A1")\nrestrict to: whole-number, at-least: 1.5\nend', "1.5 is not a whole number"),
     ('in cell("A1")\nrestrict to: number\nend', "at-least, at-most, or both"),
-    ('in cell("A1")\nrestrict to: list, at-least: 1\nend', "a list of choices is set by"),
+    ('in cell("A1")\nrestrict to: list, at-least: 1\nend', "to set a list of choices"),
     ('in cell("A1")\nrestrict to: formula, formula: "=SUM(("\nend', "is not a formula"),
     ('cell("A1").choices-from = "Nowhere!A1:A3"', 'no sheet "Nowhere"'),
-    ('in cell("A1")\nformat-when above: 5\nend', "how they are to look"),
-    ('in cell("A1")\nformat-when above: 5, below: 9, fill: "red"\nend', "one condition"),
+    ('in cell("A1")\nformat-when above: 5\nend', "formatting is missing"),
+    ('in cell("A1")\nformat-when above: 5, below: 9, fill: "red"\nend', "condition"),
     ('in cell("A1")\nformat-when between: [1], fill: "red"\nend', "a list of two values"),
     ('in cell("A1")\nformat-when above: 5, fill: "reddish"\nend', "is not a colour"),
     ('protect\ncell("A1").choices = ["a"]', "protected"),
     ("sheet.print-area = \"zz\"", "not a cell"),
     ("sheet.left-margin = 500", "from 0 to 120"),
-    ("row(4).level = 8", "from 0 to 7"),
-    ("row(1048576).page-break = yes", "no page can begin"),
+    ("row(4).level = 8", "is 0 to 7"),
+    ("row(1048576).page-break = yes", "a page break is"),
 ])  # fmt: skip
 def test_what_cannot_be_is_told(home: Path, book: Path, body: str, why: str) -> None:
     found = run(f'in sheet("Totals")\n{body}\nend', book)
@@ -289,7 +289,7 @@ def test_what_cannot_be_is_told(home: Path, book: Path, body: str, why: str) -> 
 
 
 def test_the_examples_with_choices_and_totals(home: Path, book: Path) -> None:
-    done_ = scrub.run("put a total", [str(book)]).files[0]
+    done_ = scrub.run("add a total", [str(book)]).files[0]
     assert done_.problem is None, str(done_.problem)
     larch = load(book)["Larch Hut"]
     assert [larch.cell(16, column).value for column in (1, 3, 6)] == ["In all", "=SUM(C4:C15)", "=SUM(F4:F15)"]
@@ -297,7 +297,7 @@ def test_the_examples_with_choices_and_totals(home: Path, book: Path) -> None:
     before = rules_of(book)
     scrub.run("add choices", [str(book)])
     assert "yes,no,on arrival" in str(rules_of(book))
-    scrub.run("take choices", [str(book)])
+    scrub.run("remove choices", [str(book)])
     assert rules_of(book) == before - {"G4:G15"}
     assert schema_findings(book) <= schema_findings(SAMPLE)
 

@@ -20,7 +20,7 @@ Cli = Callable[..., Output]
 OTHERWISE = {
     'swap the" house-rules.docx --at': "the words that are picked are gone",
     'clean a doc" route.docx': "changes wait in it, as the guide says",
-    'put the hut" larch-hut.jpg': "the file has another name",
+    'file the hut" larch-hut.jpg': "the file has another name",
     'pass it on" water.eml': "it asks to whom",
     'pass it on and" water.eml': "it sends",
 }

@@ -50,7 +50,7 @@ def test_a_secret_hides_itself() -> None:
 
 def test_a_secret_is_only_answered_by_a_secret(book: Path) -> None:
     body = macro('code = secret("sheet-code")\neach sheet\nprotect password: code\nend')
-    with pytest.raises(scrub.BadCall, match="a password in a command stays in its history") as caught:
+    with pytest.raises(scrub.BadCall, match="would stay in your shell's history") as caught:
         scrub.run(body, [str(book)], answers={"code": PASSWORD})
     assert PASSWORD not in str(caught.value)
 
@@ -59,5 +59,5 @@ def test_a_secret_cannot_be_written_into_a_text(book: Path) -> None:
     """The checker sees a bare one; one in a list is caught when the text is made."""
     body = macro('code = secret("c")\nall = ["a", code]\neach one in all\nsay "<{one}>"\nend')
     found = scrub.run(body, [str(book)], answers={"code": scrub.Secret(PASSWORD)}).files[0]
-    assert "a secret cannot be written into a text" in str(found.problem)
+    assert "a secret cannot be part of text" in str(found.problem)
     assert found.said == ["<a>"]

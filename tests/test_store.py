@@ -251,7 +251,7 @@ def test_a_damaged_journal_is_set_aside_and_stops_no_other(tmp_path: Path, damag
     work, home = waiting(tmp_path)
     (home / "pending" / "0-1.json").write_bytes(damage)
     (told,) = Store(str(home)).recover()
-    assert "cannot be read. It was set aside" in told
+    assert "cannot be read. It was moved to" in told
     assert content(work) == NEW
     assert (home / "aside" / "0-1.json").read_bytes() == damage
     assert Store(str(home)).recover() == []
@@ -262,7 +262,7 @@ def test_a_drive_that_is_away_waits_and_stops_no_other(tmp_path: Path) -> None:
     here, _ = waiting(tmp_path, 2)
     away.rename(tmp_path / "pulled")
     (told,) = Store(str(home)).recover()
-    assert "waits until it is back" in told
+    assert "is completed when it is back" in told
     assert content(here) == NEW
     (tmp_path / "pulled").rename(away)
     assert Store(str(home)).recover() == []
@@ -321,6 +321,6 @@ def test_undo_of_many_goes_on_where_one_is_lost(home: Path, cli: Callable[..., O
     told = cli("undo")
     assert told.code == 0
     assert "b.txt" in told.out
-    assert "was not kept so long, or is damaged" in told.out
+    assert "expired or is damaged" in told.out
     assert [Path(f"{name}.txt").read_text() for name in "abc"] == ["6  kg\n", "6 kg\n", "6  kg\n"]
     assert json.loads(cli("history", "--json").out)[0]["run"] == 1

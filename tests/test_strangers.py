@@ -188,9 +188,9 @@ def test_a_backup_brings_macros_and_nothing_else_unasked(
     assert [pin.key for pin in scrub.home().pins.all()] == ["m"]
     assert cli("library", "restore", "b.zip", "--take", "gone").code == 2
     with zipfile.ZipFile("odd.zip", "w") as archive:
-        archive.writestr("settings.json", '{"most-sent": "many", "date-order": "day-first"}')
+        archive.writestr("settings.json", '{"max-sent": "many", "date-order": "day-first"}')
     told = clean(cli("library", "restore", "odd.zip"))
-    assert ("most-sent" in told, "date-order" in told) == (False, True)
+    assert ("max-sent" in told, "date-order" in told) == (False, True)
 
 
 def test_a_joined_folder_follows_no_links_and_stands_in_for_nothing(
@@ -225,7 +225,7 @@ def test_a_text_that_was_not_approved_gets_no_password_by_itself(
     def refused(name: str) -> bool:
         found = cli("run", name, str(book))
         assert book.read_bytes() == before
-        return found.code == 2 and "was not approved, so it gets none by itself" in found.err
+        return found.code == 2 and "is not approved, so it gets no saved password" in found.err
 
     assert refused("s.scrub")
     cli("add", "s.scrub")
@@ -256,4 +256,4 @@ def test_an_attempt_is_no_way_to_find_a_password_out(book: Path) -> None:
     )
     found = scrub.run(guess, [str(book)], answers={"code": scrub.Secret("kite")}).files[0]
     assert found.said == []
-    assert "protected with another password than the one given" in str(found.problem)
+    assert "a different password" in str(found.problem)

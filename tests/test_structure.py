@@ -239,7 +239,7 @@ def test_everything_that_names_cells_follows(home: Path, slowly: bool) -> None:
     assert part["xl/drawings/vmlDrawing1.vml"].count(b"<v:shape ") == 1
     assert b'<pane xSplit="1" ySplit="2" topLeftCell="B3"' in part["xl/worksheets/sheet1.xml"]
     assert schema_findings(path) <= findings
-    assert "1 formula referred to what is gone, and now show an error: Totals B1." in " ".join(found.notes)
+    assert "1 formula referred to deleted cells and now show an error: Totals B1." in " ".join(found.notes)
     scrub.undo()
     assert path.read_bytes() == before
 
@@ -273,10 +273,10 @@ def test_a_renamed_sheet_is_found_everywhere_and_nothing_else_changes(home: Path
 @pytest.mark.parametrize(("body", "why"), [
     ('in row(1)\ndelete\nend', "the headings of the filter on Stays"),
     ('protect\nin row(5)\ndelete\nend', "Stays is protected. Take the protection off first"),
-    ('in row(5)\ndelete\nend\ncell("A5").value = 1', "Stays A5 was deleted above, with its row"),
-    ('r = row(5)\nin r\ndelete\nend\nlog "{r.number}"', 'the row "Stays row 5" was deleted above'),
+    ('in row(5)\ndelete\nend\ncell("A5").value = 1', "Stays A5 was deleted in a line above, with its row"),
+    ('r = row(5)\nin r\ndelete\nend\nlog "{r.number}"', 'the row "Stays row 5" was deleted in a line above'),
     ('in row(5)\ndelete\nend\nx = cell("D3").value + cell("B5").value', "was deleted|nothing"),
-    ('sheet.name = "Totals"', 'there is a sheet "Totals" already'),
+    ('sheet.name = "Totals"', 'a sheet "Totals" exists already'),
     ('sheet.name = "a:b"', "cannot be the name of a sheet"),
     ('sheet.name = ""', "cannot be the name of a sheet"),
     (f'sheet.name = "{"x" * 32}"', "cannot be the name of a sheet"),
@@ -292,7 +292,7 @@ def test_what_cannot_be_is_told_and_nothing_is_saved(home: Path, body: str, why:
 
 
 @pytest.mark.parametrize(("rows", "array", "why"), [
-    ([1], False, "the headings of a table on Totals"), ([2, 3, 4], False, "a table keeps a row"),
+    ([1], False, "the headings of a table on Totals"), ([2, 3, 4], False, "a table needs at least one row"),
     ([2], True, r"Totals A1:A3 is one array formula"),
 ])  # fmt: skip
 def test_tables_and_arrays_are_not_torn(home: Path, rows: list[int], array: bool, why: str) -> None:
@@ -540,8 +540,8 @@ def test_a_sheet_goes_with_all_that_is_its_own_and_nothing_else(home: Path, book
     ('in sheet("Draft prices")\ndelete\nend', 'the name "Night_price"'),
     ('each sheet\ndelete\nend', "is the last visible sheet"),
     ('in sheet("Totals")\nmove-to 99\nend', "none can have the place 99"),
-    ('sheet("Draft prices").active = yes', "is hidden and cannot be in front"),
-    ('sheet("Larch Hut").active = no', "one sheet is always in front"),
+    ('sheet("Draft prices").active = yes', "is hidden and cannot be active"),
+    ('sheet("Larch Hut").active = no', "one sheet is always active"),
 ])  # fmt: skip
 def test_sheets_that_must_stay_are_told(home: Path, book: Path, body: str, why: str) -> None:
     before = book.read_bytes()
@@ -679,8 +679,8 @@ end"""
     ('in sheet("Totals")\nx = copy(name: "T2")\nend\nin table("Sums_2")\nadd-row ["Col", 1]\nend', "its tables are changed in the next one"),
     ('in sheet("Totals")\nx = copy(name: "T2")\nend\ntable("Sums_2").style = nothing', "its tables are changed in the next one"),
     ('in sheet("Totals")\nx = copy(name: "T2")\nend\nsheet("T2").cell("D1").value = "Lodge"', 'is a heading of the table "Sums_2"'),
-    ('in sheet("Stays")\nx = copy(name: "Totals")\nend', 'there is a sheet "Totals" already'),
-    ('sheet("Stays").cell("B2").value = 7\nin sheet("Stays")\nx = copy(name: "T2")\nend', "was made or changed in this run"),
+    ('in sheet("Stays")\nx = copy(name: "Totals")\nend', 'a sheet "Totals" exists already'),
+    ('sheet("Stays").cell("B2").value = 7\nin sheet("Stays")\nx = copy(name: "T2")\nend', "was added or changed in this run"),
     ('in sheet("Stays")\nx = copy(name: "T2")\nx.cell("A1").comment = "a"\nend', "its comments are changed in the next one"),
     ('in sheet("Stays")\nx = copy(name: "T2")\nx.cell("A1").link = "https://a.example"\nend', "its links are changed in the next one"),
 ])  # fmt: skip

@@ -247,21 +247,21 @@ NUMBERS = (
         ('t = 0\neach record in sheet("S1")\nt = t + record.price\nend', 'S1 has the heading "price" twice in row 1'),
         (
             't = 0\neach cell in cells("S1!B2:B5")\nt = t + cell.value\nend',
-            'S1 B3: "+" goes with numbers, this is nothing',
+            'S1 B3: "+" needs numbers; this is nothing',
         ),
         ('in sheet("S1")\nlog "{column("B").values.sum}"\nend', "S1 B4 holds the error #DIV/0!"),
         (
             'in sheet("S1")\nif cell("A5").value > 3\nlog "x"\nend\nend',
-            'S1 A5: ">" compares two numbers, two dates or two texts; this is a text "12", which reads as a number',
+            'S1 A5: ">" compares two numbers, two dates or two pieces of text; this is a text "12", which reads as a number',
         ),
-        ('cell("S1!A1").value = cell("S1!XFE1").value', "lies outside the sheet"),
-        ('cell("S1!A1048577").value = 1', "lies outside the sheet"),
-        ('cells("S1!A1:B2").value = [1]', "a cell cannot hold a list"),
+        ('cell("S1!A1").value = cell("S1!XFE1").value', "is outside the sheet"),
+        ('cell("S1!A1048577").value = 1', "is outside the sheet"),
+        ('cells("S1!A1:B2").value = [1]', "a cell cannot contain a list"),
         ('sheet("S1").zoom = 5', "the zoom goes from 10 to 400"),
         ('cells("S1!A1").fill = "blurple"', '"blurple" is not a colour'),
-        ('in cells("S1!A1:A2")\nmerge\nend', "S1 A2 holds a value, which merging would lose"),
-        ('cells("S1!A1").name = "A1"', "cannot be the name of a range"),
-        ('x = new-sheet("s1")', 'there is a sheet "s1" already'),
+        ('in cells("S1!A1:A2")\nmerge\nend', "S1 A2 contains a value, which merging would delete"),
+        ('cells("S1!A1").name = "A1"', "is not a valid range"),
+        ('x = new-sheet("s1")', 'a sheet "s1" exists already'),
         ('x = new-sheet("a/b")', "cannot be the name of a sheet"),
         ('in sheet("S1").records(headings: 9)\nlog "x"\nend', "S1 has nothing in row 9"),
         ('log cells("S1!A1:B2").value', '"value" is not the same in all cells of S1 A1:B2'),
@@ -293,9 +293,9 @@ FORMS = [
 def test_what_is_seen_in_a_cell(form: str, value: str, seen: str | None) -> None:
     path = written(f'<sheetData><row r="1"><c r="A1"><v>{value}</v></c></row></sheetData>')
     if form:
-        result(path, f'cell("S1!A1").number-form = "{form.replace(chr(34), chr(34) * 2)}"')
+        result(path, f'cell("S1!A1").number-format = "{form.replace(chr(34), chr(34) * 2)}"')
     if seen is None:
-        assert "does not know how the number form" in told(path, 'log cell("S1!A1").shown')
+        assert "does not know how the number format" in told(path, 'log cell("S1!A1").shown')
     else:
         assert result(path, 'log cell("S1!A1").shown').log == [seen]
 

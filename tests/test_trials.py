@@ -92,7 +92,7 @@ def test_what_goes_there_and_back_is_no_change(letter: Path) -> None:
 def test_one_text_means_what_it_must_on_each_kind(letter: Path, book: Path) -> None:
     both = "each row\nskip\nend\nlog file.name"
     found = with_toys().problems(f"macro A\nfor poem, workbook\n{both}\n", "a")
-    assert [each.message for each in found] == ["there is no row inside a file. In it are: each verse"]
+    assert [each.message for each in found] == ["no row inside a file. In it are: each verse"]
     result = run('replace "Hut", by: "House"\nlog "{file.name}"', letter, book, kind="poem, workbook")
     assert [file.state for file in result.files] == ["changed", "changed"]
     assert "Larch   House" in letter.read_text()
@@ -317,7 +317,7 @@ def test_a_file_without_an_ending_is_known_by_what_is_in_it(book: Path) -> None:
         found = scrub.run('macro A\nfor workbook\nlog "{count(sheet)}"\n', [name])
         assert found.files[0].problem is None, found.files[0].problem
     Path("note.bak").write_text("Larch Hut")
-    with pytest.raises(scrub.FileProblem, match=r"Scrub does not know \.bak"):
+    with pytest.raises(scrub.FileProblem, match=r"Scrub does not open \.bak"):
         scrub.kind_of("note.bak")
 
 

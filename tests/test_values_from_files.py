@@ -143,10 +143,10 @@ def test_a_comparison_in_vain_is_told_once(home: Path) -> None:
     body = 'each record in sheet("S")\nif record.it is 12 or record.when is 2026-05-17\nlog "x"\nend\nend'
     found = scrub.run(macro(body), ["two.xlsx"]).files[0]
     assert found.notes == [
-        '2 comparisons of a number and a text that reads as one under "it" (first S A2): these are not equal. '
-        "Turn the texts into numbers: read-numbers, or .as-number.",
-        '1 comparison of a date and a text that reads as one under "when" (first S B2): these are not equal. '
-        "Turn the texts into dates: read-dates, or .as-date.",
+        '2 comparisons of a number and text that looks like one under "it" (first S A2): never equal. '
+        "Convert the text to numbers: read-numbers, or .as-number.",
+        '1 comparison of a date and text that looks like one under "when" (first S B2): never equal. '
+        "Convert the text to dates: read-dates, or .as-date.",
     ]
 
 

@@ -34,16 +34,16 @@ def stock(home: Path) -> Path:
 @pytest.mark.parametrize(
     ("body", "what", "heading", "remedy"),
     [
-        ('each record in sheet("Stock") where record.art is "300"\nend', "a number and a text", "art", "read-numbers"),
+        ('each record in sheet("Stock") where record.art is "300"\nend', "a number and text", "art", "read-numbers"),
         ('each record in sheet("Stock") where record.paid is yes\nend', "a number and a yes or no", "paid", "is 1"),
-        ('each record in sheet("Stock") where record.paid is yes\nend', "a yes or no and a text", "paid", 'is "yes"'),
-        ('in sheet("Stock").records()\nif record(art: "300") exists\nend\nend', "a number and a text", "Art", "as-number"),
-        ('in sheet("Stock").records()\nif record(art: 200) exists\nend\nend', "a number and a text", "Art", "as-number"),
-        ('in sheet("Stock").records()\ndelete-duplicates under: ["Art"]\nend', "a number and a text", "Art", "read-numbers"),
-        ('x = pairs(otherwise: 0)\neach record in sheet("Stock")\nx(record.art) = 1\nend', "a number and a text", "", "read-numbers"),
-        ('x = pairs(otherwise: 0)\nx(100) = 1\ny = x("100")', "a number and a text", "", "as-number"),
-        ('x = pairs()\nx(100) = 1\nif x("100") exists\nend', "a number and a text", "", "as-number"),
-        ('x = [100, "100"].unique', "a number and a text", "", "read-numbers"),
+        ('each record in sheet("Stock") where record.paid is yes\nend', "a yes or no and text", "paid", 'is "yes"'),
+        ('in sheet("Stock").records()\nif record(art: "300") exists\nend\nend', "a number and text", "Art", "as-number"),
+        ('in sheet("Stock").records()\nif record(art: 200) exists\nend\nend', "a number and text", "Art", "as-number"),
+        ('in sheet("Stock").records()\ndelete-duplicates under: ["Art"]\nend', "a number and text", "Art", "read-numbers"),
+        ('x = pairs(otherwise: 0)\neach record in sheet("Stock")\nx(record.art) = 1\nend', "a number and text", "", "read-numbers"),
+        ('x = pairs(otherwise: 0)\nx(100) = 1\ny = x("100")', "a number and text", "", "as-number"),
+        ('x = pairs()\nx(100) = 1\nif x("100") exists\nend', "a number and text", "", "as-number"),
+        ('x = [100, "100"].unique', "a number and text", "", "read-numbers"),
     ],
 )  # fmt: skip
 def test_values_that_only_look_the_same_are_noted(stock: Path, body: str, what: str, heading: str, remedy: str) -> None:
@@ -65,7 +65,7 @@ def test_the_same_is_noted_in_a_long_loop(home: Path) -> None:
     body = 'x = pairs(otherwise: 0)\neach record in sheet("Stock")\nx(record.art) = x(record.art) + 1\nend\nsay "{x.keys.count}"'
     found = scrub.run(macro(body), ["long.xlsx"]).files[0]
     assert found.said == ["14"]
-    assert any("a number and a text that reads as one" in each for each in found.notes)
+    assert any("a number and text that looks like one" in each for each in found.notes)
 
 
 def test_yes_and_no_in_a_database_are_noted(home: Path) -> None:

@@ -27,9 +27,9 @@ def path(home: Path) -> Path:
 @pytest.mark.parametrize("way", ['column("H")', 'cells("H:H")', 'cells("H1:H1048576")'])
 def test_a_column_without_cells_is_formatted_itself(path: Path, way: str) -> None:
     before, size = path.read_bytes(), len(members(path)["xl/worksheets/sheet1.xml"])
-    found = done(f'in sheet("S1")\n{way}.number-form = "0.00"\n{way}.bold = yes\nend', path)
+    found = done(f'in sheet("S1")\n{way}.number-format = "0.00"\n{way}.bold = yes\nend', path)
     assert [str(each) for each in found.changes] == [
-        "column H number-form: General -> 0.00",
+        "column H number-format: General -> 0.00",
         "column H bold: no -> yes",
     ]
     sheet = load(path)["S1"]
@@ -47,7 +47,7 @@ def test_a_column_without_cells_is_formatted_itself(path: Path, way: str) -> Non
 
 
 def test_cells_in_use_are_formatted_with_the_column(path: Path) -> None:
-    done('in sheet("S1")\ncolumn("B").number-form = "0.00"\ncolumn("D").fill = "red"\nend', path)
+    done('in sheet("S1")\ncolumn("B").number-format = "0.00"\ncolumn("D").fill = "red"\nend', path)
     sheet = load(path)["S1"]
     assert [sheet[f"B{row}"].number_format for row in range(1, 6)] == ["0.00"] * 5
     assert sheet.column_dimensions["B"].number_format == "0.00"

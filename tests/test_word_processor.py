@@ -40,7 +40,7 @@ def test_edited_documents_open_there_and_say_the_same(home: Path) -> None:
         'each passage in passages("water")\npassage.bold = yes\npassage.colour = "blue"\nend\n'
     )
     after = (
-        'each paragraph where paragraph.text starts with "From"\nadd-behind "A line behind."\nend\n'
+        'each paragraph where paragraph.text starts with "From"\nadd-after "A line behind."\nend\n'
         'in table("Provisions")\nadd-row ["rice", 10]\nsort by: "Kg", descending: yes\nend\n'
     )
     rules = Path("house-rules.docx")

@@ -71,7 +71,7 @@ LONG = "The wardens ask everybody who comes up this summer to carry at least one
     (f"{LONG} well-\nknown stove. It is well-known and there are many of the same kind here sort.", f"{LONG} well-known stove. It is well-known and there are many of the same kind here sort.", ""),
     (f"{LONG} moun\u00ad\ntain stove, for it is cold and wood is rare up here in most places.", f"{LONG} mountain stove, for it is cold and wood is rare up here in most places.", ""),
     (f"{LONG} moun-\ntain stove, for it is cold and wood is rare up here in most places.", f"{LONG} moun-\ntain stove, for it is cold and wood is rare up here in most places.", '"moun-" and "tain"'),
-    (f"{LONG} to bring wood and\n- water\n- bread", f"{LONG} to bring wood and\n- water\n- bread", "begins like a list"),
+    (f"{LONG} to bring wood and\n- water\n- bread", f"{LONG} to bring wood and\n- water\n- bread", "starts like a list"),
 ])  # fmt: skip
 def test_lines_are_joined_or_named(home: Path, text: str, joined: str, told: str) -> None:
     found, log = changed(text, "join-lines")
@@ -79,7 +79,7 @@ def test_lines_are_joined_or_named(home: Path, text: str, joined: str, told: str
     assert any(told in each for each in log) if told else not log
 
 
-# -- recorded changes
+# -- tracked changes
 
 
 def pieces(path: Path) -> list[tuple[str, str]]:

@@ -205,7 +205,7 @@ def house_rules(path: Path) -> None:
 
 
 def route(path: Path) -> None:
-    """The way to a hut, as two people left it: links to a page that moved, comments, recorded changes, hidden words."""
+    """The way to a hut, as two people left it: links to a page that moved, comments, tracked changes, hidden words."""
     text = docx.Document()
     text.core_properties.author = "Ines Vale"
     text.core_properties.created = text.core_properties.modified = datetime(2026, 5, 4)

@@ -16,14 +16,14 @@ def expanded(files: Iterable[str]) -> list[str]:
     for name in [files] if isinstance(files, str) else files:
         path = os.path.expanduser(os.fspath(name))
         if "\0" in path:
-            raise BadCall("a name of a file has a NUL character in it, which none can have")
+            raise BadCall("a file name contains a NUL character. Remove it")
         if any(mark in path for mark in "*?[") and not os.path.exists(path):
             import glob
 
             # The owner files of office programs fit such patterns too, and are no documents.
             fitting = [each for each in sorted(glob.glob(path)) if not os.path.basename(each).startswith("~$")]
             if not fitting:
-                raise BadCall(f"no file fits {name}")
+                raise BadCall(f"no file matches {name}")
             found += fitting
         else:
             found.append(path)

@@ -255,7 +255,7 @@ class Home:
         does = dict(checked.does)
         if checked.macro.into:
             does.pop(Reach.CHANGE.sentence, None)  # the files themselves stay as they are
-            does[f'puts results into the folder "{checked.macro.into}"'] = Reach.FILES
+            does[f'saves results in the folder "{checked.macro.into}"'] = Reach.FILES
         found = sorted((reach, what) for what, reach in does.items() if reach > Reach.READ)
         return [what for _, what in found] or [Reach.READ.sentence]
 
@@ -275,10 +275,10 @@ class Home:
             found.get("encoding") or None,
             found.get("author") or None,
             address_from(found["address"]) if found.get("address") else None,
-            tuple(word.strip().rstrip(":") for word in found.get("subject-marks", "").split(",") if word.strip()),
-            int(found.get("most-elements", usual.most_elements)),
-            int(found.get("most-minutes", usual.most_minutes)),
-            int(found.get("most-gigabytes", usual.most_gigabytes)),
+            tuple(word.strip().rstrip(":") for word in found.get("subject-prefixes", "").split(",") if word.strip()),
+            int(found.get("max-elements", usual.most_elements)),
+            int(found.get("max-minutes", usual.most_minutes)),
+            int(found.get("max-gigabytes", usual.most_gigabytes)),
         )
 
     def run(
@@ -309,14 +309,14 @@ class Home:
         if not set(runs_on) & {"nothing", *self.vocabulary.files}:
             raise BadCall(
                 f'"{checked.title}" runs on a {listed(runs_on, "or")}, inside another macro: '
-                f'each {runs_on[0]}, and in the block: run "{checked.title}"'
+                f'each {runs_on[0]}, and in that block: run "{checked.title}"'
             )
         if "folder" in runs_on and (into or checked.macro.into):
-            raise BadCall('"into" goes with files; a macro for folders says where files go with: move to: "…"')
+            raise BadCall('"into" works for files only. In a macro for folders: move to: "…"')
         if paths and runs_on == ["nothing"]:
-            raise BadCall(f'"{checked.title}" runs on no file. Write only: scrub run "{checked.title}"')
+            raise BadCall(f'"{checked.title}" needs no file. Type only: scrub run "{checked.title}"')
         if not paths and "nothing" not in runs_on:
-            raise BadCall(f'"{checked.title}" runs on a {listed(runs_on, "or")}: name a file')
+            raise BadCall(f'"{checked.title}" runs on a {listed(runs_on, "or")}: add a file name')
         servers = [path for path in paths if "://" in path]
         boxes = [path for path in servers if self.formats.kind_of(path) != "database"]
         self._ensure_servers(checked, [path for path in servers if path not in boxes], host, macro)
@@ -352,7 +352,7 @@ class Home:
         """What sends the messages of a run."""
         from scrub.runner.sending import MOST, Sender
 
-        most = int(self.settings.load().get("most-sent", MOST))
+        most = int(self.settings.load().get("max-sent", MOST))
         return Sender(host, lambda: self.carrier(host), self.store.outbox, most)
 
     def carrier(self, host: Host) -> Carrier:
@@ -363,7 +363,7 @@ class Home:
 
         found = self.settings.load().get("mail-server")
         if not found:
-            raise NotSent("no mail server is set. Set it: scrub settings mail-server smtps://you@mail.huts.example")
+            raise NotSent("no mail server is set: scrub settings mail-server smtps://you@mail.huts.example")
 
         return SmtpCarrier(server_of(found), lambda: self.password(MAIL, host))
 
@@ -396,7 +396,7 @@ class Home:
             if not host.approve(checked.title, sentences):
                 name = _named(checked, macro)
                 raise Refused(
-                    f'"{checked.title}" {listed(sentences)}, and was not approved for that. '
+                    f'"{checked.title}" needs your approval: it {listed(sentences)}. '
                     f'Read it: scrub show "{name}"    Approve it: scrub approve "{name}"'
                 )
             self.approvals.approve(fingerprint, checked.title)
@@ -413,11 +413,11 @@ class Home:
         for server in dict.fromkeys(urlsplit(address).hostname or address for address in addresses):
             if self.approvals.allows_server(checked.fingerprint, server):
                 continue
-            what = f"works on a database of the server {server}"
+            what = f"works on a database on {server}"
             if not host.approve(checked.title, [what]):
                 name = _named(checked, macro)
                 raise Refused(
-                    f'"{checked.title}" {what}, and was neither written here nor approved for that. '
+                    f'"{checked.title}" needs your approval: it {what}. '
                     f'Read it: scrub show "{name}"    Approve it: scrub approve "{name}" --server {server}'
                 )
             self.approvals.approve(checked.fingerprint, checked.title, server)

@@ -69,11 +69,11 @@ def embed(home: Home, macro: str, path: str) -> tuple[str, int | None]:
     text, name = home.text(macro)
     checked = home.checked(text, name)
     if checked.inner:
-        raise BadCall(f'"{checked.title}" runs other macros, which would stay behind. Pack it: scrub pack')
+        raise BadCall(f'"{checked.title}" runs other macros, which would be missing. Pack it: scrub pack')
     item: Any = home.formats.open(path)
     try:
         item.embed(checked.title, text)
-        return checked.title, save_opened(home.store, item, f"Put inside: {checked.title}")
+        return checked.title, save_opened(home.store, item, f"Embed: {checked.title}")
     finally:
         item.close()
 
@@ -91,5 +91,5 @@ def inside(home: Home, words: str, path: str) -> str:
     ]
     if len(fitting) != 1:
         there = listed([f'"{title}"' for title in titles]) or "none"
-        raise BadCall(f'which macro inside {path} is "{words}"? There is: {there}')
+        raise BadCall(f'{path} contains no single macro "{words}". It contains: {there}')
     return fitting[0]

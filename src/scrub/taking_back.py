@@ -44,8 +44,8 @@ def _on_servers(home: Home, run: int) -> tuple[str, ...]:
             taken_back(note.address, note.back, outbox.kept)
         except (FileProblem, OSError) as problem:
             what = problem.what if isinstance(problem, FileProblem) else str(problem.strerror)
-            told.append(f"Not taken back: {note.subject}: {what}")
+            told.append(f"Not undone: {note.subject}: {what}")
             continue
         outbox.settle(note.number, TAKEN_BACK)
-        told.append(f"Taken back on the server: {note.subject}")
+        told.append(f"Undone on the server: {note.subject}")
     return tuple(told)

@@ -131,7 +131,7 @@ class Trial:
     def back(self) -> str:
         """Takes the last step back; gives its text. Raises `BadCall` when there is none."""
         if not self.kept:
-            raise BadCall("there is no step to take back")
+            raise BadCall("no step to undo")
         gone = self.kept.pop()
         self._before = None
         if self.kept:
@@ -141,9 +141,9 @@ class Trial:
     def macro(self, title: str, each: str = "") -> str:
         """The kept steps as a macro. `each` names a kind: what was done in one such item is done in each of them."""
         if not self.kept:
-            raise BadCall("there is nothing to keep yet")
+            raise BadCall("no steps to save yet")
         if each and each not in self.home.vocabulary.kinds:
-            raise BadCall(f'"{each}" is not a kind of item')
+            raise BadCall(f'"{each}" is not a kind of item, such as sheet')
         return self._macro(self.kept, title, each)
 
     def _macro(self, steps: list[Kept], title: str, each: str = "") -> str:
@@ -214,4 +214,4 @@ def _difference(former: FileResult | None, found: FileResult) -> list[Change]:
     now = {(each.at, each.field): each for each in found.changes}
     fresh = [each for key, each in now.items() if key not in before or before[key].after != each.after]
     gone = [each for key, each in before.items() if key not in now]
-    return [*fresh, *(Change(each.at, each.field, each.after, each.before, f"{each}, taken back") for each in gone)]
+    return [*fresh, *(Change(each.at, each.field, each.after, each.before, f"{each}, undone") for each in gone)]

@@ -51,7 +51,7 @@ class BarSheet(OpenSheet):
         return None
 
     def look(self, row: int, column: int, word: str) -> Any:
-        return "General" if word == "number-form" else None
+        return "General" if word == "number-format" else None
 
     def filled_rows(self, area: Area, known: Iterable[ColumnValues] = ()) -> list[int]:
         columns = range(area.left, area.right + 1)

@@ -15,7 +15,7 @@ _MANY = 10_000
 
 @action(Reach.CHANGE)
 def fill_gaps(item: HoldsColumns) -> None:
-    """Writes into each empty cell the value from the nearest filled one above it, in every column.
+    """Fills each empty cell with the nearest value above it, in every column.
 
     Example: fill-gaps
     Also: fill blanks, fill empty cells, repeat value, copy down
@@ -37,17 +37,17 @@ def fill_gaps(item: HoldsColumns) -> None:
                     above, filled = value, row
                 elif above is not None and sheet.formula(row, column) is None:
                     sheet.put(row, column, above)
-                    form = sheet.look(filled, column, "number-form")
-                    if isinstance(above, Decimal) and sheet.look(row, column, "number-form") != form:
-                        sheet.put_look(row, column, "number-form", form)
+                    form = sheet.look(filled, column, "number-format")
+                    if isinstance(above, Decimal) and sheet.look(row, column, "number-format") != form:
+                        sheet.put_look(row, column, "number-format", form)
 
 
 @action(Reach.CHANGE)
 @needs("put_look")
 def mark_duplicates(item: HoldsColumns, fill: str = "#ffd9d9") -> None:
-    """Gives every cell a colour whose value stands in another cell of the same column too. Capitals do not matter.
+    """Colours cells whose value appears more than once in their column. Upper and lower case count as equal.
 
-    fill: the colour behind them.
+    fill: the fill colour.
     Example: mark-duplicates fill: "yellow"
     Also: duplicate values, twice, repeated, highlight, double
     """

@@ -24,9 +24,9 @@ _LONGER = 20
 
 @action(Reach.CHANGE)
 def join_lines(item: HoldsLines) -> None:
-    """Joins lines that were broken by hand at a width, also where each line became a paragraph. Real ends stay: blank
-    lines, headings, lists, labels, greetings, short lines. A word that was divided at the end of a line is joined where
-    the text has it in one piece elsewhere; other lines that stay are named in the run's record.
+    """Joins lines with hard line breaks, even if each line became a paragraph. Real ends remain: blank lines,
+    headings, lists, labels, greetings, short lines. A hyphenated word is joined if the whole word appears
+    elsewhere; other such lines are listed in the log.
 
     Example: join-lines
     Also: hard line breaks, unwrap, pasted text, paragraph marks, reflow, soft return, hyphenation
@@ -107,7 +107,7 @@ def _across(group: Sequence[Line], words: _Words) -> None:
         if joint is None:
             left[number] = _divided(line.text, following.text)
         elif not line.can_take(following):
-            left[number] = "the next paragraph is set in another way, or something is between them"
+            left[number] = "the next paragraph has other formatting, or something is between them"
         else:
             if joint in ("-", "\u00ad"):
                 end = len(line.text.rstrip())
@@ -120,14 +120,14 @@ def _across(group: Sequence[Line], words: _Words) -> None:
 
 def _divided(text: str, following: str) -> str:
     return (
-        f'"{(text.split() or [""])[-1]}" and "{(following.split() or [""])[0]}" may be one divided word. '
+        f'"{(text.split() or [""])[-1]}" and "{(following.split() or [""])[0]}" may be one hyphenated word. '
         "Join them by hand"
     )
 
 
 def _leave(line: Line, where: str, why: str) -> None:
     label = f"{line.label}, {where}" if where else line.label
-    line.file.recorder.remarks.append(f"left {label}: {why}")
+    line.file.recorder.remarks.append(f"skipped {label}: {why}")
 
 
 def _broken(lines: Sequence[str], headings: Sequence[bool]) -> tuple[set[int], dict[int, str]]:
@@ -150,7 +150,7 @@ def _broken(lines: Sequence[str], headings: Sequence[bool]) -> tuple[set[int], d
             if fits and not (_DIVIDED.search(lines[number].rstrip(" \t")) and word[:1].islower()):
                 continue
             if _BEGINS.match(following):
-                left[number] = "the next line begins like a list, a label or a greeting"
+                left[number] = "the next line starts like a list, a label or a greeting"
             else:
                 found.add(number)
     return found, left

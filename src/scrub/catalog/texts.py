@@ -53,7 +53,7 @@ def lettered(change: Callable[[str], str]) -> Editing:
 
 @action(Reach.CHANGE)
 def trim(item: HoldsTexts) -> None:
-    """Takes the blanks off both ends of every text, no-break spaces included.
+    """Removes spaces at both ends, including no-break spaces.
 
     Example: trim
     Also: strip, spaces, clean
@@ -63,7 +63,7 @@ def trim(item: HoldsTexts) -> None:
 
 @action(Reach.CHANGE)
 def single_spaces(item: HoldsTexts) -> None:
-    """Makes every run of spaces one, and removes those at both ends, in every text. A no-break space stays one.
+    """Replaces several spaces with one, and removes spaces at both ends. A no-break space remains one.
 
     Example: single-spaces
     Also: double spaces, extra spaces, clean, trim
@@ -73,7 +73,7 @@ def single_spaces(item: HoldsTexts) -> None:
 
 @action(Reach.CHANGE)
 def upper(item: HoldsTexts) -> None:
-    """Writes every text in capitals.
+    """Converts text to upper case.
 
     Example: upper
     Also: uppercase, capital letters, letter case
@@ -83,7 +83,7 @@ def upper(item: HoldsTexts) -> None:
 
 @action(Reach.CHANGE)
 def lower(item: HoldsTexts) -> None:
-    """Writes every text in small letters.
+    """Converts text to lower case.
 
     Example: lower
     Also: lowercase, letter case
@@ -92,31 +92,31 @@ def lower(item: HoldsTexts) -> None:
 
 
 @action(Reach.CHANGE)
-def title(item: HoldsTexts) -> None:
-    """Writes every text with a capital at the start of each word.
+def title_case(item: HoldsTexts) -> None:
+    """Capitalizes each word.
 
-    Example: title
-    Also: capitalise, proper case, title case, letter case
+    Example: title-case
+    Also: title, capitalise, proper case, letter case
     """
-    item.edit_texts(lettered(texts.title))
+    item.edit_texts(lettered(texts.title_case))
 
 
 @action(Reach.CHANGE)
 def replace(item: HoldsTexts, what: str, by: str, exactly: bool = False) -> None:
-    """Replaces a text wherever it stands. Capitals do not matter.
+    """Replaces text wherever it appears. Upper and lower case count as equal.
 
     what: the text to look for.
-    by: the text to put there.
-    exactly: whether case counts.
+    by: the replacement.
+    exactly: whether upper and lower case must match.
     Example: replace "Hut", by: "House"
     Also: find, substitute, change, swap
     """
     if not what:
-        raise Failure("there is nothing to look for in: replace")
+        raise Failure('replace needs the text to find: replace "old", with: "new"')
     pattern = texts.loose(what, exactly)
     item.edit_texts(
         lambda text: [(found.start(), found.end(), by) for found in pattern.finditer(text) if found[0] != by]
     )
 
 
-ACTIONS = (trim, single_spaces, upper, lower, title, replace)
+ACTIONS = (trim, single_spaces, upper, lower, title_case, replace)

@@ -21,7 +21,7 @@ _CODE = late(r"[+-]?0\d|[+-]?[\d.,' \u00a0\u202f]{17,}|\+")
 
 def _number(text: str, mark: Mark | None) -> Value:
     if _CODE.match(text.strip()):
-        raise Failure(f'"{text}" looks like a code or a telephone number, whose digits would be lost')
+        raise Failure(f'"{text}"looks like a code or a phone number; as a number it would lose digits')
     return as_number(text, mark)
 
 
@@ -33,29 +33,29 @@ def _convert(item: HoldsCells, read: Callable[[str], Value]) -> None:
                 continue
             try:
                 value = read(text)
-                form = sheet.look(row, column, "number-form")
+                form = sheet.look(row, column, "number-format")
                 sheet.put(row, column, value)
                 fresh = _percent_form(text) if text.rstrip().endswith("%") else "General" if form == "@" else form
                 if fresh != form and not isinstance(value, date) and form in ("@", "General"):
-                    sheet.put_look(row, column, "number-form", fresh)
+                    sheet.put_look(row, column, "number-format", fresh)
             except Failure as failure:
                 if any(letter.isdigit() for letter in text):
                     reason = failure.what.split(". ")[0].removeprefix(f"{sheet.where(row, column)}: ")
-                    item.file.recorder.remarks.append(f"left {sheet.where(row, column)}: {reason}")
+                    item.file.recorder.remarks.append(f"skipped {sheet.where(row, column)}: {reason}")
 
 
 def _percent_form(text: str) -> str:
-    """The number form of a percentage, with as many decimals as the text has."""
+    """The number format of a percentage, with as many decimals as the text has."""
     decimals = re.search(r"[.,](\d{1,2})\s*%", text)
     return f"0.{'0' * len(decimals[1])}%" if decimals else "0%"
 
 
 @action(Reach.CHANGE)
 def read_numbers(item: HoldsCells, mark: Mark | None = None) -> None:
-    """Turns texts that read as a number into numbers: "€ 12.50", "(45.00)", "5-" and "12%" too. What can be read in two
-    ways, codes such as 007, and other texts with digits are left, and the run's record names each.
+    """Converts text such as "€ 12.50", "(45.00)", "5-" and "12%" to numbers. Ambiguous numbers, codes such as 007, and
+    other text with digits are skipped and listed in the log.
 
-    mark: the decimal mark, point or comma; left out, the one of the settings.
+    mark: the decimal separator; default: the setting.
     Example: read-numbers
     Also: text to number, convert, stored as text, green triangle
     """
@@ -64,10 +64,10 @@ def read_numbers(item: HoldsCells, mark: Mark | None = None) -> None:
 
 @action(Reach.CHANGE)
 def read_dates(item: HoldsCells, order: DateOrder | None = None) -> None:
-    """Turns texts that read as a date into dates. What can be read in two ways, and other texts with digits, are left,
-    and the run's record names each.
+    """Converts text that looks like a date to dates. Ambiguous dates and other text with digits are skipped and listed
+    in the log.
 
-    order: which part comes first; left out, the order of the settings.
+    order: which part comes first; default: the setting.
     Example: read-dates order: day-first
     Also: text to date, convert, stored as text
     """

@@ -45,15 +45,15 @@ _WORD = r"[^\W\d_][\w'\u2019-]*"
 
 @action(Reach.CHANGE)
 def swap_around(item: HoldsTexts, word: str) -> None:
-    """Swaps what stands on both sides of a word: one word each, or all of it where a passage was picked. Each keeps
-    its looks, and a capital at the start stays at the start.
+    """Swaps the text before and after a word: one word each, or all of the selected text. Each part keeps its
+    formatting; a capital at the start remains at the start.
 
     word: the word between them, such as "and".
     Example: swap-around "and"
     Also: transpose, exchange words, reverse order, conjunction
     """
     if not word.strip():
-        raise Failure("there is no word to swap around in: swap-around")
+        raise Failure('swap-around needs the word between both parts: swap-around "and"')
     middle = re.escape(word.strip())
     side = ".+?" if item.picked_whole else _WORD
     form = (
@@ -89,12 +89,12 @@ def _swapped(text: str, found: re.Match[str]) -> list[Edit]:
 
 @action(Reach.CHANGE)
 def replace_matching(item: HoldsTexts, pattern: str, by: str, exactly: bool = False) -> None:
-    """Replaces what a pattern finds, wherever it stands. In the replacement, {1} is what the first pair of brackets
-    found, with its looks. Capitals do not matter.
+    """Replaces what a regular expression finds. In the replacement, {1} is what the first pair of brackets found, with
+    its formatting. Upper and lower case count as equal.
 
     pattern: a regular expression.
-    by: the text to put there.
-    exactly: whether case counts.
+    by: the replacement.
+    exactly: whether upper and lower case must match.
     Example: replace-matching "(\\w+) and (\\w+)", by: "{2} and {1}"
     Also: regex, regular expression, find and replace, wildcard
     """
@@ -118,17 +118,17 @@ def _filled(found: Any, pieces: list[str]) -> Edit:
 
 @action(Reach.CHANGE)
 def bind_units(item: HoldsTexts, units: Sequence[str] = (), narrow: bool = False) -> None:
-    """Keeps a number and its unit on one line: the space between them becomes a no-break space. So do spaces between a
-    currency and its amount, in grouped digits, before a fraction, and before am and pm.
+    """Keeps a number and its unit on one line, with a no-break space between them. The same for currency and amount,
+    grouped digits, fractions, am and pm.
 
-    units: the symbols to bind; left out, the usual ones and all the others.
-    narrow: whether the narrow space is taken.
+    units: further symbols; default: the usual units only.
+    narrow: whether to use the narrow no-break space.
     Example: bind-units units: ["L", "kg"]
     Also: non-breaking space, nbsp, number and unit, line break, protected space
     """
     space = "\u202f" if narrow else "\u00a0"
     if not all(each.strip() for each in units):
-        raise Failure("a unit is missing in: bind-units")
+        raise Failure('bind-units needs at least one unit: bind-units ["kg"]')
     known = "|".join(re.escape(each.strip()) for each in sorted(units or UNITS, key=len, reverse=True))
     behind = re.compile(rf"{_START}{_AMOUNT}([{_BLANK}]+)(?:{known})(?![\w/\u2019'\u00b2\u00b3%])")
     patterns = [behind] if units else [behind, re.compile(_PRICE), re.compile(_GROUPED_ALONE), re.compile(_OF_DAY)]
@@ -151,7 +151,7 @@ def bind_units(item: HoldsTexts, units: Sequence[str] = (), narrow: bool = False
 
 @action(Reach.CHANGE)
 def sentence_case(item: HoldsTexts) -> None:
-    """Writes every text in small letters with a capital at the start of each sentence.
+    """Converts text to lower case with a capital at the start of each sentence.
 
     Example: sentence-case
     Also: letter case, capital letter, sentence

@@ -23,7 +23,7 @@ def main() -> None:
 
 def _wait() -> None:
     """Says what is awaited, and how to stop."""
-    print("Waiting for another run of Scrub to finish. To stop waiting: Ctrl+C", file=sys.stderr, flush=True)
+    print("Another run of Scrub is busy here; waiting for it. To stop waiting: Ctrl+C", file=sys.stderr, flush=True)
 
 
 def _leave(code: int) -> NoReturn:
@@ -47,10 +47,10 @@ def run(arguments: list[str]) -> int:
         return code if isinstance(code, int) else 0
     except ScrubError as problem:
         from scrub import MacroProblems
-        from scrub.cli.output import echo_problem, indented, sentence
+        from scrub.cli.output import echo, indented, sentence
 
         said = str(problem) if isinstance(problem, MacroProblems) else indented(str(problem))
-        echo_problem(sentence(said))
+        echo(sentence(said), err=True)
         return problem.exit_code
     except click.exceptions.Exit as end:
         return end.exit_code
@@ -67,7 +67,7 @@ def run(arguments: list[str]) -> int:
         click.echo(harmless(message), err=True)
         context = getattr(error, "ctx", None)
         if context is not None:
-            click.echo(f"How to use it: {context.command_path} --help", err=True)
+            click.echo(f"Help: {context.command_path} --help", err=True)
         return 2
     except BrokenPipeError:
         sys.stderr.close()
@@ -76,8 +76,8 @@ def run(arguments: list[str]) -> int:
         if os.environ.get("SCRUB_TRACEBACK"):
             raise
         click.echo(
-            f"Scrub hit a bug of its own ({type(error).__name__}); your files are intact.\n"
-            "To see where, for a report: set SCRUB_TRACEBACK=1 and run again.",
+            f"This is a bug in Scrub ({type(error).__name__}); your files are intact.\n"
+            "For a report that says where: set SCRUB_TRACEBACK=1 and run again.",
             err=True,
         )
         return 1

@@ -14,14 +14,12 @@ from scrub.cli.editing import keep, mended_aloud
 
 @click.command("add")
 @click.argument("files", nargs=-1, required=True)
-@click.option(
-    "--file", "own", multiple=True, metavar="FILE", help="A file that belongs to the macro, such as a picture."
-)
+@click.option("--file", "own", multiple=True, metavar="FILE", help="A file that the macro needs, such as a picture.")
 def command(files: tuple[str, ...], own: tuple[str, ...]) -> int:
-    """Keeps macros in the library; `-` reads one from standard input. One with mistakes is kept as a draft."""
+    """Adds macros to the library; `-` reads one from standard input. A macro with errors is saved as a draft."""
     code = 0
     if own and len(files) > 1:
-        raise scrub.BadCall("--file goes with one macro at a time")
+        raise scrub.BadCall("--file works with one macro at a time")
     for name in files:
         if name.lower().endswith(".scrubpack"):
             for packed in sharing.unpack(name):
@@ -41,10 +39,10 @@ def _contents(paths: tuple[str, ...]) -> dict[str, bytes]:
     found = {}
     for path in paths:
         if os.path.exists(path) and not os.path.isfile(path):
-            raise scrub.FileProblem(path, "this is a folder, a pipe or a device, and no file")
+            raise scrub.FileProblem(path, "not a file: a folder, a pipe or a device")
         try:
             with open(path, "rb") as stream:
                 found[os.path.basename(path)] = stream.read()
         except OSError as error:
-            raise scrub.FileProblem(path, f"it cannot be read: {error.strerror}") from None
+            raise scrub.FileProblem(path, f"the file cannot be read: {error.strerror}") from None
     return found

@@ -12,29 +12,29 @@ from scrub.cli.output import echo
 
 @click.command("approve")
 @click.argument("macro", shell_complete=macro_titles)
-@click.option("--withdraw", is_flag=True, help="Take the approval back.")
-@click.option("--server", default="", help="Let it work on the databases of this server, such as db.huts.example.")
-@click.option("--yes", is_flag=True, help="Do not ask again.")
+@click.option("--withdraw", is_flag=True, help="Revoke the approval.")
+@click.option("--server", default="", help="Allow it to change databases on this server, such as db.huts.example.")
+@click.option("--yes", is_flag=True, help="Do not ask for confirmation.")
 def command(macro: str, withdraw: bool, server: str, yes: bool) -> int:
-    """Shows MACRO and what it does, and asks. The approval holds for exactly this text and the texts it runs."""
+    """Shows MACRO and what it does, and asks. The approval is for its exact text and the macros it runs."""
     home = scrub.home()
     if withdraw:
         title = home.program(macro).title
         count = home.approvals.withdraw(title)
-        echo(f'"{title}": {scrub.counted(count, "approval")} taken back.')
+        echo(f'"{title}": {scrub.counted(count, "approval")} revoked.')
         return 0
     checked = home.program(macro)
     for text in checked.texts:
         for line in text:
-            echo(line)
+            echo(line, raw=True)
         echo()
     for sentence in sentences(home.permissions(checked)):
         echo(sentence)
     if server:
-        echo(f"It works on the databases of the server {server}.")
+        echo(f"It changes databases on {server}.")
     if not yes and not click.confirm("Allow this?", err=True):
         echo("Not approved.")
         return 3
     home.approvals.approve(checked.fingerprint, checked.title, server)
-    echo("Approved, until its text changes.")
+    echo("Approved. A change to its text ends the approval.")
     return 0

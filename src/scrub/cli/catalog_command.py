@@ -7,23 +7,24 @@ import textwrap
 import click
 
 import scrub
-from scrub.cli.output import accent, echo, print_json, width
+from scrub.cli.output import echo, print_json, strong, width, wrapped
 
 
 @click.command("catalog")
 @click.argument("words", nargs=-1)
 @click.option("--json", "as_json", is_flag=True, help="Print the entries as JSON.")
 def command(words: tuple[str, ...], as_json: bool) -> int:
-    """Kinds, fields, actions and operations, searched by what they do: `scrub catalog lock cells`."""
+    """Searches kinds, fields, actions and operations in everyday words: `scrub catalog lock cells`."""
     entries = scrub.vocabulary().search(" ".join(words))
     if as_json:
         print_json([entry.as_dict() for entry in entries])
         return 0
     if not entries:
-        echo(f"Nothing in the catalog is about {' '.join(words)}. See all of it: scrub catalog")
+        echo(f"The catalog has nothing about {' '.join(words)}. Show all: scrub catalog")
         return 1
     for entry in entries[:8] if words else entries:
-        echo(f"{accent(entry.written)}  ({entry.what})")
+        for line in wrapped(f"{strong(entry.written)}  ({entry.what})", width(), 2):
+            echo(line)
         _wrapped(entry.docs.summary, "  ")
         if not words:
             continue
@@ -34,7 +35,7 @@ def command(words: tuple[str, ...], as_json: bool) -> int:
         if entry.docs.example:
             echo(f"  Example: {entry.docs.example}")
     if words and len(entries) > 8:
-        echo(f"... {len(entries) - 8} more: write more words, or see all with: scrub catalog")
+        echo(f"... {len(entries) - 8} more. Add a word, or show all: scrub catalog")
     return 0
 
 

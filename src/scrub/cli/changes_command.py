@@ -2,29 +2,38 @@
 
 from __future__ import annotations
 
+import os
+
 import click
 
 import scrub
 from scrub.cli.listing import change_lines
-from scrub.cli.output import accent, echo, echo_lines, failed, indented, noted, print_json, short_path
+from scrub.cli.output import echo, echo_lines, failed, indented, print_json, short_path, strong
 
 
 @click.command("changes")
 @click.argument("run", type=int, required=False)
-@click.option("--to", "target", metavar="FILE", help="Write them into a file: a page (.html) or a table (.csv).")
-@click.option("--all", "every", is_flag=True, help="Show every change, not a line for each column.")
+@click.option("--to", "target", metavar="FILE", help="Write them to a file: a page (.html) or a table (.csv).")
+@click.option("--open", "opened", is_flag=True, help="Open the page in the browser.")
+@click.option("--all", "every", is_flag=True, help="Show every change, not one line per column.")
 @click.option("--json", "as_json", is_flag=True, help="Print the run as JSON.")
-def command(run: int | None, target: str | None, every: bool, as_json: bool) -> int:
-    """Every change of a run (left out: the last one), with its log."""
+def command(run: int | None, target: str | None, opened: bool, every: bool, as_json: bool) -> int:
+    """Shows every change of a run (default: the last one), with its log."""
     record = scrub.changes(run)
+    if opened and target is None:
+        import tempfile  # only this way pays for it
+
+        target = os.path.join(tempfile.mkdtemp(prefix="scrub-"), f"run-{record.number}.html")
     if target is not None:
         _write(record, target)
         echo(f"{scrub.counted(record.changes, 'change')} in {target}")
+        if opened and not _opened(target):
+            echo("No browser was found. Open the page yourself.", err=True)
         return 0
     if as_json:
         print_json(record.as_dict())
         return 0
-    undone = ", taken back" if record.undone else ""
+    undone = ", undone" if record.undone else ""
     when = f", {record.when[:16].replace('T', ' ')}" if record.when else ""
     lines = [f"Run {record.number}: {record.title}{when}{undone}"]
     for file in record.files:
@@ -34,15 +43,14 @@ def command(run: int | None, target: str | None, every: bool, as_json: bool) -> 
         name, mark, why = said.partition(": ")
         lines.append(failed(name) + mark + why)
     if any(file.changes for file in record.files):
-        one = "it" if record.changes == 1 else "them"
-        redo = f"Do it again: scrub undo {record.number} --redo"
-        lines.append(redo if record.undone else f"Take {one} back: scrub undo {record.number}")
+        redo = f"Redo: scrub undo {record.number} --redo"
+        lines.append(redo if record.undone else f"Undo: scrub undo {record.number}")
     echo_lines(lines)
     return 0
 
 
 def _file(record: scrub.RunRecord, file: scrub.FileRecord, every: bool) -> list[str]:
-    lines = [accent(short_path(file.path))] if file.path else []
+    lines = [strong(short_path(file.path))] if file.path else []
     lines += change_lines(file.changes, None if every else 10, file.headings)
     for path in file.made:
         if path != file.path:
@@ -50,12 +58,20 @@ def _file(record: scrub.RunRecord, file: scrub.FileRecord, every: bool) -> list[
     lines += [f"  said: {indented(text)}" for text in file.said]
     lines += [f"  log: {indented(text)}" for text in file.log]
     if file.undone and not record.undone:
-        lines.append(noted("  taken back"))
+        lines.append("  undone")
     if file.problem:
         lines.append(failed("  Failed: ") + file.problem)
     elif not file.changes and not file.made and file.path:
         lines.append("  nothing changed" if file.state in ("unchanged", "changed") else f"  {file.state}")
     return lines
+
+
+def _opened(path: str) -> bool:
+    """Opens a page in the browser; whether there is one."""
+    import pathlib
+    import webbrowser  # slow to import
+
+    return webbrowser.open(pathlib.Path(path).resolve().as_uri())
 
 
 def _write(record: scrub.RunRecord, path: str) -> None:
@@ -77,6 +93,8 @@ def _write(record: scrub.RunRecord, path: str) -> None:
                     row = [record.title, file.path, change.place, change.what, str(change.before), str(change.after)]
                     writer.writerow([record.number, *map(scrub.harmless, row)])
     except FileExistsError:
-        raise scrub.FileProblem(path, "there is a file of that name. Choose another, nothing is overwritten") from None
+        raise scrub.FileProblem(
+            path, "a file of that name exists, and Scrub does not overwrite it. Choose another name"
+        ) from None
     except OSError as error:
-        raise scrub.FileProblem(path, f"it could not be written: {error.strerror}") from None
+        raise scrub.FileProblem(path, f"the file could not be written: {error.strerror}") from None

@@ -6,25 +6,26 @@ import click
 
 import scrub
 from scrub.cli.completing import macro_titles
-from scrub.cli.output import echo, print_json
+from scrub.cli.output import echo, print_json, problem_lines
 
 
 @click.command("check")
 @click.argument("macros", nargs=-1, required=True, shell_complete=macro_titles)
 @click.option("--json", "as_json", is_flag=True, help="Print the problems as JSON.")
 def command(macros: tuple[str, ...], as_json: bool) -> int:
-    """All that is wrong with macros (titles or paths), without running them."""
+    """Checks macros (titles or paths) without running them."""
     code = 0
     found = {macro: scrub.check(macro) for macro in macros}
     if as_json:
         print_json([{"macro": macro, **each.as_dict()} for macro, problems in found.items() for each in problems])
         return 2 if any(found.values()) else 0
-    for macro, problems in found.items():
-        for problem in problems:
-            echo(str(problem))
+    for number, (macro, problems) in enumerate(found.items()):
         if problems:
             code = 2
-            echo(f"{scrub.counted(len(problems), 'mistake')}.")
+            if number:
+                echo()
+            for line in problem_lines(macro, problems):
+                echo(line, raw=True)
         else:
-            echo(f"No mistakes in {macro}.")
+            echo(f"No errors in {macro}.")
     return code

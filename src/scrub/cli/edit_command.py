@@ -12,16 +12,16 @@ from scrub.cli.output import echo
 
 @click.command("edit")
 @click.argument("macro", shell_complete=macro_titles)
-@click.option("--back", type=int, metavar="N", help="Bring a former text back; `scrub show --history` numbers them.")
+@click.option("--back", type=int, metavar="N", help="Restore an earlier version; `scrub show --history` numbers them.")
 def command(macro: str, back: int | None) -> int:
-    """Opens MACRO in your editor, and checks it on leaving. The former text is kept."""
+    """Opens MACRO in your editor and checks it afterwards. The earlier version is kept."""
     home = scrub.home()
     if back is not None:
         return _bring_back(macro, back)
     entry = home.find(macro)
     if entry.example:
         raise scrub.BadCall(
-            f'"{entry.title}" is a shipped example. Make one from it: scrub new TITLE --from "{entry.title}"'
+            f'"{entry.title}" is a shipped example. Start your own from it: scrub new TITLE --from "{entry.title}"'
         )
     text = edited(entry.text, entry.title)
     if text == entry.text:
@@ -41,7 +41,7 @@ def _bring_back(macro: str, number: int) -> int:
     former = library.former.all(title)
     if not 1 <= number <= len(former):
         raise scrub.BadCall(
-            f'"{title}" has {scrub.counted(len(former), "former text")}. See: scrub show "{title}" --history'
+            f'"{title}" has {scrub.counted(len(former), "earlier version")}. List them: scrub show "{title}" --history'
         )
     text, files = former[number - 1].text, former[number - 1].files
     try:

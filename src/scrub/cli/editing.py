@@ -8,7 +8,7 @@ import subprocess
 from collections.abc import Mapping, Sequence
 
 import scrub
-from scrub.cli.output import echo
+from scrub.cli.output import echo, problem_lines, strong
 
 
 def edited(text: str, title: str) -> str:
@@ -25,17 +25,22 @@ def edited(text: str, title: str) -> str:
         return scrub.read_macro(path)
     except (OSError, subprocess.CalledProcessError) as error:
         raise scrub.BadCall(
-            f"the editor {command[0]} did not work ({error}). Choose one: scrub settings editor PROGRAM"
+            f"the editor {command[0]} failed ({error}). Choose one: scrub settings editor PROGRAM"
         ) from None
     finally:
         os.unlink(path)
 
 
 def sentences(does: Sequence[str]) -> list[str]:
-    """What a macro does, a sentence each, as a person reads it before allowing it."""
-    return [
-        f"It {each}." + (" You can undo it." if not each.startswith(("only reads", "sends", "opens")) else "")
+    """What a macro does, a sentence each, as a person reads it before allowing it: what cannot be undone comes first,
+    and stands out.
+    """
+    final = [strong(f"It {each}. That cannot be undone.") for each in does if each.startswith("sends")]
+    reads = ("only reads", "reads")
+    return final + [
+        f"It {each}." + ("" if each.startswith(reads) else " You can undo it.")
         for each in does
+        if not each.startswith("sends")
     ]
 
 
@@ -44,7 +49,7 @@ def mended_aloud(text: str) -> list[str]:
     found = scrub.pasted(text)
     for mended in found:
         if mended != text:
-            echo("The text was changed on its way, or stood among other text. It is read as:")
+            echo("The text was altered in transit, or came with other text around it. Scrub reads it as:")
             echo("".join(f"    {line}\n" for line in mended.splitlines()), nl=False)
     return found
 
@@ -64,15 +69,15 @@ def keep(
     if title:
         text = scrub.retitled(text, title)
     problems = home.problems(text, name, files or ())
-    for problem in problems:
-        echo(str(problem), err=True)
+    if problems:
+        _show(name, problems)
     entry = home.library.add(text, name, bool(problems), files, over)
     if problems and own:
         home.draft_written_here(text, entry.title)
     if problems:
         echo(
-            f"Kept as a draft, with {scrub.counted(len(problems), 'mistake')}: {entry.path}\n"
-            f'Fix it: scrub edit "{entry.title}", or fix the file and add it again.',
+            f"Saved as a draft, with {scrub.counted(len(problems), 'error')}: {entry.path}\n"
+            f'To fix it: scrub edit "{entry.title}", or correct the file and add it again',
             err=True,
         )
         return 2
@@ -83,19 +88,24 @@ def keep(
     return 0
 
 
+def _show(name: str, problems: Sequence[scrub.Problem]) -> None:
+    for line in problem_lines(name, problems):
+        echo(line, err=True, raw=True)
+    echo(err=True)
+
+
 def replace(entry: scrub.Entry, text: str) -> int:
     """Gives a macro another text; one with mistakes becomes a draft, and the good one stays."""
     home = scrub.home()
     problems = home.problems(text, entry.title)
     if problems:
-        for problem in problems:
-            echo(str(problem), err=True)
+        _show(entry.title, problems)
         path = home.library.draft_of(entry, text)
         if home.is_own(entry.text, entry.path):
             home.draft_written_here(text, entry.title)
         echo(
-            "The macro stays as it was; your text is kept as a draft, "
-            f"with {scrub.counted(len(problems), 'mistake')}: {path}",
+            "The macro is unchanged. Your text was saved as a draft, "
+            f"with {scrub.counted(len(problems), 'error')}: {path}",
             err=True,
         )
         return 2
@@ -105,5 +115,5 @@ def replace(entry: scrub.Entry, text: str) -> int:
         home.written_here(text, new.path)
     if new.title != entry.title:
         home.pins.renamed(entry.title, new.title)
-    echo(f'Kept "{new.title}". The former text: scrub show "{new.title}" --history')
+    echo(f'Saved "{new.title}". Earlier versions: scrub show "{new.title}" --history')
     return 0

@@ -14,9 +14,9 @@ from scrub.cli.output import echo
 @click.argument("macro", shell_complete=macro_titles)
 @click.argument("file")
 def command(macro: str, file: str) -> int:
-    """Puts MACRO inside the workbook FILE, so that it travels with it. It does nothing there until it is asked for."""
+    """Embeds MACRO in the workbook FILE. It travels with the file and runs only when you ask for it."""
     title, run = sharing.embed(scrub.home(), macro, file)
-    echo(f'"{title}" is inside {file}.')
-    echo(f'Run it from there: scrub run "{title}" {file} --inside')
-    echo(f"Take it out again: scrub undo {run}")
+    echo(f'"{title}" is now inside {file}.')
+    echo(f'Run it: scrub run "{title}" {file} --inside')
+    echo(f"Undo: scrub undo {run}")
     return 0

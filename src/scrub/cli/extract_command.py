@@ -12,12 +12,12 @@ from scrub.cli.output import echo
 
 @click.command("extract")
 @click.argument("file")
-@click.option("--show", is_flag=True, help="Print the macros and keep nothing.")
+@click.option("--show", is_flag=True, help="Print the macros; save nothing.")
 def command(file: str, show: bool) -> int:
-    """Takes the macros out of the workbook FILE into the library."""
+    """Adds the macros inside the workbook FILE to the library."""
     texts = sharing.embedded(scrub.home(), file)
     if not texts:
-        echo(f"No macro is inside {file}.")
+        echo(f"{file} contains no macro.")
         return 1
     code = 0
     for text in texts:

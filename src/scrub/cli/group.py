@@ -8,33 +8,33 @@ import click
 
 #: Every command with its line in the help. Its module is `scrub.cli.<name>_command`.
 COMMANDS = {
-    "demo": "Lay out the sample files, run an example, say what to try next.",
-    "inside": "What a macro can see in a file.",
+    "demo": "Create sample files, run an example, say what to try next.",
+    "inside": "Show what a macro can see in a file.",
     "run": "Run a macro on files; --preview shows what would change.",
-    "changes": "Every change of a run.",
-    "history": "What was run, when, on what.",
-    "undo": "Put back what a run changed, byte for byte; --redo does it again.",
-    "outbox": "What macros sent, and what became of it.",
-    "try": "Try actions one at a time on a copy, and keep the good ones.",
-    "macros": "The library: your macros and the examples.",
-    "show": "One macro: its text, what it asks, what it may do.",
-    "new": "Write a macro; --from another, --paste what was copied.",
-    "edit": "Open a macro in your editor; former texts are kept.",
-    "add": "Keep a macro from a file in the library.",
-    "rename": "Give a macro another title.",
-    "remove": "Take a macro out of the library; its text is kept.",
-    "check": "All that is wrong with a macro, without running it.",
-    "tidy": "Lay a macro out in the standard form.",
+    "changes": "Show every change of a run.",
+    "history": "List runs: what, when, on which files.",
+    "undo": "Undo a run, byte for byte; --redo applies it again.",
+    "outbox": "List sent messages and their status.",
+    "try": "Try actions step by step on a copy; keep the good ones.",
+    "macros": "List your macros and the examples.",
+    "show": "Show one macro: its text, what it asks, what it may do.",
+    "new": "Write a macro; --from another, or --paste what you copied.",
+    "edit": "Edit a macro; earlier versions are kept.",
+    "add": "Add a macro from a file to the library.",
+    "rename": "Rename a macro.",
+    "remove": "Remove a macro from the library; its text is kept.",
+    "check": "Check a macro without running it.",
+    "tidy": "Reformat a macro.",
     "pin": "Give a macro a short key.",
-    "pins": "The keys in order.",
+    "pins": "List the keys.",
     "approve": "Read what a macro may do, and approve it.",
     "embed": "Put a macro inside a workbook.",
     "extract": "Take the macros out of a workbook.",
-    "pack": "A macro with all that it runs, as one file.",
-    "secret": "Passwords, in the system's key store.",
-    "library": "Where it is; name, backup, restore, join.",
-    "settings": "Order of dates, decimal mark, editor.",
-    "catalog": "What a macro can name, searched by what it does.",
+    "pack": "Pack a macro and all that it runs into one file.",
+    "secret": "Keep passwords in the system's key store.",
+    "library": "Show the library; name, back up, restore, join.",
+    "settings": "Show and change settings: dates, numbers, editor.",
+    "catalog": "Search fields and actions.",
 }
 
 
@@ -61,7 +61,7 @@ class _Commands(click.Group):
             from scrub import BadCall, did_you_mean
 
             raise BadCall(
-                f'there is no command "{args[0]}".{did_you_mean(args[0], COMMANDS)} See them all: scrub --help'
+                f'there is no command "{args[0]}".{did_you_mean(args[0], COMMANDS)} List commands: scrub --help'
             )
         return super().resolve_command(ctx, args)
 
@@ -73,7 +73,7 @@ class _Commands(click.Group):
 @click.group(cls=_Commands, context_settings={"help_option_names": ["-h", "--help"]})
 @click.version_option(package_name="scrub-macros", message="scrub %(version)s")
 def scrub() -> None:
-    """Small text macros for office files: see what would change, run it, take it back.
+    """Small text macros for office files: preview, run, undo.
 
-    Begin with: scrub demo
+    Start with: scrub demo
     """

@@ -11,17 +11,17 @@ from scrub.cli.output import columns, echo, echo_lines, file_size, more, print_j
 
 
 @click.command("history")
-@click.option("--all", "every", is_flag=True, help="Show every run, not only the last twenty.")
-@click.option("--keep", type=int, metavar="RUN", help="Keep what takes this run back, however old it grows.")
-@click.option("--release", type=int, metavar="RUN", help="Let it go in time again.")
+@click.option("--all", "every", is_flag=True, help="Show all runs, not only the last twenty.")
+@click.option("--keep", type=int, metavar="RUN", help="Keep the undo data of this run for good.")
+@click.option("--release", type=int, metavar="RUN", help="Allow it to expire again.")
 @click.option("--json", "as_json", is_flag=True, help="Print the runs as JSON.")
 def command(every: bool, keep: int | None, release: int | None, as_json: bool) -> int:
-    """What was run, when, on what; the last run first."""
+    """Lists runs: what, when, on which files. The last run comes first."""
     for number, kept in ((keep, True), (release, False)):
         if number is not None:
             scrub.keep_undo(number, kept)
-            word = "is kept until you release it" if kept else "goes in time, like all others"
-            echo(f"What takes run {number} back {word}.")
+            word = "is kept until you release it" if kept else "expires as usual"
+            echo(f"Undo data of run {number} {word}.")
     if keep is not None or release is not None:
         return 0
     records = scrub.history()
@@ -29,7 +29,7 @@ def command(every: bool, keep: int | None, release: int | None, as_json: bool) -
         print_json([record.as_dict() for record in records])
         return 0
     if not records:
-        echo("Nothing was run yet. Try: scrub demo")
+        echo("No runs yet. Try: scrub demo")
         return 0
     cut = len(records) if every else 20
     held = scrub.home().store.held()
@@ -38,7 +38,7 @@ def command(every: bool, keep: int | None, release: int | None, as_json: bool) -
         names = [os.path.basename(file.path) for file in record.files if file.path]
         files = ", ".join(names[:2]) + (f" and {len(names) - 2} more" if len(names) > 2 else "")
         failed = sum(1 for file in record.files if file.problem)
-        state = "taken back" if record.undone else scrub.counted(record.changes, "change")
+        state = "undone" if record.undone else scrub.counted(record.changes, "change")
         state += f", {failed} failed" if failed else ""
         state += ", kept" if record.number in held and held[record.number].pinned else ""
         rows.append((str(record.number), record.when[:16].replace("T", " "), record.title, state, files))
@@ -48,6 +48,6 @@ def command(every: bool, keep: int | None, release: int | None, as_json: bool) -
     size = sum(each.size for each in held.values())
     if held:
         runs = scrub.counted(len(held), "run")
-        lines.append(f"{file_size(size)} are held to take {runs} back. Keep one: scrub history --keep RUN")
+        lines.append(f"Undo data: {file_size(size)} for {runs}. Keep one for good: scrub history --keep RUN")
     echo_lines(lines)
     return 0

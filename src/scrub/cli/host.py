@@ -4,14 +4,14 @@ from __future__ import annotations
 
 import sys
 import threading
+import time
 from collections.abc import Sequence
-from typing import Any
 
 import click
 
 import scrub
 from scrub import Go, Outgoing, Question, View, counted
-from scrub.cli.output import accent, echo, file_size, one_line
+from scrub.cli.output import cut, echo, file_size, one_line, quiet, strong, width
 
 
 class TerminalHost:
@@ -20,8 +20,8 @@ class TerminalHost:
     def __init__(self, asking: bool = True, bars: bool = True) -> None:
         self.asking = asking and sys.stdin.isatty()
         self._bars = bars and sys.stderr.isatty()
-        self._bar: Any = None
-        self._task: Any = None
+        self._shown = False
+        self._began = self._drawn = 0.0
         self._timer: threading.Timer | None = None
         self._lock = threading.Lock()
         self._state: tuple[float, int, str] = (0, 1, "")
@@ -58,7 +58,7 @@ class TerminalHost:
         """A password typed without echo; a new one twice."""
         if not self.asking:
             return None
-        again = "The same once more" if question.twice else False
+        again = "Repeat the password" if question.twice else False
         answer: str = click.prompt(
             f"Password ({question.prompt})", hide_input=True, err=True, confirmation_prompt=again
         )
@@ -77,10 +77,10 @@ class TerminalHost:
         if not self.asking:
             return None
         self.close()
-        echo(f"{counted(len(messages), 'message')} will be sent, and cannot be taken back:", err=True)
+        echo(f"{counted(len(messages), 'message')} will be sent. Sending cannot be undone:", err=True)
         for each in messages:
             to = ", ".join(each.recipients)
-            echo(f"  {to}  {accent(each.subject)}  {file_size(each.size)}", err=True)
+            echo(f"  {to}  {strong(each.subject)}  {file_size(each.size)}", err=True)
         return click.confirm("Send?" if len(messages) == 1 else "Send them?", err=True)
 
     def in_use(self, path: str, why: str) -> str:
@@ -91,80 +91,96 @@ class TerminalHost:
         echo(f"{path}: {why}", err=True)
         choices = click.Choice(["wait", "copy", "stop"])
         answer: str = click.prompt(
-            "Wait until it is closed, put the result beside it, or stop?", type=choices, err=True
+            "Wait until it is closed, save the result beside it, or stop?", type=choices, err=True
         )
         return answer
 
     def progress(self, done: float, of: int, label: str) -> None:
         """Moves the bar, which is shown when the work has taken as long as the setting `bar-after` says."""
-        label = one_line(label)
-        label = f"{min(of, int(done) + 1)}/{of} {label}" if of > 1 else label
-        soon = False
         with self._lock:
-            self._state = (done, of, label)
-            if self._bar is not None:
-                self._bar.update(self._task, completed=done, total=of, description=label)
-            elif self._timer is None and done < of and self._bars:
+            self._state = (done, of, one_line(label))
+            if self._timer is None and done < of and self._bars:
                 delay = float(scrub.home().settings.load().get("bar-after", 1))
+                self._began = time.monotonic()
                 self._timer = threading.Timer(delay, self._show)
                 self._timer.daemon = True
+                self._shown = not delay
                 if delay:
                     self._timer.start()
-                else:
-                    soon = True
-        if soon:
-            self._show()
+            self._draw()
         if done >= of:
             self.close()
 
     @property
     def busy(self) -> bool:
         """Whether a bar is on the screen."""
-        return self._bar is not None
+        return self._shown
 
     def _show(self) -> None:
-        from rich.console import Console
-        from rich.progress import BarColumn, Progress, TaskProgressColumn, TextColumn, TimeRemainingColumn
-
         with self._lock:
-            done, of, label = self._state
-            if self._timer is None:
-                return
-            bar = BarColumn(30, style="dim", complete_style="cyan", finished_style="cyan", pulse_style="cyan")
-            self._bar = Progress(
-                bar,
-                TaskProgressColumn(),
-                TimeRemainingColumn(compact=True),
-                TextColumn("{task.description}", markup=False),
-                console=Console(stderr=True),
-                transient=True,
-            )
-            self._task = self._bar.add_task(label, total=of, completed=done)
-            self._bar.start()
+            if self._timer is not None:
+                self._shown = True
+                self._draw()
+
+    def _draw(self) -> None:
+        """Draws the bar on its one line, ten times a second at most."""
+        now = time.monotonic()
+        if not self._shown or now - self._drawn < 0.1:
+            return
+        self._drawn = now
+        sys.stderr.write("\r" + shown_bar(*self._state, now - self._began, width() - 1) + "\x1b[K")
+        sys.stderr.flush()
 
     def close(self) -> None:
-        """Takes the bar away."""
+        """Removes the bar."""
         with self._lock:
             if self._timer is not None:
                 self._timer.cancel()
                 self._timer = None
-            if self._bar is not None:
-                self._bar.stop()
-                self._bar = None
+            if self._shown and self._drawn:
+                sys.stderr.write("\r\x1b[K")
+                sys.stderr.flush()
+            self._shown, self._drawn = False, 0.0
+
+
+def shown_bar(done: float, of: int, label: str, seconds: float, room: int) -> str:
+    """`██████░░░░  26 of 300, about 50 s left   week-026.xlsx`: the empty part is lighter on every background."""
+    share = max(0.0, min(1.0, done / of if of else 1.0))
+    full = round(share * _BAR)
+    count = f"{min(of, int(done) + 1):,} of {of:,}" if of > 1 else f"{share:.0%}"
+    left = f", about {_span(seconds / share - seconds)} left" if share > 0.02 and seconds > 2 else ""
+    return cut(f"{'█' * full}{'░' * (_BAR - full)}  {count}{left}   {label}", room)
+
+
+def _span(seconds: float) -> str:
+    return f"{seconds:.0f} s" if seconds < 100 else f"{seconds / 60:.0f} min"
+
+
+#: The columns of the bar.
+_BAR = 10
 
 
 class TerminalStepper:
     """Shows each statement with the current item and the values, and asks how to go on."""
 
+    def __init__(self) -> None:
+        self._explained = False
+
     def step(self, view: View) -> Go:
         """Asks on the terminal; an empty answer is: next."""
+        if not self._explained:
+            echo(quiet(_KEYS), err=True)
+            self._explained = True
         echo(f"{view.title}, line {view.line}" + (f"  ({view.item})" if view.item else ""), err=True)
-        echo(f"    {view.text}", err=True)
+        echo(f"    {strong(view.text)}", err=True)
         if view.values:
-            echo(f"    ({', '.join(f'{name} = {value}' for name, value in view.values.items())})", err=True)
+            echo(quiet(f"    ({', '.join(f'{name} = {value}' for name, value in view.values.items())})"), err=True)
         words = {go.value[0]: go for go in Go} | {go.value: go for go in Go}
         while True:
-            answer = click.prompt("next, into, over, end, stop", default="next", show_default=False, err=True)
+            answer = click.prompt("", default="next", show_default=False, prompt_suffix="> ", err=True)
             if answer.strip().lower() in words:
                 return words[answer.strip().lower()]
-            echo("Answer with one of these words, or its first letter.", err=True)
+            echo(_KEYS, err=True)
+
+
+_KEYS = "Enter = next   i = into a macro   o = over this block   e = to the end   s = stop"

@@ -8,15 +8,17 @@ import click
 
 import scrub
 from scrub.cli.host import TerminalHost
-from scrub.cli.output import accent, columns, echo, file_size, print_json
+from scrub.cli.output import columns, echo, file_size, print_json, strong
 
 
 @click.command("inside")
 @click.argument("file")
-@click.option("--texts", is_flag=False, flag_value="", metavar="WORDS", help="Number the paragraphs with these words.")
-@click.option("--json", "as_json", is_flag=True, help="Print it as JSON.")
+@click.option(
+    "--texts", is_flag=False, flag_value="", metavar="WORDS", help="Number the paragraphs that contain these words."
+)
+@click.option("--json", "as_json", is_flag=True, help="Print the result as JSON.")
 def command(file: str, texts: str | None, as_json: bool) -> int:
-    """What a macro can see in FILE: a workbook, a document, a mailbox, a message, a PDF, a picture or a folder."""
+    """Shows what a macro can see in FILE: a workbook, document, mailbox, message, PDF, picture, database or folder."""
     host = TerminalHost()
     with scrub.open(file) as opened:
         item, name = opened.item, os.path.basename(os.path.abspath(file))
@@ -31,8 +33,9 @@ def command(file: str, texts: str | None, as_json: bool) -> int:
             rows = [{word: _size(value) for word, value in row.items()} for row in found.rows]
             print_json({"name": name, "kind": item.kind_word, f"{found.part}s": rows})
             return 0
-        what = item.called or f"a {item.kind_word}"
-        echo(f"{accent(name)}  {what} of {scrub.counted(len(found.rows), found.part)}")
+        kind = (item.called or item.kind_word).removeprefix("an ").removeprefix("a ")
+        summary = found.summary or scrub.counted(len(found.rows), found.part)
+        echo(f"{strong(name)}  {kind.replace('pdf', 'PDF')}: {summary}")
         shown = [[_cell(word, value) for word, value in row.items() if word != "headings"] for row in found.rows]
         for line in columns(shown):
             echo(line)
@@ -48,9 +51,9 @@ def command(file: str, texts: str | None, as_json: bool) -> int:
 def _number(item: object, words: str) -> None:
     """The paragraphs of a document by their numbers."""
     if not isinstance(item, scrub.Document):
-        raise scrub.BadCall("--texts goes with documents: it numbers their paragraphs")
+        raise scrub.BadCall("--texts works on documents only: it numbers their paragraphs")
     every, low = list(item.paragraphs()), words.casefold()
-    echo(f"{accent(item.name)}  {scrub.counted(len(every), 'paragraph')}")
+    echo(f"{strong(item.name)}  {scrub.counted(len(every), 'paragraph')}")
     found = [each for each in every if low in each.text.casefold()]
     for line in columns([(str(each.number), " ".join(each.text.splitlines())) for each in found]):
         echo(line)
@@ -66,9 +69,18 @@ def _tell_headings(contents: scrub.Contents) -> None:
         like = scrub.counted(len(names) - 1, contents.part)
         where = names[0] if len(names) == 1 else f"{names[0]} and {like} like it"
         outline = found[0][1]
-        echo(f"{accent(where)}: {outline.opening}")
-        for line in columns([(field, value) for field, value in outline.fields.items()]):
+        echo(f"{strong(where)}: {_typed(names[0], outline.opening)}")
+        for line in columns([(field, value) for field, value in outline.fields.items()], copied=True):
             echo(line)
+
+
+def _typed(name: str, opening: str) -> str:
+    """How a loop is opened, so that it can be typed anywhere: with the sheet by its name."""
+    bare = "each record in sheet"
+    if opening != bare and not opening.startswith(f"{bare}."):
+        return opening
+    text = name.replace('"', '""').replace("{", "{{").replace("}", "}}")
+    return f'{bare}("{text}"){opening[len(bare) :]}'
 
 
 def _size(value: object) -> object:

@@ -1,4 +1,4 @@
-"""Changes as a person reads them: by place, cells in reading order, many of a column told in one line."""
+"""Changes as a person reads them: by place, cells in reading order, many of a column in one line."""
 
 from __future__ import annotations
 
@@ -30,6 +30,14 @@ def change_lines(
     if whole is not None and len(rows) > whole + 1:
         return [*columns(rows[:whole]), more(len(rows) - whole + unread)]
     return columns(rows)
+
+
+def change_rows(changes: Sequence[Change], limit: int, headings: Headings) -> list[tuple[str, str]]:
+    """The same as pairs of a place and what was changed there."""
+    found = []
+    for place, every in by_place(changes).items():
+        found += [(place, text) for _, text in _rows(place, every, limit, headings.get(place, {}))]
+    return found
 
 
 def by_place(changes: Sequence[Change]) -> dict[str, list[Change]]:
@@ -96,26 +104,26 @@ def _done(rest: str, changes: list[Change], cells: str = "cells") -> str:
     old = [before[1:-1] if before.startswith('"') else None for before, _ in pairs]
     new = [after[1:-1] if after.startswith('"') else None for _, after in pairs]
     if all(before == "nothing" for before, _ in pairs):
-        return f"{count} empty {cells} filled in"
+        return f"{count} empty {cells} filled"
     if all(after == "nothing" for _, after in pairs):
         return f"{count} {cells} emptied"
     if None in old:
-        return f"{count} values changed, such as {changes[0]}"
+        return f"{count} {cells} changed, such as {changes[0]}"
     texts = [each or "" for each in old]
     if None not in new:
         for words, change in _OF_TEXTS:
             if [change(each) for each in texts] == new:
-                return f"{count} texts {words}"
-        return f"{count} texts changed, such as {changes[0]}"
+                return f"{count} {cells} {words}"
+        return f"{count} {cells} changed, such as {changes[0]}"
     if all(_DATE.match(after) for _, after in pairs):
-        return f"{count} texts turned into dates"
-    return f"{count} texts turned into numbers" if not any(new) else f"{count} texts changed"
+        return f"{count} {cells} converted to dates"
+    return f"{count} {cells} converted to numbers" if not any(new) else f"{count} {cells} changed"
 
 
 _OF_TEXTS = (
-    ("in capitals", str.upper),
-    ("in small letters", str.lower),
-    ("without blanks at their ends", str.strip),
+    ("in upper case", str.upper),
+    ("in lower case", str.lower),
+    ("trimmed", str.strip),
     ("with single spaces", lambda text: " ".join(text.split())),
 )
 

@@ -6,15 +6,16 @@ import click
 
 import scrub
 from scrub import upkeep
-from scrub.cli.output import accent, columns, echo, print_json
+from scrub.cli.output import columns, echo, one_line, print_json, quiet, strong, width
 
 
 @click.command("macros")
 @click.argument("words", nargs=-1)
-@click.option("--for", "file", metavar="FILE", help="Only what fits this file.")
+@click.option("--for", "file", metavar="FILE", help="Only macros for this kind of file.")
+@click.option("-q", "--quiet", "bare", is_flag=True, help="Titles only.")
 @click.option("--json", "as_json", is_flag=True, help="Print the list as JSON.")
-def command(words: tuple[str, ...], file: str | None, as_json: bool) -> int:
-    """The library, searched in titles and texts when WORDS are given."""
+def command(words: tuple[str, ...], file: str | None, bare: bool, as_json: bool) -> int:
+    """Lists the library, or the macros that contain WORDS."""
     library = scrub.home().library
     entries = library.search(" ".join(words)) if words else library.entries()
     if file is not None:
@@ -30,25 +31,35 @@ def command(words: tuple[str, ...], file: str | None, as_json: bool) -> int:
         )
         return 0
     if words and not entries:
-        echo(f"No macro has {' and '.join(words)} in its title or text. See them all: scrub macros")
+        echo(f"No macro contains {' and '.join(words)}. Show all: scrub macros")
         return 1
     heading = ""
     wide = max((len(entry.title) for entry in entries), default=0)
     for entry in entries:
         group = _group(entry)
         if group != heading:
-            echo(("\n" if heading else "") + accent(group))
+            echo(("\n" if heading else "") + strong(group))
             heading = group
         about = f"cannot be read: {entry.unreadable}" if entry.unreadable else entry.about
         times, last = use.get(entry.title, (0, ""))
         used = f"run {scrub.counted(times, 'time')}, last {last[:10]}" if times else ""
-        for line in columns([(f"{entry.title:<{min(wide, 48)}}", f"{about}  ({used})" if used and words else about)]):
+        about = f"{about}  ({used})" if used and words else about
+        if bare or width() < _NARROW:
+            echo(f"  {one_line(entry.title)}")
+            if about and not bare:
+                echo(quiet(f"    {about}"))
+            continue
+        for line in columns([(f"{entry.title:<{min(wide, 48)}}", about)], wrap=True):
             echo(line)
     if not words:
-        echo("\nRead one: scrub show TITLE    Run one: scrub run TITLE FILE --preview")
+        echo("\nRead one: scrub show TITLE    Preview one: scrub run TITLE FILE --preview")
         if all(entry.example for entry in entries):
-            echo("Keep one of your own: scrub add FILE.scrub")
+            echo("Add your own: scrub add FILE.scrub")
     return 0
+
+
+#: Columns of a terminal below which a description has a line of its own.
+_NARROW = 100
 
 
 def _group(entry: scrub.Entry) -> str:

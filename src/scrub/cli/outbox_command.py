@@ -9,16 +9,16 @@ from scrub.cli.output import columns, echo, echo_lines, failed, more, print_json
 
 
 @click.command("outbox")
-@click.option("--all", "every", is_flag=True, help="Show every message, not only the last twenty.")
+@click.option("--all", "every", is_flag=True, help="Show all messages, not only the last twenty.")
 @click.option("--json", "as_json", is_flag=True, help="Print them as JSON.")
 def command(every: bool, as_json: bool) -> int:
-    """What macros sent, to whom, and what became of it; the last message first."""
+    """Lists sent messages, recipients and status. The last message comes first."""
     notes = scrub.outbox()
     if as_json:
         print_json([note._asdict() for note in notes])
         return 0
     if not notes:
-        echo("Nothing was sent yet. A macro sends with: send. See: scrub catalog send")
+        echo("No messages sent yet. A macro sends with: send. Details: scrub catalog send")
         return 0
     cut = len(notes) if every else 20
     rows = []
@@ -28,6 +28,6 @@ def command(every: bool, as_json: bool) -> int:
     lines = columns(rows, "")
     if len(notes) > cut:
         lines.append(more(len(notes) - cut))
-    lines += [f"{note.number}: {note.why}. Its text: {note.path}" for note in notes[:cut] if note.why]
+    lines += [f"{note.number}: {note.why}. Message: {note.path}" for note in notes[:cut] if note.why]
     echo_lines(lines)
     return 0

@@ -1,4 +1,4 @@
-"""How things are printed: plain lines, one accent colour, long lists cut."""
+"""How things are printed: lines wrapped at words; bold, dim and red where a terminal wants them; long lists cut."""
 
 from __future__ import annotations
 
@@ -11,25 +11,25 @@ from typing import Any
 
 import click
 
-from scrub import FileResult, counted
+from scrub import FileResult, Problem, counted
 
 #: Lines of a list before it is cut.
 SHOWN = 10
 
 
-def accent(text: str) -> str:
-    """The text in the accent colour, where the output is a terminal that wants it."""
-    return _styled(text, fg="cyan")
+def strong(text: str) -> str:
+    """A heading or a result, in bold. The colours of terminals differ, and bold reads on all of them."""
+    return _styled(text, bold=True)
+
+
+def quiet(text: str) -> str:
+    """What explains another line, dimmed."""
+    return _styled(text, dim=True)
 
 
 def failed(text: str) -> str:
-    """What went wrong, told apart from all else by more than a colour."""
+    """What went wrong, in red: always a word such as "Failed", since not everybody sees the colour."""
     return _styled(text, fg="red", bold=True)
-
-
-def noted(text: str) -> str:
-    """What a person should know."""
-    return _styled(text, fg="yellow")
 
 
 def _styled(text: str, **style: Any) -> str:
@@ -44,7 +44,10 @@ def _styled(text: str, **style: Any) -> str:
 #: What stands for an escape of our own until it is printed; nobody can know it before.
 _MARK = f"\0{os.urandom(6).hex()}\0"
 #: What a terminal would obey, or nobody would see: control characters, and marks that turn the direction of reading.
-_RAW = re.compile("[\0-\x08\x0b-\x1f\x7f-\x9f\u061c\u200e\u200f\u2028-\u202e\u2066-\u2069\ud800-\udfff]")
+_RAW = re.compile(
+    "[\0-\x08\x0b-\x1f\x7f-\x9f\u00ad\u061c\u180e\u200b-\u200f\u2028-\u202e\u2060-\u206f\ufeff\ud800-\udfff"
+    "\U000e0000-\U000e007f]"
+)
 
 
 def harmless(text: str) -> str:
@@ -67,9 +70,34 @@ def _printed(text: str) -> str:
     return "".join(f"\x1b{each}" if number % 2 else harmless(each) for number, each in enumerate(pieces))
 
 
-def echo(text: str = "", err: bool = False, nl: bool = True) -> None:
-    """Prints a text; nothing in it that came from a file reaches the terminal raw."""
+def echo(text: str = "", err: bool = False, nl: bool = True, raw: bool = False) -> None:
+    """Prints a text; nothing in it that came from a file reaches the terminal raw. At a terminal, lines are wrapped at
+    words, unless `raw` keeps them whole: lines of a macro, which people copy.
+    """
+    stream = sys.stderr if err else sys.stdout
+    if not raw and stream.isatty():
+        text = "\n".join(each for line in text.split("\n") for each in wrapped(line, width()))
     click.echo(_printed(text), err=err, nl=nl)
+
+
+def wrapped(line: str, room: int, hang: int | None = None) -> list[str]:
+    """A line as lines of at most so many columns, cut between words; a word that is longer stays whole. The further
+    lines are indented by `hang` columns, or two more than the first.
+    """
+    if cells(line) <= room:
+        return [line]
+    indent = len(line) - len(line.lstrip(" "))
+    hang = hang if hang is not None else indent + 2 if indent else 0
+    found, current, used = [], "", 0
+    for gap, word in re.findall(r"( *)([^ ]+)", line):
+        size = cells(word)
+        if current.strip(" ") and used + len(gap) + size > room:
+            found.append(current)
+            current, used = " " * hang, hang
+        else:
+            current, used = current + gap, used + len(gap)
+        current, used = current + word, used + size
+    return [*found, current]
 
 
 def width() -> int:
@@ -118,25 +146,30 @@ def print_json(value: Any) -> None:
     click.echo(_RAW.sub(lambda found: f"\\u{ord(found[0]):04x}", text))
 
 
-def columns(rows: Sequence[Sequence[str]], indent: str = "  ", fixed: int | None = None) -> list[str]:
-    """Rows as lines with their columns in line; what does not fit the terminal is cut. `fixed` is the width of the
-    first column where several lists are to be in line.
+def columns(rows: Sequence[Sequence[str]], indent: str = "  ", wrap: bool = False, copied: bool = False) -> list[str]:
+    """Rows as lines with their columns in line. What does not fit the terminal is cut; with `wrap`, the last column is
+    wrapped instead. With `copied`, the first column is something to copy, and is never cut.
     """
     if not rows:
         return []
     rows = [[one_line(text) for text in row] for row in rows]
     most = max(12, width() // 2 - 2)
     widths = [min(most, max(cells(row[index]) for row in rows)) for index in range(len(rows[0]) - 1)]
-    if fixed is not None and widths:
-        widths[0] = fixed
     lines = []
     for row in rows:
         line = indent
-        for text, size in zip(row, widths, strict=False):
-            shown = cut(text, size) if cells(text) > most else text
+        for number, (text, size) in enumerate(zip(row, widths, strict=False)):
+            shown = cut(text, size) if cells(text) > most and not (copied and number == 0) else text
             line += shown + " " * (size - cells(shown)) + "  "
-        room = width() - cells(line)
-        lines.append((line + (row[-1] if room < 8 else cut(row[-1], room))).rstrip())
+        start = cells(line)
+        if width() - start < 8 and copied:  # no room beside it: the value goes below
+            lines.append(line.rstrip())
+            line, start = f"{indent}    ", len(indent) + 4
+        room = width() - start
+        if wrap:
+            lines += [each.rstrip() for each in wrapped(line + row[-1], width(), start)]
+        else:
+            lines.append((line + (row[-1] if room < 8 else cut(row[-1], room))).rstrip())
     return lines
 
 
@@ -156,7 +189,7 @@ def indented(text: str) -> str:
 
 def more(left: int) -> str:
     """The line that tells how many more there are."""
-    return f"  {left:,} more; see all with --all"
+    return f"  {left:,} more; show all with --all"
 
 
 def short_path(path: str) -> str:
@@ -194,12 +227,21 @@ def sentence(text: str) -> str:
     return text[:1].upper() + text[1:] if first.isalpha() and first.islower() else text
 
 
-def echo_problem(text: str) -> None:
-    """Prints a problem on standard error; at a terminal, a long sentence is broken between its words."""
-    lines = [text]
-    if sys.stderr.isatty() and "\n" not in text and cells(text) > width():
-        import textwrap  # only long texts pay for it
+def quoted(word: str) -> str:
+    """A word as a person types it in a shell: between double quotes, which all know, wherever that is enough."""
+    if word and not any(letter in word for letter in " \t'\"&()*?[]{}$;|<>!#~`\\"):
+        return word
+    import shlex  # rarely needed
 
-        lines = textwrap.wrap(text, width(), break_long_words=False, break_on_hyphens=False)
-    for line in lines:
-        echo(line, err=True)
+    return shlex.quote(word) if any(letter in word for letter in '"$`\\!') else f'"{word}"'
+
+
+def problem_lines(name: str, problems: Sequence[Problem]) -> list[str]:
+    """The errors of a macro, a blank line between them: each line with its number, and what is wrong below it."""
+    lines = [f"{strong(name)}: {counted(len(problems), 'error')}"]
+    for problem in problems:
+        text, start, length = problem.excerpt
+        mark = " " * cells(text[:start]) + "^" * length
+        told = wrapped(f"{mark} {problem.message}", max(40, width() - 7), min(len(mark) + 1, 20))
+        lines += ["", f"{problem.line:>4} | {text}", *(f"     | {failed(line)}" for line in told)]
+    return lines

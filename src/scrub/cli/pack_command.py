@@ -14,8 +14,8 @@ from scrub.cli.output import echo
 @click.argument("macro", shell_complete=macro_titles)
 @click.argument("out")
 def command(macro: str, out: str) -> int:
-    """Writes MACRO, with all that it runs, as one file OUT for a colleague; `scrub add OUT` takes it."""
+    """Writes MACRO and all macros that it runs to one file OUT for a colleague, who types `scrub add OUT`."""
     path, titles = sharing.pack(scrub.home(), macro, out)
-    echo(f"Packed {scrub.listed(titles)} into {path}.")
-    echo(f"Your colleague writes: scrub add {path}")
+    echo(f"Packed into {path}: {scrub.listed(titles)}.")
+    echo(f"Your colleague types: scrub add {path}")
     return 0

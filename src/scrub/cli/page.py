@@ -3,102 +3,222 @@
 from __future__ import annotations
 
 import re
-from difflib import SequenceMatcher
+from collections.abc import Iterator, Sequence
 from html import escape
 
 import scrub
 from scrub.cli.listing import by_place
+from scrub.cli.output import harmless
+from scrub.model.differences import differences
+
+#: Changes from which those of one place are grouped by column; groups are open up to this size, in a place of up to
+#: ten times as many.
+_GROUPED = 40
+#: Nothing is loaded and no script runs, whatever the values of a file say.
+_POLICY = "default-src 'none'; style-src 'unsafe-inline'; base-uri 'none'; form-action 'none'"
 
 _STYLE = """
-:root { color-scheme: light; --ink: #22302e; --quiet: #63706d; --line: #d8dfdc; --accent: #00727c; }
+:root {
+  color-scheme: light dark; --paper: #fbfaf7; --sheet: #fff; --head: #eef3f1; --ink: #22302e; --quiet: #5b6865;
+  --line: #d8dfdc; --accent: #00636b; --old: #8f2a1b; --old-paper: #fbe9e4; --new: #14603c; --new-paper: #e4f3e8;
+}
+@media (prefers-color-scheme: dark) {
+  :root {
+    --paper: #16191a; --sheet: #1d2122; --head: #262c2d; --ink: #e4e8e6; --quiet: #a3afac; --line: #3a4344;
+    --accent: #7cc7cd; --old: #ffb3a4; --old-paper: #43241e; --new: #9bdfb6; --new-paper: #1e3a2a;
+  }
+}
 * { box-sizing: border-box; }
-body { font: 15px/1.5 system-ui, "DejaVu Sans", sans-serif; color: var(--ink); background: #fbfaf7; margin: 0; }
-main { max-width: 68rem; margin: 0 auto; padding: 2.5rem 1.5rem 4rem; }
-h1 { font-size: 1.7rem; margin: 0 0 .2rem; } h2 { font-size: 1.15rem; color: var(--accent); margin: 2.4rem 0 .3rem; }
-h3 { font-size: 1rem; margin: 1.4rem 0 .4rem; } p { margin: .2rem 0; } .quiet { color: var(--quiet); }
-table { width: 100%; border-collapse: collapse; background: #fff; table-layout: fixed; }
+body { font: 15px/1.5 system-ui, "DejaVu Sans", sans-serif; color: var(--ink); background: var(--paper); margin: 0; }
+main { max-width: 68rem; margin: 0 auto; padding: 2rem 1.5rem 4rem; }
+h1 { font-size: 1.6rem; line-height: 1.25; margin: 0 0 .3rem; } h1, h2, h3, p, li { overflow-wrap: anywhere; }
+h2 { font-size: 1.15rem; color: var(--accent); margin: 2.2rem 0 .3rem; } h3 { font-size: 1rem; margin: 1.3rem 0 .4rem; }
+p { margin: .2rem 0; } ul { margin: .3rem 0; padding-left: 1.3rem; } a { color: var(--accent); }
+.quiet, .kind { color: var(--quiet); } .kind { font-size: .85em; }
+.failed, .skipped { border-left: 4px solid var(--old); padding: .4rem .9rem; margin: 1rem 0; }
+.failed { background: var(--old-paper); }
+.skipped { border-color: var(--line); background: var(--head); } .failed strong { color: var(--old); }
+table { width: 100%; border-collapse: collapse; background: var(--sheet); table-layout: fixed; }
 th, td { text-align: left; vertical-align: top; padding: .35rem .7rem; border: 1px solid var(--line); }
-th, td { overflow-wrap: anywhere; }
-th { font-weight: 600; background: #eef3f1; } th.where, td.where { width: 15%; white-space: nowrap; }
-td.no { color: var(--quiet); } del { color: #9d2f1f; background: #fbe9e4; text-decoration-thickness: 1px; }
-ins { color: #14603c; background: #e4f3e8; text-decoration: none; border-bottom: 1px solid #14603c; }
-.failed { border-left: 4px solid #9d2f1f; padding: .4rem .8rem; background: #fbe9e4; }
+th, td { overflow-wrap: anywhere; white-space: pre-wrap; }
+th { font-weight: 600; background: var(--head); } th:first-child { width: 18%; }
+td.no { color: var(--quiet); } del { color: var(--old); background: var(--old-paper); text-decoration-thickness: 1px; }
+ins { color: var(--new); background: var(--new-paper); text-decoration: none; border-bottom: 1px solid var(--new); }
+.swatch { display: inline-block; width: 1em; height: 1em; border: 1px solid var(--quiet); vertical-align: -.12em; }
+details { margin: .4rem 0; } summary { cursor: pointer; padding: .2rem 0; } details table { margin: .3rem 0 .8rem; }
+@media (max-width: 600px) {
+  main { padding: 1.2rem .9rem 3rem; } thead { display: none; } table, tbody, tr, td { display: block; width: 100%; }
+  tr { border: 1px solid var(--line); margin-bottom: .6rem; } td { border: 0; padding: .2rem .6rem; }
+  td:first-child { font-weight: 600; background: var(--head); }
+  td:nth-child(2)::before { content: "Before  "; color: var(--quiet); }
+  td:nth-child(3)::before { content: "After  "; color: var(--quiet); }
+}
 @media print {
-  body { background: none; font-size: 11px; } main { padding: 0; max-width: none; }
-  tr, h3 { break-inside: avoid; } h3 { break-after: avoid; } thead { display: table-header-group; }
+  :root { --paper: #fff; --sheet: #fff; --head: #f2f2f2; --ink: #000; --quiet: #444; --accent: #000; --line: #bbb; }
+  body { font-size: 10px; line-height: 1.35; } main { padding: 0; max-width: none; } nav { display: none; }
+  th, td { padding: .12rem .4rem; } h2 { margin-top: 1rem; } tr, h3, summary { break-inside: avoid; }
+  h2, h3, summary { break-after: avoid; } thead { display: table-header-group; }
 }
 """
-
-
-_HEAD = '<table><thead><tr><th class="where">Where</th><th>Before</th><th>After</th></tr></thead><tbody>'
+_HEAD = "<table><thead><tr><th>Where</th><th>Before</th><th>After</th></tr></thead><tbody>"
 
 
 def page_of(record: scrub.RunRecord) -> str:
-    """The page of a run: before and after side by side, by file and by sheet."""
-    files = scrub.counted(len(record.files), "file")
+    """The page of a run: the result, what failed or was skipped, the contents, and before and after of each change."""
     changes = scrub.counted(record.changes, "change")
+    changed = [(number, file) for number, file in enumerate(record.files) if file.changes]
+    when = f", {record.when[:16].replace('T', ' ')}" if record.when else ""
     parts = [
         '<!doctype html><html lang="en"><head><meta charset="utf-8">',
+        f'<meta http-equiv="Content-Security-Policy" content="{_POLICY}">',
         '<meta name="viewport" content="width=device-width, initial-scale=1">',
-        f"<title>{escape(record.title)}: run {record.number}</title><style>{_STYLE}</style></head><body><main>",
-        f"<h1>{escape(record.title)}</h1>",
-        f'<p class="quiet">Run {record.number}, {escape(record.when[:16].replace("T", " "))}: {changes} in {files}'
-        + (", taken back since" if record.undone else "")
-        + ".</p>",
+        f"<title>{_plain(record.title)}: run {record.number}</title><style>{_STYLE}</style></head><body><main>",
+        f"<h1>{_plain(record.title)}</h1>",
+        f"<p><strong>{changes} in {len(changed):,} of {scrub.counted(len(record.files), 'file')}</strong></p>",
+        f'<p class="quiet">Run {record.number}{when}{", undone since" if record.undone else ""}</p>',
+        *_problems(record),
+        *_contents(changed),
     ]
-    for file in record.files:
-        parts.append(f"<h2>{escape(file.path)}</h2>")
-        if file.problem:
-            parts.append(f'<p class="failed">Failed: {escape(file.problem)}</p>')
-        elif not file.changes:
-            parts.append('<p class="quiet">Nothing was changed.</p>')
-        parts += [f"<p>{escape(line)}</p>" for line in file.said]
+    for number, file in enumerate(record.files):
+        if not file.changes and not file.said and not file.log:
+            continue
+        parts.append(f'<h2 id="file-{number}">{_plain(file.path or record.title)}</h2>')
+        parts += [f"<p>{_plain(line)}</p>" for line in file.said]
         for place, every in by_place(file.changes).items():
-            parts.append(f"<h3>{escape(place)}</h3>")
-            parts.append(_HEAD)
-            parts += [_row(change, file.headings.get(place, {})) for change in every]
-            parts.append("</tbody></table>")
-        if file.log:
+            parts += _place(place, every, dict(file.headings.get(place, {})))
+        log = [line for line in file.log if not line.startswith("skipped ")]
+        if log:
             parts.append("<h3>Log</h3>")
-            parts += [f'<p class="quiet">{escape(line)}</p>' for line in file.log]
+            parts += [f'<p class="quiet">{_plain(line)}</p>' for line in log]
+    unchanged = [file.path for file in record.files if file.path and not file.changes and not file.problem]
+    if unchanged:
+        parts.append(f"<h2>Nothing changed in {scrub.counted(len(unchanged), 'file')}</h2>")
+        parts.append(f'<p class="quiet">{", ".join(_plain(path) for path in unchanged)}</p>')
     return "\n".join([*parts, "</main></body></html>", ""])
 
 
-def _row(change: scrub.Change, headings: object) -> str:
-    where = escape(change.what)
+def _problems(record: scrub.RunRecord) -> Iterator[str]:
+    """What failed, and what was skipped, before all else."""
+    failed = [file for file in record.files if file.problem]
+    if failed:
+        yield f'<section class="failed"><strong>Failed: {scrub.counted(len(failed), "file")}</strong><ul>'
+        yield from (f"<li>{_plain(file.path)}: {_plain(file.problem)}</li>" for file in failed)
+        yield "</ul></section>"
+    skipped = [
+        f"{file.path}: {line.removeprefix('skipped ')}" if len(record.files) > 1 else line.removeprefix("skipped ")
+        for file in record.files
+        for line in file.log
+        if line.startswith("skipped ")
+    ]
+    if skipped:
+        yield f'<details class="skipped"{" open" if len(skipped) < _GROUPED else ""}>'
+        yield f"<summary>Skipped: {scrub.counted(len(skipped), 'place')}</summary><ul>"
+        yield from (f"<li>{_plain(line)}</li>" for line in skipped)
+        yield "</ul></details>"
+
+
+def _contents(changed: Sequence[tuple[int, scrub.FileRecord]]) -> Iterator[str]:
+    if len(changed) < 2:
+        return
+    yield "<nav><h2>Contents</h2><ul>"
+    for number, file in changed:
+        count = f'<span class="quiet">{len(file.changes):,}</span>'
+        yield f'<li><a href="#file-{number}">{_plain(file.path)}</a> {count}</li>'
+    yield "</ul></nav>"
+
+
+def _place(place: str, changes: Sequence[scrub.Change], headings: dict[str, str]) -> Iterator[str]:
+    """The changes of one sheet or paragraph; many are folded, a group for each column or field."""
+    yield f'<h3>{_plain(place)} <span class="quiet">{scrub.counted(len(changes), "change")}</span></h3>'
+    if len(changes) <= _GROUPED:
+        yield from _table(changes, headings)
+        return
+    groups: dict[str, list[scrub.Change]] = {}
+    for change in sorted(changes, key=lambda change: (change.cell.left, change.of_cell) if change.cell else (0, "")):
+        groups.setdefault(_group(change, headings), []).append(change)
+    for name, every in groups.items():
+        shown = " open" if len(every) <= _GROUPED and len(changes) <= 10 * _GROUPED else ""
+        yield f"<details{shown}><summary>{_plain(name)}: {scrub.counted(len(every), 'change')}</summary>"
+        yield from _table(every, headings)
+        yield "</details>"
+
+
+def _group(change: scrub.Change, headings: dict[str, str]) -> str:
+    if change.cell is None:
+        return change.field or "other changes"
+    letters = scrub.letters_of(change.cell.left)
+    column = f"{headings[letters]} (column {letters})" if headings.get(letters) else f"Column {letters}"
+    return f"{column}, {change.of_cell}" if change.of_cell else column
+
+
+def _table(changes: Sequence[scrub.Change], headings: dict[str, str]) -> Iterator[str]:
+    yield _HEAD
+    for change in changes:
+        yield _row(change, headings)
+    yield "</tbody></table>"
+
+
+def _row(change: scrub.Change, headings: dict[str, str]) -> str:
+    where = _plain(change.what)
     letters = scrub.letters_of(change.cell.left) if change.cell and not change.of_cell else ""
-    if letters and isinstance(headings, dict) and headings.get(letters):
-        where += f'<br><span class="quiet">{escape(headings[letters])}</span>'
+    if headings.get(letters):
+        where += f'<br><span class="quiet">{_plain(headings[letters])}</span>'
     before, after = change.sides
-    if before.startswith('"') and after.startswith('"'):
+    if change.said and before == after == "nothing":
+        return f"<tr><td>{where}</td><td></td><td>{_plain(change.said)}</td></tr>"
+    if before.startswith('"') and after.startswith('"') and not _COLOUR.fullmatch(before + after):
         old, new = _marked(before[1:-1], after[1:-1])
-        return f'<tr><td class="where">{where}</td><td>{old}</td><td>{new}</td></tr>'
+        return f"<tr><td>{where}</td><td>{old}</td><td>{new}</td></tr>"
     turned = before.startswith('"') != after.startswith('"') and "nothing" not in (before, after)
-    cells = ""
-    for text in (before, after):
-        sort = ' <span class="quiet">(a text)</span>' if turned and text.startswith('"') else ""
-        plain = _visible(_edges(text.removeprefix('"').removesuffix('"')))
-        cells += f'<td class="no">{plain}</td>' if text == "nothing" else f"<td>{plain}{sort}</td>"
-    return f'<tr><td class="where">{where}</td>{cells}</tr>'
+    return f"<tr><td>{where}</td>{_side(before, turned)}{_side(after, turned)}</tr>"
+
+
+#: A colour as a change tells it.
+_COLOUR = re.compile(r'("?#[0-9a-fA-F]{6}"?)+')
+
+
+def _side(text: str, turned: bool) -> str:
+    """One value. A colour has a swatch; where a text became a number or the reverse, the type is told."""
+    if text == "nothing":
+        return '<td class="no">nothing</td>'
+    plain = text.removeprefix('"').removesuffix('"')
+    if _COLOUR.fullmatch(text) and len(plain) == 7:
+        return f'<td><span class="swatch" style="background:{plain}"></span> {plain}</td>'
+    kind = f' <span class="kind">{"text" if text.startswith(chr(34)) else _kind(text)}</span>' if turned else ""
+    return f"<td>{_visible(_edges(plain))}{kind}</td>"
+
+
+def _kind(text: str) -> str:
+    if re.fullmatch(r"-?[\d.]+", text):
+        return "number"
+    return "date" if re.match(r"\d{4}-\d{2}-\d{2}", text) else ""
 
 
 def _marked(before: str, after: str) -> tuple[str, str]:
-    """Two texts with the words that went struck and those that came marked."""
+    """Two texts with the words that were deleted and those that came marked."""
     one, other = re.findall(r"\s+|\S+", _edges(before)), re.findall(r"\s+|\S+", _edges(after))
     old, new = [], []
-    for tag, a, b, c, d in SequenceMatcher(None, one, other, autojunk=False).get_opcodes():
+    at = to = 0
+    for a, b, c, d in [*differences(one, other), (len(one), len(one), len(other), len(other))]:
+        same = _visible("".join(one[at:a]))
         gone, came = _visible("".join(one[a:b])), _visible("".join(other[c:d]))
-        old.append(gone if tag == "equal" else f"<del>{gone}</del>" if gone else "")
-        new.append(came if tag == "equal" else f"<ins>{came}</ins>" if came else "")
+        old.append(same + (f"<del>{gone}</del>" if gone else ""))
+        new.append(_visible("".join(other[to:c])) + (f"<ins>{came}</ins>" if came else ""))
+        at, to = b, d
     return "".join(old), "".join(new)
 
 
+def _plain(text: str) -> str:
+    """A text for the page: what nobody would see, or what turns the direction of reading, is named."""
+    return escape(harmless(text))
+
+
 def _edges(text: str) -> str:
-    """A text with the blanks at its ends made visible."""
+    """A text with the spaces at its ends made visible."""
     return re.sub(r"^ +| +$", lambda found: "\u00b7" * len(found[0]), text)
 
 
 def _visible(text: str) -> str:
-    """A text with what nobody sees made visible."""
-    text = escape(text).replace("\n", "\u21b5<br>").replace("\t", "\u21e5 ").replace("\u00a0", "\u237d")
+    """A value with what nobody sees made visible."""
+    text = _plain(text).replace("\n", "\u21b5<br>").replace("\t", "\u21e5 ").replace("\u00a0", "\u237d")
     return re.sub(r" {2,}", lambda found: "\u00b7" * len(found[0]), text)

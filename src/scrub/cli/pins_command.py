@@ -5,19 +5,19 @@ from __future__ import annotations
 import click
 
 import scrub
-from scrub.cli.output import accent, columns, echo, print_json
+from scrub.cli.output import columns, echo, print_json, strong
 
 
 @click.command("pins")
-@click.option("--json", "as_json", is_flag=True, help="Print the pins as JSON.")
+@click.option("--json", "as_json", is_flag=True, help="Print the keys as JSON.")
 def command(as_json: bool) -> int:
-    """The pinned macros, in order."""
+    """Lists the macros with keys, in order."""
     pins = scrub.home().pins.all()
     if as_json:
         print_json([pin._asdict() for pin in pins])
         return 0
     if not pins:
-        echo("No macro has a key yet. Give one: scrub pin TITLE KEY")
+        echo("No macro has a key. Give one: scrub pin TITLE KEY")
     wide = max((len(pin.key) for pin in pins), default=0)
     titles = {entry.title.casefold() for entry in scrub.home().library.entries()}
     rows = [
@@ -25,5 +25,5 @@ def command(as_json: bool) -> int:
         for pin in pins
     ]
     for pin, line in zip(pins, columns(rows, ""), strict=True):
-        echo(f"  {accent(pin.key.ljust(wide))}  {line}")
+        echo(f"  {strong(pin.key.ljust(wide))}  {line}")
     return 0

@@ -12,10 +12,10 @@ from scrub.cli.output import echo
 @click.command("remove")
 @click.argument("macro", shell_complete=macro_titles)
 def command(macro: str) -> int:
-    """Takes MACRO out of the library. Its text is kept; `scrub edit TITLE --back 1` brings it back."""
+    """Removes MACRO from the library. Its text is kept; `scrub edit TITLE --back 1` restores it."""
     home = scrub.home()
     entry = home.find(macro)
     home.library.remove(entry)
     home.pins.unpin(entry.title)
-    echo(f'"{entry.title}" is removed. Bring it back: scrub edit "{entry.title}" --back 1')
+    echo(f'"{entry.title}" was removed. Restore it: scrub edit "{entry.title}" --back 1')
     return 0

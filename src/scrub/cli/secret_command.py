@@ -10,7 +10,7 @@ from scrub.cli.output import echo, print_json
 
 @click.group("secret")
 def command() -> None:
-    """Passwords, kept in the system's key store and nowhere else."""
+    """Saves passwords in the system's key store, and nowhere else."""
 
 
 @command.command("set")
@@ -19,7 +19,7 @@ def set_(name: str) -> int:
     """Keeps a password under NAME; it is typed without echo."""
     keys = scrub.home().keys
     keys.set(name, click.prompt(f"Password ({name})", hide_input=True, confirmation_prompt=True, err=True))
-    echo(f'Kept. A macro gets it with: secret("{name}")')
+    echo(f'Saved. In a macro: secret("{name}")')
     return 0
 
 
@@ -34,7 +34,7 @@ def list_(as_json: bool) -> int:
     for name in names:
         echo(name)
     if not names:
-        echo("No password is kept. Keep one: scrub secret set NAME")
+        echo("No passwords saved. Save one: scrub secret set NAME")
     return 0
 
 
@@ -43,5 +43,5 @@ def list_(as_json: bool) -> int:
 def forget(name: str) -> int:
     """Forgets the password under NAME."""
     scrub.home().keys.forget(name)
-    echo(f'The password under "{name}" is forgotten.')
+    echo(f'Password "{name}" was deleted.')
     return 0

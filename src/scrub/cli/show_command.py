@@ -8,16 +8,16 @@ import scrub
 from scrub import upkeep
 from scrub.cli.completing import macro_titles
 from scrub.cli.editing import sentences
-from scrub.cli.output import accent, columns, echo, print_json
+from scrub.cli.output import columns, echo, print_json, strong
 
 
 @click.command("show")
 @click.argument("macro", shell_complete=macro_titles)
-@click.option("--outline", is_flag=False, flag_value=1, type=int, metavar="DEPTH", help="Fold blocks, below a depth.")
-@click.option("--history", is_flag=True, help="Its former texts.")
-@click.option("--json", "as_json", is_flag=True, help="Print the former texts as JSON, with --history.")
+@click.option("--outline", is_flag=False, flag_value=1, type=int, metavar="DEPTH", help="Fold blocks below this depth.")
+@click.option("--history", is_flag=True, help="List earlier versions.")
+@click.option("--json", "as_json", is_flag=True, help="With --history: print the earlier versions as JSON.")
 def command(macro: str, outline: int | None, history: bool, as_json: bool) -> int:
-    """One macro: what it asks, what it may do, where it is used, and its text."""
+    """Shows a macro: its questions, what it may do, where it is used, and its text."""
     home = scrub.home()
     if history:
         return _history(macro, as_json)
@@ -25,11 +25,11 @@ def command(macro: str, outline: int | None, history: bool, as_json: bool) -> in
     try:
         found = home.program(macro)
     except scrub.MacroProblems as problems:
-        echo("\n".join(scrub.lines_of(text)).rstrip("\n"))
-        count = scrub.counted(len(problems.problems), "mistake")
-        echo(f'\nIt cannot run yet: {count}. Fix it: scrub check "{macro}"')
+        echo("\n".join(scrub.lines_of(text)).rstrip("\n"), raw=True)
+        count = scrub.counted(len(problems.problems), "error")
+        echo(f'\nIt cannot run yet: {count}. Details: scrub check "{macro}"')
         return 2
-    echo(accent(found.title))
+    echo(strong(found.title))
     for line in found.macro.about:
         echo(f"  {line}")
     echo(f"Runs on: {'all at once: ' if found.macro.for_all else ''}{', '.join(found.macro.runs_on)}")
@@ -47,11 +47,11 @@ def command(macro: str, outline: int | None, history: bool, as_json: bool) -> in
         echo(f"Its files: {', '.join(found.own_files)}")
     users = upkeep.uses_of(home, found.title)
     if users:
-        echo(f"It is run by: {', '.join(users)}")
+        echo(f"Run by: {', '.join(users)}")
     echo()
     lines = _folded(scrub.tidy(text), outline) if outline is not None else found.macro.lines
     for line in lines:
-        echo(f"    {line}".rstrip())
+        echo(f"    {line}".rstrip(), raw=True)
     return 0
 
 
@@ -84,7 +84,7 @@ def _history(macro: str, as_json: bool) -> int:
         print_json([{"when": each.when, "why": each.why, "text": each.text} for each in former])
         return 0
     if not former:
-        echo(f'"{title}" has no former text.')
+        echo(f'"{title}" has no earlier version.')
         return 0
     rows = [
         (str(number), each.when, each.why, scrub.counted(len(scrub.lines_of(each.text)), "line"))
@@ -92,5 +92,5 @@ def _history(macro: str, as_json: bool) -> int:
     ]
     for line in columns(rows):
         echo(line)
-    echo(f'Bring one back: scrub edit "{title}" --back N')
+    echo(f'Restore one: scrub edit "{title}" --back N')
     return 0

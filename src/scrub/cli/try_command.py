@@ -14,25 +14,30 @@ import scrub
 from scrub.cli.editing import keep
 from scrub.cli.host import TerminalHost
 from scrub.cli.listing import change_lines
-from scrub.cli.output import accent, columns, echo
+from scrub.cli.output import columns, echo, strong, width, wrapped
 
-_HELP = """Type an action, a field to set, or a whole block; it is done at once, on a copy in memory.
-  ? hide                   what can be done, searched in everyday words
-  in sheet("Totals")       act on that item from here on; end leaves it
-  steps                    the steps that are kept
-  back                     take the last step back
-  keep "Title"             keep the steps as a macro; keep "Title" each sheet does in each what was done in one
-  write                    apply the steps to the file, as a run that can be taken back
-  leave                    end; the file is as it was, unless you wrote"""
+_HELP = """Type an action, a field to set, or a whole block. Scrub runs it at once, on a copy in memory.
+  ? hide                   search actions and fields in everyday words
+  in sheet("Totals")       work on that item from now on; end returns
+  steps                    list the steps so far
+  back                     undo the last step
+  keep "Title"             save the steps as a macro; add "each sheet" to repeat them on every sheet
+  write                    apply the steps to the file, as a run you can undo
+  leave                    quit; the file changes only if you typed write"""
+
+
+#: The prompt inside an open block, and the words that end the trial.
+_OPEN = "  and (empty line = cancel): "
+_LEAVING = ("leave", "exit", "quit")
 
 
 @click.command("try")
 @click.argument("file")
 def command(file: str) -> int:
-    """Tries actions one at a time on a copy of FILE, and keeps the good ones as a macro."""
+    """Tries actions step by step on a copy of FILE, and saves the good ones as a macro."""
     host = TerminalHost()
     trial = scrub.trial(file, host)
-    echo(f"{accent(trial.label)}  (nothing is written; help: ?)")
+    echo(f"{strong(trial.label)}  (a copy; nothing is saved. Help: ?)")
     for text in _entries(trial):
         if not _command(trial, text, host):
             break
@@ -46,12 +51,24 @@ def _entries(trial: Any) -> Iterator[str]:
     while True:
         try:
             at = trial.inside.removeprefix("in ")
-            line = read("   and: " if lines else f"{at}, step: " if at else "step: ")
+            line = read(_OPEN if lines else f"{at}, step: " if at else "step: ")
         except EOFError:
             return
         except KeyboardInterrupt:
             lines = []
             continue
+        if lines:
+            word = line.strip().partition(" ")[0]
+            if not word:
+                echo("Block cancelled.")
+                lines = []
+                continue
+            if word in _LEAVING or word in ("?", "help"):
+                yield line
+                continue
+            if line.strip() == "back":
+                echo(f"Removed: {lines.pop().strip()}")
+                continue
         lines.append(line)
         text = "\n".join(lines)
         if trial.needs_more(text) and line.strip():
@@ -92,7 +109,7 @@ def _command(trial: Any, text: str, host: TerminalHost) -> bool:
     """Does what was typed; False to end."""
     word, _, rest = text.strip().partition(" ")
     try:
-        if word in ("leave", "exit", "quit") and not rest:
+        if word in _LEAVING and not rest:
             return False
         if word in ("?", "help"):
             _help(trial, rest)
@@ -101,12 +118,12 @@ def _command(trial: Any, text: str, host: TerminalHost) -> bool:
                 echo(f"  {number}  " + step.replace("\n", "\n     "))
         elif word == "back" and not rest:
             gone = trial.back().splitlines()
-            echo(f"Taken back: {gone[0]}" + (" ..." if len(gone) > 1 else ""))
+            echo(f"Undone: {gone[0]}" + (" ..." if len(gone) > 1 else ""))
         elif word == "keep":
             words = shlex.split(rest)
             each = words[2] if len(words) == 3 and words[1] == "each" else ""
             if not words or len(words) not in (1, 3):
-                raise scrub.BadCall('write: keep "Title", or: keep "Title" each sheet')
+                raise scrub.BadCall('a title is missing: keep "Title", or: keep "Title" each sheet')
             keep(trial.macro(words[0], each), words[0], own=True)
         elif word == "write" and not rest:
             _write(trial, host)
@@ -121,15 +138,18 @@ def _help(trial: Any, words: str) -> None:
     """What can be done here: the ten words of the current item that are used most, or what answers a search."""
     if words.strip():
         entries = scrub.vocabulary().search(words)[:8]
-        for line in columns([(entry.docs.example or entry.written, entry.docs.summary) for entry in entries]):
+        found = [(entry.docs.example or entry.written, entry.docs.summary) for entry in entries]
+        for line in columns(found, wrap=True, copied=True):
             echo(line)
         if not entries:
-            echo(f"Nothing is about {words}.")
+            echo(f"Nothing found for {words}.")
         return
-    echo(_HELP)
+    for line in _HELP.split("\n"):
+        for each in wrapped(line, width(), 27 if line.startswith(" ") else 0):
+            echo(each)
     offers = trial.offers()
     echo(f"A {trial.kind} offers:")
-    for line in columns(offers[:10]):
+    for line in columns(offers[:10], wrap=True, copied=True):
         echo(line)
     if len(offers) > 10:
         echo(f"{len(offers) - 10} more: scrub catalog {trial.kind}, or search here: ? hide")
@@ -152,8 +172,7 @@ def _write(trial: Any, host: TerminalHost) -> None:
     if found.problem is not None:
         raise found.problem
     if found.state == "unchanged":
-        echo("Nothing to write.")
+        echo("Nothing to save.")
         return
-    one = "it" if len(found.changes) == 1 else "them"
     count = scrub.counted(len(found.changes), "change")
-    echo(f"Saved {found.path}: {count}. Take {one} back: scrub undo {result.number}")
+    echo(f"Saved {found.path}: {count}. Undo: scrub undo {result.number}")

@@ -13,10 +13,10 @@ from scrub.cli.output import echo, short_path
 
 @click.command("undo")
 @click.argument("run", type=int, required=False)
-@click.option("--redo", is_flag=True, help="Do again what was taken back.")
-@click.option("--copy", is_flag=True, help="Put the former version beside a file that was edited since.")
+@click.option("--redo", is_flag=True, help="Redo a run that was undone.")
+@click.option("--copy", is_flag=True, help="If a file was edited since, save the earlier version beside it.")
 def command(run: int | None, redo: bool, copy: bool) -> int:
-    """Puts back, byte for byte, what a run changed (left out: the last one)."""
+    """Undoes a run byte for byte (default: the last one)."""
     host = TerminalHost()
     try:
         watch = host.progress if host.watching else None
@@ -25,17 +25,16 @@ def command(run: int | None, redo: bool, copy: bool) -> int:
         host.close()
     if restored.paths:
         what = short_path(restored.paths[0]) if len(restored.paths) == 1 else scrub.counted(len(restored.paths), "file")
-        done = "done again" if redo else "taken back"
-        echo(f"Run {restored.run} is {done}: {what}.")
+        echo(f"{'Redone' if redo else 'Undone'}: run {restored.run} ({what}).")
         other = f"scrub undo {restored.run}" + ("" if redo else " --redo")
-        echo(f"{'Take it back' if redo else 'Do it again'}: {other}")
+        echo(f"{'Undo' if redo else 'Redo'}: {other}")
     for said in restored.told:
         echo(said)
     sent = [note for note in scrub.outbox() if note.run == restored.run and note.state == "sent"]
     if sent and not redo:
-        echo(f"{scrub.counted(len(sent), 'message was', 'messages were')} sent, which nothing takes back.")
+        echo(f"{scrub.counted(len(sent), 'message was', 'messages were')} sent; that cannot be undone.")
     for path in restored.copies:
-        echo(f"That file was edited since and stays as it is. The former version is beside it: {short_path(path)}")
+        echo(f"That file was edited since, so it is unchanged. The earlier version is beside it: {short_path(path)}")
     return 0
 
 
@@ -48,6 +47,6 @@ def _redo(run: int | None) -> scrub.Restored:
         if last is None or not sys.stdin.isatty():
             raise
         echo(str(problem), err=True)
-        if not click.confirm(f"Do run {last.number} again?", err=True):
+        if not click.confirm(f"Redo run {last.number}?", err=True):
             raise click.Abort from None
         return scrub.redo(last.number)

@@ -14,14 +14,10 @@ SAMPLES = (
 
 
 def lay_out_samples(folder: str) -> list[str]:
-    """Copies the sample files into a folder, which is made. A file that is there already is set beside, not lost."""
+    """Copies the sample files to a folder, created if necessary; gives their paths. Existing files do not change."""
     os.makedirs(folder, exist_ok=True)
-    paths = []
-    for name in SAMPLES:
-        stem, ending = os.path.splitext(name)
-        path, number = os.path.join(folder, name), 2
-        while os.path.lexists(path):
-            path, number = os.path.join(folder, f"{stem} ({number}){ending}"), number + 1
-        shutil.copyfile(os.path.join(os.path.dirname(__file__), name), path)
-        paths.append(path)
+    paths = [os.path.join(folder, name) for name in SAMPLES]
+    for name, path in zip(SAMPLES, paths, strict=True):
+        if not os.path.lexists(path):
+            shutil.copyfile(os.path.join(os.path.dirname(__file__), name), path)
     return paths

@@ -22,7 +22,7 @@ def encoding_of(source: Source, data: bytes, what: str = "plain text") -> Encodi
         if data.startswith(mark):
             return Encoding(mark, _sure(source, data[len(mark) :], name))
     if data.startswith(b"PK\x03\x04"):
-        raise source.problem(f"this is a workbook or another package, no {what}. Give it its own ending")
+        raise source.problem(f"not a {what}: this is a workbook or another package. Correct the file extension")
     try:
         data.decode("utf-8")
     except UnicodeDecodeError as error:
@@ -67,8 +67,8 @@ def _detected(source: Source, data: bytes, at: int) -> str:
         could = f": it could be {listed(names, 'or')}" if names else ""
         line = data.count(b"\n", 0, at) + 1
         raise source.problem(
-            f"line {line} is not in UTF-8, and how it is written cannot be told surely{could}. "
-            f"Say it: scrub settings encoding {names[0] if names else 'windows-1252'}    Or save the file as UTF-8"
+            f"line {line} is not UTF-8, and the encoding cannot be detected reliably{could}. Set it: scrub "
+            f"settings encoding {names[0] if names else 'windows-1252'}    Or save the file as UTF-8"
         )
     text, (_, name) = ordered[0]
     return "cp1252" if text == usual else name
@@ -96,5 +96,5 @@ def _sure(source: Source, data: bytes, name: str) -> str:
 
 def _unknown(source: Source, data: bytes, at: int, name: str = "") -> FileProblem:
     line = data.count(b"\n", 0, at) + 1
-    how = f"is not in {spoken_encoding(name)}" if name else "is written in an encoding that Scrub does not know"
-    return source.problem(f"line {line} {how}. Save the file as UTF-8, and run again")
+    how = f"is not in {spoken_encoding(name)}" if name else "has an unknown encoding"
+    return source.problem(f"line {line} {how}. Save the file as UTF-8 and run again")

@@ -18,6 +18,6 @@ def module(name: str, what: str, extra: str) -> Any:
         return importlib.import_module(name)
     except ImportError:
         raise Failure(
-            f"{what} need the extra packages, of which {name.partition('.')[0]} is missing. "
-            f'Install them: pip install "scrub-macros[{extra}]"'
+            f"{what} need an extra package: {name.partition('.')[0]} is missing. Install it: pip install "
+            f'"scrub-macros[{extra}]"'
         ) from None

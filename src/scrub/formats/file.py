@@ -76,7 +76,7 @@ class PickedFile(WholeFile):
 
     def embed(self, title: str, text: str) -> None:
         """Puts a macro inside."""
-        raise Failure(f"{self.name}: nothing can be put inside a file of this format. Save it as .xlsx first")
+        raise Failure(f"{self.name}: files of this format cannot contain macros. Save it as .xlsx first")
 
     def save_copy(self, to: FilePath | None = None, name: FilePath | None = None) -> None:
         """Saves it once more."""
@@ -87,7 +87,7 @@ class PickedFile(WholeFile):
             self._copies.remove(path)
             release(path)
 
-        self.changed(f"copy {path}", None, path, revert, f"saved once more: {os.path.relpath(path)}")
+        self.changed(f"copy {path}", None, path, revert, f"copy saved: {os.path.relpath(path)}")
 
     def rename(self, to: FilePath) -> None:
         """Gives it another name in its folder."""
@@ -107,7 +107,7 @@ class PickedFile(WholeFile):
 
     def _move(self, field: str, before: str | None, after: str, moved: tuple[str, FilePath | None]) -> None:
         if self.source.fresh:
-            raise Failure(f"{self.name} is a new file: name it where it is made")
+            raise Failure(f"{self.name} is a new file. Name it in the line that creates it")
         former, self._moved = self._moved, moved
 
         def revert() -> None:
@@ -166,7 +166,7 @@ def picked(file: FileItem, place: str | None) -> Item:
             if hasattr(method, "scrub_selects"):
                 found: Item = getattr(file, name)(place)
                 return found
-    raise Failure(f"{file.label}: nothing can be picked in a {file.kind_word}")
+    raise Failure(f"{file.label}: a {file.kind_word} has no selection")
 
 
 def copy_path(path: str, name: str, to: FilePath | None, wanted: FilePath | None, taken: Sequence[str]) -> str:
@@ -174,8 +174,8 @@ def copy_path(path: str, name: str, to: FilePath | None, wanted: FilePath | None
     own, ending = str(wanted) if wanted else name, os.path.splitext(name)[1]
     if os.path.splitext(own)[1].lower() in ENDINGS and os.path.splitext(own)[1].lower() != ending.lower():
         raise Failure(
-            f'"{own}" would be another format: a copy of {name} is a {ending} file too. '
-            f"Name it without its ending, and convert the copy in its own program"
+            f'"{own}" has another format than {name}, and a copy keeps its format. Leave the file extension out: '
+            f"{ending} is added"
         )
     if os.path.splitext(own)[1].lower() != ending.lower():
         own += ending

@@ -55,12 +55,12 @@ class PlainFolder(Folder):
 
     def selected(self, place: str | None) -> Item:
         """Nothing can be picked in a folder."""
-        raise Failure(f"{self.name}: nothing can be picked in a folder")
+        raise Failure(f"{self.name}: a folder has no selection")
 
     def contents(self) -> Contents:
         """Its files."""
         rows = [{"name": each.label, "size": each.size} for each in self.files()]
-        return Contents("file", rows, hint="A macro says: each file where file.ending is … More: scrub catalog file")
+        return Contents("file", rows, hint="In a macro: each file where file.ending is … More: scrub catalog file")
 
     def embedded(self) -> list[str]:
         """There are none."""
@@ -114,7 +114,7 @@ class PlainFolder(Folder):
         found = self._inside.get(file.first)
         if found is None:
             if file.path != file.first:
-                raise Failure(f"{file.label} was moved above; what is in it is changed in a macro of its own")
+                raise Failure(f"{file.label} was moved in a line above. Change its contents in a macro of its own")
             found = self._formats.open(file.first)
             try:
                 found.ensure_free()
@@ -129,7 +129,8 @@ class PlainFolder(Folder):
         found = self._inside.get(path)
         if found is not None and found.recorder:
             raise Failure(
-                f"{os.path.relpath(path, self.address)} was changed above. Move, rename or delete it in another macro"
+                f"{os.path.relpath(path, self.address)} was changed in a line above. Move, rename or delete it in "
+                "another macro"
             )
 
     def place(self, wanted: str, if_there: IfThere, own: PlainFile) -> str:
@@ -283,7 +284,7 @@ class PlainFile(File):
             with open(self.first, "rb", opener=only_files) as stream:
                 return digest_of(stream), os.fstat(stream.fileno()).st_size
         except OSError as error:
-            raise FileProblem(self.first, f"it cannot be read: {error.strerror}") from None
+            raise FileProblem(self.first, f"the folder cannot be read: {error.strerror}") from None
 
 
 def digest_at(path: str) -> str | None:

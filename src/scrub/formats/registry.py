@@ -140,7 +140,7 @@ class Registry:
         found = next((each for each in self.formats if ending in each.endings and each.empty), None)
         if found is None:
             there = listed([ending for each in self.formats if each.empty for ending in each.endings], "or")
-            raise Failure(f'"{os.path.basename(path)}" cannot be made anew. New files end in {there}')
+            raise Failure(f'"{os.path.basename(path)}" cannot be created. New files end in {there}')
         return _named(found.empty)(path)
 
     def message(self, folder: str, to: Sequence[Address], subject: str, text: str) -> Any:
@@ -159,7 +159,7 @@ class Registry:
             found = next((each for each in self.formats if scheme in each.schemes), None)
             if found is None:
                 there = listed([f"{word}://" for each in self.formats for word in each.schemes], "or")
-                raise FileProblem(path, f"there is no way to open {scheme}:// yet. An address begins with {there}")
+                raise FileProblem(path, f"Scrub cannot open {scheme}:// addresses. An address starts with {there}")
             return found
         if os.path.isdir(path):
             fitting = [each for each in self._folders() if each.kind in kinds]
@@ -167,16 +167,16 @@ class Registry:
             wanted = next(known, None)
             if wanted is None:
                 if any(each.signature for each in fitting):
-                    raise FileProblem(path, "this folder is no mailbox: a Maildir has folders cur, new and tmp in it")
+                    raise FileProblem(path, "not a mailbox: a Maildir folder contains the folders cur, new and tmp")
                 raise FileProblem(path, "this is a folder. Name the files in it, for example with *.xlsx")
             return wanted
         marked = marks(path)
         if marked:
-            raise FileProblem(path, f"this only marks that {marked} is open in another program. Name that file")
+            raise FileProblem(path, f"a lock file: {marked} is open in another program. Name that file")
         ending = os.path.splitext(path)[1].lower()
         fitting = [each for each in self.formats if ending in each.endings]
         if not fitting and not os.path.isfile(path):
-            raise FileProblem(path, "there is no such file")
+            raise FileProblem(path, "no such file")
         if not fitting and ending not in CLOSED:
             fitting = [each for each in self.formats if each.signature and _named(each.signature)(path)]
         if not fitting:
@@ -186,11 +186,12 @@ class Registry:
     def _unknown(self, ending: str) -> str:
         if ending in CLOSED:
             what, instead = CLOSED[ending]
-            return f"{ending} is {what}. Open it in its program, save it as {instead}, and run again"
+            return f"{ending} is {what}. In its own program, save it as {instead}"
         if ending in LATER:
-            return f"{ending} files cannot be opened yet. Save it as {LATER[ending]}, and run again"
+            return f"{ending} files cannot be opened. Save it as {LATER[ending]} and run again"
         known = ", ".join(self.endings)
-        return f"Scrub does not know {ending or 'files without an ending'}. It opens: {known}"
+        what = f"{ending} files" if ending else "files without a file extension"
+        return f"Scrub cannot open {what}. It opens: {known}"
 
 
 def scheme_of(path: str) -> str:

@@ -12,7 +12,7 @@ from scrub.model.problem import FileProblem
 #: Seconds that a server may be silent.
 PATIENCE = 60.0
 #: How a password comes to be known.
-KEEP_PASSWORD = "Keep it: scrub secret set mail-password, or put it into the variable SCRUB_SECRET_MAIL_PASSWORD"
+KEEP_PASSWORD = "Save it: scrub secret set mail-password, or set the variable SCRUB_SECRET_MAIL_PASSWORD"
 
 
 def parts_of(address: str, schemes: Sequence[str], wrong: str) -> tuple[SplitResult, int | None, str, str]:
@@ -33,19 +33,21 @@ def ensure_no_password(address: str, parts: SplitResult, name: str) -> None:
     """Raises `FileProblem` for a password in an address; it is to be kept under a name."""
     if parts.password is not None:
         bare = address.replace(f":{parts.password}@", "@")
-        raise FileProblem(bare, f"a password here would stay in your history. Keep it: scrub secret set {name}")
+        raise FileProblem(
+            bare, (f"a password here would stay in your shell's history. Save it: scrub secret set {name}")
+        )
 
 
 def distrusted(error: ssl.SSLError) -> str:
     """What is said of a server whose certificate does not hold, and why."""
     why = getattr(error, "verify_message", "") or error.reason or "no agreement"
-    return f"cannot show that it is itself ({why})"
+    return f"has no valid certificate ({why})"
 
 
 def reason(error: Exception) -> str:
     """Why a server did not answer."""
     if isinstance(error, socket.gaierror):
-        return "there is no such server"
+        return "no such server"
     if isinstance(error, TimeoutError) or isinstance(error.__context__, TimeoutError):
-        return "it is silent"
+        return "no answer"
     return str(getattr(error, "strerror", None) or error) or type(error).__name__

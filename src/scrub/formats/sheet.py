@@ -346,9 +346,9 @@ class OpenSheet(Sheet):
             return
         if not self.rows.holds(row) or not self.columns.holds(column):
             with_it = "row" if not self.rows.holds(row) else "column"
-            said = f"{self.where(row, column)} was deleted above, with its {with_it}"
+            said = f"{self.where(row, column)} was deleted in a line above, with its {with_it}"
             known = inside or row in self._taken or column in self._taken_columns
-            failure = Failure(said if known else f"row {row}, column {column} lies outside the sheet")
+            failure = Failure(said if known else f"row {row}, column {column} is outside the sheet")
             failure.placed = known
             raise failure
 

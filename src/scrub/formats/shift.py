@@ -77,7 +77,7 @@ class Shift:
             if not places:
                 return None
             if places[-1] - places[0] >= len(places):
-                raise Failure(f"what stands in lines {first} to {last} would be parted")
+                raise Failure(f"lines {first} to {last} belong together and would be separated")
             return places[0], places[-1]
         count, left_out = last - first + 1, set(left)
         while first in left_out:
@@ -163,7 +163,7 @@ class SheetShift(NamedTuple):
         if row > MOST_ROWS or column > MOST_COLUMNS:
             where = f"row {row:,}" if row > MOST_ROWS else f"column {letters_of(column)}"
             raise Failure(
-                f"{where} would be used, and a sheet ends at row {MOST_ROWS:,} and column {letters_of(MOST_COLUMNS)}"
+                f"{where} would be needed, but a sheet ends at row {MOST_ROWS:,} and column {letters_of(MOST_COLUMNS)}"
             )
 
 

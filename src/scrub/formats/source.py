@@ -26,13 +26,13 @@ class Source:
         if os.path.isdir(self.path):
             raise FileProblem(path, "this is a folder. Name the files in it, for example with *.xlsx")
         if os.path.exists(self.path) and not os.path.isfile(self.path):
-            raise FileProblem(path, "this is a pipe or a device, and no file")  # to open one may wait for ever
+            raise FileProblem(path, "not a file: a pipe or a device")  # to open one may wait for ever
         try:
             self.stream: BinaryIO = open(self.path, "rb", opener=only_files)  # noqa: SIM115 - held until `close`
         except FileNotFoundError:
-            raise FileProblem(path, "there is no such file") from None
+            raise FileProblem(path, "no such file") from None
         except OSError as error:
-            raise FileProblem(path, f"it cannot be read: {error.strerror}") from None
+            raise FileProblem(path, f"the file cannot be read: {error.strerror}") from None
         self._lock = threading.Lock()  # several threads pack parts of one file
         self._resting = False
         self.fresh = False  # whether it is not there yet
@@ -43,7 +43,7 @@ class Source:
             raise FileProblem(
                 path,
                 f"it has {self.size / 10**9:,.0f} GB, and is read up to {most} GB. To read it all the same: "
-                f"scrub settings most-gigabytes {-(-self.size // 10**9)}",
+                f"scrub settings max-gigabytes {-(-self.size // 10**9)}",
             )
         self.digest = digest_of(self.stream)
 
@@ -66,9 +66,9 @@ class Source:
             self._resting = False
             same = digest_of(self.stream) == self.digest
         except OSError as error:
-            raise self.problem(f"it cannot be read: {error.strerror}") from None
+            raise self.problem(f"the file cannot be read: {error.strerror}") from None
         if not same:
-            raise self.problem("another program changed it meanwhile")
+            raise self.problem("another program changed the file in the meantime")
 
     def problem(self, what: str) -> FileProblem:
         """A problem with this file."""
@@ -96,11 +96,11 @@ def data_of(path: str) -> bytes:
     try:
         with open(path, "rb", opener=only_files) as stream:
             if stream.seek(0, os.SEEK_END) > _MOST:
-                raise Failure(f"{name} is larger than {_MOST // 10**6} MB, which is too much to be put into a file")
+                raise Failure(f"{name} is larger than {_MOST // 10**6} MB, which is too large to embed")
             stream.seek(0)
             return stream.read()
     except FileNotFoundError:
-        raise Failure(f"{name} cannot be read: there is no such file") from None
+        raise Failure(f"{name} cannot be read: no such file") from None
     except OSError as error:
         raise Failure(f"{name} cannot be read: {error.strerror}") from None
 

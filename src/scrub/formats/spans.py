@@ -36,7 +36,7 @@ def number_in(attributes: Mapping[str, str], word: str) -> int:
     try:
         return int(value)
     except ValueError:
-        raise NotReadable(f'in its attribute {word} stands "{cut(value)}", where a whole number belongs') from None
+        raise NotReadable(f'attribute {word} is "{cut(value)}"; a whole number was expected') from None
 
 
 def whole(written: str | None, most: int) -> int | None:
@@ -153,7 +153,7 @@ def parse(data: bytes, found: Sequence[Found] = ()) -> Span:
     `found` are elements of it, in order and none in another, that are left unread and become children where they stand.
     """
     if data[:2] in (b"\xff\xfe", b"\xfe\xff") or data[:4] in (b"\x00<\x00?", b"<\x00?\x00"):
-        raise NotReadable("it is written in UTF-16; open the file in its program and save it again")
+        raise NotReadable("it is encoded in UTF-16. Save the file again in its own program")
     parser = expat.ParserCreate()
     parser.StartDoctypeDeclHandler = _doctype
     parser.XmlDeclHandler = _declaration
@@ -188,12 +188,12 @@ def _parsed(data: bytes, parser: expat.XMLParserType) -> None:
 
 
 def _doctype(*_: object) -> None:
-    raise NotReadable("it holds a document type declaration, which office files never do and attacks need")
+    raise NotReadable("it contains a document type declaration, which office files never have and attacks need")
 
 
 def _declaration(version: str, encoding: str | None, standalone: int) -> None:
     if encoding and encoding.lower().replace("_", "-") not in ("utf-8", "utf8", "us-ascii", "ascii"):
-        raise NotReadable(f"it is written in {encoding}; open the file in its program and save it again")
+        raise NotReadable(f"it is encoded in {encoding}. Save the file again in its own program")
 
 
 class Found(Span):
@@ -247,14 +247,12 @@ class _Builder:
 
     def start(self, name: str, attributes: dict[str, str]) -> None:
         if len(self.open) >= _DEEPEST:
-            raise NotReadable(
-                f"its elements lie more than {_DEEPEST} deep in each other, which no office program writes"
-            )
+            raise NotReadable(f"its elements are nested more than {_DEEPEST} deep, which no office program writes")
         self.count += 1
         if self.count > self.most:
             raise NotReadable(
-                f"a part of it has more than {self.most:,} elements. To open it all the same: scrub settings "
-                f"most-elements {self.most * 10}"
+                f"part of it has more than {self.most:,} elements. To open it anyway: scrub settings max-elements "
+                f"{self.most * 10}"
             )
         at = self.place()
         namespaces = self.open[-1].namespaces if self.open else self.namespaces

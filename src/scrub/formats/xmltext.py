@@ -19,7 +19,7 @@ def plain_text(raw: bytes) -> str:
     try:
         text = raw.decode()
     except UnicodeDecodeError:
-        raise Failure("a text in it is not in UTF-8, as its XML says it is") from None
+        raise Failure("its XML says UTF-8, but some text is not") from None
     if "\r" in text:
         text = text.replace("\r\n", "\n").replace("\r", "\n")
     if "&" in text:

@@ -91,8 +91,8 @@ class Package:
             if source.size == 0:
                 raise self.problem("the file is empty")
             if source.read(0, 4) == b"PK\x03\x04":
-                raise self.problem("the file is cut short: its end is missing. Get it again from where it came")
-            raise self.problem("this is not an office file (no zip package), whatever its name says")
+                raise self.problem("the file is cut short: its end is missing. Get a new copy")
+            raise self.problem("not an office file, despite its name (or damaged)")
         end = _END.unpack_from(tail, found)
         count, size, offset = end[4], end[5], end[6]
         end_at = tail_at + found
@@ -101,9 +101,9 @@ class Package:
         if count == 0xFFFF or _BIG in (size, offset):
             count, size, offset, directory_end = self._read_end64(end_at)
         if offset + size > directory_end:
-            raise self.problem("the file is cut short or damaged: its list of parts is not where it should be")
+            raise self.problem("the file is cut short or damaged: its list of parts is misplaced")
         if count > MOST_MEMBERS:
-            raise self.problem(f"the file claims {count:,} parts; Scrub opens at most {MOST_MEMBERS:,}")
+            raise self.problem(f"the file claims {count:,} parts; Scrub opens up to {MOST_MEMBERS:,}")
         self._directory_at = offset
         return self._unique(self._entries(source.read(offset, size), count))
 
@@ -121,7 +121,7 @@ class Package:
         at = 0
         for _ in range(count):
             if directory[at : at + 4] != b"PK\x01\x02" or at + _ENTRY.size > len(directory):
-                raise self.problem("the file is cut short or damaged: its list of parts breaks off")
+                raise self.problem("the file is cut short or damaged: its list of parts ends early")
             f = _ENTRY.unpack_from(directory, at)
             at += _ENTRY.size
             raw = directory[at : at + f[10]]
@@ -153,18 +153,18 @@ class Package:
         for member in members:
             if member.name.lower() in seen:
                 raise self.problem(
-                    f'the file holds two parts named "{member.name}". No program can tell which one counts; '
-                    "open it in the program that made it and save it again"
+                    f'the file contains two parts named "{member.name}". Save it again in its own program'
                 )
             seen[member.name.lower()] = member
             if member.flags & _ENCRYPTED:
-                raise self.problem("the file is encrypted. Save it without a password to open, and run again")
+                raise self.problem("the file is encrypted. Save it without a password in its own program")
             if member.size > LARGEST_MEMBER or (
                 member.size > RATIO_FROM and member.size > LARGEST_RATIO * max(1, member.packed)
             ):
                 raise self.problem(
-                    f'its part "{member.name}" would unpack to {member.size:,} bytes from {member.packed:,}. '
-                    "No office program writes that; the file was made to do harm, and was not opened"
+                    f'its part "{member.name}" would unpack to {member.size:,} bytes from {member.packed:,}. The file '
+                    "may "
+                    "be an attack; Scrub does not open it"
                 )
         return list(seen.values())
 
@@ -176,7 +176,7 @@ class Package:
             end = ordered[index + 1].offset if index + 1 < len(ordered) else self._directory_at
             header = self.source.read(member.offset, _LOCAL.size)
             if len(header) < _LOCAL.size or header[:4] != b"PK\x03\x04":
-                raise self.problem(f'the file is damaged: its part "{member.name}" is not where the list says')
+                raise self.problem(f'the file is damaged: its part "{member.name}" is misplaced')
             local = _LOCAL.unpack(header)
             start = member.offset + _LOCAL.size + local[9] + local[10]
             if start + member.packed > end:
@@ -195,7 +195,7 @@ class Package:
     def _unpacked(self, name: str) -> bytes:
         member = self.members.get(name)
         if member is None:
-            raise self.problem(f'its part "{name}" is missing. Open it in the program that made it and save it again')
+            raise self.problem(f'its part "{name}" is missing. Save the file again in its own program')
         packed = self.source.read(self._data_at[name], member.packed)
         if member.method == _STORED:
             data = packed
@@ -206,10 +206,10 @@ class Package:
                 raise self.problem(f'its part "{name}" is damaged and cannot be unpacked') from None
         else:
             raise self.problem(
-                f'its part "{name}" is packed by a method ({member.method}) that office files do not use'
+                f'its part "{name}" uses a compression method ({member.method}) that office files do not use'
             )
         if len(data) != member.size or checksum(data) != member.crc:
-            raise self.problem(f'its part "{name}" is damaged: its contents do not match its checksum')
+            raise self.problem(f'its part "{name}" is damaged: its checksum is wrong')
         return data
 
     # -- writing
@@ -386,6 +386,8 @@ def _compound_file(source: Source) -> str:
     """What to say about a compound file in place of a zip package."""
     start = source.read(0, 1 << 20)
     if "EncryptedPackage".encode("utf-16-le") in start:
-        return "the file is encrypted. Save it without a password to open, and run again"
+        return "the file is encrypted. Save it without a password in its own program"
     ending = os.path.splitext(source.path)[1].lower()
-    return f"this is an older format under a new name. Open it, save it as {ending or '.xlsx'}, and run again"
+    return (
+        f"an older format with a new file extension. In its own program, save it as {ending or '.xlsx'}, and run again"
+    )

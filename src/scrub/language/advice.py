@@ -1,4 +1,4 @@
-"""What people write who know another language, or an earlier form of this one, and what they mean by it."""
+"""What people write who know another language, and what they mean."""
 
 from __future__ import annotations
 
@@ -10,42 +10,26 @@ from scrub.model.problem import with_article
 if TYPE_CHECKING:
     from scrub.language.lexer import Token
 
-#: Words of earlier versions, with what took their place.
-FORMER = {
-    "pages-wide": "width-in-pages", "pages-tall": "height-in-pages", "frozen-rows": "rows-in-sight",
-    "frozen-columns": "columns-in-sight", "to-numbers": "read-numbers", "to-dates": "read-dates",
-    "fill-down": "fill-gaps", "centre-across": "centre-over", "edit-objects": "drawings",
-    "edit-scenarios": "scenarios",
-}  # fmt: skip
-#: The same for choice words, where those are called otherwise, and for fields of one kind only.
-FORMER_CHOICES = {"centre-across": "centred-over"}
-FORMER_FIELDS = {("cell", "text"): "shown"}
-#: What stood for page numbers in headers and footers.
-FORMER_MARKS = {
-    "[page]": "{page-number}", "[pages]": "{page-count}", "[sheet]": "{sheet-name}", "[file]": "{file-name}",
-    "[date]": "{print-date}", "[time]": "{print-time}",
-}  # fmt: skip
-
 _LINES = {
-    "print": 'to tell the person something, write: say "…"', "echo": 'to tell the person something, write: say "…"',
-    "alert": 'to tell the person something, write: say "…"', "foreach": "write: each sheet",
+    "print": 'to show a message, write: say "…"', "echo": 'to show a message, write: say "…"',
+    "alert": 'to show a message, write: say "…"', "foreach": "write: each sheet",
     "repeat": "to repeat, write: 3 times … end, or: while … end", "do": "to repeat, write: while … end",
-    "loop": "a block closes with: end", "until": "to repeat, write: while … end", "wend": "a block closes with: end",
-    "elseif": "write it in two words: else if", "elif": "write: else if", "elsif": "write: else if",
-    "endif": "a block closes with: end", "endfor": "a block closes with: end", "done": "a block closes with: end",
-    "next": "a block closes with: end. To go on with the next item, write: skip",
-    "continue": "to go on with the next item, write: skip", "break": "to leave a loop, write: leave loop",
+    "loop": "a block ends with: end", "until": "to repeat, write: while … end", "wend": "a block ends with: end",
+    "elseif": "write two words: else if", "elif": "write: else if", "elsif": "write: else if",
+    "endif": "a block ends with: end", "endfor": "a block ends with: end", "done": "a block ends with: end",
+    "next": "a block ends with: end. To continue with the next item, write: skip",
+    "continue": "to continue with the next item, write: skip", "break": "to leave a loop, write: leave loop",
     "exit": "to end the macro, write: finish. To leave a loop: leave loop", "return": "to end the macro, write: finish",
     "try": "write: attempt … if it fails … end", "catch": "write: if it fails", "except": "write: if it fails",
-    "sub": "each macro is a text of its own; run another one with: run \"Its title\"",
-    "function": "each macro is a text of its own; run another one with: run \"Its title\"",
-    "def": "each macro is a text of its own; run another one with: run \"Its title\"",
+    "sub": 'each macro is separate. To run another one: run "Its title"',
+    "function": 'each macro is separate. To run another one: run "Its title"',
+    "def": 'each macro is separate. To run another one: run "Its title"',
     "when": "write: if", "unless": "write: if not", "otherwise": "write: else",
     "stop": "to end the macro, write: finish",
-    "goto": "a macro has no jumps. Write: if … end, or: while … end",
-    **dict.fromkeys(("wait", "sleep", "pause"), 'a macro waits for nothing but an answer: name = ask("…")'),
-    "msgbox": 'to tell the person something, write: say "…"',
-    "messagebox": 'to tell the person something, write: say "…"',
+    "goto": "macros have no jumps. Write: if … end, or: while … end",
+    **dict.fromkeys(("wait", "sleep", "pause"), 'a macro cannot wait, except for an answer: name = ask("…")'),
+    "msgbox": 'to show a message, write: say "…"',
+    "messagebox": 'to show a message, write: say "…"',
     "select": 'to go through records, write: each record in table("night") where record.paid',
     "update": 'to change records, write: each record in table("night"), below it record.paid = yes, and end',
 }  # fmt: skip
@@ -53,26 +37,26 @@ _VALUES = {"true": "yes", "false": "no", "null": "nothing", "none": "nothing", "
 
 #: What a run does by itself, or what no macro does: lines that are no action of the item at hand.
 _UNNEEDED = {
-    "save": 'a run saves automatically: take the line out. For a copy, write: save-copy to: "sent"',
+    "save": 'a run saves automatically. Delete this line. For a copy, write: save-copy to: "sent"',
     "save-as": 'a run saves automatically. For a copy, write: save-copy to: "sent"',
     "saveas": 'a run saves automatically. For a copy, write: save-copy to: "sent"',
-    "close": "a run opens and closes its files itself: take the line out",
-    "calculate": "formulas are calculated when the file is next opened: take the line out",
-    "recalculate": "formulas are calculated when the file is next opened: take the line out",
+    "close": "a run opens and closes its files automatically. Delete this line",
+    "calculate": "formulas are recalculated automatically. Delete this line",
+    "recalculate": "formulas are recalculated automatically. Delete this line",
 }
 #: What a word means that is no field or action: the field to set, and its value.
 _SENSES = {
     "hide": ("hidden", "yes"), "unhide": ("hidden", "no"), "show": ("hidden", "no"), "visible": ("hidden", "no"),
     "invisible": ("hidden", "yes"), "lock": ("locked", "yes"), "unlock": ("locked", "no"),
-    "open": ("locked", "no"), "freeze": ("rows-in-sight", "1"), "unfreeze": ("rows-in-sight", "0"),
+    "open": ("locked", "no"), "freeze": ("frozen-rows", "1"), "unfreeze": ("frozen-rows", "0"),
     "landscape": ("orientation", "landscape"), "portrait": ("orientation", "portrait"),
     "background": ("fill", '"yellow"'), "highlight": ("fill", '"yellow"'), "color": ("colour", '"red"'),
-    "underline": ("underlined", "yes"), "strike": ("struck", "yes"), "strikethrough": ("struck", "yes"),
+    "underline": ("underlined", "yes"), "strike": ("strikethrough", "yes"), "struck": ("strikethrough", "yes"),
     "border": ("borders", "thin"), "font-size": ("size", "12"), "rotate": ("rotation", "90"),
     "wrap": ("wrapped", "yes"), "center": ("alignment", "centre"), "centre": ("alignment", "centre"),
     "align": ("alignment", "left"), "contents": ("value", "…"), "content": ("value", "…"),
     "fit": ("width-in-pages", "1"),
-    "number-format": ("number-form", '"0.00"'), "format": ("number-form", '"0.00"'),
+    "number-form": ("number-format", '"0.00"'), "format": ("number-format", '"0.00"'),
     "hyperlink": ("link", '"https://…"'),
     "display": ("hidden", "no"), "autofilter": ("filter", '"A1:H20"'),
 }  # fmt: skip
@@ -113,8 +97,7 @@ DONE = {
         (_REMOVING, "page", 'in pages("3-4"), below it delete, and end'),
         (_REMOVING, "paragraph", "in paragraph(3), below it delete, and end"),
         (_REMOVING, "message", "each message where message.date < today - 90 days, below it delete, and end"),
-        (_REMOVING, "attachment link bookmark", "each {shape}, below it remove, and end"),
-        (_REMOVING, "picture comment", "each {shape}, below it delete, and end"),
+        (_REMOVING, "attachment link bookmark picture comment", "each {shape}, below it delete, and end"),
         (_REMOVING, "from", 'each record in table("night") where record.nights is 0, below it delete, and end'),
         (_ADDING, "into", 'in table("guest"), below it add-record name: "Ann", and end'),
         (_REMOVING, "duplicate", "in sheet.records, below it delete-duplicates, and end"),
@@ -122,7 +105,7 @@ DONE = {
         (_ADDING, "column", 'in column("C"), below it insert-left, and end'),
         (_ADDING, "record", 'in sheet.records, below it add-record hut: "Larch", nights: 2, and end'),
         (_ADDING, "sheet worksheet", 'fresh = new-sheet("Late")'),
-        (_ADDING, "paragraph", 'in paragraph(3), below it add-behind "Larch", and end'),
+        (_ADDING, "paragraph", 'in paragraph(3), below it add-after "Larch", and end'),
         (("sort", "order"), "row sheet table record column line", 'in sheet.records, below it sort by: "Hut", and end'),
         (("copy", "duplicate"), "sheet", 'in sheet("Larch Hut"), below it fresh = copy(name: "Kite"), and end'),
         (("move",), "sheet", 'in sheet("Larch Hut"), below it move-to 1, and end'),
@@ -192,11 +175,8 @@ def of_item(word: str, item: str, kind: str, fields: Collection[str], assigned: 
 
     `item` is how the item is written; `assigned` is the value that the line gives it, if any.
     """
-    former = FORMER_FIELDS.get((kind, word)) or FORMER.get(word)
-    if former:
-        return f" It is called {former} now"
     if (kind, word) == ("cell", "name"):
-        return ' A range has one, of a single cell too: cells("C4").name = "Night_price"'
+        return ' A range has a name, and so has a single cell: cells("C4").name = "Night_price"'
     field, fresh = _SENSES.get(word, ("", ""))
     if field in fields:
         if assigned in ("yes", "no") and fresh in ("yes", "no"):
@@ -212,33 +192,33 @@ def of_item(word: str, item: str, kind: str, fields: Collection[str], assigned: 
 
 def later(word: str, kind: str) -> str:
     """That something cannot be done with an item, as the end of a sentence; for who looked for what does it."""
-    return f" {_LATER[word].capitalize()} cannot be done with {with_article(kind)} yet" if word in _LATER else ""
+    return f" {_LATER[word].capitalize()} is not possible in {with_article(kind)} yet" if word in _LATER else ""
 
 
 def of_name(word: str) -> str:
     """What was meant by a bare word that has no value."""
     letters = word.rstrip("0123456789")
     if letters.isascii() and letters.isalpha() and 0 < len(letters) < 4 and letters != word:
-        return f' A cell is written: cell("{word.upper()}"), and what stands in it: cell("{word.upper()}").value'
+        return f' Write a cell like this: cell("{word.upper()}"), and its value: cell("{word.upper()}").value'
     return _BARE.get(word, "")
 
 
 _BARE = {
-    "even": " A number is even where: number.remainder(2) is 0",
-    "odd": " A number is odd where: number.remainder(2) is 1",
+    "even": " Even numbers: number.remainder(2) is 0",
+    "odd": " Odd numbers: number.remainder(2) is 1",
     "blank": " Write: is empty",
 }  # fmt: skip
 
 
 _CALLS = {
-    "range": 'a range is written: cells("A1:B2")', "cells": "", "worksheet": 'write: sheet("Totals")',
+    "range": 'write a range like this: cells("A1:B2")', "cells": "", "worksheet": 'write: sheet("Totals")',
     "worksheets": 'write: sheet("Totals")', "sheets": 'write: sheet("Totals")', "len": "write: value.length",
     "left": "write: value.starting(3)", "right": "write: value.ending(3)", "trim": "write: value.trimmed",
     "upper": "write: value.upper", "lower": "write: value.lower", "round": "write: value.rounded(2)",
     "input": 'write: name = ask("…")', "inputbox": 'write: name = ask("…")',
     "vlookup": 'write: table.record(item: "…")',
-    "lookup": 'write: table.record(item: "…")', "concat": 'texts are joined with braces: "{first} {second}"',
-    "date": "a date is written 2026-02-01; the day of a time is: value.date", "str": "write: value.as-text",
+    "lookup": 'write: table.record(item: "…")', "concat": 'join text with braces: "{first} {second}"',
+    "date": "write a date as 2026-02-01. The date of a time: value.date", "str": "write: value.as-text",
     "int": "write: value.as-number", "print": 'write: say "…"', "msgbox": 'write: say "…"', "alert": 'write: say "…"',
 }  # fmt: skip
 

@@ -79,7 +79,7 @@ class Lookups(Operators):
         if node.word in ("ask", "secret"):
             self.note(
                 node.place,
-                f"questions stand at the top of the body, each as a line of its own: name = {node.word}(…)",
+                f"put questions at the top of the body, each on its own line: name = {node.word}(…)",
             )
             return ANY
         for argument in node.arguments:
@@ -96,14 +96,14 @@ class Lookups(Operators):
             guess = did_you_mean(
                 node.word, [*self.vocabulary.kinds, "count", "ask", "secret", "own-file", "open", *_MAKING]
             )
-            self.note(node.place, f'"{node.word}(…)" is not known.{guess}')
+            self.note(node.place, f'"{node.word}(…)" is unknown.{guess}')
         return ANY
 
     def _pairs(self, node: tree.Call) -> Type:
         """`pairs(otherwise: 0)`: a value for each key, and what a key has that got none."""
         found = [self.type(argument.value) for argument in node.arguments]
         if [argument.name for argument in node.arguments] not in ([], ["otherwise"]):
-            self.note(node.place, "write: pairs(), or with what a key has that got no value: pairs(otherwise: 0)")
+            self.note(node.place, "write: pairs(), or with a default value: pairs(otherwise: 0)")
         return Type("pairs", found[0] if found and found[0] not in (NOTHING, list_of(ANY)) else ANY)
 
     def of_key(self, node: tree.Call) -> Type:
@@ -142,7 +142,7 @@ class Lookups(Operators):
             if not (value == TEXT and node.operation in ("smallest", "largest")):
                 self.note(
                     node.value.place,
-                    f'"{node.operation}" goes over {wanted}, this is {value}{self.instead(value, of=(NUMBER, ANY))}',
+                    f'"{node.operation}" needs {wanted}; this is {value}{self.instead(value, of=(NUMBER, ANY))}',
                     "wrong-type",
                 )
         return value
@@ -158,13 +158,13 @@ class Lookups(Operators):
                 node.place, f"an operation of a list follows it after a dot: {source_of(node.value)}.{node.operation}"
             )
         else:
-            self.note(node.place, f"write a value of each item: {node.operation}(record.nights where record.paid)")
+            self.note(node.place, f"name the value of each item: {node.operation}(record.nights where record.paid)")
 
     def _own_file(self, node: tree.Call) -> Type:
         """`own-file("stamp.png")`: the path of a file that belongs to the macro."""
         value = node.arguments[0].value if len(node.arguments) == 1 else None
         if not isinstance(value, tree.Constant) or not isinstance(value.value, str):
-            self.note(node.place, 'write the name of a file that lies beside the macro: own-file("stamp.png")')
+            self.note(node.place, 'write the name of a file next to the macro: own-file("stamp.png")')
             return TEXT
         files = {fold(name): path for name, path in self.own_files.items()}
         if fold(value.value) not in files:
@@ -179,13 +179,13 @@ class Lookups(Operators):
         for kind in self.vocabulary.kinds.values():
             if word in kind.actions and kind.actions[word].gives.item:
                 return f'"{word}" is an action of {kind.called}, which is not the current item here'
-        return f'"{word}" gives nothing back. Write it alone at the start of a line'
+        return f'"{word}" returns nothing. Write it alone at the start of a line'
 
     def _open(self, node: tree.Call) -> Type:
         """`open("prices.xlsx")`: another file, for reading."""
         from scrub.model.declare import Reach
 
-        self.reaches(Reach.FILES, "opens other files to read")
+        self.reaches(Reach.FILES, "reads other files")
         kind = next(iter(self.vocabulary.endings.values()))
         if len(node.arguments) != 1 or node.arguments[0].name is not None:
             self.note(node.place, 'write the path of the file in the brackets: open("prices.xlsx")')
@@ -196,7 +196,7 @@ class Lookups(Operators):
         """`copy-of("letter.docx", name: "Letter {record.guest}")`: a new file as an item that can be changed."""
         from scrub.model.declare import Reach
 
-        self.reaches(Reach.FILES, "makes files from other ones")
+        self.reaches(Reach.FILES, "creates files from other files")
         kind = next(iter(self.vocabulary.endings.values()))
         names = [argument.name for argument in node.arguments]
         if len(names) not in (2, 3) or names[0] is not None or "name" not in names or set(names) - {None, "name", "to"}:
@@ -212,7 +212,7 @@ class Lookups(Operators):
         """`new-file("late.xlsx")`: an empty file as an item that can be filled; its format is that of its ending."""
         from scrub.model.declare import Reach
 
-        self.reaches(Reach.FILES, "makes new files")
+        self.reaches(Reach.FILES, "creates new files")
         kind = next(iter(self.vocabulary.endings.values()))
         names = [argument.name for argument in node.arguments]
         if names[:1] != [None] or len(set(names)) < len(names) or set(names[1:]) - {"to", "if-exists"}:
@@ -250,7 +250,7 @@ class Lookups(Operators):
             found = self.vocabulary.endings.get(f".{ending.lower()}", "")
             if not found:
                 there = ", ".join(self.vocabulary.endings)
-                self.note(value.place, f'a macro cannot open ".{ending}" files. It opens: {there}')
+                self.note(value.place, f'a macro cannot open ".{ending}" files. It can open: {there}')
             kind = found or kind
         return self.vocabulary.kinds[kind].type
 
@@ -261,7 +261,7 @@ class Lookups(Operators):
                 return self.vocabulary.kinds[node.word].type
         for argument in node.arguments:
             self.type(argument.value)
-        self.note(node.place, f"there is no {node.word} to look up here")
+        self.note(node.place, f"no {node.word} to look up here")
         return self.vocabulary.kinds[node.word].type
 
     def _find(self, node: tree.Call, outer: str) -> bool:
@@ -286,7 +286,7 @@ class Lookups(Operators):
         """`record(item: "flour")`, `add-record item: "flour"`: any heading can be a name."""
         finding = written in self.vocabulary.kinds
         example = f'{written}(item: "flour")' if finding else f'{written} item: "flour"'
-        what = "under which heading to look" if finding else "under which heading it is to stand"
+        what = "the heading to look under" if finding else "the heading for the value"
         names: list[str] = []
         for argument in arguments:
             self.type(argument.value)
@@ -296,14 +296,14 @@ class Lookups(Operators):
                 self.note(argument.place, f'"{argument.name}" is given twice')
             names.append(argument.name or "")
         if not arguments:
-            self.note(place, f"write {'what to look for' if finding else 'what is to stand in it'}: {example}")
+            self.note(place, f"write {{'the value to look for' if finding else 'the value to write'}}: {example}")
         return tuple(names)
 
     def _count(self, node: tree.Count) -> Type:
         found = self.items_inside(node.word, node.inside, node.place)
         if found is None:
             if node.where is not None:
-                self.note(node.place, f'"{node.word}" is not a kind of item, so nothing can be asked of it')
+                self.note(node.place, f'"{node.word}" is not a kind of item')
             return NUMBER
         self.means[node].base, self.means[node].path = found
         with self.scope.entered(node.word, node.word) as item:
@@ -332,14 +332,14 @@ class Lookups(Operators):
             path = self.vocabulary.path(outer.word, word) if outer.item else None
             if path is None:
                 if outer != ANY:
-                    self.note(place, f"there is no {word} inside {outer}{self._there_is(word, outer.word)}")
+                    self.note(place, f"no {word} inside {outer}{self._there_is(word, outer.word)}")
                 return None
             return -1, path
         current = self.scope.current
         found = (current.slot, self.vocabulary.path(current.kind, word)) if current else (-1, None)
         if found[1] is None:
             there = f" inside a {current.said}{self._there_is(word, current.kind)}" if current else " here"
-            self.note(place, f"there is no {word}{there}")
+            self.note(place, f"no {word}{there}")
             return None
         return found[0], found[1]
 
@@ -355,7 +355,7 @@ class Lookups(Operators):
         if called is not None:
             return f". It is called: {called}"
         held = [f"each {each}" for each in kind.holds]
-        return f". In it are: {listed(held[:8])}" if held else ""
+        return f". It contains: {listed(held[:8])}" if held else ""
 
 
 def _names(node: tree.Node) -> Iterator[tree.Name]:

@@ -72,7 +72,7 @@ class Operators:
         """Checks an expression that must be yes or no."""
         found = self.type(node)
         if found not in (YES_NO, ANY):
-            self.note(node.place, f"a condition is expected, this is {found}. Compare it: … is …", "wrong-type")
+            self.note(node.place, f"expected a condition, found {found}. Compare it: … is …", "wrong-type")
 
     def _compare(self, node: tree.Compare) -> Type:
         left = self.type(node.left)
@@ -84,7 +84,7 @@ class Operators:
             elif isinstance(looked_up, tree.Name) and self.may_be_missing(looked_up):
                 pass
             else:
-                self.note(node.place, 'only something looked up can exist or be missing: sheet("Totals") exists')
+                self.note(node.place, 'only an item can exist or be missing: sheet("Totals") exists')
         if node.right is None:
             if operator == "is empty" and left.item and not self.can_be_empty(left):
                 how = self.instead(left)  # the name of an item is never empty either
@@ -108,7 +108,7 @@ class Operators:
             self._text_comparison(node, left, right)
         elif operator == "is in":
             if right.word not in ("list", "anything"):
-                self.note(node.right.place, f'after "is in" stands a list: ["a", "b"], not {right}')
+                self.note(node.right.place, f'"is in" needs a list: ["a", "b"], not {right}')
         elif operator == "is" and self._is_one_list(left, right):
             value = "" if left.word != "list" or not isinstance(node.right, tree.Constant) else node.right.value
             how = f': contains "{value}"' if isinstance(value, str) and value else ": contains"
@@ -120,7 +120,7 @@ class Operators:
         else:
             self._ordered(operator, (node.left, left), (node.right, right))
         if node.exactly and right not in (TEXT, ANY):
-            self.note(node.place, '"exactly" goes with a text')
+            self.note(node.place, '"exactly" needs text')
         return YES_NO
 
     @staticmethod
@@ -154,11 +154,14 @@ class Operators:
             if found not in (*_ORDERED, TEXT, ADDRESS, ANY):
                 self.note(
                     side.place,
-                    f'"{operator}" compares two numbers, two dates or two texts; this is {found}{self.instead(found)}',
+                    (
+                        f'"{operator}" compares two numbers, two dates or two pieces of text; this is '
+                        f"{found}{self.instead(found)}"
+                    ),
                 )
                 return
             if _plain(side):
-                self.note(side.place, f'"{operator}" compares a text here{_plain(side)}')
+                self.note(side.place, f'"{operator}" compares text here{_plain(side)}')
                 return
         (_, one), (side, other) = left, right
         if not one.fits(other) and {one, other} != {DATE, TIME}:  # these compare by the day
@@ -185,18 +188,18 @@ class Operators:
             return
         for side, found in ((node.left, left), (node.right, right)):
             if found not in (TEXT, ANY):
-                self.note(side.place, f'"{node.operator}" goes with texts, this is {found}{self.instead(found)}')
+                self.note(side.place, f'"{node.operator}" needs text; this is {found}{self.instead(found)}')
 
     def _arithmetic(self, node: tree.Arithmetic) -> Type:
         left, right = self.type(node.left), self.type(node.right)
         if node.operator == "+" and TEXT in (left, right):
-            self.note(node.place, 'texts are joined with braces: "{first} {second}"')
+            self.note(node.place, 'join text with braces: "{first} {second}"')
             return TEXT
         if ANY in (left, right):
             other = right if left == ANY else left
             if other not in (*_ORDERED, ANY):
                 how = self.instead(other, of=(NUMBER, ANY))
-                told = f'"{node.operator}" goes with numbers, dates and amounts, not with {other}{how}'
+                told = f'"{node.operator}" needs numbers, dates or amounts, not {other}{how}'
                 self.note(node.place, told)
             return ANY
         found = _result(node.operator, left, right)
@@ -208,15 +211,15 @@ class Operators:
             else:
                 how = self.instead(wrong, of=(NUMBER, ANY))
                 if wrong == TEXT and node.operator == "-":
-                    how = '. To take words out of a text, write: text.replaced("Fwd:", by: "")'
-                self.note(side.place, f'"{node.operator}" goes with numbers, this is {wrong}{how}')
+                    how = '. To remove words from text: text.replaced("Fwd:", by: "")'
+                self.note(side.place, f'"{node.operator}" needs numbers; this is {wrong}{how}')
             return ANY
         return found
 
     def _negative(self, node: tree.Negative) -> Type:
         found = self.type(node.value)
         if found not in (NUMBER, *_AMOUNTS, ANY):
-            self.note(node.place, f"a minus stands before a number, this is {found}")
+            self.note(node.place, f"a minus needs a number; this is {found}")
         return found
 
     def _not(self, node: tree.Not) -> Type:
@@ -229,8 +232,10 @@ class Operators:
             if found not in (YES_NO, ANY):
                 self.note(
                     side.place,
-                    f'both sides of "{node.operator}" are conditions, this is {found}. '
-                    f'Write the comparison out: … is "a" {node.operator} … is "b"',
+                    (
+                        f'both sides of "{node.operator}" must be conditions; this is {found}. Write both '
+                        f'comparisons: … is "a" {node.operator} … is "b"'
+                    ),
                 )
         return YES_NO
 

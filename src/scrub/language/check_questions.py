@@ -51,11 +51,11 @@ class Questions(CheckValues):
     def question(self, node: tree.SetName, call: tree.Call) -> Type:
         """Gathers a question; gives the type of its answer."""
         if not self.at_top or len(self.scope.items) > 1:
-            self.note(call.place, "questions stand at the top of the body, above the first action or block")
+            self.note(call.place, "put questions at the top of the body, above the first action or block")
         if any(question.name == node.word for question in self.program.questions):
             self.note(node.place, f'"{node.word}" is asked already')
         given: dict[str, Argument] = {argument.name or "": argument for argument in call.arguments}
-        prompt = self._fixed(given.pop("", None), call, 'what to ask? Write it in the brackets: ask("Pass on to")')
+        prompt = self._fixed(given.pop("", None), call, 'the question is missing: ask("Pass on to")')
         type_ = ANSWER_TYPES["text"]
         type_word = "text"
         choices: tuple[object, ...] = ()
@@ -67,15 +67,15 @@ class Questions(CheckValues):
             elif word == "from" and not secret:
                 values = argument.value.items if isinstance(argument.value, tree.ListOf) else ()
                 if not values or not all(isinstance(value, tree.Constant) for value in values):
-                    self.note(argument.place, 'after "from:" stands a list of plain values: ["a", "b"]')
+                    self.note(argument.place, '"from:" needs a list of plain values: ["a", "b"]')
                 choices = tuple(value.value for value in values if isinstance(value, tree.Constant))
             elif word == "default" and not secret:
                 default = self._fixed(argument, call, "")
                 if isinstance(argument.value, tree.Constant) and not argument.value.type.fits(type_):
-                    self.note(argument.place, f"the answer is {type_}, so its default cannot be {argument.value.type}")
+                    self.note(argument.place, f"the answer is {type_}, but the default is {argument.value.type}")
             else:
-                taken = "" if secret else " It takes as, from and default"
-                self.note(argument.place, f'"{call.word}" takes no "{word}".{taken}')
+                taken = "" if secret else " Its arguments: as, from, default"
+                self.note(argument.place, f'"{call.word}" has no argument "{word}".{taken}')
         question = Question(node.word, str(prompt or node.word), type_word, choices, default, secret)
         self.program.questions.append(question)
         self.program.question_slots.append(-1)
@@ -89,7 +89,9 @@ class Questions(CheckValues):
             self.note(call.place, missing)
             return None
         if not isinstance(argument.value, tree.Constant):
-            self.note(argument.value.place, "a question is asked before the start: only plain values can stand here")
+            self.note(
+                argument.value.place, ("questions are asked before the start, so only plain values are allowed here")
+            )
             return None
         return argument.value.value
 
@@ -97,6 +99,6 @@ class Questions(CheckValues):
         word = argument.value.word if isinstance(argument.value, tree.Name) else ""
         if word not in ANSWER_TYPES:
             guess = did_you_mean(word, ANSWER_TYPES)
-            self.note(argument.value.place, f"an answer is one of: {', '.join(ANSWER_TYPES)}.{guess}")
+            self.note(argument.value.place, f"answer types are: {', '.join(ANSWER_TYPES)}.{guess}")
             return "text", ANY
         return word, ANSWER_TYPES[word]

@@ -29,13 +29,13 @@ class RunsOthers(Questions):
         self._do_runmacro(node.run)
         inner: Program | None = self.means[node.run].program
         if inner is not None and inner.gives is None:
-            self.note(node.place, f'"{inner.title}" gives nothing back. In it would stand: give …')
+            self.note(node.place, f'"{inner.title}" returns nothing. Add this line to it: give …')
         return (inner.gives if inner is not None else None) or ANY
 
     def _do_runmacro(self, node: tree.RunMacro) -> None:
         given = {argument.name or "": self.type(argument.value) for argument in node.arguments}
         if self.resolve is None:
-            self.note(node.place, "there is no library here to find the macro in")
+            self.note(node.place, "no library here to find the macro in")
             return
         try:
             inner = self.resolve(node.title)
@@ -44,7 +44,7 @@ class RunsOthers(Questions):
             if circle is not None:  # told in each macro of it, since none of them has the mistake alone
                 self.note(node.place, circle.message, CIRCLE)
                 return
-            what = f"has {counted(len(problems.problems), 'mistake')} of its own. See them: scrub check"
+            what = f"has {counted(len(problems.problems), 'error')}. Details: scrub check"
             self.note(node.place, f'"{node.title}" {what} "{node.title}"')
             return
         except ScrubError as problem:
@@ -62,7 +62,7 @@ class RunsOthers(Questions):
                 tail = did_you_mean(argument.name or "", questions)
                 self.note(argument.place, f'"{inner.title}" does not ask for "{argument.name}".{tail}')
             elif question.secret != (given[question.name] == SECRET):
-                self.note(argument.place, f'"{question.name}": a secret is answered by a secret, and only a secret')
+                self.note(argument.place, f'"{question.name}": only a secret can answer a question for a secret')
         self.means[node].asked = tuple(
             (inner_slot, self._asked_for(question, node))
             for question, inner_slot in zip(inner.questions, inner.question_slots, strict=True)
@@ -75,7 +75,7 @@ class RunsOthers(Questions):
             return
         current = self.scope.current
         if inner.macro.for_all:
-            self.note(node.place, f'"{inner.title}" runs on all files at once, so no other macro can run it')
+            self.note(node.place, f'"{inner.title}" runs on all files at once, so another macro cannot run it')
         elif current is None or current.kind not in kinds:
             here = f"the current item is a {current.kind}" if current else "there is no current item here"
             self.note(node.place, f'"{inner.title}" runs on a {listed(kinds, "or")}, and {here}')
@@ -89,8 +89,11 @@ class RunsOthers(Questions):
                 if (known.type, known.secret) != (question.type, question.secret):
                     self.note(
                         node.place,
-                        f'"{question.name}" is asked here as {known.type} and there as {question.type}. '
-                        f"Answer it in this line: {question.name}: …",
+                        (
+                            f'"{question.name}" is {known.type} here and {question.type} there. Answer it in this '
+                            "line: "
+                            f"{question.name}: …"
+                        ),
                     )
                 return slot
         self.program.questions.append(question)

@@ -42,16 +42,16 @@ class Checker(RunsOthers):
         for word in macro.runs_on if place else ():
             if word in files or word == "nothing" or (word in self.vocabulary.kinds and word not in LATER_KINDS):
                 if place and macro.for_all and word not in files:
-                    self.note(place, f'"{word}" is not a file, so it cannot be picked. Write: for {files[0]}')
+                    self.note(place, f'"{word}" is not a kind of file. Write: for {files[0]}')
                 continue
             assert place is not None
             if word in LATER_KINDS:
-                self.note(place, f'a macro cannot run on "{word}" yet. So far: {listed(files)}')
+                self.note(place, f'a macro cannot run on "{word}" yet. It can run on: {listed(files)}')
             else:
                 guess = did_you_mean(word, files)
                 self.note(
                     place,
-                    f'"{word}" is nothing a macro runs on.{guess} Write: for {files[0]}',
+                    f'"{word}" is not a kind of file.{guess} Write: for {files[0]}',
                     "unknown-kind",
                     (word, files),
                 )
@@ -67,7 +67,7 @@ class Checker(RunsOthers):
         if not start and "nothing" not in macro.runs_on:
             start = called = files[0]  # the header's problem is told; the body is still read
         if "nothing" in macro.runs_on and len(macro.runs_on) > 1 and place:
-            self.note(place, '"nothing" stands alone: a macro without a file has none')
+            self.note(place, 'write "nothing" alone: a macro without a file has no other kind')
         if start:
             with self.scope.entered("file" if called == "file" else start, start, called) as item:
                 self.program.start_slot = item.slot
@@ -89,7 +89,7 @@ class Checker(RunsOthers):
     def _finish(self) -> None:
         for word, how, place in self.like_fields:
             if word not in self.read:
-                self.note(place, f"this only keeps a value that is never used. To set the field, write: {how}")
+                self.note(place, f"this value is never used. To set the field, write: {how}")
         for word in self.asked_for & set(self.looked_up):
             for lookup in self.looked_up[word]:
                 self.let_be_missing(lookup)
@@ -142,7 +142,7 @@ class Checker(RunsOthers):
             if isinstance(looked_up, tree.Call) and looked_up.word in self.vocabulary.kinds:
                 self.looked_up.setdefault(node.word, []).append(node.value)
         if found.word == "pairs" and node.word in GATHERS:
-            self.note(node.place, f'"{node.word}(…)" goes over items, so that pairs need another name')
+            self.note(node.place, f'"{node.word}(…)" is for items, so pairs need another name')
         self.means[node].pairs = found.word == "pairs" and isinstance(node.value, tree.Name)
         self.means[node].slot = self.set_name(node.word, found, node.place)
         self.program.kept.setdefault(node.word, []).append(node.value)
@@ -164,7 +164,7 @@ class Checker(RunsOthers):
         return ""
 
     def _runvalue(self, node: tree.RunValue) -> Type:
-        self.note(node.place, 'what another macro gives is kept in a line of its own: name = run("…")')
+        self.note(node.place, 'write the result of another macro on its own line: name = run("…")')
         return ANY
 
     def _do_setpair(self, node: tree.SetPair) -> None:
@@ -174,8 +174,8 @@ class Checker(RunsOthers):
             for value in (*(argument.value for argument in call.arguments), node.value):
                 self.type(value)
             known = call.word in self.vocabulary.kinds or name is not None
-            tail = "" if known else f". To keep values by keys, write above: {call.word} = pairs()"
-            self.note(call.place, f'only a name, a field or the value of a key can stand before "="{tail}')
+            tail = "" if known else f". To store values under keys, write above: {call.word} = pairs()"
+            self.note(call.place, f'only a name, a field or a key can come before "="{tail}')
             return
         of = self.of_key(call)
         found = self.type(node.value)
@@ -194,7 +194,7 @@ class Checker(RunsOthers):
     def _do_give(self, node: tree.Give) -> bool:
         found = self.type(node.value)
         if found == SECRET:
-            self.note(node.value.place, "a secret is never given to another macro")
+            self.note(node.value.place, "a secret cannot be passed to another macro")
         known = self.program.gives
         self.program.gives = found if known in (None, found) else ANY
         return True
@@ -225,7 +225,7 @@ class Checker(RunsOthers):
             actions = [word for word, each in kind.actions.items() if field.word[:7] in word or word[:7] in field.word]
             changes = "action {} changes" if len(actions) == 1 else "actions {} change"
             advice = f" The {changes.format(listed(actions))} it" if actions else ""
-            self.note(node.target.place, f'"{field.word}" of {kind.called} can be read but not set.{advice}')
+            self.note(node.target.place, f'"{field.word}" of {kind.called} is read only.{advice}')
             self.type(node.value)
             return
         self.reaches(Reach.CHANGE, Reach.CHANGE.sentence)
@@ -245,7 +245,7 @@ class Checker(RunsOthers):
         if is_told:
             return
         if not outer.item:
-            self.note(node.place, f"this line does nothing. To keep what it gives, write: name = … .{target.word}")
+            self.note(node.place, f"this line does nothing. To use its result, write: name = … .{target.word}")
             return
         kind, word = self.vocabulary.kinds[outer.word], target.word
         item = source_of(target.target)
@@ -260,7 +260,7 @@ class Checker(RunsOthers):
                 how = f"Write only: {action}"
             else:
                 how = f"Write: in {item}, below it {action}, and end"
-            self.note(node.place, f"an action acts on the current item. {how}")
+            self.note(node.place, f"an action works on the current item. {how}")
         elif word in kind.fields or kind.cls.open_fields:
             how = f"To set the field, write: {item}.{word} = …"
             self.note(node.place, f"this line does nothing. {how}")
@@ -286,10 +286,10 @@ class Checker(RunsOthers):
     def _no_action(self, node: tree.Do, current: ItemOf | None) -> str:
         word = node.word
         called = self.vocabulary.kinds[current.kind].called if current else ""
-        here = f'{called} has no action "{word}"' if current else f'"{word}" needs an item to act on'
+        here = f'{called} has no action "{word}"' if current else f'"{word}" needs an item to work on'
         for item in reversed(self.scope.items[:-1]):
             if word in self.vocabulary.kinds[item.kind].actions:
-                return f"{here}; the {item.kind} has. To act on it, open a block: in {item.word}"
+                return f"{here}; the {item.kind} has. Open a block for it: in {item.word}"
         kinds = self.vocabulary.kinds
         nearest = [*(kinds[current.kind].holds if current else ()), *kinds]
         having = [kinds[each] for each in dict.fromkeys(nearest) if word in kinds[each].actions]
@@ -305,8 +305,6 @@ class Checker(RunsOthers):
             return f'brackets are missing: write {word}("…")'
         if word in LATER_KINDS:
             return f'"{word}" cannot be used yet'
-        if word in advice.FORMER:
-            return f'"{word}" is called {advice.FORMER[word]} now'
         fields = kinds[current.kind].fields if current else {}
         if current and word in fields:
             how = f"{current.word}.{word} = …" if fields[word].can_be_set else f"{current.word}.{word}"
@@ -321,7 +319,7 @@ class Checker(RunsOthers):
             known = [*(each.docs for each in actions.values())]
             found = next((f" Write: {docs.example}" for docs in known if docs.called(word)), "")
         if not found and having and current:
-            return f"{here}; {listed((kind.called for kind in having[:3]), 'or')} has, and there is none in it"
+            return f"{here}; {listed((kind.called for kind in having[:3]), 'or')} has, but this contains none"
         if not found and current:
             like = self._like_field(word)
             if like:
@@ -369,7 +367,7 @@ class Checker(RunsOthers):
 
     def _value_loop(self, node: tree.Each, word: str, inner: Type) -> None:
         if node.alias:
-            self.note(node.place, f'"{word}" is the name already. Take out "as {node.alias}"')
+            self.note(node.place, f'"{word}" is the name already. Delete "as {node.alias}"')
         self._check_alias(word, node.place)
         before = set(self.scope.assigned)
         self.means[node].slot = self.set_name(word, inner, node.place)
@@ -385,11 +383,13 @@ class Checker(RunsOthers):
         for order in node.orders:
             found = self.type(order.by)
             if found.item or found in (SECRET, YES_NO) or found.word in ("list", "pairs"):
-                self.note(order.by.place, f"a loop is sorted by numbers, dates or texts, not by {found}", "wrong-type")
+                self.note(
+                    order.by.place, f"a loop can be sorted by numbers, dates or text, not by {found}", "wrong-type"
+                )
         if node.counter is None:
             return
         if self.means[node].items and node.alias is None and node.inside is not None:
-            self.note(node.place, f"the name of the item stands in front: each {node.word} as {node.counter} in …")
+            self.note(node.place, f"the name of the item comes first: each {node.word} as {node.counter} in …")
         self._check_alias(node.counter, node.place)
         self.means[node].counter = self.set_name(node.counter, NUMBER, node.place)
         self.program.kept.setdefault(node.counter, []).append(None)
@@ -422,7 +422,7 @@ class Checker(RunsOthers):
         found = self.type(node.item)
         if not found.item:
             if found != ANY:
-                self.note(node.item.place, f'after "in" stands an item: in sheet("Totals"), not {found}')
+                self.note(node.item.place, f'"in" needs an item: in sheet("Totals"), not {found}')
             return self.block(node.body)
         with self.scope.entered(found.word, found.word) as item:
             self.means[node].slot = item.slot
@@ -440,18 +440,18 @@ class Checker(RunsOthers):
 
     def _do_skip(self, node: tree.Skip) -> bool:
         if not self.loops:
-            self.note(node.place, '"skip" goes to the next item of a loop, and there is no loop here. To end: finish')
+            self.note(node.place, '"skip" needs a loop. To end the macro: finish')
         elif node.word is not None:
             kinds = [kind for kind in reversed(self.loops) if kind]
             if node.word not in kinds:
-                self.note(node.place, f'no loop over "{node.word}" is around this line')
+                self.note(node.place, f'this line is not inside a loop over "{node.word}"')
             else:
                 self.means[node].depth = list(reversed(self.loops)).index(node.word)
         return True
 
     def _do_leave(self, node: tree.Leave) -> bool:
         if not self.loops:
-            self.note(node.place, "there is no loop here to leave. To end the macro: finish")
+            self.note(node.place, '"leave loop" needs a loop. To end the macro: finish')
         return True
 
     def _do_finish(self, node: tree.Finish) -> bool:
@@ -472,7 +472,7 @@ class Checker(RunsOthers):
         counts = re.match(r"\W?(\{[\d,]+\})", written)  # further on it may be what a pattern repeats
         if counts and isinstance(text, tree.Constant | tree.Text):
             self.note(
-                text.place, f"there is nothing to fill in for {counts[1]}. Write the braces twice: {{{counts[1]}}}"
+                text.place, f"no value to fill in for {counts[1]}. For plain braces, double them: {{{counts[1]}}}"
             )
         if self.type(text) == SECRET:
-            self.note(text.place, "a secret is never shown")
+            self.note(text.place, "a secret cannot be shown")

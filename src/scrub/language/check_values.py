@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from contextlib import contextmanager
 
-from scrub.language import advice, tree
+from scrub.language import tree
 from scrub.language.meant import Meant, example_of, no_dot
 from scrub.language.tree import Argument, Expression, Place
 from scrub.model.patterns import replacement
@@ -25,7 +25,7 @@ from scrub.model.values import heading_key
 from scrub.model.vocabulary import Callee, Kind, Parameter
 
 #: Pairs change, and lists do not.
-PAIRS_STAY = "pairs are kept under a name of their own; their keys and values are lists: .keys, .values"
+PAIRS_STAY = "pairs need a name of their own. Their keys and values are lists: .keys, .values"
 
 
 class CheckValues(Meant):
@@ -65,8 +65,11 @@ class CheckValues(Meant):
             if wanted == SECRET:
                 self.note(
                     node.place,
-                    f"{what} is never written into a macro. "
-                    'Write at the top: code = secret("sheet-code"), and here: code',
+                    (
+                        f'{what} must not be in the macro\'s text. Write at the top: code = secret("sheet-code"), and '
+                        "here: "
+                        "code"
+                    ),
                     "secret",
                 )
             else:
@@ -82,11 +85,10 @@ class CheckValues(Meant):
             return True
         if node.word in self.scope.names:
             return False
-        now = advice.FORMER_CHOICES.get(node.word) or advice.FORMER.get(node.word)
-        guess = f" It is called {now} now" if now in wanted.choices else did_you_mean(node.word, wanted.choices)
+        guess = did_you_mean(node.word, wanted.choices)
         self.note(
             node.place,
-            f'"{node.word}" is none of: {", ".join(wanted.choices)}.{guess}',
+            f'"{node.word}" is not one of: {", ".join(wanted.choices)}.{guess}',
             "unknown-choice",
             (node.word, wanted.choices),
         )
@@ -99,21 +101,13 @@ class CheckValues(Meant):
         return ANY
 
     def _constant(self, node: tree.Constant) -> Type:
-        self._former_marks(node, node.value)
         return node.type
-
-    def _former_marks(self, node: Expression, text: object) -> None:
-        """Tells what page numbers are written as, where somebody still writes them as they were."""
-        if self._printing and isinstance(text, str):
-            found = next((mark for mark in advice.FORMER_MARKS if mark in text.lower()), None)
-            if found:
-                self.note(node.place, f"{found} is written {advice.FORMER_MARKS[found]} now")
 
     def _printmark(self, node: tree.PrintMark) -> Type:
         if not self._printing:
             self.note(
                 node.place,
-                f"{{{node.word}}} is filled in when a page is printed, so that it can stand in a header or footer only",
+                f"{{{node.word}}} is filled in on printing, so it works only in headers and footers",
             )
         return TEXT
 
@@ -122,10 +116,8 @@ class CheckValues(Meant):
 
     def _text(self, node: tree.Text) -> Type:
         for part in node.parts:
-            if isinstance(part, str):
-                self._former_marks(node, part)
-            elif self.type(part) == SECRET:
-                self.note(part.place, "a secret cannot be written into a text")
+            if not isinstance(part, str) and self.type(part) == SECRET:
+                self.note(part.place, "a secret cannot be part of text")
         return TEXT
 
     def _listof(self, node: tree.ListOf) -> Type:
@@ -186,7 +178,7 @@ class CheckValues(Meant):
                 tail = no_dot(node.word) or did_you_mean(node.word, words)
                 self.note(
                     node.place,
-                    f'no value has an operation "{node.word}".{tail}',
+                    f'no operation "{node.word}".{tail}',
                     "unknown-operation",
                     (node.word, words),
                 )
@@ -235,7 +227,7 @@ class CheckValues(Meant):
                 taken = sorted({parameter.word for each in candidates for parameter in each.parameters})
                 what = f'no "{argument.name}"' if argument.name else "no value"
                 tail = (
-                    f" It takes {listed(taken)}" if taken and place == 0 else did_you_mean(argument.name or "", taken)
+                    f" Arguments: {listed(taken)}" if taken and place == 0 else did_you_mean(argument.name or "", taken)
                 )
                 self.note(argument.place, f'".{node.word}" takes {what}.{tail}')
             word = argument.value.word if isinstance(argument.value, tree.Name) else ""
@@ -254,7 +246,7 @@ class CheckValues(Meant):
         if node.arguments is not None and node.word in self.vocabulary.kinds:
             lookup = self.means[node].lookup = tree.Call(node.place, node.word, node.arguments)
             if not self._find(lookup, kind.word):
-                self.note(node.place, f"there is no {node.word} inside {kind.called}")
+                self.note(node.place, f"no {node.word} inside {kind.called}")
             return self.vocabulary.kinds[node.word].type
         if kind.cls.open_fields:
             self.means[node].heading = heading_key(node.word)
@@ -295,7 +287,7 @@ class CheckValues(Meant):
             else:
                 bound.append(parameter.python)
                 if argument.exactly and "exactly" not in parameters:
-                    self.note(argument.place, f'"{written}" takes no "exactly"')
+                    self.note(argument.place, f'"{written}" has no "exactly"')
                 what, example = f'"{parameter.word}"', example_of(callee)
                 given = self.value(argument.value, parameter.type, what, parameter.choice, example)
                 if given.word == "pairs":
@@ -345,7 +337,7 @@ class CheckValues(Meant):
         if found is None:
             guess = did_you_mean(argument.name, by_word)
             if by_word and not guess:
-                guess = f" It takes {listed(by_word)}"
+                guess = f" Arguments: {listed(by_word)}"
             self.note(
                 argument.place,
                 f'"{written}" takes no "{argument.name}".{guess}',

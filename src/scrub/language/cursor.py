@@ -101,13 +101,13 @@ class Cursor:
         if token.is_sign("=", "=="):
             return self.slip('to compare, write: is   (a single "=" gives a name its value)', token, "is")
         if token.is_word("then"):
-            return self.slip('"then" is not needed. Take it out: the line ends with the condition', token, "")
+            return self.slip('"then" is not needed. Delete it: the line ends with the condition', token, "")
         if token.is_word("begins", "begin"):
             return self.slip("write: starts with", token, "starts")
         if token.is_word("has", "includes", "include"):
             return self.slip("write: contains", token, "contains")
         if token.is_sign("+=", "-=", "*=", "/="):
-            return self.slip(f"write it out: {before.text} = {before.text} {token.text[0]} …")
+            return self.slip(f"write: {before.text} = {before.text} {token.text[0]} …")
         if token.is_sign("<>", "!="):
             return self.slip("to compare, write: is not", token, "is not")
         if token.type == TEXT and before.type == WORD:
@@ -120,9 +120,9 @@ class Cursor:
         if token.type == WORD and self.following().is_sign(":"):
             return self.slip(f'a comma is missing before "{token.text}"')
         if token.is_sign(")", "]"):
-            return self.slip(f'this "{token.text}" closes nothing. Take it out')
+            return self.slip(f'this "{token.text}" has no opening bracket. Delete it')
         if token.is_sign("%"):
-            return self.slip("a percent sign stands right after its number: 30%")
+            return self.slip("write the percent sign directly after the number: 30%")
         if token.text in _JOINING and before.type == TEXT:
-            return self.slip('what else is given stands behind a comma, by its name: replace "old", by: "new"')
+            return self.slip('add other arguments after a comma, with their names: replace "old", by: "new"')
         return self.slip(f'"{token.text}" is not expected here. The line could end before it')

@@ -43,7 +43,7 @@ class ExpressionReader(Cursor):
     def expression(self) -> Expression:
         self.nesting += 1
         if self.nesting > DEEPEST:
-            raise self.slip("too many brackets inside each other. Keep a part under a name in a line before")
+            raise self.slip("too many nested brackets. Give part of it a name in a line above")
         first = self.at
         found = self.either()
         self.nesting -= 1
@@ -55,7 +55,7 @@ class ExpressionReader(Cursor):
             self.operators += 1
             if self.operators > MOST_OPERATORS:
                 raise self.slip(
-                    f"more than {MOST_OPERATORS} operators in one line. Keep a part under a name above", token
+                    f"more than {MOST_OPERATORS} operators in one line. Give part of it a name in a line above", token
                 )
         return token
 
@@ -85,7 +85,7 @@ class ExpressionReader(Cursor):
         left = self.sum()
         found = self.spanned(self.one_comparison(left), first)
         if found is not left and self.comparison_word() is not None and not self.at_line_end():
-            raise self.slip('comparisons are not chained. Join two with "and": a < b and b < c')
+            raise self.slip('comparisons cannot be chained. Join two with "and": a < b and b < c')
         return found
 
     def comparison_word(self) -> Token | None:
@@ -111,7 +111,7 @@ class ExpressionReader(Cursor):
             negated = True
             base = self.token
             if base.type != WORD or base.text not in _OPPOSITE_FORMS:
-                raise self.slip('after "does not" stands contain, start with, end with, match or exist')
+                raise self.slip('after "does not", write contain, start with, end with, match or exist')
             self.take()
             operator = _OPPOSITE_FORMS[base.text].split()[0]
         if operator in ("starts", "ends"):
@@ -170,7 +170,7 @@ class ExpressionReader(Cursor):
         one, two, three = self.token, self.following(2), self.following(4)
         slashes = self.following(1).is_sign("/") and self.following(3).is_sign("/")
         if slashes and one.type == two.type == three.type == NUMBER and 4 in (len(one.text), len(three.text)):
-            raise self.slip("a date is written year-month-day, as 2026-02-01. This would be two divisions")
+            raise self.slip("write a date as year-month-day, such as 2026-02-01")
 
     def signed(self) -> Expression:
         signs: list[Token] = []
@@ -192,7 +192,7 @@ class ExpressionReader(Cursor):
                 self.spanned(found, first)
                 continue
             if word.type != WORD:
-                raise self.slip("after a dot stands a field or an operation", word if not self.at_line_end() else dot)
+                raise self.slip("after a dot, write a field or an operation", word if not self.at_line_end() else dot)
             self.take()
             arguments = None
             if self.token.is_sign("("):
@@ -217,9 +217,7 @@ class ExpressionReader(Cursor):
                 found.append(Argument(token.text, value, place_of(token)))
             else:
                 if found:
-                    raise self.slip(
-                        'only the first argument goes without a name. Write, for example: replace "old", by: "new"'
-                    )
+                    raise self.slip('only the first argument can omit its name. For example: replace "old", by: "new"')
                 exactly = self.take_word("exactly") is not None
                 found.append(Argument(None, self.expression(), place_of(token), exactly))
             if at_close():
@@ -233,7 +231,7 @@ class ExpressionReader(Cursor):
             return []
         found = self.arguments(lambda: self.token.is_sign(")") or self.at_line_end())
         if not self.take_sign(")"):
-            raise self.slip("this bracket is never closed. Write ) after its last value", bracket)
+            raise self.slip("a closing bracket is missing. Add ) after the last value", bracket)
         return found
 
     def primary(self) -> Expression:
@@ -254,7 +252,7 @@ class ExpressionReader(Cursor):
             inner = self.expression()
             if not self.take_sign(")"):
                 raise (
-                    self.unexpected() if not self.at_line_end() else self.slip("this bracket is never closed", token)
+                    self.unexpected() if not self.at_line_end() else self.slip("a closing bracket is missing", token)
                 )
             return inner
         if token.type == WORD:
@@ -265,17 +263,17 @@ class ExpressionReader(Cursor):
         if token.is_sign("=", "=="):
             raise self.unexpected()
         if token.is_sign("+"):
-            raise self.slip("a number needs no plus before it. Take it out")
+            raise self.slip("a number needs no plus sign. Delete it")
         if token.is_sign("+=", "-=", "*=", "/="):
             raise self.unexpected()
-        raise Slip(Problem(f'a value is expected here, not "{token.text}"', *place))
+        raise Slip(Problem(f'expected a value here, found "{token.text}"', *place))
 
     def amount(self) -> Expression:
         token = self.take()
         percent = token.text.endswith("%")
         number = Decimal(token.text.removesuffix("%"))
         if len(number.as_tuple().digits) > 28:
-            raise self.slip("a number has at most 28 digits", token)
+            raise self.slip("a number can have up to 28 digits", token)
         if self.token.type == WORD and self.token.text in UNITS:
             amount, unit = UNITS[self.take().text]
             return tree.Constant(place_of(token), amount(number, unit), Type(amount.word))
@@ -308,11 +306,11 @@ class ExpressionReader(Cursor):
         items: list[Expression] = []
         while not self.take_sign("]"):
             if self.at_line_end():
-                raise self.slip("this list is never closed. Write ] after its last value", bracket)
+                raise self.slip("the list has no end. Add ] after the last value", bracket)
             items.append(self.expression())
             if not self.token.is_sign("]") and not self.take_sign(","):
                 if self.at_line_end():
-                    raise self.slip("this list is never closed. Write ] after its last value", bracket)
+                    raise self.slip("the list has no end. Add ] after the last value", bracket)
                 raise self.slip("a comma is missing between the values of the list")
         return tree.ListOf(place_of(bracket), tuple(items))
 
@@ -335,7 +333,7 @@ class ExpressionReader(Cursor):
         if token.text == "run" and self.token.is_sign("("):
             return self.run_value(token)
         if token.text in KEYWORDS - FREE:
-            raise self.slip(f'"{token.text}" is a word of the language; a value is expected here', token)
+            raise self.slip(f'"{token.text}" is a word of the language; expected a value here', token)
         if self.token.is_sign("("):
             return tree.Call(place, token.text, tuple(self.bracketed(token)))
         if self.token.type == TEXT:
@@ -346,13 +344,13 @@ class ExpressionReader(Cursor):
         """The title of another macro, and the answers for it."""
         title = self.token
         if title.type != TEXT or any(not isinstance(part, str) for part in title.parts):
-            raise self.slip('after run stands the full title of a macro as a plain text: run "Seal every sheet"')
+            raise self.slip('after run, write the full title of a macro in quotes: run "Seal every sheet"')
         self.take()
         arguments: list[Argument] = []
         if self.take_sign(","):
             arguments = self.arguments(at_close)
             if arguments[0].name is None:
-                raise self.slip('an answer for the macro is named: run "…", name: value', title)
+                raise self.slip('an answer for the macro needs its name: run "…", name: value', title)
         return tree.RunMacro(place_of(title), "".join(str(part) for part in title.parts), tuple(arguments))
 
     def run_value(self, token: Token) -> Expression:
@@ -365,9 +363,7 @@ class ExpressionReader(Cursor):
         """Takes the bracket that closes another one."""
         if not self.take_sign(")"):
             raise (
-                self.slip("this bracket is never closed. Write ) after it", bracket)
-                if self.at_line_end()
-                else self.unexpected()
+                self.slip("a closing bracket is missing. Add )", bracket) if self.at_line_end() else self.unexpected()
             )
 
     def gather(self, token: Token) -> Expression:
@@ -391,7 +387,7 @@ class ExpressionReader(Cursor):
         where = self.expression() if self.take_word("where") else None
         if not self.take_sign(")"):
             if self.at_line_end():
-                raise self.slip("this bracket is never closed. Write ) after it", bracket)
+                raise self.slip("a closing bracket is missing. Add )", bracket)
             raise self.slip("write: count(sheet where …). For a list, write: names.count")
         return tree.Count(place_of(word), word.text, inside, where)
 
@@ -402,4 +398,4 @@ def _moment(token: Token, reader: ExpressionReader) -> Expression:
             return tree.Constant(place_of(token), datetime.fromisoformat(token.text), TIME)
         return tree.Constant(place_of(token), date.fromisoformat(token.text), DATE_TYPE)
     except ValueError:
-        raise reader.slip(f'"{token.text}" is not a day of the calendar', token) from None
+        raise reader.slip(f'"{token.text}" is not a calendar date', token) from None

@@ -42,12 +42,12 @@ def _is_loop(macro: Macro, word: str, rest: str) -> bool:
 
 def _header_line(macro: Macro, word: str, rest: str, place: Place, problems: list[Problem]) -> None:
     if not rest:
-        problems.append(Problem(f'after "{word}" its text is missing', *place))
+        problems.append(Problem(f'the text after "{word}" is missing', *place))
     if word != "about" and word in macro.places:
-        problems.append(Problem(f'"{word}" stands here a second time. Take one out', *place))
+        problems.append(Problem(f'"{word}" appears twice. Delete one', *place))
         return
     if word != "macro" and "macro" not in macro.places:
-        problems.append(Problem("the first line is the title: macro …", *place))
+        problems.append(Problem("the first line must be the title: macro …", *place))
         macro.places["macro"] = place
     macro.places[word] = place
     if word == "macro":
@@ -68,14 +68,14 @@ def _header_line(macro: Macro, word: str, rest: str, place: Place, problems: lis
 
 def _complete(macro: Macro, lines: list[str], problems: list[Problem]) -> None:
     if not any(ch.plain(line) for line in lines):
-        problems.append(Problem("the macro is empty. Its first line is: macro, and a title", 1, 1))
+        problems.append(Problem("the macro is empty. Its first line must be: macro, and a title", 1, 1))
     elif "macro" not in macro.places:
         problems.append(Problem("the title is missing. Write at the top: macro, and a title", 1, 1, len(lines[0])))
     elif "for" not in macro.places:
         line = macro.places["macro"].line
         problems.append(
             Problem(
-                "what does it run on? Write below the title: for workbook",
+                "the kind of file is missing. Write below the title: for workbook",
                 line,
                 1,
                 len(lines[line - 1].rstrip()),

@@ -26,7 +26,7 @@ def tidy(text: str, name: str) -> str:
     head = _without_idle_blanks([_header_line(line) for line in macro.lines[: macro.body_at]])
     body = _without_idle_blanks(_body(macro))
     found = "\n".join([*head, *([""] if body else []), *body]) + "\n"
-    assert meaning(parse(found, name)[0]) == meaning(macro), "tidying changed the meaning"
+    assert meaning(parse(found, name)[0]) == meaning(macro), "reformatting changed the meaning"
     return found
 
 

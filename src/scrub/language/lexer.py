@@ -72,7 +72,7 @@ _ENDED = late(r"[^\r\n\x0b\x0c\x85\u2028\u2029]*(?:\r\n|[\r\n\x0b\x0c\x85\u2028\
 
 
 class LineRead(NamedTuple):
-    """One line as it was read: its tokens, and its comment with the sign before it."""
+    """One line as it was read: its tokens, and its comment with the character before it."""
 
     tokens: list[Token]
     comment: str
@@ -141,7 +141,8 @@ class LineLexer:
                     else "that controls a terminal"
                 )
                 self.problem(
-                    f"this is a mark (U+{ord(letter):04X}) {what}. Take it out: a macro must read as it runs", index
+                    f"this is a hidden character (U+{ord(letter):04X}) {what}. Delete it: a macro must read as it runs",
+                    index,
                 )
                 self.text = "".join(" " if each in ch.HIDDEN else each for each in self.text)
                 return
@@ -194,18 +195,18 @@ class LineLexer:
             if letter in _ONE:
                 return self.token(SIGN, letter, start)
             if letter in "'\u2018\u2019`\u00ab\u00bb":
-                self.problem('a text stands between double quotes: "…"', start)
+                self.problem('put text in double quotes: "…"', start)
                 self.at = len(text)
                 return self.token(TEXT, text[start:], start, ("",))
             if letter == "&":
-                self.problem('texts are joined with braces: "{first} {second}"', start)
+                self.problem('join text with braces: "{first} {second}"', start)
                 self.at = len(text)
                 return None
             if letter in "{}":
-                self.problem('braces belong inside a text: "{sheet.name}"', start)
+                self.problem('braces belong inside quotes: "{sheet.name}"', start)
                 self.at = len(text)
                 return self.token(TEXT, text[start:], start, ("",))
-            self.problem(f"the sign {letter!r} means nothing here", start)
+            self.problem(f"the character {letter!r} means nothing here", start)
             self.at = len(text)  # what follows it can only be guessed at
         return None
 
@@ -225,7 +226,7 @@ class LineLexer:
                 break
             self.at += 1
         if len(letters) > LONGEST_WORD:
-            self.problem(f"a word has at most {LONGEST_WORD} letters", start, LONGEST_WORD)
+            self.problem(f"a word can have up to {LONGEST_WORD} letters", start, LONGEST_WORD)
             del letters[LONGEST_WORD:]
         return self.token(WORD, "".join(letters).lower(), start)
 
@@ -246,7 +247,7 @@ class LineLexer:
             whole = text[start : self.at] + text[self.at + 1 : self.at + 4]
             self.at += 4
             self.problem(
-                f"a number has no comma inside: write {whole} (in a list, put a space after the comma)",
+                f"a number cannot contain a comma: write {whole} (in a list, put a space after the comma)",
                 start,
                 self.at - start,
             )
@@ -318,7 +319,7 @@ class LineLexer:
                     letters.append(counts)
                 elif in_hole:
                     self.problem(
-                        "a text inside a hole has no holes of its own. Give it a name in a line before",
+                        "text inside braces cannot contain braces. Give it a name in a line above",
                         self.at,
                     )
                     self.at += 1
@@ -329,12 +330,12 @@ class LineLexer:
                     parts.append(self.hole())
             else:
                 if letter == "}" and not in_hole:
-                    self.problem("a brace inside a text is written twice: }}", self.at)
+                    self.problem("for a plain brace in text, double it: }}", self.at)
                 letters.append(letter)
                 self.at += 1
         if not self.broken:
             close = '"' if '"' in closers else "\u201d"
-            self.problem(f"this text is never closed. Put {close} at its end", start, len(text) - start)
+            self.problem(f"the closing quote is missing. Add {close} at the end", start, len(text) - start)
         parts.append("".join(letters))
         return self.token(TEXT, text[start:], start, tuple(parts))
 
@@ -361,8 +362,10 @@ class LineLexer:
             del self.problems[told:]
             self.broken = True
             found = []
-            self.problem("this hole is never closed. Put } after it, or write {{ for a brace", start)
+            self.problem("a closing brace is missing. Add }, or write {{ for a plain brace", start)
         if not found and not self.broken:
-            self.problem("this hole is empty. Write a name in it, or {{ }} for braces", start, self.at - start)
+            self.problem(
+                "the braces are empty. Write a name in them, or {{ }} for plain braces", start, self.at - start
+            )
         end = self.token(END, "", self.at - 1)
         return (*found, end)

@@ -28,25 +28,23 @@ class Meant(Lookups):
         """About a bare word that is neither a name nor an item."""
         if word == "selection":
             files = listed([kind.word for kind in self.vocabulary.kinds.values() if kind.selection])
-            return f'"selection" is what a person picks with --at in one of these: {files}'
+            return f'"selection" is what a person selects with --at. It works for: {files}'
         if word in self.vocabulary.kinds:
-            return (
-                f"no {word} is at hand here. Write {self._one_of(word)} for a certain one, or open a block: each {word}"
-            )
+            return f"no current {word} here. Name one: {self._one_of(word)}, or open a block: each {word}"
         left, _, right = word.rpartition("-")
         if left and (right.isdigit() or right in self.scope.names) and self.scope.known(left):
-            return f'no value has the name "{word}". To subtract, put spaces round the minus: {left} - {right}'
+            return f'no value is named "{word}". To subtract, put spaces around the minus: {left} - {right}'
         items = [item.word for item in self.scope.items]
         for item in reversed(self.scope.items):
             if word in self.vocabulary.kinds[item.kind].fields:
-                return f"a field is written with its item: {item.word}.{word}"
+                return f"write a field with its item: {item.word}.{word}"
         if word in LATER_KINDS or word == "picked":
             return f'"{word}" cannot be used yet'
         record = next((item.word for item in reversed(self.scope.items) if self._has_headings(item.kind)), None)
         guess = advice.of_name(word) or did_you_mean(word, [*self.scope.names, *items, "yes", "no", "nothing"])
         if not guess and record is not None:
-            guess = f' What stands under a heading is written with its record: {record}.{word}. A text: "{word}"'
-        return f'no value has the name "{word}".{guess}' + ("" if guess else f' A text stands between quotes: "{word}"')
+            guess = f' For the value under a heading: {record}.{word}. For text: "{word}"'
+        return f'no value is named "{word}".{guess}' + ("" if guess else f' Put text in quotes: "{word}"')
 
     def _has_headings(self, kind: str) -> bool:
         return kind in self.vocabulary.kinds and self.vocabulary.kinds[kind].cls.open_fields
@@ -66,7 +64,7 @@ class Meant(Lookups):
         sorts = self.vocabulary.kinds[item.kind].fields.get("holds") if item is not None else None
         if sorts is None or right.word not in sorts.type.choices:
             return ""
-        return f"to ask what sort of value it is, write: {left.target.word}.holds is {right.word}"
+        return f"to test the type of a value, write: {left.target.word}.holds is {right.word}"
 
     def instead(self, *wrong: Type, of: Sequence[Type] = ()) -> str:
         """The field that was meant where an item itself is written: of a cell its value, of a sheet its name."""
@@ -84,9 +82,7 @@ class Meant(Lookups):
     def no_field(self, kind: Kind, word: str, written: str = "") -> str:
         """About a field that a kind of item does not have; `written` is how the item is written."""
         if word in kind.actions:
-            return (
-                f'"{word}" is an action of {kind.called}, not a field. It stands alone at the start of a line: {word}'
-            )
+            return f'"{word}" is an action of {kind.called}, not a field. Write it alone at the start of a line: {word}'
         inside = [other for other in kind.holds if word in self.vocabulary.kinds[other].fields]
         many = next((other for other in kind.holds if word in (other, f"{other}s")), "")
         if many:
@@ -143,7 +139,7 @@ def cannot_be_name(word: str, vocabulary: Vocabulary, advice: str = "Choose anot
     if word in vocabulary.kinds or word in LATER_KINDS:
         return f'"{word}" is a kind of item and cannot be a name. {advice}'
     if word in MARKS or word in PRINTED:
-        return f'"{{{word}}}" stands for a character in texts, so that it cannot be a name. {advice}'
+        return f'"{{{word}}}" means a character in text, so it cannot be a name. {advice}'
     if word in KEYWORDS:
         return f'"{word}" is a word of the language and cannot be a name. {advice}'
     return None

@@ -40,9 +40,9 @@ class _Parser(ExpressionReader):
             if token.type == END:
                 return body
             if token.is_word("end"):
-                self.note('this "end" closes nothing. Take it out', token)
+                self.note('this "end" has no block. Delete it', token)
             else:
-                self.note('this "else" belongs to no "if". Look for an "end" too many above it', token)
+                self.note('this "else" has no "if". Look for an extra "end" above it', token)
             self.skip_line()
 
     def block(self) -> Block:
@@ -87,7 +87,7 @@ class _Parser(ExpressionReader):
         self.open.append(opener)
         if len(self.open) > DEEPEST:
             self.note(
-                f"more than {DEEPEST} blocks inside each other. Put an inner part into a macro of its own",
+                f"more than {DEEPEST} nested blocks. Move an inner part to a macro of its own",
                 opener,
             )
             self.at = len(self.tokens) - 1
@@ -105,15 +105,15 @@ class _Parser(ExpressionReader):
         if self.token.is_word("end") and named.is_word(*BLOCKS) and named.text != opener.text:
             if any(outer.is_word(named.text) for outer in self.open):
                 self.note(
-                    f'this "{opener.text}" is never closed: line {named.line} ends the "{named.text}" around it. '
-                    "Write end below its last line",
+                    f'this "{opener.text}" has no "end": line {named.line} ends the "{named.text}" around it. Add end '
+                    "after its last line",
                     opener,
                 )
                 return
         end = self.take_word("end")
         if end is None:
             if self.token.type == END:
-                self.note(f'this "{opener.text}" is never closed. Write end below its last line', opener, "open-block")
+                self.note(f'this "{opener.text}" has no "end". Add end after its last line', opener, "open-block")
             return
         if self.token.is_word(opener.text):
             self.take()
@@ -121,8 +121,8 @@ class _Parser(ExpressionReader):
             named = self.take()
             if named.text != opener.text:
                 self.note(
-                    f'this closes the "{opener.text}" of line {opener.line}, not a "{named.text}". '
-                    f'An "end" is missing above, or write: end {opener.text}',
+                    f'this ends the "{opener.text}" of line {opener.line}, not a "{named.text}". Add the missing "end" '
+                    f"above, or write: end {opener.text}",
                     named,
                 )
         try:
@@ -140,7 +140,7 @@ class _Parser(ExpressionReader):
             return self.times_statement()
         if token.type != WORD:
             if token.type == TEXT:
-                raise self.slip("a line starts with a word. To show a text, write: say " + token.text[:30])
+                raise self.slip("a line must start with a word. To show text: say " + token.text[:30])
             raise self.slip(f'a line cannot start with "{token.text}"')
         if self.following().is_sign("="):
             if token.text in KEYWORDS - {"group", "about", "into", "macro"}:
@@ -152,7 +152,7 @@ class _Parser(ExpressionReader):
             raise self.slip(f"write: {token.text} = {token.text} {sign} 1", self.following())
         if self.following().is_sign("+=", "-=", "*=", "/="):
             sign = self.following().text[0]
-            raise self.slip(f"write it out: {token.text} = {token.text} {sign} …", self.following())
+            raise self.slip(f"write: {token.text} = {token.text} {sign} …", self.following())
         everyday = advice.statement(rest)
         if everyday:
             return self.as_meant(everyday)
@@ -164,7 +164,7 @@ class _Parser(ExpressionReader):
         if token.text in HEADER and after.type not in (NEWLINE, END) and not after.is_sign(".", "(", "="):
             raise self.slip(f'"{token.text}" belongs at the top, above the first statement')
         if token.text in KEYWORDS - FREE:
-            raise self.slip(f'a line cannot start with "{token.text}". Does it belong to the line above?')
+            raise self.slip(f'a line cannot start with "{token.text}". Join it to the line above')
         if self.following().is_sign(".", "("):
             return self.path_statement()
         return self.action_statement()
@@ -186,10 +186,10 @@ class _Parser(ExpressionReader):
             if isinstance(target, tree.Dot) and target.arguments is None:
                 return tree.SetField(target.place, target, value)
             if isinstance(target, tree.Call) and target.word in ("cell", "cells"):
-                raise self.slip(f"to set what stands in it, write: {target.word}(…).value = …", first)
+                raise self.slip(f"to set its value, write: {target.word}(…).value = …", first)
             if isinstance(target, tree.Call):
                 return tree.SetPair(target.place, target, value)
-            raise self.slip('only a name or a field can stand before "="', first)
+            raise self.slip('only a name or a field can come before "="', first)
         if isinstance(target, tree.Call):
             self.end_line()
             return tree.Do(target.place, target.word, target.arguments)
@@ -228,7 +228,7 @@ class _Parser(ExpressionReader):
                     self.skip_line()
                 otherwise = self.body(token, closing=False)
                 if self.token.is_word("else"):
-                    self.note('nothing can follow "else" but "end"', self.token)
+                    self.note('after "else", only "end" can follow', self.token)
         self.close(opener)
         return tree.If(place_of(opener), branches, otherwise)
 
@@ -242,9 +242,9 @@ class _Parser(ExpressionReader):
 
         def read() -> Expression:
             nonlocal word, alias, inside, where, counter
-            word = self.name_word("after each stands what to visit: each sheet")
+            word = self.name_word("after each, name the items: each sheet")
             if self.take_word("as"):
-                alias = self.name_word('after "as" stands a name').text
+                alias = self.name_word('after "as", write a name').text
             if self.take_word("in"):
                 inside = self.expression()
                 counter = self.counter()
@@ -264,7 +264,7 @@ class _Parser(ExpressionReader):
 
     def counter(self) -> str | None:
         """The name behind a list that counts the turns."""
-        return self.name_word('after "as" stands a name').text if self.take_word("as") else None
+        return self.name_word('after "as", write a name').text if self.take_word("as") else None
 
     def orders(self) -> list[tree.Order]:
         """`sorted by record.hut, record.nights descending`."""
@@ -322,7 +322,7 @@ class _Parser(ExpressionReader):
             if not self.take_word("times"):
                 raise self.unexpected()
             if self.take_word("as"):
-                alias = self.name_word('after "as" stands a name').text
+                alias = self.name_word('after "as", write a name').text
             return found
 
         count = self.head(read)
@@ -346,16 +346,12 @@ class _Parser(ExpressionReader):
             self.end_line()
             handler = self.body(opener, closing=False)
         else:
-            self.note('an "attempt" needs its: if it fails', opener)
+            self.note('an "attempt" needs this line: if it fails', opener)
         self.close(opener)
         return tree.Attempt(place_of(opener), body, handler)
 
     def skip_statement(self, word: Token) -> Statement:
-        kind = (
-            None
-            if self.at_line_end()
-            else self.name_word("after skip stands the kind of item to pass over, or nothing").text
-        )
+        kind = None if self.at_line_end() else self.name_word("after skip, write a kind of item or nothing").text
         self.end_line()
         return tree.Skip(place_of(word), kind)
 
@@ -380,14 +376,14 @@ class _Parser(ExpressionReader):
 
     def wanted_text(self, word: Token) -> Expression:
         if self.at_line_end():
-            raise self.slip(f'what to {word.text}? Write: {word.text} "…"', word)
+            raise self.slip(f'the text is missing: {word.text} "…"', word)
         text = self.expression()
         self.end_line()
         return text
 
     def give_statement(self, word: Token) -> Statement:
         if self.at_line_end():
-            raise self.slip("what to give? Write: give …   To end without a value: finish", word)
+            raise self.slip("the value is missing: give …   To end without a value: finish", word)
         value = self.expression()
         self.end_line()
         return tree.Give(place_of(word), value)

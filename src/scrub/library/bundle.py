@@ -37,7 +37,7 @@ class Restored(NamedTuple):
 def backup(home: str, to: str) -> int:
     """Writes everything of a library into a zip file, which must not be there yet; gives the number of files."""
     if os.path.lexists(to):
-        raise FileProblem(to, "there is a file of that name. Choose another, nothing is overwritten")
+        raise FileProblem(to, "a file of that name exists, and Scrub does not overwrite it. Choose another name")
     names = [name for name in _RECORDS if os.path.isfile(os.path.join(home, name))]
     for folder, _, files in os.walk(os.path.join(home, "library")):
         names += [os.path.relpath(os.path.join(folder, file), home) for file in files if not file.endswith(".new")]
@@ -47,7 +47,7 @@ def backup(home: str, to: str) -> int:
                 archive.write(os.path.join(home, name), name.replace(os.sep, "/"))
         os.replace(to + ".new", to)
     except OSError as error:
-        raise FileProblem(to, f"it could not be written: {error.strerror}") from None
+        raise FileProblem(to, f"the file could not be written: {error.strerror}") from None
     return len(names)
 
 
@@ -62,7 +62,7 @@ def restore(home: str, source: str, library: Library, replace: bool, take: Itera
     own = {os.path.realpath(entry.path): entry for entry in library.entries() if not entry.example}
     for name, data in _members(source):
         if not (name in _RECORDS or name.startswith("library/")):
-            raise FileProblem(source, f'"{name}" does not belong into a backup of a library')
+            raise FileProblem(source, f'"{name}" is not part of a library backup')
         if name in _RECORDS:
             _offer(home, name, data, wanted, found.offered)
             continue
@@ -118,7 +118,7 @@ def pack(entries: Iterable[Entry], out: str) -> str:
     """Writes macros as one file; gives its path, with the ending that `add` knows."""
     path = out if out.endswith(".scrubpack") else out + ".scrubpack"
     if os.path.lexists(path):
-        raise FileProblem(path, "there is a file of that name. Choose another, nothing is overwritten")
+        raise FileProblem(path, "a file of that name exists, and Scrub does not overwrite it. Choose another name")
     with zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED) as archive:
         for number, entry in enumerate(entries, 1):
             stem = f"{number:02} {as_file_name(entry.title)[:80]}"
@@ -146,7 +146,7 @@ def unpack(path: str) -> list[Packed]:
             files = {each.removeprefix(folder): content for each, content in members.items() if each.startswith(folder)}
             found.append(Packed(decoded(data, f"{path}, {name}"), name, files))
     if not found:
-        raise FileProblem(path, "there is no macro in it")
+        raise FileProblem(path, "the file contains no macro")
     return found[::-1]
 
 
@@ -156,15 +156,15 @@ def _members(path: str) -> Iterable[tuple[str, bytes]]:
         with open(path, "rb", opener=only_files) as stream, zipfile.ZipFile(stream) as archive:
             infos = [info for info in archive.infolist() if not info.filename.endswith("/")]
             if sum(info.file_size for info in infos) > LARGEST:
-                raise FileProblem(path, "it would unpack to more than 64 MB, and is not a library")
+                raise FileProblem(path, "it unpacks to more than 64 MB, so it is not a library backup")
             for info in infos:
                 parts = info.filename.replace("\\", "/").split("/")
                 if ".." in parts or "" in parts or ":" in info.filename:
                     raise FileProblem(
-                        path, f'its entry "{info.filename}" would climb out of the folder; nothing was taken'
+                        path, f'its entry "{info.filename}" leads out of the folder. Nothing was restored'
                     )
             return [(info.filename, archive.read(info)) for info in infos]
     except FileNotFoundError:
-        raise FileProblem(path, "there is no such file") from None
+        raise FileProblem(path, "no such file") from None
     except (zipfile.BadZipFile, OSError, RuntimeError, NotImplementedError, ValueError, zlib.error) as error:
-        raise FileProblem(path, f"it cannot be read as a zip file: {error}") from None
+        raise FileProblem(path, f"not a readable zip file: {error}") from None

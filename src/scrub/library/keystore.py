@@ -41,7 +41,7 @@ class KeyStore:
     def forget(self, name: str) -> None:
         """Forgets a password. Raises `BadCall` when there is none of that name."""
         if name not in self.names():
-            raise BadCall(f'no password is kept under "{name}"')
+            raise BadCall(f'no password "{name}" is saved')
         self._store().delete_password(SERVICE, name)
         with self._names.changing() as found:
             found["names"] = [each for each in found.get("names", []) if each != name]
@@ -58,7 +58,7 @@ class KeyStore:
         found = keyring.get_keyring()
         if isinstance(found, fail.Keyring | null.Keyring):
             raise NoKeyStore(
-                "this system offers no key store, and a password is never kept in a plain file. "
-                "Put it into a variable (scrub show names it), or be asked each time"
+                "this system has no key store. Set the password as a variable (scrub show names it), or type it at "
+                "each run"
             )
         return found

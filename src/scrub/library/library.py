@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from functools import cached_property
 from typing import TYPE_CHECKING
 
@@ -87,12 +87,11 @@ class Library:
             if own:
                 if len({fold(entry.title) for entry in own}) == 1:
                     paths = " and ".join(entry.path for entry in own)
-                    raise BadCall(f'two macros are called "{own[0].title}": {paths}. Rename one, or take it out')
+                    raise BadCall(f'two macros are called "{own[0].title}": {paths}. Rename one or remove it')
                 several = ", ".join(f'"{entry.title}"' for entry in own[:6])
-                raise BadCall(f'"{words}" could be {several}. Write more of the title')
-        titles = [entry.title for entry in entries]
-        guess = did_you_mean(words, titles) or did_you_mean(words, [word for title in titles for word in title.split()])
-        raise BadCall(f'no macro is called "{words}".{guess} See them all: scrub macros')
+                raise BadCall(f'"{words}" could be {several}. Type more of the title')
+        near = ", ".join(f'"{title}"' for title in _nearest(words, entries))
+        raise BadCall(f'no macro "{words}".{f" Nearest: {near}." if near else ""} List them: scrub macros')
 
     def titled(self, title: str) -> Entry:
         """The macro with exactly this title, in any case. Raises `BadCall` when there is none."""
@@ -112,10 +111,10 @@ class Library:
         self._ensure_own(entry)
         title = header(text, entry.path)[0].title
         if not title:
-            raise BadCall("it has no title. Its first line is: macro, and a title")
+            raise BadCall("the title is missing. The first line must be: macro, and a title")
         if fold(title) != fold(entry.title):
             if _titled(title, _in_folder(self.folder, False)):
-                raise BadCall(f'a macro called "{title}" is in the library already')
+                raise BadCall(f'a macro "{title}" is in the library already')
         self.former.keep(entry.title, entry.text, why)
         self.former.renamed(entry.title, title)
         path = entry.path if title == entry.title else _free_path(os.path.dirname(entry.path), title)
@@ -161,11 +160,9 @@ class Library:
     @staticmethod
     def _ensure_own(entry: Entry) -> None:
         if entry.example:
-            raise BadCall(
-                f'"{entry.title}" is a shipped example. Make one of your own from it: scrub new TITLE --from …'
-            )
+            raise BadCall(f'"{entry.title}" is a shipped example. Start your own from it: scrub new TITLE --from …')
         if entry.shared:
-            raise BadCall(f'"{entry.title}" belongs to another library, which is only read: {entry.shared}')
+            raise BadCall(f'"{entry.title}" belongs to another library, which is read only: {entry.shared}')
 
     def search(self, words: str) -> list[Entry]:
         """The macros in whose title, group, description or text every one of the words stands."""
@@ -202,14 +199,14 @@ class Library:
         macro, _ = header(text, name)
         title = macro.title or (os.path.basename(name).partition(".scrub")[0] if draft else "")
         if not title:
-            raise BadCall(f"{name}: it has no title. Its first line is: macro, and a title")
+            raise BadCall(f"{name}: the title is missing. The first line must be: macro, and a title")
         taken = _titled(title, _in_folder(self.folder, False))
         if taken is not None:
             if taken.text == text:
                 return taken
             raise BadCall(
-                f'a macro called "{title}" is in the library already ({taken.path}). '
-                f'Change the title in the first line of the new one, or change that macro: scrub edit "{title}"'
+                f'a macro "{title}" is in the library already ({taken.path}). Change the title in the first line, or '
+                f'edit that macro: scrub edit "{title}"'
             )
         former = _titled(title, _in_folder(self._drafts, False))
         folder = self._drafts if draft else self.folder
@@ -316,3 +313,24 @@ def _tiers(words: str, entries: list[Entry]) -> Iterable[list[Entry]]:
     titles = [(fold(entry.title).split(), entry) for entry in entries]
     yield [entry for title, entry in titles if all(word in title for word in wanted)]
     yield [entry for title, entry in titles if all(any(each.startswith(word) for each in title) for word in wanted)]
+
+
+def _nearest(words: str, entries: Sequence[Entry], most: int = 3) -> list[str]:
+    """The titles of the macros that are most like the words, by title and description."""
+    from difflib import SequenceMatcher  # only a title that is not found pays for it
+
+    wanted = fold(words).split()
+    scores: list[tuple[float, str]] = []
+    for entry in entries:
+        title, about = fold(entry.title).split(), fold(f"{entry.about} {entry.group}")
+        score = 0.0
+        for word in wanted:
+            like = max((SequenceMatcher(None, word, each, autojunk=False).ratio() for each in title), default=0.0)
+            score += like if like >= _ALIKE else 0.5 if len(word) > 2 and word in about else 0.0
+        scores.append((score, entry.title))
+    scores.sort(key=lambda found: (-found[0], found[1]))
+    return list(dict.fromkeys(title for score, title in scores if score > 0))[:most]
+
+
+#: How much alike two words are, from 0 to 1, for one to be a slip of the other.
+_ALIKE = 0.7

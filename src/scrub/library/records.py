@@ -28,7 +28,7 @@ class JsonFile:
         found = self._read()
         wrong = self.wrong(found)
         if wrong:
-            raise FileProblem(self.path, f"it is damaged: {wrong}. Fix it, or move it away")
+            raise FileProblem(self.path, f"the file is damaged: {wrong}. Correct it or delete it")
         return found
 
     def wrong(self, found: dict[str, Any]) -> str:
@@ -42,9 +42,9 @@ class JsonFile:
         except (FileNotFoundError, NotADirectoryError):
             return {}
         except (ValueError, OSError) as error:
-            raise FileProblem(self.path, f"it is damaged ({error}). Fix it, or move it away") from None
+            raise FileProblem(self.path, f"the file is damaged ({error}). Correct it or delete it") from None
         if not isinstance(found, dict):
-            raise FileProblem(self.path, "it is damaged: it holds no object. Fix it, or move it away")
+            raise FileProblem(self.path, "the file is damaged: no object found. Correct it or delete it")
         return found
 
     def save(self, value: dict[str, Any]) -> None:
@@ -73,29 +73,29 @@ class Setting(NamedTuple):
 
 
 SETTINGS = {
-    "date-order": Setting("how dates in digits are read", ("day-first", "month-first", "year-first")),
-    "decimal-mark": Setting("how numbers are read", ("point", "comma")),
-    "encoding": Setting("how tables of texts that are not in Unicode are written, such as windows-1252 or shift-jis"),
-    "author": Setting("who is named for recorded changes in documents; left out, Scrub"),
-    "address": Setting("from whom messages go out, such as Ann Moss <ann@huts.example>"),
-    "subject-marks": Setting("more marks that base-subject takes off, parted by commas, such as Doorgest, Antwoord"),
-    "mail-server": Setting("who carries messages: smtps://office@mail.huts.example, or smtp://… for STARTTLS"),
-    "most-sent": Setting("how many messages a run sends that nobody watches; left out, 20"),
-    "most-elements": Setting("how many elements a part of an office file may have that is read one by one"),
-    "most-minutes": Setting("how many minutes a macro may work on one file; left out, 10"),
-    "most-gigabytes": Setting("how many GB a file may have; left out, 10"),
-    "editor": Setting("the program that `scrub edit` opens; left out, $VISUAL or $EDITOR"),
-    "keep-undo": Setting("how many days a run can be taken back; left out, 90"),
-    "keep-undo-mb": Setting("how many MB are held for taking runs back; left out, 1000"),
-    "bar-after": Setting("after how many seconds a bar shows how far a run has come; left out, 1; 0 for at once"),
-    "name": Setting("what this library is called"),
+    "date-order": Setting("order of day, month and year in dates", ("day-first", "month-first", "year-first")),
+    "decimal-mark": Setting("decimal separator of numbers in text", ("point", "comma")),
+    "encoding": Setting("encoding of .csv and text files that are not UTF-8, such as windows-1252"),
+    "author": Setting("author name for tracked changes; default: Scrub"),
+    "address": Setting("sender of messages, such as Ann Moss <ann@huts.example>"),
+    "subject-prefixes": Setting("further prefixes that base-subject removes, such as Doorgest, Antwoord"),
+    "mail-server": Setting("mail server: smtps://office@mail.huts.example, or smtp://… for STARTTLS"),
+    "max-sent": Setting("maximum messages sent by an unattended run; default: 20"),
+    "max-elements": Setting("maximum elements in one part of an office file"),
+    "max-minutes": Setting("maximum minutes per file; default: 10"),
+    "max-gigabytes": Setting("maximum file size in GB; default: 10"),
+    "editor": Setting("editor for `scrub edit`; default: $VISUAL or $EDITOR"),
+    "keep-undo": Setting("days until undo data expires; default: 90"),
+    "keep-undo-mb": Setting("maximum size of undo data in MB; default: 1000"),
+    "bar-after": Setting("seconds before the progress bar appears; default: 1"),
+    "name": Setting("name of this library"),
 }
 
 
 #: What settings that are numbers count.
 _COUNTED = {
-    "keep-undo": "days", "keep-undo-mb": "MB", "most-sent": "messages", "most-elements": "elements",
-    "most-minutes": "minutes", "most-gigabytes": "GB", "bar-after": "seconds",
+    "keep-undo": "days", "keep-undo-mb": "MB", "max-sent": "messages", "max-elements": "elements",
+    "max-minutes": "minutes", "max-gigabytes": "GB", "bar-after": "seconds",
 }  # fmt: skip
 
 
@@ -112,7 +112,7 @@ class Settings(JsonFile):
     def set(self, name: str, value: str | None) -> None:
         """Sets one, or with None forgets it. Raises `BadCall` for an unknown name or value."""
         if name not in SETTINGS:
-            raise BadCall(f'there is no setting "{name}".{did_you_mean(name, SETTINGS)} See them: scrub settings')
+            raise BadCall(f'no setting "{name}".{did_you_mean(name, SETTINGS)} List them: scrub settings')
         wrong = _refused(name, value) if value is not None else ""
         if wrong:
             raise BadCall(wrong)
@@ -126,7 +126,7 @@ def _refused(name: str, value: Any) -> str:
     """Why a setting cannot have a value; an empty text where it can."""
     values = SETTINGS[name].values
     if not isinstance(value, str):
-        return f'"{name}" is a text, not {json.dumps(value)}'
+        return f'"{name}" is text, not {json.dumps(value)}'
     if values and value not in values:
         return f'"{name}" is one of: {", ".join(values)}; not "{value}"'
     if name in _COUNTED and not (value.isascii() and value.isdecimal() and (int(value) > 0 or name == "bar-after")):
@@ -135,7 +135,7 @@ def _refused(name: str, value: Any) -> str:
         try:
             codecs.lookup(value)
         except (LookupError, ValueError):
-            return f'no encoding is called "{value}". For example: windows-1252, shift-jis'
+            return f'unknown encoding "{value}". Examples: windows-1252, shift-jis'
     return ""
 
 
@@ -177,9 +177,9 @@ class Pins(JsonFile):
         `place` counts from 1; left out, a new pin goes last and an old one stays where it is.
         """
         if not key or any(letter.isspace() for letter in key) or key.startswith("-"):
-            raise BadCall(f'"{key}" cannot be a key: it is one word, and does not begin with a hyphen')
+            raise BadCall(f'"{key}" cannot be a key. Use one word that does not start with a hyphen')
         if key in reserved:
-            raise BadCall(f'"{key}" is a command of its own and cannot be a key')
+            raise BadCall(f'"{key}" is a command, so it cannot be a key')
         with held(os.path.dirname(self.path)):
             self._pin(title, key, label, place)
 
@@ -187,7 +187,7 @@ class Pins(JsonFile):
         pins = self.all()
         holder = next((pin for pin in pins if fold(pin.key) == fold(key)), None)
         if holder is not None and fold(holder.title) != fold(title):
-            raise BadCall(f'the key "{key}" is taken by "{holder.title}". Free it: scrub pin "{holder.title}" --remove')
+            raise BadCall(f'the key "{key}" is used by "{holder.title}". Free it: scrub pin "{holder.title}" --remove')
         old = next((number for number, pin in enumerate(pins) if fold(pin.title) == fold(title)), len(pins))
         label = label or (pins[old].label if old < len(pins) else "")
         pins = [pin for pin in pins if fold(pin.title) != fold(title)]
@@ -230,7 +230,7 @@ class Approvals(JsonFile):
         """What is no approval."""
         fine = all(isinstance(each, dict) and isinstance(each.get("title"), str) for each in found.values())
         if fine and not all(isinstance(each.get("servers", []), list) for each in found.values()):
-            return "an approval does not say for which servers it is"
+            return "an approval has no list of servers"
         return "" if fine else "an approval has no title"
 
     def allows(self, fingerprint: str) -> bool:
@@ -282,7 +282,7 @@ class Use(JsonFile):
     def wrong(self, found: dict[str, Any]) -> str:
         """What counts nothing."""
         fine = all(isinstance(each, list) and list(map(type, each)) == [int, str] for each in found.values())
-        return "" if fine else "it does not say how often a macro was run"
+        return "" if fine else "the number of runs of a macro is missing"
 
     def count(self, title: str) -> None:
         """Counts one run."""

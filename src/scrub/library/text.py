@@ -18,37 +18,35 @@ LARGEST = 1 << 20
 def read_macro(path: str) -> str:
     """The text of a macro's file. Raises `FileProblem` when it cannot be read as text."""
     if os.path.exists(path) and not os.path.isfile(path) and not os.path.isdir(path):
-        raise FileProblem(path, "this is a pipe or a device, not a macro")
+        raise FileProblem(path, "not a macro: a pipe or a device")
     try:
         with open(path, "rb", opener=only_files) as stream:
             data = stream.read(LARGEST + 1)
     except FileNotFoundError:
-        raise FileProblem(path, "there is no such file") from None
+        raise FileProblem(path, "no such file") from None
     except IsADirectoryError:
-        raise FileProblem(path, "this is a folder, not a macro") from None
+        raise FileProblem(path, "not a macro: a folder") from None
     except OSError as error:
-        raise FileProblem(path, f"it cannot be read: {error.strerror}") from None
+        raise FileProblem(path, f"the file cannot be read: {error.strerror}") from None
     return decoded(data, path)
 
 
 def decoded(data: bytes, name: str) -> str:
     """The text of a macro's bytes. Raises `BadCall` when they are none."""
     if len(data) > LARGEST:
-        raise BadCall(f"{name}: a macro has at most 1 MB; this is another sort of file")
+        raise BadCall(f"{name}: not a macro: the file is larger than 1 MB")
     if data[:2] in (b"\xff\xfe", b"\xfe\xff"):
         try:
             return data.decode("utf-16")
         except UnicodeDecodeError:
-            raise BadCall(f"{name}: the text is damaged. Save it again, as UTF-8") from None
+            raise BadCall(f"{name}: the text is damaged. Save it again as UTF-8") from None
     try:
         text = data.decode("utf-8-sig")
     except UnicodeDecodeError as error:
         line = data[: error.start].count(b"\n") + 1
-        raise BadCall(
-            f"{name}, line {line}: the text is not in UTF-8. Open it in an editor and save it with the encoding UTF-8"
-        ) from None
+        raise BadCall(f"{name}, line {line}: the text is not UTF-8. Save it as UTF-8 in an editor") from None
     if "\0" in text:
-        raise BadCall(f"{name}: this is not a text, so it is not a macro")
+        raise BadCall(f"{name}: not a macro: the file is not text")
     return text
 
 

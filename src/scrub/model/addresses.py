@@ -36,7 +36,7 @@ def address_from(text: str) -> Address:
         return text
     found = _ADDRESS.fullmatch(text)
     if found is None:
-        raise Failure(f'"{text.strip()}" is not an address. Write it as ann@huts.example')
+        raise Failure(f'"{text.strip()}" is not an address. Write it like this: ann@huts.example')
     name = (found[1] or "").strip()
     if name.startswith('"'):
         name = _QUOTED.sub(r"\1", name[1:-1])

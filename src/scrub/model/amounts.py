@@ -58,7 +58,7 @@ class Amount:
 
     def _ordered(self, other: object, compare: _Compare) -> bool:
         if not isinstance(other, type(self)):
-            raise Failure(f"a {self.word} compares with another {self.word} only")
+            raise Failure(f"a {self.word} can only be compared with another {self.word}")
         return compare(self.total, other.total)
 
     def __lt__(self, other: object) -> bool:
@@ -89,6 +89,16 @@ class Length(Amount):
 
     word = "length"
     units: ClassVar = {"cm": Decimal(360_000), "mm": Decimal(36_000), "pt": Decimal(12_700), "inches": Decimal(914_400)}
+
+    @classmethod
+    def of_cm(cls, number: Decimal | int) -> Length:
+        """A length in centimetres."""
+        return cls(Decimal(number), "cm")
+
+    @classmethod
+    def of_points(cls, number: Decimal | int) -> Length:
+        """A length in points."""
+        return cls(Decimal(number), "pt")
 
 
 class Size(Amount):
@@ -131,7 +141,7 @@ class Duration(Amount):
     def in_unit(self, unit: str) -> Decimal:
         """The number of such units. Raises `Failure` for days of a month."""
         if (unit in ("months", "years")) != self.on_calendar:
-            raise Failure(f"{self} cannot be counted in {unit}: months have no fixed length")
+            raise Failure(f"{self} cannot be converted to {unit}: months have no fixed length")
         return super().in_unit(unit)
 
     def combined(self, sign: str, other: Any) -> Any:
@@ -142,7 +152,7 @@ class Duration(Amount):
 
     def _ensure_like(self, other: object) -> None:
         if isinstance(other, Duration) and self.on_calendar != other.on_calendar:
-            raise Failure("months and days do not compare or add up: months have no fixed length")
+            raise Failure("months and days cannot be compared or added: months have no fixed length")
 
     def after(self, start: date) -> date:
         """The date or time so much later. A day that the month lacks becomes its last one."""
@@ -150,21 +160,21 @@ class Duration(Amount):
             months = self._whole(self.total)
             year, month = divmod(start.year * 12 + start.month - 1 + months, 12)
             if not 1 <= year <= 9999:
-                raise Failure("the date is beyond the calendar")
+                raise Failure("the date is outside the calendar")
             for day in (start.day, 30, 29, 28):
                 with contextlib.suppress(ValueError):  # the month has no such day
                     return start.replace(year=year, month=month + 1, day=min(day, start.day))
-            raise Failure(f"{start} has no such day in another month")
+            raise Failure(f"{start} does not exist in the other month")
         try:
             if isinstance(start, datetime):
                 return start + timedelta(seconds=float(self.total))
             return start + timedelta(days=self._whole(self.total / 86_400))
         except OverflowError:
-            raise Failure("the date is beyond the calendar") from None
+            raise Failure("the date is outside the calendar") from None
 
     def _whole(self, number: Decimal) -> int:
         if number != number.to_integral_value():
-            raise Failure(f"{self} cannot be added to a date without a time of day. Use now, or whole days")
+            raise Failure(f"{self} cannot be added to a date without a time. Use now, or whole days")
         return int(number)
 
 
@@ -194,6 +204,6 @@ def combine(sign: str, one: Any, other: Any) -> Any:
         return NotImplemented
     if isinstance(one, date) and isinstance(other, date) and sign == "-":
         if isinstance(one, datetime) != isinstance(other, datetime):
-            raise Failure("a date and a time cannot be subtracted. Make both one sort: .date")
+            raise Failure("a date and a time cannot be subtracted. Use the date of both: .date")
         return Duration(Decimal(str((one - other) / timedelta(days=1))), "days")
     return NotImplemented

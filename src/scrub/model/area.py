@@ -102,18 +102,18 @@ def area_of(text: str) -> Area:
     """A range as written. Raises `Failure` for one that is none, or lies outside every sheet."""
     found = _FORM.fullmatch(text.strip())
     if found is None or not any(found.groups()):
-        raise Failure(f'"{text}" is not a range of cells. Write it like B2:F10, C4, C:D or 3:5')
+        raise Failure(f'"{text}" is not a range of cells. Examples: B2:F10, C4, C:D or 3:5')
     left, top, right, bottom = found.groups()
     if ":" not in text:
         if left is None or top is None:
-            raise Failure(f'"{text}" is not a cell. Write it like C4; a whole column is C:C, a whole row 3:3')
+            raise Failure(f'"{text}" is not a cell. Examples: C4; a whole column C:C; a whole row 3:3')
         right, bottom = left, top
     if (left is None) != (right is None) or (top is None) != (bottom is None):
-        raise Failure(f'"{text}" is not a range of cells. Write it like B2:F10, C4, C:D or 3:5')
+        raise Failure(f'"{text}" is not a range of cells. Examples: B2:F10, C4, C:D or 3:5')
     columns = sorted((column_of(left), column_of(right))) if left and right else [1, MOST_COLUMNS]
     rows = sorted((int(top), int(bottom))) if top and bottom else [1, MOST_ROWS]
     if rows[0] < 1 or rows[1] > MOST_ROWS or columns[1] > MOST_COLUMNS:
-        raise Failure(f'"{text}" lies outside the sheet, which ends at {address_of(MOST_ROWS, MOST_COLUMNS)}')
+        raise Failure(f'"{text}" is outside the sheet, which ends at {address_of(MOST_ROWS, MOST_COLUMNS)}')
     return Area(rows[0], columns[0], rows[1], columns[1])
 
 
@@ -125,5 +125,5 @@ def cell_of(text: str) -> tuple[int, int]:
 def only_cell(area: Area, text: str) -> tuple[int, int]:
     """The row and the column of an area of one cell, as it was written. Raises `Failure` for more than one."""
     if not area.single:
-        raise Failure(f'"{text}" is more than one cell. For a range write: cells("{text}")')
+        raise Failure(f'"{text}" is more than one cell. For a range: cells("{text}")')
     return area.top, area.left

@@ -74,7 +74,7 @@ class Cell(CellFields):
     @property
     @field
     def shown(self) -> str:
-        """What is seen in the cell, number form and all; a failure for number forms that Scrub does not know.
+        """The displayed text, with number format; an error for number formats unknown to Scrub.
 
         Example: if cell.shown ends with "%"
         Also: displayed, formatted, text, as seen
@@ -84,7 +84,7 @@ class Cell(CellFields):
     @property
     @field
     def error(self) -> str | None:
-        """The error that stands in it, such as "#DIV/0!"; nothing when there is none.
+        """The error in the cell, such as "#DIV/0!"; nothing if there is none.
 
         Example: if cell.error is not empty
         Also: n/a, div/0, ref
@@ -95,7 +95,7 @@ class Cell(CellFields):
     @property
     @field
     def holds(self) -> Holds:
-        """What sort of value stands in it.
+        """The type of the value.
 
         Example: if cell.holds is number
         Also: type, kind of value
@@ -105,7 +105,7 @@ class Cell(CellFields):
     @property
     @field
     def row(self) -> int:
-        """The number of its row.
+        """The row number.
 
         Example: if cell.row > 3
         Also: line
@@ -115,7 +115,7 @@ class Cell(CellFields):
     @property
     @field
     def column(self) -> str:
-        """The letters of its column.
+        """The column letters.
 
         Example: if cell.column is "C"
         Also: letter
@@ -124,9 +124,9 @@ class Cell(CellFields):
 
     @part
     def right(self, by: int = 1) -> Cell:
-        """The cell right of it, or so many further.
+        """The cell to the right, or further to the right.
 
-        by: how many columns further to the right it stands.
+        by: the number of columns.
         Example: cell.right.value = 3
         Also: next cell, offset, neighbour
         """
@@ -134,9 +134,9 @@ class Cell(CellFields):
 
     @part
     def left(self, by: int = 1) -> Cell:
-        """The cell left of it, or so many further.
+        """The cell to the left, or further to the left.
 
-        by: how many columns further to the left it stands.
+        by: the number of columns.
         Example: log "{cell("B4").left.value}"
         Also: previous cell, offset, neighbour
         """
@@ -144,9 +144,9 @@ class Cell(CellFields):
 
     @part
     def below(self, by: int = 1) -> Cell:
-        """The cell below it, or so many further.
+        """The cell below, or further below.
 
-        by: how many rows further down it stands.
+        by: the number of rows.
         Example: cell.below(2).value = "checked"
         Also: next row, under, offset, neighbour
         """
@@ -154,9 +154,9 @@ class Cell(CellFields):
 
     @part
     def above(self, by: int = 1) -> Cell:
-        """The cell above it, or so many further.
+        """The cell above, or further above.
 
-        by: how many rows further up it stands.
+        by: the number of rows.
         Example: log "{cell("B4").above(3).value}"
         Also: previous row, over, offset, neighbour
         """
@@ -168,13 +168,13 @@ class Cell(CellFields):
         column = _stepped(self.number, right, MOST_COLUMNS, self.sheet.is_column_gone)
         if not row or not column:
             side = ("below" if down > 0 else "above") if down else "right of" if right > 0 else "left of"
-            raise Failure(f"there is no cell {abs(down or right)} {side} {self.label}")
+            raise Failure(f"no cell {abs(down or right)} {side} {self.label}")
         return Cell(self.sheet, row, column)
 
     @property
     @field
     def comment(self) -> str | None:
-        """The text of its comment; nothing for none. Set to nothing, the comment goes.
+        """The text of the comment; nothing for none. Set to nothing, the comment is deleted.
 
         Example: cell.comment = "Counted on site."
         Also: note, annotation, remark

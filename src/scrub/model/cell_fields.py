@@ -34,7 +34,7 @@ class CellFields(CellRules, LetterLooks, HoldsCells):
         """What all cells have in common. Raises `Failure` where they differ."""
         first = next(values, None)
         if any(not same(first, other, True) for other in values):
-            raise Failure(f'"{word}" is not the same in all cells of {self.label}. Ask each cell: each cell')
+            raise Failure(f'"{word}" differs between the cells of {self.label}. Read it cell by cell: each cell')
         return first
 
     def _look(self, word: str) -> Any:
@@ -51,7 +51,7 @@ class CellFields(CellRules, LetterLooks, HoldsCells):
     @property
     @field
     def value(self) -> object | None:
-        """What stands in it: a number, a text, a date, yes or no, or nothing; of a formula its last result.
+        """The value: a number, text, a date, yes or no, or nothing; for a formula, its last result.
 
         Example: KIND.value = 12
         Also: content, contents, fill in, enter, write
@@ -67,8 +67,8 @@ class CellFields(CellRules, LetterLooks, HoldsCells):
     @property
     @field
     def formula(self) -> str | None:
-        """Its formula with the equals sign, as the file has it; nothing for a plain value. Set to nothing, the last
-        result stays as a plain value. Set on a range, its references move along from the first cell on.
+        """The formula with its equals sign; nothing for a plain value. Set to nothing, the last result remains. Set on
+        a range, references move along from the first cell.
 
         Example: KIND.formula = nothing
         Also: calculation, freeze values, paste values
@@ -87,7 +87,7 @@ class CellFields(CellRules, LetterLooks, HoldsCells):
     @property
     @field
     def locked(self) -> bool:
-        """yes when it cannot be changed while its sheet is protected. Input cells are set to no.
+        """Whether the cell is locked while its sheet is protected. Input cells are set to no.
 
         Example: KIND.locked = no
         Also: open, input cell, editable, unlock, protect
@@ -102,7 +102,7 @@ class CellFields(CellRules, LetterLooks, HoldsCells):
     @property
     @field
     def fill(self) -> str | None:
-        """The colour behind it, as "#fff8e1" or a plain word such as "yellow"; nothing without one.
+        """The fill colour, as "#fff8e1" or a word such as "yellow"; nothing for none.
 
         Example: KIND.fill = "#fff8e1"
         Also: background, highlight, shade, color
@@ -117,23 +117,23 @@ class CellFields(CellRules, LetterLooks, HoldsCells):
 
     @property
     @field
-    def number_form(self) -> str:
-        """How its number or date is shown, in the codes of the file: "0.00", "d mmm yyyy", "General".
+    def number_format(self) -> str:
+        """The number format, in the codes of the file: "0.00", "d mmm yyyy", "General".
 
-        Example: KIND.number-form = "0.00"
-        Also: number format, decimals, currency, date format, percent
+        Example: KIND.number-format = "0.00"
+        Also: number form, decimals, currency, date format, percent
         """
-        return str(self._look("number-form"))
+        return str(self._look("number-format"))
 
-    @number_form.setter
+    @number_format.setter
     @needs("put_look")
-    def number_form(self, value: str) -> None:
-        self._set_look("number-form", value)
+    def number_format(self, value: str) -> None:
+        self._set_look("number-format", value)
 
     @property
     @field
     def alignment(self) -> Alignment:
-        """Where its text stands from left to right; centre-over centres it over the empty cells beside it.
+        """The horizontal alignment; centre-over centres the text across the empty cells beside it.
 
         Example: KIND.alignment = right
         Also: align, center, centre, left, right, justify
@@ -148,7 +148,7 @@ class CellFields(CellRules, LetterLooks, HoldsCells):
     @property
     @field
     def wrapped(self) -> bool:
-        """yes when a long text goes on in further lines of the cell.
+        """Whether long text wraps to further lines in the cell.
 
         Example: KIND.wrapped = yes
         Also: wrap text, line break
@@ -163,7 +163,7 @@ class CellFields(CellRules, LetterLooks, HoldsCells):
     @property
     @field
     def underlined(self) -> bool:
-        """yes when its text is underlined.
+        """Whether the text is underlined.
 
         Example: KIND.underlined = yes
         Also: underline
@@ -177,23 +177,23 @@ class CellFields(CellRules, LetterLooks, HoldsCells):
 
     @property
     @field
-    def struck(self) -> bool:
-        """yes when a line goes through its text.
+    def strikethrough(self) -> bool:
+        """Whether the text is struck through.
 
-        Example: KIND.struck = yes
-        Also: strikethrough, strike, crossed out, cancelled
+        Example: KIND.strikethrough = yes
+        Also: struck, strike, crossed out, cancelled
         """
-        return bool(self._look("struck"))
+        return bool(self._look("strikethrough"))
 
-    @struck.setter
+    @strikethrough.setter
     @needs("put_look")
-    def struck(self, value: bool) -> None:
-        self._set_look("struck", value)
+    def strikethrough(self, value: bool) -> None:
+        self._set_look("strikethrough", value)
 
     @property
     @field
     def font(self) -> str:
-        """The name of its font.
+        """The font name.
 
         Example: KIND.font = "Lora"
         Also: typeface, font name
@@ -208,7 +208,7 @@ class CellFields(CellRules, LetterLooks, HoldsCells):
     @property
     @field
     def size(self) -> Decimal:
-        """The size of its letters, in points.
+        """The font size in points.
 
         Example: KIND.size = 12
         Also: font size, points, bigger, smaller
@@ -223,7 +223,7 @@ class CellFields(CellRules, LetterLooks, HoldsCells):
     @property
     @field
     def vertical_alignment(self) -> UpDown:
-        """Where its text stands from top to bottom.
+        """The vertical alignment.
 
         Example: KIND.vertical-alignment = middle
         Also: align top, align middle, vertical centre
@@ -238,7 +238,7 @@ class CellFields(CellRules, LetterLooks, HoldsCells):
     @property
     @field
     def indent(self) -> int:
-        """How far its text stands in from the edge, in steps of about three blanks.
+        """The indent, in steps of about three spaces.
 
         Example: KIND.indent = 1
         Also: increase indent, decrease indent, hanging
@@ -253,8 +253,7 @@ class CellFields(CellRules, LetterLooks, HoldsCells):
     @property
     @field
     def rotation(self) -> int | None:
-        """The angle of its text in degrees, from -90 to 90, more than 0 being upwards; nothing for letters below each
-        other.
+        """The text rotation in degrees, from -90 to 90, upwards if positive; nothing for letters below each other.
 
         Example: KIND.rotation = 90
         Also: rotate, angle, vertical text, orientation
@@ -270,7 +269,7 @@ class CellFields(CellRules, LetterLooks, HoldsCells):
     @property
     @field
     def border_left(self) -> Line | None:
-        """The line at its edge on the left; nothing for none.
+        """The left border; nothing for none.
 
         Example: KIND.border-left = thin
         Also: left border, edge, line
@@ -286,7 +285,7 @@ class CellFields(CellRules, LetterLooks, HoldsCells):
     @property
     @field
     def border_right(self) -> Line | None:
-        """The line at its edge on the right; nothing for none.
+        """The right border; nothing for none.
 
         Example: KIND.border-right = thin
         Also: right border, edge, line
@@ -302,7 +301,7 @@ class CellFields(CellRules, LetterLooks, HoldsCells):
     @property
     @field
     def border_top(self) -> Line | None:
-        """The line at its top; nothing for none.
+        """The top border; nothing for none.
 
         Example: KIND.border-top = thin
         Also: top border, edge, line
@@ -318,7 +317,7 @@ class CellFields(CellRules, LetterLooks, HoldsCells):
     @property
     @field
     def border_bottom(self) -> Line | None:
-        """The line at its bottom; nothing for none.
+        """The bottom border; nothing for none.
 
         Example: KIND.border-bottom = thin
         Also: bottom border, edge, line
@@ -334,14 +333,14 @@ class CellFields(CellRules, LetterLooks, HoldsCells):
     @property
     @field
     def borders(self) -> Line | None:
-        """The lines at all its four edges; nothing for none.
+        """The borders on all four sides; nothing for none.
 
         Example: KIND.borders = thin
         Also: border, box, frame, grid, outline, all borders
         """
         found: Line | None = self._look("borders")
         if found == SEVERAL:
-            raise Failure(f"the edges of {self.label} differ. Ask for each: border-top")
+            raise Failure(f"the edges of {self.label} differ. Read one side: border-top")
         return found
 
     @borders.setter
@@ -352,7 +351,7 @@ class CellFields(CellRules, LetterLooks, HoldsCells):
     @property
     @field
     def link(self) -> str | None:
-        """Where a click on it leads: an address, or a place in the workbook such as "#Totals!A1"; nothing for none.
+        """The link: an address, or a place in the workbook such as "#Totals!A1"; nothing for none.
 
         Example: KIND.link = "https://huts.example/larch"
         Also: hyperlink, url, web address
@@ -371,7 +370,7 @@ class CellFields(CellRules, LetterLooks, HoldsCells):
     @property
     @field
     def address(self) -> str:
-        """Where it is on its sheet.
+        """The address on the sheet.
 
         Example: log KIND.address
         Also: position, place, reference
@@ -380,7 +379,7 @@ class CellFields(CellRules, LetterLooks, HoldsCells):
 
     @action(Reach.CHANGE)
     def clear(self) -> None:
-        """Empties it; how it looks stays. A formula goes too.
+        """Deletes the value or formula; the formatting remains.
 
         Example: clear
         Also: delete contents, empty, remove values, empty a row

@@ -25,8 +25,8 @@ class CellRules(HoldsCells):
     @property
     @field
     def choices(self) -> list[str] | None:
-        """The list from which a person chooses what to enter, where it is written in its rule; nothing where there is
-        none. Set to nothing, anything can be entered.
+        """The choices offered for input, if its rule lists them; nothing if there are none. Set to nothing, anything
+        can be entered.
 
         Example: KIND.choices = ["yes", "no"]
         Also: drop-down list, dropdown, data validation, options, pick list
@@ -40,7 +40,7 @@ class CellRules(HoldsCells):
         if value is not None:
             texts = tuple(str(each) for each in value)
             if not texts or not all(texts):
-                raise Failure("a list of choices needs texts to choose from; to take it away: choices = nothing")
+                raise Failure("the list of choices is empty. To delete the rule: choices = nothing")
             self._restrict(Restriction(Allowed.LIST, choices=texts))
         else:
             self._restrict(None)
@@ -48,7 +48,7 @@ class CellRules(HoldsCells):
     @property
     @field
     def choices_from(self) -> str | None:
-        """The range in which the choices stand, such as "Lists!$A$1:$A$2", or its name; nothing where there is none.
+        """The range with the choices, such as "Lists!$A$1:$A$2", or its name; nothing if there is none.
 
         Example: KIND.choices-from = "A2:A9"
         Also: drop-down list from range, list source, data validation
@@ -71,23 +71,22 @@ class CellRules(HoldsCells):
         formula: str | None = None,
         message: str | None = None,
     ) -> None:
-        """Lets only some values be entered from now on; what stands there stays. A list of choices is set by
-        `choices`.
+        """Restricts input; existing values remain. For a list of choices, set `choices`.
 
-        to: what may be entered.
-        at_least: the least number, date, time or length.
-        at_most: the most.
-        formula: the condition, for formula; it is written for the first cell.
-        message: what is said to somebody who enters something else.
+        to: the kind of input allowed.
+        at_least: the minimum: a number, date, time or length.
+        at_most: the maximum.
+        formula: the condition, written for the first cell; needs to: formula.
+        message: the message after wrong input.
         Example: restrict to: whole-number, at-least: 1, at-most: 30
         Also: validation, data validation, only numbers, allowed values, input rule
         """
         if to == Allowed.LIST:
-            raise Failure('a list of choices is set by: cell.choices = ["yes", "no"]')
+            raise Failure('to set a list of choices: cell.choices = ["yes", "no"]')
         if (to == Allowed.FORMULA) != (formula is not None):
-            raise Failure('a formula goes with formula only: restrict to: formula, formula: "=B4>0"')
+            raise Failure('this needs to: formula. Write: restrict to: formula, formula: "=B4>0"')
         if to != Allowed.FORMULA and at_least is None and at_most is None:
-            raise Failure("say what may be entered: at-least, at-most, or both")
+            raise Failure("the limit is missing: at-least, at-most, or both")
         self._restrict(
             Restriction(to, at_least, at_most, formula=(formula or "").removeprefix("="), message=message or "")
         )
@@ -95,7 +94,7 @@ class CellRules(HoldsCells):
     @action(Reach.CHANGE)
     @needs("put_restriction")
     def unrestrict(self) -> None:
-        """Lets anything be entered again.
+        """Allows any input again.
 
         Example: unrestrict
         Also: remove data validation, clear validation, remove drop-down
@@ -128,44 +127,44 @@ class CellRules(HoldsCells):
         bold: bool = False,
         italic: bool = False,
     ) -> None:
-        """Lets those of the cells stand out that fulfil a condition, now and whenever they change.
+        """Highlights cells that meet a condition, now and whenever they change.
 
-        above: a number, date or text that their value exceeds.
-        below: one that their value is less than.
-        at_least: one that their value reaches.
-        at_most: one that their value does not exceed.
-        equal: the value they have.
-        between: a list of two values that they lie between.
-        contains: a text that stands in them.
-        duplicates: yes for values that stand there more than once.
+        above: values greater than this number, date or text.
+        below: values less than this.
+        at_least: values greater than or equal to this.
+        at_most: values less than or equal to this.
+        equal: values equal to this.
+        between: values between the two in this list.
+        contains: cells that contain this text.
+        duplicates: yes for values that appear more than once.
         formula: a condition, written for the first cell.
-        fill: the colour behind them.
-        colour: the colour of their letters.
-        bold: yes for bold letters.
-        italic: yes for slanted letters.
+        fill: the fill colour.
+        colour: the text colour.
+        bold: yes for bold text.
+        italic: yes for italic text.
         Example: format-when above: 5, fill: "#ffe0a0"
         Also: conditional formatting, highlight cells, mark values, duplicates, rule
         """
         pair = tuple(between) if between is not None else None
         if pair is not None and len(pair) != 2:
-            raise Failure("between takes a list of two values: between: [1, 5]")
+            raise Failure("between needs a list of two values: between: [1, 5]")
         when = When(above, below, at_least, at_most, equal, pair, contains, duplicates, formula)
         if sum(each is not None and each is not False for each in when) != 1:
-            raise Failure("say one condition, such as above: 5 or duplicates: yes")
+            raise Failure("the condition is missing, such as above: 5 or duplicates: yes")
         emphasis = Emphasis(_colour(fill), _colour(colour), bold, italic)
         if emphasis == Emphasis():
-            raise Failure('say how they are to look, such as fill: "#ffe0a0" or bold: yes')
+            raise Failure('the formatting is missing, such as fill: "#ffe0a0" or bold: yes')
         for sheet, area in self._areas_used():
             sheet.add_conditional_format(area, when, emphasis)
 
     @action(Reach.CHANGE)
     @needs("add_conditional_format")
     def colour_scale(self, low: str, high: str, middle: str | None = None) -> None:
-        """Gives each number among the cells a colour between two or three, by its size.
+        """Colours numbers on a scale of two or three colours, by size.
 
-        low: the colour of the smallest.
-        high: the colour of the largest.
-        middle: the colour half way.
+        low: the colour of the smallest number.
+        high: the colour of the largest number.
+        middle: the colour in the middle.
         Example: colour-scale low: "#ffffff", high: "#46605a"
         Also: color scale, heat map, conditional formatting, gradient
         """
@@ -176,7 +175,7 @@ class CellRules(HoldsCells):
     @action(Reach.CHANGE)
     @needs("add_conditional_format")
     def clear_conditional_formats(self) -> None:
-        """Takes all conditional formats away from these cells; other cells keep them.
+        """Deletes all conditional formats of these cells; other cells keep theirs.
 
         Example: clear-conditional-formats
         Also: remove conditional formatting, clear rules

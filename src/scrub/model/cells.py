@@ -57,7 +57,7 @@ class Cells(CellFields, HoldsColumns):
     @property
     @field
     def name(self) -> str | None:
-        """The name by which formulas know just this range; nothing for none. Set to nothing, the name goes.
+        """The defined name of exactly this range; nothing for none. Set to nothing, the name is deleted.
 
         Example: KIND.name = "Prices"
         Also: defined name, named range
@@ -74,7 +74,7 @@ class Cells(CellFields, HoldsColumns):
     @action(Reach.CHANGE)
     @needs("put_look")
     def centre_over(self) -> None:
-        """Centres the text of the first cell over all of them, without merging; a merge over just them is taken apart.
+        """Centres the text of the first cell across all of them, without merging; cells already merged are unmerged.
 
         Example: centre-over
         Also: merge and center, centred title, heading, unmerge
@@ -85,22 +85,22 @@ class Cells(CellFields, HoldsColumns):
     @action(Reach.CHANGE)
     @needs("merge")
     def merge(self) -> None:
-        """Makes one cell of them. All but the first must be empty.
+        """Merges the cells. All but the first must be empty.
 
         Example: merge
         Also: join cells, combine
         """
         sheet, area = self._single()
         if area.single:
-            raise Failure(f"{self.label} is one cell; merging takes a range such as B1:F1")
+            raise Failure(f"{self.label} is one cell; merging needs a range such as B1:F1")
         for row, column in ((row, column) for _, row, column in self.places()):
             if (row, column) != (area.top, area.left) and sheet.raw_value(row, column) is not None:
-                raise Failure(f"{sheet.where(row, column)} holds a value, which merging would lose")
+                raise Failure(f"{sheet.where(row, column)} contains a value, which merging would delete")
         sheet.merge(area)
 
     def _single(self) -> tuple[Grid, Area]:
         if len(self._areas) != 1:
-            raise Failure("this goes with one range; several are picked")
+            raise Failure("this works on one range, but several are selected")
         return self._areas[0]
 
     @holds
@@ -146,7 +146,7 @@ class Selection(Cells):
     @property
     @field
     def picked(self) -> bool:
-        """yes when a place was picked with `--at`.
+        """Whether something was selected with `--at`.
 
         Example: if not selection.picked
         Also: selected, chosen
@@ -158,13 +158,13 @@ def centre_over(sheet: Grid, area: Area) -> None:
     """Centres the first cell's text over a range, without a merge."""
     if area.left == area.right:
         raise Failure(
-            f"{sheet.name} {area} is one {'cell' if area.single else 'column'}; there is nothing to centre it over. "
-            "Pick the cells beside it too, such as B1:F1"
+            f"{sheet.name} {area} is one {'cell' if area.single else 'column'}. Select the cells to centre over "
+            "too, such as B1:F1"
         )
     for column in range(area.left + 1, area.right + 1):
         for row in range(area.top, area.bottom + 1):
             if sheet.raw_value(row, column) is not None:
-                raise Failure(f"{sheet.where(row, column)} holds a value, so nothing can be centred across it")
+                raise Failure(f"{sheet.where(row, column)} contains a value, so text cannot be centred across it")
     if area in sheet.merged():
         sheet.unmerge(area)
     for row in range(area.top, area.bottom + 1):
@@ -213,7 +213,7 @@ class MergedRange(CellFields):
     @property
     @field
     def wide(self) -> int:
-        """How many columns it covers.
+        """The number of columns.
 
         Example: if merged-range.wide > 1
         Also: columns, width
@@ -223,7 +223,7 @@ class MergedRange(CellFields):
     @property
     @field
     def tall(self) -> int:
-        """How many rows it covers.
+        """The number of rows.
 
         Example: if merged-range.tall is 1
         Also: rows, height
@@ -233,7 +233,7 @@ class MergedRange(CellFields):
     @action(Reach.CHANGE)
     @needs("unmerge")
     def unmerge(self) -> None:
-        """Takes it apart; its value stays in the first cell.
+        """Unmerges the cells; the value stays in the first one.
 
         Example: unmerge
         Also: split cells
@@ -243,7 +243,7 @@ class MergedRange(CellFields):
     @action(Reach.CHANGE)
     @needs("put_look")
     def centre_over(self) -> None:
-        """Takes it apart and centres its text over the same cells, which looks the same and can be sorted and filtered.
+        """Unmerges the cells and centres the text across them: the same appearance, but sortable and filterable.
 
         Example: centre-over
         Also: center across selection, title, unmerge

@@ -7,6 +7,7 @@ from collections.abc import Iterator, Mapping
 from typing import Any
 
 from scrub.model.area import Area
+from scrub.model.differences import differences
 
 #: Letters of both sides of a change that are told whole, and differences of longer ones that are told.
 _LINE = 60
@@ -122,13 +123,9 @@ def _narrowed(before: str, after: str) -> tuple[str, str]:
 
 def _differing(before: str, after: str) -> Iterator[tuple[str, str]]:
     """The words of two texts that differ; where only blanks do, or words came or went, with those beside them."""
-    from difflib import SequenceMatcher
-
     old, new = (re.findall(r"\s+|\S+", text) for text in (before, after))
     spans: list[list[int]] = []
-    for tag, a, b, c, d in SequenceMatcher(None, old, new, autojunk=False).get_opcodes():
-        if tag == "equal":
-            continue
+    for a, b, c, d in differences(old, new):
         if not "".join(old[a:b]).strip() or not "".join(new[c:d]).strip():
             left = next((count for count in (1, 2) if count <= min(a, c) and old[a - count].strip()), 0)
             right = next((count for count in (0, 1) if b + count < len(old) and old[b + count].strip()), -1) + 1

@@ -36,5 +36,5 @@ def colour_of(text: str) -> str:
     if re.fullmatch(r"[0-9a-f]{3}", found):
         found = "".join(letter * 2 for letter in found)
     if not re.fullmatch(r"[0-9a-f]{6}", found):
-        raise Failure(f'"{text}" is not a colour. Write it as "#fff8e1", or one of: {", ".join(WORDS)}')
+        raise Failure(f'"{text}" is not a colour. Write "#fff8e1", or one of: {", ".join(WORDS)}')
     return f"#{found}"

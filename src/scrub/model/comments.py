@@ -17,7 +17,7 @@ class Comment(Item):
     @property
     @field
     def text(self) -> str:
-        """What it says.
+        """The text.
 
         Example: if comment.text contains "booked"
         Also: note, content
@@ -32,7 +32,7 @@ class Comment(Item):
     @property
     @field
     def words(self) -> str:
-        """The words that it is about; of one on a cell, what is seen in the cell.
+        """The commented text; for a cell, the text shown in the cell.
 
         Example: log "{comment.words}: {comment.text}"
         Also: about, scope, quote, commented text
@@ -42,7 +42,7 @@ class Comment(Item):
     @property
     @field
     def author(self) -> str:
-        """Who wrote it.
+        """The author.
 
         Example: if comment.author is "Office"
         Also: name, writer
@@ -52,7 +52,7 @@ class Comment(Item):
     @property
     @field
     def date(self) -> datetime | None:
-        """When it was written; nothing where the file does not say.
+        """The date and time of the comment; nothing if the file has none.
 
         Example: if comment.date is not nothing and comment.date < now - 30 days
         Also: age, when, old
@@ -62,7 +62,7 @@ class Comment(Item):
     @property
     @field
     def done(self) -> bool:
-        """yes when it was marked as done, so that nobody needs to look at it any more.
+        """Whether the comment is marked as done.
 
         Example: comment.done = yes
         Also: resolved, solved, closed
@@ -77,9 +77,9 @@ class Comment(Item):
     @action(Reach.CHANGE)
     @may_lack
     def reply(self, text: str) -> None:
-        """Answers it.
+        """Adds a reply.
 
-        text: what the answer says.
+        text: the text of the reply.
         Example: reply "Done, thank you."
         Also: answer, respond, thread
         """
@@ -88,7 +88,7 @@ class Comment(Item):
     @property
     @field
     def address(self) -> str:
-        """Where it is: the address of its cell, or its paragraph.
+        """The address of the cell, or the paragraph.
 
         Example: log comment.address
         Also: position, cell
@@ -98,7 +98,7 @@ class Comment(Item):
     @action(Reach.CHANGE)
     @needs("put_comment")
     def delete(self) -> None:
-        """Removes the comment.
+        """Deletes the comment.
 
         Example: delete
         Also: remove, clear

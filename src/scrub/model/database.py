@@ -23,7 +23,7 @@ class Database(HoldsTexts, WholeFile):
     @property
     @field
     def engine(self) -> str:
-        """What keeps it, with its version.
+        """The database system and its version.
 
         Example: log database.engine
         Also: server, SQLite, PostgreSQL, MariaDB, MySQL, version
@@ -55,9 +55,9 @@ class Database(HoldsTexts, WholeFile):
         """The table that a person picked. Raises `Failure` for one that is not there."""
         every = {table.label: table for table in self.tables()}
         if place is None:
-            raise Failure(f'{self.label}: pick a table with --at, such as --at "{next(iter(every), "table")}"')
+            raise Failure(f'{self.label}: select a table with --at, such as --at "{next(iter(every), "table")}"')
         if place not in every:
-            raise Failure(f'there is no table "{place}".{did_you_mean(place, every)} There are: {", ".join(every)}')
+            raise Failure(f'no table "{place}".{did_you_mean(place, every)} There are: {", ".join(every)}')
         return every[place]
 
     def contents(self) -> Contents:
@@ -68,7 +68,7 @@ class Database(HoldsTexts, WholeFile):
                 {"table": table.label, "records": self.count_of(table), "key": ", ".join(self.key_of(table)) or "none"}
             )
             outlines.append((table.label, Outline(f'each record in table("{table.label}")', table.sample())))
-        hint = 'Speak of them like this: each record in table("…"), or each table for all of them.'
+        hint = 'In a macro: each record in table("…"), or each table for all of them.'
         return Contents("table", rows, outlines, hint, {"table": [table.label for table in self.tables()]})
 
 

@@ -36,8 +36,8 @@ class Reach(IntEnum):
         return (
             "only reads the files you name",
             "changes the files you name",
-            "makes, moves or removes files",
-            "sends something away from this machine",
+            "creates, moves or deletes files",
+            "sends data from this computer",
         )[self]
 
 
@@ -199,7 +199,7 @@ class FileItem(Item):
 
     def lacking(self, what: str = "that") -> str:
         """Why this format cannot keep what its classes leave out, as a sentence."""
-        return f"{self.label}: a file of this format cannot keep {what}"
+        return f"{self.label}: a file of this format cannot store {what}"
 
     @property
     def file(self) -> FileItem:

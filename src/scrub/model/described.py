@@ -12,7 +12,7 @@ class Described(WholeFile):
     @property
     @field
     def title(self) -> str | None:
-        """The title in its properties; nothing for none.
+        """The title in the file's properties; nothing if there is none.
 
         Example: KIND.title = "House rules"
         Also: properties, metadata
@@ -27,7 +27,7 @@ class Described(WholeFile):
     @property
     @field
     def author(self) -> str | None:
-        """Who wrote it, as its properties say; nothing for nobody.
+        """The author in the file's properties; nothing if there is none.
 
         Example: KIND.author = nothing
         Also: creator, writer, properties, metadata
@@ -42,7 +42,7 @@ class Described(WholeFile):
     @property
     @field
     def subject(self) -> str | None:
-        """What it is about, as its properties say; nothing for none.
+        """The subject in the file's properties; nothing if there is none.
 
         Example: KIND.subject = "Summer season"
         Also: topic, properties, metadata
@@ -57,7 +57,7 @@ class Described(WholeFile):
     @property
     @field
     def keywords(self) -> str | None:
-        """The words by which it is found, as its properties say; nothing for none.
+        """The keywords in the file's properties; nothing if there are none.
 
         Example: KIND.keywords = "huts, rules"
         Also: tags, properties, metadata

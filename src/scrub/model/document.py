@@ -33,7 +33,7 @@ class Document(LookedThrough, Described):
     @property
     @field
     def protected(self) -> bool:
-        """yes when it allows no changes, or recorded ones only.
+        """Whether the document is protected: only tracked changes, or none, are allowed.
 
         Example: if document.protected
         Also: locked, read-only, restrict editing
@@ -43,7 +43,7 @@ class Document(LookedThrough, Described):
     @property
     @field
     def tracks_changes(self) -> bool:
-        """yes while every edit is recorded, so that a reviewer can accept or refuse it. A macro can turn it on and off.
+        """Whether changes are tracked, for a reviewer to accept or reject. A macro can switch this on and off.
 
         Example: document.tracks-changes = yes
         Also: track changes, redline, revisions, suggest, review, propose
@@ -59,7 +59,7 @@ class Document(LookedThrough, Described):
     def add_paragraph(self, text: str) -> None:
         """Adds a paragraph at the end of the body.
 
-        text: what it says.
+        text: the text.
         Example: add-paragraph "Printed {today}."
         Also: append, insert, new paragraph
         """
@@ -89,7 +89,7 @@ class Document(LookedThrough, Described):
 
     @holds
     def changes_waiting(self) -> Iterator[RecordedChange]:
-        """The recorded changes that wait."""
+        """The tracked changes that wait."""
         return iter(())
 
     @holds
@@ -100,7 +100,7 @@ class Document(LookedThrough, Described):
     @action(Reach.CHANGE)
     @may_lack
     def accept_changes(self) -> None:
-        """Makes every recorded change real, whoever made it.
+        """Accepts all tracked changes, whoever made them.
 
         Example: accept-changes
         Also: track changes, revisions, approve, review
@@ -110,7 +110,7 @@ class Document(LookedThrough, Described):
     @action(Reach.CHANGE)
     @may_lack
     def reject_changes(self) -> None:
-        """Takes every recorded change back. It stands above all other edits of the document.
+        """Rejects all tracked changes. Use it before all other edits of the document.
 
         Example: reject-changes
         Also: track changes, revisions, refuse, undo, review
@@ -120,7 +120,7 @@ class Document(LookedThrough, Described):
     @action(Reach.CHANGE)
     @may_lack
     def remove_names(self) -> None:
-        """Takes out who wrote, changed and commented the document: in its properties, at changes and at comments.
+        """Removes the names of authors, editors and commenters from properties, tracked changes and comments.
 
         Example: remove-names
         Also: author, metadata, personal information, anonymous, company, inspect document
@@ -129,11 +129,10 @@ class Document(LookedThrough, Described):
 
     @action(Reach.CHANGE)
     def fill_in(self, record: Record) -> None:
-        """Puts what stands in a record in the place of each mark such as [Guest nights], whose words are one of its
-        headings; of each content control, by its tag; and of each merge field, by its name. One without a heading is a
-        failure before anything is filled in.
+        """Fills in placeholders from a record: words in brackets such as [Guest nights] by heading, content controls
+        by tag, merge fields by name. A placeholder without a heading is an error before anything is filled in.
 
-        record: what it is filled in from.
+        record: the record with the values.
         Example: fill-in record
         Also: mail merge, letter, placeholder, template, form letter, serial letter, content control, merge field
         """
@@ -144,14 +143,14 @@ class Document(LookedThrough, Described):
             inside = [(each.start, each.end) for each in holes]
             for mark in _MARK.finditer(paragraph.text):
                 if not any(start <= mark.start() < end for start, end in inside):
-                    holes.append(Hole(mark[1], *mark.span(), f"the mark {mark[0]}"))
+                    holes.append(Hole(mark[1], *mark.span(), f"the placeholder {mark[0]}"))
             fillings = []
             for hole in sorted(holes, key=lambda each: each.start):
                 if not rows.has(hole.name):
                     names = list(rows.headings.values())
                     raise Failure(
-                        f"{paragraph.label} has {hole.called}, and {rows.label} has no such heading."
-                        f"{did_you_mean(hole.name, names)} There are: {', '.join(names[:12])}"
+                        f"{paragraph.label} has {hole.called}, but {rows.label} has no such "
+                        f"heading.{did_you_mean(hole.name, names)} There are: {', '.join(names[:12])}"
                     )
                 if hole.refused:
                     raise Failure(f"{paragraph.label}: {hole.called} {hole.refused}")
@@ -160,8 +159,8 @@ class Document(LookedThrough, Described):
                 filled.append((paragraph, fillings))
         if not filled:
             raise Failure(
-                f"{self.label} has no mark to fill in. A mark is a heading in brackets, [Guest], or a content control "
-                "or merge field that is called so"
+                f"{self.label} has no placeholder to fill in. A placeholder is a heading in brackets, such as [Guest], "
+                "or a content control or merge field with that name"
             )
         for paragraph, fillings in filled:
             paragraph.fill(fillings)
@@ -182,7 +181,7 @@ class Document(LookedThrough, Described):
         ]
         shortest = min((each.text.strip() for each in headings if each.text.strip()), key=len, default="")
         one = f'heading("{shortest}")' if shortest and len(shortest) <= 20 else "paragraph(1)"
-        hint = f"{counted(len(every), 'paragraph')}; read them: --texts. A macro says: each paragraph, {one}"
+        hint = f"List the paragraphs: --texts. In a macro: each paragraph, {one}"
         styles = Counter(each.style for each in every if each.style)
         if len(styles) > 1:
             hint = f"Styles: {', '.join(f'{name} ({times:,})' for name, times in styles.most_common(8))}\n{hint}"
@@ -192,13 +191,16 @@ class Document(LookedThrough, Described):
         )  # fmt: skip
         there = [(word, count) for word, items in others if (count := sum(1 for _ in items))]
         if there:
-            said = [counted(count, "recorded change" if word == "change" else word) for word, count in there]
-            hint += f"\nIt has {listed(said, 'and')}. A macro says: {', '.join(f'each {word}' for word, _ in there)}"
+            said = [counted(count, "tracked change" if word == "change" else word) for word, count in there]
+            hint += (
+                f"\nIt contains {listed(said, 'and')}. In a macro: {', '.join((f'each {word}' for word, _ in there))}"
+            )
         tables = [
             (each.label, Outline(f'each record in table("{each.label}")', each.sample())) for each in self.tables()
         ]
         names = {"heading": [each.text for each in headings], "table": [name for name, _ in tables]}
-        return Contents("heading", rows, tables, hint, names)
+        summary = f"{counted(len(every), 'paragraph')}, {counted(len(headings), 'heading')}"
+        return Contents("heading", rows, tables, hint, names, summary)
 
 
 #: A mark that is filled in.

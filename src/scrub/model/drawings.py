@@ -23,7 +23,7 @@ class DefinedName(Item):
     @property
     @field
     def refers_to(self) -> str:
-        """What it stands for, as the file has it: a range with its sheet, or a formula.
+        """What the name refers to: a range with its sheet, or a formula.
 
         Example: log defined-name.refers-to
         Also: reference, target, formula
@@ -38,7 +38,7 @@ class DefinedName(Item):
     @property
     @field
     def of_sheet(self) -> str | None:
-        """The sheet to which it belongs; nothing for a name of the whole workbook.
+        """The sheet of the name; nothing if the name is valid in the whole workbook.
 
         Example: if defined-name.of-sheet is nothing
         Also: scope, local, global
@@ -48,7 +48,7 @@ class DefinedName(Item):
     @property
     @field
     def broken(self) -> bool:
-        """yes when it refers to something that is gone.
+        """Whether the name refers to something that was deleted.
 
         Example: if defined-name.broken
         Also: ref error, invalid, dead
@@ -57,7 +57,7 @@ class DefinedName(Item):
 
     @action(Reach.CHANGE)
     def delete(self) -> None:
-        """Takes the name away. One that formulas, rules or charts use stays: the place is named.
+        """Deletes the name. If formulas, rules or charts use the name, the places are listed and nothing is saved.
 
         Example: delete
         Also: remove name, clean up names
@@ -73,7 +73,7 @@ class Chart(Item):
     @property
     @field
     def name(self) -> str:
-        """Its name in the file.
+        """The name in the file.
 
         Example: log chart.name
         Also: object name
@@ -83,7 +83,7 @@ class Chart(Item):
     @property
     @field
     def title(self) -> str | None:
-        """The title written in it; nothing where there is none, or where it comes from a cell.
+        """The chart title; nothing if there is none, or if it comes from a cell.
 
         Example: chart.title = "Nights, season 2026"
         Also: heading, caption
@@ -98,7 +98,7 @@ class Chart(Item):
     @property
     @field
     def alternative_text(self) -> str | None:
-        """What it shows, in words, for those who do not see it; nothing where that is missing.
+        """The alternative text for people who cannot see it; nothing if it is missing.
 
         Example: if chart.alternative-text is nothing
         Also: alt text, description, accessibility

@@ -49,7 +49,7 @@ def placed(folder: str, path: str) -> str:
         or (real != top and not real.startswith(top.rstrip(os.sep) + os.sep))
     )
     if out:
-        raise Failure(f'"{path}" comes from data and leads out of the folder. Write the path into the macro')
+        raise Failure(f'"{path}" comes from data and leads to another folder. Write the path in the macro')
     return found
 
 
@@ -59,7 +59,7 @@ _DRIVE = late(r"[A-Za-z]:")
 def ensure_file_name(name: str) -> None:
     """Raises `Failure` for what cannot be the name of a file, on any system."""
     if not name.strip() or any(mark in name for mark in '\\/:*?"<>|\0') or name in (".", ".."):
-        raise Failure(f'"{name}" cannot be the name of a file. Make it one: .as-file-name')
+        raise Failure(f'"{name}" is not a valid file name. Convert it: .as-file-name')
 
 
 class IfThere(Choice):
@@ -85,7 +85,7 @@ class File(Item):
     @property
     @field
     def name(self) -> str:
-        """Its name, with its ending.
+        """The file name with its extension.
 
         Example: if file.name starts with "Draft"
         Also: file name, title
@@ -95,7 +95,7 @@ class File(Item):
     @property
     @field
     def stem(self) -> str:
-        """Its name without its ending.
+        """The file name without its extension.
 
         Example: log file.stem
         Also: base name, without extension
@@ -105,7 +105,7 @@ class File(Item):
     @property
     @field
     def ending(self) -> str:
-        """What stands behind the last point of its name, without the point.
+        """The file extension, without the point.
 
         Example: if file.ending is "xlsx"
         Also: extension, type, suffix
@@ -115,7 +115,7 @@ class File(Item):
     @property
     @field
     def path(self) -> str:
-        """Where it is: its whole path.
+        """The full path.
 
         Example: log file.path
         Also: full name, location, address
@@ -125,7 +125,7 @@ class File(Item):
     @property
     @field
     def folder(self) -> str:
-        """The name of the folder in which it is.
+        """The name of the file's folder.
 
         Example: if file.folder is "2026"
         Also: directory, parent
@@ -135,7 +135,7 @@ class File(Item):
     @property
     @field
     def size(self) -> Size:
-        """How big it is.
+        """The file size.
 
         Example: if file.size > 10 MB
         Also: bytes, big, large
@@ -145,7 +145,7 @@ class File(Item):
     @property
     @field
     def changed_at(self) -> datetime:
-        """When it was last changed.
+        """The date and time of the last change.
 
         Example: if file.changed-at < now - 30 days
         Also: modified, date, age, old
@@ -154,10 +154,10 @@ class File(Item):
 
     @action(Reach.FILES, "moves files")
     def move(self, to: FilePath, if_there: IfThere = IfThere.NUMBER) -> None:
-        """Moves the file into a folder, which is made if it is not there.
+        """Moves the file to a folder, created if necessary.
 
-        to: the folder; a relative one counts from the picked folder.
-        if_there: what to do when a file of that name is there: number gives the moved one a new name.
+        to: the folder; a relative path starts from the selected folder.
+        if_there: if a file of that name exists: number renames the moved file, replace overwrites the other.
         Example: move to: "old"
         Also: put away, sort, archive
         """
@@ -165,18 +165,18 @@ class File(Item):
 
     @action(Reach.FILES, "renames files")
     def rename(self, to: FilePath, if_there: IfThere = IfThere.NUMBER) -> None:
-        """Gives the file another name in its folder. Without an ending in it, the file keeps its own.
+        """Renames the file in its folder. Without an extension, the file keeps its own.
 
         to: the new name.
-        if_there: what to do when a file of that name is there: number gives this one a number.
+        if_there: if a file of that name exists: number adds a number, replace overwrites the other.
         Example: rename to: "{file.stem} 2026"
         Also: name
         """
         raise NotImplementedError
 
-    @action(Reach.FILES, "removes files")
+    @action(Reach.FILES, "deletes files")
     def delete(self) -> None:
-        """Removes the file; undo brings it back.
+        """Deletes the file; undo restores it.
 
         Example: delete
         Also: remove, trash, clean up
@@ -195,7 +195,7 @@ class WholeFile(FileItem):
     @property
     @field
     def name(self) -> str:
-        """The file's name, with its ending.
+        """The file name with its extension.
 
         Example: say "Done with {KIND.name}."
         Also: file name
@@ -204,10 +204,10 @@ class WholeFile(FileItem):
 
     @action(Reach.FILES, "saves copies of files")
     def save_copy(self, to: FilePath | None = None, name: FilePath | None = None) -> None:
-        """Saves the file, as it is at the end of the macro, once more under another name or in another folder.
+        """Saves a copy of the result under another name or in another folder.
 
-        to: the folder, which is made if it is not there; a relative one counts from the file's own.
-        name: the name of the copy; left out, the file's own.
+        to: the folder, created if necessary; a relative path starts from the file's own folder.
+        name: the name of the copy; default: the file's own name.
         Example: save-copy to: "sent", name: "Season book for the wardens"
         Also: save as, duplicate, export, backup
         """
@@ -228,9 +228,9 @@ class MovableFile(WholeFile):
 
     @action(Reach.FILES, "renames files")
     def rename(self, to: FilePath) -> None:
-        """Gives the file another name in its folder; one that is taken gets a number.
+        """Renames the file in its folder; if the name exists, a number is added.
 
-        to: the new name; without an ending in it, the file keeps its own.
+        to: the new name; without an extension, the file keeps its own.
         Example: rename to: "{KIND.name.words.first} 2026"
         Also: name, date in the name
         """
@@ -238,9 +238,9 @@ class MovableFile(WholeFile):
 
     @action(Reach.FILES, "moves files")
     def move(self, to: FilePath) -> None:
-        """Puts the file into a folder, which is made if it is not there.
+        """Moves the file to a folder, created if necessary.
 
-        to: the folder; a relative one counts from the file's own.
+        to: the folder; a relative path starts from the file's own folder.
         Example: move to: "sent"
         Also: put away, sort, archive
         """

@@ -80,7 +80,7 @@ class LookedThrough(WholeFile, HoldsPassages):
         if not found:
             names = [each.text for each in every]
             there = f" There are: {', '.join(names[:8])}" if names else " There are none"
-            raise Missing(f'there is no heading "{text}".{did_you_mean(text, names)}{there}')
+            raise Missing(f'no heading "{text}".{did_you_mean(text, names)}{there}')
         return found[0]
 
     @selects
@@ -102,7 +102,7 @@ class LookedThrough(WholeFile, HoldsPassages):
                     break
             else:
                 raise Failure(
-                    f'"{rest}" is no place in a document. Write: paragraph 12, paragraphs 3-5, heading "Water", '
+                    f'"{rest}" is not a place in a document. Examples: paragraph 12, paragraphs 3-5, heading "Water", '
                     '"bread and water", from "Dear" to "hut.", bookmark notice, table 2, or matching "…"'
                 )
         return Passages(self, found, True)
@@ -114,7 +114,7 @@ class LookedThrough(WholeFile, HoldsPassages):
         paragraph = self.find_paragraph(int(number))
         found = list(paragraph.search(text))
         if not found:
-            raise Missing(f'the words "{text}" do not stand in {paragraph.label}')
+            raise Missing(f'"{text}" does not appear in {paragraph.label}')
         return found
 
     def _headed(self, text: str) -> list[Passage]:
@@ -132,7 +132,7 @@ class LookedThrough(WholeFile, HoldsPassages):
                 whole[0].start = start.start
                 whole[-1].end = end.end
                 return whole
-        raise Missing(f'the words "{last}" do not stand behind "{first}" in {self.label}')
+        raise Missing(f'"{last}" does not appear after "{first}" in {self.label}')
 
     def _bookmarked(self, quoted: str | None, name: str | None) -> list[Passage]:
         wanted = quoted or name or ""
@@ -141,13 +141,13 @@ class LookedThrough(WholeFile, HoldsPassages):
         if found is None:
             names = [each.name for each in every]
             there = f" There are: {', '.join(names[:8])}" if names else " There are none"
-            raise Missing(f'there is no bookmark "{wanted}".{did_you_mean(wanted, names)}{there}')
+            raise Missing(f'no bookmark "{wanted}".{did_you_mean(wanted, names)}{there}')
         return [Passage(*each) for each in found.covers()]
 
     def _tabled(self, number: str) -> list[Passage]:
         tables = list(self.tables())
         if not 0 < int(number) <= len(tables):
-            raise Missing(f"there is no table {number}; {self.label} has {counted(len(tables), 'table')}")
+            raise Missing(f"no table {number}: {self.label} has {counted(len(tables), 'table')}")
         rows = tables[int(number) - 1].rows
         return [_whole(each) for each in self.every_paragraph() if rows.holds(each)]
 

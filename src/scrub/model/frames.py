@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from decimal import Decimal
 from typing import Any
 
+from scrub.model.amounts import Length
 from scrub.model.declare import Item, field, may_lack, needs
 from scrub.model.values import Choice
 
@@ -35,7 +35,7 @@ class Framed(Item):
     @property
     @field
     def alignment(self) -> TextAlignment:
-        """Where its lines stand from left to right.
+        """The alignment.
 
         Example: KIND.alignment = centre
         Also: align, justify, center
@@ -49,53 +49,53 @@ class Framed(Item):
 
     @property
     @field
-    def left_indent(self) -> Decimal:
-        """How far its lines are moved in from the left, in centimetres.
+    def left_indent(self) -> Length:
+        """The left indent, such as 1 cm.
 
-        Example: KIND.left-indent = 1.5
+        Example: KIND.left-indent = 1.5 cm
         Also: indentation, margin, tab
         """
-        return self.frame("left_indent") or Decimal(0)
+        return self.frame("left_indent") or Length.of_cm(0)
 
     @left_indent.setter
     @needs("put_frame")
-    def left_indent(self, value: Decimal) -> None:
+    def left_indent(self, value: Length) -> None:
         self.put_frame("left_indent", value)
 
     @property
     @field
-    def space_before(self) -> Decimal:
-        """The space above it, in points.
+    def space_before(self) -> Length:
+        """The space before the paragraph, such as 12 pt.
 
-        Example: KIND.space-before = 12
+        Example: KIND.space-before = 12 pt
         Also: spacing, gap, distance
         """
-        return self.frame("space_before") or Decimal(0)
+        return self.frame("space_before") or Length.of_points(0)
 
     @space_before.setter
     @needs("put_frame")
-    def space_before(self, value: Decimal) -> None:
+    def space_before(self, value: Length) -> None:
         self.put_frame("space_before", value)
 
     @property
     @field
-    def space_after(self) -> Decimal:
-        """The space below it, in points.
+    def space_after(self) -> Length:
+        """The space after the paragraph, such as 12 pt.
 
-        Example: KIND.space-after = 6
+        Example: KIND.space-after = 6 pt
         Also: spacing, gap, distance
         """
-        return self.frame("space_after") or Decimal(0)
+        return self.frame("space_after") or Length.of_points(0)
 
     @space_after.setter
     @needs("put_frame")
-    def space_after(self, value: Decimal) -> None:
+    def space_after(self, value: Length) -> None:
         self.put_frame("space_after", value)
 
     @property
     @field
     def keep_with_next(self) -> bool:
-        """yes when no page ends between it and the next paragraph.
+        """Whether the paragraph stays on one page with the next one.
 
         Example: KIND.keep-with-next = yes
         Also: page break, together, orphan
@@ -110,7 +110,7 @@ class Framed(Item):
     @property
     @field
     def list_level(self) -> int | None:
-        """The level of an item of a list, from 1; nothing for a paragraph that is none. An item can get another level.
+        """The list level, from 1; nothing for a paragraph that is not a list item. A list item can get another level.
 
         Example: if KIND.list-level is 2
         Also: bullet, numbering, list, indent

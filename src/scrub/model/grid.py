@@ -36,7 +36,7 @@ class Alignment(Choice):
     LEFT = "left"
     CENTRE = "centre"
     RIGHT = "right"
-    JUSTIFY = "justify"
+    JUSTIFIED = "justified"
     FILL = "fill"
     CENTRED_OVER = "centred-over"
     DISTRIBUTED = "distributed"
@@ -48,7 +48,7 @@ class UpDown(Choice):
     TOP = "top"
     MIDDLE = "middle"
     BOTTOM = "bottom"
-    JUSTIFY = "justify"
+    JUSTIFIED = "justified"
     DISTRIBUTED = "distributed"
 
 
@@ -71,7 +71,7 @@ class Line(Choice):
 
 
 #: What lines are that differ from edge to edge.
-SEVERAL = "of several sorts"
+SEVERAL = "of several types"
 #: The edges of a cell, by the field of each.
 EDGES = ("border-left", "border-right", "border-top", "border-bottom")
 

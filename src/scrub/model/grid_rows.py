@@ -74,8 +74,8 @@ class GridRows(Rows):
     def twice_there(self, heading: str) -> Failure:
         """Says in which row."""
         return Failure(
-            f'{self.label} has the heading "{heading}" twice in row {self.area.top}; '
-            "give one of them another name, or use the cells: row.cell(…)"
+            f'{self.label} has the heading "{heading}" twice in row {self.area.top}. Rename one, or use the cells: '
+            "row.cell(…)"
         )
 
     def no_heading(self, heading: str) -> Missing:
@@ -85,9 +85,9 @@ class GridRows(Rows):
         row = None if self.name else self.sheet.heading_row()
         hint = ""
         if heading_key(heading) in _OF_ROWS:
-            hint = f". Of its row, write: row.{'number' if heading_key(heading) == 'row' else heading_key(heading)}"
+            hint = f". For the row itself: row.{'number' if heading_key(heading) == 'row' else heading_key(heading)}"
         if row is not None and row != self.area.top:
-            hint = f". Row {row} looks like headings; to use it write: sheet.records(headings: {row})"
+            hint = f". Row {row} looks like headings. To use it: sheet.records(headings: {row})"
         return Missing(
             f'{self.label} has no heading "{heading}" in row {self.area.top}.{did_you_mean(heading, names)} '
             f"{there}{hint}"
@@ -153,8 +153,9 @@ class GridRows(Rows):
             for column in (*range(used.left, self.area.left), *range(self.area.right + 1, used.right + 1)):
                 if self.sheet.raw_value(row, column) is not None:
                     raise Failure(
-                        f'{self.sheet.where(row, column)} stands beside the table "{self.name}" and would go with the '
-                        "row. If it may, delete the row itself: in record.row, below it delete, and end"
+                        f'{self.sheet.where(row, column)} is beside the table "{self.name}" and would be deleted too. '
+                        "To "
+                        "delete the whole row: in record.row, below it delete, and end"
                     )
         self.sheet.delete_row(row)
 
@@ -205,7 +206,7 @@ class GridRows(Rows):
         for row, column in places:
             if self.sheet.raw_value(row, column) is not None:
                 raise Failure(
-                    f'{self.sheet.where(row, column)} stands {where} the table "{self.name}", which cannot grow'
+                    f'{self.sheet.where(row, column)} is {where} the table "{self.name}", so the table cannot grow'
                 )
 
     def put_in_order(self, rows: Sequence[int]) -> Callable[[], None]:
@@ -288,5 +289,5 @@ def sheet_rows(sheet: Grid, row: int | None = None) -> GridRows | None:
     if row is None:
         row = used.top
     elif row > used.bottom or not sheet.filled_rows(Area(row, used.left, row, used.right)):
-        raise Failure(f"{sheet.name} has nothing in row {row}, where its headings should stand")
+        raise Failure(f"{sheet.name} has no headings in row {row}")
     return GridRows(sheet, Area(row, used.left, used.bottom, used.right))

@@ -29,7 +29,7 @@ class Turn(Choice):
 
 
 class Image(MovableFile, Stamped):
-    """A picture: a file of points."""
+    """A picture: a file of pixels."""
 
     kind_word = "image"
     called = "an image"
@@ -38,7 +38,7 @@ class Image(MovableFile, Stamped):
     @property
     @field
     def format(self) -> ImageFormat:
-        """What it is kept as.
+        """The file format.
 
         Example: if image.format is png
         Also: type, jpeg, jpg
@@ -48,7 +48,7 @@ class Image(MovableFile, Stamped):
     @property
     @field
     def width(self) -> int:
-        """How many points it is wide, as it is seen.
+        """The width in pixels, as displayed.
 
         Example: if image.width > 2000
         Also: pixels, size, dimensions
@@ -58,7 +58,7 @@ class Image(MovableFile, Stamped):
     @property
     @field
     def height(self) -> int:
-        """How many points it is high, as it is seen.
+        """The height in pixels, as displayed.
 
         Example: if image.height > 2000
         Also: pixels, size, dimensions
@@ -68,7 +68,8 @@ class Image(MovableFile, Stamped):
     @property
     @field
     def upright(self) -> bool:
-        """no when it only looks upright because a mark in it says how to turn it, which some programs do not heed.
+        """Whether the pixels are upright. If not, an entry in the camera data rotates the picture, which some programs
+        ignore.
 
         Example: if not image.upright
         Also: orientation, rotated, exif
@@ -78,7 +79,7 @@ class Image(MovableFile, Stamped):
     @property
     @field
     def taken_at(self) -> datetime | None:
-        """When it was taken, as the camera says; nothing where it does not.
+        """The date and time the picture was taken; nothing if the camera data has none.
 
         Example: if image.taken-at is not empty
         Also: date taken, exif, camera, photo date
@@ -88,7 +89,7 @@ class Image(MovableFile, Stamped):
     @property
     @field
     def has_location(self) -> bool:
-        """yes when it tells where it was taken.
+        """Whether the picture contains its location.
 
         Example: if image.has-location
         Also: gps, place, coordinates, privacy
@@ -98,7 +99,7 @@ class Image(MovableFile, Stamped):
     @property
     @field
     def frames(self) -> int:
-        """How many pictures are in the file: more than one for an animation, or pages that were scanned.
+        """The number of pictures in the file: more than one for an animation or scanned pages.
 
         Example: if image.frames > 1
         Also: animation, pages, multi-page
@@ -108,9 +109,9 @@ class Image(MovableFile, Stamped):
     @action(Reach.CHANGE)
     @may_lack
     def turn(self, to: Turn) -> None:
-        """Turns it without touching its points: a mark in it says how it is to be seen.
+        """Rotates the picture by an entry in its camera data; the pixels are unchanged.
 
-        to: left, right or upside-down.
+        to: the direction.
         Example: turn to: right
         Also: rotate, orientation
         """
@@ -119,10 +120,10 @@ class Image(MovableFile, Stamped):
     @action(Reach.CHANGE)
     @may_lack
     def make_upright(self) -> None:
-        """Puts the points themselves as they are to be seen, so that programs that heed no mark show them right.
+        """Rotates the pixels themselves, so that every program shows the picture upright. A JPEG loses nothing; if its
+        sides do not fit whole blocks, it is refused.
 
-        A JPEG loses nothing; where its sides are no whole number of blocks, points at the edge would be lost, and it is
-        refused.
+
 
         Example: make-upright
         Also: auto rotate, orientation, exif
@@ -132,10 +133,10 @@ class Image(MovableFile, Stamped):
     @action(Reach.CHANGE)
     @may_lack
     def resize(self, longest: int, quality: int = 90) -> None:
-        """Makes it smaller, so that its longer side has so many points; one that is small enough stays.
+        """Shrinks the picture so that its longer side has up to this many pixels. A smaller picture is unchanged.
 
-        longest: how many points the longer side has at most.
-        quality: of a JPEG, from 1 to 100.
+        longest: the maximum of the longer side, in pixels.
+        quality: the JPEG quality, from 1 to 100.
         Example: resize longest: 2000
         Also: shrink, scale, smaller, pixels
         """
@@ -144,13 +145,13 @@ class Image(MovableFile, Stamped):
     @action(Reach.CHANGE)
     @may_lack
     def crop(self, left: int = 0, top: int = 0, right: int = 0, bottom: int = 0, quality: int = 90) -> None:
-        """Cuts points off its sides.
+        """Crops the picture, in pixels.
 
-        left: how many on the left, as it is seen.
-        top: how many at the top.
-        right: how many on the right.
-        bottom: how many at the bottom.
-        quality: of a JPEG, from 1 to 100.
+        left: pixels to remove at the left, as displayed.
+        top: pixels to remove at the top.
+        right: pixels to remove at the right.
+        bottom: pixels to remove at the bottom.
+        quality: the JPEG quality, from 1 to 100.
         Example: crop top: 100, bottom: 100
         Also: trim, cut, border
         """
@@ -158,11 +159,11 @@ class Image(MovableFile, Stamped):
 
     @action(Reach.FILES, "saves copies of files")
     def convert(self, to: ImageFormat, folder: FilePath | None = None, quality: int = 90) -> None:
-        """Saves it once more as another format, beside it; the file itself stays.
+        """Saves a copy in another format beside the file.
 
         to: the format.
-        folder: where it goes; a relative one counts from the file's own.
-        quality: of a JPEG, from 1 to 100.
+        folder: the folder; a relative path starts from the file's own folder.
+        quality: the JPEG quality, from 1 to 100.
         Example: convert to: png
         Also: save as, export, jpeg, change format
         """
@@ -171,7 +172,7 @@ class Image(MovableFile, Stamped):
     @action(Reach.CHANGE)
     @may_lack
     def remove_location(self) -> None:
-        """Takes out where it was taken; the points stay as they are.
+        """Removes the location; the pixels are unchanged.
 
         Example: remove-location
         Also: gps, privacy, coordinates, exif
@@ -181,7 +182,7 @@ class Image(MovableFile, Stamped):
     @action(Reach.CHANGE)
     @may_lack
     def remove_metadata(self) -> None:
-        """Takes out what it tells about camera, place, time and writer; its colours and how it is seen stay.
+        """Removes the metadata about camera, place, time and author; colours and rotation remain.
 
         Example: remove-metadata
         Also: exif, privacy, anonymous, clean, properties
@@ -194,11 +195,15 @@ class Image(MovableFile, Stamped):
 
     def contents(self) -> Contents:
         """How large it is, when and perhaps where it was taken."""
-        said = f"{self.width:,} x {self.height:,} points"
+        said = f"{self.width:,} x {self.height:,} pixels"
         taken = f"taken {self.taken_at:%Y-%m-%d %H:%M}" if self.taken_at is not None else ""
-        marks = [taken, "tells where" if self.has_location else "", "" if self.upright else "turned by a mark"]
+        marks = [
+            taken,
+            "with location" if self.has_location else "",
+            "" if self.upright else ("rotated by its camera data"),
+        ]
         row = {"name": self.format.value, "size": said, "marks": ", ".join(each for each in marks if each)}
-        hint = "A macro says: if image.width > 2000 … More: scrub catalog image"
+        hint = "In a macro: if image.width > 2000 … More: scrub catalog image"
         return Contents("picture", [row], hint=hint)
 
 

@@ -6,6 +6,7 @@ import re
 from collections.abc import Iterable
 from decimal import Decimal
 
+from scrub.model.amounts import Length
 from scrub.model.declare import Item, Reach, action, field, may_lack, needs
 from scrub.model.files import FilePath
 from scrub.model.paragraphs import Paragraph
@@ -21,7 +22,7 @@ class Link(Item):
     @property
     @field
     def address(self) -> str:
-        """Where it leads; "#Water" is the bookmark called so in the document itself.
+        """The address; "#Water" is the bookmark of that name in the document.
 
         Example: link.address = link.address.replaced("http:", by: "https:")
         Also: url, hyperlink, target, web
@@ -36,7 +37,7 @@ class Link(Item):
     @property
     @field
     def text(self) -> str:
-        """The words that are the link.
+        """The text of the link.
 
         Example: log link.text
         Also: content, words
@@ -45,11 +46,11 @@ class Link(Item):
 
     @action(Reach.CHANGE)
     @may_lack
-    def remove(self) -> None:
-        """Takes the link away; its words stay.
+    def delete(self) -> None:
+        """Deletes the link; its text remains.
 
-        Example: remove
-        Also: delete, unlink, hyperlink
+        Example: delete
+        Also: remove, unlink, hyperlink
         """
         raise NotImplementedError
 
@@ -57,7 +58,7 @@ class Link(Item):
 def ensure_address(value: str) -> None:
     """Raises `Failure` for what a link cannot lead to."""
     if not value.strip() or re.search(r'[\s"<>]', value.strip()):
-        raise Failure(f'"{value}" is no address: it is empty, or has a blank or a quotation mark in it')
+        raise Failure(f'"{value}" is not an address: it is empty, or contains a space or a quotation mark')
 
 
 class Picture(Item):
@@ -71,7 +72,7 @@ class Picture(Item):
     @property
     @field
     def name(self) -> str:
-        """Its name in the document.
+        """The name in the document.
 
         Example: log picture.name
         Also: title
@@ -81,7 +82,7 @@ class Picture(Item):
     @property
     @field
     def alternative_text(self) -> str | None:
-        """What it shows, in words, for those who do not see it; nothing where that is missing.
+        """The alternative text for people who cannot see it; nothing if it is missing.
 
         Example: if picture.alternative-text is nothing
         Also: alt text, description, accessibility
@@ -95,23 +96,23 @@ class Picture(Item):
 
     @property
     @field
-    def width(self) -> Decimal | None:
-        """How wide it is, in centimetres; nothing where the document does not say. Set, its height follows.
+    def width(self) -> Length | None:
+        """The width, such as 6 cm; nothing if the document has none. Setting it adjusts the height.
 
-        Example: picture.width = 12
+        Example: picture.width = 12 cm
         Also: size, cm, resize, scale, smaller
         """
         return self.measure("width")
 
     @width.setter
     @needs("put_size")
-    def width(self, value: Decimal) -> None:
+    def width(self, value: Length) -> None:
         self._set_size("width", value)
 
     @property
     @field
-    def height(self) -> Decimal | None:
-        """How high it is, in centimetres; nothing where the document does not say. Set, its width follows.
+    def height(self) -> Length | None:
+        """The height, such as 4 cm; nothing if the document has none. Setting it adjusts the width.
 
         Example: if picture.height > 20
         Also: size, cm, resize, scale, smaller
@@ -120,23 +121,25 @@ class Picture(Item):
 
     @height.setter
     @needs("put_size")
-    def height(self, value: Decimal) -> None:
+    def height(self, value: Length) -> None:
         self._set_size("height", value)
 
-    def measure(self, side: str) -> Decimal | None:
-        """How wide or high it is, in centimetres."""
+    def measure(self, side: str) -> Length | None:
+        """How wide or high it is; None where the document does not say."""
         raise NotImplementedError
 
-    def _set_size(self, side: str, value: Decimal) -> None:
+    def _set_size(self, side: str, value: Length) -> None:
         wide, high = self.width, self.height
         before = wide if side == "width" else high
         if not wide or not high or before is None:
-            raise Failure(f"{self.label}: the document does not say how large {self.name or 'the picture'} is")
-        if not Decimal("0.1") <= value <= 55:
-            raise Failure(f"{self.label}: a picture is from 0.1 to 55 cm {'wide' if side == 'width' else 'high'}")
+            raise Failure(f"{self.label}: the size of {self.name or 'the picture'} is missing in the document")
+        new = value.in_unit("cm")
+        if not Decimal("0.1") <= new <= 55:
+            raise Failure(f"{self.label}: a picture can be 0.1 to 55 cm {'wide' if side == 'width' else 'high'}")
         if value != before:
-            factor = value / before
-            self.put_size(*((value, high * factor) if side == "width" else (wide * factor, value)))
+            factor = new / before.in_unit("cm")
+            other = (high if side == "width" else wide).in_unit("cm") * factor
+            self.put_size(*((new, other) if side == "width" else (other, new)))
 
     @may_lack
     def put_size(self, wide: Decimal, high: Decimal) -> None:
@@ -145,9 +148,9 @@ class Picture(Item):
 
     @action(Reach.CHANGE)
     def replace_with(self, picture: FilePath) -> None:
-        """Shows another picture in its place, as wide as this one; its height follows.
+        """Replaces the picture with another one of the same width; the height is adjusted.
 
-        picture: the file, a .png or a .jpg.
+        picture: a .png or .jpg file.
         Example: replace-with "seal.png"
         Also: exchange picture, change picture, swap image, new logo
         """
@@ -155,10 +158,10 @@ class Picture(Item):
 
     @action(Reach.FILES, "saves pictures as files")
     def save(self, to: FilePath | None = None, name: str | None = None) -> None:
-        """Saves it as a file. A file that is there already is never overwritten: the new one gets a number.
+        """Saves it as a file. An existing file is never overwritten: the new one gets a number.
 
-        to: the folder, which is made if it is not there; a relative one counts from the picked file.
-        name: its name, made safe; left out, its name in the document.
+        to: the folder, created if necessary; a relative path starts from the selected file.
+        name: the file name, made safe; default: its name in the document.
         Example: save to: "pictures"
         Also: extract, export, images
         """
@@ -166,7 +169,7 @@ class Picture(Item):
 
     @action(Reach.CHANGE)
     def delete(self) -> None:
-        """Takes it out of the document, the file inside it too where nothing else shows it.
+        """Deletes it from the document, with its data unless it is used elsewhere.
 
         Example: delete
         Also: remove picture, image
@@ -182,7 +185,7 @@ class Field(Item):
     @property
     @field
     def code(self) -> str:
-        """What it works out, as the file says it: "PAGE", "DATE".
+        """The field code: "PAGE", "DATE".
 
         Example: if field.code starts with "DATE"
         Also: instruction, type
@@ -192,7 +195,7 @@ class Field(Item):
     @property
     @field
     def result(self) -> str:
-        """What it shows.
+        """The text that the field shows.
 
         Example: log field.result
         Also: text, value
@@ -202,7 +205,7 @@ class Field(Item):
     @action(Reach.CHANGE)
     @may_lack
     def fix(self) -> None:
-        """Makes what it shows plain text, which no update changes any more.
+        """Turns the field into plain text, which updates no longer change.
 
         Example: fix
         Also: unlink, freeze, plain text
@@ -218,7 +221,7 @@ class Bookmark(Item):
     @property
     @field
     def name(self) -> str:
-        """Its name. What leads to it is changed with it.
+        """The name. References to the bookmark are updated.
 
         Example: bookmark.name = "Water"
         Also: rename, anchor
@@ -232,11 +235,11 @@ class Bookmark(Item):
 
     @action(Reach.CHANGE)
     @may_lack
-    def remove(self) -> None:
-        """Takes the bookmark away; its words stay.
+    def delete(self) -> None:
+        """Deletes the bookmark; its text remains.
 
-        Example: remove
-        Also: delete, anchor
+        Example: delete
+        Also: remove, anchor
         """
         raise NotImplementedError
 
@@ -254,24 +257,25 @@ class Section(Item):
 
     kind_word = "section"
 
-    def ensure_length(self, word: str, value: Decimal) -> None:
+    def ensure_length(self, word: str, value: Length) -> None:
         """Raises `Failure` for a length that no paper has."""
-        if not 0 <= value <= 55 or ("page" in word and value < 1):
-            raise Failure(f"{self.label}: a length on paper is from 0 to 55 cm, not {value}")
+        least = 1 if "page" in word else 0
+        if not least <= value.in_unit("cm") <= 55:
+            raise Failure(f"{self.label}: a length on paper can be {least} to 55 cm, not {value}")
 
-    def measure(self, word: str) -> Decimal | None:
-        """A length, in centimetres; None where the document does not say."""
+    def measure(self, word: str) -> Length | None:
+        """A length; None where the document does not say."""
         raise NotImplementedError
 
     @may_lack
-    def put_measure(self, word: str, value: Decimal) -> None:
+    def put_measure(self, word: str, value: Length) -> None:
         """Sets a length."""
         raise NotImplementedError
 
     @property
     @field
     def orientation(self) -> Orientation:
-        """How its paper lies.
+        """The paper orientation.
 
         Example: section.orientation = landscape
         Also: page setup, page layout, paper
@@ -285,98 +289,98 @@ class Section(Item):
 
     @property
     @field
-    def page_width(self) -> Decimal | None:
-        """How wide its paper is, in centimetres.
+    def page_width(self) -> Length | None:
+        """The paper width, such as 21 cm.
 
-        Example: section.page-width = 21
+        Example: section.page-width = 21 cm
         Also: paper size, page setup, a4
         """
         return self.measure("page_width")
 
     @page_width.setter
     @needs("put_measure")
-    def page_width(self, value: Decimal) -> None:
+    def page_width(self, value: Length) -> None:
         self.put_measure("page_width", value)
 
     @property
     @field
-    def page_height(self) -> Decimal | None:
-        """How high its paper is, in centimetres.
+    def page_height(self) -> Length | None:
+        """The paper height, such as 29.7 cm.
 
-        Example: section.page-height = 29.7
+        Example: section.page-height = 29.7 cm
         Also: paper size, page setup, a4
         """
         return self.measure("page_height")
 
     @page_height.setter
     @needs("put_measure")
-    def page_height(self, value: Decimal) -> None:
+    def page_height(self, value: Length) -> None:
         self.put_measure("page_height", value)
 
     @property
     @field
-    def left_margin(self) -> Decimal | None:
-        """The blank space at the left of its text, in centimetres.
+    def left_margin(self) -> Length | None:
+        """The left margin, such as 2 cm.
 
-        Example: section.left-margin = 2.5
+        Example: section.left-margin = 2.5 cm
         Also: margins, page setup
         """
         return self.measure("left_margin")
 
     @left_margin.setter
     @needs("put_measure")
-    def left_margin(self, value: Decimal) -> None:
+    def left_margin(self, value: Length) -> None:
         self.put_measure("left_margin", value)
 
     @property
     @field
-    def right_margin(self) -> Decimal | None:
-        """The blank space at the right of its text, in centimetres.
+    def right_margin(self) -> Length | None:
+        """The right margin, such as 2 cm.
 
-        Example: section.right-margin = 2.5
+        Example: section.right-margin = 2.5 cm
         Also: margins, page setup
         """
         return self.measure("right_margin")
 
     @right_margin.setter
     @needs("put_measure")
-    def right_margin(self, value: Decimal) -> None:
+    def right_margin(self, value: Length) -> None:
         self.put_measure("right_margin", value)
 
     @property
     @field
-    def top_margin(self) -> Decimal | None:
-        """The blank space above its text, in centimetres.
+    def top_margin(self) -> Length | None:
+        """The top margin, such as 2 cm.
 
-        Example: section.top-margin = 2.5
+        Example: section.top-margin = 2.5 cm
         Also: margins, page setup
         """
         return self.measure("top_margin")
 
     @top_margin.setter
     @needs("put_measure")
-    def top_margin(self, value: Decimal) -> None:
+    def top_margin(self, value: Length) -> None:
         self.put_measure("top_margin", value)
 
     @property
     @field
-    def bottom_margin(self) -> Decimal | None:
-        """The blank space below its text, in centimetres.
+    def bottom_margin(self) -> Length | None:
+        """The bottom margin, such as 2 cm.
 
-        Example: section.bottom-margin = 2.5
+        Example: section.bottom-margin = 2.5 cm
         Also: margins, page setup
         """
         return self.measure("bottom_margin")
 
     @bottom_margin.setter
     @needs("put_measure")
-    def bottom_margin(self, value: Decimal) -> None:
+    def bottom_margin(self, value: Length) -> None:
         self.put_measure("bottom_margin", value)
 
     @property
     @field
     def columns(self) -> int:
-        """In how many columns its text runs, of one width each.
+        """The number of text columns of equal width.
 
         Example: section.columns = 2
         Also: newspaper columns, two columns, page layout

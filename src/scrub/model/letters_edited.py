@@ -84,7 +84,7 @@ class LettersEdited(HoldsTexts):
                 self.ensure_editable([each])
                 fine.append(each)
             except Failure as failure:
-                self.file.recorder.remarks.append(f"left {failure.what}")
+                self.file.recorder.remarks.append(f"skipped {failure.what}")
         return fine
 
     def tracks(self, piece: Piece) -> None:

@@ -8,6 +8,7 @@ from types import MappingProxyType
 from typing import Any
 from unicodedata import east_asian_width
 
+from scrub.model.amounts import Length
 from scrub.model.area import MOST_COLUMNS, MOST_ROWS, Area, area_of, column_of, letters_of, new_line
 from scrub.model.cell import Cell
 from scrub.model.cell_fields import CellFields, Place
@@ -89,7 +90,7 @@ class _Line(CellFields):
     @property
     @field
     def number(self) -> int:
-        """Its number, from 1.
+        """The row number, from 1.
 
         Example: if KIND.number > 3
         Also: position, index
@@ -99,7 +100,7 @@ class _Line(CellFields):
     @property
     @field
     def hidden(self) -> bool:
-        """yes when it is not shown.
+        """Whether it is hidden.
 
         Example: KIND.hidden = yes
         Also: hide, show, unhide, visible
@@ -114,7 +115,7 @@ class _Line(CellFields):
     @property
     @field
     def level(self) -> int:
-        """How deep it lies in the outline of the sheet, from 1 to 7: a level can be closed and opened; 0 for none.
+        """The outline level, from 1 to 7: levels can be collapsed and expanded; 0 for none.
 
         Example: KIND.level = 1
         Also: group, ungroup, outline, collapse, expand, subtotal
@@ -129,7 +130,7 @@ class _Line(CellFields):
     @property
     @field
     def page_break(self) -> bool:
-        """yes when a printed page ends behind it because somebody said so.
+        """Whether a manual page break follows.
 
         Example: KIND.page-break = yes
         Also: new page, insert page break, print
@@ -164,24 +165,24 @@ class Row(_Line):
 
     @property
     @field
-    def height(self) -> Decimal | None:
-        """Its height in points; nothing when the program decides. 15 is a line of usual text.
+    def height(self) -> Length | None:
+        """The row height, such as 15 pt; nothing if the program decides.
 
-        Example: row.height = 30
+        Example: row.height = 30 pt
         Also: size, tall
         """
-        found: Decimal | None = self._measure("height")
+        found: Length | None = self._measure("height")
         return found
 
     @height.setter
     @needs("put_measure")
-    def height(self, value: Decimal | None) -> None:
+    def height(self, value: Length | None) -> None:
         self._set_measure("height", value)
 
     @property
     @field
     def values(self) -> list[Any]:
-        """The values in it from the left, as far as the sheet is used; nothing for an empty cell.
+        """The values from the left, within the used range; nothing for an empty cell.
 
         Example: log row.values.count
         Also: list, contents, whole row
@@ -201,8 +202,8 @@ class Row(_Line):
     @action(Reach.CHANGE)
     @needs("delete_row")
     def delete(self) -> None:
-        """Takes the whole row out of the sheet; formulas, names, rules and charts follow the rows that stay. These
-        keep their numbers until the file is saved.
+        """Deletes the whole row; formulas, names, rules and charts are updated. Rows keep their numbers until the file
+        is saved.
 
         Example: delete
         Also: remove row, delete empty rows, remove line
@@ -212,8 +213,8 @@ class Row(_Line):
     @action(Reach.CHANGE)
     @needs("insert_line")
     def insert_above(self) -> Row:
-        """Makes an empty row above it, which looks like it, and gives it back: fresh = insert-above(). What refers to
-        cells round it follows; it gets its number when the file is saved.
+        """Inserts an empty row above, with the same formatting, and returns it: fresh = insert-above(). References are
+        updated; the new row gets its number when the file is saved.
 
         Example: insert-above
         Also: insert row, add row, new row, blank row, shift down
@@ -223,8 +224,8 @@ class Row(_Line):
     @action(Reach.CHANGE)
     @needs("insert_line")
     def insert_below(self) -> Row:
-        """Makes an empty row below it, which looks like it, and gives it back: fresh = insert-below(). What refers to
-        cells round it follows; it gets its number when the file is saved.
+        """Inserts an empty row below, with the same formatting, and returns it: fresh = insert-below(). References are
+        updated; the new row gets its number when the file is saved.
 
         Example: insert-below
         Also: insert row, add row, new row, blank row, gap
@@ -234,10 +235,9 @@ class Row(_Line):
     @action(Reach.CHANGE)
     @needs("move_line")
     def move_above(self, row: int) -> None:
-        """Moves the whole row; formulas and all else that refers to its cells follow. All rows keep their numbers until
-        the file is saved.
+        """Moves the whole row; references to its cells are updated. Rows keep their numbers until the file is saved.
 
-        row: the number of the row above which it comes to stand.
+        row: the number of the row to move it above.
         Example: move-above 3
         Also: move row, reorder, cut and paste row, up, down
         """
@@ -246,10 +246,9 @@ class Row(_Line):
     @action(Reach.CHANGE)
     @needs("move_line")
     def move_below(self, row: int) -> None:
-        """Moves the whole row; formulas and all else that refers to its cells follow. All rows keep their numbers until
-        the file is saved.
+        """Moves the whole row; references to its cells are updated. Rows keep their numbers until the file is saved.
 
-        row: the number of the row below which it comes to stand.
+        row: the number of the row to move it below.
         Example: move-below 3
         Also: move row, reorder, cut and paste row, up, down, to the end
         """
@@ -290,8 +289,8 @@ class Column(_Line, HoldsColumns):
     @action(Reach.CHANGE)
     @needs("delete_column")
     def delete(self) -> None:
-        """Takes the whole column out of the sheet; formulas, names, rules and charts follow those that stay. They
-        keep their letters until the file is saved.
+        """Deletes the whole column; formulas, names, rules and charts are updated. Columns keep their letters until
+        the file is saved.
 
         Example: delete
         Also: remove column, drop column
@@ -301,8 +300,8 @@ class Column(_Line, HoldsColumns):
     @action(Reach.CHANGE)
     @needs("insert_line")
     def insert_left(self) -> Column:
-        """Makes an empty column left of it, which looks like it, and gives it back: fresh = insert-left(). What
-        refers to cells round it follows; it gets its letters when the file is saved.
+        """Inserts an empty column to the left, with the same formatting, and returns it: fresh = insert-left().
+        References are updated; the new column gets its letters when the file is saved.
 
         Example: insert-left
         Also: insert column, add column, new column, blank column, before
@@ -312,8 +311,8 @@ class Column(_Line, HoldsColumns):
     @action(Reach.CHANGE)
     @needs("insert_line")
     def insert_right(self) -> Column:
-        """Makes an empty column right of it, which looks like it, and gives it back: fresh = insert-right(). What
-        refers to cells round it follows; it gets its letters when the file is saved.
+        """Inserts an empty column to the right, with the same formatting, and returns it: fresh = insert-right().
+        References are updated; the new column gets its letters when the file is saved.
 
         Example: insert-right
         Also: insert column, add column, new column, blank column, after
@@ -323,10 +322,10 @@ class Column(_Line, HoldsColumns):
     @action(Reach.CHANGE)
     @needs("move_line")
     def move_left_of(self, column: str) -> None:
-        """Moves the whole column; formulas and all else that refers to its cells follow. All columns keep their letters
-        until the file is saved.
+        """Moves the whole column; references to its cells are updated. Columns keep their letters until the file is
+        saved.
 
-        column: the letters, or the heading, of the column left of which it comes to stand.
+        column: the letters or heading of the column to move it left of.
         Example: move-left-of "B"
         Also: move column, reorder columns, cut and paste column, before
         """
@@ -335,10 +334,10 @@ class Column(_Line, HoldsColumns):
     @action(Reach.CHANGE)
     @needs("move_line")
     def move_right_of(self, column: str) -> None:
-        """Moves the whole column; formulas and all else that refers to its cells follow. All columns keep their letters
-        until the file is saved.
+        """Moves the whole column; references to its cells are updated. Columns keep their letters until the file is
+        saved.
 
-        column: the letters, or the heading, of the column right of which it comes to stand.
+        column: the letters or heading of the column to move it right of.
         Example: move-right-of "H"
         Also: move column, reorder columns, cut and paste column, after, to the end
         """
@@ -347,7 +346,7 @@ class Column(_Line, HoldsColumns):
     @property
     @field
     def letter(self) -> str:
-        """Its letters.
+        """The column's letters.
 
         Example: if column.letter is "C"
         Also: name
@@ -357,7 +356,7 @@ class Column(_Line, HoldsColumns):
     @property
     @field
     def width(self) -> Decimal | None:
-        """Its width in characters of the usual font; nothing for the sheet's usual width.
+        """The column width in characters of the default font; nothing for the sheet's default width.
 
         Example: column.width = 18
         Also: size, wide
@@ -373,8 +372,7 @@ class Column(_Line, HoldsColumns):
     @action(Reach.CHANGE)
     @needs("put_measure")
     def fit_width(self) -> None:
-        """Makes it as wide as its longest text needs, as far as one can tell without drawing it; cells under merges and
-        texts that break their lines do not count.
+        """Fits the width to the longest text, estimated without drawing; merged cells and wrapped text do not count.
 
         Example: fit-width
         Also: autofit, auto width, column width, best fit
@@ -394,7 +392,7 @@ class Column(_Line, HoldsColumns):
     @property
     @field
     def values(self) -> list[Any]:
-        """The values in it from above, empty cells left out.
+        """The values from the top, without empty cells.
 
         Example: log column.values.count
         Also: list, contents, sum
@@ -413,7 +411,7 @@ def text_width(sheet: Grid, row: int, column: int) -> Decimal:
     """About how wide what is seen in a cell is, in digits of the usual font."""
     try:
         text = sheet.text(row, column)
-    except Failure:  # a number form that is not known, or an error
+    except Failure:  # a number format that is not known, or an error
         found = sheet.raw_value(row, column)
         text = found.error if isinstance(found, Trouble) else shown(found)
     wide = sum(2 if east_asian_width(each) in "WF" else 1 for each in text)
@@ -450,6 +448,6 @@ def column_in(sheet: Grid, word: str) -> int:
     if word.isalpha() and word.isascii() and len(word) <= 3 and column_of(word) <= MOST_COLUMNS:
         return column_of(word)
     raise Missing(
-        f'"{word}" is neither a column of {sheet.name} by its letters nor a heading in its first filled row. '
-        "Where the headings stand in another row, write: sheet.records(headings: 3)"
+        f'"{word}" is neither a column of {sheet.name} nor a heading in its first filled row. If the headings '
+        "are in another row: sheet.records(headings: 3)"
     )

@@ -36,7 +36,7 @@ class LetterLooks(Item):
     @property
     @field
     def bold(self) -> bool:
-        """yes when its text is bold.
+        """Whether the text is bold.
 
         Example: KIND.bold = yes
         Also: strong, weight
@@ -51,7 +51,7 @@ class LetterLooks(Item):
     @property
     @field
     def italic(self) -> bool:
-        """yes when its text is italic.
+        """Whether the text is italic.
 
         Example: KIND.italic = yes
         Also: emphasis, slanted
@@ -66,7 +66,7 @@ class LetterLooks(Item):
     @property
     @field
     def colour(self) -> str | None:
-        """The colour of its text, as "#b03a2e" or a plain word such as "red"; nothing for the usual one.
+        """The text colour, as "#b03a2e" or a word such as "red"; nothing for the default.
 
         Example: KIND.colour = "red"
         Also: font color, text color
@@ -105,7 +105,7 @@ class HasLooks(LetterLooks):
     @property
     @field
     def underlined(self) -> bool:
-        """yes when all its words are underlined.
+        """Whether all of the text is underlined.
 
         Example: KIND.underlined = no
         Also: underline
@@ -120,7 +120,7 @@ class HasLooks(LetterLooks):
     @property
     @field
     def hidden(self) -> bool:
-        """yes when all its words are hidden: they are in the document and are not shown.
+        """Whether all of the text is hidden: in the document, but not shown.
 
         Example: if KIND.hidden
         Also: invisible, hidden text
@@ -135,7 +135,7 @@ class HasLooks(LetterLooks):
     @property
     @field
     def highlight(self) -> str | None:
-        """The colour they are marked with, as with a pen; nothing for none.
+        """The highlight colour; nothing for none.
 
         Example: KIND.highlight = "yellow"
         Also: marker, background, mark
@@ -151,7 +151,7 @@ class HasLooks(LetterLooks):
     @property
     @field
     def font(self) -> str | None:
-        """The name of their font; nothing for the usual one.
+        """The font name; nothing for the default.
 
         Example: KIND.font = "Lora"
         Also: typeface, font name
@@ -167,7 +167,7 @@ class HasLooks(LetterLooks):
     @property
     @field
     def size(self) -> Decimal | None:
-        """The size of their letters, in points; nothing for the usual one.
+        """The font size in points; nothing for the default.
 
         Example: KIND.size = 11
         Also: font size, points, height

@@ -41,7 +41,7 @@ class Messages(HoldsTexts):
     @property
     @field
     def picked(self) -> bool:
-        """yes when messages were picked with `--at`.
+        """Whether messages were selected with `--at`.
 
         Example: if not selection.picked
         Also: selected, chosen
@@ -94,8 +94,8 @@ class Mailbox(WholeFile, HoldsTexts):
             match = _PICK.match(rest)
             if match is None:
                 raise Failure(
-                    f'"{rest}" is no place in a mailbox. Write: message 3, messages 3-9, subject "booking", '
-                    'from "moss", unseen, or flagged'
+                    f'"{rest}" is not a place in a mailbox. Examples: message 3, messages 3-9, subject "booking", from '
+                    '"moss", unseen, or flagged'
                 )
             chosen = dict(self._chosen(match))
             if not chosen:
@@ -123,8 +123,7 @@ class Mailbox(WholeFile, HoldsTexts):
     @action(Reach.CHANGE)
     @may_lack
     def delete_duplicates(self) -> None:
-        """Takes out every message that stands there a second time: of the same Message-ID, with the same text and
-        attachments. The first one stays.
+        """Deletes duplicate messages: same Message-ID, text and attachments. The first one remains.
 
         Example: delete-duplicates
         Also: doubles, repeated messages, deduplicate
@@ -163,17 +162,18 @@ class Mailbox(WholeFile, HoldsTexts):
             }
             for who, times in senders.most_common(_TOLD)
         ]
-        hint = f"{counted(waiting, 'message')}, {unseen:,} not seen"
+        hint = f"{unseen:,} unread"
         if first:
             hint += f"; from {min(first.values()):%Y-%m-%d} to {max(last.values()):%Y-%m-%d}"
         if len(senders) > _TOLD:
             hint += f". {len(senders) - _TOLD:,} more senders"
         hint += (
-            ".\nA macro says: each message where message.from contains …, and asks for message.date, message.subject, "
-            'message.text.\nA table of them: new-file("list.csv"), and add-row for each message. '
-            "Pick some: --at 'subject \"booking\"'"
+            ".\nIn a macro: each message where message.from contains …, with message.date, message.subject, "
+            'message.text.\nA table of them: new-file("list.csv"), and add-row for each message. Select some: --at '
+            "'subject \"booking\"'"
         )
-        return Contents("sender", rows, hint=hint)
+        summary = f"{counted(waiting, 'message')} from {counted(len(senders), 'sender')}"
+        return Contents("sender", rows, hint=hint, summary=summary)
 
 
 #: Senders that are told.

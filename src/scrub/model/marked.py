@@ -33,9 +33,9 @@ class HasMarks(HasLooks):
     @action(Reach.CHANGE)
     @needs("put_comment_on")
     def comment_on(self, text: str) -> None:
-        """Puts a comment on its words, for a reviewer to read.
+        """Adds a comment to the text, for a reviewer to read.
 
-        text: what the comment says.
+        text: the text of the comment.
         Example: comment-on "Is this still so?"
         Also: add comment, new comment, annotate, remark, note, review, question
         """
@@ -45,9 +45,9 @@ class HasMarks(HasLooks):
     @action(Reach.CHANGE)
     @needs("put_bookmark")
     def bookmark_as(self, name: str) -> None:
-        """Makes its words a bookmark, to which links and references can lead.
+        """Adds a bookmark, for links and references to point to.
 
-        name: its name: letters, digits and _, a letter first.
+        name: the name: letters, digits and _, with a letter first.
         Example: bookmark-as "Water"
         Also: add bookmark, new bookmark, anchor, mark
         """
@@ -57,9 +57,9 @@ class HasMarks(HasLooks):
     @action(Reach.CHANGE)
     @needs("put_link")
     def link_to(self, address: str) -> None:
-        """Makes its words a link.
+        """Turns the text into a link.
 
-        address: where it leads; "#Water" is the bookmark called so in the document itself.
+        address: the address; "#Water" is the bookmark of that name in the document.
         Example: link-to "https://huts.example/water"
         Also: add link, hyperlink, url, new link
         """

@@ -29,7 +29,7 @@ class Attachment(Item):
     @property
     @field
     def name(self) -> str:
-        """The name that the sender gave it; an empty text for none.
+        """The file name from the sender; an empty text if there is none.
 
         Example: if attachment.name ends with ".pdf"
         Also: file name, title
@@ -39,7 +39,7 @@ class Attachment(Item):
     @property
     @field
     def type(self) -> str:
-        """What it is, in the words of the standard: `application/pdf`, `image/png`.
+        """The media type: `application/pdf`, `image/png`.
 
         Example: if attachment.type starts with "image/"
         Also: content type, format, media type
@@ -49,7 +49,7 @@ class Attachment(Item):
     @property
     @field
     def size(self) -> Size:
-        """How big it is, once saved.
+        """The size when saved.
 
         Example: if attachment.size > 2 MB
         Also: bytes, big, large
@@ -59,7 +59,7 @@ class Attachment(Item):
     @property
     @field
     def inline(self) -> bool:
-        """yes when it is shown inside the text, as a picture in a signature is.
+        """Whether it is shown inside the text, such as a picture in a signature.
 
         Example: each attachment where not attachment.inline
         Also: embedded, signature, logo, picture in the text
@@ -68,21 +68,21 @@ class Attachment(Item):
 
     @action(Reach.FILES, "saves attachments as files")
     def save(self, to: FilePath | None = None, name: str | None = None) -> None:
-        """Saves it as a file. A file that is there already is never overwritten: the new one gets a number.
+        """Saves it as a file. An existing file is never overwritten: the new one gets a number.
 
-        to: the folder, which is made if it is not there; a relative one counts from the picked file.
-        name: its name, made safe; left out, the one that the sender gave it.
+        to: the folder, created if necessary; a relative path starts from the selected file.
+        name: the file name, made safe; default: the name from the sender.
         Example: save to: "cards", name: "Card {attachment.name}"
         Also: extract, detach, download, export
         """
         raise NotImplementedError
 
     @action(Reach.CHANGE)
-    def remove(self) -> None:
-        """Takes it out of the message; a line in its place says what was there.
+    def delete(self) -> None:
+        """Deletes the attachment; a line in its place names it.
 
-        Example: remove
-        Also: strip, delete, detach, shrink
+        Example: delete
+        Also: remove, strip, detach, shrink
         """
         raise NotImplementedError
 
@@ -102,7 +102,7 @@ class Message(HoldsTexts):
     @property
     @field
     def subject(self) -> str:
-        """What it is about, as people read it.
+        """The subject, decoded.
 
         Example: message.subject = message.base-subject
         Also: title, topic, about
@@ -116,7 +116,7 @@ class Message(HoldsTexts):
     @property
     @field
     def from_(self) -> Address | None:
-        """Who wrote it; nothing where it does not say.
+        """The sender; nothing if there is none.
 
         Example: if message.from.domain is "huts.example"
         Also: sender, author, who
@@ -130,7 +130,7 @@ class Message(HoldsTexts):
     @property
     @field
     def to(self) -> list[Address]:
-        """Whom it goes to.
+        """The recipients.
 
         Example: if message.to contains "office@huts.example"
         Also: recipient, addressee, receiver
@@ -144,7 +144,7 @@ class Message(HoldsTexts):
     @property
     @field
     def cc(self) -> list[Address]:
-        """Who gets a copy, as everybody can see.
+        """The copy recipients (Cc).
 
         Example: message.cc = "office@huts.example"
         Also: copy, carbon copy
@@ -158,7 +158,7 @@ class Message(HoldsTexts):
     @property
     @field
     def bcc(self) -> list[Address]:
-        """Who gets a copy that the others cannot see. It never leaves with the message.
+        """The blind-copy recipients (Bcc). The header is removed before sending.
 
         Example: message.bcc = "archive@huts.example"
         Also: blind copy, hidden copy
@@ -172,7 +172,7 @@ class Message(HoldsTexts):
     @property
     @field
     def reply_to(self) -> Address | None:
-        """Who gets the answers; nothing where that is the sender.
+        """The address for replies; nothing if that is the sender.
 
         Example: message.reply-to = "office@huts.example"
         Also: answers, answer to
@@ -186,7 +186,7 @@ class Message(HoldsTexts):
     @property
     @field
     def date(self) -> datetime | None:
-        """When it was sent, in the time of this machine; nothing where nothing says.
+        """The date and time of sending, in local time; nothing if there is none.
 
         Example: if message.date < today - 90 days
         Also: sent, received, when, age, old
@@ -196,7 +196,7 @@ class Message(HoldsTexts):
     @property
     @field
     def id(self) -> str:
-        """Its Message-ID, which no other message has; an empty text for none.
+        """The Message-ID, which is unique; an empty text if there is none.
 
         Example: log message.id
         Also: message-id, identity
@@ -206,7 +206,7 @@ class Message(HoldsTexts):
     @property
     @field
     def text(self) -> str:
-        """Its text, as people read it; that of a message of HTML alone is read from there and cannot be set.
+        """The text, decoded. The text of a message in HTML only cannot be set.
 
         Example: if message.text contains "booking"
         Also: body, content, what it says
@@ -220,7 +220,7 @@ class Message(HoldsTexts):
     @property
     @field
     def seen(self) -> bool:
-        """yes when it was opened once.
+        """Whether the message was read.
 
         Example: each message where not message.seen
         Also: read, unread, opened
@@ -235,7 +235,7 @@ class Message(HoldsTexts):
     @property
     @field
     def flagged(self) -> bool:
-        """yes when somebody marked it.
+        """Whether the message is flagged.
 
         Example: message.flagged = no
         Also: star, important, marked, follow up
@@ -250,7 +250,7 @@ class Message(HoldsTexts):
     @property
     @field
     def answered(self) -> bool:
-        """yes when somebody answered it.
+        """Whether the message was answered.
 
         Example: each message where not message.answered
         Also: replied
@@ -265,7 +265,7 @@ class Message(HoldsTexts):
     @property
     @field
     def size(self) -> Size:
-        """How big it is, with all that is attached.
+        """The size, including attachments.
 
         Example: if message.size > 5 MB
         Also: bytes, big, large
@@ -274,7 +274,7 @@ class Message(HoldsTexts):
 
     @part
     def header(self, name: str) -> str:
-        """What stands in any of its headers; an empty text for none.
+        """The value of any header; an empty text if there is none.
 
         name: the name of the header.
         Example: if message.header("List-Id") is not empty
@@ -287,22 +287,22 @@ class Message(HoldsTexts):
         """Its attachments, pictures inside its text too."""
         raise NotImplementedError
 
-    @action(Reach.FILES, "moves messages into other mailboxes")
+    @action(Reach.FILES, "moves messages to other mailboxes")
     @may_lack
     def move(self, to: FilePath) -> None:
-        """Moves it into another mailbox, which is made if it is not there.
+        """Moves the message to another mailbox, created if necessary.
 
-        to: the mailbox: a file that ends in .mbox, or a Maildir folder; a relative one counts from the picked one.
+        to: an .mbox file or a Maildir folder; a relative path starts from the selected file.
         Example: move to: "Bookings {message.date.year}.mbox"
         Also: file, archive, sort, put away
         """
         raise NotImplementedError
 
-    @action(Reach.FILES, "copies messages into other mailboxes")
+    @action(Reach.FILES, "copies messages to other mailboxes")
     def copy(self, to: FilePath) -> None:
-        """Copies it into another mailbox, which is made if it is not there.
+        """Copies the message to another mailbox, created if necessary.
 
-        to: the mailbox: a file that ends in .mbox, or a Maildir folder; a relative one counts from the picked one.
+        to: an .mbox file or a Maildir folder; a relative path starts from the selected file.
         Example: copy to: "Larch Hut.mbox"
         Also: file, archive, duplicate
         """
@@ -310,10 +310,10 @@ class Message(HoldsTexts):
 
     @action(Reach.FILES, "saves messages as files")
     def save(self, to: FilePath | None = None, name: str | None = None) -> None:
-        """Saves it as a file (.eml) that every mail program opens.
+        """Saves the message as an .eml file, which every mail program opens.
 
-        to: the folder, which is made if it is not there; a relative one counts from the picked file.
-        name: its name, made safe; left out, its subject.
+        to: the folder, created if necessary; a relative path starts from the selected file.
+        name: the file name, made safe; default: the subject.
         Example: save to: "kept"
         Also: export, eml, archive
         """
@@ -322,7 +322,7 @@ class Message(HoldsTexts):
     @action(Reach.CHANGE)
     @may_lack
     def delete(self) -> None:
-        """Takes it out of its mailbox.
+        """Deletes the message.
 
         Example: delete
         Also: remove, trash, clean up
@@ -331,10 +331,10 @@ class Message(HoldsTexts):
 
     @action(Reach.FILES, "writes drafts of messages")
     def forward(self, to: Sequence[Address], text: str | None = None) -> Message:
-        """A draft that passes it on: its text, pictures and attachments to the byte, without what it went through.
+        """Creates a draft that forwards the message: text, pictures and attachments, without its delivery headers.
 
-        to: whom it goes to; one address or several.
-        text: what is put above its text.
+        to: one or more addresses.
+        text: text to add above.
         Example: note = forward(to: who)
         Also: pass on, send on, fwd
         """
@@ -342,9 +342,9 @@ class Message(HoldsTexts):
 
     @action(Reach.FILES, "writes drafts of messages")
     def reply(self, text: str) -> Message:
-        """A draft that answers its sender.
+        """Creates a draft that replies to the sender.
 
-        text: what the answer says.
+        text: the text of the reply.
         Example: note = reply(text: "Thank you, we will see you on the ridge.")
         Also: answer, respond
         """
@@ -352,9 +352,9 @@ class Message(HoldsTexts):
 
     @action(Reach.FILES, "attaches files")
     def attach(self, file: FilePath) -> None:
-        """Attaches a file. It goes with drafts: what forward, reply and new-message give.
+        """Attaches a file to a draft of forward, reply or new-message.
 
-        file: the file; a relative one counts from the picked file.
+        file: the file; a relative path starts from the selected file.
         Example: attach "route-card.pdf"
         Also: attachment, add a file, enclose
         """
@@ -362,9 +362,10 @@ class Message(HoldsTexts):
 
     @action(Reach.FILES, "writes drafts of messages")
     def save_draft(self, to: FilePath | None = None) -> None:
-        """Says where a draft is kept. Left out, a draft lies in the folder "drafts" beside the picked file.
+        """Saves a draft in another folder. By default, drafts are saved in the folder "drafts" beside the selected
+        file.
 
-        to: the folder, which is made if it is not there.
+        to: the folder, created if necessary.
         Example: save-draft to: "for Monday"
         Also: keep, later
         """
@@ -372,8 +373,8 @@ class Message(HoldsTexts):
 
     @action(Reach.SEND, "sends messages")
     def send(self) -> None:
-        """Sends a draft, as the last step of the run: all files are saved before. At a terminal you are shown what
-        leaves, to whom, and asked. What is sent cannot be taken back.
+        """Sends a draft after all files are saved. At a terminal, Scrub shows the message and its recipients and asks
+        first. Sending cannot be undone.
 
         Example: send
         Also: mail, submit, deliver
@@ -381,15 +382,15 @@ class Message(HoldsTexts):
         raise Failure(self._no_draft("send"))
 
     def _no_draft(self, word: str) -> str:
-        return f'"{word}" goes with a draft, and this message came from somewhere. Make one: note = forward(to: …)'
+        return f'"{word}" needs a draft, but this message was received. Create one: note = forward(to: …)'
 
     # -- what follows from that
 
     @property
     @field
     def base_subject(self) -> str:
-        """Its subject without the marks of mail programs: Re:, Fwd:, AW:, TR: and their like, repeated ones too. More
-        of them: scrub settings subject-marks.
+        """The subject without prefixes such as Re:, Fwd:, AW: and TR:, repeated ones too. To add some: scrub settings
+        subject-prefixes.
 
         Example: message.subject = message.base-subject
         Also: without fwd, without re, clean subject, forward mark, prefix

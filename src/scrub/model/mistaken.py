@@ -15,13 +15,13 @@ Note = Callable[[str, str, str], None]
 #: Who is told during the run at hand.
 NOTED: ContextVar[Note] = ContextVar("noted", default=lambda what, where, heading: None)
 
-_NUMBER, _DATE = "a number and a text that reads as one", "a date and a text that reads as one"
-_YES, _YES_TEXT = "a number and a yes or no", "a yes or no and a text"
+_NUMBER, _DATE = "a number and text that looks like one", "a date and text that looks like one"
+_YES, _YES_TEXT = "a number and a yes or no", "a yes or no and text"
 _TRUTHS = {"yes": True, "true": True, "no": False, "false": False}
 #: What to write instead.
 REMEDIES = {
-    _NUMBER: "Turn the texts into numbers: read-numbers, or .as-number",
-    _DATE: "Turn the texts into dates: read-dates, or .as-date",
+    _NUMBER: "Convert the text to numbers: read-numbers, or .as-number",
+    _DATE: "Convert the text to dates: read-dates, or .as-date",
     _YES: "Compare with the number: is 1, or is 0",
     _YES_TEXT: 'Compare with the text: is "yes"',
 }

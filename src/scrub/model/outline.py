@@ -27,3 +27,5 @@ class Contents(NamedTuple):
     hint: str = ""
     #: The names of items that can be looked up, by the word of their kind.
     names: Mapping[str, Sequence[str]] = MappingProxyType({})
+    #: What it contains in a few words; without it, the number of its parts.
+    summary: str = ""

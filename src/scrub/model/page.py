@@ -21,7 +21,7 @@ class PageFields(PrintFields):
     @property
     @field
     def view(self) -> View:
-        """How it is shown: normal, with page breaks to be moved, or as pages.
+        """The view: normal, with movable page breaks, or as pages.
 
         Example: sheet.view = normal
         Also: page break view, preview, layout
@@ -36,7 +36,7 @@ class PageFields(PrintFields):
     @property
     @field
     def page_break_lines(self) -> bool:
-        """yes when dashed lines show where pages will end.
+        """Whether page breaks are shown as dashed lines.
 
         Example: sheet.page-break-lines = no
         Also: page breaks, dotted lines
@@ -51,7 +51,7 @@ class PageFields(PrintFields):
     @property
     @field
     def gridlines(self) -> bool:
-        """yes when thin lines stand between the cells on the screen.
+        """Whether gridlines are shown.
 
         Example: sheet.gridlines = no
         Also: lines, grid
@@ -66,7 +66,7 @@ class PageFields(PrintFields):
     @property
     @field
     def zoom(self) -> int:
-        """How big it is shown, in percent from 10 to 400.
+        """The zoom in percent, 10 to 400.
 
         Example: sheet.zoom = 100
         Also: scale, magnify
@@ -81,7 +81,7 @@ class PageFields(PrintFields):
     @property
     @field
     def tab_colour(self) -> str | None:
-        """The colour of its tab; nothing for the usual one.
+        """The tab colour; nothing for the default.
 
         Example: sheet.tab-colour = "#46605a"
         Also: tab color
@@ -96,39 +96,38 @@ class PageFields(PrintFields):
 
     @property
     @field
-    def rows_in_sight(self) -> int:
-        """How many rows stay in sight when one scrolls down.
+    def frozen_rows(self) -> int:
+        """The number of rows at the top that remain visible when scrolling down.
 
-        Example: sheet.rows-in-sight = 3
-        Also: freeze panes, freeze rows, fix, lock rows, split
+        Example: sheet.frozen-rows = 3
+        Also: rows-in-sight, freeze panes, freeze rows, fix, lock rows, split
         """
-        return int(self.setting("rows-in-sight"))
+        return int(self.setting("frozen-rows"))
 
-    @rows_in_sight.setter
+    @frozen_rows.setter
     @needs("put_setting")
-    def rows_in_sight(self, value: int) -> None:
-        self.put_setting("rows-in-sight", value)
+    def frozen_rows(self, value: int) -> None:
+        self.put_setting("frozen-rows", value)
 
     @property
     @field
-    def columns_in_sight(self) -> int:
-        """How many columns stay in sight when one scrolls to the right.
+    def frozen_columns(self) -> int:
+        """The number of columns at the left that remain visible when scrolling right.
 
-        Example: sheet.columns-in-sight = 1
-        Also: freeze panes, freeze columns, fix, lock columns, split
+        Example: sheet.frozen-columns = 1
+        Also: columns-in-sight, freeze panes, freeze columns, fix, lock columns, split
         """
-        return int(self.setting("columns-in-sight"))
+        return int(self.setting("frozen-columns"))
 
-    @columns_in_sight.setter
+    @frozen_columns.setter
     @needs("put_setting")
-    def columns_in_sight(self, value: int) -> None:
-        self.put_setting("columns-in-sight", value)
+    def frozen_columns(self, value: int) -> None:
+        self.put_setting("frozen-columns", value)
 
     @property
     @field
     def filter(self) -> str | None:
-        """The range with a filter in its first row, such as "A3:H15"; nothing for none. Taken away, hidden rows show
-        again.
+        """The range of the filter, such as "A3:H15"; nothing for none. Deleting the filter shows all its rows.
 
         Example: sheet.filter = "A3:H15"
         Also: autofilter, filter buttons, clear filter

@@ -70,12 +70,12 @@ class HoldsPassages(HoldsLines):
         if len(found) == 1 and not which:
             return found[0]
         if not found:
-            raise Missing(f'the words "{text}" stand nowhere in {self.label}')
+            raise Missing(f'"{text}" does not appear in {self.label}')
         places = ", ".join(dict.fromkeys(each.label for each in found[:6]))
         times = "once" if len(found) == 1 else f"{len(found)} times"
         raise Failure(
-            f'the words "{text}" stand {times}: {places}. Say which: {found[-1].paragraph.label} "{text}", '
-            f'or {len(found)} "{text}"'
+            f'"{text}" appears {times}: {places}. Name one: {found[-1].paragraph.label} "{text}", or {len(found)} '
+            f'"{text}"'
         )
 
     @finds
@@ -87,7 +87,7 @@ class HoldsPassages(HoldsLines):
     def find_passages(self, text: str = "", matching: str = "") -> Passages:
         """Every passage with these words, or every one that a pattern finds: `passages(matching: "\\d+ kg")`."""
         if not text and not matching:
-            raise Failure('write what to look for: passages("6 kg")')
+            raise Failure('the text to look for is missing: passages("6 kg")')
         return Passages(self, list(self.search(text, matching)))
 
 
@@ -101,7 +101,7 @@ class Paragraph(Framed, HasMarks, LettersEdited, HoldsPassages):
     @property
     @field
     def text(self) -> str:
-        """What it says. A tab and a break are characters of it.
+        """The text. Tabs and line breaks are characters in it.
 
         Example: if KIND.text is empty
         Also: content, words, wording
@@ -115,7 +115,7 @@ class Paragraph(Framed, HasMarks, LettersEdited, HoldsPassages):
     @property
     @field
     def number(self) -> int:
-        """Its place among the paragraphs, from 1, as it was when the file was opened.
+        """The position among the paragraphs when the file was opened, from 1.
 
         Example: if KIND.number is 1
         Also: position, index
@@ -125,7 +125,7 @@ class Paragraph(Framed, HasMarks, LettersEdited, HoldsPassages):
     @property
     @field
     def style(self) -> str:
-        """The name of its style.
+        """The name of the style.
 
         Example: KIND.style = "Heading 2"
         Also: paragraph style, format
@@ -140,7 +140,7 @@ class Paragraph(Framed, HasMarks, LettersEdited, HoldsPassages):
     @property
     @field
     def level(self) -> int | None:
-        """The level of a heading, from 1; nothing for another paragraph. Set, it gets the style of such headings.
+        """The heading level, from 1; nothing for other paragraphs. Setting it applies the heading style.
 
         Example: KIND.level = 2
         Also: heading level, outline level, promote, demote
@@ -155,7 +155,7 @@ class Paragraph(Framed, HasMarks, LettersEdited, HoldsPassages):
     @property
     @field
     def place(self) -> PlaceInDocument:
-        """Where it stands: in the body, a table, a header, a footnote.
+        """The place: body, table, header, footnote and so on.
 
         Example: if KIND.place is body
         Also: header, footer, footnote, table
@@ -205,7 +205,7 @@ class Paragraph(Framed, HasMarks, LettersEdited, HoldsPassages):
 
     @action(Reach.CHANGE)
     def delete(self) -> None:
-        """Takes the paragraph out.
+        """Deletes the paragraph.
 
         Example: delete
         Also: remove, empty paragraph, blank line
@@ -214,20 +214,20 @@ class Paragraph(Framed, HasMarks, LettersEdited, HoldsPassages):
 
     @action(Reach.CHANGE)
     def add_before(self, text: str) -> None:
-        """Puts a paragraph of the same style in front of it.
+        """Adds a paragraph of the same style before it.
 
-        text: what it says.
+        text: the text.
         Example: add-before "To all guests"
         Also: insert paragraph, new paragraph, above
         """
         raise NotImplementedError
 
     @action(Reach.CHANGE)
-    def add_behind(self, text: str) -> None:
-        """Puts a paragraph of the same style behind it.
+    def add_after(self, text: str) -> None:
+        """Adds a paragraph of the same style after it.
 
-        text: what it says.
-        Example: add-behind "The wardens"
+        text: the text.
+        Example: add-after "The wardens"
         Also: insert paragraph, new paragraph, below
         """
         raise NotImplementedError
@@ -276,7 +276,7 @@ class Heading(Paragraph):
         below = list(self.paragraphs_below())
         if not 1 <= number <= len(below):
             count = counted(len(below), "paragraph")
-            raise Missing(f'there is no paragraph {number} below the heading "{self.text}": it has {count}')
+            raise Missing(f'no paragraph {number} below the heading "{self.text}": it has {count}')
         return below[number - 1]
 
 
@@ -321,7 +321,7 @@ class Passage(HasMarks, HoldsTexts):
     @property
     @field
     def text(self) -> str:
-        """What it says.
+        """The text.
 
         Example: log passage.text
         Also: content, words
@@ -335,7 +335,7 @@ class Passage(HasMarks, HoldsTexts):
     @property
     @field
     def style(self) -> str | None:
-        """The name of the style of its letters; nothing for none, or where they differ.
+        """The name of the character style; nothing for none, or if they differ.
 
         Example: passage.style = "Emphasis"
         Also: character style, text style
@@ -350,7 +350,7 @@ class Passage(HasMarks, HoldsTexts):
 
     @action(Reach.CHANGE)
     def delete(self) -> None:
-        """Takes its words out.
+        """Deletes the text.
 
         Example: delete
         Also: remove, cut
@@ -389,7 +389,7 @@ class Passages(HoldsPassages):
     @property
     @field
     def picked(self) -> bool:
-        """yes when a place was picked with `--at`.
+        """Whether something was selected with `--at`.
 
         Example: if not selection.picked
         Also: selected, chosen

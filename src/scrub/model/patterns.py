@@ -20,8 +20,10 @@ def pattern_of(written: str, exactly: bool = False) -> Any:
     except (regex.error, TypeError) as error:
         ending = re.fullmatch(r"\*\.(\w+)", written)
         if ending:
-            raise Failure(f'this is no pattern. For endings write: file.ending is "{ending[1]}"') from None
-        raise Failure(f"this pattern is not right: {error}") from None
+            raise Failure(
+                f'this is not a regular expression. To test the file extension: file.ending is "{ending[1]}"'
+            ) from None
+        raise Failure(f"error in the regular expression: {error}") from None
 
 
 def replacement(pattern: Any, by: str) -> list[str]:
@@ -31,7 +33,7 @@ def replacement(pattern: Any, by: str) -> list[str]:
     pieces = re.split(r"\{(\d+)\}", by)
     wanted = max(map(int, pieces[1::2]), default=0)
     if wanted > pattern.groups:
-        raise Failure(f"{{{wanted}}} stands for brackets that the pattern does not have; it has {pattern.groups}")
+        raise Failure(f"{{{wanted}}} refers to brackets that the pattern does not have; it has {pattern.groups}")
     return pieces
 
 
@@ -52,4 +54,4 @@ def found_in(pattern: Any, text: str) -> list[Any]:
 
 
 def _took_too_long() -> Failure:
-    return Failure("the pattern took too long: it can be read in too many ways. Make it plainer")
+    return Failure("the pattern takes too long to match. Simplify it")

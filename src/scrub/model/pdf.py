@@ -42,7 +42,7 @@ class Page(Stamped):
     @property
     @field
     def number(self) -> int:
-        """Its place among the pages, from 1; pages keep their numbers until the file is saved.
+        """The position among the pages, from 1; pages keep their numbers until the file is saved.
 
         Example: if page.number > 1
         Also: index, position
@@ -52,7 +52,7 @@ class Page(Stamped):
     @property
     @field
     def page_label(self) -> str:
-        """The number that is shown for it, such as "iv" or "A-3", where the file gives pages numbers of its own.
+        """The page label, such as "iv" or "A-3", if the file has page labels.
 
         Example: log page.page-label
         Also: roman numbers, numbering
@@ -62,7 +62,7 @@ class Page(Stamped):
     @property
     @field
     def text(self) -> str:
-        """The words on it, as far as they are letters and no picture.
+        """The text of the page; pictures of text do not count.
 
         Example: if page.text contains "draft"
         Also: content, words, search, find
@@ -72,7 +72,7 @@ class Page(Stamped):
     @property
     @field
     def blank(self) -> bool:
-        """Whether the page is blank: no words, no pictures, nothing drawn. A scanned page is not blank.
+        """Whether the page is blank: no text, no pictures, nothing drawn. A scanned page is not blank.
 
         Example: if page.blank
         Also: empty page, white page, nothing on it
@@ -82,7 +82,7 @@ class Page(Stamped):
     @property
     @field
     def rotation(self) -> int:
-        """By how many degrees it is turned to the right when it is shown: 0, 90, 180 or 270.
+        """The rotation to the right in degrees: 0, 90, 180 or 270.
 
         Example: page.rotation = 90
         Also: rotate, turn, upright, landscape
@@ -97,7 +97,7 @@ class Page(Stamped):
     @property
     @field
     def orientation(self) -> Orientation:
-        """How it lies as it is seen.
+        """The orientation as displayed.
 
         Example: if page.orientation is landscape
         Also: portrait, format
@@ -107,7 +107,7 @@ class Page(Stamped):
     @property
     @field
     def width(self) -> Length:
-        """How wide it is as it is seen.
+        """The width as displayed.
 
         Example: if page.width > 30 cm
         Also: size, paper
@@ -117,7 +117,7 @@ class Page(Stamped):
     @property
     @field
     def height(self) -> Length:
-        """How high it is as it is seen.
+        """The height as displayed.
 
         Example: if page.height > 30 cm
         Also: size, paper
@@ -127,7 +127,7 @@ class Page(Stamped):
     @action(Reach.CHANGE)
     @may_lack
     def delete(self) -> None:
-        """Takes the page out, with all that is on it: it can no longer be found in the file.
+        """Deletes the page with its contents, also from the bytes of the file.
 
         Example: delete
         Also: remove page, extract
@@ -137,9 +137,9 @@ class Page(Stamped):
     @action(Reach.CHANGE)
     @may_lack
     def move_to(self, place: int) -> None:
-        """Gives the page another place.
+        """Moves the page to another position.
 
-        place: the new place, from 1.
+        place: the new position, from 1.
         Example: move-to 1
         Also: reorder pages, sort pages
         """
@@ -170,7 +170,7 @@ class Pages(Stamped):
     @property
     @field
     def count(self) -> int:
-        """How many they are.
+        """The number of pages.
 
         Example: log "{selection.count} pages"
         Also: number of pages
@@ -180,7 +180,7 @@ class Pages(Stamped):
     @property
     @field
     def picked(self) -> bool:
-        """yes when they were picked with `--at`.
+        """Whether they were selected with `--at`.
 
         Example: if not selection.picked
         Also: selected, chosen
@@ -209,7 +209,7 @@ class Pages(Stamped):
 
     @action(Reach.CHANGE)
     def delete(self) -> None:
-        """Takes the pages out, with all that is on them: they can no longer be found in the file.
+        """Deletes the pages with their contents, also from the bytes of the file.
 
         Example: delete
         Also: remove pages
@@ -219,10 +219,10 @@ class Pages(Stamped):
 
     @action(Reach.FILES, "saves pages as files")
     def save_pages(self, name: FilePath, to: FilePath | None = None) -> None:
-        """Saves the pages, as they are at the end of the macro, as a PDF of their own.
+        """Saves the pages as a PDF of their own, as they are at the end of the macro.
 
         name: the name of the new file.
-        to: the folder; a relative one counts from the file's own.
+        to: the folder; a relative path starts from the file's own folder.
         Example: save-pages name: "Route cards 2 to 5"
         Also: extract pages, export
         """
@@ -237,7 +237,7 @@ class OutlineItem(Item):
     @property
     @field
     def title(self) -> str:
-        """What it says.
+        """The text.
 
         Example: outline-item.title = outline-item.title.lower.sentence
         Also: bookmark, table of contents, chapter
@@ -251,7 +251,7 @@ class OutlineItem(Item):
     @property
     @field
     def level(self) -> int:
-        """How deep it lies, from 1.
+        """The level, from 1.
 
         Example: if outline-item.level is 1
         Also: bookmark, depth
@@ -261,7 +261,7 @@ class OutlineItem(Item):
     @property
     @field
     def page_number(self) -> int | None:
-        """The page to which it leads; nothing where it leads elsewhere.
+        """The page it points to; nothing if it points elsewhere.
 
         Example: log outline-item.page-number
         Also: bookmark, target
@@ -270,7 +270,7 @@ class OutlineItem(Item):
 
     @action(Reach.CHANGE)
     def delete(self) -> None:
-        """Takes it out of the outline, with those below it; the pages stay.
+        """Deletes the entry and those below it; the pages remain.
 
         Example: delete
         Also: remove bookmark
@@ -279,10 +279,10 @@ class OutlineItem(Item):
 
     @action(Reach.FILES, "saves pages as files")
     def save_pages(self, name: FilePath | None = None, to: FilePath | None = None) -> None:
-        """Saves the pages from its own to the next entry, as they are at the end of the macro, as a PDF of their own.
+        """Saves the pages of this entry as a PDF of their own, as they are at the end of the macro.
 
-        name: the name of the new file; left out, what the entry says.
-        to: the folder; a relative one counts from the file's own.
+        name: the name of the new file; default: the text of the entry.
+        to: the folder; a relative path starts from the file's own folder.
         Example: save-pages to: "parts"
         Also: extract chapter, split, export
         """
@@ -298,7 +298,7 @@ class Pdf(Described, MovableFile, Stamped):
     @property
     @field
     def made_at(self) -> datetime | None:
-        """When it was made, as its properties say; nothing where they do not.
+        """The creation date in the properties; nothing if there is none.
 
         Example: if pdf.made-at < now - 365 days
         Also: created, creation date, age
@@ -308,7 +308,7 @@ class Pdf(Described, MovableFile, Stamped):
     @property
     @field
     def signed(self) -> bool:
-        """yes when somebody signed it; a macro that changes it takes the signatures off first.
+        """Whether the file is signed. To change it, remove the signatures first.
 
         Example: if pdf.signed
         Also: signature, certificate
@@ -318,7 +318,7 @@ class Pdf(Described, MovableFile, Stamped):
     @property
     @field
     def locked(self) -> bool:
-        """yes when it opens with a password only, which was not given yet.
+        """Whether the file still needs its password.
 
         Example: if pdf.locked
         Also: encrypted, password, protected
@@ -328,7 +328,7 @@ class Pdf(Described, MovableFile, Stamped):
     @property
     @field
     def text(self) -> str:
-        """The words on all pages.
+        """The text of all pages.
 
         Example: if pdf.text contains "route card"
         Also: content, words, search
@@ -338,7 +338,7 @@ class Pdf(Described, MovableFile, Stamped):
     @property
     @field
     def attachments(self) -> list[str]:
-        """The names of the files that are attached to it.
+        """The names of the attached files.
 
         Example: if pdf.attachments is not empty
         Also: embedded files
@@ -360,7 +360,7 @@ class Pdf(Described, MovableFile, Stamped):
         """A page by its number: `page(3)`."""
         pages = list(self.pages())
         if not 1 <= number <= len(pages):
-            raise Failure(f"{self.name} has {len(pages)} pages, and no page {number}")
+            raise Failure(f"{self.name} has {len(pages)} pages, but no page {number}")
         return pages[number - 1]
 
     @finds
@@ -388,10 +388,10 @@ class Pdf(Described, MovableFile, Stamped):
             elif span is not None:
                 ends = [count if each == "last" else int(each) for each in (span[1], span[2] or span[1])]
                 if not 1 <= ends[0] <= ends[1] <= count:
-                    raise Failure(f'{self.name} has {count} pages, and no pages "{piece.strip()}"')
+                    raise Failure(f'{self.name} has {count} pages, but no pages "{piece.strip()}"')
                 numbers = range(ends[0], ends[1] + 1)
             else:
-                raise Failure(f'"{piece.strip()}" names no pages. Write them like 2-5, 8, odd, even, first or last')
+                raise Failure(f'"{piece.strip()}" is not a list of pages. Examples: 2-5, 8, odd, even, first, last')
             found.update(dict.fromkeys(numbers))
         return [pages[number - 1] for number in sorted(found)]
 
@@ -417,10 +417,10 @@ class Pdf(Described, MovableFile, Stamped):
     @action(Reach.CHANGE)
     @may_lack
     def append(self, item: object, paper: OnPaper = OnPaper.A4) -> None:
-        """Puts the pages of another PDF behind the last one, or a picture as a page; of a TIFF with several, each.
+        """Appends the pages of another PDF, or a picture as a page; all pages of a multi-page TIFF.
 
-        item: a PDF or an image that was picked or opened, or the path of one, from the file's own folder.
-        paper: the paper on which a picture becomes a page; as-it-is gives it a page of its own size.
+        item: a PDF or an image that was selected or opened, or its path from the file's own folder.
+        paper: the page size for a picture; as-it-is uses the size of the picture.
         Example: append "larch-hut.jpg", paper: a4
         Also: join, merge, combine, add pages, insert pages
         """
@@ -428,21 +428,21 @@ class Pdf(Described, MovableFile, Stamped):
 
     @action(Reach.FILES, "saves pages as files")
     def split(self, every: int | None = None, at: SplitAt | None = None, to: FilePath | None = None) -> None:
-        """Saves its pages as several PDFs beside it; the file itself stays as it is.
+        """Splits the pages into several PDFs beside the file, which is unchanged.
 
-        every: how many pages each has.
-        at: outline for a file for each entry at the first level of the outline.
-        to: the folder; a relative one counts from the file's own.
+        every: the number of pages per file.
+        at: outline for one file per entry at the first level of the outline.
+        to: the folder; a relative path starts from the file's own folder.
         Example: split every: 10
         Also: separate, extract, burst, divide
         """
         pages = list(self.pages())
         if (every is None) == (at is None):
-            raise Failure("say where to split: every: 10, or at: outline")
+            raise Failure("the place to split is missing: every: 10, or at: outline")
         stem = self.name.rpartition(".")[0] or self.name
         if every is not None:
             if every < 1:
-                raise Failure("each part has at least one page")
+                raise Failure("each part needs at least one page")
             for start in range(0, len(pages), every):
                 part = pages[start : start + every]
                 last = f"-{start + len(part)}" if len(part) > 1 else ""
@@ -450,7 +450,7 @@ class Pdf(Described, MovableFile, Stamped):
             return
         starts = [each for each in self.outline_items() if each.level == 1 and each.page_number is not None]
         if not starts:
-            raise Failure(f"{self.name} has no outline at which it could be split")
+            raise Failure(f"{self.name} has no outline to split at")
         ends = [each.page_number or 1 for each in starts[1:]] + [len(pages) + 1]
         if (starts[0].page_number or 1) > 1:
             self.save_some(pages[: (starts[0].page_number or 1) - 1], f"{stem} 0", to)
@@ -462,7 +462,7 @@ class Pdf(Described, MovableFile, Stamped):
     @action(Reach.CHANGE)
     @may_lack
     def encrypt(self, password: NewSecret) -> None:
-        """Lets it be opened with a password only (AES with 256 bits).
+        """Encrypts the file with a password (256-bit AES).
 
         password: the password.
         Example: encrypt password: code
@@ -473,9 +473,9 @@ class Pdf(Described, MovableFile, Stamped):
     @action(Reach.CHANGE)
     @may_lack
     def unlock(self, password: Secret) -> None:
-        """Opens one that is locked, so that the macro can read and change it; it stays locked for others.
+        """Unlocks an encrypted file for the macro; the file remains encrypted.
 
-        password: the password. A wrong one is refused.
+        password: the password. A wrong one is rejected.
         Example: unlock password: code
         Also: decrypt, open, password
         """
@@ -484,7 +484,7 @@ class Pdf(Described, MovableFile, Stamped):
     @action(Reach.CHANGE)
     @may_lack
     def remove_password(self) -> None:
-        """Lets everybody open it; unlock it first.
+        """Removes the password. Unlock the file first.
 
         Example: remove-password
         Also: decrypt, unprotect
@@ -494,7 +494,7 @@ class Pdf(Described, MovableFile, Stamped):
     @action(Reach.CHANGE)
     @may_lack
     def remove_metadata(self) -> None:
-        """Takes out what the file tells about who wrote it, with what and when: it is gone from the bytes.
+        """Removes the metadata about author, program and dates, also from the bytes of the file.
 
         Example: remove-metadata
         Also: properties, author, anonymous, inspect, clean, privacy
@@ -504,7 +504,7 @@ class Pdf(Described, MovableFile, Stamped):
     @action(Reach.CHANGE)
     @may_lack
     def remove_signatures(self) -> None:
-        """Takes the signatures off, so that the file can be changed.
+        """Removes the signatures, to allow changes.
 
         Example: remove-signatures
         Also: unsign, certificate
@@ -518,9 +518,7 @@ class Pdf(Described, MovableFile, Stamped):
             words = " ".join(page.text.split())
             size = f"{page.width.in_unit('cm'):.1f} x {page.height.in_unit('cm'):.1f} cm"
             rows.append({"number": page.number, "size": size, "text": words[:60] + ("..." if len(words) > 60 else "")})
-        return Contents(
-            "page", rows, hint="A macro says: each page where page.text contains … More: scrub catalog page"
-        )
+        return Contents("page", rows, hint="In a macro: each page where page.text contains … More: scrub catalog page")
 
 
 def as_name(title: str) -> str:

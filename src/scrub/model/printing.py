@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from decimal import Decimal
 from typing import Any
 
+from scrub.model.amounts import Length
 from scrub.model.declare import Item, field, may_lack, needs
 from scrub.model.grid import Grid
 from scrub.model.values import Choice
@@ -39,7 +39,7 @@ class Paper(Choice):
 
 
 class PrintFields(Grid, Item):
-    """What is set for the pages of one sheet. Lengths are in centimetres."""
+    """What is set for the pages of one sheet."""
 
     def setting(self, word: str) -> Any:
         """What is set for the sheet as a whole, by the word of the field."""
@@ -53,7 +53,7 @@ class PrintFields(Grid, Item):
     @property
     @field
     def orientation(self) -> Orientation:
-        """How the paper lies when it is printed.
+        """The paper orientation for printing.
 
         Example: sheet.orientation = landscape
         Also: portrait, print, page setup
@@ -68,7 +68,7 @@ class PrintFields(Grid, Item):
     @property
     @field
     def width_in_pages(self) -> int | None:
-        """On how many pages side by side it is made to fit; nothing for as many as it takes. It is then fitted.
+        """The number of pages side by side to fit the print on; nothing for no limit.
 
         Example: sheet.width-in-pages = 1
         Also: fit to page, print, scale, width
@@ -84,7 +84,7 @@ class PrintFields(Grid, Item):
     @property
     @field
     def height_in_pages(self) -> int | None:
-        """On how many pages below each other it is made to fit; nothing for as many as it takes.
+        """The number of pages below each other to fit the print on; nothing for no limit.
 
         Example: sheet.height-in-pages = nothing
         Also: fit to page, print, scale, height
@@ -100,7 +100,7 @@ class PrintFields(Grid, Item):
     @property
     @field
     def heading_rows(self) -> str | None:
-        """The rows that are printed again on top of each page: "3", or "1:3"; nothing for none.
+        """The rows repeated at the top of each printed page: "3" or "1:3"; nothing for none.
 
         Example: sheet.heading-rows = "3"
         Also: repeat rows, print titles, header row
@@ -116,8 +116,8 @@ class PrintFields(Grid, Item):
     @property
     @field
     def header(self) -> PrintedText | None:
-        """What is printed on top in the middle. {page-number}, {page-count}, {sheet-name}, {file-name}, {print-date}
-        and {print-time} are filled in when it is printed.
+        """The header, centre. {page-number}, {page-count}, {sheet-name}, {file-name}, {print-date} and {print-time}
+        are filled in on printing.
 
         Example: sheet.header = "{sheet-name}"
         Also: print, page header
@@ -133,8 +133,8 @@ class PrintFields(Grid, Item):
     @property
     @field
     def footer(self) -> PrintedText | None:
-        """What is printed below in the middle. {page-number}, {page-count}, {sheet-name}, {file-name}, {print-date} and
-        {print-time} are filled in when it is printed.
+        """The footer, centre. {page-number}, {page-count}, {sheet-name}, {file-name}, {print-date} and {print-time}
+        are filled in on printing.
 
         Example: sheet.footer = "Page {page-number} of {page-count}"
         Also: print, page number, page footer
@@ -150,7 +150,7 @@ class PrintFields(Grid, Item):
     @property
     @field
     def paper(self) -> Paper | None:
-        """The paper it is printed on; nothing where the file does not say, or names another size.
+        """The paper size; nothing if the file names none, or another one.
 
         Example: sheet.paper = a4
         Also: paper size, page setup, letter, format
@@ -163,100 +163,104 @@ class PrintFields(Grid, Item):
     def paper(self, value: Paper | None) -> None:
         self.put_setting("paper", value)
 
+    def _margin(self, word: str) -> Length:
+        length: Length = self.setting(word)
+        return length
+
     @property
     @field
-    def left_margin(self) -> Decimal:
-        """The blank space at the left of each page, in centimetres.
+    def left_margin(self) -> Length:
+        """The left page margin, such as 1.5 cm.
 
-        Example: sheet.left-margin = 1.5
+        Example: sheet.left-margin = 1.5 cm
         Also: margins, page setup, print
         """
-        return Decimal(self.setting("left-margin"))
+        return self._margin("left-margin")
 
     @left_margin.setter
     @needs("put_setting")
-    def left_margin(self, value: Decimal) -> None:
+    def left_margin(self, value: Length) -> None:
         self.put_setting("left-margin", value)
 
     @property
     @field
-    def right_margin(self) -> Decimal:
-        """The blank space at the right of each page, in centimetres.
+    def right_margin(self) -> Length:
+        """The right page margin, such as 1.5 cm.
 
-        Example: sheet.right-margin = 1.5
+        Example: sheet.right-margin = 1.5 cm
         Also: margins, page setup, print
         """
-        return Decimal(self.setting("right-margin"))
+        return self._margin("right-margin")
 
     @right_margin.setter
     @needs("put_setting")
-    def right_margin(self, value: Decimal) -> None:
+    def right_margin(self, value: Length) -> None:
         self.put_setting("right-margin", value)
 
     @property
     @field
-    def top_margin(self) -> Decimal:
-        """The blank space at the top of each page, in centimetres.
+    def top_margin(self) -> Length:
+        """The top page margin, such as 1.5 cm.
 
-        Example: sheet.top-margin = 1.5
+        Example: sheet.top-margin = 1.5 cm
         Also: margins, page setup, print
         """
-        return Decimal(self.setting("top-margin"))
+        return self._margin("top-margin")
 
     @top_margin.setter
     @needs("put_setting")
-    def top_margin(self, value: Decimal) -> None:
+    def top_margin(self, value: Length) -> None:
         self.put_setting("top-margin", value)
 
     @property
     @field
-    def bottom_margin(self) -> Decimal:
-        """The blank space at the bottom of each page, in centimetres.
+    def bottom_margin(self) -> Length:
+        """The bottom page margin, such as 1.5 cm.
 
-        Example: sheet.bottom-margin = 1.5
+        Example: sheet.bottom-margin = 1.5 cm
         Also: margins, page setup, print
         """
-        return Decimal(self.setting("bottom-margin"))
+        return self._margin("bottom-margin")
 
     @bottom_margin.setter
     @needs("put_setting")
-    def bottom_margin(self, value: Decimal) -> None:
+    def bottom_margin(self, value: Length) -> None:
         self.put_setting("bottom-margin", value)
 
     @property
     @field
-    def header_margin(self) -> Decimal:
-        """How far the header stands from the edge of the paper, in centimetres.
+    def header_margin(self) -> Length:
+        """The distance of the header from the edge of the paper, such as 8 mm.
 
-        Example: sheet.header-margin = 0.8
+        Example: sheet.header-margin = 0.8 cm
         Also: margins, page setup, print
         """
-        return Decimal(self.setting("header-margin"))
+        return self._margin("header-margin")
 
     @header_margin.setter
     @needs("put_setting")
-    def header_margin(self, value: Decimal) -> None:
+    def header_margin(self, value: Length) -> None:
         self.put_setting("header-margin", value)
 
     @property
     @field
-    def footer_margin(self) -> Decimal:
-        """How far the footer stands from the edge of the paper, in centimetres.
+    def footer_margin(self) -> Length:
+        """The distance of the footer from the edge of the paper, such as 8 mm.
 
-        Example: sheet.footer-margin = 0.8
+        Example: sheet.footer-margin = 0.8 cm
         Also: margins, page setup, print
         """
-        return Decimal(self.setting("footer-margin"))
+        return self._margin("footer-margin")
 
     @footer_margin.setter
     @needs("put_setting")
-    def footer_margin(self, value: Decimal) -> None:
+    def footer_margin(self, value: Length) -> None:
         self.put_setting("footer-margin", value)
 
     @property
     @field
     def print_area(self) -> str | None:
-        """The range that is printed, such as "A1:H15"; several are parted by commas; nothing for all of it.
+        """The print area, such as "A1:H15"; several ranges are separated by commas; nothing for the whole sheet.
 
         Example: sheet.print-area = "A1:H15"
         Also: print range, set print area
@@ -272,7 +276,7 @@ class PrintFields(Grid, Item):
     @property
     @field
     def heading_columns(self) -> str | None:
-        """The columns that are printed again at the left of each page: "A", or "A:B"; nothing for none.
+        """The columns repeated at the left of each printed page: "A" or "A:B"; nothing for none.
 
         Example: sheet.heading-columns = "A"
         Also: repeat columns, print titles
@@ -288,7 +292,7 @@ class PrintFields(Grid, Item):
     @property
     @field
     def print_scale(self) -> int:
-        """How big it is printed, in percent from 10 to 400; it is then not fitted to pages.
+        """The print scale in percent, 10 to 400. It switches off fitting to pages.
 
         Example: sheet.print-scale = 85
         Also: scale, zoom, print smaller
@@ -303,7 +307,7 @@ class PrintFields(Grid, Item):
     @property
     @field
     def printed_gridlines(self) -> bool:
-        """yes when thin lines are printed between the cells.
+        """Whether gridlines are printed.
 
         Example: sheet.printed-gridlines = yes
         Also: print gridlines, lines
@@ -318,7 +322,7 @@ class PrintFields(Grid, Item):
     @property
     @field
     def centred_across(self) -> bool:
-        """yes when what is printed stands in the middle between left and right.
+        """Whether the print is centred horizontally on the page.
 
         Example: sheet.centred-across = yes
         Also: center horizontally, page setup
@@ -333,7 +337,7 @@ class PrintFields(Grid, Item):
     @property
     @field
     def centred_down(self) -> bool:
-        """yes when what is printed stands in the middle between top and bottom.
+        """Whether the print is centred vertically on the page.
 
         Example: sheet.centred-down = yes
         Also: center vertically, page setup
@@ -348,7 +352,7 @@ class PrintFields(Grid, Item):
     @property
     @field
     def left_header(self) -> PrintedText | None:
-        """What is printed on top at the left, with the same holes as in the header.
+        """The header, left; with the same fields as the header.
 
         Example: sheet.left-header = "{sheet-name}"
         Also: print, page header
@@ -364,7 +368,7 @@ class PrintFields(Grid, Item):
     @property
     @field
     def left_footer(self) -> PrintedText | None:
-        """What is printed below at the left, with the same holes as in the footer.
+        """The footer, left; with the same fields as the footer.
 
         Example: sheet.left-footer = "{print-date}"
         Also: print, page footer, date
@@ -380,7 +384,7 @@ class PrintFields(Grid, Item):
     @property
     @field
     def right_header(self) -> PrintedText | None:
-        """What is printed on top at the right, with the same holes as in the header.
+        """The header, right; with the same fields as the header.
 
         Example: sheet.right-header = "{sheet-name}"
         Also: print, page header
@@ -396,7 +400,7 @@ class PrintFields(Grid, Item):
     @property
     @field
     def right_footer(self) -> PrintedText | None:
-        """What is printed below at the right, with the same holes as in the footer.
+        """The footer, right; with the same fields as the footer.
 
         Example: sheet.right-footer = "{print-date}"
         Also: print, page footer, date

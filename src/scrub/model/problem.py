@@ -113,8 +113,9 @@ class Problem:
         self.name = ""
         self.source = ""
 
-    def __str__(self) -> str:
-        head = f"{self.name}, line {self.line}, column {self.column}"
+    @property
+    def excerpt(self) -> tuple[str, int, int]:
+        """Its line without indentation, cut where it is long; where the error starts in it, and how long it is."""
         shown = self.source.expandtabs(1).rstrip()
         indent = len(shown) - len(shown.lstrip())
         start, length = self.column - 1 - indent, self.length
@@ -122,7 +123,12 @@ class Problem:
         if len(shown) > 160:
             cut = max(0, start - 60)
             shown, start, length = shown[cut : cut + 160], start - cut, min(length, 80)
-        return f"{head}\n    {shown}\n    {' ' * max(0, start)}{'^' * length} {self.message}"
+        return shown, max(0, start), length
+
+    def __str__(self) -> str:
+        head = f"{self.name}, line {self.line}, column {self.column}"
+        shown, start, length = self.excerpt
+        return f"{head}\n    {shown}\n    {' ' * start}{'^' * length} {self.message}"
 
     def as_dict(self) -> dict[str, object]:
         """The problem as JSON shows it."""

@@ -25,7 +25,7 @@ class RecordedChange(Item):
     @property
     @field
     def text(self) -> str:
-        """The words that it is about; of a change of looks nothing.
+        """The changed text; nothing for a change of formatting.
 
         Example: log change.text
         Also: content, words
@@ -35,7 +35,7 @@ class RecordedChange(Item):
     @property
     @field
     def author(self) -> str:
-        """Who made it.
+        """The author of the change.
 
         Example: if change.author is "Ann Moss"
         Also: name, writer, reviewer
@@ -45,7 +45,7 @@ class RecordedChange(Item):
     @property
     @field
     def date(self) -> datetime | None:
-        """When it was made; nothing where the file does not say.
+        """The date and time of the change; nothing if the file has none.
 
         Example: if change.date < now - 30 days
         Also: age, when, old
@@ -54,18 +54,18 @@ class RecordedChange(Item):
 
     @property
     @field
-    def sort(self) -> ChangeSort:
-        """What it did.
+    def type(self) -> ChangeSort:
+        """The type of the change.
 
-        Example: if change.sort is deletion
-        Also: type, kind
+        Example: if change.type is deletion
+        Also: sort, kind
         """
         raise NotImplementedError
 
     @action(Reach.CHANGE)
     @may_lack
     def accept(self) -> None:
-        """Makes the change real. Changes are decided on above all other edits of a document.
+        """Accepts the change. Accept or reject changes before all other edits of the document.
 
         Example: accept
         Also: track changes, approve, review, revision
@@ -75,7 +75,7 @@ class RecordedChange(Item):
     @action(Reach.CHANGE)
     @may_lack
     def reject(self) -> None:
-        """Takes the change back. Changes are decided on above all other edits of a document.
+        """Rejects the change. Accept or reject changes before all other edits of the document.
 
         Example: reject
         Also: track changes, refuse, undo, review, revision

@@ -53,7 +53,7 @@ class Table(HoldsColumns):
     @property
     @field
     def name(self) -> str:
-        """Its name; of a sheet as a table, the sheet's.
+        """The table's name; for a sheet as a table, the sheet's name.
 
         Example: log table.name
         Also: title
@@ -63,7 +63,7 @@ class Table(HoldsColumns):
     @property
     @field
     def headings(self) -> list[str]:
-        """Its headings from the left.
+        """The headings, from the left.
 
         Example: log table.headings.joined(", ")
         Also: columns, header, fields
@@ -73,7 +73,7 @@ class Table(HoldsColumns):
     @property
     @field
     def address(self) -> str:
-        """Where it is on its sheet, headings included.
+        """The address on the sheet, including the headings.
 
         Example: log table.address
         Also: range, position
@@ -83,7 +83,7 @@ class Table(HoldsColumns):
     @property
     @field
     def style(self) -> str | None:
-        """The style that gives it borders and colours, by its name; nothing where it has none.
+        """The name of the table style; nothing for none.
 
         Example: table.style = "Table Grid"
         Also: table design, borders, banded rows, look
@@ -102,7 +102,7 @@ class Table(HoldsColumns):
 
     @part
     def paragraphs(self) -> Passages:
-        """Its words with those of its headings, where it is a table of a document.
+        """The paragraphs of the table and its headings, in documents only.
 
         Example: log "{count(paragraph in table.paragraphs)}"
         Also: cells, words, text of a table
@@ -157,7 +157,7 @@ class Table(HoldsColumns):
     def find_record(self, **wanted: Any) -> Record:
         """The first record with these values under these headings."""
         if not wanted:
-            raise Failure('write what to look for: record(item: "flour")')
+            raise Failure('the value to look for is missing: record(item: "flour")')
         return Record(self, self.rows.find(wanted))
 
     @property
@@ -175,9 +175,9 @@ class Table(HoldsColumns):
 
     @action(Reach.CHANGE)
     def add_column(self, heading: str) -> None:
-        """Adds a column with this heading right of the last one. One that is there already stays as it is.
+        """Adds a column with this heading at the right. An existing column is left unchanged.
 
-        heading: what stands over it.
+        heading: the heading.
         Example: add-column "First name"
         Also: new column, insert, append
         """
@@ -187,22 +187,22 @@ class Table(HoldsColumns):
     @action(Reach.CHANGE)
     @needs("arrange_rows")
     def add_row(self, values: Sequence[object]) -> None:
-        """Adds a row behind the last one, which looks like that.
+        """Adds a row after the last one, with the same formatting.
 
-        values: what stands in it, in the order of the headings.
+        values: the values, in the order of the headings.
         Example: add-row ["Rice", 12]
         Also: new row, insert, append, record
         """
         count = len(self.rows.headings) + len(self.rows.twice)
         if len(values) > count:
-            raise Failure(f"{self.label} has {counted(count, 'heading')}, and the new row {len(values)} values")
+            raise Failure(f"{self.label} has {counted(count, 'heading')}, but the new row has {len(values)} values")
         self.file.arrange_rows()
         self.rows.add(self.rows.under(values), self)
 
     @action(Reach.CHANGE)
     @needs("arrange_rows")
     def add_record(self, **values: Any) -> Record:
-        """Adds a record behind the last one, and gives it. What stands under the other headings is left to the file.
+        """Adds a record after the last one and returns it. Values under other headings are left to the file.
 
         Example: add-record item: "Rice", kg: 12
         Also: new record, insert, append, row
@@ -214,9 +214,9 @@ class Table(HoldsColumns):
     @action(Reach.CHANGE)
     @needs("arrange_rows")
     def delete_duplicates(self, under: Sequence[str] = ()) -> None:
-        """Deletes the records that say the same as one above them. Capitals do not matter.
+        """Deletes records that repeat one above. Upper and lower case count as equal.
 
-        under: the headings that count; left out, all of them.
+        under: the headings to compare; default: all.
         Example: delete-duplicates under: ["Guest", "Arrival"]
         Also: remove duplicates, double rows, unique, repeated
         """
@@ -241,11 +241,12 @@ class Table(HoldsColumns):
     @action(Reach.CHANGE)
     @needs("arrange_rows")
     def sort(self, by: str, then: str | None = None, descending: bool = False, then_descending: bool = False) -> None:
-        """Sorts the rows by what is under a heading. Rows with the same value keep their order; empty ones come last.
+        """Sorts the rows by the values under a heading. Rows with equal values keep their order; empty values come
+        last.
 
         by: the heading.
-        then: a second heading, for rows that are the same under the first.
-        descending: whether the largest comes first.
+        then: a second heading, for rows with equal values under the first.
+        descending: whether the largest value comes first.
         then_descending: the same for the second heading.
         Example: sort by: "Kg", descending: yes
         Also: order, arrange, ascending, alphabetical
@@ -331,8 +332,8 @@ class Record(HoldsCells):
     @action(Reach.CHANGE)
     @needs("arrange_rows")
     def delete(self) -> None:
-        """Takes its row out of the table. In a workbook what refers to the other rows follows them; these keep their
-        numbers until the file is saved.
+        """Deletes the record's row from the table. References to other rows are updated; rows keep their numbers until
+        the file is saved.
 
         Example: delete
         Also: remove, row, delete rows by condition, delete old records
@@ -342,7 +343,7 @@ class Record(HoldsCells):
 
     @part
     def paragraphs(self) -> Passages:
-        """What stands in its row, where it is one of a table of a document.
+        """The paragraphs of the record's row, in documents only.
 
         Example: log "{count(paragraph in record.paragraphs)}"
         Also: row, cells, words, bold row

@@ -54,11 +54,11 @@ class Rows:
 
     def put_style(self, name: str | None) -> Callable[[], None]:
         """Gives the table another style; gives what takes that back. Raises `Failure` for one that is not there."""
-        raise Failure(f"{self.label} is no table of the file: it has no style. Cells have looks of their own")
+        raise Failure(f"{self.label} is not a table of the file, so it has no style. Format its cells instead")
 
     def paragraphs(self, row: Any = None) -> Sequence[Any]:
         """The paragraphs in them, or in one of them, in a document. Raises `Failure` elsewhere."""
-        raise Failure(f"{self.label} is no table of a document: what stands in it is in cells, not in paragraphs")
+        raise Failure(f"{self.label} is not a table of a document, so it has no paragraphs")
 
     def row_label(self, row: Any) -> str:
         """How a person calls one row."""
@@ -90,7 +90,7 @@ class Rows:
 
     def add_column(self, heading: str) -> None:
         """Adds a heading behind the last one."""
-        raise Failure(f"{self.label}: no column can be added here")
+        raise Failure(f"{self.label}: columns cannot be added here")
 
     def under(self, values: Sequence[Value]) -> dict[str, Value]:
         """Values from the left, by the headings that they stand under."""
@@ -105,7 +105,7 @@ class Rows:
 
     def add_row(self, values: Mapping[str, Value]) -> tuple[Any, Callable[[], None]]:
         """Adds a row behind the last one; gives it, and what takes that back."""
-        raise Failure(f"{self.label}: no row can be added here")
+        raise Failure(f"{self.label}: rows cannot be added here")
 
     def is_gone(self, row: Any) -> bool:
         """Whether a row was deleted in this run, and is still held by something."""
@@ -118,7 +118,7 @@ class Rows:
 
     def delete_row(self, row: Any) -> Callable[[], None]:
         """Takes a row out; gives what takes that back."""
-        raise Failure(f"{self.label}: no row can be deleted here")
+        raise Failure(f"{self.label}: rows cannot be deleted here")
 
     def sortable(self) -> Sequence[Any]:
         """The rows that can change places: all that hold something, but for totals below them."""
@@ -126,11 +126,11 @@ class Rows:
 
     def put_in_order(self, rows: Sequence[Any]) -> Callable[[], None]:
         """Puts the rows in an order; gives what takes that back."""
-        raise Failure(f"{self.label}: rows cannot change places here")
+        raise Failure(f"{self.label}: rows cannot be moved here")
 
     def grid(self) -> tuple[Grid, Area]:
         """The cells that the rows stand in, without the headings. Raises `Failure` where they are no cells."""
-        raise Failure(f"{self.label} has no cells; its records have: each record")
+        raise Failure(f"{self.label} has no cells. Use its records: each record")
 
     def address(self) -> str:
         """Where it is, headings included."""
@@ -144,7 +144,7 @@ class Rows:
 
     def twice_there(self, heading: str) -> Failure:
         """The failure for a heading that is there twice."""
-        return Failure(f'{self.label} has the heading "{heading}" twice; give one of them another name')
+        return Failure(f'{self.label} has the heading "{heading}" twice. Rename one of them')
 
     def edit(self, rows: Iterable[Any] | None, editing: Editing, between: str = "") -> None:
         """Edits the texts of these rows, or of all."""

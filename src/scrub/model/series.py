@@ -65,7 +65,7 @@ class Opening(Series[T]):
             try:
                 found: T = self._make(place)
             except FileProblem as problem:
-                leave(f"left {problem}")
+                leave(f"skipped {problem}")
                 continue
             yield found
 

@@ -67,7 +67,7 @@ class Sheet(PageFields, HoldsCells):
     @property
     @field
     def name(self) -> str:
-        """The name on its tab. What refers to the sheet follows a new one when the file is saved.
+        """The name on the tab. References to the sheet are updated when the file is saved.
 
         Example: if sheet.name starts with "Draft"
         Also: tab, title, rename sheet, tab name
@@ -82,7 +82,7 @@ class Sheet(PageFields, HoldsCells):
     @property
     @field
     def number(self) -> int:
-        """Its place among the sheets, from 1, hidden ones counted.
+        """The position among the sheets, from 1; hidden sheets count.
 
         Example: if sheet.number > 1
         Also: position, index, order
@@ -92,7 +92,7 @@ class Sheet(PageFields, HoldsCells):
     @property
     @field
     def active(self) -> bool:
-        """yes when it is in front as the file is opened. Set to yes, it brings the sheet there.
+        """Whether the sheet is in front when the file is opened. Setting it to yes activates the sheet.
 
         Example: sheet.active = yes
         Also: front, first shown, select sheet, activate, open on this sheet
@@ -107,10 +107,10 @@ class Sheet(PageFields, HoldsCells):
     @action(Reach.CHANGE)
     @may_lack
     def copy(self, name: str) -> Sheet:
-        """Makes a sheet like this one behind the last one, and gives it back; pictures, charts and comments too.
-        What refers to the sheet from within refers to the copy there.
+        """Copies the sheet to the end, with pictures, charts and comments, and returns the copy. References of the
+        sheet to itself refer to the copy there.
 
-        name: what stands on its tab, up to 31 characters.
+        name: the sheet's name, up to 31 characters.
         Example: fresh = copy(name: "Rowan 2027")
         Also: duplicate, duplicate sheet, pattern, template, sheet for each, make a copy
         """
@@ -119,9 +119,9 @@ class Sheet(PageFields, HoldsCells):
     @action(Reach.CHANGE)
     @may_lack
     def move_to(self, place: int) -> None:
-        """Gives its tab another place; formulas over a row of sheets then go over others.
+        """Moves the sheet to another position. Formulas across several sheets then cover others.
 
-        place: the new place, from 1, hidden sheets counted.
+        place: the new position, from 1; hidden sheets count.
         Example: move-to 1
         Also: move sheet, order of tabs, sort sheets, tab position
         """
@@ -130,8 +130,8 @@ class Sheet(PageFields, HoldsCells):
     @action(Reach.CHANGE)
     @may_lack
     def delete(self) -> None:
-        """Takes the sheet out of the workbook, with all that is on it. One that others refer to stays: the places are
-        listed, and nothing is saved.
+        """Deletes the sheet and all its contents. If other places refer to the sheet, they are listed and nothing is
+        saved.
 
         Example: delete
         Also: remove sheet, drop tab, delete tab
@@ -141,7 +141,7 @@ class Sheet(PageFields, HoldsCells):
     @property
     @field
     def hidden(self) -> bool:
-        """yes when its tab is not shown. Set to no, it also shows a sheet hidden so that the menu does not list it.
+        """Whether the sheet is hidden. Setting it to no also shows sheets that the program's own menu does not list.
 
         Example: sheet.hidden = no
         Also: show, unhide, hide, visible, invisible, very hidden
@@ -156,7 +156,7 @@ class Sheet(PageFields, HoldsCells):
     @property
     @field
     def range(self) -> str | None:
-        """The range that is used, such as "A1:H15"; nothing for an empty sheet.
+        """The used range, such as "A1:H15"; nothing for an empty sheet.
 
         Example: log sheet.range
         Also: used range, last row, last cell, size
@@ -166,9 +166,9 @@ class Sheet(PageFields, HoldsCells):
 
     @action(Reach.CHANGE)
     def add_row(self, values: list[Any]) -> None:
-        """Writes values into the first row below all that is used, from the first used column on.
+        """Writes values to the first row below the used range, from its first column.
 
-        values: what to write, from the left; nothing leaves a cell empty.
+        values: the values, from the left; nothing leaves a cell empty.
         Example: add-row ["Larch Hut", 12]
         Also: append, new row, new record, gather, collect
         """
@@ -180,7 +180,7 @@ class Sheet(PageFields, HoldsCells):
     def records(self, headings: int | None = None) -> Table:
         """The sheet as a table.
 
-        headings: the row with the headings; left out, the first filled one.
+        headings: the row with the headings; default: the first filled row.
         Example: log sheet.records(headings: 3).headings.joined(", ")
         Also: table, header row
         """
@@ -189,7 +189,7 @@ class Sheet(PageFields, HoldsCells):
     @property
     @field
     def headings(self) -> list[str]:
-        """The headings in its first filled row, from the left; an empty list where there are none.
+        """The headings in the first filled row, from the left; an empty list if there are none.
 
         Example: if sheet.headings contains "Nights"
         Also: columns, header, fields, has column
@@ -262,7 +262,7 @@ class Sheet(PageFields, HoldsCells):
             sheet, area = self.placed(address)
             return Cell(sheet, *only_cell(area, address))
         if address is not None or row is None or column is None:
-            raise Failure('write an address, cell("C4"), or both row and column: cell(row: 3, column: 2)')
+            raise Failure('write an address: cell("C4"), or both row and column: cell(row: 3, column: 2)')
         if isinstance(column, str):
             number = column_in(self, column)
         elif isinstance(column, int | Decimal) and column == int(column) and 1 <= column <= MOST_COLUMNS:
@@ -362,7 +362,7 @@ class Sheet(PageFields, HoldsCells):
     @property
     @field
     def password_needed(self) -> bool:
-        """yes when its protection can be taken off with a password only.
+        """Whether unprotecting needs a password.
 
         Example: if sheet.password-needed
         Also: has password, protected with a password
@@ -372,7 +372,7 @@ class Sheet(PageFields, HoldsCells):
     @property
     @field
     def allowed(self) -> list[SheetPermission]:
-        """What its protection leaves possible; an empty list where nothing is, or where the sheet is not protected.
+        """What the protection still allows; an empty list if nothing, or if the sheet is not protected.
 
         Example: if sheet.allowed contains sort
         Also: permissions, what protection allows
@@ -382,7 +382,7 @@ class Sheet(PageFields, HoldsCells):
     @property
     @field
     def selectable(self) -> Selecting:
-        """Which cells its protection lets people select.
+        """Which cells can be selected while the sheet is protected.
 
         Example: if sheet.selectable is open-cells
         Also: select locked cells
@@ -392,7 +392,7 @@ class Sheet(PageFields, HoldsCells):
     @property
     @field
     def protected(self) -> bool:
-        """yes when its locked cells cannot be changed; `protect` and `unprotect` change it.
+        """Whether the sheet is protected: locked cells cannot be changed. `protect` and `unprotect` change this.
 
         Example: if not sheet.protected
         Also: locked, sealed
@@ -407,12 +407,13 @@ class Sheet(PageFields, HoldsCells):
         allow: Sequence[SheetPermission] = (),
         select: Selecting = Selecting.ANY_CELL,
     ) -> None:
-        """Stops changes to the locked cells of the sheet; open cells can still be filled in.
+        """Protects the sheet: locked cells cannot be changed, open cells can. A protected sheet gets new settings only
+        if the password is right.
 
         A sheet that is protected already gets the new settings only if the password opens it.
 
-        password: needed to lift the protection again; left out, anyone can lift it.
-        allow: what stays possible on the protected sheet.
+        password: needed to unprotect again; without one, anyone can unprotect.
+        allow: what remains allowed on the protected sheet.
         select: which cells can still be selected.
         Example: protect password: code, allow: [sort, filter]
         Also: lock cells, seal, read only, close, secure
@@ -422,9 +423,9 @@ class Sheet(PageFields, HoldsCells):
     @action(Reach.CHANGE)
     @may_lack
     def unprotect(self, password: Secret | None = None) -> None:
-        """Lifts the protection of the sheet. A wrong password is refused.
+        """Unprotects the sheet. A wrong password is rejected.
 
-        password: the one it was protected with; left out when it was protected without one.
+        password: the password it was protected with, if any.
         Example: unprotect password: code
         Also: unlock cells, unseal, open, editable
         """

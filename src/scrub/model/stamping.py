@@ -58,13 +58,13 @@ class Placing(NamedTuple):
 def placing(place: Spot, margin: Length, angle: Decimal, opacity: Decimal, layer: Layer, called: str) -> Placing:
     """The arguments of a stamp, checked. Raises `Failure`."""
     if not 0 < opacity <= 1:
-        raise Failure(f"opacity goes from 1% to 100%, not {opacity * 100:f}%")
+        raise Failure(f"opacity is 1% to 100%, not {opacity * 100:f}%")
     if not -360 <= angle <= 360:
-        raise Failure(f"an angle goes from -360 to 360 degrees, not {angle:f}")
+        raise Failure(f"an angle is -360 to 360 degrees, not {angle:f}")
     if margin.total < 0:
-        raise Failure("a margin is 0 or more")
+        raise Failure("a margin must be 0 or more")
     if not called or any(ord(letter) < 32 for letter in called) or len(called) > 100:
-        raise Failure('a stamp is called by a short text: called: "seal"')
+        raise Failure('a stamp needs a short name: called: "seal"')
     return Placing(place, margin.in_unit("pt"), angle, opacity, layer, called)
 
 
@@ -98,21 +98,21 @@ class Stamped(Item):
         layer: Layer = Layer.ABOVE,
         called: str = "stamp",
     ) -> None:
-        """Puts a picture on each page, or the first page of a PDF; one put there before by the same name gives way.
+        """Stamps each page with a picture or the first page of a PDF. It replaces an earlier stamp of the same name.
 
         picture: the file, such as own-file("seal.png").
-        place: where on the page, as it is seen.
-        width: how wide it is on paper; left out, as the picture itself says.
-        margin: how far it stays from the edge.
-        angle: by how many degrees it is turned to the left.
-        opacity: how strong it is, from 1% to 100%.
-        layer: above or behind what is on the page.
-        called: the name by which it is taken off or replaced later.
+        place: the position on the page as displayed.
+        width: the width on paper; default: the size of the picture.
+        margin: the distance from the edge.
+        angle: the rotation to the left in degrees.
+        opacity: the opacity, from 1% to 100%.
+        layer: in front of the page contents or behind them.
+        called: the name for removing or replacing it later.
         Example: stamp-picture "seal.png", place: bottom-right, width: 3 cm, opacity: 35%, called: "seal"
         Also: seal, logo, letterhead, overlay, signature picture
         """
         if width is not None and width.total <= 0:
-            raise Failure("a picture is wider than 0")
+            raise Failure("the width of a picture must be more than 0")
         points = width.in_unit("pt") if width is not None else None
         self.put_picture(picture, points, placing(place, margin, angle, opacity, layer, called))
 
@@ -130,31 +130,31 @@ class Stamped(Item):
         layer: Layer = Layer.ABOVE,
         called: str = "text",
     ) -> None:
-        """Puts a text on each page; one of the same name that was put there before gives way.
+        """Stamps each page with text. It replaces an earlier stamp of the same name.
 
-        text: what it says, in one line.
-        place: where on the page, as it is seen.
-        size: the size of its letters.
-        margin: how far it stays from the edge.
-        angle: by how many degrees it is turned to the left.
-        opacity: how strong it is, from 1% to 100%.
-        colour: the colour of its letters.
-        layer: above or behind what is on the page.
-        called: the name by which it is taken off or replaced later.
+        text: the text, on one line.
+        place: the position on the page as displayed.
+        size: the font size.
+        margin: the distance from the edge.
+        angle: the rotation to the left in degrees.
+        opacity: the opacity, from 1% to 100%.
+        colour: the text colour.
+        layer: in front of the page contents or behind them.
+        called: the name for removing or replacing it later.
         Example: stamp-text "Draft", place: middle, size: 60 pt, angle: 45, opacity: 20%, called: "draft"
         Also: watermark, page numbers, header, footer, number pages, confidential
         """
         points = size.in_unit("pt")
         if not 1 <= points <= 1000:
-            raise Failure(f"letters are from 1 to 1,000 points high, not {size}")
+            raise Failure(f"a font size is 1 to 1,000 points, not {size}")
         if not text.strip():
-            raise Failure("say what the stamp is to read")
+            raise Failure("the text of the stamp is missing")
         self.put_text(" ".join(text.split()), points, colour, placing(place, margin, angle, opacity, layer, called))
 
     @action(Reach.CHANGE)
     @needs("take_stamp")
     def unstamp(self, called: str = "stamp") -> None:
-        """Takes a stamp off that Scrub put there.
+        """Removes a stamp added by Scrub.
 
         called: its name.
         Example: unstamp called: "seal"

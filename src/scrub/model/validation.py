@@ -65,7 +65,7 @@ class Validation(Item):
     @property
     @field
     def range(self) -> str:
-        """The cells it holds for; several ranges are parted by commas.
+        """The cells of the rule; several ranges are separated by commas.
 
         Example: log validation.range
         Also: applies to, address, cells
@@ -75,7 +75,7 @@ class Validation(Item):
     @property
     @field
     def allows(self) -> Allowed:
-        """What may be entered: list, whole-number, number, date, time, text-length or formula.
+        """The kind of input allowed: list, whole-number, number, date, time, text-length or formula.
 
         Example: if validation.allows is list
         Also: type, criteria, data validation
@@ -85,8 +85,7 @@ class Validation(Item):
     @property
     @field
     def source(self) -> str | None:
-        """The range with the choices, the condition, or the first limit, as the file has it; nothing for choices that
-        are written in it.
+        """The range with the choices, the condition, or the first limit; nothing for choices listed in the rule.
 
         Example: log validation.source
         Also: list range, formula, criteria
@@ -96,7 +95,7 @@ class Validation(Item):
     @property
     @field
     def choices(self) -> list[str]:
-        """The choices that are written in it; an empty list where they stand in a range, and for other rules.
+        """The choices listed in the rule; an empty list if they are in a range, and for other rules.
 
         Example: if validation.choices contains "no"
         Also: drop-down list, options, items
@@ -106,7 +105,7 @@ class Validation(Item):
     @property
     @field
     def message(self) -> str | None:
-        """What is said to somebody who enters something else; nothing for the program's own words.
+        """The message after wrong input; nothing for the program's own message.
 
         Example: log validation.message
         Also: error alert, warning
@@ -115,7 +114,7 @@ class Validation(Item):
 
     @action(Reach.CHANGE)
     def delete(self) -> None:
-        """Takes the rule away; what stands in the cells stays.
+        """Deletes the rule; the cells keep their values.
 
         Example: delete
         Also: remove validation, remove drop-down list
@@ -142,7 +141,7 @@ class ConditionalFormat(Item):
     @property
     @field
     def range(self) -> str:
-        """The cells it holds for; several ranges are parted by commas.
+        """The cells of the rule; several ranges are separated by commas.
 
         Example: log conditional-format.range
         Also: applies to, address, cells
@@ -152,7 +151,7 @@ class ConditionalFormat(Item):
     @property
     @field
     def by(self) -> Effect:
-        """By what it chooses its cells: value, text, duplicates, formula, colour-scale or other.
+        """The type of the rule: value, text, duplicates, formula, colour-scale or other.
 
         Example: if conditional-format.by is duplicates
         Also: type, rule, conditional formatting
@@ -162,7 +161,7 @@ class ConditionalFormat(Item):
     @property
     @field
     def condition(self) -> str:
-        """Its condition, as far as it has one in words: "> 5", "contains late", or its formula.
+        """The condition in words: "> 5", "contains late", or its formula.
 
         Example: log conditional-format.condition
         Also: rule, criteria, formula
@@ -172,7 +171,7 @@ class ConditionalFormat(Item):
     @property
     @field
     def fill(self) -> str | None:
-        """The colour that it puts behind its cells; nothing for none.
+        """The fill colour it applies; nothing for none.
 
         Example: if conditional-format.fill is "yellow"
         Also: background, highlight, color
@@ -183,7 +182,7 @@ class ConditionalFormat(Item):
     @property
     @field
     def colour(self) -> str | None:
-        """The colour that it gives the letters; nothing for none.
+        """The text colour it applies; nothing for none.
 
         Example: if conditional-format.colour is "red"
         Also: font color, text color
@@ -198,7 +197,7 @@ class ConditionalFormat(Item):
 
     @action(Reach.CHANGE)
     def delete(self) -> None:
-        """Takes it away; the cells look as they did without it.
+        """Deletes the conditional format; the cells keep their own formatting.
 
         Example: delete
         Also: remove rule, clear conditional formatting

@@ -106,16 +106,14 @@ class Pairs:
             return found[1]
         if self._otherwise:
             return self._otherwise[0]
-        raise Failure(
-            f'"{shown(key)}" has no value. Ask first with: exists, or say what such keys have: pairs(otherwise: 0)'
-        )
+        raise Failure(f'"{shown(key)}" has no value. Check first: exists, or set a default: pairs(otherwise: 0)')
 
     def put(self, key: Any, value: Any) -> tuple[Any, Any] | None:
         """Gives a key a value; gives what it was, for `put_back`."""
         kept = self.of(key)
         former = self.held.get(kept)
         if former is None and len(self.held) >= LONGEST_LIST:
-            raise Failure(f"pairs have at most {LONGEST_LIST:,} keys")
+            raise Failure(f"pairs can have up to {LONGEST_LIST:,} keys")
         if former is None:
             self.types.add(type(key))
         self.held[kept] = (key if former is None else former[0], value)
@@ -209,7 +207,7 @@ class ValueType(NamedTuple):
 
 
 def _never_shown(value: object) -> str:
-    raise Failure("a secret cannot be written into a text")
+    raise Failure("a secret cannot be part of text")
 
 
 #: Every type of value, a narrower one before a wider: in Python a time is a date too, and an address a text.

@@ -50,8 +50,8 @@ class Workbook(Described, HoldsCells):
             return found[0]
         names = [sheet.name for sheet in every]
         if found:
-            raise Failure(f'"{name}" could be {" or ".join(sheet.name for sheet in found)}; write the whole name')
-        raise Missing(f'there is no sheet "{name}".{did_you_mean(name, names)} There are: {", ".join(names)}')
+            raise Failure(f'"{name}" could be {" or ".join(sheet.name for sheet in found)}. Write the full name')
+        raise Missing(f'no sheet "{name}".{did_you_mean(name, names)} There are: {", ".join(names)}')
 
     def _placed(self, address: str) -> tuple[Grid, str]:
         """The sheet and the rest of an address such as `Larch Hut!B2`, or of a defined name."""
@@ -68,7 +68,9 @@ class Workbook(Described, HoldsCells):
             raise Missing(failure.what) from None
         if len(every) == 1:
             return every[0], address
-        raise Failure(f'on which sheet? Write: cells("{every[0].name}!{address}"), or put it in a block: each sheet')
+        raise Failure(
+            f'the sheet is missing. Write: cells("{every[0].name}!{address}"), or put it in a block: each sheet'
+        )
 
     def named_range(self, name: str) -> tuple[Grid, Area] | None:
         """The range that has a defined name."""
@@ -120,7 +122,7 @@ class Workbook(Described, HoldsCells):
             names["sheet"].append(sheet.name)
             names["table"] += [place.name for place in sheet.tables()]
         first = names["sheet"][0] if rows else ""
-        hint = f'A macro says: each sheet, or sheet("{first}").hidden. More: scrub catalog sheet'
+        hint = f'In a macro: each sheet, or sheet("{first}").hidden. More: scrub catalog sheet'
         return Contents("sheet", rows, outlines, hint if rows else "", names)
 
     def headings_over(self, changes: Changes) -> dict[str, Mapping[str, str]]:
@@ -148,9 +150,9 @@ class Workbook(Described, HoldsCells):
     @action(Reach.CHANGE)
     @may_lack
     def new_sheet(self, name: str) -> Sheet:
-        """Makes an empty sheet behind the last one, and gives it back: summary = new-sheet("Summary").
+        """Adds an empty sheet after the last one and returns it: summary = new-sheet("Summary").
 
-        name: what stands on its tab, up to 31 characters.
+        name: the sheet's name, up to 31 characters.
         Example: summary = new-sheet("Summary")
         Also: add sheet, insert sheet, create
         """
@@ -164,8 +166,8 @@ class Workbook(Described, HoldsCells):
     @property
     @field
     def structure_protected(self) -> bool:
-        """yes when its sheets can neither be added, deleted, renamed, moved nor hidden; `protect-structure` and
-        `unprotect-structure` change it.
+        """Whether the structure is protected: sheets cannot be added, deleted, renamed, moved or hidden.
+        `protect-structure` and `unprotect-structure` change this.
 
         Example: if workbook.structure-protected
         Also: workbook protection, lock sheets, protect workbook
@@ -175,10 +177,10 @@ class Workbook(Described, HoldsCells):
     @action(Reach.CHANGE)
     @may_lack
     def protect_structure(self, password: NewSecret | None = None) -> None:
-        """Keeps its sheets from being added, deleted, renamed, moved, hidden and shown. What stands in cells is
-        protected sheet by sheet.
+        """Prevents sheets from being added, deleted, renamed, moved, hidden or shown. To protect cells, protect each
+        sheet.
 
-        password: needed to lift it again; left out, anyone can lift it.
+        password: needed to unprotect again; without one, anyone can unprotect.
         Example: protect-structure password: code
         Also: protect workbook, lock structure, lock tabs
         """
@@ -187,9 +189,9 @@ class Workbook(Described, HoldsCells):
     @action(Reach.CHANGE)
     @may_lack
     def unprotect_structure(self, password: Secret | None = None) -> None:
-        """Lets its sheets be added, deleted, renamed, moved, hidden and shown again. A wrong password is refused.
+        """Allows sheets to be added, deleted, renamed, moved, hidden and shown again. A wrong password is rejected.
 
-        password: the one it was protected with; left out when it was protected without one.
+        password: the password it was protected with, if any.
         Example: unprotect-structure password: code
         Also: unprotect workbook, unlock structure
         """

@@ -36,7 +36,7 @@ def answer_all(
         if name not in {question.name for question in questions}:
             asked = listed(question.name for question in questions)
             tail = did_you_mean(name, [question.name for question in questions]) or (
-                f" It asks for {asked}." if asked else " It asks for nothing."
+                f" It asks for {asked}." if asked else " It asks nothing."
             )
             raise BadCall(f'the macro does not ask for "{name}".{tail}')
     return [_answer(question, ahead, host, stored) for question in questions]
@@ -62,9 +62,7 @@ def _answer(question: Question, ahead: Mapping[str, Any], host: Host, stored: St
         raise BadCall(problem)
     if question.default is not None:
         return question.default
-    raise BadCall(
-        f'no answer for "{question.name}" ({question.prompt}), and nobody to ask. Give it: --with {question.name}=…'
-    )
+    raise BadCall(f'no answer for "{question.name}" ({question.prompt}). Add: --with {question.name}=…')
 
 
 def _secret(question: Question, ahead: Mapping[str, Any], host: Host, stored: Stored | None) -> Secret:
@@ -74,18 +72,18 @@ def _secret(question: Question, ahead: Mapping[str, Any], host: Host, stored: St
         return found
     if found is not None:
         raise BadCall(
-            f'"{question.name}" is a password, and a password in a command stays in its history. '
-            f"Put it into the variable {name}, or leave it out to be asked"
+            f'"{question.name}" is a password, which would stay in your shell\'s history. Set the variable '
+            f"{name}, or leave it out and type it when asked"
         )
     known = (os.environ.get(name) or stored(question.prompt)) if stored is not None else None
     text = known or host.secret(question)
     if not text and stored is None and os.environ.get(name):
         raise BadCall(
-            f'no password for "{question.prompt}": this text was not approved, so it gets none by itself. Read it and '
-            "approve it: scrub approve"
+            f'no password for "{question.prompt}": the macro is not approved, so it gets no saved password. Read '
+            "and approve it: scrub approve"
         )
     if not text:
-        raise BadCall(f'no password for "{question.prompt}", and nobody to ask. Put it into the variable {name}')
+        raise BadCall(f'no password for "{question.prompt}". Set the variable {name}')
     return Secret(text)
 
 
@@ -101,7 +99,7 @@ def typed(question: Question, value: Any) -> Value:
     try:
         return reader(value.strip())
     except TwoReadings as failure:
-        how = "Say which mark is the decimal mark: scrub settings decimal-mark point, or comma"
+        how = "Set the decimal separator: scrub settings decimal-mark point, or comma"
         raise BadCall(f'the answer for "{question.name}": {failure.asked}. {how}') from None
     except Failure as failure:
         raise BadCall(f'the answer for "{question.name}": {failure.what}') from None
@@ -127,14 +125,14 @@ def _yes_no(text: str) -> bool:
 def _file(text: str) -> str:
     path = os.path.abspath(os.path.expanduser(text))
     if not os.path.isfile(path):
-        raise Failure(f'there is no file "{text}"')
+        raise Failure(f'no file "{text}"')
     return path
 
 
 def _folder(text: str) -> str:
     path = os.path.abspath(os.path.expanduser(text))
     if not os.path.isdir(path):
-        raise Failure(f'there is no folder "{text}"')
+        raise Failure(f'no folder "{text}"')
     return path
 
 

@@ -23,10 +23,10 @@ ARITHMETIC: dict[str, Callable[[Any, Any], Any]] = {
 def no_number(error: decimal.DecimalException) -> Failure:
     """The failure for a calculation without a result."""
     if isinstance(error, decimal.DivisionByZero):
-        return Failure("a number was divided by zero")
+        return Failure("division by zero")
     if isinstance(error, decimal.InvalidOperation):
-        return Failure("zero was divided by zero")
-    return Failure("the number has grown too big")
+        return Failure("division of zero by zero")
+    return Failure("the number is too large")
 
 
 def combined(sign: str, one: Value, other: Value) -> Value:
@@ -40,4 +40,4 @@ def combined(sign: str, one: Value, other: Value) -> Value:
     wrong = next((each for each in (one, other) if not isinstance(each, Decimal | date | Amount)), None)
     if wrong is None and not (one is None or other is None):
         raise Failure(f'"{sign}" has no meaning between {type_name(one)} and {type_name(other)}')
-    raise Failure(f'"{sign}" goes with numbers, this is {type_name(wrong)}{quoted(wrong)}{misread(wrong)}')
+    raise Failure(f'"{sign}" needs numbers; this is {type_name(wrong)}{quoted(wrong)}{misread(wrong)}')

@@ -45,16 +45,16 @@ def misread(value: Value) -> str:
     values.
     """
     if value is None:
-        return ". Ask first, as here: where record.nights is not empty and record.nights > 3"
+        return ". Check first: where record.nights is not empty and record.nights > 3"
     if not isinstance(value, str):
         return ""
     if _reads_as_number(value):
-        return ", which reads as a number. Turn such texts into numbers first: read-numbers, or .as-number"
+        return ", which looks like a number. Convert such text first: read-numbers, or .as-number"
     try:
         as_date(value, DateOrder.DAY_FIRST)
     except Failure:
         return ""
-    return ", which reads as a date. Turn such texts into dates first: read-dates, or .as-date"
+    return ", which looks like a date. Convert such text first: read-dates, or .as-date"
 
 
 _ORDERED = (Decimal, date, Amount)
@@ -91,7 +91,10 @@ def in_order(name: str, one: Value, other: Value) -> bool:
         return work(alphabetical(one), alphabetical(other))
     for value in (one, other):
         if not isinstance(value, _ORDERED):
-            what = f'"{name}" compares two numbers, two dates or two texts; this is {type_name(value)}{quoted(value)}'
+            what = (
+                f'"{name}" compares two numbers, two dates or two pieces of text; this is '
+                f"{type_name(value)}{quoted(value)}"
+            )
             raise Failure(what + misread(value))
     if isinstance(one, datetime) and isinstance(other, date):  # a time and a date compare by the day
         one = one.date()
@@ -111,7 +114,7 @@ def matching(exactly: bool, known: Any, left: Evaluate, right: Evaluate) -> Call
         if value is None:
             return False
         if not isinstance(value, str):
-            raise NoText(f'"matches" goes with texts, this is {type_name(value)}')
+            raise NoText(f'"matches" needs text; this is {type_name(value)}')
         return fits(pattern_of(right(frame), exactly) if pattern is None else pattern, loosen(value))
 
     return test
@@ -120,7 +123,7 @@ def matching(exactly: bool, known: Any, left: Evaluate, right: Evaluate) -> Call
 def is_in(value: Value, values: Value, exactly: bool, unlike: Compares, frame: Frame) -> bool:
     """`is in`."""
     if not isinstance(values, list):
-        raise Failure(f'after "is in" stands a list, not {type_name(values)}')
+        raise Failure(f'"is in" needs a list, not {type_name(values)}')
     return any(same(value, each, exactly) for each in values) or any(unlike(value, each, frame) for each in values)
 
 
@@ -132,7 +135,7 @@ def text_test(name: str, one: Value, other: Value, fix: Callable[[str], str]) ->
         return False
     for value in (one, other):
         if not isinstance(value, str):
-            raise NoText(f'"{name}" goes with texts, this is {type_name(value)}')
+            raise NoText(f'"{name}" needs text; this is {type_name(value)}')
     text, mark = fix(one), fix(other)
     if name == "contains":
         return mark in text

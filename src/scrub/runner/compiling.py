@@ -37,4 +37,4 @@ class Compiling(Expressions):
     @staticmethod
     def no_item(found: Value) -> Failure:
         """The failure for what stands after `in` and is no item."""
-        return Failure(f'after "in" stands an item, this is {type_name(found)}')
+        return Failure(f'"in" needs an item; this is {type_name(found)}')

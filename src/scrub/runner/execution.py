@@ -29,7 +29,7 @@ _OFTEN = 100
 
 def not_allowed(word: str, reach: Reach) -> Failure:
     """The failure for what goes further than a run may."""
-    return Failure(f'"{word}" {reach.sentence}, which this run was not allowed to do')
+    return Failure(f'"{word}" needs your approval: it {reach.sentence}')
 
 
 class Execution:
@@ -70,23 +70,24 @@ class Execution:
         self.look_at = max(0, self.steps - _OFTEN)
         if time.process_time() > self._end:
             raise Failure(
-                f"the macro worked {counted(self._minutes, 'minute')} on this without coming to an end. If it needs "
-                f"longer: scrub settings most-minutes {self._minutes * 10}"
+                f"the macro worked {counted(self._minutes, 'minute')} on this file without finishing. To allow more: "
+                f"scrub settings max-minutes {self._minutes * 10}"
             )
         if self.steps < 0:
             raise Failure(
-                f"the macro ran {self.budget:,} lines without coming to an end. "
-                "Look for a loop whose condition never changes"
+                f"the macro ran {self.budget:,} lines without finishing. Look for a loop whose condition never changes"
             )
 
     def open(self, path: str) -> Item:
         """Another file, for reading; a relative path counts from the first picked file. Opened once."""
         if self.opener is None:
-            raise Failure("no other file can be opened here")
+            raise Failure("other files cannot be opened here")
         full = self._whole(path)
         if full not in self.opened:
             found = self.opener.open(full)
-            found.recorder = ReadOnly(f"{os.path.basename(full)} was opened for reading; only picked files are changed")
+            found.recorder = ReadOnly(
+                f"{os.path.basename(full)} was opened for reading only. To change it, name it in the command"
+            )
             self.opened[full] = found
         return self.opened[full].item
 
@@ -147,7 +148,7 @@ class Execution:
 
     def _making(self, word: str) -> Opens:
         if self.opener is None:
-            raise Failure("no other file can be opened here")
+            raise Failure("other files cannot be opened here")
         if self.reach < Reach.FILES:
             raise not_allowed(word, Reach.FILES)
         return self.opener

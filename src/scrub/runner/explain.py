@@ -20,10 +20,10 @@ def told(error: Exception, path: str = "") -> ScrubError:
             return Refused(f"{name}: {error.what}")
         return FileProblem(name, error.what)
     if isinstance(error, MemoryError):
-        return FileProblem(path, "it is too big for this machine's memory, and is as it was")
+        return FileProblem(path, "the file is too large for this computer's memory. Nothing was changed")
     if isinstance(error, OSError):
         what = "the disk is full" if error.errno == errno.ENOSPC else error.strerror or str(error)
-        return FileProblem(path or str(error.filename or ""), f"it could not be saved, and is as it was: {what}")
+        return FileProblem(path or str(error.filename or ""), f"the file could not be saved and is unchanged: {what}")
     raise error
 
 
@@ -31,8 +31,10 @@ def not_foreseen(error: Exception, path: str) -> FileProblem:
     """What is told of a file that holds something nobody thought of: it is that file's failure, and no other's."""
     return FileProblem(
         path,
-        f"something in it is damaged in a way that Scrub does not know ({type(error).__name__}); nothing of it was "
-        "changed. To see where, for a report: set SCRUB_TRACEBACK=1 and run again",
+        (
+            f"unexpected contents ({type(error).__name__}); the file is unchanged. For a report that says where: "
+            "set SCRUB_TRACEBACK=1 and run again"
+        ),
     )
 
 

@@ -92,7 +92,7 @@ class Expressions(Asking, Paths, Lookups):
     @staticmethod
     def no_condition(found: Value) -> Failure:
         """The failure for what should be yes or no."""
-        return Failure(f"a condition is expected, this is {type_name(found)}")
+        return Failure(f"expected a condition, found {type_name(found)}")
 
     def _constant(self, node: tree.Constant) -> Evaluate:
         value = node.value
@@ -210,7 +210,7 @@ class Expressions(Asking, Paths, Lookups):
         def tell(failure: Failure, frame: Frame) -> Failure:
             found = told(failure, frame)
             if isinstance(failure, NoText):
-                found.what += f". To ask texts only, write: where {item}.holds is text and …"
+                found.what += f". To test text only: where {item}.holds is text and …"
             return found
 
         return tell
@@ -366,7 +366,7 @@ class Expressions(Asking, Paths, Lookups):
             if isinstance(found, Amount):
                 return found.combined("*", Decimal(-1))
             if type(found) is not Decimal:
-                raise Failure(f"a minus stands before a number, this is {type_name(found)}")
+                raise Failure(f"a minus needs a number; this is {type_name(found)}")
             return -found
 
         return negate

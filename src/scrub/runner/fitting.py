@@ -85,7 +85,7 @@ def fitted_all(values: Iterable[tuple[Parameter, Value]]) -> dict[str, Any]:
 def within(value: Value) -> Value:
     """The value, where it is not bigger than a value may be. Raises `Failure`."""
     if isinstance(value, str) and len(value) > LONGEST_TEXT:
-        raise Failure(f"a text of {len(value):,} characters is too long; one has at most {LONGEST_TEXT:,}")
+        raise Failure(f"text of {len(value):,} characters is too long; the maximum is {LONGEST_TEXT:,}")
     if isinstance(value, list) and len(value) > LONGEST_LIST:
-        raise Failure(f"a list of {len(value):,} values is too long; one has at most {LONGEST_LIST:,}")
+        raise Failure(f"a list of {len(value):,} values is too long; the maximum is {LONGEST_LIST:,}")
     return value

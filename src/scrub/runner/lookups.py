@@ -163,7 +163,7 @@ class Lookups:
             if type(holder) is Absent:
                 return holder
             if not isinstance(wanted, str):
-                raise Failure(f"the name of a {word} is a text, not {type_name(wanted)}")
+                raise Failure(f"the name of a {word} must be text, not {type_name(wanted)}")
             low = fix(wanted)
             every: list[Any] = []
             for item in inside(holder, way):
@@ -178,7 +178,7 @@ class Lookups:
             names = [_called(item) for item in every]
             more = f" and {len(names) - 8} more" if len(names) > 8 else ""
             there = f"There are: {', '.join(names[:8])}{more}" if names else "There are none"
-            failure = Failure(f'there is no {word} "{wanted}".{did_you_mean(wanted, names)} {there}')
+            failure = Failure(f'no {word} "{wanted}".{did_you_mean(wanted, names)} {there}')
             if missing_is_fine:
                 return Absent(failure)
             raise failure
@@ -235,13 +235,13 @@ class Lookups:
             holders = list(inside(outer, way)) if way else [outer]
             if len(holders) > 1 and not finder.open:
                 kind = holders[0].kind_word
-                raise Failure(f'{node.word}(…) of which {kind}? Put it in a block: in {kind}("{holders[0].label}")')
+                raise Failure(f'{node.word}(…) needs a {kind}. Put it in a block: in {kind}("{holders[0].label}")')
             for item in holders:
                 try:
                     return getattr(item, method)(**values)
                 except Missing as failure:
                     missing = missing or failure
-            nowhere = missing or Failure(f"there is no {node.word} to look up")
+            nowhere = missing or Failure(f"no {node.word} to look up")
             if missing_is_fine:
                 return Absent(nowhere)
             raise nowhere
@@ -311,7 +311,7 @@ class Lookups:
 
 def deleted(item: Item) -> Failure:
     """The failure for an item that is gone."""
-    return Failure(f'the {item.kind_word} "{item.label}" was deleted above')
+    return Failure(f'the {item.kind_word} "{item.label}" was deleted in a line above')
 
 
 class Absent:
@@ -327,7 +327,7 @@ def pairs_of(value: Value, word: str) -> Pairs:
     """The pairs that a name keeps. Raises `Failure` where it keeps something else."""
     if type(value) is Pairs:
         return value
-    raise Failure(f'"{word}" is {type_name(value)}, and only pairs have values for keys')
+    raise Failure(f'"{word}" is {type_name(value)}; only pairs have keys')
 
 
 def copied(value: Value) -> Value:

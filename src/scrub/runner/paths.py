@@ -53,11 +53,11 @@ class Paths:
 
 def _no_separator(piece: str) -> str:
     if any(mark in piece for mark in "/\\\0") or piece in (".", ".."):
-        raise Failure(f'"{piece}" is put into a path and could lead out of it. Make it a name: .as-file-name')
+        raise Failure(f'"{piece}" is part of a path and could lead to another folder. Make it a name: .as-file-name')
     return piece
 
 
 def _no_climbing(path: Value) -> Value:
     if isinstance(path, str) and (".." in path.replace("\\", "/").split("/") or path.startswith(("/", "~"))):
-        raise Failure(f'"{path}" comes from data and leads out of the folder. Write the path into the macro')
+        raise Failure(f'"{path}" comes from data and leads to another folder. Write the path in the macro')
     return FromData(path) if isinstance(path, str) else path

@@ -71,7 +71,7 @@ class RunRecord(NamedTuple):
         }
 
 
-_DAMAGED = "what was kept of it is damaged"
+_DAMAGED = "its record is damaged"
 
 
 def read_record(kept: KeptRun) -> RunRecord:

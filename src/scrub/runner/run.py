@@ -59,10 +59,10 @@ class Runner:
         sender: Sender | None = None,
     ) -> None:
         if at is not None and not _selects(program):
-            raise BadCall(f'"{program.title}" does not use what is picked with --at. It would have to say: selection')
+            raise BadCall(f'"{program.title}" does not use the selection of --at. It would need the word: selection')
         self.at = at
         if program.reach > reach:
-            raise Refused(f'"{program.title}" {Reach(program.reach).sentence}, which was not allowed')
+            raise Refused(f'"{program.title}" {Reach(program.reach).sentence}, which was not approved')
         self.program = program
         self.vocabulary = vocabulary
         self.opener = opener
@@ -298,7 +298,7 @@ class Runner:
             with decimal.localcontext(ARITHMETIC):
                 body(frame)
         except Stopped:
-            raise Failure("stopped by hand; nothing of this file was saved") from None
+            raise Failure("stopped. Nothing was saved") from None
 
     def _record(self, result: RunResult) -> dict[str, Any]:
         return {
@@ -352,7 +352,7 @@ def ensure_kept(program: Program, file: Opened, vocabulary: Vocabulary) -> None:
         if left_out:
             said = file.file.lacking(f'"{word}" of {with_article(kind)}')
             if action is not None and "arrange_rows" in getattr(action.function, "scrub_needs", ()):
-                said = f"{file.file.label}: in its tables rows neither come nor go nor change places so far"
+                said = f"{file.file.label}: rows of its tables cannot be added, deleted or moved"
             failure = Failure(said)
             failure.title, failure.line = program.title, line
             raise failure
@@ -386,7 +386,7 @@ def _unequal(execution: Execution) -> Iterator[str]:
     """What was compared in vain, because the two values were of different types."""
     for (what, heading), (times, where) in execution.unequal.items():
         place = (f' under "{heading}"' if heading else "") + (f" (first {where})" if where else "")
-        yield f"{counted(times, 'comparison')} of {what}{place}: these are not equal. {REMEDIES[what]}."
+        yield f"{counted(times, 'comparison')} of {what}{place}: never equal. {REMEDIES[what]}."
 
 
 def _distinct(paths: Sequence[str]) -> Iterator[str]:

@@ -33,8 +33,8 @@ class Sender:
         allowed = self._host.approve_sending(messages)
         if allowed is None and self._count > self._most:
             raise Refused(
-                f"{counted(self._count, 'message')} would be sent, and a run that nobody watches sends at most "
-                f"{self._most}. Allow more: scrub settings most-sent {self._count}"
+                f"{counted(self._count, 'message')} would be sent; the limit of an unattended run is {self._most}. To "
+                f"allow more: scrub settings max-sent {self._count}"
             )
         if allowed is False:
             raise Refused("nothing was sent, and nothing was changed")
@@ -56,7 +56,7 @@ class Sender:
                 stopped = "" if isinstance(problem, Declined) else str(problem)
             except PerhapsSent as problem:
                 self._outbox.settle(number, UNKNOWN, str(problem))
-                again = f"It is not {each.done} again; look into your mailbox"
+                again = "Scrub does not repeat it. Check your mailbox"
                 into.unsent.append(
                     f"may have been {each.done}: {each.said}: {problem}. {again}{self._kept(number, each)}"
                 )
@@ -72,7 +72,7 @@ class Sender:
         into.unsent.append(f"not {errand.done}: {errand.said}: {why}{self._kept(number, errand)}")
 
     def _kept(self, number: int, errand: Errand) -> str:
-        return f". Its text is kept: {self._outbox.path(number)}" if errand.data else ""
+        return f". Message: {self._outbox.path(number)}" if errand.data else ""
 
     def _perform(self, errand: Errand, number: int) -> None:
         if not isinstance(errand, Outgoing):

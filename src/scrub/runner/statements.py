@@ -175,7 +175,7 @@ class Statements(Flattening):
         def give(frame: Frame) -> int:
             found = value(frame)
             if isinstance(found, Secret):
-                raise Failure("a secret is never given to another macro")
+                raise Failure("a secret cannot be passed to another macro")
             if is_inner:
                 frame[0].given = found
             else:  # a person ran it
@@ -310,7 +310,7 @@ class Statements(Flattening):
 
         def values(found: Value) -> list[Value]:
             if not isinstance(found, list):
-                raise Failure(f'"each … in" goes through a list, this is {type_name(found)}')
+                raise Failure(f'"each … in" needs a list; this is {type_name(found)}')
             return list(found)
 
         return values

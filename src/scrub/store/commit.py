@@ -75,14 +75,14 @@ def _finish(changes: RowChanges) -> None:
             made = changes.look()
         except StoreError as away:
             raise Unfinished(
-                changes.address, f"{away.what}. Whether the run counts is looked up when Scrub runs next"
+                changes.address, f"{away.what}. The next run of Scrub finds out whether it was saved"
             ) from away
         if not made:
             raise
 
 
 def _unfinished(error: OSError) -> str:
-    return f"{error.strerror or error}: the disk refused while it was put in place. It is finished when Scrub runs next"
+    return f"{error.strerror or error}: the disk failed during saving. The next run of Scrub completes it"
 
 
 class Committer:
@@ -155,7 +155,7 @@ class Committer:
         try:
             self.disk.sync_folder(self.pending)
         except OSError as error:
-            what = f"{error.strerror or error}: the disk refused, so nothing was written. Run the macro again"
+            what = f"{error.strerror or error}: the disk failed, so nothing was saved. Run the macro again"
             raise StoreError(bases[0].address, what) from error
         for base in bases:
             _finish(base)
@@ -223,7 +223,7 @@ class Committer:
             self.disk.write(temporary, chunks, like=reads, fresh=True)
             after = running.hexdigest()
             if effect.after is not None and after != effect.after:
-                raise CannotRead(effect.path, "what would take it back is damaged, so it was left as it is")
+                raise CannotRead(effect.path, "its undo data is damaged, so it is unchanged")
             dress = effect.dress
             if dress is None and effect.source is not None and effect.patch.is_copy:
                 dress = self.disk.dress_of(effect.source)  # one that moves is the same one elsewhere
@@ -328,7 +328,7 @@ class Committer:
                 continue
             away = next((step.path for step in steps if not os.path.isdir(os.path.dirname(step.path))), None)
             if away is not None:
-                told.append(f"{away}: its folder is not there, so what a run began there waits until it is back.")
+                told.append(f"{away}: its folder is missing. An interrupted run there is completed when it is back.")
                 continue
             try:
                 bases = [
@@ -337,9 +337,9 @@ class Committer:
                 ]
                 told += self._recover_one(path, folder, *ready, steps, bases)
             except (OSError, ValueError, KeyError, TypeError, StoreError) as error:
-                what = getattr(error, "strerror", None) or getattr(error, "what", "what would finish it is damaged")
+                what = getattr(error, "strerror", None) or getattr(error, "what", "its recovery data is damaged")
                 at = steps[0].path if steps else addresses[0] if addresses else path
-                told.append(f"{at}: what a run began there could not be finished: {what}.")
+                told.append(f"{at}: an interrupted run there could not be completed: {what}.")
         waiting = [entry for entry in self.disk.names(self.pending) if entry.endswith((".json", ".back"))]
         left = {entry.rpartition(".")[0] for entry in waiting}
         for entry in entries:
@@ -352,7 +352,7 @@ class Committer:
         self.disk.make_folder(aside)
         kept = os.path.join(aside, os.path.basename(path))
         self.disk.rename(path, kept)
-        return f"What a run noted before it was cut short cannot be read. It was set aside: {kept}"
+        return f"The recovery data of an interrupted run cannot be read. It was moved to: {kept}"
 
     def _clear_plan(self, path: str) -> None:
         """Removes the temporary files of a commit that was cut short before it counted."""
@@ -372,10 +372,10 @@ class Committer:
         try:
             data = self.disk.read(path)
             if self.opens_rows is None:
-                raise ValueError("nothing opens databases here")
+                raise ValueError("databases cannot be opened here")
             return self.opens_rows(address, data)
         except (OSError, ValueError, KeyError, TypeError, IndexError) as error:
-            raise CannotRead(path, "what would take this back was not kept so long, or is damaged") from error
+            raise CannotRead(path, "its undo data has expired or is damaged") from error
 
     def _recover_one(
         self, path: str, folder: str, name: str, keep: str, steps: list[Step], bases: Sequence[RowChanges]
@@ -392,7 +392,7 @@ class Committer:
         told: list[str] = []
         taken_back = [base.look() for base in bases]
         told += [
-            f"{base.address}: records that a run changed there were changed by others since; they are left as they are."
+            f"{base.address}: other programs have since changed records of an interrupted run. They are unchanged."
             for base, look in zip(bases, taken_back, strict=True) if look is None
         ]  # fmt: skip
         now = [self.disk.digest(step.path) for step in steps]
@@ -435,10 +435,10 @@ class Committer:
 
     def _keep_both(self, step: Step) -> str:
         if step.temporary is None or not self.disk.exists(step.temporary):
-            return f"{step.path} was edited while a run was cut short. It was left as it is."
+            return f"{step.path} was edited after a run was interrupted. It is unchanged."
         stem, ending = os.path.splitext(step.path)
         beside, number = f"{stem} (from the run){ending}", 2
         while self.disk.exists(beside):
             beside, number = f"{stem} (from the run {number}){ending}", number + 1
         self.disk.rename(step.temporary, beside)
-        return f"{step.path} was edited while a run was cut short. It was left as it is; the run's version is {beside}."
+        return f"{step.path} was edited after a run was interrupted. It is unchanged; the run's version is {beside}."

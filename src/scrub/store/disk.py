@@ -28,7 +28,7 @@ def only_files(path: str, flags: int) -> int:
         os.close(handle)
         if stat.S_ISDIR(mode):
             raise IsADirectoryError(errno.EISDIR, os.strerror(errno.EISDIR), path)
-        raise OSError(errno.EINVAL, "it is a pipe or a device, and no file", path)
+        raise OSError(errno.EINVAL, "not a file: a pipe or a device", path)
     return handle
 
 

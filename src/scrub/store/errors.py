@@ -17,35 +17,33 @@ class StoreError(Exception):
 class Changed(StoreError):
     """The file is not what it was when it was read."""
 
-    what = "it was changed by another program while Scrub worked on it. Nothing was written; run the macro again"
+    what = "another program changed the file during the run. Nothing was saved; run the macro again"
 
 
 class RowMoved(Changed):
     """A row of a database is not what it was when it was read. `which` names it, with what became of it."""
 
     def __init__(self, path: str, which: str) -> None:
-        super().__init__(path, f"{which} since it was read. Nothing was written; run the macro again")
+        super().__init__(path, f"{which} since it was read. Nothing was saved; run the macro again")
         self.which = which
 
 
 class Damaged(Changed):
     """The new version was not what was written, just before it was to be put in place."""
 
-    what = (
-        "its new version was damaged on the disk before it was put in place. Nothing was changed; run the macro again"
-    )
+    what = "its new version was damaged on the disk. Nothing was changed; run the macro again"
 
 
 class Unfinished(StoreError):
     """What was decided is being done, and the disk refused on the way."""
 
-    what = "the disk refused while it was put in place. It is finished when Scrub runs next"
+    what = "the disk failed during saving. The next run of Scrub completes it"
 
 
 class EditedSince(StoreError):
     """The file was edited after the run that is to be taken back."""
 
-    what = "it was edited since. To get the former version beside it: scrub undo --copy"
+    what = "the file was edited since. To save the earlier version beside it: scrub undo --copy"
 
 
 class InUse(StoreError):

@@ -27,8 +27,10 @@ def mailbox_in_use(path: str) -> InUse:
     """What is told of a mailbox that a mail program holds."""
     return InUse(
         path,
-        "a mail program works on it. Close it there, and run again. If none does, a crash left its lock behind; "
-        f"delete it: {lock_name(path)}",
+        (
+            "a mail program is using it. Close it and run again. If none is running, delete its old lock file: "
+            f"{lock_name(path)}"
+        ),
     )
 
 
@@ -36,7 +38,7 @@ def ensure_free(path: str) -> None:
     """Raises `InUse` or `ReadOnly` when the file should not, or cannot, be changed now."""
     mode = os.stat(path).st_mode
     if not mode & (stat.S_IWUSR | stat.S_IWGRP | stat.S_IWOTH) or not os.access(path, os.W_OK):
-        raise ReadOnly(path, "it is read-only. Allow writing in its properties, or work on a copy")
+        raise ReadOnly(path, "the file is read-only. Allow writing in its properties, or work on a copy")
     folder, name = os.path.split(path)
     if not os.access(folder or ".", os.W_OK):
         raise ReadOnly(path, "its folder cannot be written. Copy the file to a folder of your own")
@@ -45,13 +47,15 @@ def ensure_free(path: str) -> None:
             who = _who(owner)
             raise InUse(
                 path,
-                f"another program has it open{f' ({who})' if who else ''}. Close it there, and run again. "
-                f"If no program has it open, a crash left this file behind; delete it: {owner}",
+                (
+                    f"another program has it open{f' ({who})' if who else ''}. Close it and run again. If it is not "
+                    f"open anywhere, delete the old lock file: {owner}"
+                ),
             )
     if is_mailbox(path) and os.path.exists(lock_name(path)):
         raise mailbox_in_use(path)
     if _locked(path):
-        raise InUse(path, "another program has locked it. Close it there, and run again")
+        raise InUse(path, "another program has locked it. Close it and run again")
 
 
 def _owner_files(folder: str, name: str) -> list[str]:

@@ -57,7 +57,7 @@ def _lock(path: str, stream: BinaryIO, mailbox: bool) -> None:
             break
         except BlockingIOError:
             if time.monotonic() > until:
-                raise InUse(path, "another run works on it. Wait until it is done, and run again") from None
+                raise InUse(path, "another run is using it. Wait until it is done, then run again") from None
             time.sleep(0.02)
         except OSError:  # some network file systems have no such lock
             break
@@ -65,7 +65,7 @@ def _lock(path: str, stream: BinaryIO, mailbox: bool) -> None:
         try:
             fcntl.lockf(stream, fcntl.LOCK_EX | fcntl.LOCK_NB)
         except OSError:
-            raise InUse(path, "a mail program has locked it. Close it there, and run again") from None
+            raise InUse(path, "a mail program has locked it. Close it and run again") from None
 
 
 def unlock_after_crash(disk: Disk, path: str) -> None:

@@ -66,14 +66,14 @@ class Outbox:
         told = []
         for each in self._notes(".eml"):  # the bytes of one that was done are gone
             if each.state == UNDER_WAY:
-                self.settle(each.number, UNKNOWN, "the machine stopped while it was under way")
+                self.settle(each.number, UNKNOWN, "the computer stopped during sending")
                 what = (
                     f'The message "{each.subject}" to {", ".join(each.recipients)}' if each.recipients else each.subject
                 )
-                kept = f"; its text is kept: {each.path}" if each.path else ""
+                kept = f"; message: {each.path}" if each.path else ""
                 told.append(
-                    f"{what} may have been {each.done} when the last run was cut short. It is not {each.done} again. "
-                    f"Look into your mailbox{kept}"
+                    f"{what} may have been {each.done} when the last run was interrupted. Scrub does not repeat it. "
+                    f"Check your mailbox{kept}"
                 )
         return told
 

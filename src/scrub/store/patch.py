@@ -120,7 +120,7 @@ class Patch:
             "size": self.size,
             "pieces": [len(piece) if isinstance(piece, bytes) else list(piece) for piece in self.pieces],
         }
-        assert not self.borrowed, "what takes a run back holds all that it needs"
+        assert not self.borrowed, "undo data contains all that it needs"
         yield json.dumps(head, separators=(",", ":")).encode() + b"\n"
         for piece in self.pieces:
             if isinstance(piece, bytes):

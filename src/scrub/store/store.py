@@ -189,7 +189,7 @@ class Store:
     def run(self, number: int) -> KeptRun:
         """One run. Raises `NoSuchRun`."""
         if not self.disk.exists(os.path.join(self._committer.runs, str(number))):
-            raise NoSuchRun("", f"there is no run {number}. See them: scrub history")
+            raise NoSuchRun("", f"no run {number}. List them: scrub history")
         return self._run(number)
 
     def _run(self, number: int) -> KeptRun:
@@ -279,9 +279,7 @@ class Store:
         for commit in commits:
             for index, address in enumerate(commit.rows):
                 if self._rows(run, commit.name, index, address, state).look() is not False:
-                    raise EditedSince(
-                        address, "records that the run changed were changed since. Nothing was taken back"
-                    )
+                    raise EditedSince(address, "records of the run were changed since. Nothing was undone")
 
     def _rows(self, run: int, name: str, index: int, address: str, state: str) -> RowChanges:
         keep = "undo" if state == DONE else "redo"
@@ -293,15 +291,15 @@ class Store:
             if any(commit.state == state for commit in run.commits):
                 return run
             if not run.commits:
-                raise NoSuchRun("", f"run {number} changed nothing, so there is nothing to take back")
-            word = "taken back already. Do it again: scrub undo --redo" if state == DONE else "not taken back"
+                raise NoSuchRun("", f"run {number} changed nothing, so there is nothing to undo")
+            word = "undone already. To redo: scrub undo --redo" if state == DONE else "not undone"
             raise NoSuchRun("", f"run {number} is {word}")
         runs = self.runs()
         found = [run for run in runs if any(commit.state == state for commit in run.commits)]
         if state == DONE and runs and not runs[0].commits:
             raise self._changed_nothing(runs[0], found[0] if found else None)
         if not found:
-            raise NoSuchRun("", "there is nothing to take back" if state == DONE else "there is nothing to do again")
+            raise NoSuchRun("", "nothing to undo" if state == DONE else "nothing to redo")
         if state == DONE:
             return found[0]
         last = max(found, key=self._turned_at)
@@ -309,8 +307,10 @@ class Store:
         if later.number != last.number:
             raise NoSuchRun(
                 "",
-                f"run {later.number} came after the last undo, so say which run is meant. Taken back last was run "
-                f'{last.number}, "{last.record.get("title", "")}": scrub undo {last.number} --redo',
+                (
+                    f"run {later.number} is newer than the last undo, so name the run. Last undone: run {last.number}, "
+                    f'"{last.record.get("title", "")}": scrub undo {last.number} --redo'
+                ),
             )
         return last
 
@@ -322,7 +322,7 @@ class Store:
         said = f'run {last.number}, "{last.record.get("title", "")}", {what}'
         if before is not None:
             title = before.record.get("title", "")
-            said += f'. To undo run {before.number}, "{title}", write: scrub undo {before.number}'
+            said += f'. To undo run {before.number}, "{title}": scrub undo {before.number}'
         return NoSuchRun("", said)
 
     def _folder(self, run: int) -> str:
@@ -337,7 +337,7 @@ class Store:
                 break
             if any(commit.state == DONE and any(s.path == path for s in commit.steps) for commit in later.commits):
                 return EditedSince(
-                    path, f"run {later.number} changed it since. Take that one back first: scrub undo {later.number}"
+                    path, f"run {later.number} changed the file since. Undo that one first: scrub undo {later.number}"
                 )
         return EditedSince(path)
 
@@ -362,7 +362,7 @@ class Store:
         try:
             self._committer.commit(run, commit.name, effects, other, more)
         except RowMoved as error:
-            raise EditedSince(error.path, f"{error.which} since. Nothing was taken back") from error
+            raise EditedSince(error.path, f"{error.which} since. Nothing was undone") from error
         except Changed as error:
             raise EditedSince(error.path) from error
         if now == UNDONE:
@@ -373,7 +373,7 @@ class Store:
         try:
             return Patch.load(self.disk.read(path))
         except (OSError, ValueError, KeyError, TypeError, AttributeError) as error:
-            raise CannotRead(path, "what would take this back was not kept so long, or is damaged") from error
+            raise CannotRead(path, "its undo data has expired or is damaged") from error
 
     def _beside(self, run: KeptRun, commit: Kept, index: int) -> str:
         """Lays the former version of an edited file beside it, where it was kept whole."""
@@ -382,7 +382,10 @@ class Store:
         if not patch.is_whole:
             raise EditedSince(
                 step.path,
-                "it was edited since, and it is so big that its former version was kept only as the difference",
+                (
+                    "the file was edited since. Because of its size, only the differences of the earlier version "
+                    "were saved"
+                ),
             )
         stem, ending = os.path.splitext(step.path)
         path, number = f"{stem} (before run {run.number}){ending}", 2

@@ -66,7 +66,7 @@ class DatabaseFile(Database):
 
     def lacking(self, what: str = "that") -> str:
         """A database keeps rows, and nothing else."""
-        return f"{self.label}: a database keeps records only, so it cannot keep {what}"
+        return f"{self.label}: a database stores records only, not {what}"
 
     def arrange_rows(self) -> None:
         """Rows can come and go."""
@@ -81,7 +81,7 @@ class DatabaseFile(Database):
 
     def embed(self, title: str, text: str) -> None:
         """Nothing can be put inside."""
-        raise Failure(f"{self.name}: nothing can be put inside a database")
+        raise Failure(f"{self.name}: macros cannot be embedded in a database")
 
     # -- tables
 
@@ -107,8 +107,8 @@ class DatabaseFile(Database):
     def notes(self) -> list[str]:
         """The triggers of the tables that are changed."""
         return [
-            f'The table "{rows.name}" has triggers ({", ".join(rows.layout.triggers)}): the database does more than '
-            "the macro says, and an undo takes back what the macro did."
+            (f"The table \"{rows.name}\" has triggers ({', '.join(rows.layout.triggers)}): the database may change "
+"more than the macro does. Undo restores only what the macro changed.")
             for rows in self._rows()
             if rows.draft and rows.layout.triggers
         ]  # fmt: skip
@@ -129,7 +129,7 @@ class DatabaseFile(Database):
     def effects(self, into: str | None = None) -> list[Effect]:
         """What saving it comes to."""
         if into is not None:
-            raise Failure(f"{self.name} is on a server, and stays there")
+            raise Failure(f"{self.name} is on a server, so it cannot be moved")
         groups = self.groups()
         if not groups:
             return []
@@ -159,14 +159,14 @@ class SqliteFile(DatabaseFile):
             self._copies.remove(path)
             release(path)
 
-        said = f"saved once more: {os.path.relpath(path)}"
+        said = f"copy saved: {os.path.relpath(path)}"
         self.changed(f"copy {path}", None, path, revert, said)
 
     def ensure_free(self) -> None:
         """Raises `ReadOnly` when it cannot be changed now."""
         folder = os.path.dirname(self.address)
         if not os.access(self.address, os.W_OK) or not os.access(folder, os.W_OK):
-            raise ReadOnly(self.address, "it, or its folder, is read-only. Allow writing, or work on a copy")
+            raise ReadOnly(self.address, "the file or its folder is read-only. Allow writing, or work on a copy")
 
     def effects(self, into: str | None = None) -> list[Effect]:
         """What saving it comes to. A copy is one whole file, whatever lay beside the database."""

@@ -72,7 +72,7 @@ class TableChanges:
         for group in self.groups:
             layout = layouts.get(group.table)
             if layout is None:
-                raise RowMoved(self.address, f'the table "{group.table}" was taken out by another program')
+                raise RowMoved(self.address, f'the table "{group.table}" was deleted by another program')
             done.append(self._written(engine, layout, group))
         self.groups = done
 
@@ -121,8 +121,7 @@ class TableChanges:
         if any(key not in whole for key in keys):
             raise StoreError(
                 self.address,
-                f'a new record of "{group.table}" is not there under its key: the database did something else. '
-                "Nothing was written",
+                f'a new record of "{group.table}" was not found under its key after writing. Nothing was saved',
             )
         return Group(group.table, columns, [RowChange(key, None, whole[key]) for key in keys])
 
@@ -253,7 +252,7 @@ def _plain(value: Any) -> Any:
         if isinstance(value, cls):
             return {word: write(value)}
     raise StoreError(
-        "", f"a value of the sort {type(value).__name__} cannot be kept, so that nothing could be taken back"
+        "", f"values of type {type(value).__name__} cannot be stored in the undo data. Leave this column unchanged"
     )
 
 

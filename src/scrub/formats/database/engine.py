@@ -48,8 +48,8 @@ def batches(rows: Sequence[T], size: int) -> Iterator[Sequence[T]]:
 def cascades(table: str, deed: str) -> str:
     """Why rows cannot be deleted to which those of another table hang."""
     return (
-        f'cannot lose records: the database would change "{table}" with them ({deed}), which could not be taken back. '
-        f'Delete first, in "{table}", what refers to them; if the rule stays, work there on its own'
+        f'records cannot be deleted: the database would also change "{table}" ({deed}), and that cannot be undone. '
+        f'Delete first the records of "{table}" that refer to them'
     )
 
 

@@ -78,7 +78,9 @@ class DatabaseRows(Rows):
         self.headings, self.twice = {}, set()
         self._columns = self.by_heading((column.name, column) for column in layout.columns)
         self._reads = {column.name: reader(column) for column in layout.columns}
-        self._closed = layout.closed or ("" if layout.key else "has no key, so that its records cannot be told apart")
+        self._closed = layout.closed or (
+            "" if layout.key else "has no key, so its records cannot be identified. Add a primary key"
+        )
         self.draft = Draft()
         self._wanted: dict[str, int] = {}  # the columns that are read along, and their places
         self._readers: dict[str, Reader] = {}
@@ -168,7 +170,7 @@ class DatabaseRows(Rows):
         """Columns of a row that was read before. Raises `Failure` where its key leads nowhere: a damaged index."""
         found = self._engine.row(self.layout, row.key, names) if self.layout.key else None
         if found is None:
-            raise Failure(f"{self.row_label(row)} is not found by its key; the database is damaged")
+            raise Failure(f"{self.row_label(row)} cannot be found by its key; the database is damaged")
         return found
 
     def _load(self, row: StoredRow) -> None:
@@ -240,7 +242,7 @@ class DatabaseRows(Rows):
         readers = [self.reader(key) for key in self.headings]
         texts = (read(row) for row in (self.filled() if rows is None else rows) for read in readers)
         if any(whole(text) for text in texts if isinstance(text, str)):
-            self._book.recorder.remarks.append(f'left "{self.name}": it {self._closed}')
+            self._book.recorder.remarks.append(f'skipped "{self.name}": it {self._closed}')
 
     def version(self, keys: Iterable[str]) -> int:
         """Grows with every change of these columns; a row that came is put into each index."""
@@ -263,11 +265,13 @@ class DatabaseRows(Rows):
             raise failure.at(self.place(row, key)) from None
         before = (self._readers.get(key) or self.reader(key))(row)
         if column.own:
-            raise Failure(f"{self.place(row, key)}: the database calculates it by itself")
+            raise Failure(f"{self.place(row, key)}: calculated by the database, so it cannot be set")
         if column.name in self.layout.key and row.key not in self.draft.added:
-            raise Failure(f"{self.place(row, key)}: the key of a record stays as it is, as other tables refer to it")
+            raise Failure(
+                f"{self.place(row, key)}: the key of a record cannot be changed, because other tables refer to it"
+            )
         if type(before) is Trouble:
-            raise Failure(f"{self.place(row, key)}: it holds what a macro cannot read, and is left as it is")
+            raise Failure(f"{self.place(row, key)}: its value has a type that Scrub cannot read, so it cannot be set")
         after = self._reads[column.name](raw)
         if type(before) is type(after) and before == after:
             return
@@ -312,14 +316,14 @@ class DatabaseRows(Rows):
         for heading, value in values.items():
             column = self._columns[heading]
             if column.own:
-                raise Failure(f"{self.name}, {column.name}: the database calculates it by itself")
+                raise Failure(f"{self.name}, {column.name}: calculated by the database, so it cannot be set")
             try:
                 fresh[column.name] = fitted(column, value)
             except Failure as failure:
                 raise failure.at(f'new record of {self.name}, "{column.name}"') from None
         for column in self.layout.columns:
             if column.needed and column.name not in fresh:
-                why = ", its key, which the database does not make" if column.name in self.layout.key else ""
+                why = "(the key, which the database does not generate)" if column.name in self.layout.key else ""
                 raise Failure(f'a new record of "{self.name}" needs a value under "{column.name}"{why}')
         self.draft.added[key] = fresh
         self.take_in(row)

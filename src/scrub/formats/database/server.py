@@ -43,7 +43,7 @@ class Place(NamedTuple):
 
 def place_of(address: str) -> Place:
     """The database that an address names. Raises `FileProblem`."""
-    wrong = "this is no address of a database. Write it as postgresql://you@db.huts.example/huts"
+    wrong = "not a database address. Write it like this: postgresql://you@db.huts.example/huts"
     parts, port, user, database = parts_of(address, tuple(DRIVERS), wrong)
     if not database or "/" in database or parts.query:
         raise FileProblem(address, wrong)
@@ -118,16 +118,19 @@ class ServerEngine:
         arguments = getattr(inner, "args", None) or (0,)
         code = getattr(inner, "sqlstate", None) or arguments[0]
         if code in _BUSY:
-            return InUse(address, "another program works on these records. Let it finish, and run again")
+            return InUse(address, "another program is using these records. Wait until it is done, then run again")
         if code in _REFUSED or "password" in str(inner):
             name = self.place.database
-            return StoreError(address, f"the server refuses the name or the password. Keep it: scrub secret set {name}")
+            return StoreError(
+                address,
+                f"the server rejected the user name or the password. Save the password: scrub secret set {name}",
+            )
         if isinstance(error, self._alchemy.exc.IntegrityError):
-            return Refusing(address, f"the database refuses the changes: {own_words(inner)}. Nothing was written")
+            return Refusing(address, f"the database rejected the changes: {own_words(inner)}. Nothing was saved")
         if getattr(error, "connection_invalidated", False) or code in (2002, 2003, 2006, 2013) or not self._writing:
             first = str(arguments[-1] if inner is not None else error).strip().split("\n")[0]
-            return StoreError(address, f"the server does not answer as it should: {first[:160]}")
-        return Refusing(address, f"the database refuses the changes: {own_words(inner) or code}. Nothing was written")
+            return StoreError(address, f"unexpected answer from the server: {first[:160]}")
+        return Refusing(address, f"the database rejected the changes: {own_words(inner) or code}. Nothing was saved")
 
     @property
     def _connection(self) -> Any:
@@ -201,7 +204,7 @@ class ServerEngine:
                     table,
                     tuple(_column(each) for each in found),
                     () if table in views else tuple((keys.get((schema, table)) or {}).get("constrained_columns") or ()),
-                    "is a view of other tables. Change those" if table in views else closed.get(table, ""),
+                    "is a view. Change the tables behind it" if table in views else closed.get(table, ""),
                     kept.get(table, ""), triggers.get(table, ()), parents=parents.get(table, ()),
                 )
                 for (schema, table), found in sorted(columns.items(), key=lambda item: item[0][1])
@@ -220,7 +223,7 @@ class ServerEngine:
 
     def _without_transactions(self, link: Any) -> dict[str, str]:
         return {
-            table: f"is kept by {engine}, which has no transactions"
+            table: f"uses {engine}, which has no transactions. Convert it to InnoDB"
             for table, engine in link.exec_driver_sql(
                 "SELECT table_name, engine FROM information_schema.tables "
                 "WHERE table_schema = database() AND engine IS NOT NULL AND engine <> 'InnoDB'"

@@ -47,7 +47,7 @@ class SqliteEngine:
     def _open(self, mode: str) -> sqlite3.Connection:
         for beside in (f"{self.path}{ending}" for ending in _BESIDE):
             if os.path.lexists(beside) and not os.path.isfile(beside):  # SQLite would wait at a pipe without end
-                what = f"{os.path.basename(beside)} beside it is no file. Take that away, and run again"
+                what = f"{os.path.basename(beside)} beside it is not a file. Remove it and run again"
                 raise StoreError(self.path, what) if mode == "rw" else FileProblem(self._shown, what)
         with self._told():
             link = sqlite3.connect(
@@ -67,7 +67,7 @@ class SqliteEngine:
         try:
             yield
         except sqlite3.IntegrityError as error:
-            raise Refusing(self.path, f"the database refuses the changes: {error}. Nothing was written") from None
+            raise Refusing(self.path, f"the database rejected the changes: {error}. Nothing was saved") from None
         except (sqlite3.Error, UnicodeDecodeError) as error:
             said = self._said("its text is damaged" if isinstance(error, UnicodeDecodeError) else str(error))
             # What is only read is told as any file is.
@@ -75,14 +75,20 @@ class SqliteEngine:
 
     def _said(self, what: str) -> StoreError:
         if "locked" in what:
-            return InUse(self.path, "another program works on the database. Let it finish, and run again")
+            return InUse(self.path, "another program is using the database. Wait until it is done, then run again")
         if what == "interrupted":
-            return StoreError(self.path, f"a table of it, or a view, takes more than {self._minutes} minutes to read")
+            return StoreError(
+                self.path,
+                f"a table or view takes more than {self._minutes} minutes to read. Raise the limit: scrub settings "
+                "max-minutes",
+            )
         if "readonly" in what:
-            return ReadOnly(self.path, "it is read-only. Allow writing in its properties, or work on a copy")
+            return ReadOnly(self.path, "the file is read-only. Allow writing in its properties, or work on a copy")
         if "unable to open" in what:
             return StoreError(
-                self.path, "the database cannot be opened; the folder must be writable, as it keeps a journal there"
+                self.path,
+                "the database cannot be opened. Its folder must be writable, because the database keeps a journal "
+                "there",
             )
         return StoreError(self.path, f"the database cannot be read: {what}")
 
@@ -131,7 +137,7 @@ class SqliteEngine:
         if kind == "view":
             closed, key = "is a view of other tables. Change those", ()
         elif _is_virtual(sql):
-            closed, key = "is kept by an extension", ()
+            closed, key = "is a virtual table of an extension, which Scrub does not change", ()
         elif not key:
             taken = {each.name.lower() for each in columns}
             key = tuple(each for each in ("rowid", "_rowid_", "oid") if each not in taken)[:1]
@@ -253,7 +259,7 @@ class SqliteEngine:
                 f"SELECT {key} FROM {named(layout.name)} WHERE rowid = ?", (number,)
             ).fetchone()
         if found is None:
-            raise StoreError(self.path, "the database is damaged: a record that was just added is not found")
+            raise StoreError(self.path, "the database is damaged: a record that was just added is missing")
         return found
 
     def delete(self, layout: Layout, keys: Sequence[Key]) -> None:
@@ -282,15 +288,15 @@ def _head(path: str) -> bytes:
 def ensure_sqlite(path: str) -> None:
     """Raises `StoreError` for a file that is no database of SQLite. Not to be called while it is open."""
     if os.path.exists(path) and not os.path.isfile(path):
-        raise StoreError(path, "this is a folder or a device, and no file")
+        raise StoreError(path, "not a file: a folder or a device")
     try:
         head = _head(path)
     except FileNotFoundError:
-        raise StoreError(path, "there is no such file") from None
+        raise StoreError(path, "no such file") from None
     except OSError as error:
-        raise StoreError(path, f"it cannot be read: {error.strerror}") from None
+        raise StoreError(path, f"the file cannot be read: {error.strerror}") from None
     if head and head != _HEAD:
-        raise StoreError(path, "this is no database of SQLite, or it is encrypted")
+        raise StoreError(path, "not an SQLite database, or it is encrypted")
 
 
 def sort_of(declared: str) -> Sort:

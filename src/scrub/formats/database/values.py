@@ -24,13 +24,13 @@ class Sort(Enum):
     TEXT = "texts"
     WHOLE = "whole numbers"
     NUMBER = "numbers"
-    REAL = "numbers, kept to 15 digits"
-    YES_NO = "yes and no"
+    REAL = "numbers with up to 15 digits"
+    YES_NO = "yes or no"
     DATE = "dates"
     MOMENT = "dates with a time"
     TIME = "times of day"
-    ANY = "values of any sort"
-    CLOSED = "what a macro cannot read"
+    ANY = "values of any type"
+    CLOSED = "values that Scrub cannot read"
 
 
 class Column(NamedTuple):
@@ -72,7 +72,7 @@ def reader(column: Column) -> Callable[[Any], Value]:
         if kind is int:
             return bool(raw) if sort is Sort.YES_NO and raw in (0, 1) else Decimal(raw)
         if kind is float:
-            return Decimal(repr(raw)) if math.isfinite(raw) else _closed(column, "no number")
+            return Decimal(repr(raw)) if math.isfinite(raw) else _closed(column, "not a number")
         return _other(raw, column)
 
     return read
@@ -105,7 +105,7 @@ def _lasting(seconds: Decimal) -> Duration:
 def _other(raw: Any, column: Column) -> Value:
     """What only servers give, and bytes."""
     if isinstance(raw, Decimal):
-        return raw if raw.is_finite() else _closed(column, "no number")
+        return raw if raw.is_finite() else _closed(column, "not a number")
     if isinstance(raw, datetime):
         return raw if raw.tzinfo is None else raw.astimezone().replace(tzinfo=None)
     if isinstance(raw, date):
@@ -120,24 +120,26 @@ def _other(raw: Any, column: Column) -> Value:
 
 
 def _closed(column: Column, what: str) -> Any:
-    return Trouble(f'"{column.name}" holds {what}, which a macro cannot use', filled=True)
+    return Trouble(f'"{column.name}" contains {what}, which a macro cannot use', filled=True)
 
 
 def fitted(column: Column, value: Value) -> Any:
     """A macro's value as the column keeps it. Raises `Failure` for one that it does not hold."""
     if value is None:
         if column.needed:
-            raise Failure("something must stand there, and it was to be emptied")
+            raise Failure("this column cannot be empty")
         return None
     fit = _FITTING.get(column.sort)
     found = None if fit is None else fit(column, value)
     if found is None:
-        raise Failure(f"it holds {column.sort.value}, not {type_name(value)}{_said(value)}")
+        raise Failure(f"this column takes {column.sort.value}, not {type_name(value)}{_said(value)}")
     if type(found) is str:
         if column.letters is not None and len(found) > column.letters:
-            raise Failure(f"it holds {column.letters:,} letters, and this has {len(found):,}{_said(value)}")
+            raise Failure(
+                f"this column takes up to {column.letters:,} characters; the text has {len(found):,}{_said(value)}"
+            )
         if "\0" in found or (not found.isascii() and any(0xD800 <= ord(letter) < 0xE000 for letter in found)):
-            raise Failure("the text has a character that no database keeps")
+            raise Failure("the text contains a NUL character, which a database cannot store")
     return found
 
 

@@ -30,7 +30,7 @@ class DelimitedFile(PickedFile, Workbook):
         delimiter, records = self._taken_apart(text, line_end, likely)
         widest = max((each.count(delimiter) for each in records), default=0)
         if widest >= MOST_COLUMNS:
-            raise source.problem(f"it has {widest + 1:,} fields in a row; a sheet has at most {MOST_COLUMNS:,} columns")
+            raise source.problem(f"a row has {widest + 1:,} fields; the maximum is {MOST_COLUMNS:,}")
         self.layout = Layout(marks, encoding, delimiter, line_end, '"' in text)
         self.sheet = DelimitedSheet(self, self.layout, records)
 
@@ -56,21 +56,21 @@ class DelimitedFile(PickedFile, Workbook):
         """What a person should know about saving the changes."""
         read = [f"{self.name} was read as {spoken_encoding(self.layout.encoding)}."] if self.guessed else []
         return read + [
-            f"{place} begins like a formula; it was written with an apostrophe, so that no program runs it."
+            f"{place} starts like a formula. Scrub wrote an apostrophe before it, so that no program runs it."
             for place in dict.fromkeys(self.sheet.safe)
         ]
 
     def lacking(self, what: str = "that") -> str:
         """Such a file holds values and nothing else."""
         ending = os.path.splitext(self.name)[1].lower()
-        return f"{self.name}: a {ending} file holds values only, so it cannot keep {what}. Save it as .xlsx first"
+        return f"{self.name}: a {ending} file stores values only, not {what}. Save it as .xlsx first"
 
     def arrange_rows(self) -> None:
         """Rows can come, go and change places."""
 
     def embed(self, title: str, text: str) -> None:
         """Nothing but values can be inside."""
-        raise Failure(f"{self.name}: nothing can be put inside a table of texts. Save it as .xlsx first")
+        raise Failure(f"{self.name}: a text file cannot contain macros. Save it as .xlsx first")
 
     # -- saving
 

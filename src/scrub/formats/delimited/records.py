@@ -34,7 +34,7 @@ def records_of(source: Source, text: str, line_end: str, delimiter: str) -> list
             elif len(waiting) > 10_000:
                 break
     if waiting:
-        raise source.problem(f"a quote is opened in line {begun} and never closed. Close it, and run again")
+        raise source.problem(f"line {begun}: the opening quote has no closing quote. Add it and run again")
     return records
 
 

@@ -15,7 +15,7 @@ from scrub.formats.delimited.layout import Layout
 from scrub.formats.delimited.records import fields_of, raw_fields
 from scrub.formats.sheet import OpenSheet, told
 from scrub.formats.shift import Shift
-from scrub.model.amounts import Duration, number_text
+from scrub.model.amounts import Duration, Length, number_text
 from scrub.model.area import MOST_COLUMNS, MOST_ROWS, Area
 from scrub.model.change import VALUE
 from scrub.model.declare import FileItem
@@ -30,16 +30,17 @@ from scrub.model.text import Edit, edited
 from scrub.model.values import Plain, Value, harmless, shown, type_name
 
 _LOOKS: dict[str, Any] = {
-    "locked": True, "fill": None, "colour": None, "bold": False, "italic": False, "number-form": "General",
-    "alignment": Alignment.GENERAL, "wrapped": False, "underlined": False, "struck": False, "font": "", "size": 0,
+    "locked": True, "fill": None, "colour": None, "bold": False, "italic": False, "number-format": "General",
+    "alignment": Alignment.GENERAL, "wrapped": False, "underlined": False, "strikethrough": False, "font": "",
+    "size": 0,
     "vertical-alignment": UpDown.BOTTOM, "indent": 0, "rotation": 0, "borders": None,
     **dict.fromkeys(EDGES),
 }  # fmt: skip
 _SETTINGS: dict[str, Any] = {
     "view": View.NORMAL, "page-break-lines": False, "gridlines": True, "zoom": 100, "orientation": Orientation.PORTRAIT,
-    "rows-in-sight": 0, "columns-in-sight": 0, "print-scale": 100, "printed-gridlines": False, "centred-across": False,
+    "frozen-rows": 0, "frozen-columns": 0, "print-scale": 100, "printed-gridlines": False, "centred-across": False,
     "centred-down": False,
-    **dict.fromkeys((f"{side}-margin" for side in "left right top bottom header footer".split()), 0),
+    **dict.fromkeys((f"{side}-margin" for side in "left right top bottom header footer".split()), Length.of_cm(0)),
 }  # fmt: skip
 _POINT_NUMBER = late(r"-?(?:0|[1-9]\d{0,14})(?:\.\d+)?")
 _COMMA_NUMBER = late(r"-?(?:0|[1-9]\d{0,14})(?:,\d+)?")
@@ -251,8 +252,8 @@ class DelimitedSheet(OpenSheet):
             if there != wanted:
                 line = self._line_of(heading + at)
                 failure = Failure(
-                    f"{self._file.label}, line {line}: it has {there} fields, and the headings are {wanted}. "
-                    "A field with the delimiter in it must stand in quotes"
+                    f"{self._file.label}, line {line}: {there} fields, but {wanted} headings. Put quotes around a "
+                    "field that contains the delimiter"
                 )
                 failure.placed = True
                 raise failure
@@ -273,7 +274,7 @@ class DelimitedSheet(OpenSheet):
         if isinstance(value, Duration) and not value.on_calendar:
             value = str(value)
         if not (value is None or isinstance(value, str | bool | Decimal | date)):
-            raise Failure(f"a field cannot hold {type_name(value)}").at(self.where(row, column))
+            raise Failure(f"a field cannot contain {type_name(value)}").at(self.where(row, column))
         if isinstance(value, str):
             value = self._writable(str(value), before, row, column)
         key = self.key(row, column)

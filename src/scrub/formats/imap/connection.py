@@ -33,7 +33,7 @@ class Place(NamedTuple):
 
 def place_of(address: str) -> Place:
     """The mailbox that an address names (RFC 5092). Raises `FileProblem`."""
-    wrong = "this is no address of a mailbox. Write it as imaps://you@mail.huts.example/INBOX"
+    wrong = "not a mailbox address. Write it like this: imaps://you@mail.huts.example/INBOX"
     parts, port, user, mailbox = parts_of(address, ("imaps", "imap"), wrong)
     ensure_no_password(address, parts, MAIL)
     secure = parts.scheme == "imaps"
@@ -66,7 +66,7 @@ def connect(place: Place) -> imaplib.IMAP4:
         else:
             made = imaplib.IMAP4(place.host, place.port, timeout=PATIENCE)
             if "STARTTLS" not in made.capabilities:
-                raise problem("the server offers no safe connection, and in the clear nothing is read")
+                raise problem("the server offers no encryption, and Scrub does not read mail unencrypted")
             made.starttls(context)
     except ssl.SSLError as error:
         raise problem(f"the server {distrusted(error)}. Nothing was read") from None
@@ -75,11 +75,11 @@ def connect(place: Place) -> imaplib.IMAP4:
     if made.state != "AUTH":
         secret = password(MAIL)
         if secret is None:
-            raise problem(f"there is no password for {place.user or 'you'}. {KEEP_PASSWORD}")
+            raise problem(f"no password for {place.user or 'you'}. {KEEP_PASSWORD}")
         try:
             made.login(place.user, secret.reveal())
         except imaplib.IMAP4.error:
-            raise problem(f"the server does not accept the password of {place.user}") from None
+            raise problem(f"the server rejected the password of {place.user}") from None
     return made
 
 
@@ -124,11 +124,11 @@ class Connection:
         try:
             state, answer = work(*words)
         except imaplib.IMAP4.abort as error:
-            raise Lost(self.place.address, f"the server ended the talk: {reason(error)}") from None
+            raise Lost(self.place.address, f"the server closed the connection: {reason(error)}") from None
         except OSError as error:
             raise Lost(self.place.address, f"the server did not answer: {reason(error)}") from None
         except imaplib.IMAP4.error as error:
-            raise FileProblem(self.place.address, f"the server did not do it: {reason(error)}") from None
+            raise FileProblem(self.place.address, f"the server reported an error: {reason(error)}") from None
         if state != "OK":
             said = answer[0].decode("utf-8", "replace") if answer and isinstance(answer[0], bytes) else state
             raise Declined(self.place.address, f"the server refused: {said}")

@@ -143,7 +143,7 @@ def _append_again(connection: Connection, uid: int, keep: Keep) -> Order:
     """What brings a message back that is about to go."""
     stored, data = connection.stored([uid]).get(uid), connection.whole(uid)
     if stored is None or data is None:
-        raise FileProblem(connection.place.address, "a message was removed meanwhile")
+        raise FileProblem(connection.place.address, "a message was removed in the meantime")
     flags = " ".join(sorted(stored.flags - {"\\Recent", "\\Deleted"}))
     return {
         "in": connection.place.mailbox, "validity": connection.validity, "do": "append",
@@ -169,11 +169,11 @@ def taken_back(address: str, orders: Sequence[Order], kept: Callable[[str], byte
         try:
             if connection.validity != order["validity"]:
                 raise FileProblem(
-                    address, f"the server numbered the messages of {order['in']} anew since, so they cannot be told"
+                    address, f"the server has renumbered the messages of {order['in']}, so they cannot be identified"
                 )
             missing = set(order.get("uids", ())) - set(connection.uids(deleted=True))
             if missing:
-                raise FileProblem(address, f"{len(missing)} of the messages are not in {order['in']} any more")
+                raise FileProblem(address, f"{len(missing)} of the messages are no longer in {order['in']}")
             for _ in done(connection, order, lambda data: "", kept):
                 pass
         finally:

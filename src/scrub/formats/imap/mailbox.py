@@ -143,12 +143,13 @@ class ServerMailbox(LooseMailbox[ServerMessage]):
 
     def _renumbered(self) -> FileProblem:
         return FileProblem(
-            self.address, "the server numbered its messages anew meanwhile (UIDVALIDITY). Nothing was done; run again"
+            self.address, "the server has renumbered its messages (UIDVALIDITY). Nothing was done; run again"
         )
 
     def _missing(self, uid: int) -> FileProblem:
         return FileProblem(
-            self.address, f"message {self._places[uid] + 1} was moved or removed meanwhile. Nothing was done; run again"
+            self.address,
+            f"message {self._places[uid] + 1} was moved or removed in the meantime. Nothing was done; run again",
         )
 
     def known(self, uid: int) -> Stored:
@@ -197,7 +198,7 @@ class ServerMailbox(LooseMailbox[ServerMessage]):
     def effects(self, into: str | None = None) -> list[Effect]:
         """The files that come of it; the server is told behind."""
         if into is not None:
-            raise Failure(f'{self.name}: it stays on its server. To put messages elsewhere: copy to: "…"')
+            raise Failure(f'{self.name}: a mailbox on a server cannot be moved. To copy its messages: copy to: "…"')
         return self.out.effects()
 
     @property
@@ -217,7 +218,7 @@ class ServerMailbox(LooseMailbox[ServerMessage]):
                 yield self._written(each, mailbox, "copied to", [])
         for each in every:
             if each.touched and (not each.gone or each.target):
-                yield self._written(each, each.target or self.name, "written anew in", [each.uid])
+                yield self._written(each, each.target or self.name, "rewritten in", [each.uid])
         whole = [each for each in every if not (each.touched and (not each.gone or each.target))]
         for on in (True, False):
             groups: dict[tuple[str, ...], list[int]] = {}
@@ -239,7 +240,7 @@ class ServerMailbox(LooseMailbox[ServerMessage]):
                 said = f"{counted(len(uids), 'message')} moved to {mailbox}"
                 yield self._deed(said, {"do": "move", "uids": uids, "to": mailbox})
             else:
-                said = f"{counted(len(uids), 'message')} taken out of {self.name}"
+                said = f"{counted(len(uids), 'message')} deleted from {self.name}"
                 yield self._deed(said, {"do": "remove", "uids": uids})
 
     def _written(self, message: ServerMessage, target: str, how: str, instead: Sequence[int]) -> Deed:

@@ -87,19 +87,19 @@ class OpenAttachment(Attachment):
         """Saves it as a file."""
         own = name or self.name or f"attachment{_ENDINGS.get(self.type, '')}"
         if self.part.sealed.startswith("encrypted"):
-            raise Failure(f"{self.message.label}: it is {self.part.sealed}, and can be read in its program only")
+            raise Failure(f"{self.message.label}: it is {self.part.sealed}; open it in its own program")
         origin = self.message.origin()
         fresh = Unencoded(origin, self.part.body, self.part.end, self.part.encoding)
         path, back = self.out.save(fresh, to, as_file_name(own))
         self.message.noted("attachment saved", None, path, back, f"saved {path}")
 
-    def remove(self) -> None:
+    def delete(self) -> None:
         """Takes it out; a line in its place says what was there."""
         part = self.part
         if part.sealed:
-            raise Failure(f"{self.message.label}: it is {part.sealed}, and a change would break that. It was left")
+            raise Failure(f"{self.message.label}: it is {part.sealed}, and a change would break that. Skipped")
         if part.above is None:
-            raise Failure(f"{self.message.label}: the message is nothing but this attachment. Delete the message")
+            raise Failure(f"{self.message.label}: the message contains only this attachment. Delete the message")
         said = f"[The attachment {self.label} ({self.size}) was taken out on {date.today():%Y-%m-%d}.]"
         end = self.message.line_end_in_use
         fresh = f"Content-Type: text/plain; charset=utf-8{end}Content-Transfer-Encoding: 8bit{end}{end}{said}".encode()
@@ -110,4 +110,4 @@ class OpenAttachment(Attachment):
             back()
             self._gone = False
 
-        self.message.noted("attachment", self.label, None, revert, f"{self.label} taken out")
+        self.message.noted("attachment", self.label, None, revert, f"{self.label} deleted")

@@ -161,7 +161,7 @@ class LooseMailbox(OpenMailbox[M]):
 
     def embed(self, title: str, text: str) -> None:
         """Nothing but messages can be inside."""
-        raise Failure(f"{self.name}: nothing can be put inside a mailbox")
+        raise Failure(f"{self.name}: a mailbox cannot contain macros")
 
     def ensure_free(self) -> None:
         """Several share it; each message is looked at once more at the end."""
@@ -170,7 +170,7 @@ class LooseMailbox(OpenMailbox[M]):
 
     def lacking(self, what: str = "that") -> str:
         """It holds messages and nothing else."""
-        return f"{self.name}: a mailbox cannot keep {what}"
+        return f"{self.name}: a mailbox cannot store {what}"
 
 
 def _body(message: Mailed) -> str:

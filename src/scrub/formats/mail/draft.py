@@ -84,7 +84,9 @@ class Draft(OpenMessage):
 
     def origin(self) -> Origin:
         """It is nowhere yet."""
-        raise Failure(f"{self.label}: a draft is in no file yet. Save attachments of the message that it came from")
+        raise Failure(
+            f"{self.label}: a draft is not saved in a file yet. Save the attachments of the message it came from"
+        )
 
     def put_edits(
         self, values: dict[str, bytes | None], splices: dict[tuple[int, int], Edit] | None = None
@@ -126,9 +128,9 @@ class Draft(OpenMessage):
             data, root = self.parts()
             part = list(_readable(root))[number]
             if part.sealed:
-                raise Failure(f"it is {part.sealed}, and a text above it would break that. Forward it without a text")
+                raise Failure(f"it is {part.sealed}, and text above it would break that. Forward it without text")
             if not part.is_readable(data):
-                raise Failure("its text is in an encoding that cannot be read. Forward it without a text")
+                raise Failure("its text has an unknown encoding. Forward it without text")
             own = part.text(data)
             if part.type == "text/html":
                 from html import escape
@@ -174,7 +176,7 @@ class Draft(OpenMessage):
     def send(self) -> None:
         """Sends it at the end of the run."""
         if self.sent:
-            raise Failure(f"{self.label}: it is sent already")
+            raise Failure(f"{self.label}: already sent")
         outgoing(self)  # what cannot be sent is told before anything is done
         self.sent = True
         said = f"to be sent to {', '.join(each.mailbox for each in (*self.to, *self.cc, *self.bcc))}"
@@ -186,11 +188,11 @@ class Draft(OpenMessage):
 
     def forward(self, to: Sequence[Address], text: str | None = None) -> Draft:
         """A draft is changed rather than passed on."""
-        raise Failure(f'{self.label}: it is a draft. Say whom it goes to: {{its name}}.to = "ann@huts.example"')
+        raise Failure(f'{self.label}: a draft has recipients of its own. Set them: draft.to = "ann@huts.example"')
 
     def reply(self, text: str) -> Draft:
         """A draft has no sender to answer."""
-        raise Failure(f"{self.label}: it is a draft, which nobody sent")
+        raise Failure(f"{self.label}: a draft has no sender yet")
 
     def effects(self) -> list[Effect]:
         """The file that it is to be."""
@@ -226,7 +228,7 @@ class Passed(OpenMessage):
         except Failure as failure:
             self.out.later.remove(draft)
             raise Failure(f"{self.label}: {failure.what}") from None
-        return _noted(draft, f"passes on {self.label}")
+        return _noted(draft, f"forwards {self.label}")
 
     def _body(self, body: int) -> Piece:
         """Its body as it was before lines were quoted."""
@@ -241,7 +243,7 @@ class Passed(OpenMessage):
         """A draft that answers its sender."""
         sender = self.reply_to or self.from_
         if sender is None:
-            raise Failure(f"{self.label}: it does not say who sent it, so nobody can be answered")
+            raise Failure(f"{self.label}: it has no sender to reply to")
         end, own = self.line_end_in_use, self.id
         former = (self.raw("References") or self.raw("In-Reply-To")).split()
         answers = {}
@@ -250,7 +252,7 @@ class Passed(OpenMessage):
             answers = {"In-Reply-To": own.encode("utf-8"), "References": phrase(chain, len("References: "), end)}
         subject = f"Re: {self.base_subject}" if self.base_subject else "Re:"
         draft = new_draft(self.file, self.out, [sender], subject, text, end, answers)
-        return _noted(draft, f"answers {self.label}")
+        return _noted(draft, f"replies to {self.label}")
 
 
 def new_draft(
@@ -276,7 +278,7 @@ def _made(
 ) -> Draft:
     """A draft with the headers that every message needs (RFC 5322, 3.6), and its own ones."""
     if not to:
-        raise Failure("whom does it go to? Give it an address")
+        raise Failure('the message has no recipient. Set: draft.to = "…"')
     ensure_one_line(subject, "the subject")
     sender = CURRENT.get().address
     domain = sender.mailbox.rpartition("@")[2] if sender is not None else "scrub.invalid"

@@ -51,8 +51,8 @@ class MessageFile(PickedFile):
         self.message = FileMessage(self)
         if not self.message.head[0].data:
             raise source.problem(
-                "this is no message: it does not begin with headers such as From: and Subject:. Save it from your mail "
-                "program once more"
+                "not a message: it does not start with headers such as From: and Subject:. Save it from your mail "
+                "program again"
             )
 
     @holds
@@ -72,7 +72,7 @@ class MessageFile(PickedFile):
 
     def lacking(self, what: str = "that") -> str:
         """It is a message alone."""
-        return f"{self.name}: a message in a file of its own cannot keep {what}; mailboxes can (.mbox, Maildir)"
+        return f"{self.name}: a single message file cannot store {what}; mailboxes can (.mbox, Maildir)"
 
     def contents(self) -> Contents:
         """The parts of it that are files, and its text."""
@@ -86,7 +86,7 @@ class MessageFile(PickedFile):
         hint = (
             f"From {found.from_ or 'nobody'} to {', '.join(found.to) or 'nobody'}, {when}\n"
             f"Subject: {found.subject}\n{said[:200]}{'…' if len(said) > 200 else ''}\n"
-            "A macro says: message.subject, message.from.address, message.text, each attachment"
+            "In a macro: message.subject, message.from.address, message.text, each attachment"
         )
         return Contents("attachment", rows, hint=hint)
 

@@ -54,7 +54,7 @@ class FreshMessage(FileItem):
 
     def selected(self, place: str | None) -> Item:
         """Nothing can be picked in it."""
-        raise Failure("nothing can be picked in a new message")
+        raise Failure("a new message has no selection")
 
     def contents(self) -> Contents:
         """Nothing to see before it is there."""

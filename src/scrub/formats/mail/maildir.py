@@ -34,7 +34,9 @@ class MaildirMessage(BoxMessage):
         super().__init__(size, number)
 
     def _missing(self) -> FileProblem:
-        return FileProblem(self.path, "another program moved or removed this message meanwhile. Run the macro again")
+        return FileProblem(
+            self.path, "another program moved or removed this message in the meantime. Run the macro again"
+        )
 
     def octets(self, start: int, end: int) -> bytes:
         """Bytes of its file."""
@@ -137,7 +139,7 @@ class Maildir(LooseMailbox[MaildirMessage]):
     def effects(self, into: str | None = None) -> list[Effect]:
         """What is to be done: other mailboxes get their messages before this one lets them go."""
         if into is not None:
-            raise Failure(f'{self.name}: a Maildir stays where it is. To put messages elsewhere: copy to: "…"')
+            raise Failure(f'{self.name}: a Maildir cannot be moved. To copy its messages: copy to: "…"')
         own = [effect for number in sorted(self.kept) for effect in self.kept[number].effects()]
         return [*self.out.effects(), *own]
 

@@ -108,7 +108,7 @@ class MboxFile(PickedFile, OpenMailbox[MboxMessage]):
                     self._begin(start, source.read(start - back, _LONGEST + back), back)
                 place = data.find(_MARK, place + 1)
         if source.size and (not self._starts or source.read(0, self._starts[0]).strip()):
-            raise source.problem('this is no mailbox: its first line does not begin with "From "')
+            raise source.problem('not a mailbox: its first line does not start with "From "')
         self._starts.append(source.size)
         tail = source.read(max(0, source.size - 3), 3)
         self._gaps.append(2 if tail.endswith(b"\n\r\n") else 1 if tail.endswith(b"\n\n") else 0)
@@ -131,8 +131,8 @@ class MboxFile(PickedFile, OpenMailbox[MboxMessage]):
     def _unsure(self, start: int) -> FileProblem:
         number = 1 + sum(self.source.read(at, min(_BLOCK, start - at)).count(b"\n") for at in range(0, start, _BLOCK))
         return self.source.problem(
-            f'line {number:,} begins with "From " and may begin a message or be text: mail programs would not agree. '
-            'If it is text, write ">From " there; else put an empty line in front of it'
+            f'line {number:,} starts with "From ": text, or a new message? If it is text, write ">From "; '
+            "otherwise add an empty line before it"
         )
 
     def bounds(self, number: int) -> tuple[int, int, int]:
@@ -170,7 +170,7 @@ class MboxFile(PickedFile, OpenMailbox[MboxMessage]):
 
     def lacking(self, what: str = "that") -> str:
         """It holds messages and nothing else."""
-        return f"{self.name}: a mailbox cannot keep {what}"
+        return f"{self.name}: a mailbox cannot store {what}"
 
     @property
     def changed_at_all(self) -> bool:

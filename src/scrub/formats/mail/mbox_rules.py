@@ -75,6 +75,8 @@ def ensure_own(path: str) -> None:
     if real in boxes or re.match(r"(?:/private)?/var/(?:spool/)?mail/", real):
         raise FileProblem(
             path,
-            "new mail is delivered into this file, and a message that comes now could be lost. Move it with your "
-            "mail program into a mailbox of your own first",
+            (
+                "new mail arrives in this file, and could get lost. First move the messages to another mailbox with "
+                "your mail program"
+            ),
         )

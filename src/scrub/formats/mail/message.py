@@ -171,8 +171,8 @@ class OpenMessage(Mailed):
         found = next(iter(texts_in(part, "text/plain")), None)
         if found is None:
             page = any(texts_in(part, "text/html"))
-            what = "is a page of HTML, which would lose its looks" if page else "is not there"
-            raise Failure(f"{self.label}: its text {what}. It was left")
+            what = "is HTML, which would lose its formatting" if page else "is missing"
+            raise Failure(f"{self.label}: its text {what}. Skipped")
         self._set_text(found, data, value)
 
     def _text_of(self, part: Part, data: bytes) -> str:
@@ -199,14 +199,11 @@ class OpenMessage(Mailed):
         if value == before:
             return
         if part.sealed:
-            raise Failure(f"{self.label}: it is {part.sealed}, and a change would break that. It was left")
+            raise Failure(f"{self.label}: it is {part.sealed}, and a change would break that. Skipped")
         if list(texts_in(root, "text/html")):
-            raise Failure(
-                f"{self.label}: its text stands twice, as plain text and as HTML, and only one of them would change. "
-                "It was left"
-            )
+            raise Failure(f"{self.label}: it has two versions, plain text and HTML, and only one would change. Skipped")
         if not part.is_readable(data):
-            raise Failure(f"{self.label}: its text is in an encoding that cannot be read. It was left")
+            raise Failure(f"{self.label}: its text has an unknown encoding. Skipped")
         back = self.put_text(part, value)
         forget = self.remember(part, value)
 
@@ -252,7 +249,7 @@ class OpenMessage(Mailed):
         try:
             work()
         except Failure as failure:
-            self.file.recorder.remarks.append(f"left {failure.what}")
+            self.file.recorder.remarks.append(f"skipped {failure.what}")
 
     # -- what is attached, and where it goes
 

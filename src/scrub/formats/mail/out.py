@@ -167,13 +167,13 @@ class Out(Beside):
             raise Failure(f"{message.label} is in {to} already")
         if not is_maildir(path):
             if os.path.isdir(path):
-                raise Failure(f'"{to}" is a folder and no mailbox. Write a file in it: "{to}/Larch Hut.mbox"')
+                raise Failure(f'"{to}" is a folder, not a mailbox. Name a file in it: "{to}/Larch Hut.mbox"')
             if os.path.isfile(path):
                 ensure_own(path)
                 if not is_mbox(path):
-                    raise Failure(f'"{to}" is a file, and no mailbox')
+                    raise Failure(f'"{to}" is a file, but not a mailbox')
             elif not path.lower().endswith((".mbox", ".mbx")):
-                raise Failure(f'there is no mailbox "{to}". {self._meant(to)}')
+                raise Failure(f'no mailbox "{to}". {self._meant(to)}')
         return path
 
     def _meant(self, to: str) -> str:
@@ -181,8 +181,8 @@ class Out(Beside):
         folder, name = os.path.split(to)
         inside = os.path.join(os.path.basename(self.path.rstrip(os.sep)), f".{name.removeprefix('.')}")
         if not folder and is_maildir(self.whole(inside)):  # a folder of a Maildir has a point before its name
-            return f'To use the one inside this Maildir, write to: "{inside}"'
-        return f'To make one, write to: "{os.path.join(folder, name.removeprefix("."))}.mbox"'
+            return f'For the folder inside this Maildir, write to: "{inside}"'
+        return f'To create one, write to: "{os.path.join(folder, name.removeprefix("."))}.mbox"'
 
     @property
     def sends(self) -> list[Outgoing]:

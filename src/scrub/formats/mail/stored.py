@@ -101,7 +101,7 @@ class StoredMessage(Message):
         """
         times = len(self.head[0].find(name))
         if times > 1:
-            raise Failure(f'{self.label} has {times} headers "{name}", and only one of them counts. It was left')
+            raise Failure(f'{self.label} has {times} headers "{name}", but only one is allowed. Skipped')
         return self.put_edits({**self._values, name: value})
 
     def replace_part(self, part: Part, fresh: bytes) -> Callable[[], None]:

@@ -19,13 +19,13 @@ def outgoing(draft: OpenMessage) -> Outgoing:
     """The message that leaves, without its Bcc. Raises `Failure` for one that no server may be given."""
     sender = draft.from_
     if sender is None:
-        raise Failure(f"{draft.label}: it does not say who sends it. Say it: scrub settings address you@huts.example")
+        raise Failure(f"{draft.label}: the sender is missing. Set it: scrub settings address you@huts.example")
     recipients = list(dict.fromkeys(each.mailbox for each in (*draft.to, *draft.cc, *draft.bcc)))
     if not recipients:
-        raise Failure(f"{draft.label}: it goes to nobody")
+        raise Failure(f"{draft.label}: the message has no recipient")
     strange = next((each for each in (sender.mailbox, *recipients) if _STRANGE.search(each)), None)
     if strange is not None:
-        raise Failure(f'{draft.label}: "{strange}" is no address that can be written to')
+        raise Failure(f'{draft.label}: "{strange}" is not a valid address')
     data = draft.whole()
     head, body = parted(data)
     head = spliced(head, Headers(head).edits({"Bcc": None}))
@@ -33,9 +33,9 @@ def outgoing(draft: OpenMessage) -> Outgoing:
     for number, line in enumerate(whole.split(b"\r\n"), 1):
         if len(line) > LONGEST_LINE:
             raise Failure(
-                f"{draft.label}: line {number} has {len(line):,} characters, and a mail server takes {LONGEST_LINE} "
-                "(RFC 5322, 2.1.1). Write its text anew, or attach it as a file"
+                f"{draft.label}: line {number} has {len(line):,} characters; a mail server accepts {LONGEST_LINE} (RFC "
+                "5322, 2.1.1). Shorten the line, or attach the text as a file"
             )
     if b"\0" in whole:
-        raise Failure(f"{draft.label}: there is a NUL character in it, which no mail server takes")
+        raise Failure(f"{draft.label}: it contains a NUL character, which mail servers reject")
     return Outgoing(draft.id, sender.mailbox, tuple(recipients), draft.subject, whole)

@@ -100,7 +100,7 @@ _OCTETS = 39
 def ensure_one_line(text: str, what: str) -> None:
     """Raises `Failure` for a text that cannot be in a header (RFC 5322, 2.2): a line break would begin another one."""
     if any(mark in text for mark in "\r\n\0\x0b\x0c\x85\u2028\u2029"):
-        raise Failure(f"{what} would hold a line break, and with it other headers. Take it out first: .single-line")
+        raise Failure(f"{what} would contain a line break, and could add headers. Remove it first: .single-line")
 
 
 def _plain(word: str) -> bool:

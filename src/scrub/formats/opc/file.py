@@ -34,12 +34,12 @@ class OfficeFile(PickedFile, DescribedFile):
         kind = self.kind_word
         if "mimetype" in self.package.members:  # as in an Open Document
             ending = self.usual.split()[1]
-            raise self.problem(f"this is not {self.usual} {kind}, whatever its name says. Save it as {ending}")
-        raise self.problem(f"its {kind} part is missing, so this is not a {kind}, or a damaged one")
+            raise self.problem(f"not {self.usual} {kind}, despite its name. Save it as {ending}")
+        raise self.problem(f"the {kind} part is missing: not a {kind}, or a damaged one")
 
     @property
     def notes(self) -> Sequence[str]:
         """What a person should know about saving the changes."""
         if self.recorder and any(name.startswith("_xmlsignatures/") for name in self.package.members):
-            return [f"{self.name} carries a digital signature, which no longer holds after a change."]
+            return [f"{self.name} has a digital signature. After a change, the signature is invalid."]
         return []

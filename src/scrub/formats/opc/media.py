@@ -24,7 +24,7 @@ def blip_of(holder: Span, called: str) -> Span:
     """The one element of a drawing that names what it shows. Raises `Failure` for a group of several."""
     found = [each for each in holder.inside() if each.name == "blip" and each.uri.endswith("/main")]
     if len(found) != 1:
-        raise Failure(f"{called} is a group of pictures; change it in its own program")
+        raise Failure(f"{called} is a group of pictures. Change it in its own program")
     return found[0]
 
 

@@ -108,8 +108,8 @@ class Parts:
         """Raises `Failure` for a Strict document (ISO/IEC 29500-1, annex A), whose parts have other namespaces."""
         if self._strict:
             raise Failure(
-                f"{os.path.basename(self.package.source.shown)} is a Strict Open XML file, to which Scrub adds no "
-                "parts (links, comments, pictures, sheets). Save it as an ordinary one in its own program first"
+                f"{os.path.basename(self.package.source.shown)} is a Strict Open XML file; Scrub adds no links, "
+                "comments, pictures or sheets to it. Save it in the ordinary format first"
             )
 
     def _rels_name(self, source: str) -> str:

@@ -66,15 +66,15 @@ class OpenText(PickedFile, DescribedFile, RecordingText):
         super().__init__(source)
         self.package = Package(source)
         if CONTENT not in self.package.members:
-            raise self.problem("its content is missing, so this is not an Open Document, or a damaged one")
+            raise self.problem("its content is missing: not an OpenDocument file, or a damaged one")
         if "mimetype" in self.package.members and not self.package.read("mimetype").strip().startswith(_TYPE):
-            raise self.problem("this is an Open Document, but not a text. Save it as .odt in its own program")
+            raise self.problem("an OpenDocument file, but not a text document. Save it as .odt in its own program")
         manifest = "META-INF/manifest.xml"
         if manifest in self.package.members and b"encryption-data" in self.package.read(manifest):
-            raise self.problem("it is encrypted. Open it in its program, save it without a password, and run again")
+            raise self.problem("it is encrypted. In its own program, save it without a password")
         parts = [TextPart(CONTENT, *part_tree(self.package, CONTENT, parse_text))]
         if body_of(parts[0]) is None:
-            raise self.problem("its content is not a text, whatever its name says")
+            raise self.problem("not a text document, despite its name")
         if _STYLES in self.package.members:
             parts.append(TextPart(_STYLES, *part_tree(self.package, _STYLES)))
         self._stories: Stories[TextPart, TextParagraph] = Stories(self, parts, self._read, _resolved, self._forget)
@@ -157,27 +157,27 @@ class OpenText(PickedFile, DescribedFile, RecordingText):
     def ensure_open(self) -> None:
         """It always allows changes."""
 
-    # -- recorded changes
+    # -- tracked changes
 
     def accept_changes(self) -> None:
-        """Makes every recorded change real."""
+        """Makes every tracked change real."""
         self._decide_all(True)
 
     def reject_changes(self) -> None:
-        """Takes every recorded change back."""
+        """Takes every tracked change back."""
         self._decide_all(False)
 
     def _decide_all(self, accepted: bool) -> None:
         count = len(list(self.changes_waiting()))
         if count:
-            said = f"{counted(count, 'recorded change')} {'accepted' if accepted else 'refused'}"
+            said = f"{counted(count, 'tracked change')} {'accepted' if accepted else 'rejected'}"
             self.changed("changes", count, 0, self._stories.decide_all(accepted), said)
 
     @property
     def notes(self) -> Sequence[str]:
         """What a person should know about saving the changes."""
         if self.recorder and "META-INF/documentsignatures.xml" in self.package.members:
-            return [f"{self.name} carries a digital signature, which no longer holds after a change."]
+            return [f"{self.name} has a digital signature. After a change, the signature is invalid."]
         return []
 
     # -- what it holds
@@ -234,7 +234,9 @@ class OpenText(PickedFile, DescribedFile, RecordingText):
     def arrange_rows(self) -> None:
         """Raises `Failure` where rows cannot be arranged."""
         if self.tracks_changes:
-            raise Failure(f"{self.name}: rows come, go and change places only while no changes are recorded")
+            raise Failure(
+                f"{self.name}: rows cannot be added, deleted or moved while changes are tracked. Turn tracking off"
+            )
 
     # -- what stands among the words
 
@@ -307,7 +309,7 @@ class OpenText(PickedFile, DescribedFile, RecordingText):
         return (each for part in self.parts for each in comments_in(self, part))
 
     def changes_waiting(self) -> Iterator[TextChange]:
-        """The recorded changes that wait."""
+        """The tracked changes that wait."""
         return (each for part in self.parts for each in changes_in(self, self._stories, part))
 
     def remove_names(self) -> None:
@@ -316,7 +318,7 @@ class OpenText(PickedFile, DescribedFile, RecordingText):
             return
         if any(next(names_in(part.root), None) for part in self.parts):
             self._nameless = True
-            self.changed("names", True, False, lambda: setattr(self, "_nameless", False), "names of authors taken out")
+            self.changed("names", True, False, lambda: setattr(self, "_nameless", False), "author names removed")
         for name in ("author", "last editor"):
             self.put_property(name, None)
 

@@ -32,9 +32,7 @@ def mark_gone(every: Sequence[TextParagraph], tracking_of: Callable[[TextParagra
             # No paragraph beside it can hold the mark: it is written where the paragraph was (5.5.7.2).
             tracking.leads[each.span.start] += tracking.deleted(each.deleted())
         else:
-            raise Failure(
-                f"{each.label}: its deletion cannot be recorded in a list. Delete it while no changes are recorded"
-            )
+            raise Failure(f"{each.label}: deleting from a list cannot be tracked. Turn tracking off first")
 
 
 def _alike(one: TextParagraph, other: TextParagraph) -> bool:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterable, Iterator
-from decimal import Decimal
 
 from scrub.formats.kept import all_back
 from scrub.formats.opendocument.lengths import centimetres
@@ -14,6 +13,7 @@ from scrub.formats.opendocument.read import FO, STYLE, TEXT, XLINK, alive, attri
 from scrub.formats.spans import Span, Splice, whole
 from scrub.formats.texts.placed import Placed, PlacedBookmark, ensure_other
 from scrub.formats.xmltext import escaped_text, text_of
+from scrub.model.amounts import Length, number_text
 from scrub.model.change import cut
 from scrub.model.inline import MOST_TEXT_COLUMNS, Field, Link, Section, ensure_address
 from scrub.model.printing import Orientation
@@ -65,13 +65,13 @@ class TextLink(Placed[TextPlace], Link):
         back = self._place.say("href", value, XLINK)
         self.changed("link", before, value, back, inner=(f'"{self.text[:30]}"',))
 
-    def remove(self) -> None:
+    def delete(self) -> None:
         """Takes it away."""
         span = self._place.span
         tags = [span, *(each for each in span.inside() if of(each, TEXT, "span") and _shows_link(each))]
         gone = [Splice(*edge, b"") for each in tags for edge in _edges(each)]
         back = self._place.put("link", gone)
-        self.changed("link", self.address, None, back, f'link of "{self.text[:30]}" taken away: {self.address}')
+        self.changed("link", self.address, None, back, f'link of "{self.text[:30]}" deleted: {self.address}')
 
 
 def _shows_link(span: Span) -> bool:
@@ -118,7 +118,7 @@ class TextField(Placed[TextPlace], Field):
     def fix(self) -> None:
         """Makes what it shows plain text."""
         if self._place.home.tracks_changes:
-            raise Failure(f"{self.label}: fields become plain text only while no changes are recorded")
+            raise Failure(f"{self.label}: fields cannot become plain text while changes are tracked. Turn tracking off")
         span, result = self._place.span, self.result
         back = self._place.put("field", [Splice(span.start, span.end, escaped_text(result).encode())])
         said = f'field {self.code} is plain text now: "{cut(result)}"'
@@ -167,7 +167,7 @@ class TextBookmark(PlacedBookmark[TextPlace]):
 def ensure_bookmark(name: str, others: Iterable[str]) -> None:
     """Raises `Failure` for a name that no bookmark can have, or another one has."""
     if not name.strip() or re.search(r"[\s#/\\@:*?\";,.|()<>&']", name):
-        raise Failure(f'"{name}" cannot be the name of a bookmark: it is empty, or has a blank or a mark in it')
+        raise Failure(f'"{name}" is not a valid bookmark name. Use letters, digits, "-" and "_"')
     ensure_other(name, others)
 
 
@@ -195,20 +195,25 @@ class TextSection(Placed[TextPlace], Section):
         """Its number."""
         return f"section {self._number}"
 
-    def measure(self, word: str) -> Decimal | None:
-        """A length, in centimetres."""
+    def measure(self, word: str) -> Length | None:
+        """A length."""
         said = self._place.said(_MEASURES[word], FO)
         if said is None and "margin" in word:
             said = self._place.said("margin", FO)
         found = centimetres(said)
-        return None if found is None else round(found, 2)
+        return None if found is None else Length.of_cm(round(found, 2))
 
-    def put_measure(self, word: str, value: Decimal) -> None:
+    def put_measure(self, word: str, value: Length) -> None:
         """Sets a length."""
         self.ensure_length(word, value)
         before = self.measure(word)
         if before != value:
-            self.changed(word.replace("_", "-"), before, value, self._place.say(_MEASURES[word], f"{value}cm", FO))
+            self.changed(
+                word.replace("_", "-"),
+                before,
+                value,
+                self._place.say(_MEASURES[word], f"{number_text(value.in_unit('cm'))}cm", FO),
+            )
 
     @property
     def orientation(self) -> Orientation:

@@ -17,6 +17,7 @@ from scrub.formats.opendocument.read import FO, OFFICE, STYLE, SVG, TEXT, attrib
 from scrub.formats.spans import Span, Splice, ended, escaped, set_attributes, spliced, tag_end
 from scrub.formats.texts.part import EditedPart
 from scrub.formats.texts.styles import style_named
+from scrub.model.amounts import Length, number_text
 from scrub.model.frames import TextAlignment
 from scrub.model.late import late
 from scrub.model.problem import Failure
@@ -36,10 +37,9 @@ _ALIGNED = {
     TextAlignment.JUSTIFIED: "justify",
 }  # fmt: skip
 _POINT = Decimal("2.54") / 72  # in centimetres
-#: Of each length of a paragraph its attribute, and its unit in centimetres.
+#: Of each length of a paragraph its attribute and unit.
 _LENGTHS = {
-    "left_indent": ("margin-left", Decimal(1), "cm"), "space_before": ("margin-top", _POINT, "pt"),
-    "space_after": ("margin-bottom", _POINT, "pt"),
+    "left_indent": ("margin-left", "cm"), "space_before": ("margin-top", "pt"), "space_after": ("margin-bottom", "pt"),
 }  # fmt: skip
 
 
@@ -54,7 +54,7 @@ def _colour(found: str) -> str | None:
 def checked(word: str, set_: object) -> object:
     """What a look is set to. Raises `Failure` for one that a document cannot keep."""
     if word == "size" and isinstance(set_, Decimal) and not 1 <= set_ <= 1638:
-        raise Failure(f"a size is from 1 to 1,638 points; not {set_}")
+        raise Failure(f"a font size is 1 to 1,638 points, not {set_}")
     return set_
 
 
@@ -162,7 +162,7 @@ class TextLooks:
         return said
 
     def _letter_style(self, part: str, chain: Sequence[Span]) -> str | None:
-        """The name of the inmost style of letters that has one of its own."""
+        """The name of the inmost character style that has one of its own."""
         for each in reversed(chain):
             for style in self._chain(part, "text", value(each, "style-name")):
                 written = value(style, "name", STYLE) or ""
@@ -175,9 +175,9 @@ class TextLooks:
         return (value(style, "display-name", STYLE) if style is not None else None) or style_name(written)
 
     def letter_style(self, name: str) -> str:
-        """What a style of letters is written by. Raises `Failure` for one that the document does not have."""
+        """What a character style is written by. Raises `Failure` for one that the document does not have."""
         every = {written: self._display_name(written) for family, written in self._styles[""] if family == "text"}
-        return style_named(name, every, "style of letters", also=every)
+        return style_named(name, every, "character style", also=every)
 
     def frame(self, part: str, style: str | None, word: str) -> Any:
         """How a paragraph of a style is set; None where nothing says."""
@@ -312,9 +312,9 @@ def _framed(properties: Span, word: str) -> Any:
     if word == "keep_with_next":
         found = value(properties, "keep-with-next", FO)
         return None if found is None else found == "always"
-    name, unit, _ = _LENGTHS[word]
+    name, unit = _LENGTHS[word]
     length = centimetres(value(properties, name, FO) or value(properties, "margin", FO))
-    return None if length is None else round(length / unit, 2)
+    return None if length is None else Length(round(Length.of_cm(length).in_unit(unit), 2), unit)
 
 
 def _set(word: str, set_: Any) -> dict[str, str]:
@@ -323,16 +323,17 @@ def _set(word: str, set_: Any) -> dict[str, str]:
         return {"text-align": _ALIGNED[set_]}
     if word == "keep_with_next":
         return {"keep-with-next": "always" if set_ else "auto"}
-    name, _, unit = _LENGTHS[word]
-    return {name: f"{set_}{unit}"}
+    name, unit = _LENGTHS[word]
+    return {name: f"{number_text(set_.in_unit(unit))}{unit}"}
 
 
 def ensure_frame(word: str, set_: Any) -> None:
     """Raises `Failure` for what a paragraph cannot be set to."""
     if word == "list_level":
-        raise Failure("the level of an item of a list is set in the document's own program")
-    if word in _LENGTHS and not 0 <= set_ <= 1000:
-        raise Failure(f"this length is from 0 to 1,000, not {set_}")
+        raise Failure("the level of a list item can only be set in the document's own program")
+    unit = _LENGTHS[word][1] if word in _LENGTHS else ""
+    if unit and not 0 <= set_.in_unit(unit) <= 1000:
+        raise Failure(f"this length can be 0 to 1,000 {unit}, not {set_}")
 
 
 def _style(name: str, family: str, more: str, said: Mapping[str, str]) -> str:

@@ -189,7 +189,7 @@ class TextParagraph(PiecedParagraph):
     @level.setter
     def level(self, value: int | None) -> None:
         if value is not None and not 1 <= value <= MOST_LEVELS:
-            raise Failure(f"a heading has a level from 1 to {MOST_LEVELS}, not {value}")
+            raise Failure(f"a heading level is 1 to {MOST_LEVELS}, not {value}")
         before, styles = self.level, self.home.styles
         if value != before:
             self._set("Standard" if value is None else styles.of_level(value), value, "level", before, value)
@@ -268,7 +268,7 @@ class TextParagraph(PiecedParagraph):
         self.ensure_looks_free()
         if word == "style":
             if value is None:
-                raise Failure(f"{self.label}: in an Open Document a style of letters is exchanged, not taken away")
+                raise Failure(f"{self.label}: an OpenDocument file needs a character style here. Set another one")
             return self._looks.letter_style(str(value))
         return checked(word, value)
 
@@ -294,7 +294,7 @@ class TextParagraph(PiecedParagraph):
         self.note_way()
         if self._place is not PlaceInDocument.BODY:
             if not any(each is not self and not each.removed for each in self.group):
-                raise Failure(f"{self.label} is the last one in its cell or part, which needs one. Empty it: text")
+                raise Failure(f"{self.label} is the only paragraph of its cell or part. Empty it instead: text")
 
     def can_take(self, following: Line) -> bool:
         """Whether the next one can be joined: the same style, and nothing between."""
@@ -400,7 +400,8 @@ class TextParagraph(PiecedParagraph):
         """Raises `Failure` while changes are recorded: what looks and styles were before is kept nowhere (5.5.6)."""
         if self.home.tracks_changes:
             raise Failure(
-                f"{self.label}: in an Open Document looks and styles change only while no changes are recorded"
+                f"{self.label}: formatting and styles of an OpenDocument file cannot change while changes are "
+                "tracked. Turn tracking off"
             )
 
     @property

@@ -18,7 +18,7 @@ from scrub.formats.texts.pictures import NewPicture
 from scrub.formats.texts.placed import PlacedPicture
 from scrub.formats.xmltext import escaped_text, text_of
 from scrub.formats.zip import Package
-from scrub.model.amounts import hundredths
+from scrub.model.amounts import Length, hundredths
 
 _MANIFEST = "META-INF/manifest.xml"
 
@@ -68,10 +68,10 @@ class TextPicture(PlacedPicture[TextPlace]):
             back = place.put("title", [Splice(at, end, made)])
         self.noted("alternative-text", before, value, back)
 
-    def measure(self, side: str) -> Decimal | None:
-        """How wide or high it is, in centimetres."""
+    def measure(self, side: str) -> Length | None:
+        """How wide or high it is."""
         found = centimetres(self._place.said(side, SVG))
-        return None if found is None else hundredths(found)
+        return None if found is None else Length.of_cm(hundredths(found))
 
     def put_side(self, side: str, length: Decimal) -> Callable[[], None]:
         """Sets how wide or high it is; gives what takes that back."""

@@ -52,7 +52,7 @@ class TextProperties:
             return {}
         if _META not in self._package.members:
             name = os.path.basename(self._package.source.shown)
-            raise Failure(f"{name} has no properties in it. Save it once in its own program")
+            raise Failure(f"{name} has no properties. Save it once in its own program")
         data, root = part_tree(self._package, _META)
         holder = next((each for each in root.children if of(each, OFFICE, "meta")), root)
         keyword = _PROPERTIES["keywords"]

@@ -76,7 +76,7 @@ def resolved(data: bytes, decided: Mapping[int, bool] | bool) -> bytes:
     try:
         return _Resolver(data, decided).made()
     except NotReadable:
-        raise Failure("a part of the document cannot be read") from None
+        raise Failure("part of the document cannot be read") from None
 
 
 class _Resolver:
@@ -92,8 +92,8 @@ class _Resolver:
         for each in regions:
             if each.sort == "format-change" and self._accepted.get(each.id) is False:
                 raise Failure(
-                    "a recorded change of looks cannot be refused: an Open Document does not keep what was before. "
-                    "Accept it, or set the looks"
+                    "a tracked change of formatting cannot be rejected: an OpenDocument file does not store the "
+                    "earlier formatting. Accept it"
                 )
 
     def made(self) -> bytes:
@@ -116,9 +116,7 @@ class _Resolver:
             if not whole or each.start >= whole[-1].end:
                 whole.append(each)
             elif each.end > whole[-1].end:
-                raise Failure(
-                    "recorded changes lie over each other's edges; decide on them in the document's own program"
-                )
+                raise Failure("tracked changes overlap. Accept or reject them in the document's own program")
         whole += outside(whole, (each for each in splices if each.start == each.end))
         self._data = spliced(self._data, whole)
 
@@ -164,7 +162,7 @@ class _Resolver:
             sides = [[each.raw_name for each in side[shared:]] for side in (above, below)]
             if sides[0] != sides[1] or any(each.uri == TABLE for each in (*above[shared:], *below[shared:])):
                 raise Failure(
-                    "a recorded insertion goes over the edge of a table or list; refuse it in the document's program"
+                    "a tracked insertion crosses the edge of a table or list. Reject it in the document's own program"
                 )
             if shared == len(above) == len(below) and _is_bare(self._data, first, start.span.start):
                 yield Splice(first.start, last.start, b"")  # the paragraph came with what was inserted
@@ -203,7 +201,7 @@ class _Resolver:
         whole = all(is_paragraph(each) or (each.uri, each.name) in _BESIDE for each in content)
         if not whole or not is_paragraph(content[0]) or not is_paragraph(content[-1]):
             raise Failure(
-                "a recorded deletion holds a table or a list at its edge; refuse it in the document's own program"
+                "a tracked deletion starts or ends in a table or list. Reject it in the document's own program"
             )
         words = _inside(data, content[0])
         if len(content) == 1:
@@ -212,7 +210,7 @@ class _Resolver:
         if any(not is_paragraph(each) for each in content) and (
             mark.above[mark.above.index(paragraph) - 1].uri == TEXT
         ):
-            raise Failure("a recorded deletion holds a table in a list; refuse it in the document's own program")
+            raise Failure("a tracked deletion contains a table in a list. Reject it in the document's own program")
         inner, last = mark.above[mark.above.index(paragraph) + 1 :], content[-1]
         closed = (
             "".join(f"</{each.raw_name}>" for each in reversed(inner)).encode() + f"</{paragraph.raw_name}>".encode()
@@ -264,6 +262,4 @@ def _cut(span: Span, start: int, end: int) -> Iterator[Splice]:
 
 
 def _amiss() -> Failure:
-    return Failure(
-        "the marks of a recorded change are not where they belong; decide on it in the document's own program"
-    )
+    return Failure("a tracked change is damaged. Accept or reject it in the document's own program")

@@ -77,7 +77,7 @@ class TextComment(Placed[TextPlace], Comment):
         old = [each for each in span.children if each.uri == TEXT]  # its paragraphs and lists
         p = next((each.prefix for each in span.inside() if each.uri == TEXT), None)
         if not old or p is None:
-            raise Failure(f"{self.label}: the comment is damaged, it has no paragraph; delete it")
+            raise Failure(f"{self.label}: the comment is damaged (it has no paragraph). Delete it")
         made = "".join(f"<{p}p>{written(each, p)}</{p}p>" for each in value.split("\n"))
         unnoted = put_in(self._place.part.notes, span.start, value)
         back = self._place.put("words", [Splice(old[0].start, old[-1].end, made.encode())])
@@ -94,7 +94,7 @@ class TextComment(Placed[TextPlace], Comment):
         made, _ = place.home.tracking.comment(text)
         answers = place.part.edits.get((place.span.start, "answers"), ())
         back = place.put("answers", [*answers, Splice(place.span.end, place.span.end, made.encode())])
-        field = f"answer {len(answers) + 1} to the comment of {self.author or 'nobody'}"
+        field = f"reply {len(answers) + 1} to the comment of {self.author or 'nobody'}"
         self.changed(field, None, text, back, f'answered: "{cut(text)}"')
 
     @property
@@ -165,7 +165,7 @@ class TextChange(RecordedChange):
         self._decide(False)
 
     def _decide(self, accepted: bool) -> None:
-        said = f"{self.sort} of {self.author or 'nobody'} {'accepted' if accepted else 'refused'}"
+        said = f"{self.type} of {self.author or 'nobody'} {'accepted' if accepted else 'rejected'}"
         said += f': "{cut(self.text)}"' if self.text else ""
         back = self._stories.decide(self._part, self._region.start, accepted)
         self.changed("recorded", "waiting", accepted, back, said)
@@ -174,10 +174,10 @@ class TextChange(RecordedChange):
     def text(self) -> str:
         """The words that were deleted, or inserted."""
         data, root = self._part.data, self._part.root
-        if self.sort is ChangeSort.DELETION:
+        if self.type is ChangeSort.DELETION:
             return _words(data, self._span)
         start, end = self._marks.get("change-start"), self._marks.get("change-end")
-        if start is None or end is None or self.sort is not ChangeSort.INSERTION:
+        if start is None or end is None or self.type is not ChangeSort.INSERTION:
             return ""
         found = []
         for each in root.inside():
@@ -199,7 +199,7 @@ class TextChange(RecordedChange):
         return moment(_said(self._part.data, self._region, "date"))
 
     @property
-    def sort(self) -> ChangeSort:
+    def type(self) -> ChangeSort:
         """What it did."""
         return _SORTS.get(self._span.name, ChangeSort.FORMAT)
 

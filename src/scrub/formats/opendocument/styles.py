@@ -49,9 +49,7 @@ class TextStyles:
         if found is None:
             found = next((each for each, known in self.names.items() if fold(known) == f"heading {level}"), None)
         if found is None:
-            raise Failure(
-                f"the document has no style for headings of level {level}. Use one of its programs to make one"
-            )
+            raise Failure(f"the document has no heading style for level {level}. Create one in its own program")
         return found
 
     def level(self, written: str) -> int | None:

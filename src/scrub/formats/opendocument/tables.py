@@ -48,16 +48,16 @@ class TextTable(ArrangedTable):
         cells = [each for row in self._rows for each in row.children if each.uri == TABLE]
         merged = any(each.name == "covered-table-cell" or value(each, "number-rows-spanned", TABLE) for each in cells)
         if merged or any(len(cells_of(row)) != len(cells_of(self._rows[0])) for row in self._rows):
-            raise Failure(f"{self._label}: cells in it are merged, so its rows stay where they are")
+            raise Failure(f"{self._label}: its rows cannot be moved, because some cells are merged")
         if any(value(each, "number-rows-repeated", TABLE) for each in self._rows):
-            raise Failure(f"{self._label}: a row in it stands for several, so its rows stay where they are")
+            raise Failure(f"{self._label}: its rows cannot be moved, because a row is repeated")
         if any(value(each, "formula", TABLE) for each in cells):
-            raise Failure(f"{self._label}: cells in it are worked out from others, so its rows stay where they are")
+            raise Failure(f"{self._label}: its rows cannot be moved, because some cells contain formulas")
         heads = next((each for each in self.span.children if of(each, TABLE, "table-header-rows")), None)
         if any(of(each, TABLE, "table-row-group") for each in self.span.children) or (
             heads is not None and len(heads.children) > 1
         ):
-            raise Failure(f"{self._label}: its rows stand in groups, and stay where they are")
+            raise Failure(f"{self._label}: its rows cannot be moved, because they are grouped")
 
     @cached_property
     def _rows(self) -> list[Span]:

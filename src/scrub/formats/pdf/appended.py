@@ -74,7 +74,7 @@ def pages_like(item: object, paper: OnPaper) -> tuple[Appended, str]:
     elif getattr(item, "kind_word", "") == "pdf":
         data, password = item.bytes_now()  # type: ignore[attr-defined]
     else:
-        raise Failure(f"only PDFs and images have pages to append, and {name} is neither")
+        raise Failure(f"{name} is neither a PDF nor an image, so its pages cannot be appended")
     if b"%PDF-" not in data[:1024]:
         return OfPicture(data, name, paper), name
     try:

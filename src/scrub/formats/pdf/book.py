@@ -48,7 +48,7 @@ class PdfFile(PickedFile, DescribedFile, Pdf):
     def __init__(self, source: Source) -> None:
         super().__init__(source)
         if source.size > _MOST:
-            raise self.problem("it has more than 2 GB")
+            raise self.problem("the file is larger than 2 GB")
         self._data = source.read(0, source.size)
         self._password: Secret | None = None
         self._new_password: Secret | None = None
@@ -71,7 +71,7 @@ class PdfFile(PickedFile, DescribedFile, Pdf):
         if self.source.fresh:
             return pikepdf.Pdf.new()
         if b"%PDF-" not in self._data[:1024]:
-            raise self.problem("this is no PDF, whatever its name says")
+            raise self.problem("not a PDF, despite its name")
         try:
             ensure_bounded(self._data)
             with told_as_damage(), suppress(pikepdf.PasswordError):
@@ -87,7 +87,7 @@ class PdfFile(PickedFile, DescribedFile, Pdf):
 
     def _own(self) -> Any:
         if self._pdf is None:
-            raise Failure(f"{self.name} opens with a password only. Give it first: unlock password: code")
+            raise Failure(f"{self.name} needs its password. Unlock it first: unlock password: code")
         return self._pdf
 
     def ensure_open(self) -> None:
@@ -95,7 +95,7 @@ class PdfFile(PickedFile, DescribedFile, Pdf):
         self._own()
         if self.signed and not self._unsigned:
             raise Failure(
-                f"{self.name} is signed, and a change would break what the signature says. Take it off first: "
+                f"{self.name} is signed, and a change would invalidate the signature. Remove it first: "
                 "remove-signatures"
             )
 
@@ -130,7 +130,7 @@ class PdfFile(PickedFile, DescribedFile, Pdf):
 
     def _reader(self, page: OpenPage) -> Words:
         if page.found is None:
-            raise Failure(f"{page.label} comes from another file; its words are read there")
+            raise Failure(f"{page.label} comes from another file. Read its text there")
         if self._words is None:
             password = self._password.reveal() if self._password is not None else None
             self._words = Words(self.source.path, password)
@@ -156,7 +156,7 @@ class PdfFile(PickedFile, DescribedFile, Pdf):
         """Takes a page out."""
         pages = self._every()
         if len(pages) == 1:
-            raise Failure(f"{self.name} would have no page left")
+            raise Failure(f"{self.name} would have no pages left")
         at = pages.index(page)
         pages.remove(page)
         page.gone = True
@@ -171,7 +171,7 @@ class PdfFile(PickedFile, DescribedFile, Pdf):
         """Gives a page another place."""
         pages = self._every()
         if not 1 <= place <= len(pages):
-            raise Failure(f"there are {len(pages)} pages, so that none can have the place {place}")
+            raise Failure(f"position {place} is out of range: there are {len(pages)} pages")
         before = pages.index(page)
         pages.insert(place - 1, pages.pop(before))
         return lambda: pages.insert(before, pages.pop(pages.index(page)))
@@ -211,7 +211,7 @@ class PdfFile(PickedFile, DescribedFile, Pdf):
     def pages_under(self, entry: Entry) -> list[Page]:
         """The pages from that of an entry of the outline to the next entry that does not lie below it."""
         if entry.page is None:
-            raise Failure(f'"{entry.said}" leads to no page')
+            raise Failure(f'"{entry.said}" points to no page')
         every = self._entries().every()
         later = (each.page for each in every[every.index(entry) + 1 :] if each.level <= entry.level)
         last = next((page for page in later if page is not None and page >= entry.page), None)
@@ -285,7 +285,7 @@ class PdfFile(PickedFile, DescribedFile, Pdf):
 
     @property
     def locked(self) -> bool:
-        """Whether it opens with a password only, which was not given."""
+        """Whether it needs a password to open, which was not given."""
         return self._pdf is None
 
     @property
@@ -301,7 +301,7 @@ class PdfFile(PickedFile, DescribedFile, Pdf):
             return
         self._pdf = self._opened(password.reveal())
         if self._pdf is None:
-            raise WrongPassword(f"{self.name} opens with another password than the one given")
+            raise WrongPassword(f"{self.name} needs a different password")
         self._password = password
 
     def encrypt(self, password: Secret) -> None:
@@ -312,7 +312,7 @@ class PdfFile(PickedFile, DescribedFile, Pdf):
         def revert() -> None:
             self._new_password = former
 
-        self.changed("password", None, True, revert, "opens with a password only")
+        self.changed("password", None, True, revert, "needs a password to open")
 
     def remove_password(self) -> None:
         """Lets everybody open it."""
@@ -336,7 +336,7 @@ class PdfFile(PickedFile, DescribedFile, Pdf):
         def revert() -> None:
             self._bare = False
 
-        self.changed("metadata", True, None, revert, "what it told about its writer is gone")
+        self.changed("metadata", True, None, revert, "metadata removed")
 
     def remove_signatures(self) -> None:
         """Takes the signatures off."""
@@ -347,7 +347,7 @@ class PdfFile(PickedFile, DescribedFile, Pdf):
         def revert() -> None:
             self._unsigned = False
 
-        self.changed("signed", True, False, revert, "signatures taken off")
+        self.changed("signed", True, False, revert, "signatures removed")
 
     # -- saving
 
@@ -358,10 +358,12 @@ class PdfFile(PickedFile, DescribedFile, Pdf):
         stamps = [stamp for page in self._first for stamp in page.stamps.values() if stamp is not None]
         if stamps and b"pdfaid:part" in self._said_by_metadata():
             clear = any(stamp.at.opacity != 1 for stamp in stamps)
-            what = "a stamp of less than full strength" if clear else "a stamp"
-            found.append(f"It says that it is an archive file (PDF/A), which {what} may break: check it.")
+            what = "a transparent stamp" if clear else "a stamp"
+            found.append(f"The file claims to be an archive file (PDF/A), which {what} may break. Validate it.")
         if stamps and "/XFA" in held(self._own().trailer.Root, "/AcroForm"):
-            found.append("Its form draws the pages itself (XFA), so that some programs may not show the stamps.")
+            found.append(
+                "The form of this file draws the pages itself (XFA), so some programs may not show the stamps."
+            )
         if self._pdf is not None and self._rewrites:
             found += self._rewriting().notes
         return found

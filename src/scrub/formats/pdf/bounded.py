@@ -31,7 +31,7 @@ def unpacked(streams: Iterable[Any]) -> bytes:
             room -= len(data)
             if room < 0:
                 most = MOST_CONTENT // 1_000_000
-                raise Failure(f"a part of it, such as the content of a page, unpacks to more than {most} MB")
+                raise Failure(f"part of it, such as the content of a page, unpacks to more than {most} MB")
             found.append(data)
     return b"\n".join(found)
 
@@ -47,16 +47,18 @@ def _unpacked(stream: Any, room: int) -> bytes:
     names = filters_of(stream)
     raw = bytes(stream.read_raw_bytes())
     if len(names) > 2 or names.count("/FlateDecode") > 1:
-        raise Failure("the content of a page is packed several times over, which no program needs")
+        raise Failure("the content of a page is compressed several times over; no program does that")
     if "/LZWDecode" in names or "/RunLengthDecode" in names:
         if len(raw) > _MOST_OLD:
-            raise Failure("the content of a page is large and packed in an old way. Save the file anew, and run again")
+            raise Failure(
+                "the content of a page is large and compressed in an old way. Save the file again in a PDF program"
+            )
     elif names == ["/FlateDecode"]:
         made = _inflated(raw, room)
         if len(made) > room or (made and "/DecodeParms" not in stream):
             return made
     elif "/FlateDecode" in names and len(raw) > _MOST_OLD:
-        raise Failure("the content of a page is large and packed twice. Save the file anew, and run again")
+        raise Failure("the content of a page is large and compressed twice. Save the file again in a PDF program")
     return bytes(stream.read_bytes())
 
 
@@ -78,7 +80,7 @@ def ensure_plainly_packed(pdf: Any) -> None:
             continue
         names = filters_of(stream)
         if len(names) > 1 and names[0] == "/FlateDecode" and names[1] in _TEXT_LIKE:
-            raise Failure("something in it is packed several times over, which no program needs")
+            raise Failure("part of it is compressed several times over; no program does that")
         if str(stream.get("/Type", "")) == "/Metadata":
             unpacked([stream])
 
@@ -98,7 +100,7 @@ def ensure_bounded(data: bytes) -> None:
             continue
         total += _length(data, found.end(), most - total)
         if total > most:
-            raise Failure(f"the objects packed in it come to more than {total // 1_000_000} MB, which no program needs")
+            raise Failure(f"its compressed objects unpack to more than {total // 1000000} MB")
 
 
 def _length(data: bytes, at: int, room: int) -> int:

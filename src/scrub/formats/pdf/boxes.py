@@ -34,10 +34,10 @@ def pages_of(pdf: Any) -> list[Found]:
     while waiting:
         node, above, depth = waiting.pop()
         if depth > _DEEPEST or len(found) + len(waiting) + _kids(node) > _MOST:
-            raise Failure("its pages lie too deep, or are too many")
+            raise Failure("its pages are nested too deep, or there are too many")
         if node.is_indirect:
             if node.objgen in seen:
-                raise Failure("a page stands in it twice, or its pages are listed in a circle")
+                raise Failure("a page is listed twice, or its list of pages is circular")
             seen.add(node.objgen)
         inherited = {
             name: node[name] if name in node else above[name] for name in _INHERITED if name in node or name in above
@@ -48,7 +48,7 @@ def pages_of(pdf: Any) -> list[Found]:
         elif node.is_indirect:
             found.append(Found(node, above))
         else:
-            raise Failure("one of its pages is no object of its own")
+            raise Failure("one of its pages is not a separate object")
     return found
 
 

@@ -24,14 +24,14 @@ class Cipher:
         elif version in (4, 5):
             names = {str(dictionary.get(word, "/Identity")) for word in ("/StmF", "/StrF")}
             if len(names) != 1:
-                raise Failure("its strings and streams are encrypted in two ways, to which Scrub adds nothing")
+                raise Failure("its strings and streams are encrypted in different ways, which Scrub cannot write")
             name = names.pop()
             method = "/None" if name == "/Identity" else str(held(held(dictionary, "/CF"), name).get("/CFM", ""))
             self._way = {"/V2": "RC4", "/AESV2": "AES", "/AESV3": "AES256", "/None": ""}.get(method, "?")
         else:
             self._way = "?"
         if self._way == "?":
-            raise Failure("it is encrypted in a way that Scrub does not know")
+            raise Failure("unknown encryption method")
 
     def __call__(self, data: bytes, number: int, generation: int = 0) -> bytes:
         """Data as the object of this number holds it (algorithm 1, 1.A)."""

@@ -57,7 +57,7 @@ def balance(pdf: Any, page: Any, data: bytes) -> Balance:
     opened, missing, text, marked = 0, 0, False, 0
     for count, word in enumerate(_parsed(pdf, page, data) if whole else _words(plain)):
         if count > _MOST_WORDS:
-            raise Failure(f"the content of a page opens and closes more than {_MOST_WORDS:,} things")
+            raise Failure(f"the content of a page opens and closes more than {_MOST_WORDS:,} groups")
         if word == b"q":
             opened += 1
         elif word == b"Q":
@@ -81,9 +81,7 @@ def _words(plain: bytes) -> Iterator[bytes]:
 
 def _parsed(pdf: Any, page: Any, data: bytes) -> Iterator[bytes]:
     if len(data) > _MOST_PARSED:
-        raise Failure(
-            f"the content of a page has more than {_MOST_PARSED // 1_000_000} MB, with pictures among its words"
-        )
+        raise Failure(f"the content of a page has more than {_MOST_PARSED // 1000000} MB and contains inline pictures")
     with told_as_damage():
         parsed = needed("pikepdf").parse_content_stream(page, "q Q BT ET BDC BMC EMC")
         yield from (str(each.operator).encode() for each in parsed)

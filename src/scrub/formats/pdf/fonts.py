@@ -103,7 +103,7 @@ def _embedded(text: str) -> Line:
             codes = b"<" + b"".join(b"%04X" % font.glyph(letter) for letter in text) + b">"
             return Line(codes, sum(map(font.width, text)), 760, 240, path)
     missing = missing or next(letter for letter in text if ord(letter) > 255)
-    raise Failure(f'no font of this machine has the letter "{missing}"; a font such as DejaVu Sans has most')
+    raise Failure(f'no font on this computer has the character "{missing}". Install DejaVu Sans, for example')
 
 
 def put_standard(section: Section) -> int:

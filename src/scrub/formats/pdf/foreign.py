@@ -55,10 +55,10 @@ def drawn_page(data: bytes, shown: str) -> DrawnPage:
             try:
                 pdf = pikepdf.open(io.BytesIO(data))
             except pikepdf.PasswordError:
-                raise Failure("it opens with a password only, so that it cannot be a stamp") from None
+                raise Failure("it needs a password to open, so it cannot be a stamp") from None
         pages = pages_of(pdf)
         if not pages:
-            raise Failure("it has no page that could be a stamp")
+            raise Failure("it has no page to use as a stamp")
         content = unpacked(streams_of(pages[0].page.get("/Contents")))
         around = balance(pdf, pages[0].page, content)
         return DrawnPage(pdf, pages[0], around.before + content + around.behind, seen(pages[0]).size)
@@ -90,7 +90,7 @@ class _Copying:
         data = bytes(stream.read_raw_bytes())
         self._room -= len(data)
         if self._room < 0:
-            raise Failure(f"it brings more than {_MOST_BYTES // 1_000_000} MB along")
+            raise Failure(f"it needs more than {_MOST_BYTES // 1000000} MB of fonts and pictures")
         entries = {str(key)[1:]: self._within(stream[key], number) for key in stream if str(key) != "/Length"}
         self._section.put_stream(entries, data, packed=True, number=number)
 
@@ -103,7 +103,7 @@ class _Copying:
             return b"null"  # what leads back to the whole file stays there
         if value.objgen not in self._numbers:
             if len(self._numbers) >= _MOST_OBJECTS:
-                raise Failure(f"it brings more than {_MOST_OBJECTS:,} objects along")
+                raise Failure(f"it needs more than {_MOST_OBJECTS:,} objects")
             self._numbers[value.objgen] = self._section.number()
             self._waiting.append((value, self._numbers[value.objgen]))
         return b"%d 0 R" % self._numbers[value.objgen]

@@ -99,7 +99,7 @@ def ensure_few_points(pixels: tuple[int, int], size: int) -> None:
     """Raises `Failure` for a picture without points, with too many, or with far more than its file is long."""
     (width, height), points = pixels, pixels[0] * pixels[1]
     if not points or points > MOST_POINTS:
-        raise Failure(f"a picture of {width:,} x {height:,} points is too large; one has at most {MOST_POINTS:,}")
+        raise Failure(f"a picture of {width:,} x {height:,} pixels is too large; the maximum is {MOST_POINTS:,}")
     if points > _MANY and points > _TIMES * size:
         raise Failure(f"a picture of {width:,} x {height:,} points in {size // 1000:,} KB is too large")
 
@@ -130,7 +130,7 @@ def _jpeg(data: bytes) -> Drawn:
             adobe = True
     frame = frame_of(data)
     if frame is None or frame.depth != 8 or frame.parts not in (1, 3, 4):
-        raise Failure("it is a JPEG of a sort that PDFs do not hold")
+        raise Failure("PDFs do not support this kind of JPEG")
     _, high, wide, parts = frame
     entries = {
         **_image((wide, high), len(data)),
@@ -182,10 +182,10 @@ def _others(data: bytes) -> list[Drawn]:
     try:
         image = pillow.open(io.BytesIO(data))
     except pillow.UnidentifiedImageError:
-        raise Failure("it is no picture that can be read") from None
+        raise Failure("not a picture that Scrub can read") from None
     frames = int(getattr(image, "n_frames", 1))
     if frames > 1 and image.format != "TIFF":
-        raise Failure("it is an animation")
+        raise Failure("the picture is an animation")
     if frames > MOST_FRAMES:
         raise Failure(f"it has more than {MOST_FRAMES} pages")
     found = []
@@ -199,7 +199,7 @@ def _by_points(image: Any, size: int) -> Drawn:
     """What is clear in a picture becomes a mask."""
     entries = _image(image.size, size)
     if image.mode.startswith(("I", "F")):
-        raise Failure("it has 16 bits for each colour, which would be lost")
+        raise Failure("it has 16 bits per colour, which would be lost")
     across = float(image.info.get("dpi", (96, 96))[0] or 96)
     mask = None
     if image.mode in ("RGBA", "LA", "PA") or "transparency" in image.info:

@@ -91,7 +91,7 @@ class Outline:
     ) -> None:
         def put(found: Any, links: dict[str, Any], said: dict[str, bytes], instead: tuple[str, ...]) -> None:
             if not found.is_indirect:
-                raise Failure("its outline is no object of its own, so that nothing in it can go")
+                raise Failure("its outline is not a separate object, so its entries cannot be deleted")
             number, generation = found.objgen
             old = changed.get(found.objgen) or {
                 str(key)[1:]: section.own(found[key], number, generation) for key in found

@@ -84,7 +84,7 @@ class OpenOutlineItem(OutlineItem):
         def revert() -> None:
             self._entry.gone = False
 
-        self.changed("deleted", False, True, revert, f'"{self._entry.said}" taken out of the outline')
+        self.changed("deleted", False, True, revert, f'"{self._entry.said}" deleted from the outline')
 
     def save_pages(self, name: FilePath | None = None, to: FilePath | None = None) -> None:
         """Saves the pages below it as a file of their own."""

@@ -105,7 +105,7 @@ class OpenPage(Page):
 
     def _own(self) -> Found:
         if self.found is None:
-            raise Failure(f"{self.label} comes from another file, and can be changed when it was saved here")
+            raise Failure(f"{self.label} comes from another file. Save this file first, then change the page")
         return self.found
 
     @property
@@ -117,7 +117,7 @@ class OpenPage(Page):
     def rotation(self, value: int) -> None:
         before = self.rotation
         if value % 90:
-            raise Failure(f"a page is turned by 0, 90, 180 or 270 degrees, not {value}")
+            raise Failure(f"a page can be rotated by 0, 90, 180 or 270 degrees, not {value}")
         if value % 360 == before:
             return
         self.holder.ensure_open()
@@ -167,7 +167,7 @@ class OpenPage(Page):
     def _said_of(self, name: str) -> str | None:
         if name in self.stamps:
             return "another one" if self.stamps[name] is not None else None
-        return "the former one" if name in stamps_on(self._own()) else None
+        return "the earlier one" if name in stamps_on(self._own()) else None
 
     def take_stamp(self, called: str) -> None:
         """Takes a stamp off."""

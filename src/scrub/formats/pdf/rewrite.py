@@ -15,8 +15,8 @@ from scrub.formats.pdf.objects import fields_of, held, is_signature
 _KEPT = ("/Lang", "/ViewerPreferences", "/PageMode", "/PageLayout", "/OutputIntents")
 #: What goes when pages are taken out or moved, and how a person calls it.
 _LOST = {
-    "/PageLabels": "the pages' own numbers", "/StructTreeRoot": "its structure for readers aloud",
-    "/OpenAction": "what happens when it is opened",
+    "/PageLabels": "the page labels", "/StructTreeRoot": "its structure for screen readers",
+    "/OpenAction": "actions on opening",
 }  # fmt: skip
 
 Foreign = Mapping[int, Appended]
@@ -43,7 +43,7 @@ class Rewriting:
         """What is lost."""
         with told_as_damage(), self._open() as pdf:
             lost = [said for name, said in _LOST.items() if name in pdf.trailer.Root]
-        return [f"Where pages go or move, {' and '.join(lost)} is left out."] if lost else []
+        return [f"Because pages were deleted or moved, {' and '.join(lost)} was removed."] if lost else []
 
     def _open(self) -> Any:
         return needed("pikepdf").open(io.BytesIO(self._data), password=self._password or "")

@@ -57,10 +57,7 @@ class Words:
             line = ""
         if not line:
             self.close()
-            raise Failure(
-                f"the words of a page take more than {reading.SECONDS} seconds of work or too much memory to read, "
-                "as those of no page do that is meant to be read"
-            )
+            raise Failure(f"reading the text of a page takes more than {reading.SECONDS} seconds or too much memory")
         answer = json.loads(line)
         if "wrong" in answer:
             self.close()

@@ -19,7 +19,7 @@ _START = re.compile(rb"startxref\s+(\d+)\s+%%EOF\s*\Z")
 _SMALL = 200
 
 
-_MEND = "Save it anew in a program that shows PDFs, and run again"
+_MEND = "Save it again in a PDF program, then run again"
 
 
 class Section:
@@ -30,13 +30,15 @@ class Section:
         to.
         """
         if not data.startswith(b"%PDF-"):
-            raise Failure(f"something stands before its beginning, so that nothing can be appended. {_MEND}")
+            raise Failure(f"there is other data before its start, so Scrub cannot append to it. {_MEND}")
         found = _START.search(data[-1100:])
         if found is None:
-            raise Failure(f"where its objects are listed cannot be read, so that nothing can be appended. {_MEND}")
+            raise Failure(f"its list of objects cannot be read, so Scrub cannot append to it. {_MEND}")
         with told_as_damage():
             if misses_hidden(pdf):
-                raise Failure(f"its objects are kept twice, for older readers and for newer ones, and differ. {_MEND}")
+                raise Failure(
+                    f"its objects are listed twice, for older and newer readers, and the lists differ. {_MEND}"
+                )
         self._before = int(found[1])
         self._is_table = data[self._before : self._before + 20].lstrip().startswith(b"xref")
         self._pdf = pdf

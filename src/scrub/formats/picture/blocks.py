@@ -59,7 +59,7 @@ def _nothing_said() -> Iterator[None]:
         lines = said.read(2000).decode("ascii", "replace").splitlines()
     for line in lines:
         if line.strip() and "extraneous bytes" not in line:  # those stand between blocks, of which none is missing
-            raise Failure(f"its points are damaged ({line.strip()}), and what is missing would be made up")
+            raise Failure(f"the image is damaged ({line.strip()}); missing parts cannot be restored")
 
 
 def _turned(plane: Any, swap: bool, across: bool, down: bool) -> Any:
@@ -84,15 +84,17 @@ def _ensure_whole(data: bytes, swap: bool, across: bool, down: bool) -> None:
             factors = [data[start + 7 + 3 * part] for part in range(data[start + 5])]
             most = max(each >> 4 for each in factors), max(each & 15 for each in factors)
             if swap and any(each >> 4 != each & 15 for each in factors):
-                raise Failure("its colours are kept in another form across than down, and cannot turn without loss")
+                raise Failure(
+                    "its colours are sampled differently across and down, so it cannot be rotated without loss"
+                )
             wide, high = (high, wide) if swap else (wide, high)
             if (across and wide % (8 * most[0])) or (down and high % (8 * most[1])):
                 raise Failure(
-                    f"its sides ({wide} x {high}) are no whole number of blocks: points at the edge would be lost. "
-                    "Resize it, which makes it upright too"
+                    f"{wide} x {high} pixels is not a whole number of blocks, so rotating would lose the edge. Resize "
+                    "it: that makes it upright too"
                 )
             return
-    raise Failure("it is damaged")
+    raise Failure("the picture is damaged")
 
 
 def _with_segments(made: bytes, old: bytes) -> bytes:

@@ -36,10 +36,10 @@ class ImageFile(PickedFile, Image):
     def __init__(self, source: Source) -> None:
         super().__init__(source)
         if source.size > _MOST:
-            raise self.problem("it has more than 500 MB")
+            raise self.problem("the file is larger than 500 MB")
         self._now = self._first = source.read(0, source.size)
         if not containers.kind_of(self._now):
-            raise self.problem("this is no picture that Scrub knows, whatever its name says")
+            raise self.problem("not a picture that Scrub knows, despite its name")
         self._made: list[tuple[str, bytes]] = []
         self._sizes: dict[bytes, tuple[int, int]] = {}
 
@@ -125,11 +125,11 @@ class ImageFile(PickedFile, Image):
     def turn(self, to: Turn) -> None:
         """Turns it by its mark."""
         fresh = turned(self._orientation(), _QUARTERS[to])
-        self._change("turned", False, True, lambda data: containers.with_orientation(data, fresh), f"turned {to}")
+        self._change("turned", False, True, lambda data: containers.with_orientation(data, fresh), f"rotated {to}")
 
     def make_upright(self) -> None:
         """Puts its points as they are to be seen."""
-        self._change("upright", False, True, points.straight, "its points are as they are seen")
+        self._change("upright", False, True, points.straight, "rotated as displayed")
 
     def resize(self, longest: int, quality: int = 90) -> None:
         """Makes it smaller."""
@@ -174,11 +174,11 @@ class ImageFile(PickedFile, Image):
 
     def remove_location(self) -> None:
         """Takes out where it was taken."""
-        self._change("location", True, None, containers.without_place, "where it was taken is gone")
+        self._change("location", True, None, containers.without_place, "location removed")
 
     def remove_metadata(self) -> None:
         """Takes out what it tells about camera, place, time and writer."""
-        self._change("metadata", True, None, containers.without_telling, "what it told about its making is gone")
+        self._change("metadata", True, None, containers.without_telling, "metadata removed")
 
     # -- stamps
 
@@ -209,7 +209,7 @@ class ImageFile(PickedFile, Image):
 
     def take_stamp(self, called: str) -> None:
         """What was drawn on points is part of them."""
-        raise Failure(f"{self.name}: what is drawn on a picture is taken off by taking the run back: scrub undo")
+        raise Failure(f"{self.name}: a stamp on a picture can only be removed by undoing the run: scrub undo")
 
     def _density(self) -> float:
         """Points of the picture in a point of paper."""

@@ -93,7 +93,7 @@ def chunks(data: bytes) -> Iterator[Piece]:
         length = int.from_bytes(data[at : at + 4], "big")
         end = at + 12 + length
         if end > len(data):
-            raise Failure("it is cut short")
+            raise Failure("the picture is cut short")
         yield Piece(data[at + 4 : at + 8], data[at:end], data[at + 8 : end - 4])
         at = end
 
@@ -105,7 +105,7 @@ def riff(data: bytes) -> Iterator[Piece]:
         length = int.from_bytes(data[at + 4 : at + 8], "little")
         end = at + 8 + length + length % 2
         if end > len(data) + 1:
-            raise Failure("it is cut short")
+            raise Failure("the picture is cut short")
         yield Piece(data[at : at + 4], data[at:end], data[at + 8 : at + 8 + length])
         at = end
 
@@ -117,7 +117,7 @@ def with_exif(data: bytes, block: bytes | None) -> bytes:
         return _jpeg_with(data, block)
     if kind == "png":
         return _png_with(data, block)
-    raise Failure(f"a mark cannot be put into a {kind.upper()} picture that has none. Convert it first")
+    raise Failure(f"a {kind.upper()} picture without metadata cannot get this entry. Convert it first")
 
 
 def _jpeg_with(data: bytes, block: bytes | None) -> bytes:
@@ -125,7 +125,7 @@ def _jpeg_with(data: bytes, block: bytes | None) -> bytes:
     if block is not None:
         body = _EXIF + block
         if len(body) + 2 > 0xFFFF:
-            raise Failure("what its camera wrote would be too long")
+            raise Failure("its camera data would be too long")
         fresh = b"\xff\xe1" + struct.pack(">H", len(body) + 2) + body
     at, first = 2, True
     out, done = bytearray(data[:2]), False
@@ -174,7 +174,7 @@ def with_orientation(data: bytes, orientation: int) -> bytes:
     if orientation == 1:
         return data
     if found is not None:
-        raise Failure("what its camera wrote has no room for how it is to be seen. Take it out first: remove-metadata")
+        raise Failure("its camera data has no room for the rotation. Remove the data first: remove-metadata")
     return with_exif(data, only(orientation))
 
 
@@ -238,7 +238,7 @@ def without_telling(data: bytes) -> bytes:
         made = data[:8] + b"".join(piece.data for piece in chunks(data) if piece.kind not in _TELLING)
     elif kind == "webp":
         if orientation != 1:
-            raise Failure("how it is seen stands in what would go. Turn its points first: make-upright")
+            raise Failure("its rotation is part of this metadata. Rotate the pixels first: make-upright")
         pieces = [piece for piece in riff(data) if piece.kind not in (b"EXIF", b"XMP ")]
         body = b"".join(
             piece.data[:8] + bytes([piece.data[8] & ~0x0C]) + piece.data[9:] if piece.kind == b"VP8X" else piece.data
@@ -246,5 +246,5 @@ def without_telling(data: bytes) -> bytes:
         )
         return b"RIFF" + struct.pack("<I", len(body) + 4) + b"WEBP" + body
     else:
-        raise Failure("what a TIFF tells stands among what it needs. Convert it first")
+        raise Failure("the metadata of a TIFF cannot be removed. Convert it first")
     return with_exif(made, only(orientation)) if orientation != 1 else made

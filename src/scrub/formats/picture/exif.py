@@ -32,7 +32,7 @@ class Exif:
     def __init__(self, data: bytes) -> None:
         """Raises `Failure` for a block that cannot be read."""
         if data[:2] not in (b"II", b"MM"):
-            raise Failure("what its camera wrote cannot be read")
+            raise Failure("its camera data cannot be read")
         self.data = bytearray(data)
         self._order = "<" if data[:2] == b"II" else ">"
 
@@ -41,7 +41,7 @@ class Exif:
         try:
             found: int = struct.unpack_from(self._order + form, self.data, at)[0]
         except struct.error:
-            raise Failure("what its camera wrote is cut short") from None
+            raise Failure("its camera data is cut short") from None
         return found
 
     def directory(self, at: int) -> Iterator[Entry]:

@@ -20,9 +20,9 @@ def opened(data: bytes, about: int | None = None) -> Any:
         image = pillow.open(io.BytesIO(data))
         ensure_few_points(image.size, len(data))
         if getattr(image, "n_frames", 1) > 1:
-            raise Failure("it has several pictures in it, of which Scrub changes no points")
+            raise Failure("the file contains several pictures; Scrub does not change their pixels")
         if image.mode.startswith(("I", "F")):
-            raise Failure("it has 16 bits for each colour, which would be lost")
+            raise Failure("it has 16 bits per colour, which would be lost")
         if about is not None and image.format == "JPEG":
             image.draft(image.mode, (about, about))
         image.load()

@@ -26,7 +26,7 @@ def upright(image: Any) -> Any:
 def saved(image: Any, kind: str, old: bytes, quality: int) -> bytes:
     """A picture as a file; its colours and what its camera wrote go along, and it needs no mark any more."""
     if not 1 <= quality <= 100:
-        raise Failure("quality goes from 1 to 100")
+        raise Failure("quality is 1 to 100")
     more: dict[str, Any] = {}
     was = needed("PIL.Image").open(io.BytesIO(old)).info
     if was.get("icc_profile"):
@@ -40,7 +40,7 @@ def saved(image: Any, kind: str, old: bytes, quality: int) -> bytes:
     if kind == "jpeg":
         if image.mode in ("RGBA", "LA", "P", "PA"):
             if image.mode != "P" or "transparency" in image.info:
-                raise Failure("it has clear parts, which a JPEG does not hold")
+                raise Failure("it has transparent parts, which a JPEG cannot store")
             image = image.convert("RGB")
         more |= {"quality": quality, "optimize": False}
     elif kind == "webp":
@@ -49,14 +49,14 @@ def saved(image: Any, kind: str, old: bytes, quality: int) -> bytes:
     try:
         image.save(out, _SAVED[kind], **more)
     except (OSError, ValueError) as error:
-        raise Failure(f"it cannot be kept as {kind}: {error}") from None
+        raise Failure(f"it cannot be saved as {kind}: {error}") from None
     return out.getvalue()
 
 
 def smaller(data: bytes, longest: int, quality: int) -> bytes | None:
     """A picture whose longer side has at most so many points; None for one that is small enough."""
     if longest < 1:
-        raise Failure("the longer side has at least one point")
+        raise Failure("the longer side must be at least 1 pixel")
     image = opened(data, about=longest * 2)
     if max(image.size) <= longest:
         return None
@@ -73,7 +73,7 @@ def cut(data: bytes, sides: tuple[int, int, int, int], quality: int) -> bytes:
     image = upright(opened(data))
     left, top, right, bottom = sides
     if min(sides) < 0 or left + right >= image.size[0] or top + bottom >= image.size[1]:
-        raise Failure(f"a picture of {image.size[0]:,} x {image.size[1]:,} points would have none left")
+        raise Failure(f"a picture of {image.size[0]:,} x {image.size[1]:,} pixels would have none left")
     box = (left, top, image.size[0] - right, image.size[1] - bottom)
     return saved(image.crop(box), kind_of(data), data, quality)
 
@@ -95,7 +95,7 @@ def drawn_on(data: bytes, stamp: Any, where: tuple[float, float], opacity: float
     image = upright(opened(data))
     mode = image.mode
     if behind:
-        raise Failure("nothing lies behind a picture. Use layer: above")
+        raise Failure("a picture has no background layer. Use layer: above")
     stamp = stamp.convert("RGBA").rotate(angle, expand=True, resample=pillow.Resampling.BICUBIC)
     if opacity < 1:
         stamp.putalpha(stamp.getchannel("A").point(lambda value: round(value * opacity)))

@@ -97,12 +97,12 @@ class MarkdownParagraph(PlainParagraph):
     @level.setter
     def level(self, value: int | None) -> None:
         if value is not None and not 1 <= value <= 6:
-            raise Failure(f"a heading has a level from 1 to 6, not {value}")
+            raise Failure(f"a heading level is 1 to 6, not {value}")
         before = self.level
         if value == before:
             return
         if self._is_verbatim:
-            raise Failure(f"{self.label} is code, or belongs to the structure of the text")
+            raise Failure(f"{self.label} is code or part of the structure of the text")
         former, below = (self.lead, self.tail, self._level), self.underline
         marked = before is not None and below is None
         containers = self.lead[: self.lead.rindex("#") + 1].rstrip("#") if marked else self.lead
@@ -119,12 +119,12 @@ class MarkdownParagraph(PlainParagraph):
 
         self.changed("level", before, value, revert)
 
-    def add_behind(self, text: str) -> None:
+    def add_after(self, text: str) -> None:
         """Adds a line after it, and after the line that underlines it."""
         if self.underline is not None:
-            self.underline.add_behind(text)
+            self.underline.add_after(text)
         else:
-            super().add_behind(text)
+            super().add_after(text)
 
     def delete(self) -> None:
         """Deletes it, with the line that underlines it."""

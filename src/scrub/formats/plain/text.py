@@ -36,7 +36,7 @@ class PlainParagraph(OpenParagraph):
         """Puts a line in front of it."""
         self.home.insert(self.home.every.index(self), text)
 
-    def add_behind(self, text: str) -> None:
+    def add_after(self, text: str) -> None:
         """Puts a line behind it."""
         self.home.insert(self.home.every.index(self) + 1, text)
 
@@ -96,7 +96,7 @@ class PlainText(PickedFile, Document):
 
     def lacking(self, what: str = "that") -> str:
         """It holds letters and nothing else."""
-        return f"{self.name}: a plain text holds words only, so it cannot keep {what}. Save it as .docx first"
+        return f"{self.name}: a plain text file stores text only, not {what}. Save it as .docx first"
 
     def insert(self, at: int, text: str) -> None:
         """Puts a line at a place."""
@@ -113,7 +113,7 @@ class PlainText(PickedFile, Document):
             if bare and last is not None:
                 last.end = ""
 
-        self.changed("line", None, text, revert, f'new line: "{text}"', inner=(f"behind line {at}",))
+        self.changed("line", None, text, revert, f'new line: "{text}"', inner=(f"after line {at}",))
 
     def add_paragraph(self, text: str) -> None:
         """Adds a line at the end."""

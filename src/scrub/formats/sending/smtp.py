@@ -36,10 +36,11 @@ def server_of(address: str) -> Server:
         parts, port = urlsplit(""), None
     if parts.scheme not in ("smtps", "smtp") or not parts.hostname:
         raise BadCall(
-            f'"{address}" is no mail server. Write it as smtps://office@mail.huts.example, or smtp://… for STARTTLS'
+            f'"{address}" is not a mail server. Write it like this: smtps://office@mail.huts.example, or smtp://… '
+            "for STARTTLS"
         )
     if parts.password is not None:
-        raise BadCall("a password does not belong into a setting. Keep it: scrub secret set mail-password")
+        raise BadCall("a password must not be in a setting. Save it: scrub secret set mail-password")
     secure = parts.scheme == "smtps"
     return Server(parts.hostname, port or (465 if secure else 587), unquote(parts.username or ""), secure)
 
@@ -66,12 +67,12 @@ class SmtpCarrier:
             if server.user:
                 password = self._password()
                 if password is None:
-                    raise NotSent(f"there is no password for {server.user} at {server.host}. {KEEP_PASSWORD}")
+                    raise NotSent(f"no password for {server.user} at {server.host}. {KEEP_PASSWORD}")
                 made.login(server.user, password.reveal())
         except smtplib.SMTPAuthenticationError:
-            raise NotSent(f"{server.host} does not accept the password of {server.user}") from None
+            raise NotSent(f"{server.host} rejected the password of {server.user}") from None
         except smtplib.SMTPNotSupportedError:
-            raise NotSent(f"{server.host} offers no safe connection, and in the clear nothing is sent") from None
+            raise NotSent(f"{server.host} offers no encryption. Scrub does not send unencrypted") from None
         except ssl.SSLError as error:
             raise NotSent(f"{server.host} {distrusted(error)}. Nothing was sent") from None
         except (OSError, smtplib.SMTPException) as error:
@@ -86,17 +87,17 @@ class SmtpCarrier:
             self._envelope(connection, message)
         except (OSError, smtplib.SMTPException) as error:
             self._drop()
-            raise NotSent(f"{self.server.host} ended the talk: {_reason(error)}") from None
+            raise NotSent(f"{self.server.host} closed the connection: {_reason(error)}") from None
         try:
             connection.send(_stuffed(message.data))
             code, answer = connection.getreply()
         except (OSError, smtplib.SMTPException) as error:
             self._drop()
             raise PerhapsSent(
-                f"{self.server.host} did not answer after it was handed over ({_reason(error)})"
+                f"{self.server.host} did not answer after the message was handed over ({_reason(error)})"
             ) from None
         if code != 250:
-            raise Declined(f"{self.server.host} refused it: {_said(answer)}")
+            raise Declined(f"{self.server.host} rejected it: {_said(answer)}")
 
     def _envelope(self, connection: smtplib.SMTP, message: Outgoing) -> None:
         """All that comes before the message itself; a recipient that is refused stops it (RFC 5321, 3.3)."""
@@ -104,11 +105,11 @@ class SmtpCarrier:
         if not message.data.isascii():
             head = message.data.partition(b"\r\n\r\n")[0]
             if not connection.has_extn("8bitmime"):
-                raise NotSent(f"{self.server.host} takes letters of plain ASCII only (no 8BITMIME, RFC 6152)")
+                raise NotSent(f"{self.server.host} accepts only ASCII text (no 8BITMIME, RFC 6152)")
             options.append("BODY=8BITMIME")
             if not head.isascii() or not all(each.isascii() for each in (message.sender, *message.recipients)):
                 if not connection.has_extn("smtputf8"):
-                    raise NotSent(f"{self.server.host} takes addresses of plain ASCII only (no SMTPUTF8, RFC 6531)")
+                    raise NotSent(f"{self.server.host} accepts only ASCII addresses (no SMTPUTF8, RFC 6531)")
                 options.append("SMTPUTF8")
         if connection.has_extn("size"):
             options.append(f"SIZE={message.size}")
@@ -125,7 +126,7 @@ class SmtpCarrier:
             with contextlib.suppress(OSError, smtplib.SMTPException):
                 connection.docmd("RSET")
             what = command.partition(" SIZE")[0].partition(" BODY")[0]
-            raise Declined(f"{self.server.host} refused {what}: {_said(answer)}")
+            raise Declined(f"{self.server.host} rejected {what}: {_said(answer)}")
 
     def _drop(self) -> None:
         if self._open is not None:

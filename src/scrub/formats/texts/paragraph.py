@@ -103,18 +103,18 @@ class OpenParagraph(Heading):
                 at += part.end - part.start if isinstance(part, Kept) else len(part.text)
         for start, end, fresh in edits:
             if ATOM in now[start:end] and fresh.count(ATOM) < now.count(ATOM, start, end):
-                raise Failure(f"{self.label}: a picture, a note or a break stands in the words that would change")
+                raise Failure(f"{self.label}: the text to change contains a picture, a note or a break")
             marks = {fixed.get(place, " ") for place in range(start, end)}
             if start == end and start and fixed.get(start - 1, " ") == fixed.get(start, " ") != " ":
                 marks.add(fixed[start])
             if "f" in marks:
-                raise Failure(f"{self.label}: this is the result of a field, which its next update would bring back")
+                raise Failure(f"{self.label}: this text is the result of a field; the next update would restore it")
             if "c" in marks:
-                raise Failure(f"{self.label}: this is code, or where a link leads, and means something as it is")
+                raise Failure(f"{self.label}: this text is code or a link's address")
             if "b" in marks:
-                raise Failure(f"{self.label}: the blanks at its end are a line break")
+                raise Failure(f"{self.label}: the spaces at its end are a line break")
             if "l" in marks:
-                raise Failure(f"{self.label}: this stands in a content control that is locked")
+                raise Failure(f"{self.label}: this text is in a locked content control")
 
     def change_text(self, edits: Sequence[Edit]) -> None:
         """Makes edits."""

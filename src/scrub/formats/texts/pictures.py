@@ -37,7 +37,7 @@ def new_picture(path: str) -> NewPicture:
     shown, data = os.path.basename(path), data_of(path)
     kind = kind_of(data)
     if kind not in _TYPES:
-        raise Failure(f"{shown} is no picture that goes into documents: those are .png and .jpg. Convert it first")
+        raise Failure(f"{shown} is not a .png or .jpg picture. Convert it first")
     if kind == "png":  # its header comes first (ISO/IEC 15948, 11.2.2)
         wide, high = int.from_bytes(data[16:20], "big"), int.from_bytes(data[20:24], "big")
     else:
@@ -49,11 +49,11 @@ def new_picture(path: str) -> NewPicture:
         exif = exif_of(data)
         if exif is not None and exif.orientation != 1:
             raise Failure(
-                f"{shown} is turned by a mark in it, which word processors read in different ways. Make it upright "
-                "first, by a macro for images: make-upright"
+                f"{shown} is rotated by its camera data, which word processors read differently. In a macro for "
+                "images: make-upright"
             )
     if not wide or not high:
-        raise Failure(f"{shown} is damaged: it does not say how large it is")
+        raise Failure(f"{shown} is damaged: its size is missing")
     return NewPicture(shown, data, *_TYPES[kind], wide, high)
 
 
@@ -121,7 +121,7 @@ class ShownPicture(Picture):
         self.ensure_free()
         self.shown()
         back = all_back([self.take_out(), self.show(None)])
-        self.noted("picture", self.called_here, None, back, f"picture {self.called_here} taken out")
+        self.noted("picture", self.called_here, None, back, f"picture {self.called_here} deleted")
 
 
 def file_name(wanted: str, inside: str) -> str:

@@ -87,7 +87,7 @@ class PiecedParagraph(OpenParagraph):
         """Sets a look of letters."""
         self.ensure_editable([])
         if "l" in self.fixed:
-            raise Failure(f"{self.label}: this stands in a content control that is locked")
+            raise Failure(f"{self.label}: this text is in a locked content control")
         told, value = value, self.checked_look(word, value)
         before = self.stretches
         was = list(dict.fromkeys(self.looks(start, end, word)))
@@ -103,7 +103,7 @@ class PiecedParagraph(OpenParagraph):
     def put_comment_on(self, start: int, end: int, text: str) -> None:
         """Puts a comment on letters."""
         if self.place not in (PlaceInDocument.BODY, PlaceInDocument.TABLE):
-            raise Failure(f"{self.label}: a comment cannot stand in a header, a footer, a note or a text box")
+            raise Failure(f"{self.label}: headers, footers, notes and text boxes cannot have comments")
         self._put_mark(start, end, "comment", text, self.home.comment_mark)
 
     def put_bookmark(self, start: int, end: int, name: str) -> None:
@@ -115,7 +115,7 @@ class PiecedParagraph(OpenParagraph):
         ensure_address(address)
         for _, _, looks in self.stretches_of(start, end):
             if any(mark.holds for mark in marks_of(looks)):
-                raise Failure(f"{self.label}: some of the words are a link already")
+                raise Failure(f"{self.label}: part of this text is a link already")
         self.ensure_linkable(start, end)
         self._put_mark(start, end, "link", address, self.home.link_mark, self.home.link_looks)
 
@@ -126,7 +126,7 @@ class PiecedParagraph(OpenParagraph):
     def not_linkable(self) -> Failure:
         """They stand in what cannot be in a link."""
         return Failure(
-            f"{self.label}: the words stand in a link, a field, a control or an insertion. Make the link in the "
+            f"{self.label}: the text is in a link, a field, a control or an insertion. Add the link in the "
             "document's own program"
         )
 
@@ -141,7 +141,7 @@ class PiecedParagraph(OpenParagraph):
     ) -> None:
         self.ensure_markable()
         if start >= end:
-            raise Failure(f"{self.label}: there are no words for a {what}")
+            raise Failure(f"{self.label}: a {what} needs some text")
         mark, unmake = make(self, value)
         before = self.stretches
         after = before.marked(start, end, mark)
@@ -164,7 +164,8 @@ class PiecedParagraph(OpenParagraph):
         now = self.home.tracks_changes
         if self._recorded is not None and self._recorded != now and self.home.recorder:
             raise Failure(
-                f"{self.label} was changed {'with' if self._recorded else 'without'} recording before in this run"
+                f"{self.label} was changed {'with' if self._recorded else 'without'} tracking changes earlier in this "
+                "run"
             )
         self._recorded = now
 
@@ -175,7 +176,7 @@ class PiecedParagraph(OpenParagraph):
         """Puts a paragraph in front of it."""
         self._add("before", text)
 
-    def add_behind(self, text: str) -> None:
+    def add_after(self, text: str) -> None:
         """Puts a paragraph behind it."""
         self.ensure_may_follow()
         self._add("behind", text)
@@ -281,5 +282,5 @@ class PiecedDocument(Document):
         body = (each for each in reversed(self.all_paragraphs()) if each.place is PlaceInDocument.BODY)
         last = next((each for each in body if not each.removed), None)
         if last is None:
-            raise Failure(f"{self.name} has no paragraph that a new one could stand behind")
-        last.add_behind(text)
+            raise Failure(f"{self.name} has no paragraph to add another one after")
+        last.add_after(text)

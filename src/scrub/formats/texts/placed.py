@@ -82,11 +82,11 @@ class PlacedBookmark(Placed[P], Bookmark):
             if not each.removed:
                 yield each, pieces[0].start, pieces[-1].start + len(pieces[-1].text)
 
-    def remove(self) -> None:
+    def delete(self) -> None:
         """Takes its marks out."""
         marks = [self._place.span, *([self._end] if self._end is not None else [])]
         back = self._place.put("marks", [Splice(each.start, each.end, b"") for each in marks])
-        self.changed("bookmark", self.name, None, back, f"bookmark {self.name} taken away")
+        self.changed("bookmark", self.name, None, back, f"bookmark {self.name} deleted")
 
 
 class PlacedPicture(Placed[P], ShownPicture):
@@ -106,11 +106,11 @@ class PlacedPicture(Placed[P], ShownPicture):
         """Raises `Failure` where nothing changes, or changes are recorded, which are those of words."""
         self.file.ensure_open()
         if self._place.home.tracks_changes:
-            raise Failure(f"{self.label}: pictures come, go and change only while no changes are recorded")
+            raise Failure(f"{self.label}: pictures cannot change while changes are tracked. Turn tracking off")
 
     def not_inside(self) -> Failure:
         """It shows what the document does not have."""
-        return Failure(f"{self.label}: {self.called_here} is not in the document, which only says where it is")
+        return Failure(f"{self.label}: {self.called_here} is linked, not stored in the document")
 
     def put_side(self, side: str, length: Decimal) -> Callable[[], None]:
         """Sets how wide or high it is; gives what takes that back."""
@@ -119,16 +119,18 @@ class PlacedPicture(Placed[P], ShownPicture):
     def put_size(self, wide: Decimal, high: Decimal) -> None:
         """Sets how large it is."""
         self.ensure_free()
-        before = f"{self.width} x {self.height} cm"
+        before = f"{self.width} x {self.height}"
         back = all_back([self.put_side("width", wide), self.put_side("height", high)])
         self.noted(
-            "size", before, (wide, high), back, f"{self.called_here} size: {before} -> {self.width} x {self.height} cm"
+            "size", before, (wide, high), back, f"{self.called_here} size: {before} -> {self.width} x {self.height}"
         )
 
     def fit(self, new: NewPicture) -> Callable[[], None]:
         """Its height follows."""
-        wide, high = self.width, self.height
-        if not wide or not high or abs(wide * new.high / new.wide - high) <= high / 200:
+        if self.width is None or self.height is None:
+            return lambda: None
+        wide, high = self.width.in_unit("cm"), self.height.in_unit("cm")
+        if abs(wide * new.high / new.wide - high) <= high / 200:
             return lambda: None
         return self.put_side("height", wide * new.high / new.wide)
 
@@ -136,4 +138,4 @@ class PlacedPicture(Placed[P], ShownPicture):
 def ensure_other(name: str, others: Iterable[str]) -> None:
     """Raises `Failure` for the name of a bookmark that another one has."""
     if any(fold(each) == fold(name) for each in others):
-        raise Failure(f'there is a bookmark "{name}" already')
+        raise Failure(f'a bookmark "{name}" exists already')

@@ -98,7 +98,7 @@ class Stories(Generic[S, P]):
         former = self._base, self._decided
         if not _has(self._base, part):
             if self._made is None or not _has(self._made.parts, part):
-                raise Failure("the changes are others by now; list them anew")
+                raise Failure("the changes have moved; list them again")
             self._base, self._decided = self._made.parts, {}  # what was decided before is done
         key = (part.name, start)
         self._decided[key] = accepted
@@ -139,7 +139,7 @@ class Stories(Generic[S, P]):
         if self._made is None:
             return
         if any(part.touched for part in self._made.parts) or any(each.touched for each in self._made.paragraphs):
-            raise Failure(f"{self._document.name}: changes are accepted or refused above all other edits")
+            raise Failure(f"{self._document.name}: accept or reject changes before all other edits")
 
 
 def _has(parts: Sequence[EditedPart], part: EditedPart) -> bool:

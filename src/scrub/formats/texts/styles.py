@@ -19,6 +19,6 @@ def style_named(name: str, names: Mapping[str, str], called: str, also: Collecti
         if fold(known) == wanted or (written in also and fold(written) == wanted):
             return written
     raise Failure(
-        f'the document has no {called} "{name}".{did_you_mean(name, names.values())} '
-        f"There are: {listed(sorted(names.values())[:12]) or 'none'}"
+        f'no {called} "{name}".{did_you_mean(name, names.values())} There are: '
+        f"{listed(sorted(names.values())[:12]) or 'none'}"
     )

@@ -122,12 +122,12 @@ class DocumentRows(Rows):
         """Sets what stands in a cell; it keeps the look of its first words."""
         cell = self._cells[row - 1].get(self._columns[self.key(key)])
         if not cell:
-            raise Failure(f"{self.place(row, key)}: the cell is merged into another one")
+            raise Failure(f"{self.place(row, key)}: the cell is part of a merged cell")
         if value is not None and not isinstance(value, str | Decimal | bool | date):
-            raise Failure(f"{self.place(row, key)}: a cell of a document cannot hold {type_name(value)}")
+            raise Failure(f"{self.place(row, key)}: a cell of a document cannot contain {type_name(value)}")
         filled = [each for each in cell if each.text.strip()]
         if len(filled) > 1:
-            raise Failure(f"{self.place(row, key)}: several paragraphs stand in the cell; change them one by one")
+            raise Failure(f"{self.place(row, key)}: the cell has several paragraphs. Change them one by one")
         (filled or cell)[0].text = shown(value)
 
     # -- rows that come, go, change places
@@ -158,7 +158,7 @@ class DocumentRows(Rows):
 
     def _arrange(self, order: list[int], ordering: bool = False) -> Callable[[], None]:
         if self._hold is None:
-            raise Failure(f"{self.label}: its rows stay where they are")
+            raise Failure(f"{self.label}: its rows cannot be moved")
         back, former = self._hold(ordering), self.order
         self.order = order
 

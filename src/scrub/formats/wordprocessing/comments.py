@@ -97,7 +97,7 @@ class OfficeComment(Comment):
         """Answers it."""
         self._ensure_open()
         self.changed(
-            f"answer to comment {self.id}", None, text, self._part.answer(self, text), f'answered: "{text[:60]}"'
+            f"reply to comment {self.id}", None, text, self._part.answer(self, text), f'answered: "{text[:60]}"'
         )
 
     @property
@@ -107,7 +107,7 @@ class OfficeComment(Comment):
     def _ensure_open(self) -> None:
         self._part.document.ensure_open()
         if not self.paragraphs:
-            raise Failure(f"{self.label}: the comment is damaged, it has no paragraph; delete it")
+            raise Failure(f"{self.label}: the comment is damaged (it has no paragraph). Delete it")
 
     @property
     def author(self) -> str:

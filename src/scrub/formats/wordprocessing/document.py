@@ -65,7 +65,7 @@ class OfficeDocument(OfficeFile, Home):
         super().__init__(source)
         body = StoryPart(self.package, self.main, PlaceInDocument.BODY)
         if body.root.name != "document" or not own(body.root):
-            raise self.problem("its main part is not a document, whatever its name says")
+            raise self.problem("its main part is not a document, despite its name")
         parts = [body]
         related = relationships(self.package, self.main).values()
         for kind, place in _PLACES.items():
@@ -88,9 +88,9 @@ class OfficeDocument(OfficeFile, Home):
         if self._lock is None:
             return
         if self._lock != "trackedChanges":
-            raise Failure(f"{self.name} is protected. Take the protection off in its own program first")
+            raise Failure(f"{self.name} is protected. Remove the protection in its own program first")
         if not self._records.now:
-            raise Failure(f"{self.name} is protected: every change must be recorded")
+            raise Failure(f"{self.name} is protected: changes must be tracked. Turn tracking on")
 
     @cached_property
     def _lock(self) -> str | None:
@@ -112,7 +112,7 @@ class OfficeDocument(OfficeFile, Home):
         if value == self._records.now:
             return
         if self._settings is None:
-            raise Failure(f"{self.name} has no settings in it, so that it cannot record changes")
+            raise Failure(f"{self.name} has no settings, so changes cannot be tracked")
         self.changed("tracks-changes", not value, value, self._records.put(value))
 
     @cached_property
@@ -199,7 +199,7 @@ class OfficeDocument(OfficeFile, Home):
         """Raises `Failure` where the styles of tables stay."""
         self.ensure_open()
         if self.tracks_changes:
-            raise Failure(f"{self.label}: tables get other styles only while no changes are recorded")
+            raise Failure(f"{self.label}: a table style cannot change while changes are tracked. Turn tracking off")
 
     # -- what stands among the words
 
@@ -247,7 +247,7 @@ class OfficeDocument(OfficeFile, Home):
     # -- what reviewers left
 
     def changes_waiting(self) -> Iterator[OfficeChange]:
-        """The recorded changes that wait."""
+        """The tracked changes that wait."""
         return recorded_in(self, self._stories)
 
     @cached_property
@@ -286,11 +286,11 @@ class OfficeDocument(OfficeFile, Home):
         return mark, lambda: self._new_bookmarks.remove(name)
 
     def accept_changes(self) -> None:
-        """Makes every recorded change real."""
+        """Makes every tracked change real."""
         self._resolve(True)
 
     def reject_changes(self) -> None:
-        """Takes every recorded change back."""
+        """Takes every tracked change back."""
         self._resolve(False)
 
     def _resolve(self, accepted: bool) -> None:
@@ -298,8 +298,8 @@ class OfficeDocument(OfficeFile, Home):
         count = len(list(self.changes_waiting()))
         if not count:
             return
-        verb = "accepted" if accepted else "refused"
-        said = f"{counted(count, 'recorded change')} {verb}"
+        verb = "accepted" if accepted else "rejected"
+        said = f"{counted(count, 'tracked change')} {verb}"
         self.changed("changes", count, 0, self._stories.decide_all(accepted), said)
 
     def _forget(self) -> None:
@@ -332,7 +332,7 @@ class OfficeDocument(OfficeFile, Home):
         written = [part.data for part in self._stories.parts] + self._comments.written
         if self._with_names or any(nameless(data) != data for data in written):
             self._nameless = True
-            self.changed("names", True, False, lambda: setattr(self, "_nameless", False), "names of authors taken out")
+            self.changed("names", True, False, lambda: setattr(self, "_nameless", False), "author names removed")
         for name in ("author", "last editor"):
             self.put_property(name, None)
 

@@ -9,6 +9,7 @@ from scrub.formats.spans import Span, whole, with_attributes
 from scrub.formats.wordprocessing.read import TWIPS_IN_CENTIMETRE, inner, value
 from scrub.formats.wordprocessing.styles import StyleProperties
 from scrub.formats.xmltext import is_on
+from scrub.model.amounts import Length
 from scrub.model.frames import TextAlignment
 from scrub.model.problem import Failure
 
@@ -34,10 +35,10 @@ _WRITTEN = {
     TextAlignment.LEFT: "left", TextAlignment.CENTRE: "center", TextAlignment.RIGHT: "right",
     TextAlignment.JUSTIFIED: "both",
 }  # fmt: skip
-#: The attributes of each length, the first that is there, and how many twips one of its units has.
+#: The attributes of each length, the first that is there; its unit, and how many twips one has.
 _LENGTHS = {
-    "left_indent": (("left", "start"), TWIPS_IN_CENTIMETRE), "space_before": (("before",), Decimal(20)),
-    "space_after": (("after",), Decimal(20)),
+    "left_indent": (("left", "start"), "cm", TWIPS_IN_CENTIMETRE),
+    "space_before": (("before",), "pt", Decimal(20)), "space_after": (("after",), "pt", Decimal(20)),
 }  # fmt: skip
 
 
@@ -66,9 +67,11 @@ def _said(element: Span, word: str) -> Any:
     if word == "list_level":
         number, level = value(inner(element, "numId")), whole(value(inner(element, "ilvl")) or "0", 8)
         return level + 1 if number not in (None, "0") and level is not None else None
-    names, unit = _LENGTHS[word]
+    names, unit, twips = _LENGTHS[word]
     written = next((found for name in names if (found := value(element, name)) is not None), None)
-    return round(Decimal(written) / unit, 2) if written and written.lstrip("-").isdecimal() else None
+    if not written or not written.lstrip("-").isdecimal():
+        return None
+    return Length(round(Decimal(written) / twips, 2), unit)
 
 
 def element_for(data: bytes, old: Span | None, word: str, set_: Any, prefix: str) -> str:
@@ -81,14 +84,14 @@ def element_for(data: bytes, old: Span | None, word: str, set_: Any, prefix: str
     if word == "list_level":
         number = inner(old, "numId") if old is not None else None
         if old is None or number is None:
-            raise Failure("this paragraph is no item of a list by itself; make it one in the document's own program")
+            raise Failure("this paragraph is not a list item of its own. Make it one in the document's own program")
         if not 1 <= set_ <= 9:
-            raise Failure(f"an item of a list has a level from 1 to 9, not {set_}")
+            raise Failure(f"a list level is 1 to 9, not {set_}")
         rest = data[number.start : number.end].decode()
         return f'<{prefix}{name}><{prefix}ilvl {prefix}val="{set_ - 1}"/>{rest}</{prefix}{name}>'
-    names, unit = _LENGTHS[word]
-    if not 0 <= set_ <= 1000:
-        raise Failure(f"this length is from 0 to 1,000, not {set_}")
+    names, unit, twips = _LENGTHS[word]
+    if not 0 <= set_.in_unit(unit) <= 1000:
+        raise Failure(f"this length can be 0 to 1,000 {unit}, not {set_}")
     tag = data[old.start : old.open_end] if old is not None else f"<{prefix}{name}/>".encode()
     known = next((each for each in names if old is not None and value(old, each) is not None), names[0])
-    return with_attributes(tag, {f"{prefix}{known}": str(round(set_ * unit))}).decode()
+    return with_attributes(tag, {f"{prefix}{known}": str(round(set_.in_unit(unit) * twips))}).decode()

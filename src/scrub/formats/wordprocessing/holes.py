@@ -82,14 +82,16 @@ def _met(data: bytes, paragraph: Span, pieces: Sequence[Piece]) -> Iterator[MetF
                     if begun and not begun[-1][2]:
                         begun[-1][1].append(_NESTED)
                     letters = _letters(pieces, result[0] if result else span.start, span.start)
-                    refused = "stands in another field, which may need it" if begun else ""
-                    refused = refused or ("has another field in its code" if _NESTED in code else "")
+                    refused = "is inside another field, which may need it" if begun else ""
+                    refused = refused or ("contains another field in its code" if _NESTED in code else "")
                     yield MetField("".join(code), *letters, _without(marks, runs), refused)
         elif span.name == "instrText" and begun:
             begun[-1][0].append(span)
             begun[-1][1].append(text_of(data[span.start : span.end]))
     for marks, code, _ in begun:
-        yield MetField("".join(code), *_letters(pieces, marks[0].start, marks[0].end), (), "goes over its end")
+        yield MetField(
+            "".join(code), *_letters(pieces, marks[0].start, marks[0].end), (), ("extends beyond the paragraph")
+        )
 
 
 def tag_of(control: Span) -> str:
@@ -119,9 +121,9 @@ def control_hole(control: Span, start: int, end: int) -> OfficeHole:
     lock = value(next((each for each in children if each.name == "lock"), None))
     refused = ""
     if "checkbox" in names or "picture" in names:
-        refused = "is a tick box or a picture, not a text"
+        refused = "is a check box or a picture, not text"
     elif "dataBinding" in names or lock in ("contentLocked", "sdtContentLocked"):
-        refused = "is locked, or shows what stands elsewhere in the document"
+        refused = "is locked, or shows text from elsewhere in the document"
     taken = [each for each in children if each.name == "showingPlcHdr"]
     content = inner(control, "sdtContent")
     for each in content.inside() if content is not None else ():

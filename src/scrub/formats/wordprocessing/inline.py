@@ -13,6 +13,7 @@ from scrub.formats.wordprocessing.read import TWIPS_IN_CENTIMETRE, inner, own, v
 from scrub.formats.wordprocessing.reading import Home
 from scrub.formats.wordprocessing.stories import Place, Stories
 from scrub.formats.xmltext import is_on
+from scrub.model.amounts import Length
 from scrub.model.inline import MOST_TEXT_COLUMNS, Section
 from scrub.model.late import late
 from scrub.model.printing import Orientation
@@ -61,7 +62,7 @@ class OfficeBookmark(PlacedBookmark[Place]):
 def ensure_bookmark(name: str, others: Iterable[str]) -> None:
     """Raises `Failure` for a name that no bookmark can have (17.13.6.2), or another one has."""
     if not _NAME.fullmatch(name):
-        raise Failure(f'"{name}" cannot be the name of a bookmark: letters, digits and _, a letter first, 40 at most')
+        raise Failure(f'"{name}" is not a valid bookmark name. Use up to 40 letters, digits and _, with a letter first')
     ensure_other(name, others)
 
 
@@ -113,7 +114,7 @@ class OfficeSection(Placed[Place], Section):
 
     def _put(self, field: str, before: object, after: object, wanted: dict[tuple[str, str], str]) -> None:
         if self._place.home.tracks_changes:
-            raise Failure(f"{self.label}: its page cannot be set up while changes are recorded")
+            raise Failure(f"{self.label}: its page setup cannot change while changes are tracked. Turn tracking off")
         former = dict(self._set)
         self._set |= wanted
         back = self._place.put("page", self._splices())
@@ -151,12 +152,14 @@ class OfficeSection(Placed[Place], Section):
         attributes = "".join(f' {p}{key}="{escaped(text)}"' for key, text in values.items() if text is not None)
         return f"<{p}{name}{attributes}/>".encode()
 
-    def measure(self, word: str) -> Decimal | None:
-        """A length, in centimetres."""
+    def measure(self, word: str) -> Length | None:
+        """A length."""
         written = self._get(*_MEASURES[word])
-        return round(Decimal(written) / TWIPS_IN_CENTIMETRE, 2) if written and re.fullmatch(r"-?\d+", written) else None
+        if not written or not re.fullmatch(r"-?\d+", written):
+            return None
+        return Length.of_cm(round(Decimal(written) / TWIPS_IN_CENTIMETRE, 2))
 
-    def put_measure(self, word: str, value: Decimal) -> None:
+    def put_measure(self, word: str, value: Length) -> None:
         """Sets a length."""
         self.ensure_length(word, value)
         before = self.measure(word)
@@ -165,7 +168,7 @@ class OfficeSection(Placed[Place], Section):
                 word.replace("_", "-"),
                 before,
                 value,
-                {_MEASURES[word]: str(round(value * TWIPS_IN_CENTIMETRE))},
+                {_MEASURES[word]: str(round(value.in_unit("cm") * TWIPS_IN_CENTIMETRE))},
             )
 
     @property

@@ -77,10 +77,11 @@ class OfficeLink(Placed[Place], Link):
         target, _, anchor = address.partition("#")
         if target and not place.span.related:
             raise Failure(
-                f"{self.label}: the link leads into the document itself; make one to an address in its program"
+                f"{self.label}: the link points into the document. Change it to an address in the document's own "
+                "program"
             )
         if not target and place.span.related:
-            raise Failure(f"{self.label}: the link leads to an address; make one into the document in its program")
+            raise Failure(f"{self.label}: the link points to an address. Change it in the document's own program")
         said = place.say("anchor", anchor or None)
         led = self._links.lead(place, target) if target else None
 
@@ -97,17 +98,17 @@ class OfficeLink(Placed[Place], Link):
         span, paragraph = self._place.span, self._place.paragraph
         return paragraph is not None and Splice(span.start, span.open_end, b"") in paragraph.unlinked
 
-    def remove(self) -> None:
+    def delete(self) -> None:
         """Takes it away."""
         if self._is_field:
-            raise Failure(f"{self.label}: the link is a field; take it away in the document's own program")
+            raise Failure(f"{self.label}: the link is a field. Delete it in the document's own program")
         span, paragraph = self._place.span, self._place.paragraph
         assert paragraph is not None
         gone = [Splice(span.start, span.open_end, b""), Splice(span.close_start, span.end, b"")]
         for each in span.inside():
             if each.name == "rStyle" and fold(value(each) or "") == "hyperlink":
                 gone.append(Splice(each.start, each.end, b""))
-        paragraph.unlink(gone, f'link of "{self.text[:30]}" taken away: {self.address}')
+        paragraph.unlink(gone, f'link of "{self.text[:30]}" deleted: {self.address}')
 
 
 class Links:
@@ -235,7 +236,7 @@ class OfficeField(Placed[Place], Field):
         if met.refused:
             raise Failure(f"{self.label}: the field {self.code} {met.refused}")
         if self._place.home.tracks_changes:
-            raise Failure(f"{self.label}: fields become plain text only while no changes are recorded")
+            raise Failure(f"{self.label}: fields cannot become plain text while changes are tracked. Turn tracking off")
         self._paragraph.unlink(met.gone, f'field {self.code} is plain text now: "{cut(self._result)}"')
         self._paragraph.unfix(met.start, met.end)
 

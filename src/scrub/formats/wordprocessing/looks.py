@@ -77,8 +77,8 @@ class RunLooks:
         return styles_for(self._root, "character")
 
     def letter_style(self, name: str) -> str:
-        """The id of a style of letters. Raises `Failure` for one that the document does not have."""
-        return style_named(name, self._letter_styles, "style of letters")
+        """The id of a character style. Raises `Failure` for one that the document does not have."""
+        return style_named(name, self._letter_styles, "character style")
 
     def of(self, run: Span, style: str, word: str, other: Looks = ()) -> object:
         """A look of a run in a paragraph of a style; `other` is what was set since."""
@@ -110,7 +110,7 @@ class RunLooks:
 
 
 def _letter_style_of(properties: Span | None, given: Mapping[str, object]) -> str | None:
-    """The id of the style of letters of a run that was given these looks since."""
+    """The id of the character style of a run that was given these looks since."""
     if "style" in given:
         return str(given["style"] or "")
     return value(inner(properties, "rStyle")) if properties is not None else None
@@ -125,9 +125,9 @@ def checked(word: str, set_: object) -> object:
     """What a look is set to. Raises `Failure` for one that a document cannot keep."""
     if word == "highlight" and set_ is not None and str(set_)[1:] not in _HIGHLIGHTS.values():
         names = ", ".join(f'"{name}"' for name in ("yellow", "red", "blue", "black", "white"))
-        raise Failure(f"a document is marked with one of a few colours only, such as {names}; not {set_}")
+        raise Failure(f"highlight colours are {names} and some others, not {set_}")
     if word == "size" and isinstance(set_, Decimal) and not (1 <= set_ <= 1638 and set_ * 2 == int(set_ * 2)):
-        raise Failure(f"a size is from 1 to 1,638 points, in halves; not {set_}")
+        raise Failure(f"a font size is 1 to 1,638 points in steps of 0.5, not {set_}")
     return set_
 
 

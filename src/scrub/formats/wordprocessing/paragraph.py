@@ -67,7 +67,7 @@ class OfficeParagraph(ReadParagraph):
     @level.setter
     def level(self, value: int | None) -> None:
         if value is not None and not 1 <= value <= 9:
-            raise Failure(f"a heading has a level from 1 to 9, not {value}")
+            raise Failure(f"a heading level is 1 to 9, not {value}")
         before, styles = self.level, self.home.styles
         if value != before:
             self._set_style(styles.default if value is None else styles.of_level(value), "level", before, value)
@@ -76,7 +76,7 @@ class OfficeParagraph(ReadParagraph):
         """Raises `Failure` for what must stay."""
         self.note_way()
         if self.is_twofold and (self.twin is None or self.twin.stretches.old != self.stretches.old):
-            raise Failure(f"{self.label}: its text box stands twice in the file, and the two are not the same")
+            raise Failure(f"{self.label}: its text box is in the file twice, with differences")
         super().ensure_editable(edits)
 
     def ensure_markable(self) -> None:
@@ -96,7 +96,7 @@ class OfficeParagraph(ReadParagraph):
     def _ensure_single(self) -> None:
         """Raises `Failure` in a text box that is there twice, where only words are changed."""
         if self.is_twofold:
-            raise Failure(f"{self.label} stands in a text box that is there twice; only its words can be changed")
+            raise Failure(f"{self.label} is in a text box that is in the file twice; only its text can change")
 
     def _set_style(self, id_: str, field: str, before: object, after: object) -> None:
         self.note_way()
@@ -157,7 +157,10 @@ class OfficeParagraph(ReadParagraph):
         """Fills holes in. A field that was filled in is one no longer, or its next update would bring it back."""
         known = [self._holes[hole] for hole, _ in fillings if hole in self._holes]
         if known and self.home.tracks_changes:
-            raise Failure(f"{self.label}: controls and merge fields cannot be filled in while changes are recorded")
+            raise Failure(
+                f"{self.label}: controls and merge fields cannot be filled in while changes are tracked. Turn tracking "
+                "off"
+            )
         former = self.fixed, self.unlinked
         for hole in known:
             self.unfix(hole.start, hole.end)
@@ -201,22 +204,22 @@ class OfficeParagraph(ReadParagraph):
     def ensure_may_follow(self) -> None:
         """Raises `Failure` where it ends a section."""
         if self._properties is not None and inner(self._properties, "sectPr") is not None:
-            raise Failure(f"{self.label} ends a section; put the new one in front of the next paragraph")
+            raise Failure(f"{self.label} ends a section. Add the new one before the next paragraph")
 
     def ensure_deletable(self) -> None:
         """Raises `Failure` where the document needs it: at the end of a section or a cell, or over a field's edge."""
         self.note_way()
         self._ensure_single()
         if self._properties is not None and inner(self._properties, "sectPr") is not None:
-            raise Failure(f"{self.label} ends a section; without it the pages before would change")
+            raise Failure(f"{self.label} ends a section; without it the earlier pages would change")
         if self.open_before or self.open_after:
-            raise Failure(f"{self.label}: a field goes over its end")
+            raise Failure(f"{self.label}: a field extends beyond its end")
         if (
             self._place in (PlaceInDocument.TABLE, PlaceInDocument.TEXT_BOX)
             or self.part.place is not PlaceInDocument.BODY
         ):
             if not any(each is not self and not each.removed for each in self.group):
-                raise Failure(f"{self.label} is the last one in its cell or part, which needs one. Empty it: text")
+                raise Failure(f"{self.label} is the only paragraph of its cell or part. Empty it instead: text")
 
     def can_take(self, following: Line) -> bool:
         """Whether the next one can be joined: the same look, no end of a section, no open field, nothing between."""

@@ -13,7 +13,7 @@ from scrub.formats.texts.placed import PlacedPicture
 from scrub.formats.wordprocessing.read import own
 from scrub.formats.wordprocessing.reading import Home
 from scrub.formats.wordprocessing.stories import Place, Stories
-from scrub.model.amounts import hundredths
+from scrub.model.amounts import Length, hundredths
 from scrub.model.problem import Failure
 
 
@@ -53,10 +53,10 @@ class OfficePicture(PlacedPicture[Place]):
         found = next(iter(self._extents), None)
         return whole(self._place.part.said(found, name), 10**12) if found is not None else None
 
-    def measure(self, side: str) -> Decimal | None:
-        """How wide or high it is, in centimetres."""
+    def measure(self, side: str) -> Length | None:
+        """How wide or high it is."""
         found = self._extent("cx" if side == "width" else "cy")
-        return hundredths(found / EMU) if found is not None else None
+        return Length.of_cm(hundredths(found / EMU)) if found is not None else None
 
     def put_side(self, side: str, length: Decimal) -> Callable[[], None]:
         """Sets how wide or high it is; gives what takes that back."""
@@ -91,7 +91,7 @@ class OfficePicture(PlacedPicture[Place]):
         """Raises `Failure` where it may not change, and for one that stands in the file in another form, too."""
         super().ensure_free()
         if self._drawing is None:
-            raise Failure(f"{self.label}: {self.called_here} stands twice in the file; change it in its own program")
+            raise Failure(f"{self.label}: {self.called_here} is in the file twice. Change it in its own program")
 
     def take_out(self) -> Callable[[], None]:
         """Takes its drawing out."""

@@ -176,7 +176,7 @@ class ReadParagraph(PiecedParagraph):
         if self.unlinked or not self._holes:
             return ()
         if self.stretches.touched:
-            return [each._replace(refused="was changed before in this run; fill in first") for each in self._holes]
+            return [each._replace(refused="was changed earlier in this run. Fill it in first") for each in self._holes]
         return self._holes
 
     # -- the looks of its words

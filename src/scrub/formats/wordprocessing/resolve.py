@@ -38,7 +38,7 @@ class Resolver:
         try:
             root = parse(self.data)
         except NotReadable:
-            raise Failure("a part of the document cannot be read") from None
+            raise Failure("part of the document cannot be read") from None
         if not self.whole:
             self._moved = self._moves(root)
         return self.data[: root.start] + self._element(root) + self.data[root.end :]
@@ -49,7 +49,7 @@ class Resolver:
             return self._whole(span, stays)
         if span.name in _CELLS and self.whole:
             raise Failure(
-                "a table has recorded changes of its cells. Accept or refuse those in the document's own program"
+                "a table has tracked changes of its cells. Accept or reject them in the document's own program"
             )
         if span.name in _RANGES:
             return b"" if self.whole or span.start in self._moved else self._whole(span, stays)
@@ -67,7 +67,8 @@ class Resolver:
                 return self._former(span, former)
         elif refused:
             raise Failure(
-                "a recorded change of a table or a section cannot be refused here; do that in its own program"
+                "a tracked change of a table or section cannot be rejected here. Reject it in the document's own "
+                "program"
             )
         if span.name == "tr" and self._mark_goes(inner(span, "trPr")):
             return b""

@@ -61,9 +61,7 @@ class ParagraphStyles:
         found = [id_ for id_ in self.names if self.level(id_) == level]
         usual = next((id_ for id_ in found if fold(self.names[id_]) == f"heading {level}"), None)
         if usual is None and not found:
-            raise Failure(
-                f"the document has no style for headings of level {level}. Use one of its programs to make one"
-            )
+            raise Failure(f"the document has no heading style for level {level}. Create one in its own program")
         return usual or found[0]
 
 

@@ -55,15 +55,15 @@ class OfficeTable(ArrangedTable):
         """Raises `Failure` where cells go over several rows, and for an order that cannot be recorded."""
         recorded = self._home.tracks_changes
         if recorded and ordering:
-            raise Failure(f"{self._label}: its rows change places only while no changes are recorded")
+            raise Failure(f"{self._label}: its rows cannot be moved while changes are tracked. Turn tracking off")
         if self.is_arranged and recorded != self._recorded:
             how = "with" if self._recorded else "without"
-            raise Failure(f"{self._label}: its rows were changed {how} recording before in this run")
+            raise Failure(f"{self._label}: its rows were changed {how} tracking changes earlier in this run")
         self._recorded = recorded
         merged = any(each.name == "vMerge" and own(each) for each in self.span.inside())
         cells = cells_of(self.span)
         if merged or any(len(row) != len(cells[0]) for row in cells):
-            raise Failure(f"{self._label}: cells in it are merged, so its rows stay where they are")
+            raise Failure(f"{self._label}: its rows cannot be moved, because some cells are merged")
 
     # -- its style (17.4.62)
 

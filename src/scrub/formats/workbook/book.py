@@ -83,7 +83,7 @@ class OfficeWorkbook(OfficeFile, Workbook):
         for where, (number, style) in every[:_TOLD]:
             value = self.shared.decoder.typed("n", style, stored_number(number), partial(str, where))
             shown_as = "an error" if isinstance(value, Trouble) else shown(value)
-            yield f"{where}: {shown(number)} is read as {shown_as}, because the cell is formatted so."
+            yield f"{where}: {shown(number)} is read as {shown_as}, because of the cell's format."
         if len(every) > _TOLD:
             yield f"{len(every) - _TOLD:,} more numbers are in cells formatted as dates or durations."
 
@@ -363,7 +363,7 @@ class OfficeWorkbook(OfficeFile, Workbook):
         def revert() -> None:
             self._to_embed.remove(text)
 
-        self.changed(f"macro {title}", None, title, revert, f'macro "{title}" put inside')
+        self.changed(f"macro {title}", None, title, revert, f'macro "{title}" embedded')
 
     def _embed(self, text: str, parts: Parts) -> None:
         first = text.lstrip().partition("\n")[0].split()

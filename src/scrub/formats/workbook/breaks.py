@@ -49,11 +49,13 @@ class Breaks:
             return
         ensure_unprotected(self._sheet)
         if line >= (MOST_ROWS if is_row else MOST_COLUMNS):
-            raise Failure("no page can begin behind the last line of a sheet, nor behind one that has no number yet")
+            raise Failure(
+                "a page break is not possible after the last line of a sheet, or after a line without a number"
+            )
         now = {each: written for each, written in kept.now.items() if each != line}
         if value:
             if len(now) >= 1026:
-                raise Failure("a sheet can have at most 1,026 breaks between pages")
+                raise Failure("a sheet can have up to 1,026 page breaks")
             now[line] = ""
         where = f"row {line}" if is_row else f"column {letters_of(line)}"
         self._sheet.changed("page-break", not value, value, kept.put(now), inner=(where,))

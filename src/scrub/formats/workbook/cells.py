@@ -15,7 +15,7 @@ from scrub.formats.workbook.decode import MOST_EXACT, ensure_exact
 from scrub.formats.workbook.done import Put, PutAgain
 from scrub.formats.workbook.formulas import problem_of, translated
 from scrub.formats.workbook.future_functions import stored_formula
-from scrub.formats.workbook.number_forms import ensure_number_format
+from scrub.formats.workbook.number_formats import ensure_number_format
 from scrub.formats.workbook.part import SheetPart
 from scrub.formats.workbook.protection import ensure_unprotected
 from scrub.formats.workbook.reading import Loads, placed
@@ -55,18 +55,16 @@ class SheetCells(RowsBelow):
         self.ensure_there(row, column)
         if self.protected and self.shared.styles.locked(self.style(row, column)):
             raise placed(
-                f"{self.where(row, column)} is locked, and the sheet is protected. "
-                "Take the protection off first: unprotect"
+                f"{self.where(row, column)} is locked, and the sheet is protected. Unprotect it first: unprotect"
             )
         area = self._merged_over(row, column)
         if area is not None:
-            raise placed(
-                f"{self.where(row, column)} lies under the merged range {area}. Take the merge apart first: unmerge"
-            )
+            raise placed(f"{self.where(row, column)} is inside the merged range {area}. Unmerge it first: unmerge")
         for area in self.arrays():
             if area.holds(row, column):
                 raise placed(
-                    f"{self.where(row, column)} is part of the array formula in {area}; change that in its own program"
+                    f"{self.where(row, column)} is part of the array formula in {area}. Change it in the workbook's "
+                    "own program"
                 )
 
     def ensure_line_moves(self, line: int, is_row: bool) -> None:
@@ -74,7 +72,7 @@ class SheetCells(RowsBelow):
         ensure_unprotected(self)
         numbers = self.load().stored.numbers
         if numbers and numbers[-1] > MOST_ROWS:
-            raise Failure(f"{self.name} has rows behind the last one that a sheet can have ({MOST_ROWS:,})")
+            raise Failure(f"{self.name} has rows beyond the sheet's limit ({MOST_ROWS:,})")
 
     def _row_went(self, back: bool) -> None:
         self.take_up()
@@ -94,16 +92,19 @@ class SheetCells(RowsBelow):
         """Raises `Failure` where something hangs on cells that would stay behind, or holds several together."""
         for area in (*self.merged(), *self.arrays()):
             if area.meets(block):
-                raise Failure(f"{self.name} {area} is merged or an array formula, so that its rows cannot be sorted")
+                raise Failure(f"{self.name} {area} is merged or an array formula, so its rows cannot be sorted")
         for noted in self.comments():
             if block.holds(noted.row, noted.column):
                 where = self.where(noted.row, noted.column)
-                raise Failure(f"{where} has a comment, which sorting would leave behind. Take it away first")
+                raise Failure(
+                    f"{where} has a comment, which would not move with its row. Delete the comment before sorting"
+                )
         for row in range(block.top, block.bottom + 1) if self.has_links() else ():
             for column in range(block.left, block.right + 1):
                 if self.link(row, column) is not None:
                     raise Failure(
-                        f"{self.where(row, column)} has a link, which sorting would leave behind. Take it away first"
+                        f"{self.where(row, column)} has a link, which would not move with its row. Delete the link "
+                        "before sorting"
                     )
 
     def order_rows(self, rows: Sequence[int], left: int, right: int) -> Callable[[], None]:
@@ -310,7 +311,7 @@ class SheetCells(RowsBelow):
             self.ensure_there(row, column)
         if (row in self.formula_rows[column] or self.formulas) and self.has_formula(row, column):
             raise placed(
-                f"{self.where(row, column)} holds a formula. To put a value in its place, first take that away: "
+                f"{self.where(row, column)} contains a formula. To replace it with a value, delete it first: "
                 "cell.formula = nothing"
             )
         if type(value) is Decimal:
@@ -362,11 +363,11 @@ class SheetCells(RowsBelow):
             return value
         if isinstance(value, str):
             if len(value) > MOST_CHARACTERS:
-                raise placed(f"{self.where(row, column)}: a cell holds at most 32,767 characters")
+                raise placed(f"{self.where(row, column)}: a cell can contain up to 32,767 characters")
             return str(value) or None
         if isinstance(value, Duration) and not value.on_calendar:
             return value
-        raise placed(f"{self.where(row, column)}: a cell cannot hold {type_name(value)}")
+        raise placed(f"{self.where(row, column)}: a cell cannot contain {type_name(value)}")
 
     def show_as_moment(self, row: int, column: int, value: Value) -> Callable[[], None] | None:
         """Gives a cell a form in which a date or a duration is seen as one; gives what takes that back."""
@@ -374,7 +375,7 @@ class SheetCells(RowsBelow):
         style = self.style(row, column)
         sort = self.shared.styles.sort(style)
         if sort != wanted and not (wanted == DATE and sort == TIME):
-            fresh = self.shared.styles.derived(style, "number-form", _FORMS[wanted])
+            fresh = self.shared.styles.derived(style, "number-format", _FORMS[wanted])
             self.formed[self.key(row, column)] = fresh
             return self.put_style(row, column, fresh)
         return None
@@ -406,8 +407,8 @@ class SheetCells(RowsBelow):
         table = self._headed(row, column)
         if table is not None:
             raise placed(
-                f'{self.where(row, column)} is a heading of the table "{table.name}", which formulas know by it; '
-                "change it in its own program"
+                f'{self.where(row, column)} is a heading of the table "{table.name}", and formulas use it. Change it '
+                "in the workbook's own program"
             )
 
     # -- formulas
@@ -480,7 +481,7 @@ class SheetCells(RowsBelow):
         """A formula with its equals sign. Raises `Failure` for one that no program would take."""
         formula = "=" + formula.strip().removeprefix("=").strip()
         if formula == "=":
-            raise Failure("an empty formula; to take it away write: cell.formula = nothing")
+            raise Failure("the formula is empty. To delete a formula: cell.formula = nothing")
         if formula not in self.shared.checked_formulas:
             wrong = problem_of(formula[1:], self.shared.knows_name, lambda name: name.casefold() in self.shared.by_name)
             if wrong:
@@ -520,8 +521,8 @@ class SheetCells(RowsBelow):
         if not self.is_free():
             covered = self._merged_over(row, column) or next((a for a in self.arrays() if a.holds(row, column)), None)
             if covered is not None:
-                why = "is part of an array formula" if covered in self.arrays() else "lies under a merged range"
-                self.file.recorder.remarks.append(f"{self.where(row, column)} {why}, and stays as it is")
+                why = "is part of an array formula" if covered in self.arrays() else "is inside a merged range"
+                self.file.recorder.remarks.append(f"{self.where(row, column)} {why}. Skipped")
                 return
             self.ensure_open(row, column)
         runs = self.runs_in(row, column)
@@ -547,13 +548,13 @@ class SheetCells(RowsBelow):
         """A format with another look; None where it has that look. Raises `Failure` on a protected sheet."""
         if word in ("fill", "colour"):
             value = same_colour(value)
-        if word == "number-form":
+        if word == "number-format":
             ensure_number_format(value)
         same = self.shared.styles.look(style, word) == value
         if same and not (word == "fill" and value is None and self.shared.styles.is_filled(style)):
             return None
         if self.protected:
-            raise Failure(f"{self.name}: the sheet is protected. Take the protection off first: unprotect")
+            raise Failure(f"{self.name}: the sheet is protected. Unprotect it first: unprotect")
         return self.shared.styles.derived(style, word, value)
 
     def put_style(self, row: int, column: int, style: int) -> Callable[[], None]:

@@ -134,10 +134,10 @@ class CommentPart:
         """Sets or removes a comment; gives the one that was there before."""
         if self.conversation:
             raise Failure(
-                f"the comments of this sheet are conversations; change that of {address_of(*place)} in its own program"
+                f"the comment of {address_of(*place)} is a conversation. Change it in the workbook's own program"
             )
         if text is not None and len(text) > 32_767:
-            raise Failure("a comment has at most 32,767 characters")
+            raise Failure("a comment can have up to 32,767 characters")
         former = self.notes.now.get(place)
         self.put_back(place, None if text is None else Note(text, former.author if former else AUTHOR))
         return former

@@ -137,7 +137,7 @@ class ConditionalFormats:
         first = address_of(*corner((area,)))
         if when.contains is not None:
             if not when.contains:
-                raise Failure("say which text they contain")
+                raise Failure("the text to look for is missing")
             attributes = {"type": "containsText", "operator": "containsText", "text": xstring_value(when.contains)}
             formulas = [f"NOT(ISERROR(SEARCH({text(_searched(when.contains))},{first})))"]
         elif when.duplicates:

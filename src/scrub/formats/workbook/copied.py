@@ -31,11 +31,11 @@ def ensure_copied(package: Package, name: str) -> None:
     """Raises `Failure` for a sheet with something that cannot be there twice."""
     for each in relationships(package, name).values():
         if each.type not in _OWN and each.type not in _COMMON:
-            raise Failure(f"it has {_CALLED.get(each.type, f'a part ({each.type})')}, which Scrub does not copy yet")
+            raise Failure(f"it has {_CALLED.get(each.type, f'a part ({each.type})')}, which Scrub does not copy")
         if each.type == "table" and each.target is not None:
             sort = part_tree(package, each.target)[1].attributes.get("tableType", "worksheet")
             if sort != "worksheet" or relationships(package, each.target):
-                raise Failure("it has a table that is filled from elsewhere, which Scrub does not copy yet")
+                raise Failure("it has a table with external data, which Scrub does not copy")
 
 
 class Copying:

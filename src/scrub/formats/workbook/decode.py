@@ -65,7 +65,7 @@ class Decoder:
         if type_ == "b":
             return text.strip() in ("1", "true")
         if type_ == "e":
-            return Trouble(f"{where()} holds the error {text}. Ask before using it: if cell.error is empty", text)
+            return Trouble(f"{where()} contains the error {text}. Check first: if cell.error is empty", text)
         if type_ == "d":
             return _iso(text, where)
         return unescaped(text) or None
@@ -77,14 +77,14 @@ class Decoder:
             return duration(number * _DAY)
         days = int(number)
         if not self.from_1904 and days == 60:
-            return Trouble(f"{where()} holds 29 February 1900, a day that never was; set another date")
+            return Trouble(f"{where()} contains 29 February 1900, which never existed. Set another date")
         if number < 0 or (days == 0 and not self.from_1904) or days > 2_958_465:
-            return Trouble(f"{where()} is shown as a date, and holds {number_text(number)}, which is none")
+            return Trouble(f"{where()} is formatted as a date, but contains {number_text(number)}")
         try:
             first = _FIRST_1904 if self.from_1904 else _FIRST_1900 + timedelta(days < 60)
             day = first + timedelta(days)
         except OverflowError:
-            return Trouble(f"{where()} is shown as a date, and holds {number_text(number)}, which is none")
+            return Trouble(f"{where()} is formatted as a date, but contains {number_text(number)}")
         if sort == DATE and number == days:
             return day
         seconds = int((number - days) * _DAY + Decimal("0.5"))
@@ -97,7 +97,7 @@ class Decoder:
         if not self.from_1904 and days <= 60:
             days -= 1  # the 1900 that never had a 29 February
         if days < (0 if self.from_1904 else 1):
-            raise Failure(f"{plain.isoformat()} is before the first day that this workbook can hold")
+            raise Failure(f"{plain.isoformat()} is before the first date of this workbook")
         number = Decimal(days)
         if isinstance(day, datetime):
             number += Decimal(day.hour * 3600 + day.minute * 60 + day.second) / _DAY
@@ -287,6 +287,5 @@ def ensure_exact(number: Decimal) -> None:
     if Decimal(repr(float(number))) != number:
         text = f"{number:f}"
         raise Failure(
-            f"{text} has {len(text.lstrip('-'))} digits, and a cell stores 15 of a number. To keep all of them write "
-            f'it as text: "{text}"'
+            f'{text} has {len(text.lstrip("-"))} digits; a cell stores 15. To keep all of them, write text: "{text}"'
         )

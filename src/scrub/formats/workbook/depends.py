@@ -136,14 +136,11 @@ class Dependence:
 def old_result(where: str, changed: str) -> str:
     """The sentence for a formula whose saved result no longer holds."""
     return (
-        f"{where} is calculated from {changed}, which this run changed, so that its saved result is old. "
-        "Work it out in the macro, or open and save the workbook in its own program between two runs"
+        f"{where} is calculated from {changed}, which this run changed, so its saved result is outdated. "
+        "Calculate it in the macro, or save the workbook in its own program between two runs"
     )
 
 
 def no_result(where: str) -> str:
     """The sentence for a formula that has no saved result yet."""
-    return (
-        f"{where} holds a formula that was never calculated, so that it has no result. "
-        "Open and save the workbook in its own program, and run again"
-    )
+    return f"{where} contains a formula without a result. Save the workbook in its own program and run again"

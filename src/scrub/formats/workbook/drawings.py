@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Mapping
-from decimal import Decimal
 from functools import partial
 
 from scrub.formats.beside import Beside
@@ -18,7 +17,7 @@ from scrub.formats.workbook.part import SheetPart, Skeleton
 from scrub.formats.workbook.protection import ensure_unprotected
 from scrub.formats.workbook.shared import Shared
 from scrub.formats.xmltext import escaped_text, text_of
-from scrub.model.amounts import hundredths
+from scrub.model.amounts import Length, hundredths
 from scrub.model.declare import FileItem
 from scrub.model.drawings import Chart
 from scrub.model.named import NamedTuple
@@ -138,11 +137,11 @@ class Drawings:
         if value == before:
             return
         if not value.strip():
-            raise Failure("a chart without a title is made in the workbook's own program")
+            raise Failure("a chart title cannot be removed here. Remove it in the workbook's own program")
         ensure_unprotected(self._sheet)
         title = _title_of(part_tree(self._part.package, found.chart)[1])
         if title is None or not any(_runs(each) for each in _paragraphs(title)):
-            raise Failure(f'"{found.name}" has no title that is written in it. Give it one in its own program')
+            raise Failure(f'"{found.name}" has no title. Add one in the workbook\'s own program')
         back = put_in(self._titles, found.chart, value)
         self._sheet.changed("title", before, value, back, inner=(found.name,))
 
@@ -230,10 +229,10 @@ class OfficePicture(ShownPicture):
     def alternative_text(self, value: str | None) -> None:
         self._drawings.describe(self._found, value)
 
-    def measure(self, side: str) -> Decimal | None:
-        """How wide or high it is, in centimetres."""
+    def measure(self, side: str) -> Length | None:
+        """How wide or high it is."""
         length = self._found.size[0 if side == "width" else 1]
-        return hundredths(length / EMU) if length else None
+        return Length.of_cm(hundredths(length / EMU)) if length else None
 
     @property
     def removed(self) -> bool:
@@ -277,7 +276,7 @@ class OfficePicture(ShownPicture):
         """The name of the file that it shows by now."""
         found = self._media.shown_by(self._part.name, self._blip())
         if not found:
-            raise Failure(f"{self.name} is not in the workbook, which only says where it is")
+            raise Failure(f"{self.name} is linked, not stored in the workbook")
         return found
 
     def inside(self) -> tuple[bytes, str]:
@@ -296,16 +295,14 @@ class OfficePicture(ShownPicture):
         """It keeps the cells that it covers."""
         wide, high = self._found.size
         if wide and high and abs(wide * new.high / new.wide - high) > high / 20:
-            raise Failure(
-                f"{new.shown} has other proportions than {self.name}, and would be drawn out of shape. Cut it first"
-            )
+            raise Failure(f"{new.shown} has other proportions than {self.name} and would be distorted. Crop it first")
         return lambda: None
 
     def take_out(self) -> Callable[[], None]:
         """Takes its anchor out."""
         anchor, _ = self._holders()
         if anchor is None or "Anchor" not in anchor.name:
-            raise Failure(f"{self.name} stands in a group of drawings; take it out there")
+            raise Failure(f"{self.name} is in a group of drawings. Delete it in the workbook's own program")
         return self._part.put((self._found.place, "picture"), [Splice(anchor.start, anchor.end, b"")])
 
 

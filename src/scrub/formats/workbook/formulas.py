@@ -227,9 +227,9 @@ def problem_of(formula: str, knows: Callable[[str, str], bool], sheets: Callable
     `knows` tells whether a name or a table is there, `sheets` whether a sheet is.
     """
     if len(formula) > 8_192:
-        return "it has more than the 8,192 characters that a formula may have"
+        return "it has more than 8,192 characters"
     if formula.count('"') % 2:
-        return "a quote is opened and never closed"
+        return "a closing quote is missing"
     open_marks: list[str] = []
     value_before = False  # whether an operand ended just before
     last = sort_before = ""
@@ -248,7 +248,7 @@ def problem_of(formula: str, knows: Callable[[str, str], bool], sheets: Callable
             value_before = False
         elif sort == "mark" and text in ")}":
             if not open_marks or open_marks.pop()[-1] != {")": "(", "}": "{"}[text]:
-                return f'"{text}" closes nothing'
+                return f'"{text}" has no opening partner'
             if not value_before and last in _BINARY:
                 return f'something is missing after "{last}"'
             value_before = True
@@ -256,21 +256,23 @@ def problem_of(formula: str, knows: Callable[[str, str], bool], sheets: Callable
             if last in _BINARY:
                 return f'something is missing after "{last}"'
             if (not open_marks or open_marks[-1] == "(") and sort_before in ("number", "text", "error"):
-                return f'"{last}," has no place here: a comma separates arguments. Write decimals with a point: 1.5'
+                return f'"{last}," is not allowed here: a comma separates arguments. Write decimals with a point: 1.5'
             value_before = False
         elif sort == "mark":
             if text == ";" and "{" in open_marks:
                 value_before = False
             else:
-                return f'"{text}" has no place here' + (". Arguments are parted by commas" if text == ";" else "")
+                return f'"{text}" is not allowed here' + (". Separate arguments with commas" if text == ";" else "")
         elif sort == "operator":
             if text == "%":
                 if not value_before:
-                    return '"%" stands behind a number'
+                    return '"%" goes after a number'
             elif text in _BINARY:
                 if not value_before and text not in "+-":
                     return (
-                        f'"{last}{text}" is no operator' if last in _BINARY else f'something is missing before "{text}"'
+                        f'"{last}{text}" is not an operator'
+                        if last in _BINARY
+                        else f'something is missing before "{text}"'
                     )
                 value_before = False
         else:
@@ -282,7 +284,7 @@ def problem_of(formula: str, knows: Callable[[str, str], bool], sheets: Callable
             value_before = sort != "function"
         last, sort_before = "function" if sort == "function" else text, sort
     if open_marks:
-        return f'"{open_marks[-1][-1]}" is opened and never closed'
+        return f'"{open_marks[-1][-1]}" is never closed'
     if last in _BINARY:
         return f'something is missing after "{last}"'
     return ""

@@ -14,7 +14,8 @@ from scrub.model.problem import Failure
 
 #: The elements of a font, by the field that each is.
 LETTERS = {
-    "bold": "b", "italic": "i", "colour": "color", "underlined": "u", "struck": "strike", "font": "name", "size": "sz",
+    "bold": "b", "italic": "i", "colour": "color", "underlined": "u", "strikethrough": "strike",
+    "font": "name", "size": "sz",
 }  # fmt: skip
 #: The largest letters, in points; the longest name of a font, in characters.
 _LARGEST, _LONGEST = 409, 31
@@ -32,7 +33,7 @@ def look(font: bytes, word: str, colours: Colours) -> Any:
         try:
             return Decimal(said or "11").normalize() + 0
         except InvalidOperation:
-            raise NotReadable(f'the size of a font is "{cut(said or "")}", which is no number') from None
+            raise NotReadable(f'the font size "{cut(said or "")}" is not a number') from None
     if word == "underlined":
         return found is not None and said != "none"
     return found is not None and is_on(said, True)
@@ -45,12 +46,12 @@ def with_look(font: bytes, word: str, value: Any, colours: Colours, prefix: str)
         fresh = f'<{prefix}color rgb="{colours.write(value)}"/>' if value is not None else ""
     elif word == "font":
         if not 1 <= len(value) <= _LONGEST:
-            raise Failure(f"the name of a font has up to {_LONGEST} characters")
+            raise Failure(f"a font name can have up to {_LONGEST} characters")
         fresh = f'<{prefix}name val="{escaped(value)}"/>'
         font = replaced(font, "scheme", b"")  # which would bring back the font of the theme
     elif word == "size":
         if not 1 <= value <= _LARGEST:
-            raise Failure(f"letters are 1 to {_LARGEST} points large, not {value}")
+            raise Failure(f"a font size is 1 to {_LARGEST} points, not {value}")
         fresh = f'<{prefix}sz val="{value}"/>'
     else:
         fresh = f"<{prefix}{name}/>" if value else ""

@@ -13,6 +13,7 @@ from scrub.formats.workbook.part import SheetPart, Skeleton
 from scrub.formats.workbook.protection import ensure_unprotected
 from scrub.formats.workbook.sheet_data import Stored
 from scrub.formats.xmltext import attributes_of
+from scrub.model.amounts import Length, number_text
 from scrub.model.area import letters_of
 from scrub.model.problem import Failure
 from scrub.model.sheet import Sheet
@@ -183,7 +184,7 @@ class Lines:
             )
         if is_row:
             height = self._row_attribute(line, "ht")
-            return Decimal(height) if height else None
+            return Length.of_points(Decimal(height)) if height else None
         width = self._column_entry(line).get("width")
         return None if width is None else _characters(float(width))
 
@@ -226,14 +227,19 @@ class Lines:
             return {"hidden": "1" if value else None}
         if word == "level":
             if not 0 <= value <= 7:
-                raise Failure(f"the level of a row or column goes from 0 to 7, not {value}")
+                raise Failure(f"the outline level of a row or column is 0 to 7, not {value}")
             return {"outlineLevel": str(value) if value else None}
-        most = 409 if is_row else 255
-        if value is not None and (not isinstance(value, Decimal) or not 0 <= value <= most):
-            shown = value if isinstance(value, Decimal) else type_name(value)
-            raise Failure(f'"{word}" is a number from 0 to {most}, not {shown}')
         if is_row:
-            return {"ht": None if value is None else str(value), "customHeight": None if value is None else "1"}
+            height = None if value is None else value.in_unit("pt")
+            if height is not None and not 0 <= height <= 409:
+                raise Failure(f'"{word}" can be 0 to 409 pt, not {value}')
+            return {
+                "ht": None if height is None else number_text(height),
+                "customHeight": None if height is None else "1",
+            }
+        if value is not None and (not isinstance(value, Decimal) or not 0 <= value <= 255):
+            shown = value if isinstance(value, Decimal) else type_name(value)
+            raise Failure(f'"{word}" is a number from 0 to 255, not {shown}')
         return {
             "width": None if value is None else _width(value),
             "customWidth": None if value is None else "1",

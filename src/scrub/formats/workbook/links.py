@@ -89,7 +89,9 @@ class Links:
             raise Failure("a link is an address such as https://huts.example, or a place such as #Totals!A1")
         wide = next((link.area for link in met if link.area.within(area) != link.area), None)
         if wide is not None:
-            raise Failure(f'{self._sheet.name} {area} shares its link with {wide}; change it for all: cells("{wide}")')
+            raise Failure(
+                f'{self._sheet.name} {area} shares its link with {wide}. Change them together: cells("{wide}")'
+            )
         former = self._links.now
         fresh = [link for link in former if link not in met] if met else list(former)
         if target is not None:

@@ -51,7 +51,7 @@ class Merges:
             return
         for other in (*self.areas, *(table.area for table in self._sheet.tables())):
             if other.meets(area):
-                raise Failure(f"{self._sheet.name} {area} meets {other}, which is merged or a table")
+                raise Failure(f"{self._sheet.name} {area} overlaps {other}, which is merged or a table")
         self._set(area, True)
 
     def unmerge(self, area: Area) -> None:

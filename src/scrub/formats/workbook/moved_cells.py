@@ -73,7 +73,7 @@ class CellMoves:
             raise self._is_array(of)
 
     def _is_array(self, of: Formula) -> Failure:
-        return Failure(f"{self.sheet} {of.ref} is one array formula, of which no rows or columns can go or come alone")
+        return Failure(f"{self.sheet} {of.ref} is one array formula; its rows and columns cannot be added or deleted")
 
     def _element(self, cell: Calculated, firsts: Mapping[str, Calculated], written: bytes) -> bytes | None:
         """The element of a formula as it is to be; None where it stays."""
@@ -116,7 +116,7 @@ class CellMoves:
         if moved is None or torn:
             raise self._is_array(of)
         if of.type == "dataTable" and moved != area:
-            raise Failure(f"{self.sheet} {of.ref} is a data table, which cannot come to stand elsewhere")
+            raise Failure(f"{self.sheet} {of.ref} is a data table, which cannot move")
         return [("ref", moved.corners)] if moved != area else []
 
 

@@ -124,7 +124,7 @@ class Moves:
         start, end = sorted((self._order.index(first), self._order.index(last)))
         found = [self._shifts.get(name) or STILL for name in self._order[start : end + 1]]
         if len({moved_range(text, each) for each in found}) > 1:
-            raise Failure("it refers to the same cells of several sheets, and rows go or come in only some of these")
+            raise Failure("it refers to the same cells of several sheets, but only some of them gain or lose rows")
         return found[0]
 
 

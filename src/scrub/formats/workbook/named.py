@@ -69,9 +69,7 @@ class OfficeName(DefinedName):
         """Takes it away."""
         used = self._shared.uses_of_name(self._name)
         if used:
-            raise Failure(
-                f'the name "{self._name}" is used in {used}, which would no longer find it. Change that first'
-            )
+            raise Failure(f'the name "{self._name}" is used in {used}. Change those first')
         before = self.refers_to
         self.changed("refers-to", before, None, self._shared.names.put_at(self._name, self._local, None))
 

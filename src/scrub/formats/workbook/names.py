@@ -71,10 +71,10 @@ class Names:
         address = re.fullmatch(r"[A-Za-z]{1,3}\d+|[rRcC]\d*|[rR]\d*[cC]\d*|[rR](\[-?\d+\])?[cC](\[-?\d+\])?", name)
         if form is None or address is not None:
             raise Failure(
-                f'"{name}" cannot be the name of a range: it begins with a letter, has no spaces, and is no address'
+                f'"{name}" is not a valid range name: start with a letter, use no spaces, and do not use a cell address'
             )
         if name.upper() in ("TRUE", "FALSE") or name.lower().startswith("_xl"):
-            raise Failure(f'"{name}" cannot be the name of a range: formulas read it as something else')
+            raise Failure(f'"{name}" cannot be a range name: in formulas it has another meaning')
 
     def _put(self, name: str, local: int | None, target: str | None, hidden: bool) -> None:
         key = (fold(name), local)

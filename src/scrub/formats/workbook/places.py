@@ -142,8 +142,9 @@ class _Walk:
             odd = next((word for word in ("ref", "sqref") if word in span.attributes), "")
             if odd and self._is_moved(span.attributes[odd]):
                 raise Failure(
-                    f'"{span.name}" in {self.sheet} names the cells {span.attributes[odd]}, and Scrub does not '
-                    "know what that is. Make the change in the workbook's own program"
+                    f'"{span.name}" in {self.sheet} refers to {span.attributes[odd]} in a way unknown to Scrub. Make '
+                    "the "
+                    "change in the workbook's own program"
                 )
             return self._breaks(span, shift)
         found: list[tuple[str, str | None]] = []
@@ -162,11 +163,16 @@ class _Walk:
             if span.name == "location":
                 area = area_of(written)
                 if shift.rows.crosses(area.top, area.bottom) or shift.columns.crosses(area.left, area.right):
-                    raise Failure(f"rows and columns of a pivot table on {self.sheet} ({written}) stay as they are")
+                    raise Failure(
+                        f"{written} is in a pivot table on {self.sheet}, where rows and columns cannot change"
+                    )
             if not fresh and span.name in _VIEWS:
                 fresh = self._nearest(written)
             if not fresh:
-                raise Failure(f"all of {self.sheet} {written} would go, on which something hangs ({span.name})")
+                raise Failure(
+                    f"{self.sheet} {written} cannot be deleted completely, because something depends on it "
+                    f"({span.name})"
+                )
             found.append((word, fresh))
         if span.name == "pane" and span.attributes.get("state", "").startswith("frozen"):
             found += self._frozen(span, shift)
@@ -191,17 +197,20 @@ class _Walk:
         called = "the filter" if span.name == "autoFilter" else "a table"
         found = shift.rows.span(area.top, area.bottom) or (0, 0)
         if shift.rows.place(area.top) != found[0] and span.attributes.get("headerRowCount", "1") != "0":
-            raise Failure(f"the headings of {called} on {self.sheet} ({written}) would go")
+            raise Failure(f"the headings of {called} on {self.sheet} ({written}) cannot be deleted")
         if span.name == "table":
             totals = number_in(span.attributes, "totalsRowCount")
             if totals and shift.rows.place(area.bottom) != found[1]:
-                raise Failure(f"the totals of a table on {self.sheet} ({written}) would go")
+                raise Failure(f"the totals of a table on {self.sheet} ({written}) cannot be deleted")
             if shift.rows.span(area.top + 1, area.bottom - totals) is None:
-                raise Failure(f"a table keeps a row: all of {self.sheet} {written} would go. Empty the last one: clear")
+                raise Failure(
+                    f"a table needs at least one row, but all of {self.sheet} {written} would be deleted. Empty the "
+                    "last one instead: clear"
+                )
             if shift.columns.crosses(area.left, area.right):
                 raise Failure(
-                    f"the columns of a table on {self.sheet} ({written}) are known by their names to formulas, so that "
-                    "none can come, go or move among them here; add-column makes the table wider"
+                    f"the columns of a table on {self.sheet} ({written}) cannot be added, deleted or moved here, "
+                    "because formulas use their names. To widen the table: add-column"
                 )
 
     def _keep_filter(self, table: Span, area: Area) -> None:
@@ -218,8 +227,8 @@ class _Walk:
             place = shift.place(column)
             if not place or start is None:
                 raise Failure(
-                    f"the filter on {self.sheet} hides rows by column {letters_of(column)}, which would go. Take the "
-                    "filter away first: sheet.filter = nothing"
+                    f"the filter on {self.sheet} hides rows by column {letters_of(column)}. Delete the filter first: "
+                    "sheet.filter = nothing"
                 )
             if place - start[0] != column - area.left:
                 self.splices += set_attributes(self.data, child, [("colId", str(place - start[0]))])
@@ -271,9 +280,9 @@ class _Walk:
             area = area_of(ref.replace("$", ""))
             moved = shift.area(area)
             if moved is None or shift.rows.place(area.top) != moved.top:
-                raise Failure(f"the data of a pivot table ({sheet} {ref}) or its headings would go")
+                raise Failure(f"the data of a pivot table ({sheet} {ref}) or its headings cannot be deleted")
             if shift.columns.crosses(area.left, area.right):
-                raise Failure(f"the columns of the data of a pivot table ({sheet} {ref}) stay as they are")
+                raise Failure(f"the columns of the data of a pivot table ({sheet} {ref}) cannot change")
             found.append(("ref", moved.corners))
         return found
 
@@ -320,7 +329,7 @@ class _Walk:
             written = self._said(span)
             fresh = self._area(written)
             if not fresh:
-                raise Failure(f"all of {self.sheet} {written} would go, on which something hangs")
+                raise Failure(f"{self.sheet} {written} cannot be deleted completely, because something depends on it")
         elif span.name in _LINES_OF_DRAWINGS and self._said(span).isdecimal():
             written = self._said(span)
             fresh = _drawn(written, self.shift.rows if span.name in ("row", "Row") else self.shift.columns)

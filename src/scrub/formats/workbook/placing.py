@@ -13,11 +13,11 @@ from scrub.model.problem import Failure
 PLACING = ("alignment", "wrapped", "vertical-alignment", "indent", "rotation")
 _ALIGNMENTS = {
     Alignment.GENERAL: "general", Alignment.LEFT: "left", Alignment.CENTRE: "center", Alignment.RIGHT: "right",
-    Alignment.JUSTIFY: "justify", Alignment.FILL: "fill", Alignment.CENTRED_OVER: "centerContinuous",
+    Alignment.JUSTIFIED: "justify", Alignment.FILL: "fill", Alignment.CENTRED_OVER: "centerContinuous",
     Alignment.DISTRIBUTED: "distributed",
 }  # fmt: skip
 _UP_DOWN = {
-    UpDown.TOP: "top", UpDown.MIDDLE: "center", UpDown.BOTTOM: "bottom", UpDown.JUSTIFY: "justify",
+    UpDown.TOP: "top", UpDown.MIDDLE: "center", UpDown.BOTTOM: "bottom", UpDown.JUSTIFIED: "justify",
     UpDown.DISTRIBUTED: "distributed",
 }  # fmt: skip
 #: Letters that stand below each other, in place of an angle; the widest indent.
@@ -50,11 +50,11 @@ def put(alignment: dict[str, str], word: str, value: Any) -> None:
         alignment["vertical"] = _UP_DOWN[value]
     elif word == "indent":
         if not 0 <= value <= _WIDEST:
-            raise Failure(f"a text is indented by 0 to {_WIDEST} steps, not {value}")
+            raise Failure(f"the indent is 0 to {_WIDEST} steps, not {value}")
         alignment["indent"] = str(value)
         if alignment.get("horizontal", "general") == "general":
             alignment["horizontal"] = "left"  # an indent counts from an edge
     else:
         if value is not None and not -90 <= value <= 90:
-            raise Failure(f"a text is turned by -90 to 90 degrees, not {value}")
+            raise Failure(f"the text rotation is -90 to 90 degrees, not {value}")
         alignment["textRotation"] = str(_STACKED if value is None else value if value >= 0 else 90 - value)

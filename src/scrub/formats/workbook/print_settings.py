@@ -12,7 +12,7 @@ from scrub.formats.workbook.elements import inserted, without
 from scrub.formats.workbook.names import Names
 from scrub.formats.workbook.setting import Elements, Get, Setting, Source, from_to
 from scrub.formats.xmltext import is_on, text_of, unescaped, xstring
-from scrub.model.amounts import hundredths
+from scrub.model.amounts import Length, hundredths
 from scrub.model.area import area_of, letters_of
 from scrub.model.printing import Paper
 from scrub.model.problem import Failure
@@ -72,7 +72,7 @@ def _write_paper(elements: Elements, word: str, get: Get) -> None:
 def _margin(side: str) -> Callable[[Source], Any]:
     def read(source: Source) -> Any:
         written = source.attribute("pageMargins", side) or _MARGINS[side]
-        return hundredths(Decimal(written) * _INCH)
+        return Length.of_cm(hundredths(Decimal(written) * _INCH))
 
     return read
 
@@ -81,14 +81,14 @@ def _write_margin(elements: Elements, word: str, get: Get) -> None:
     side = word.partition("-")[0]
     has = "pageMargins" in elements.found or elements.part.root.child("pageMargins") is not None
     said = {} if has else dict(_MARGINS)
-    said[side] = str((Decimal(get(word)) / _INCH).quantize(Decimal("0.0001")).normalize() + 0)
+    said[side] = str(get(word).in_unit("inches").quantize(Decimal("0.0001")).normalize() + 0)
     elements.change("pageMargins", [], **said)
 
 
 def _check_margin(word: str, value: Any, sheet: Sheet) -> Any:
-    if not isinstance(value, Decimal | int) or not 0 <= value <= 120:
-        raise Failure(f'"{word}" is a length in centimetres from 0 to 120')
-    return Decimal(value)
+    if not 0 <= value.in_unit("cm") <= 120:
+        raise Failure(f'"{word}" can be 0 to 120 cm, not {value}')
+    return value
 
 
 def _write_scale(elements: Elements, word: str, get: Get) -> None:
@@ -125,7 +125,7 @@ def _printed(word: str) -> Callable[[Source], Any]:
 
 def _check_printed(word: str, value: Any, sheet: Sheet) -> Any:
     if len(value) > 255:
-        raise Failure("a header or footer holds at most 255 characters")
+        raise Failure("a header or footer can contain up to 255 characters")
     return value or None
 
 
@@ -165,7 +165,7 @@ def _with_section(element: bytes, name: str, side: str, value: str | None, prefi
     sections[side] = text
     whole = "".join(f"&{mark}{section}" for mark, section in sections.items() if section)
     if len(whole) > 255:
-        raise Failure("a header or footer holds at most 255 characters")
+        raise Failure("a header or footer can contain up to 255 characters")
     rest = without(element, name)
     return inserted(rest, f"<{prefix}{name}>{xstring(whole)}</{prefix}{name}>".encode(), name) if whole else rest
 

@@ -76,7 +76,7 @@ class Protection:
         """Stops changes to the locked cells."""
         now, root = self._attributes.now, self._part.skeleton().root
         if not orders(root):
-            raise Failure(f'"{self._sheet.name}" is a sheet of an old kind that cannot be protected')
+            raise Failure(f'"{self._sheet.name}" is an old type of sheet that cannot be protected')
         wanted = chart_settings(allow) if root.name == "chartsheet" else settings(allow, select)
         if now is not None and is_on(now):
             self._ensure_opens(now, password)
@@ -100,9 +100,9 @@ class Protection:
         except Failure as failure:
             raise Failure(f'"{name}": {failure.what}') from None
         if not opened and password is None:
-            raise Failure(f'"{name}" is protected with a password; give it with: password: …')
+            raise Failure(f'"{name}" needs its password. Write: unprotect password: …')
         if not opened:
-            raise WrongPassword(f'"{name}" is protected with another password than the one given')
+            raise WrongPassword(f'"{name}" has a different password')
 
     def _set(self, wanted: Attributes | None, said: str) -> None:
         before = _state(self._attributes.now if self.on else None)
@@ -132,7 +132,7 @@ class Protection:
 def ensure_unprotected(sheet: Sheet) -> None:
     """Raises `Failure` where what hangs on the cells of a sheet cannot be changed."""
     if sheet.protected:
-        raise Failure(f"{sheet.name} is protected. Take the protection off first: unprotect")
+        raise Failure(f"{sheet.name} is protected. Unprotect it first: unprotect")
 
 
 def _state(attributes: Attributes | None) -> str | bool:
@@ -249,7 +249,7 @@ def _opens_hash(attributes: Attributes, password: Secret) -> bool:
     except ValueError:  # base64's own is one too
         raise Failure("its protection is damaged: the password's hash cannot be read") from None
     if spin > 10_000_000:  # the standard's own ceiling
-        raise Failure(f"its protection is damaged: {spin:,} rounds of hashing are more than the standard allows")
+        raise Failure(f"its protection is damaged: {spin:,} rounds of hashing exceed the limit of the standard")
     found = password.derived((algorithm, salt, spin), partial(_hash, algorithm=algorithm, salt=salt, spin=spin))
     return bool(found == wanted)
 

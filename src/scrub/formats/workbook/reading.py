@@ -11,7 +11,7 @@ from typing import Any
 from scrub.formats.spans import number_in
 from scrub.formats.workbook.formulas import translated
 from scrub.formats.workbook.future_functions import shown_formula
-from scrub.formats.workbook.number_forms import shown_as
+from scrub.formats.workbook.number_formats import shown_as
 from scrub.formats.workbook.part import SheetPart
 from scrub.formats.workbook.results import SheetResults
 from scrub.formats.workbook.row_form import Alike
@@ -256,9 +256,9 @@ class SheetReading(SheetResults):
         style = self.style(row, column)
         form = self.shared.styles.form(style)
         if self.shared.styles.is_local(style) and not isinstance(value, bool):
-            raise Failure(
-                "its date is shown in the short form of each reader's own country. Use the value: cell.value"
-            ).at(self.where(row, column))
+            raise Failure("how its date is shown depends on the reader's country. Use the value: cell.value").at(
+                self.where(row, column)
+            )
         try:
             return shown_as(value, form, self.shared.decoder)
         except Failure as failure:

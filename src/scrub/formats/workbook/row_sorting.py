@@ -78,7 +78,7 @@ class RowSorting:
         for name, sheet, area in names:
             if fold(sheet) in self._names and self._is_torn(area):
                 raise Failure(
-                    f'the name "{name}" refers to {area}, single rows of those to be sorted, and would mean other cells'
+                    f'the name "{name}" refers to {area}, some of the rows to be sorted, and would refer to other cells'
                 )
 
     def holds(self, sheet: str, row: int, column: int) -> bool:

@@ -72,7 +72,7 @@ def from_to(first: int, last: int) -> Callable[[str, Any, Sheet], Any]:
     def check(word: str, value: Any, sheet: Sheet) -> Any:
         if not first <= value <= last:
             what = "the zoom" if word == "zoom" else f'"{word}"'
-            raise Failure(f"{what} goes from {first:,} to {last:,}, not {value}")
+            raise Failure(f"{what} is {first:,} to {last:,}, not {value}")
         return value
 
     return check

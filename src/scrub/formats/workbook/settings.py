@@ -155,7 +155,7 @@ def _in_sight(name: str) -> Callable[[Source], Any]:
 
 def _write_in_sight(elements: Elements, word: str, get: Get) -> None:
     old = with_child(elements.now("sheetViews"), ["sheetView"], {"topLeftCell": None}, elements.prefix)
-    elements.found["sheetViews"] = _frozen(old, get("rows-in-sight"), get("columns-in-sight"), elements.prefix)
+    elements.found["sheetViews"] = _frozen(old, get("frozen-rows"), get("frozen-columns"), elements.prefix)
 
 
 def _read_tab_colour(source: Source) -> Any:
@@ -181,12 +181,12 @@ _SETTINGS: Mapping[str, Setting] = {
     ),
     "tab-colour": Setting(_read_tab_colour, _write_tab_colour, lambda word, value, sheet: same_colour(value), True),
     "filter": Setting(lambda source: source.attribute("autoFilter", "ref"), _write_filter, _check_filter),
-    "rows-in-sight": Setting(_in_sight("ySplit"), _write_in_sight, from_to(0, 10_000)),
-    "columns-in-sight": Setting(_in_sight("xSplit"), _write_in_sight, from_to(0, 10_000)),
+    "frozen-rows": Setting(_in_sight("ySplit"), _write_in_sight, from_to(0, 10_000)),
+    "frozen-columns": Setting(_in_sight("xSplit"), _write_in_sight, from_to(0, 10_000)),
     **PAGE_SETTINGS,
 }  # fmt: skip
 #: Pairs of settings that are written at once.
-_TOGETHER = ("width-in-pages", "height-in-pages", "rows-in-sight", "columns-in-sight")
+_TOGETHER = ("width-in-pages", "height-in-pages", "frozen-rows", "frozen-columns")
 
 
 # -- how they are written

@@ -74,7 +74,7 @@ class Sharing(Calculated, Protocol):
 
 
 def _no_sheet(*_: object) -> Any:
-    raise Failure("no sheet can be made here")
+    raise Failure("sheets cannot be added here")
 
 
 class Shared:
@@ -201,7 +201,7 @@ class Shared:
         """A sheet by its name. Raises `Missing`."""
         found = self.by_name.get(name.casefold())
         if not isinstance(found, Grid):
-            raise Missing(f'there is no sheet "{name}"')
+            raise Missing(f'no sheet "{name}"')
         return found
 
     @property
@@ -220,22 +220,22 @@ class Shared:
         """Raises `Failure` where the structure of the workbook is protected, with what follows from that."""
         if self.structure_locked:
             raise Failure(
-                f"{self.file.label}: the structure of the workbook is protected, so {consequence}. "
-                "Take the protection off first: unprotect-structure"
+                f"{self.file.label}: the structure of the workbook is protected, so {consequence}. Unprotect it first: "
+                "unprotect-structure"
             )
 
     def ensure_sheet_name(self, name: str, own: object = None) -> None:
         """Raises `Failure` for what cannot be the name of a sheet (18.2.19), or is that of another one."""
-        self.ensure_structure_open("sheets can be neither added nor renamed")
+        self.ensure_structure_open("sheets cannot be added or renamed")
         if not 1 <= len(name) <= 31 or re.search(r"[\[\]:*?/\\\x00-\x1f]", name) or name.strip("'") != name:
-            raise Failure(f'"{name}" cannot be the name of a sheet: up to 31 characters, none of [ ] : * ? / \\')
+            raise Failure(f'"{name}" is not a valid sheet name: use up to 31 characters, but not [ ] : * ? / \\')
         for sheet in self.sheets:
             if sheet is not own and fold(name) == fold(sheet.name):
-                raise Failure(f'there is a sheet "{name}" already')
+                raise Failure(f'a sheet "{name}" exists already')
             if sheet is not own and fold(name) == fold(sheet.first_name):
                 raise Failure(
-                    f'"{sheet.name}" was called "{sheet.first_name}" when the run began, and formulas still say so. '
-                    "Give that name in a second run"
+                    f'"{sheet.name}" was called "{sheet.first_name}" when the run started, and formulas still use that '
+                    "name. Rename it in a second run"
                 )
 
     def resolve(self, name: str, sheet: str) -> str | None:

@@ -127,9 +127,11 @@ class OfficeSheet(SheetCells):
     def hidden(self, value: bool) -> None:
         if value == self.hidden:
             return
-        self.shared.ensure_structure_open(f'"{self.name}" can neither be hidden nor shown')
+        self.shared.ensure_structure_open(f'"{self.name}" cannot be hidden or shown')
         if value and not any(sheet is not self and not sheet.hidden for sheet in self.shared.sheets):
-            raise Failure(f'"{self.name}" is the last visible sheet; a workbook needs one. Show another sheet first')
+            raise Failure(
+                f'"{self.name}" is the last visible sheet, and a workbook needs one. Show another sheet first'
+            )
         before = self.state
         self.state = "hidden" if value else "visible"
 
@@ -148,9 +150,9 @@ class OfficeSheet(SheetCells):
         if value == self.active:
             return
         if not value:
-            raise Failure("one sheet is always in front. Bring another one there: active = yes")
+            raise Failure("one sheet is always active. Activate another one: active = yes")
         if self.hidden:
-            raise Failure(f'"{self.name}" is hidden and cannot be in front. Show it first: sheet.hidden = no')
+            raise Failure(f'"{self.name}" is hidden and cannot be active. Show it first: sheet.hidden = no')
         before = self.shared.front
         self.shared.front = self
 
@@ -163,7 +165,7 @@ class OfficeSheet(SheetCells):
         """Gives its tab another place."""
         sheets = self.shared.tabs()
         if not 1 <= place <= len(sheets):
-            raise Failure(f"there are {len(sheets)} sheets, so that none can have the place {place}")
+            raise Failure(f"position {place} is out of range: there are {len(sheets)} sheets")
         before = self.number
         if place != before:
             self.shared.ensure_structure_open(f'"{self.name}" cannot be moved')
@@ -175,7 +177,9 @@ class OfficeSheet(SheetCells):
         self.shared.ensure_structure_open(f'"{self.name}" cannot be deleted')
         sheets = self.shared.tabs()
         if not any(sheet is not self and not sheet.hidden for sheet in sheets):
-            raise Failure(f'"{self.name}" is the last visible sheet; a workbook needs one. Show another sheet first')
+            raise Failure(
+                f'"{self.name}" is the last visible sheet, and a workbook needs one. Show another sheet first'
+            )
         place = sheets.index(self)
         used, front = self.used() if self.part.name else None, self.shared.front
         sheets.remove(self)
@@ -193,7 +197,7 @@ class OfficeSheet(SheetCells):
     def copy(self, name: str) -> OfficeSheet:
         """Makes a sheet like this one, as it is in the file, behind the last one."""
         if self.touched or self.shaped or self.is_new or self.part.name is None:
-            raise Failure(f'"{self.name}" was made or changed in this run. Copy it first, and change it then')
+            raise Failure(f'"{self.name}" was added or changed in this run. Copy it before changing it')
         if self.part.skeleton().root.name != "worksheet":
             raise Failure(f'"{self.name}" is a chart sheet, which Scrub does not copy')
         from scrub.formats.workbook.copied import ensure_copied  # rarely needed, and slow to import
@@ -295,7 +299,7 @@ class OfficeSheet(SheetCells):
             if span is None:
                 continue
             if span[1] - span[0] < last - first or shift.place(first) != span[0]:
-                raise Failure(f"{self.name} {area} is merged, and would be torn. Take it apart first: unmerge")
+                raise Failure(f"{self.name} {area} is merged and would be split. Unmerge it first: unmerge")
             for line in self.lines(is_row).moved_into(first, last) if span[1] - span[0] > last - first else ():
                 self._ensure_nothing_hidden(area, line, is_row)
 
@@ -309,8 +313,8 @@ class OfficeSheet(SheetCells):
             for column in range(across.left, across.right + 1):
                 if self.raw_value(row, column) is not None:
                     raise Failure(
-                        f"{self.where(row, column)} would be hidden inside the merged range {area}. "
-                        "Unmerge that first, or empty the cell"
+                        f"{self.where(row, column)} would be hidden inside the merged range {area}. Unmerge it first, "
+                        "or empty the cell"
                     )
 
     def delete_row(self, row: int) -> None:
@@ -446,7 +450,7 @@ class OfficeSheet(SheetCells):
 
     def _ensure_no_copy(self, what: str) -> None:
         if self.copied_from is not None:
-            raise Failure(f"{self.name} is a copy made in this run; its {what} are changed in the next one")
+            raise Failure(f"{self.name} was copied in this run. Change its {what} in a second run")
 
     def put_link(self, area: Area, target: str | None) -> None:
         """Sets where a click on the cells of a range leads."""
@@ -546,12 +550,12 @@ class OfficeSheet(SheetCells):
         if name is not None:
             names.ensure_fit(name)
         if name is not None and names.known(name) and (before is None or name.casefold() != before.casefold()):
-            raise Failure(f'the workbook has the name "{name}" already')
+            raise Failure(f'the name "{name}" exists already')
         used = self.shared.uses_of_name(before) if before is not None else ""
         if used:
             raise Failure(
-                f'the name "{before}" is used in {used}, which would no longer find {self.name} {area}. '
-                "Change that first in its own program"
+                f'the name "{before}" is used in {used}, which would lose {self.name} {area}. Change those first in '
+                "the workbook's own program"
             )
         target = f"{names.quoted(self.name)}!{names.absolute(area)}"
 

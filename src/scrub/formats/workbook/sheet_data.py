@@ -114,7 +114,7 @@ class Parsed(Stored):
         for span in holder.all("row"):
             before, number = number, _row_number(span, number)
             if not before < number <= self._most[0]:
-                raise NotReadable(f"row {number} stands below row {before}, which no program can read surely")
+                raise NotReadable(f"row {number} comes after row {before}, so the file cannot be read reliably")
             self.numbers.append(number)
             self._rows.append(span)
 
@@ -143,12 +143,12 @@ class Parsed(Stored):
             address = cell.attributes.get("r", "").replace("$", "")
             letters = address.rstrip("0123456789")
             if letters and not (letters.isascii() and letters.isalpha()):
-                raise NotReadable(f'in row {number}, "{cut(address)}" is no address of a cell')
+                raise NotReadable(f'in row {number}, "{cut(address)}" is not a cell address')
             if letters and int(address[len(letters) :] or "0") != number:
-                raise NotReadable(f"the cell {address} stands in row {number}")
+                raise NotReadable(f"the cell {address} is in row {number}")
             before, column = column, column_of(letters) if letters else column + 1
             if not before < column <= self._most[1]:
-                raise NotReadable(f"in row {number}, {letters_of(column)} stands behind {letters_of(before)}")
+                raise NotReadable(f"in row {number}, {letters_of(column)} comes after {letters_of(before)}")
             value, formula, inline, tail = content_of(self.data, cell)
             style, type_ = number_in(cell.attributes, "s"), cell.attributes.get("t", "n")
             found.append(StoredCell(number, column, cell.start, cell.end, style, type_, value, formula, inline, tail))

@@ -82,8 +82,7 @@ class Structure:
             more = f" and {len(uses) - _MANY} more" if len(uses) > _MANY else ""
             called = " and ".join(f'"{part.shown}"' for part in sheets)
             raise Failure(
-                f"{called} cannot be deleted: {', '.join(uses[:_MANY])}{more} would no longer find it. "
-                "Change these first"
+                f"{called} cannot be deleted: {', '.join(uses[:_MANY])}{more} would lose it. Change those first"
             )
         for part in sheets:
             if part.name is None or part.is_new:
@@ -132,9 +131,7 @@ class Structure:
             return
         fresh = without_texts(self._data(list_), left)
         if fresh is None:
-            self.notes.append(
-                "Texts of deleted cells may still stand in the file's list of texts, where nothing shows them."
-            )
+            self.notes.append("The file's internal list of texts may still contain the text of deleted cells.")
         else:
             self._put(list_, fresh)
 
@@ -218,13 +215,11 @@ class Structure:
                 self._related(name, "")
             elif type_ not in _APART and self._concerned(self._data(name)):
                 raise Failure(
-                    f'its part "{name}" ({type_}) names a sheet that changes, and Scrub does not know what that is. '
-                    "Make the change in the workbook's own program"
+                    f'its part "{name}" ({type_}) refers to a sheet that changes, in a way unknown to Scrub. Make the '
+                    "change in the workbook's own program"
                 )
             if type_ == "volatileDependencies":
-                raise Failure(
-                    "its cells take part in data that comes from elsewhere, so that neither rows nor columns can move"
-                )
+                raise Failure("its cells belong to external data, so rows and columns cannot move")
 
     def _leads_to(self, source: str) -> Iterator[tuple[str, str]]:
         for each in relationships(self.package, source).values():
@@ -245,26 +240,26 @@ class Structure:
     def _tell(self) -> None:
         if self._followed:
             more = f" and {len(self._followed) - _TOLD} more sheets" if len(self._followed) > _TOLD else ""
-            self.notes.append(f"References follow on {', '.join(self._followed[:_TOLD])}{more}.")
+            self.notes.append(f"References on {', '.join(self._followed[:_TOLD])}{more} were updated.")
         if self._lost:
             more = f" and {len(self._lost) - _TOLD:,} more" if len(self._lost) > _TOLD else ""
             self.notes.append(
-                f"{counted(len(self._lost), 'formula')} referred to what is gone, and now show an error: "
+                f"{counted(len(self._lost), 'formula')} referred to deleted cells and now show an error: "
                 f"{', '.join(self._lost[:_TOLD])}{more}."
             )
         if self._exchanged:
             more = f" and {len(self._exchanged) - _TOLD:,} more" if len(self._exchanged) > _TOLD else ""
             self.notes.append(
-                "A row or column was moved into a range or out of it. Other cells than before are in: "
+                "A row or column moved into or out of a range. Check these ranges: "
                 f"{', '.join(self._exchanged[:_TOLD])}{more}."
             )
         if self._built:
             self.notes.append(
-                f"Formulas on {', '.join(self._built[:_TOLD])} make references of texts or numbers (INDIRECT, OFFSET), "
-                "which nobody can follow: look at them."
+                f"Formulas on {', '.join(self._built[:_TOLD])} build references from text or numbers (INDIRECT, "
+                "OFFSET), which cannot be updated. Check them."
             )
         if any(type_ == "vbaProject" for type_, _ in self._leads_to(self.main)):
-            self.notes.append("A program inside the workbook may name rows or sheets, which nobody can follow.")
+            self.notes.append("The workbook contains a program. Check whether it refers to rows or sheets that moved.")
 
 
 def _wide_enough(data: bytes, part: SheetPart) -> bytes:

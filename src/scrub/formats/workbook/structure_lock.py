@@ -58,8 +58,8 @@ class StructureLock:
     def _ensure_opens(self, password: Secret | None) -> None:
         if not opens(self._password(), password):
             if password is None:
-                raise Failure("the structure is protected with a password; give it with: password: …")
-            raise WrongPassword("the structure is protected with another password than the one given")
+                raise Failure("the structure needs its password. Write: unprotect-structure password: …")
+            raise WrongPassword("the structure has a different password")
 
     def _set(self, file: FileItem, fresh: Mapping[str, str], on: bool) -> None:
         before = self.on

@@ -16,7 +16,7 @@ from scrub.model.grid import EDGES
 from scrub.model.problem import Failure
 from scrub.model.validation import Emphasis
 
-#: The number forms that need no entry (18.8.30); those left out differ from place to place.
+#: The number formats that need no entry (18.8.30); those left out differ from place to place.
 BUILT_IN = {
     0: "General", 1: "0", 2: "0.00", 3: "#,##0", 4: "#,##0.00", 9: "0%", 10: "0.00%", 11: "0.00E+00", 12: "# ?/?",
     13: "# ??/??", 14: "mm-dd-yy", 15: "d-mmm-yy", 16: "d-mmm", 17: "mmm-yy", 18: "h:mm AM/PM", 19: "h:mm:ss AM/PM",
@@ -134,7 +134,7 @@ class Styles:
     # -- reading
 
     def form(self, style: int) -> str:
-        """The number form of a cell format."""
+        """The number format of a cell format."""
         return self._forms.get(self.of(style).number("numFmtId"), "General")
 
     def sort(self, style: int) -> str:
@@ -158,7 +158,7 @@ class Styles:
         """A field of how a cell of this format looks."""
         if word == "locked":
             return self.locked(style)
-        if word == "number-form":
+        if word == "number-format":
             return self.form(style)
         if word in PLACING:
             return placing.look(self.of(style).alignment, word)
@@ -221,7 +221,7 @@ class Styles:
         if word == "locked":
             fresh.protection["locked"] = "1" if value else "0"
             of["applyProtection"] = "1"
-        elif word == "number-form":
+        elif word == "number-format":
             of["numFmtId"], of["applyNumberFormat"] = str(self._form_number(value)), "1"
         elif word in PLACING:
             placing.put(fresh.alignment, word, value)
@@ -250,7 +250,7 @@ class Styles:
 
     def _form_number(self, form: str) -> int:
         if not form.strip():
-            raise Failure('a number form is a text such as "0.00" or "d mmm yyyy"')
+            raise Failure('a number format is text such as "0.00" or "d mmm yyyy"')
         if form.lower() == "general":
             return 0
         known = next((number for number, each in self._forms.items() if each == form), None)

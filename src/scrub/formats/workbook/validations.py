@@ -109,8 +109,8 @@ class Validations:
                 continue
             if rule.later:
                 raise Failure(
-                    f"{self._sheet.name} {shown(rule.areas)} has a rule in a later form of the format, which stays. "
-                    "Change it in the workbook's own program"
+                    f"{self._sheet.name} {shown(rule.areas)} has a rule in a newer form of the format. Change it in "
+                    "the workbook's own program"
                 )
             if left:
                 fresh.append(Rule(left, rule.attributes, rebased(rule.formulas, rule.areas, left)))
@@ -131,8 +131,8 @@ class Validations:
         ensure_unprotected(self._sheet)
         if rule.later:
             raise Failure(
-                f"the rule for {self._sheet.name} {shown(rule.areas)} is written in a later form of the format, which "
-                "stays. Change it in the workbook's own program"
+                f"the rule for {self._sheet.name} {shown(rule.areas)} is in a newer form of the format. Change it in "
+                "the workbook's own program"
             )
         back = self._rules.put([each for each in self._rules.now if each != rule])
         self._sheet.changed("validation", _said(rule.restriction), None, back, inner=(shown(rule.areas),))
@@ -151,14 +151,14 @@ class Validations:
             if restriction.to in (Allowed.WHOLE_NUMBER, Allowed.TEXT_LENGTH):
                 for each in (least, most):
                     if each is not None and value(each) != str(int(each)):
-                        raise Failure(f"{value(each)} is no whole number")
+                        raise Failure(f"{value(each)} is not a whole number")
             if least is None or most is None:
                 of["operator"] = "greaterThanOrEqual" if most is None else "lessThanOrEqual"
             formulas = tuple(value(each) for each in (least, most) if each is not None)
         of |= {"allowBlank": "1", "showInputMessage": "1", "showErrorMessage": "1"}
         if restriction.message:
             if len(restriction.message) > _MOST_MESSAGE:
-                raise Failure(f"a message has at most {_MOST_MESSAGE} characters")
+                raise Failure(f"a message can have up to {_MOST_MESSAGE} characters")
             of["error"] = xstring_value(restriction.message).replace("\n", "_x000a_")
         return tuple(of.items()), formulas
 
@@ -218,14 +218,14 @@ def _listed(choices: tuple[str, ...]) -> str:
     odd = next((each for each in choices if "," in each or each != each.strip()), None)
     if odd is not None:
         raise Failure(
-            f'"{odd}" cannot be a choice in a rule, as commas part them there. Put the choices into cells, and name '
-            'these: cell.choices-from = "Lists!$A$1:$A$9"'
+            f'"{odd}" contains a comma, so it cannot be a choice here. Put the choices in cells: cell.choices-from '
+            '= "Lists!$A$1:$A$9"'
         )
     joined = ",".join(choices)
     if len(joined) > _MOST_LIST:
         raise Failure(
-            f"the choices have {len(joined)} characters, and a rule holds {_MOST_LIST}. Put them into cells, and name "
-            'these: cell.choices-from = "Lists!$A$1:$A$9"'
+            f"the choices have {len(joined)} characters; the maximum is {_MOST_LIST}. Put them in cells: "
+            'cell.choices-from = "Lists!$A$1:$A$9"'
         )
     return '"' + joined.replace('"', '""') + '"'
 

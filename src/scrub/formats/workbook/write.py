@@ -259,7 +259,7 @@ class CellWriter:
         for column in columns if self._misplaced else ():
             if (row, column) in self._misplaced:
                 raise Failure(
-                    f"{self.sheet.where(row, column)} stands in the wrong row of the file, which is damaged there"
+                    f"{self.sheet.where(row, column)} is in the wrong row of the file, so the file is damaged"
                 )
 
     def _row(self, row: int, index: int, columns: list[int]) -> list[Splice]:

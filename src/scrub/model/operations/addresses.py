@@ -8,7 +8,7 @@ from scrub.model.operations.declare import operation
 
 @operation("address", "text")
 def name(text: str) -> str:
-    """The name of the person in an address such as Ann Moss <ann@huts.example>; an empty text where there is none.
+    """The name in an address such as Ann Moss <ann@huts.example>; an empty text if there is none.
 
     Example: message.from.name
     Also: sender, who, display name
@@ -18,7 +18,7 @@ def name(text: str) -> str:
 
 @operation("address", "text")
 def address(text: str) -> str:
-    """The address alone, without a name in front of it.
+    """The address without the name.
 
     Example: message.from.address
     Also: mail address, without name, bare
@@ -28,7 +28,7 @@ def address(text: str) -> str:
 
 @operation("address", "text")
 def domain(text: str) -> str:
-    """What stands behind the @ sign of an address.
+    """The domain, after the @ sign.
 
     Example: if message.from.domain is "huts.example"
     Also: host, organisation, company

@@ -10,7 +10,7 @@ from scrub.model.operations.declare import operation
 
 @operation("duration")
 def days(amount: Amount) -> Decimal:
-    """How many days the duration has.
+    """The duration in days.
 
     Example: wait.days
     Also: number of days
@@ -20,7 +20,7 @@ def days(amount: Amount) -> Decimal:
 
 @operation("duration")
 def hours(amount: Amount) -> Decimal:
-    """How many hours the duration has.
+    """The duration in hours.
 
     Example: wait.hours
     Also: number of hours
@@ -30,7 +30,7 @@ def hours(amount: Amount) -> Decimal:
 
 @operation("duration")
 def minutes(amount: Amount) -> Decimal:
-    """How many minutes the duration has.
+    """The duration in minutes.
 
     Example: wait.minutes
     Also: number of minutes
@@ -80,7 +80,7 @@ def bytes_(amount: Amount) -> Decimal:
 
 @operation("size")
 def mb(amount: Amount) -> Decimal:
-    """The size in megabytes, of a million bytes.
+    """The size in megabytes (1,000,000 bytes).
 
     Example: limit.mb
     Also: megabytes

@@ -45,7 +45,7 @@ def day(day: date) -> int:
 
 @operation("date", "time")
 def weekday(day: date) -> str:
-    """The name of the day of the week, in English.
+    """The day of the week, in English.
 
     Example: if today.weekday is "Friday"
     Also: day of the week
@@ -55,7 +55,7 @@ def weekday(day: date) -> str:
 
 @operation("date", "time")
 def week(day: date) -> int:
-    """The number of the week (ISO 8601: weeks begin on Monday, week 1 has the first Thursday).
+    """The week number (ISO 8601: weeks start on Monday, week 1 contains the first Thursday).
 
     Example: today.week
     Also: calendar week, week number
@@ -85,7 +85,7 @@ def minute(moment: datetime) -> int:
 
 @operation("date", "time")
 def date_(moment: date) -> date:
-    """The day of a time; a date is its own.
+    """The date of a time; a date remains the same.
 
     Example: now.date
     Also: without time of day
@@ -106,7 +106,7 @@ def month_end(day: date) -> date:
 
 @operation("date", "time")
 def days_to(day: date, other: date) -> int:
-    """How many days lie from this date to another; negative when that is earlier.
+    """The number of days to another date; negative if it is earlier.
 
     other: the other date.
     Example: today.days-to(2026-12-31)
@@ -117,9 +117,9 @@ def days_to(day: date, other: date) -> int:
 
 @operation("date", "time")
 def is_working_day(day: date, holidays: list[date] | None = None) -> bool:
-    """Whether it is a day from Monday to Friday, and no holiday.
+    """Whether it is a day from Monday to Friday and not a holiday.
 
-    holidays: days on which nobody works.
+    holidays: dates that are not working days.
     Example: if today.is-working-day
     Also: weekend, business day, workday, bank holiday, office day
     """
@@ -128,11 +128,10 @@ def is_working_day(day: date, holidays: list[date] | None = None) -> bool:
 
 @operation("date", "time")
 def plus_working_days(day: date, number: int, holidays: list[date] | None = None) -> date:
-    """The day that lies so many working days later, or earlier for a number below 0; Saturdays, Sundays and holidays
-    are passed over.
+    """The date a number of working days later, or earlier if negative; Saturdays, Sundays and holidays are skipped.
 
-    number: how many working days.
-    holidays: days on which nobody works.
+    number: the number of working days.
+    holidays: dates that are not working days.
     Example: today.plus-working-days(10)
     Also: business days, workday, deadline, due date, add days without weekends
     """
@@ -151,16 +150,15 @@ def plus_working_days(day: date, number: int, holidays: list[date] | None = None
             left -= each.weekday() < 5 and each not in off
         return date.fromordinal(found)
     except (ValueError, OverflowError):
-        raise Failure(f"{number:,} working days from {day.isoformat()} lies outside the calendar") from None
+        raise Failure(f"{number:,} working days from {day.isoformat()} is outside the calendar") from None
 
 
 @operation("date", "time")
 def working_days_to(day: date, other: date, holidays: list[date] | None = None) -> int:
-    """How many working days lie from this date to another, that one counted and this one not; negative when that is
-    earlier.
+    """The number of working days to another date, including that one but not this one; negative if it is earlier.
 
     other: the other date.
-    holidays: days on which nobody works.
+    holidays: dates that are not working days.
     Example: today.working-days-to(2026-12-31)
     Also: business days between, net work days, how many workdays
     """
@@ -187,7 +185,7 @@ def _days(holidays: list[date] | None) -> set[date]:
 
 @operation("date", "time")
 def years_to(day: date, other: date) -> int:
-    """How many whole years lie from this date to another, counted on the calendar.
+    """The number of full years to another date; negative if it is earlier.
 
     other: the other date.
     Example: 1990-05-01.years-to(today)
@@ -208,10 +206,10 @@ _PARTS = {
 
 @operation("date", "time")
 def as_text(day: date, form: str = "") -> str:
-    """The date as a text. The form is made of the words day, month, year, weekday, week, hour, minute, second,
-    two-digit-day, two-digit-month, month-number, short-month, short-weekday and short-year.
+    """The date as text. Build the format from day, month, year, weekday, week, hour, minute, second, two-digit-day,
+    two-digit-month, month-number, short-month, short-weekday and short-year.
 
-    form: how to write it; left out, as 2026-05-01.
+    form: the format; default: 2026-05-01.
     Example: today.as-text("day month year")
     Also: format, convert
     """
@@ -240,12 +238,13 @@ def form_problem(form: str) -> str:
     codes |= {"mmmm": "month", "yy": "short-year", "yyyy": "year", "ddd": "short-weekday", "dddd": "weekday"}
     named = re.sub(r"[A-Za-z]+", lambda found: codes.get(found[0].lower(), found[0]), form)
     guess = f'write: "{named}"' if named != form else 'for example: "day month year"'
-    return f'"{form}" has none of the words for the parts of a date; {guess}'
+    return f'"{form}" has no words for the parts of a date; {guess}'
 
 
 @operation("text")
 def as_date(text: str, order: DateOrder | None = None) -> date:
-    """The date that the text says: 2026-05-01, 1.5.2026, 1 May 2026, May 1, 2026 or 1/5/2026.
+    """The text as a date: 2026-05-01, 1.5.2026, 1 May 2026, May 1, 2026 or 1/5/2026. An ambiguous date is an error,
+    unless the order is given here or in the settings.
 
     What can be read in two ways is a failure, unless the order is given here or in the settings.
 
@@ -272,8 +271,8 @@ def as_date(text: str, order: DateOrder | None = None) -> date:
     if found:
         return _by_order(text, int(found[1]), int(found[3]), int(found[4]), found[2], order or CURRENT.get().date_order)
     if re.fullmatch(r"\d{1,2}[-/.]\d{1,2}[-/.]\d{2}", plain):
-        raise Failure(f'"{text}" has a year of two digits. Write it with four')
-    raise Failure(f'"{text}" is not a date. Write it as 2026-05-01')
+        raise Failure(f'"{text}" has a two-digit year. Write four digits')
+    raise Failure(f'"{text}" is not a date. Write it like this: 2026-05-01')
 
 
 def _by_order(text: str, one: int, other: int, year: int, mark: str, order: DateOrder | None) -> date:
@@ -281,8 +280,8 @@ def _by_order(text: str, one: int, other: int, year: int, mark: str, order: Date
         order = DateOrder.DAY_FIRST  # with points it is written so wherever it is written so
     if order is None and one != other and one <= 12 and other <= 12:
         raise Failure(
-            f'"{text}" can be read in two ways: {one} {MONTHS[other - 1]} and {MONTHS[one - 1]} {other}. '
-            "Give the order: .as-date(order: day-first), or set it: scrub settings date-order day-first"
+            f'"{text}" is ambiguous: {one} {MONTHS[other - 1]} and {MONTHS[one - 1]} {other}. Set the order: '
+            ".as-date(order: day-first), or: scrub settings date-order day-first"
         )
     if order == DateOrder.MONTH_FIRST or (order is None and other > 12):
         one, other = other, one
@@ -293,11 +292,11 @@ def _date(text: str, year: int, month: int, day: int) -> date:
     try:
         return date(year, month, day)
     except ValueError:
-        raise Failure(f'"{text}" is not a day of the calendar') from None
+        raise Failure(f'"{text}" is not a calendar date') from None
 
 
 def _month(text: str, name: str) -> int:
     for number, month in enumerate(MONTHS, 1):
         if month.lower().startswith(name.lower()):
             return number
-    raise Failure(f'"{text}" is not a date: no month is called "{name}"')
+    raise Failure(f'"{text}" is not a date: unknown month "{name}"')

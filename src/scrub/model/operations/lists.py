@@ -15,7 +15,7 @@ from scrub.model.values import Pairs, alphabetical, fold, is_empty, loosen, show
 
 @operation("list")
 def count(values: list[Any]) -> int:
-    """How many values the list has.
+    """The number of values.
 
     Example: sheet.name.words.count
     Also: length, number of
@@ -25,7 +25,7 @@ def count(values: list[Any]) -> int:
 
 @operation("list")
 def first(values: list[Any]) -> Any:
-    """The first value of the list; a failure when it is empty.
+    """The first value; an error if the list is empty.
 
     Example: sheet.name.words.first
     Also: head
@@ -35,7 +35,7 @@ def first(values: list[Any]) -> Any:
 
 @operation("list")
 def last(values: list[Any]) -> Any:
-    """The last value of the list; a failure when it is empty.
+    """The last value; an error if the list is empty.
 
     Example: sheet.name.words.last
     Also: tail
@@ -45,9 +45,9 @@ def last(values: list[Any]) -> Any:
 
 @operation("list")
 def item(values: list[Any], number: int) -> Any:
-    """One value of the list by its place, the first being 1; counted from the end below 0: -1 is the last.
+    """One value by its position, from 1; negative positions count from the end: -1 is the last.
 
-    number: which one.
+    number: the position.
     Example: sheet.name.words.item(2)
     Also: nth, element, index, at, second, third
     """
@@ -61,7 +61,7 @@ def item(values: list[Any], number: int) -> Any:
 def joined(values: list[Any], by: str = "") -> str:
     """The values as one text.
 
-    by: what stands between them.
+    by: the separator.
     Example: names.joined(", ")
     Also: concatenate, combine
     """
@@ -70,7 +70,7 @@ def joined(values: list[Any], by: str = "") -> str:
 
 @operation("list")
 def with_(values: list[Any], value: Any) -> list[Any]:
-    """The list with one more value at its end.
+    """The list with another value at its end.
 
     value: the value to add.
     Example: late = late.with(sheet.name)
@@ -87,7 +87,7 @@ def _filled(values: list[Any], word: str) -> list[Any]:
 
 @operation("list")
 def sum_(values: list[Any]) -> Any:
-    """The values added up; empty ones are passed over.
+    """The sum of the values; empty values are skipped.
 
     Example: amounts.sum
     Also: total, add up
@@ -104,12 +104,12 @@ def added(total: Any, value: Any) -> Any:
     if isinstance(total, Decimal) and isinstance(value, Decimal):
         return total + value
     if isinstance(value, bool | str) or type_name(value) not in _SUMMED:
-        raise Failure(f"a sum goes over numbers, and this is {type_name(value)}: {shown(value)}")
+        raise Failure(f"a sum needs numbers; this is {type_name(value)}: {shown(value)}")
     if total is None:
         return value
     found = combine("+", total, value)
     if found is NotImplemented:
-        raise Failure("a sum goes over values of one sort")
+        raise Failure("a sum needs values of one type")
     return found
 
 
@@ -118,7 +118,7 @@ _SUMMED = {"a number", "a duration", "a length", "a size"}
 
 @operation("list")
 def smallest(values: list[Any]) -> Any:
-    """The smallest number, or the earliest date, of the list; empty ones are passed over.
+    """The smallest number or earliest date; empty values are skipped.
 
     Example: amounts.smallest
     Also: minimum, least, earliest
@@ -128,7 +128,7 @@ def smallest(values: list[Any]) -> Any:
 
 @operation("list")
 def largest(values: list[Any]) -> Any:
-    """The largest number, or the latest date, of the list; empty ones are passed over.
+    """The largest number or latest date; empty values are skipped.
 
     Example: amounts.largest
     Also: maximum, most, latest
@@ -138,7 +138,7 @@ def largest(values: list[Any]) -> Any:
 
 @operation("list")
 def average(values: list[Any]) -> Any:
-    """The sum of the numbers divided by their count; empty ones are passed over.
+    """The average of the numbers; empty values are skipped.
 
     Example: amounts.average
     Also: mean
@@ -150,7 +150,8 @@ def average(values: list[Any]) -> Any:
 
 @operation("list")
 def sorted_(values: list[Any]) -> list[Any]:
-    """The values in order: numbers by size, texts by the alphabet, empty ones last. Capitals do not matter.
+    """The values sorted: numbers by size, text by the alphabet, empty values last. Upper and lower case count as
+    equal.
 
     Example: names.sorted
     Also: order, alphabetical
@@ -162,7 +163,7 @@ def sorted_(values: list[Any]) -> list[Any]:
 
 @operation("list")
 def reversed_(values: list[Any]) -> list[Any]:
-    """The values from the last to the first.
+    """The values in reverse order.
 
     Example: names.sorted.reversed
     Also: backwards, descending
@@ -172,9 +173,9 @@ def reversed_(values: list[Any]) -> list[Any]:
 
 @operation("list")
 def unique(values: list[Any], exactly: bool = False) -> list[Any]:
-    """The values without those that were there before. Capitals do not matter.
+    """The values without repetitions. Upper and lower case count as equal.
 
-    exactly: whether case counts.
+    exactly: whether upper and lower case must match.
     Example: names.unique
     Also: duplicates, distinct
     """
@@ -218,7 +219,7 @@ def _comparable(values: list[Any], word: str) -> list[Any]:
     first = type_name(found[0])
     other = next((place for place, value in enumerate(values) if value is not None and type_name(value) != first), None)
     if other is not None:
-        raise NoOrder(f"there is no order between {type_name(values[other])} and {first}", other)
+        raise NoOrder(f"{type_name(values[other])} and {first} have no common order", other)
     return found
 
 

@@ -16,16 +16,16 @@ class TwoReadings(Failure):
     """A number whose mark may be the decimal one, or group thousands; `asked` is what was said of the text alone."""
 
     def __init__(self, asked: str) -> None:
-        super().__init__(f"{asked}. Say which mark is the decimal mark: mark: point, or mark: comma")
+        super().__init__(f"{asked}. Set the decimal separator: mark: point, or mark: comma")
         self.asked = asked
 
 
 @operation("text", "number")
 def as_number(text: str | Decimal, mark: Mark | None = None) -> Decimal:
-    """The number that the text says. What can be read in two ways is a failure, unless the decimal mark is given
-    here or in the settings.
+    """The text as a number. An ambiguous number is an error, unless the decimal separator is given here or in the
+    settings.
 
-    mark: the decimal mark.
+    mark: the decimal separator.
     Example: "1.5".as-number
     Also: convert, parse, number in a text
     """
@@ -61,7 +61,7 @@ def as_number(text: str | Decimal, mark: Mark | None = None) -> Decimal:
         if re.fullmatch(rf"[+-]?[1-9]\d{{0,2}}{re.escape(one)}\d{{3}}", plain):
             if mark is None:
                 readings = f"as {plain.replace(one, '')} and as {plain.replace(one, '.')}"
-                raise TwoReadings(f'"{text}" can be read in two ways: {readings}')
+                raise TwoReadings(f'"{text}" is ambiguous: {readings}')
             plain = plain.replace(one, "." if mark is is_mark else "")
         plain = plain.replace(",", ".")
     if not re.fullmatch(r"[+-]?(\d+(\.\d*)?|\.\d+)", plain):
@@ -98,9 +98,9 @@ def _signed(text: str) -> str:
 
 @operation("number")
 def rounded(number: Decimal, places: int = 0) -> Decimal:
-    """The number rounded to so many places; halves go away from zero.
+    """The number rounded to a number of places; halves are rounded away from zero.
 
-    places: digits after the point; left out, none.
+    places: digits after the point; default: 0.
     Example: weight.rounded(2)
     Also: decimals
     """
@@ -109,9 +109,9 @@ def rounded(number: Decimal, places: int = 0) -> Decimal:
 
 @operation("number")
 def rounded_down(number: Decimal, places: int = 0) -> Decimal:
-    """The number without what comes after so many places: towards zero.
+    """The number rounded towards zero to a number of places.
 
-    places: digits after the point; left out, none.
+    places: digits after the point; default: 0.
     Example: weight.rounded-down
     Also: truncate, floor, whole number
     """
@@ -120,9 +120,9 @@ def rounded_down(number: Decimal, places: int = 0) -> Decimal:
 
 @operation("number")
 def rounded_up(number: Decimal, places: int = 0) -> Decimal:
-    """The number brought to so many places, away from zero.
+    """The number rounded away from zero to a number of places.
 
-    places: digits after the point; left out, none.
+    places: digits after the point; default: 0.
     Example: boxes.rounded-up
     Also: ceiling
     """
@@ -131,27 +131,27 @@ def rounded_up(number: Decimal, places: int = 0) -> Decimal:
 
 @operation("number")
 def remainder(number: Decimal, by: Decimal) -> Decimal:
-    """What is left when the number is divided into whole parts; it has the sign of what it is divided by.
+    """The remainder of a division, with the sign of the divisor.
 
-    by: what to divide by.
+    by: the divisor.
     Example: if sheet.number.remainder(2) is 0
     Also: modulo, mod, every second row, every tenth row, odd rows, even rows, banding, left over
     """
     if not by:
-        raise Failure("a number was divided by zero")
+        raise Failure("division by zero")
     try:
         left = number % by
     except InvalidOperation:
-        raise Failure(f"{shown(number)} is too large for what is left when it is divided by {shown(by)}") from None
+        raise Failure(f"{shown(number)} is too large to compute the remainder of a division by {shown(by)}") from None
     return left + by if left and (left < 0) != (by < 0) else left
 
 
 @operation("number")
-def size(number: Decimal) -> Decimal:
-    """The number without its sign.
+def absolute(number: Decimal) -> Decimal:
+    """The absolute value.
 
-    Example: difference.size
-    Also: absolute, positive
+    Example: difference.absolute
+    Also: size, abs, positive
     """
     return abs(number)
 
@@ -160,9 +160,9 @@ def size(number: Decimal) -> Decimal:
 def as_text(value: Decimal | bool, places: int | None = None, thousands: str = "", mark: Mark | None = None) -> str:
     """The value as a text.
 
-    places: digits after the point, for a number; left out, as many as it has.
-    thousands: what parts its thousands, such as "," or " ".
-    mark: the decimal mark; left out, a point.
+    places: digits after the point of a number; default: as many as it has.
+    thousands: the thousands separator, such as "," or " ".
+    mark: the decimal separator; default: point.
     Example: sheet.number.as-text
     Also: convert, string, thousands separator, format a number, decimals, currency
     """
@@ -184,7 +184,7 @@ def _no_number(text: str) -> Failure:
 
 def _to_places(number: Decimal, places: int, rounding: str) -> Decimal:
     if not -27 <= places <= 27:
-        raise Failure(f"a number can be rounded to at most 27 places, not {places}")
+        raise Failure(f"a number can be rounded to up to 27 places, not {places}")
     try:
         return number.quantize(Decimal(1).scaleb(-places), rounding=rounding, context=ARITHMETIC)
     except InvalidOperation:

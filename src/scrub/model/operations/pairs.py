@@ -10,7 +10,7 @@ from scrub.model.values import Pairs
 
 @operation("pairs")
 def keys(pairs: Pairs) -> list[Any]:
-    """The keys that got a value, in the order in which they came.
+    """The keys with a value, in the order they were added.
 
     Example: nights.keys.sorted
     Also: names, unique values, groups, categories
@@ -30,7 +30,7 @@ def values(pairs: Pairs) -> list[Any]:
 
 @operation("pairs")
 def count(pairs: Pairs) -> int:
-    """How many keys got a value.
+    """The number of keys with a value.
 
     Example: nights.count
     Also: length, number of groups, how many

@@ -21,7 +21,7 @@ def one_blank(found: re.Match[str]) -> str:
 
 @operation("text")
 def length(text: str) -> int:
-    """How many characters the text has.
+    """The number of characters.
 
     Example: if sheet.name.length > 31
     Also: characters, size, count
@@ -31,7 +31,7 @@ def length(text: str) -> int:
 
 @operation("text")
 def upper(text: str) -> str:
-    """The text in capitals.
+    """The text in upper case.
 
     Example: reply.upper
     Also: uppercase, capital letters
@@ -41,7 +41,7 @@ def upper(text: str) -> str:
 
 @operation("text")
 def lower(text: str) -> str:
-    """The text in small letters.
+    """The text in lower case.
 
     Example: reply.lower
     Also: lowercase
@@ -50,11 +50,11 @@ def lower(text: str) -> str:
 
 
 @operation("text")
-def title(text: str) -> str:
-    """The text with a capital at the start of each word.
+def title_case(text: str) -> str:
+    """The text with each word capitalized.
 
-    Example: "larch hut".title
-    Also: capitalise, proper case, title case
+    Example: "larch hut".title-case
+    Also: title, capitalise, proper case
     """
     return re.sub(r"[^\W_]+(?:['\u2019][^\W_]+)*", lambda word: capital(word[0][:1]) + word[0][1:].lower(), text)
 
@@ -67,7 +67,7 @@ def capital(letter: str) -> str:
 
 @operation("text")
 def trimmed(text: str) -> str:
-    """The text without blanks at both ends, no-break spaces included.
+    """The text without spaces at both ends, including no-break spaces.
 
     Example: reply.trimmed
     Also: strip, spaces
@@ -77,7 +77,7 @@ def trimmed(text: str) -> str:
 
 @operation("text")
 def single_spaced(text: str) -> str:
-    """The text with every run of spaces made one, and none at the ends.
+    """The text with single spaces, and none at the ends.
 
     Example: reply.single-spaced
     Also: double spaces, extra spaces
@@ -89,7 +89,7 @@ def single_spaced(text: str) -> str:
 def starting(text: str, length: int) -> str:
     """The first characters of the text.
 
-    length: how many.
+    length: the number of characters.
     Example: reply.starting(3)
     Also: left, first characters
     """
@@ -100,7 +100,7 @@ def starting(text: str, length: int) -> str:
 def ending(text: str, length: int) -> str:
     """The last characters of the text.
 
-    length: how many.
+    length: the number of characters.
     Example: reply.ending(3)
     Also: right, last characters
     """
@@ -110,7 +110,7 @@ def ending(text: str, length: int) -> str:
 
 @operation("text")
 def before(text: str, mark: str) -> str:
-    """What stands before the first place of `mark`; the whole text where there is none.
+    """The text before the first occurrence of `mark`; the whole text if there is none.
 
     mark: the text to look for.
     Example: "Moss, Ann".before(",")
@@ -122,7 +122,7 @@ def before(text: str, mark: str) -> str:
 
 @operation("text")
 def after(text: str, mark: str) -> str:
-    """What stands after the first place of `mark`; an empty text where there is none.
+    """The text after the first occurrence of `mark`; an empty text if there is none.
 
     mark: the text to look for.
     Example: "Moss, Ann".after(",")
@@ -134,16 +134,16 @@ def after(text: str, mark: str) -> str:
 
 @operation("text")
 def replaced(text: str, what: str, by: str, exactly: bool = False) -> str:
-    """The text with every place of `what` replaced. Capitals do not matter.
+    """The text with every occurrence of `what` replaced. Upper and lower case count as equal.
 
     what: the text to look for.
-    by: the text to put there.
-    exactly: whether case counts.
+    by: the replacement.
+    exactly: whether upper and lower case must match.
     Example: sheet.name.replaced("Hut", by: "House")
     Also: substitute, swap, change
     """
     if not what:
-        raise Failure('there is nothing to look for in .replaced("", …)')
+        raise Failure('.replaced("", …) needs text to look for')
     return re.sub(loose(what, exactly), lambda _: by, text)
 
 
@@ -168,11 +168,11 @@ def lines(text: str) -> list[str]:
 
 
 @operation("text")
-def without_marks(text: str) -> str:
-    """The text with plain letters: no accents, umlauts or cedillas.
+def without_accents(text: str) -> str:
+    """The text without accents, umlauts and cedillas.
 
-    Example: "Gañet".without-marks
-    Also: accents, diacritics, umlauts
+    Example: "Gañet".without-accents
+    Also: without-marks, accents, diacritics, umlauts
     """
     import unicodedata
 
@@ -182,7 +182,7 @@ def without_marks(text: str) -> str:
 
 @operation("text")
 def as_file_name(text: str) -> str:
-    r"""The text with the characters that a file name cannot hold ( \ / : * ? " < > | ) made into hyphens.
+    r"""The text as a safe file name: characters such as \ / : * ? " < > | become hyphens.
 
     Example: sheet.name.as-file-name
     Also: safe name, path
@@ -233,16 +233,16 @@ def _count(number: int) -> int:
     if number < 0:
         raise Failure(f"a number of characters cannot be {number}")
     if number > LONGEST_TEXT:
-        raise Failure(f"a text has at most {LONGEST_TEXT:,} characters, not {number:,}")
+        raise Failure(f"text can have up to {LONGEST_TEXT:,} characters, not {number:,}")
     return number
 
 
 @operation("text")
 def between(text: str, start: str, end: str) -> str:
-    """What stands between two marks; an empty text where they are not both there.
+    """The text between two pieces of text; an empty text if one is missing.
 
-    start: the mark before it.
-    end: the mark after it.
+    start: the text before.
+    end: the text after.
     Example: reply.between("(", end: ")")
     Also: extract, brackets
     """
@@ -255,24 +255,24 @@ def between(text: str, start: str, end: str) -> str:
 
 @operation("text")
 def parts(text: str, by: str) -> list[str]:
-    """The text cut at every place of a mark, as a list; blanks round each part are taken away.
+    """The text split at a separator, as a list; spaces around each part are removed.
 
-    by: the mark.
+    by: the separator.
     Example: reply.parts(",").count
     Also: split, separate
     """
     if not by:
-        raise Failure('there is nothing to cut at in .parts("")')
+        raise Failure('.parts("") needs text to split at')
     return [part.strip() for part in re.split(loose(by), text)]
 
 
 @operation("text")
 def pieces(text: str, pattern: str, exactly: bool = False) -> list[str]:
-    """What the brackets of a pattern find where it first stands in the text, as a list; an empty list where it does
-    not stand there. Without brackets, all that it finds. Capitals do not matter.
+    """The parts that the brackets of a regular expression match, as a list; an empty list if it does not match.
+    Without brackets, the whole match. Upper and lower case count as equal.
 
-    pattern: a regular expression; each pair of brackets in it gives a piece.
-    exactly: whether case counts.
+    pattern: a regular expression; each pair of brackets gives a part.
+    exactly: whether upper and lower case must match.
     Example: weights = reply.pieces("(\\d+) kg")
     Also: extract, regex, pattern, capture, groups, number in a text, take apart
     """
@@ -282,10 +282,10 @@ def pieces(text: str, pattern: str, exactly: bool = False) -> list[str]:
 
 @operation("text")
 def matches_of(text: str, pattern: str, exactly: bool = False) -> list[str]:
-    """Everything that a pattern finds in the text, as a list. Capitals do not matter.
+    """All matches of a regular expression, as a list. Upper and lower case count as equal.
 
     pattern: a regular expression.
-    exactly: whether case counts.
+    exactly: whether upper and lower case must match.
     Example: numbers = reply.matches-of("\\d+")
     Also: find all, regex, pattern, extract, every number
     """
@@ -294,7 +294,7 @@ def matches_of(text: str, pattern: str, exactly: bool = False) -> list[str]:
 
 @operation("text")
 def digits(text: str) -> str:
-    """The digits of the text, all else left out.
+    """The digits of the text, without other characters.
 
     Example: reply.digits
     Also: numbers only, phone number, strip letters, extract numbers
@@ -304,10 +304,10 @@ def digits(text: str) -> str:
 
 @operation("text")
 def padded(text: str, length: int, by: str = " ") -> str:
-    """The text made at least so long, filled up at its start.
+    """The text padded at its start to a minimum length.
 
-    length: how many characters.
-    by: what to fill up with.
+    length: the number of characters.
+    by: the character to pad with.
     Example: reply.padded(5, by: "0")
     Also: leading zeros, fill
     """
@@ -315,18 +315,18 @@ def padded(text: str, length: int, by: str = " ") -> str:
 
 
 @operation("text")
-def sentence(text: str) -> str:
-    """The text with a capital at its start, the rest as it is.
+def sentence_case(text: str) -> str:
+    """The text with a capital at its start.
 
-    Example: reply.sentence
-    Also: first letter, capitalise
+    Example: reply.sentence-case
+    Also: sentence, first letter, capitalise
     """
     return capital(text[:1]) + text[1:]
 
 
 @operation("text")
 def count(text: str, what: str) -> int:
-    """How often a text stands in this one.
+    """The number of times a text appears in this one.
 
     what: the text to look for.
     Example: reply.count(",")

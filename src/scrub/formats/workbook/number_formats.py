@@ -1,4 +1,4 @@
-"""What is seen in a cell: a value in its number form (ISO/IEC 29500-1, 18.8.31), for the common forms.
+"""What is seen in a cell: a value in its number format (ISO/IEC 29500-1, 18.8.31), for the common forms.
 
 A form that is not understood is a failure: never a guess.
 """
@@ -66,7 +66,7 @@ def _tokens(section: str, form: str) -> list[tuple[str, str]]:
 
 
 def _unknown(form: str) -> Failure:
-    return Failure(f'Scrub does not know how the number form "{form}" looks. Use the value: cell.value')
+    return Failure(f'Scrub cannot show the number format "{form}". Use the value: cell.value')
 
 
 def _number(number: Decimal, sections: list[str], form: str) -> str:
@@ -225,7 +225,7 @@ _FORMAT = late(
 def ensure_number_format(form: str) -> None:
     """Raises `Failure` for a number format that no program would take (ISO/IEC 29500-1, 18.8.31)."""
     if len(form) > 255:
-        raise Failure("a number format has at most 255 characters")
+        raise Failure("a number format can have up to 255 characters")
     sections = _sections(form)
     if len(sections) > 4:
         raise Failure(f'the number format "{form}" has {len(sections)} sections; four is the maximum')
@@ -242,6 +242,6 @@ def ensure_number_format(form: str) -> None:
             sorts.add(str(found.lastgroup))
             at = found.end()
         if "date" in sorts and "number" in sorts and not re.search(r"[sS]\]?\.0", section):
-            raise Failure(f'the number format "{form}" has codes of numbers and of dates in one section')
+            raise Failure(f'the number format "{form}" mixes codes for numbers and dates in one section')
         if "at" in sorts and sorts & {"number", "date", "elapsed"}:
-            raise Failure(f'the number format "{form}" has "@" for text beside codes of numbers or dates')
+            raise Failure(f'the number format "{form}" mixes "@" for text with codes for numbers or dates')

@@ -1,0 +1,199 @@
+"""What a person reads of a run: the result, what it changed, and what failed with its reason."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterable, Sequence
+
+import scrub
+from scrub.cli.brief import MANY, brief, parts_each
+from scrub.cli.host import TerminalHost
+from scrub.cli.listing import change_lines
+from scrub.cli.output import (
+    SHOWN,
+    change_count,
+    columns,
+    echo,
+    failed,
+    indented,
+    short_path,
+    strong,
+)
+
+#: Files of a call that is repeated in full; a longer one is described.
+_REPEATED = 3
+
+
+class Printer:
+    """Prints each file of a run as it is done, and the summary; of many files, the summary and what they share."""
+
+    def __init__(self, host: TerminalHost, files: int, every: bool, preview: bool, short: bool, as_json: bool) -> None:
+        self.host = host
+        self.several = files > 1
+        self.brief = short or (files >= MANY and not every)
+        self.limit = None if every else SHOWN if files == 1 else 3
+        self.whole = None if every else 2 * SHOWN if files == 1 else 3
+        self.preview = preview
+        self.quiet = as_json
+        self.waiting: list[str] = []
+
+    def file(self, found: scrub.FileResult) -> None:
+        """Prints one file, all that is told of it below its name; while a bar is shown, the lines wait for its end."""
+        if self.quiet or self.brief:
+            return
+        lines = change_lines(found.changes, self.limit, found.headings, self.whole)
+        lines += self._beside(found)
+        told = [indented(text) for text in found.said] if found.problem is None else []
+        if not self.several and found.problem is None:
+            told += found.notes
+        indent = "  " if self.several else ""
+        if (lines or (told and self.several)) and found.path:
+            self.waiting.append(strong(found.path))
+        self.waiting += [*lines, *(indent + line for line in told)]
+        if not self.host.busy:
+            self.flush()
+
+    def _beside(self, found: scrub.FileResult) -> list[str]:
+        """The files that were made, and those that were there and are changed too."""
+        lines = []
+        verb = "Would create" if self.preview else "Created"
+        names = [short_path(path) for path in found.made if path != found.saved_as]
+        if names and len(names) <= 3:
+            lines.append(f"{verb} {', '.join(names)}")
+        elif names and self.limit is None:
+            lines += [f"{verb} {name}" for name in names]
+        elif names:
+            lines.append(f"{verb} {scrub.counted(len(names), 'file')}, such as {names[0]}")
+        if found.also:
+            also = scrub.listed(short_path(path) for path in found.also[:3])
+            more = f" and {len(found.also) - 3} more" if len(found.also) > 3 else ""
+            lines.append(f"{'Would change' if self.preview else 'Changed'} {also}{more} too")
+        return lines
+
+    def flush(self) -> None:
+        """Prints what waited."""
+        for line in self.waiting:
+            echo(line)
+        self.waiting = []
+
+    # -- the end
+
+    def summary(self, result: scrub.RunResult, again: str) -> None:
+        """Says what was saved, what failed and why, and what can be done next."""
+        self.flush()
+        for sentence in result.recovered:
+            echo(sentence, err=True)
+        changed = [found for found in result.files if found.changes or found.state == "changed"]
+        self._saved(result, changed)
+        if self.brief:
+            self._shared(result, changed)
+        if self.several:
+            self._notes(result.files)
+        self._sent(result)
+        self._unchanged(result)
+        self._skipped(result)
+        self._problems(result)
+        logged = sum(len(found.log) - (0 if found.problem else found.left) for found in result.files)
+        if changed and self.preview:
+            call = again if len(result.files) <= _REPEATED else "the same line without --preview"
+            echo(f"Preview only; nothing was saved. To apply: {call}", raw=True)
+        elif changed:
+            echo(f"Details: scrub changes {result.number}    Undo: scrub undo {result.number}")
+        elif logged > 0 and result.number is not None:
+            echo(f"{scrub.counted(logged, 'line')} in the log: scrub changes {result.number}")
+
+    def _saved(self, result: scrub.RunResult, changed: Sequence[scrub.FileResult]) -> None:
+        if len(changed) > _REPEATED or (self.brief and changed):
+            changes = scrub.counted(sum(len(found.changes) for found in changed), "change")
+            if self.brief:
+                of = f"{len(changed):,} of {scrub.counted(len(result.files), 'file')}"
+                line = f"{of} would change" if self.preview else f"Saved {of}"
+                echo(strong(f"{line}: {changes}{parts_each(changed)}"))
+            else:
+                verb = "Would change" if self.preview else "Saved"
+                echo(strong(f"{verb} {scrub.counted(len(changed), 'file')}: {changes}."))
+            return
+        for found in changed:
+            verb = "Would save" if found.saved_as != found.path else "Would change"
+            name = short_path(found.saved_as)
+            if found.saved_as == found.path and not (found.changes and found.is_written):
+                continue  # it stays as it is; what was made of it is told above
+            if not found.changes:
+                echo(strong(f"{'Would save' if self.preview else 'Saved'} an unchanged copy: {name}."))
+                continue
+            echo(strong(f"{verb if self.preview else 'Saved'} {name}: {change_count(found)}."))
+
+    def _shared(self, result: scrub.RunResult, changed: Sequence[scrub.FileResult]) -> None:
+        """What many files have in common, and the differences."""
+        for line in brief([found for found in changed if found.changes]):
+            echo(line)
+        made = [line for found in result.files for line in self._beside(found)]
+        for line, times in _counted(made):
+            echo(f"  {line}{times}")
+        for text, times in _counted(text for found in result.files if found.problem is None for text in found.said):
+            echo(f"  {indented(text)}{times}")
+
+    def _notes(self, files: Sequence[scrub.FileResult]) -> None:
+        for note, times in _counted(note for found in files if found.problem is None for note in found.notes):
+            echo(note + times)
+
+    def _sent(self, result: scrub.RunResult) -> None:
+        for said in (said for found in result.files for said in found.sent):
+            echo(f"{said[:1].upper()}{said[1:]}.")
+        for said in (said for found in result.files for said in found.unsent):
+            state, _, rest = said.partition(": ")
+            echo(failed(f"{state[:1].upper()}{state[1:]}: ") + rest, err=True)
+
+    def _unchanged(self, result: scrub.RunResult) -> None:
+        unchanged = [found for found in result.files if found.state == "unchanged" and found.path]
+        if unchanged:
+            names = unchanged[0].path if len(unchanged) == 1 else scrub.counted(len(unchanged), "file")
+            echo(f"Read {names}; nothing to change." if result.only_reads else f"Nothing to change in {names}.")
+
+    def _skipped(self, result: scrub.RunResult) -> None:
+        """What an action could not turn or edit, and skipped; a preview shows why."""
+        done = [found for found in result.files if found.problem is None]
+        left = sum(found.left for found in done)
+        if not left:
+            return
+        words = {_SKIPPED.get(found.part_word, "place") for found in done if found.left}
+        word = words.pop() if len(words) == 1 else "place"
+        echo(
+            f"{scrub.counted(left, word)} skipped." + (f" Why: scrub changes {result.number}" if result.number else "")
+        )
+        if self.preview:
+            lines = [line for found in done for line in found.log]
+            for line in lines[:SHOWN]:
+                echo(f"  {line}")
+            if len(lines) > SHOWN:
+                echo(f"  {len(lines) - SHOWN:,} more")
+
+    def _problems(self, result: scrub.RunResult) -> None:
+        """The failures with their reasons, at the end, where the eye is."""
+        problems = [found for found in result.files if found.problem is not None]
+        left = [found for found in result.files if found.state == "not tried"]
+        if problems and self.several:
+            of = scrub.counted(len(result.files), "file")
+            echo(failed(f"Failed: {len(problems):,} of {of}"), err=True)
+            reasons = [(short_path(found.path), _reason(found)) for found in problems]
+            for line in columns(reasons, wrap=True, copied=True):
+                echo(line, err=True)
+        elif problems:
+            echo(failed("Failed: ") + str(problems[0].problem), err=True)
+            echo("Nothing was saved.", err=True)
+        if left:
+            echo(f"Not run after the failure: {', '.join(found.path for found in left)}", err=True)
+
+
+#: What an action skips, by the part of which the places of a file are named.
+_SKIPPED = {"sheet": "cell", "paragraph": "paragraph", "message": "message", "table": "value", "page": "page"}
+
+
+def _counted(texts: Iterable[str]) -> list[tuple[str, str]]:
+    """Each text once, with the number of files that it was said of."""
+    return [(text, f"  ({scrub.counted(n, 'file')})" if n > 1 else "") for text, n in Counter(texts).items()]
+
+
+def _reason(found: scrub.FileResult) -> str:
+    """Its problem under its name, which need not be said again."""
+    return str(found.problem).removeprefix(f"{found.path}: ")
