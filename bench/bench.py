@@ -240,7 +240,7 @@ def workbook(path: Path, rows: int) -> Path:
 
 
 def one_sheet(path: Path, rows: int) -> Path:
-    """A workbook of one sheet with so many bookings."""
+    """A workbook of one sheet with that many bookings."""
     if not path.exists():
         chance = random.Random(9)
         book = xlsxwriter.Workbook(str(path), {"constant_memory": True})
@@ -271,7 +271,7 @@ def table_of_texts(path: Path, rows: int) -> Path:
 
 
 def document(path: Path, paragraphs: int) -> Path:
-    """A document of so many paragraphs of four runs, a few of which want single spaces or bound units."""
+    """A document of that many paragraphs of four runs, a few of which want single spaces or bound units."""
     if path.exists():
         return path
     import docx  # not above: what a process measures begins with the size of the one that starts it
@@ -377,7 +377,7 @@ def cost(words: list[str]) -> Cost:
 
 
 def best(words: Callable[[Path], list[str]], file: Path, turns: int) -> Cost:
-    """The best of so many turns, each on a fresh copy."""
+    """The best of that many turns, each on a fresh copy."""
     return _least([_turn(words, file) for _ in range(turns)])
 
 
@@ -416,7 +416,7 @@ def macro(title: str) -> Callable[[Path], list[str]]:
 
 
 def library_of(count: int) -> None:
-    """A library of so many macros."""
+    """A library of that many macros."""
     folder = DATA / "home" / "library"
     folder.mkdir(parents=True, exist_ok=True)
     text = scrub.home().library.find("seal").text
@@ -733,7 +733,7 @@ def _sheet(rows: int) -> Path:
 
 
 def _paragraphs(count: int) -> Path:
-    """A document of so many paragraphs; a large one repeats a small one, which the usual library makes too slowly."""
+    """A document of that many paragraphs; a large one repeats a small one, which the usual library makes too slowly."""
     path, small = DATA / f"paragraphs-{count}.docx", min(count, 1_000)
     if count == small:
         return document(path, count)

@@ -88,7 +88,7 @@ LAST = "Moss Birch Alder Heath Brook Stone".split()
 
 
 def mailbox_of(path: Path, count: int) -> Path:
-    """A mailbox of so many messages, some 5 KB each; half of them have a mark, every tenth a card attached."""
+    """A mailbox of that many messages, some 5 KB each; half of them have a mark, every tenth a card attached."""
     if path.exists():
         return path
     chance = random.Random(5)

@@ -14,7 +14,7 @@ each page
     stamp-picture "seal.png", place: bottom-right, width: 3 cm, opacity: 35%, called: "seal"
 end
 """
-#: Each page is merged with one that holds the seal, and all is written anew.
+#: Each page is merged with one that contains the seal, and all is rewritten.
 STAMP = """
 import io, pypdf, sys
 from PIL import Image
@@ -88,7 +88,7 @@ image.save(sys.argv[1], quality=90)
 
 
 def many_pages(path: Path, count: int) -> Path:
-    """A PDF of so many pages of words."""
+    """A PDF of that many pages of words."""
     if path.exists():
         return path
     chance = random.Random(3)

@@ -13,7 +13,7 @@ each record in sheet("Stays") where record.number.remainder(10) is 0
     delete
 end
 """
-#: It goes from below, so that each row is at its old place; its formulas are wrong behind it.
+#: It goes from below, so that each row is at its old place; its formulas are wrong after it.
 DELETE = """
 import openpyxl, sys
 book = openpyxl.load_workbook(sys.argv[1])
@@ -156,7 +156,7 @@ def forty(folder: Path) -> Path:
 
 
 def stays(path: Path, rows: int, formulas: bool = True) -> Path:
-    """A workbook with so many stays in forty huts, and a sheet of formulas that refer to each."""
+    """A workbook with that many stays in forty huts, and a sheet of formulas that refer to each."""
     if path.exists():
         return path
     chance = random.Random(5)

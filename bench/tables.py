@@ -66,7 +66,7 @@ COUNT_MAPPED = (
     print(sum(1 for night in session.scalars(select(Night)) if night.hut.lower() == "larch" and not night.paid))
 """
 )
-#: A hundred thousand rows are set anew, each by its key.
+#: A hundred thousand rows are set again, each by its key.
 SERVER_MACRO = """macro Raise the prices
 for database
 each record in table("night")
@@ -86,7 +86,7 @@ _HUTS = ("Larch", "Kite", "Sorrel", "Ga\u00f1et", "Rowan", "Tarn")
 
 
 def nights(path: Path, count: int) -> Path:
-    """A database of so many nights, of which some 20 % are long stays."""
+    """A database of that many nights, of which some 20 % are long stays."""
     if path.exists():
         return path
     chance = random.Random(1)
@@ -107,7 +107,7 @@ def nights(path: Path, count: int) -> Path:
 
 
 def server(count: int) -> str:
-    """The address of a PostgreSQL of this machine with so many nights; it ends with the measuring."""
+    """The address of a PostgreSQL of this machine with that many nights; it ends with the measuring."""
     sys.path.insert(0, str(Path(__file__).parent.parent / "tests"))
     import psycopg
     import servers

@@ -1,4 +1,4 @@
-"""An action of one's own: declared in Python, used in a macro, previewed and taken back like any other.
+"""An action of one's own: declared in Python, used in a macro, previewed and undone like any other.
 
 python examples/own_action.py WORKBOOK
 """

@@ -32,7 +32,7 @@ WORDS = {
 
 
 class Base:
-    """A database: where Scrub finds it, and what stands in it by its own driver."""
+    """A database: where Scrub finds it, and what is in it by its own driver."""
 
     def __init__(self, engine: str, address: str) -> None:
         self.engine, self.address = engine, address
@@ -68,7 +68,7 @@ class Base:
             return [tuple(each) for each in cursor.fetchall()] if cursor.description else []
 
     def fill(self) -> None:
-        """Makes it anew."""
+        """Makes it again."""
         with self.link() as link:
             cursor = link.cursor()
             for table in ("night", "picture", "guest", "t"):
@@ -94,7 +94,7 @@ class Base:
         return self.run(f"SELECT * FROM {table} ORDER BY id")
 
     def all(self) -> dict[str, list[tuple[Any, ...]]]:
-        """All that stands in it."""
+        """All that is in it."""
         return {table: self.all_of(table) for table in ("guest", "night", "picture")}
 
 

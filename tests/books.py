@@ -26,7 +26,7 @@ STYLES = (
 
 
 class Stored(NamedTuple):
-    """A cell as its XML: what follows its address, and what stands inside."""
+    """A cell as its XML: what follows its address, and what is inside."""
 
     attributes: str
     content: str

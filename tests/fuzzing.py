@@ -52,7 +52,7 @@ _RICH = opentext(
     '<text:p><draw:frame draw:name="f" svg:width="2cm"><draw:image xlink:href="a"/></draw:frame><office:annotation><dc:creator>Bo</dc:creator><text:p>no</text:p></office:annotation></text:p>',
     automatic=AUTOMATIC,
 )
-#: Inputs that are no sample.
+#: Inputs that are not sample.
 _MADE = {"rich.odt": _RICH}
 FILES = [
     name for name in sorted(os.listdir(DEMO)) if "." in name and not name.startswith("__") and not name.endswith(".py")
@@ -92,7 +92,7 @@ def damaged(name: str, chance: random.Random) -> bytes:
     data = _MADE.get(name) or (DEMO / name).read_bytes()
     if name.endswith(".pdf") and chance.random() < 0.7:
         data = unpacked(data)
-    if name.endswith((".jpg", ".png")) and chance.random() < 0.7:  # what stands around the points
+    if name.endswith((".jpg", ".png")) and chance.random() < 0.7:  # what is around the points
         return mutated(data[:1500], chance) + data[1500:]
     if not data.startswith(b"PK") or chance.random() < 0.15:
         return mutated(data, chance)
@@ -197,7 +197,7 @@ def check_pack(chance: random.Random, folder: Path) -> None:
 
 
 def command(*words: str) -> None:
-    """A command, whose output says of no bug of its own and holds nothing raw."""
+    """A command, whose output says of no bug of its own and contains nothing raw."""
     out, err = io.StringIO(), io.StringIO()
     with contextlib.redirect_stdout(out), contextlib.redirect_stderr(err):
         scrub.cli.run(list(words))

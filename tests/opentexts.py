@@ -55,7 +55,7 @@ def opentext(
 
 
 def letters(path: Path, part: str = "content.xml") -> list[list[tuple[str, str]]]:
-    """Each paragraph of the body as its characters, each with the styles of the spans it stands in."""
+    """Each paragraph of the body as its characters, each with the styles of the spans it is in."""
     root = etree.fromstring(members(path)[part])
     found = []
     for paragraph in root.iter(f"{_T}p", f"{_T}h"):
@@ -87,7 +87,7 @@ _Token = tuple[str, str, str]
 
 
 def _tokens(paragraph: etree._Element) -> list[_Token]:
-    """A paragraph with what it says, and the marks of tracked changes; blanks collapse first."""
+    """A paragraph with what it says, and the marks of tracked changes; spaces collapse first."""
     raw: list[tuple[str, str, bool]] = []
     _walk(paragraph, "", raw)
     out: list[_Token] = [("start", "", paragraph.get(f"{_T}style-name", ""))]
@@ -193,7 +193,7 @@ _MEANT: dict[str, tuple[str, Callable[[str], object]]] = {
 
 
 def looks(path: Path, word: str) -> list[list[object]]:
-    """A look of each letter of each paragraph of the body, through the styles of the spans that it stands in."""
+    """A look of each letter of each paragraph of the body, through the styles of the spans that it is in."""
     name, meant = _MEANT[word]
     root = etree.fromstring(members(path)["content.xml"])
     styles = {

@@ -84,7 +84,7 @@ def seal(path: Path, size: tuple[int, int] = (200, 100)) -> Path:
 
 
 def drawn(path: Path, page: int = 1, dots: int = 36, password: str = "") -> Image.Image:
-    """A page as another program draws it, at so many points an inch."""
+    """A page as another program draws it, at that many points an inch."""
     words = [
         "pdftoppm",
         "-r",

@@ -1,4 +1,4 @@
-"""What a workbook holds beside its cells, and workbooks that lie in a folder: set by macros, read by other readers."""
+"""What a workbook contains beside its cells, and workbooks that are in a folder: set by macros, read by other readers."""
 
 from __future__ import annotations
 

@@ -211,7 +211,7 @@ def test_a_wide_sheet_is_read_in_one_pass_with_the_same_values(home: Path) -> No
 
 
 def read(path: Path, slowly: bool) -> list[str] | None:
-    """All that stands in the first sheet, and how high its rows are; None for what is refused."""
+    """All that is in the first sheet, and how high its rows are; None for what is refused."""
     with scrub.open(str(path)) as opened:
         opened.item.parse_slowly = slowly
         sheet = next(opened.item.sheets())

@@ -26,9 +26,9 @@ class Cut(BaseException):
 
 
 class CutDisk(Disk):
-    """A disk that stops the machine after so many operations, and loses what was not yet synced.
+    """A disk that stops the machine after that many operations, and loses what was not yet synced.
 
-    A file written without a sync is left half written; a rename whose folder was not synced is taken back.
+    A file written without a sync is left half written; a rename whose folder was not synced is undone.
     """
 
     def __init__(self, after: int) -> None:

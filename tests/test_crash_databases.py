@@ -198,7 +198,7 @@ def test_rows_that_were_changed_after_a_cut_are_left_and_told(
 def test_a_target_that_changed_after_the_commit_takes_the_rows_back(
     ready: Callable[[object], tuple[Path, Path]],
 ) -> None:
-    """The file that is to be made came meanwhile: neither it nor the rows are changed."""
+    """The file that is to be made came in the meantime: neither it nor the rows are changed."""
     work, home = ready("t")
 
     class Late(CutDisk):

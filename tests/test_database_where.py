@@ -52,7 +52,7 @@ def written(value: Any) -> str:
 
 
 class Theme(NamedTuple):
-    """What may stand under each heading: values that are hard to tell from each other."""
+    """What may be under each heading: values that are hard to tell from each other."""
 
     values: dict[str, list[Any]]
 
@@ -119,7 +119,7 @@ def conditions(theme: Theme) -> st.SearchStrategy[str]:
 
 @st.composite
 def rows(draw: st.DrawFn, theme: Theme, odd: bool) -> list[dict[str, Any]]:
-    """Rows; where it is `odd` anything may stand under any heading, as SQLite lets it."""
+    """Rows; where it is `odd` anything may be under any heading, as SQLite lets it."""
     found = []
     for _ in range(draw(st.integers(2, 9))):
         row = {name: draw(st.sampled_from([None, *values, *values])) for name, values in theme.values.items()}

@@ -1,4 +1,4 @@
-"""Databases: records read, changed in one transaction and taken back, alike on every engine."""
+"""Databases: records read, changed in one transaction and undone, alike on every engine."""
 
 from __future__ import annotations
 
@@ -374,7 +374,7 @@ end"""
 
 
 def test_what_only_a_server_refuses(base: Base) -> None:
-    """A number that fits its column in a macro, and not there: by one row, and by so many that they go as a stream."""
+    """A number that fits its column in a macro, and not there: by one row, and by that many that they go as a stream."""
     for number in range(100, 140):
         base.run("INSERT INTO night (id, hut, nights) VALUES (?, 'Kite', 1)", number)
     before = base.all()

@@ -102,7 +102,7 @@ def just_that_edit(
     part: str,
     data: st.DataObject,
 ) -> None:
-    """Edits each paragraph anyhow: a reader of letters and their looks sees that and no more, and undo is exact."""
+    """Edits each paragraph anyhow: a reader of characters and their looks sees that and no more, and undo is exact."""
     before, old, parts = letters(path), path.read_bytes(), members(path)
     with scrub.open(str(path)) as opened:
         every = list(opened.item.paragraphs())

@@ -15,7 +15,7 @@ from lxml import etree
 import scrub
 
 DEMO = SAMPLE.parent
-#: Letters that none of the old encodings has, and some that they have.
+#: Characters that none of the old encodings has, and some that they have.
 WORDS = "L\u00e4rche \u2603 \u4e2d \u20ac \U0001f3d4"
 
 

@@ -1,4 +1,4 @@
-"""Recorded changes at the first and the last paragraph of a text, notes that nobody wrote, and styles that are one
+"""Tracked changes at the first and the last paragraph of a text, notes that nobody wrote, and styles that are one
 empty element.
 """
 

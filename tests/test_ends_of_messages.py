@@ -1,4 +1,4 @@
-"""The empty line between two messages of a mailbox is no blank to trim."""
+"""The empty line between two messages of a mailbox is not a space to trim."""
 
 from __future__ import annotations
 

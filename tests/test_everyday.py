@@ -1,4 +1,6 @@
-"""What an office does every week, each as the few lines one would write, judged by another reader, seen first, and taken back."""
+"""What an office does every week, each as the few lines one would write, judged by another reader, seen first, and
+undone.
+"""
 
 from __future__ import annotations
 

@@ -128,7 +128,7 @@ def phrase(example: str) -> str:
     return f"macro Test\nfor workbook\n{body}\n"
 
 
-#: The kinds that stand in documents only.
+#: The kinds that are in documents only.
 DOCUMENTS = frozenset("document paragraph heading passage passages change link field picture bookmark section".split())
 MAIL = frozenset("mailbox message messages attachment address".split())
 PAGES = frozenset("pdf page pages outline-item".split())
@@ -238,13 +238,13 @@ def test_no_two_files_import_each_other() -> None:
                 inner = {f"{node.module}.{each.name}" for each in node.names}
                 found |= (inner & known) or {node.module}
     left = dict(imports)
-    while True:  # who imports nothing that is left lies in no circle
+    while True:  # who imports nothing that is left is in no circle
         ends = [name for name, found in left.items() if not (found & left.keys()) - {name}]
         if not ends:
             break
         for name in ends:
             del left[name]
-    # What is left lies in a circle, or leads into one; so does who is imported by nobody.
+    # What is left is in a circle, or leads into one; so does who is imported by nobody.
     while True:
         starts = [name for name in left if not any(name in found for other, found in left.items() if other != name)]
         if not starts:

@@ -28,8 +28,8 @@ ROWS = "".join(f'<row r="{row}"><c r="A{row}"><v>{row}</v></c></row>' for row in
 
 
 def with_parts(data: bytes, **replaced: str) -> bytes:
-    """A package with some parts replaced; in the names of parts a double underscore stands for a slash, a single one
-    at the end for ".xml".
+    """A package with some parts replaced; in the names of parts a double underscore means a slash, a single one at the
+    end for ".xml".
     """
     made = io.BytesIO()
     parts = {name.replace("__", "/") + ".xml": text for name, text in replaced.items()}

@@ -47,7 +47,7 @@ ODD = st.one_of(
         '<w:r><w:fldChar w:fldCharType="separate"/></w:r>', '<w:r><w:fldChar w:fldCharType="end"/></w:r>',
     ]),
 )  # fmt: skip
-#: What a search would be misled by, and what binds the prefix anew.
+#: What a search would be misled by, and what binds the prefix again.
 MISLEADING = st.sampled_from([
     "<!-- <w:p><w:r><w:t>c</w:t></w:r></w:p> -->", "<w:r><w:t><![CDATA[<w:p></w:p>]]></w:t></w:r>",
     "<?go <w:p></w:p>?>", '<o:x xmlns:w="urn:other"><w:p><w:r><w:t>other</w:t></w:r></w:p></o:x>',
@@ -85,7 +85,7 @@ BODIES = st.builds(
 
 
 def _told(span: Span) -> tuple[object, ...]:
-    """All that is known of an element and what it holds."""
+    """All that is known of an element and what it contains."""
     own = (span.raw_name, span.name, span.uri, span.attributes, dict(span.namespaces))
     return (*own, span.start, span.open_end, span.close_start, span.end, [_told(each) for each in span.children])
 

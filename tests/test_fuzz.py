@@ -36,7 +36,7 @@ def test_no_damaged_input_ends_in_a_bug(home: Path, block: int) -> None:
 
 
 def holders(value: Any) -> Iterator[tuple[Any, Any]]:
-    """Every place in a value: what holds it, and its key or number there."""
+    """Every place in a value: what contains it, and its key or number there."""
     pairs = value.items() if isinstance(value, dict) else enumerate(value) if isinstance(value, list) else ()
     for key, inner in list(pairs):
         yield value, key

@@ -80,7 +80,7 @@ log "{nights.count} {nights.values.sum}" """)
 
 @given(st.lists(st.tuples(WORDS, st.integers(0, 9), st.booleans()), max_size=30))
 def test_pairs_are_what_a_dictionary_of_folded_texts_is(steps: list[tuple[str, int, bool]]) -> None:
-    """Also where an attempt fails: what it set is taken back."""
+    """Also where an attempt fails: what it set is undone."""
     lines = ["p = pairs(otherwise: 0)", "other = p"]
     held: dict[str, int] = {}
     for key, number, fails in steps:

@@ -251,7 +251,7 @@ def test_a_page_that_asks_for_too_much_holds_back_no_other(home: Path) -> None:
 
 
 def test_files_that_failed_are_let_go(home: Path) -> None:
-    """A result names what was wrong; it holds nothing of what was open."""
+    """A result names what was wrong; it contains nothing of what was open."""
     Path("bad.pdf").write_bytes(b"%PDF-1.7 and no more")
     Path("good.pdf").write_bytes(content(b"BT ET"))
     for file in scrub.run(macro('pdf.title = "{1 / 0}"', "pdf"), ["bad.pdf", "good.pdf"]).files:
@@ -261,7 +261,7 @@ def test_files_that_failed_are_let_go(home: Path) -> None:
 
 
 def test_new_objects_take_the_number_of_no_other(home: Path) -> None:
-    """Numbers that stand by themselves are objects, too; and a file may say that it has fewer than it has."""
+    """Numbers that are by themselves are objects, too; and a file may say that it has fewer than it has."""
     data = pdf({3: (PAGE % b"")[:-2] + b"/Rotate 6 0 R >>", 6: b"90", 7: b"91"})
     said = b"/Size 8"
     assert data.count(said) == 1

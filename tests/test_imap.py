@@ -186,7 +186,7 @@ def test_what_happened_meanwhile_is_told_and_nothing_is_lost(server: Server) -> 
 
     class Meddling(Approving):
         def say(self, text: str) -> None:
-            time.sleep(1.1)  # a mailbox that is numbered anew gets the second as its mark
+            time.sleep(1.1)  # a mailbox that is numbered again gets the second as its mark
             other = server.talk()
             other.select("INBOX")
             if text == "gone":

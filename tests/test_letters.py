@@ -1,4 +1,4 @@
-"""Letters filled in at content controls and merge fields, read back by readers that share no code with Scrub."""
+"""Characters filled in at content controls and merge fields, read back by readers that share no code with Scrub."""
 
 from __future__ import annotations
 

@@ -60,7 +60,7 @@ def worded(steps: list[tuple[str, bool, bool, int, int]]) -> tuple[str, list[int
 
 
 def model(rows: list[int], columns: list[int]) -> list[list[Any]]:
-    """The values as they are to stand."""
+    """The values as they are to be."""
 
     def value(row: int, column: int) -> Any:
         if row > 0 and column > 0:
@@ -128,7 +128,7 @@ def test_every_reference_still_finds_its_cells(
         if not moved:
             assert seen(others.cell(number + 1, 2).value, grid) == (inside or None)
         elif inside and (seen(others.cell(number + 1, 2).value, grid) or set()) != inside:
-            # Only lines that no longer stand together may leave the range, or let others into it.
+            # Only lines that no longer are together may leave the range, or let others into it.
             places = [rows.index(r) for r in range(lines[0], lines[1] + 1) if r in rows]
             sideways = [columns.index(c) for c in range(across[0], across[1] + 1) if c in columns]
             assert max(places) - min(places) >= len(places) or max(sideways) - min(sideways) >= len(sideways)

@@ -283,7 +283,7 @@ def test_rows_laid_below_others_are_written_as_single_cells_are(
     path = tmp_path / "late.xlsx"
     made: Any = openpyxl.Workbook()
     made.active.append(["Hut", "Nights"])
-    if is_styled:  # a filled cell that holds nothing, where rows are to come
+    if is_styled:  # a filled cell that contains nothing, where rows are to come
         made.active.cell(3, 2).font = Font(bold=True)
         made.active.column_dimensions["C"].font = Font(italic=True)
     made.save(path)

@@ -92,7 +92,7 @@ def test_marks_of_one_s_own(home: Path, cli: object) -> None:
     assert stored(path)[0]["subject"] == "Water"
 
 
-#: Headers as they come: names that begin alike, folds, blanks, line ends.
+#: Headers as they come: names that begin alike, folds, spaces, line ends.
 NAMES = st.sampled_from(["Subject", "SUBJECT", "subject", "Subject-Old", "Sub", "X-Subject", "From", "To", "Subject "])
 VALUES = st.text(alphabet="abc :=?\u00fc\t", max_size=12).map(lambda text: text.encode())
 FIELDS = st.lists(st.tuples(NAMES, VALUES, st.sampled_from([b"", b"\n folded", b"\n\tSubject: x"])), max_size=5)
@@ -257,7 +257,7 @@ def test_a_message_goes_into_another_mailbox_as_it_is(home: Path, source: str, t
         said = again.get_body()
         assert said is not None
         text = said.get_content().replace("\r\n", "\n")
-        if target == "dir":  # the library quotes one line of the two only, so that they cannot be told apart
+        if target == "dir":  # the library quotes one line of the two only, so that they cannot be determined apart
             assert text.startswith("From me\nFrom you\nx\n" if source == "mbox" else WORDS)
         else:
             assert (text if source == "mbox" else unquoted(text)).startswith(">" * (source == "mbox") + WORDS)

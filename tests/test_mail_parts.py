@@ -45,7 +45,7 @@ def with_files(*names: str, subject: str = "Water") -> EmailMessage:
 
 
 @pytest.mark.parametrize(("encoding", "charset"), [
-    ("7bit", "us-ascii"),  # the library writes it for plain letters alone
+    ("7bit", "us-ascii"),  # the library writes it for plain characters alone
     *((encoding, charset) for encoding in ("8bit", "quoted-printable", "base64") for charset in ("us-ascii", "utf-8", "iso-8859-1")),
 ])  # fmt: skip
 @pytest.mark.parametrize("inside", [False, True])
@@ -142,7 +142,7 @@ def test_attachments_are_taken_out_with_a_line_in_their_place(home: Path) -> Non
     )
     assert told == by_message != []
     result = run('each attachment where attachment.name is not "list.pdf"\nremove\nend\nsay "{count(attachment)}"', box)
-    assert result.files[0].said == ["3"]  # what was taken out is gone with the end of the macro
+    assert result.files[0].said == ["3"]  # what was removed is gone with the end of the macro
     first, second = (email.message_from_bytes(each.as_bytes(), policy=policy.default) for each in stored(box))
     assert [each.get_content_type() for each in first.walk()][1:] == ["text/plain", "text/plain", "application/pdf"]
     assert str(list(first.walk())[2].get_payload()).startswith("[The attachment card.pdf (76.8 KB) was taken out on ")

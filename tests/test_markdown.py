@@ -131,7 +131,7 @@ def test_headings_are_those_that_others_find(home: Path, lines: list[str]) -> No
     path = Path("any.md")
     path.write_text("\n".join(lines) + "\n")
     if path.read_text().startswith("---\n"):
-        return  # that may be front matter, which is no part of CommonMark
+        return  # that may be front matter, which is not a part of CommonMark
     wanted = [f"h{each.level}" for _, each in blocks(marko.parse(path.read_text())) if hasattr(each, "level")]
     assert run('each heading\nlog "h{heading.level}"\nend', path).log == wanted
 

@@ -28,7 +28,7 @@ from sheets import schema_findings
 import scrub
 
 _W, _T, _O = f"{{{W}}}", f"{{{NS['text']}}}", f"{{{NS['office']}}}"
-#: What a document has in a place where no letter stands: a character that no generated text has.
+#: What a document has in a place where no letter is: a character that no generated text has.
 HREF = "{http://www.w3.org/1999/xlink}href"
 _START, _END = "\u2460", "\u2461"
 
@@ -41,7 +41,7 @@ def _between(root: etree._Element, ends: tuple[str, str], name: str, value: str)
 
 
 def _words_in_docx(path: Path, sort: str, value: str) -> str:
-    """The letters between the two marks of a comment or a bookmark."""
+    """The characters between the two marks of a comment or a bookmark."""
     root = etree.fromstring(members(path)["word/document.xml"])
     ends = {"comment": ("commentRangeStart", "commentRangeEnd"), "bookmark": ("bookmarkStart", "bookmarkEnd")}[sort]
     if sort == "bookmark":
@@ -57,7 +57,7 @@ def _words_in_docx(path: Path, sort: str, value: str) -> str:
 
 
 def _words_in_odt(path: Path, sort: str, value: str) -> tuple[int, int]:
-    """How many letters stand in the document in front of each of the two marks."""
+    """How many characters are in the document before each of the two marks."""
     root = etree.fromstring(members(path)["content.xml"])
     tags = {
         "comment": (f"{_O}annotation", f"{_O}annotation-end"), "bookmark": (f"{_T}bookmark-start", f"{_T}bookmark-end"),
@@ -78,7 +78,7 @@ PUT = st.lists(
 
 
 def put_over(paragraph: Any, sort: str, start: int, end: int, name: str) -> None:
-    """Puts a mark over letters."""
+    """Puts a mark over characters."""
     put = {"comment": paragraph.put_comment_on, "bookmark": paragraph.put_bookmark, "link": paragraph.put_link}[sort]
     put(start, end, f"https://x.example/{name}" if sort == "link" else name)
 
@@ -106,7 +106,7 @@ def _link_words(root: etree._Element, tag: str, name: str, leads: dict[str, str]
 
 
 def _marked(paragraph: Any, put: list[tuple[str, int, int]]) -> list[tuple[str, str, str]]:
-    """Puts marks over letters of a paragraph; gives the sort, the text and the letters of each."""
+    """Puts marks over characters of a paragraph; gives the sort, the text and the characters of each."""
     found = []
     for number, (sort, one, other) in enumerate(put):
         length = len(paragraph.text)
@@ -355,7 +355,7 @@ def test_words_become_links(home: Path, kind: str) -> None:
         "https://huts.example/a?b=1&c=2",
         "#Rules",
     }
-    assert seen.log[-1] == "season house "  # what is put in looks like what stands before it
+    assert seen.log[-1] == "season house "  # what is put in looks like what is before it
     if kind == "docx":
         assert schema_findings(str(path)) == findings
         (link,) = docx.Document(str(path)).paragraphs[0].hyperlinks

@@ -269,7 +269,7 @@ GOODS = [["Good", "Kg"], ["Rice", "12"], ["oil", "3"], ["Flour", ""], ["beans", 
 
 
 def grid(rows: list[list[str]], heads: bool = False, cell: str = "{}", more: str = "") -> str:
-    """A table; with `heads` the row of the headings stands in a group of its own."""
+    """A table; with `heads` the row of the headings is in a group of its own."""
     made_rows = [
         '<table:table-row table:style-name="R1">'
         + "".join(

@@ -331,7 +331,7 @@ def test_a_big_file_tells_how_far_it_has_come(book: Path, monkeypatch: object) -
 
 
 def test_a_zip_that_comes_out_the_same_is_no_change(book: Path) -> None:
-    """A part that is written anew with the same bytes is copied as it was packed."""
+    """A part that is rewritten with the same bytes is copied as it was packed."""
     from scrub.formats.source import Source
     from scrub.formats.zip import Package
 

@@ -1,4 +1,4 @@
-"""What is written stands where the schema wants it, in any order of the macro; and what goes back leaves no trace."""
+"""What is written is where the schema wants it, in any order of the macro; and what goes back leaves no trace."""
 
 from __future__ import annotations
 
@@ -200,7 +200,7 @@ def test_any_text_can_be_written_and_read_again(tmp_path: Path, place: str, text
     again = scrub.run(macro(f'x = {place}\nsay "{{x}}"'), [str(path)]).files[0]
     assert again.problem is None, str(again.problem)
     if "header" in place or "footer" in place:
-        return  # codes of a program can stand in there
+        return  # codes of a program can be in there
     assert again.said == [text]
     assert not new_findings(path)
     load(path)

@@ -17,7 +17,7 @@ VALUES = [
     "a/../../out", ".", "a/./../../out", "\\\\server\\share", "//server/share",
 ]  # fmt: skip
 FORMS = ['"{v}"', '"{v}/2026"', '"a{v}"', '"sub/{v}"', "v"]
-#: Actions that take a path, for each kind; `P` is the path, the value comes from what stands in front of it.
+#: Actions that take a path, for each kind; `P` is the path, the value comes from what is before it.
 ACTIONS = {
     "workbook": ['save-copy to: P', 'x = new-file("new.csv", to: P)', 'x = copy-of("book.xlsx", name: "copy", to: P)', "x = open(P)",
                  'x = new-message(to: "a@b.example", subject: "s", text: "t")\nin x\nsave-draft to: P\nend',

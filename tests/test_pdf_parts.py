@@ -28,7 +28,7 @@ def cards(home: Path) -> Path:
 
 @pytest.mark.parametrize("body", ['pdf.title = "Routes"', "page(1).rotation = 90", 'in page(1)\nstamp-text "x"\nend'])
 def test_the_number_of_objects_is_right_whatever_pages_inherit(home: Path, body: str) -> None:
-    """What all pages have in common stands in the tree above them (7.7.3.4): it is read, and no object is made of it."""
+    """What all pages have in common is in the tree above them (7.7.3.4): it is read, and no object is made of it."""
     objects = [
         "<< /Type /Catalog /Pages 2 0 R >>",
         "<< /Type /Pages /Kids [3 0 R 4 0 R] /Count 2 /MediaBox [0 0 300 300] /Resources << /Font << /F 5 0 R >> >> >>",
@@ -161,7 +161,7 @@ def test_entries_taken_out_leave_an_outline_that_others_read(gone: list[int], cl
 
 
 def hybrid(path: Path, told_free: bool = False) -> Path:
-    """A file whose font stands in an object stream that only newer readers look into (7.5.8.4)."""
+    """A file whose font is in an object stream that only newer readers look into (7.5.8.4)."""
     packed = b"5 0 << /Type /Font /Subtype /Type1 /BaseFont /Helvetica >>"
     rows = b"".join(bytes((2, 0, 6, 0)) for _ in range(1))
     bodies = {

@@ -1,4 +1,4 @@
-"""Pictures of documents exchanged, saved and taken out, beside readers that share no code with Scrub."""
+"""Pictures of documents exchanged, saved and removed, beside readers that share no code with Scrub."""
 
 from __future__ import annotations
 

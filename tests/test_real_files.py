@@ -121,7 +121,7 @@ VML = '<xml xmlns:v="urn:schemas-microsoft-com:vml"><v:shape id="CH" type="#x"><
 
 
 def with_comments(comments: str, header_picture: bool) -> Path:
-    """A sheet with a part for comments, and maybe a picture in its header, which is drawn by a part of the same sort."""
+    """A sheet with a part for comments, and maybe a picture in its header, which is drawn by a part of the same type."""
     hf = f'<legacyDrawingHF xmlns:r="{RELS}" r:id="rHF"/>' if header_picture else ""
     path = Path("odd.xlsx")
     path.write_bytes(packed([rows('<c r="A1"><v>1</v></c>') + hf]))
@@ -420,7 +420,7 @@ def test_a_column_named_by_its_heading_begins_below_it(home: Path) -> None:
 )
 @pytest.mark.parametrize("text", ["Ga&#241;et", "Gañet", "a_x0041_b", "a&#13;b"])
 def test_texts_beside_cells_of_no_text(home: Path, nothing: str, text: str) -> None:
-    """Some writers leave a cell that says it is a text, and holds none."""
+    """Some writers leave a cell that says it is a text, and contains none."""
     cells = (
         f'<c r="A1" t="inlineStr"><is><t>{text}</t></is></c>',
         f'<c r="A2" t="inlineStr">{nothing}</c>',

@@ -99,7 +99,7 @@ class _Next(Exception):
 
 
 class _Failed(Exception):
-    """A macro failed by itself."""
+    """A macro failed on its own."""
 
 
 class Step(NamedTuple):

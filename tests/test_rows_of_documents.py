@@ -186,7 +186,7 @@ def test_rows_that_come_and_go_are_recorded(home: Path) -> None:
     run("accept-changes", path)
     assert rows_of(path) == wanted
     scrub.undo()
-    # what one put in oneself, and what waits, is just taken out
+    # what one put in oneself, and what waits, is just removed
     run('each record in table("Provisions") where record.good is "Tea"\ndelete\nend', path)
     assert decided(path, True) == wanted[:-1]
     assert decided(path, False) == GOODS

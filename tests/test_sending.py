@@ -188,7 +188,7 @@ def test_what_a_server_says_at_the_end_decides(home: Path, post: Post, answer: s
     wanted = "may have been sent" if not answer else "not sent"
     assert scrub.outbox()[-1].state == wanted
     assert result.files[0].unsent[0].startswith(f"{wanted}: ")
-    assert len(post.taken) == (1 if not answer else 2)  # behind one whose fate is unknown nothing is tried
+    assert len(post.taken) == (1 if not answer else 2)  # after one whose fate is unknown nothing is tried
 
 
 def test_a_silent_server_may_have_sent_it(home: Path, post: Post, monkeypatch: pytest.MonkeyPatch) -> None:
@@ -290,7 +290,7 @@ def test_lines_with_dots_and_lone_ends_arrive_as_they_are_meant(home: Path, post
 
 
 class Killed:
-    """A carrier that is killed before or behind its work."""
+    """A carrier that is killed before or after its work."""
 
     def __init__(self, inner: Any, when: str) -> None:
         self.inner, self.when = inner, when

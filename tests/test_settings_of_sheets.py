@@ -1,4 +1,4 @@
-"""What is set for sheets, rows, columns and what hangs on cells, in workbooks that have none of it yet, or much."""
+"""What is set for sheets, rows, columns and what depends on cells, in workbooks that have none of it yet, or much."""
 
 from __future__ import annotations
 

@@ -170,7 +170,7 @@ def test_the_home_is_private_from_the_first_command_on(
 
 
 class Failing(Disk):
-    """A disk on which one operation fails, and perhaps all behind it."""
+    """A disk on which one operation fails, and perhaps all after it."""
 
     def __init__(self, at: int, forever: bool) -> None:
         self.left, self.forever = at, forever

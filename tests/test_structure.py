@@ -96,7 +96,7 @@ def test_every_value_that_should_stay_is_the_same(
     home: Path, tmp_path: Path, made: tuple[dict[tuple[str, int, int], Any], set[int]]
 ) -> None:
     cells, gone = made
-    # What a range still holds when rows of it go is what it holds when they are empty.
+    # What a range still contains when rows of it go is what it contains when they are empty.
     written(
         tmp_path / "emptied.xlsx", {key: value for key, value in cells.items() if key[0] != NAME or key[1] not in gone}
     )
@@ -254,7 +254,7 @@ def test_a_renamed_sheet_is_found_everywhere_and_nothing_else_changes(home: Path
     for name, data in old.items():
         text, after = data.decode("utf-8", "replace"), new[name].decode("utf-8", "replace")
         if name == "xl/worksheets/sheet2.xml":
-            assert '"Stays!A9"' in after  # a text is no reference
+            assert '"Stays!A9"' in after  # a text is not a reference
             text, after = text.replace('"Stays!A9"', ""), after.replace('"Stays!A9"', "")
         assert "Stays!" not in after, name
         for before in ("'Stays'!", "Stays!", 'name="Stays"', ">Stays<"):

@@ -1,4 +1,4 @@
-"""Actions on texts, on what stands below each other, and formulas moved: against plain readings and other libraries."""
+"""Actions on texts, on what is below each other, and formulas moved: against plain readings and other libraries."""
 
 from __future__ import annotations
 

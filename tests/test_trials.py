@@ -99,7 +99,7 @@ def test_one_text_means_what_it_must_on_each_kind(letter: Path, book: Path) -> N
     assert [file.log for file in result.files] == [["letter.poem"], ["season-book.xlsx"]]
 
 
-# -- a card, by itself and in a pack
+# -- a card, on its own and in a pack
 
 MAIL = "Subject: Fwd: one\nHello  there\n%\nSubject: two\nAn old one\n%\nSubject: two\nA new one"
 CLEAN = 'card.subject = card.subject.replaced("Fwd: ", by: "")'
@@ -134,7 +134,7 @@ def _with_clean() -> scrub.Home:
     return home
 
 
-# -- a table over whatever holds rows
+# -- a table over whatever contains rows
 
 
 def test_records_over_a_list_of_dicts(home: Path) -> None:

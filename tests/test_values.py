@@ -138,7 +138,7 @@ LISTS = st.lists(
 
 @given(LISTS)
 def test_a_list_grows_in_place_where_nobody_can_see_it(lines: list[str]) -> None:
-    """What holds a list keeps it as it is; both ways of lengthening one come to the same."""
+    """What contains a list keeps it as it is; both ways of lengthening one come to the same."""
     body = "\n".join(["a = []", "b = [1]", "c = b", "all = []", *lines, 'say "{a} {b} {c} {all}"'])
     fast = said(body)
     with pytest.MonkeyPatch.context() as patch:

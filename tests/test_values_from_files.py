@@ -10,7 +10,7 @@ from conftest import macro, said
 
 import scrub
 
-#: A literal of each type, and how a cell holds it; a length and a size have no place in a cell.
+#: A literal of each type, and how a cell contains it; a length and a size have no place in a cell.
 LITERALS = {
     "text": '"1.5 (a, b)  c"', "number": "1.7551", "yes or no": "yes", "date": "2026-05-17", "time": "2026-05-17T14:30",
     "duration": "3 days", "list": '["b", "a", "a"]', "length": "3 cm", "size": "2 MB",
@@ -29,7 +29,7 @@ ARGUMENTS = {
     "number": "2", "holidays": "[2026-05-18]", "thousands": '" "', "pattern": '"(\\d)"',
 }  # fmt: skip
 OF_LISTS = {"sum": "[1, 2]", "average": "[1, 2]"}
-OPERATIONS = sorted(each for each in scrub.vocabulary().operations if each[0] != "pairs")  # no file holds pairs
+OPERATIONS = sorted(each for each in scrub.vocabulary().operations if each[0] != "pairs")  # no file contains pairs
 #: Arguments that one operation takes otherwise.
 OTHERWISE = {("as-number", "mark"): "point", ("as-text", "mark"): "point", ("remainder", "by"): "2"}
 

@@ -33,7 +33,7 @@ KINDS = {
 }  # fmt: skip
 SAMPLES = sorted(each.name for each in DEMO.iterdir() if each.suffix in KINDS)
 OFFICE = shutil.which("soffice")
-#: What the office program here can open; that for workbooks is installed by itself.
+#: What the office program here can open; that for workbooks is installed on its own.
 OPENED = (".docx", ".odt", *((".xlsx",) if OFFICE and (Path(OFFICE).resolve().parent / "libsclo.so").exists() else ()))
 
 
@@ -117,7 +117,7 @@ def respelled(source: Path, path: Path, chance: random.Random) -> None:
 
 
 def other_text(source: Path, path: Path, chance: random.Random) -> None:
-    """The same letters with other ends of lines, in another encoding."""
+    """The same characters with other ends of lines, in another encoding."""
     text = source.read_text(encoding="utf-8").replace("\r\n", "\n").replace("\n", chance.choice(["\n", "\r\n", "\r"]))
     encoding = chance.choice(["utf-8", "utf-8-sig", "utf-16", "windows-1252"])
     path.write_bytes(text.encode(encoding, "replace"))

@@ -33,7 +33,7 @@ def run(body: str, path: Path | str, **answers: Any) -> scrub.FileResult:
 
 
 def opens(attributes: Any, password: str) -> bool:
-    """The password check of the standard, written anew from its text (ISO/IEC 29500-1, 18.3.1.85)."""
+    """The password check of the standard, rewritten from its text (ISO/IEC 29500-1, 18.3.1.85)."""
     value = hashlib.sha512(base64.b64decode(attributes.saltValue) + password.encode("utf-16-le")).digest()
     for turn in range(attributes.spinCount):
         value = hashlib.sha512(value + turn.to_bytes(4, "little")).digest()

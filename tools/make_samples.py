@@ -134,7 +134,7 @@ def prices(path: Path) -> None:
 
 
 def supply_list(path: Path) -> None:
-    """What the huts want, typed and pasted by many hands: blanks, gaps, and numbers and dates as text."""
+    """What the huts want, typed and pasted by many hands: spaces, gaps, and numbers and dates as text."""
     chance = random.Random(11)
     book = xlsxwriter.Workbook(str(path))
     book.set_properties({"title": "Supply list", "author": "Kestrel Ridge Huts", "created": datetime(2026, 5, 1)})

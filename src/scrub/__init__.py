@@ -139,8 +139,8 @@ __all__ = [
     "vocabulary",
 ]  # fmt: skip
 
-#: Where each name lives, by room; it is fetched when first used, so that a small command imports little.
-_ROOMS = {
+#: Where each name lives, by package; it is fetched when first used, so that a small command imports little.
+_PACKAGES = {
     "scrub.demo": "lay_out_samples",
     "scrub.language.complete": "Fit",
     "scrub.library.library": "files_of Entry Library retitled",
@@ -168,7 +168,7 @@ _ROOMS = {
     "scrub.home_folder": "Home",
     "scrub.file_names": "expanded",
 }
-_WHERE = {name: room for room, names in _ROOMS.items() for name in names.split()}
+_WHERE = {name: package for package, names in _PACKAGES.items() for name in names.split()}
 
 
 def __dir__() -> list[str]:
@@ -177,7 +177,7 @@ def __dir__() -> list[str]:
 
 
 def __getattr__(name: str) -> Any:
-    """A name that lives in a room."""
+    """A name of one of the packages."""
     if name not in _WHERE:
         raise AttributeError(f"module 'scrub' has no attribute {name!r}")
     import importlib
@@ -242,7 +242,7 @@ def mended(text: str) -> str:
 
 
 def at(text: str, line: int, column: int) -> list[Fit]:
-    """The words that could stand at a place of a macro, for an editor: each with its sort and a line of help.
+    """The words that could be at a place of a macro, for an editor: each with its sort and a line of help.
 
     `line` and `column` count from 1. The macro need not be right, nor the line whole.
     """
@@ -282,16 +282,16 @@ def run(
 ) -> RunResult:
     """Runs a macro (its text, a path or a title) on files; patterns such as `*.xlsx` are expanded.
 
-    `preview` does all but write. `answers` holds an answer for each question by name, a `Secret` for a password.
+    `preview` does all but write. `answers` contains an answer for each question by name, a `Secret` for a password.
     `host` is asked and told everything else; without one nobody is there. `stop` ends at the first file that fails.
     `budget` limits the statements that loops may run on one file. `into` names a folder for the results, and leaves
-    the files as they are. `in_use` says what to do about a file that another program has open: "stop", "wait",
-    "copy" (the result is laid beside it), or a function of its path and the reason that says so. `stepper` is shown
-    each statement before it runs. `at` is what `selection` stands for, such as "Larch Hut!B1:F1". `report` is told of
-    each file when it is done.
+    the files as they are. `in_use` says what to do about a file that another program has open: "stop", "wait", "copy"
+    (the result is saved beside it), or a function of its path and the reason that says so. `stepper` is shown each
+    statement before it runs. `at` is what `selection` means, such as "Larch Hut!B1:F1". `report` is told of each file
+    when it is done.
 
-    What happens to a file stands in the result, also when it fails. Raises `MacroProblems` for a macro that cannot
-    run, `BadCall` when an answer is missing, `Refused` when the macro reaches further than allowed.
+    What happens to a file is in the result, also when it fails. Raises `MacroProblems` for a macro that cannot run,
+    `BadCall` when an answer is missing, `Refused` when the macro reaches further than allowed.
     """
     from scrub.file_names import expanded
     from scrub.model.host import QuietHost
@@ -364,7 +364,7 @@ def undo(
 
     `watch` is told how far it has come: files done, files in all, and the next one.
 
-    Raises `Refused` when a file was edited since; with `copy`, its former version is then laid beside it.
+    Raises `Refused` when a file was edited since; with `copy`, its earlier version is then saved beside it.
     """
     from scrub.taking_back import take_back
 
@@ -374,7 +374,7 @@ def undo(
 
 
 def redo(run: int | None = None) -> Restored:
-    """Does again what was taken back of this run; left out, of the last one, if nothing was run since.
+    """Does again what was undone of this run; left out, of the last one, if nothing was run since.
 
     Raises `Refused` as `undo` does, and `BadCall` where it is not plain which run is meant.
     """
@@ -385,13 +385,13 @@ def redo(run: int | None = None) -> Restored:
 
 
 def keep_undo(run: int, keep: bool = True) -> None:
-    """Keeps what takes a run back, however old and big it grows, or lets it go in time again. Raises `BadCall`."""
+    """Keeps the undo data of a run, however old and big it grows, or lets it go in time again. Raises `BadCall`."""
     with _explained():
         home().store.pin(run, keep)
 
 
 def recover() -> list[str]:
-    """Finishes or takes back runs that a stop of the machine cut short; a sentence for each file to look at."""
+    """Finishes or undoes runs that a stop of the machine cut short; a sentence for each file to look at."""
     with _at_store():
         return home().store.recover()
 

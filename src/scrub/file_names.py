@@ -10,7 +10,7 @@ from scrub.model.problem import BadCall
 
 def expanded(files: Iterable[str]) -> list[str]:
     """The files named, with patterns such as `*.xlsx` expanded. Raises `BadCall` for a pattern that fits nothing, and
-    for what is no name.
+    for what is not a name.
     """
     found: list[str] = []
     for name in [files] if isinstance(files, str) else files:
@@ -20,7 +20,7 @@ def expanded(files: Iterable[str]) -> list[str]:
         if any(mark in path for mark in "*?[") and not os.path.exists(path):
             import glob
 
-            # The owner files of office programs fit such patterns too, and are no documents.
+            # The owner files of office programs fit such patterns too, and are not documents.
             fitting = [each for each in sorted(glob.glob(path)) if not os.path.basename(each).startswith("~$")]
             if not fitting:
                 raise BadCall(f"no file matches {name}")

@@ -1,4 +1,4 @@
-"""A person's own Scrub: the one place where the rooms are wired together."""
+"""A person's own Scrub: the one place where the packages are connected."""
 
 from __future__ import annotations
 
@@ -29,7 +29,7 @@ if TYPE_CHECKING:
     from scrub.store.store import Store
 
 
-#: How long what takes runs back is held when nothing else is set, and how much of it: in days, and in MB.
+#: How long undo data is held when nothing else is set, and how much of it: in days, and in MB.
 _HELD_DAYS, _HELD_MB = 90, 1000
 #: What is held is looked at after each of the first runs, and later after each tenth: a look takes longer then.
 _LOOK_ALWAYS, _LOOK_EVERY = 50, 10
@@ -105,7 +105,7 @@ class Home:
 
     @cached_property
     def store(self) -> Store:
-        """The history of runs, with what takes them back."""
+        """The history of runs, with what undoes it."""
         from scrub.store.store import Store
 
         def rows(address: str, kept: bytes) -> TableChanges:
@@ -156,7 +156,7 @@ class Home:
         return self.checked(*self._found(macro))
 
     def checked(self, text: str, path: str) -> Program:
-        """A macro's text, checked; its own files lie beside `path`."""
+        """A macro's text, checked; its own files are beside `path`."""
         from scrub.language import checker
 
         name = os.path.basename(path) or "macro"
@@ -236,7 +236,7 @@ class Home:
         self.approvals.written(_draft(text), title)
 
     def write(self, macro: str, text: str, why: str) -> None:
-        """Gives a macro (a path or a title) another text; in the library the former one is kept."""
+        """Gives a macro (a path or a title) another text; in the library the earlier one is kept."""
         from scrub.library.text import is_macro_path, write_text
 
         if is_macro_path(macro):
@@ -385,7 +385,7 @@ class Home:
         wanted = Reach(checked.reach)
         if checked.macro.into and not into:
             wanted = max(wanted, Reach.FILES)
-        if remote and wanted == Reach.CHANGE:  # what changes there cannot be taken back
+        if remote and wanted == Reach.CHANGE:  # what changes there cannot be undone
             wanted = Reach.SEND
         if wanted <= Reach.CHANGE:
             return Reach.CHANGE

@@ -59,9 +59,9 @@ class OpenFile:
         return found
 
     def save(self, title: str) -> int | None:
-        """Writes the changes as a run with this title, which `undo` takes back; gives its number.
+        """Writes the changes as a run with this title, which `undo` undoes; gives its number.
 
-        None when there was nothing to write. After it, the file is opened anew for more. Raises `Refused` or
+        None when there was nothing to write. After it, the file is opened again for more. Raises `Refused` or
         `FileProblem` when the file cannot be written.
         """
         from scrub.runner.run import save_opened

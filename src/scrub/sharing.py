@@ -21,8 +21,8 @@ def backup(home: Home, to: str) -> int:
 
 
 def restore(home: Home, source: str, replace: bool = False, take: Iterable[str] = ()) -> Any:
-    """Brings back the macros of a backup: what is missing always, what differs only with `replace`; of all else that it
-    holds what `take` names.
+    """Brings back the macros of a backup: what is missing always, what differs only with `replace`; of all else that
+    it contains what `take` names.
     """
     from scrub.library import bundle
 

@@ -1,4 +1,4 @@
-"""A run taken back: its files, and what it did on servers."""
+"""A run undone: its files, and what it did on servers."""
 
 from __future__ import annotations
 
@@ -15,8 +15,8 @@ if TYPE_CHECKING:
 def take_back(
     home: Home, run: int | None, copy: bool, watch: Callable[[float, int, str], None] | None = None
 ) -> Restored:
-    """Takes a run back, left out the last one. What was done on a server is taken back there, without a promise by the
-    byte; what cannot be is told, and what was sent stays.
+    """Undoes a run, left out the last one. What was done on a server is undone there, without a promise by the byte;
+    what cannot be is told, and what was sent stays.
     """
     outbox = home.store.outbox
     if run is None:
@@ -33,7 +33,7 @@ def take_back(
 
 
 def _on_servers(home: Home, run: int) -> tuple[str, ...]:
-    """Takes back what a run did on servers; a sentence for each."""
+    """Undoes what a run did on servers; a sentence for each."""
     from scrub.formats.imap.deeds import taken_back
     from scrub.model.problem import FileProblem
     from scrub.store.outbox import TAKEN_BACK

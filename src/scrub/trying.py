@@ -1,4 +1,4 @@
-"""Trying a macro out: each step is done at once on a copy in memory, a slip is taken back, the good ones are kept."""
+"""Trying a macro out: each step is done at once on a copy in memory, a slip is undone, the good ones are kept."""
 
 from __future__ import annotations
 
@@ -28,7 +28,7 @@ class Step(NamedTuple):
 
 
 class _Remembering:
-    """A host that asks each question once, whatever the number of steps."""
+    """A host that asks each question once, regardless of the number of steps."""
 
     def __init__(self, host: Host) -> None:
         self._host = host
@@ -171,7 +171,7 @@ class Trial:
         return "\n".join(lines)
 
     def write(self, title: str, host: Host) -> RunResult:
-        """Applies the steps to the file, as an ordinary run that can be taken back."""
+        """Applies the steps to the file, as an ordinary run that can be undone."""
         return self.home.run(self.macro(title), [self.path], preview=False, answers={}, host=self._host)
 
     def completions(self, line: str) -> list[str]:
@@ -209,7 +209,7 @@ def _placed(problem: Problem) -> str:
 
 
 def _difference(former: FileResult | None, found: FileResult) -> list[Change]:
-    """What the last step changed: new changes, and former ones that it took back."""
+    """What the last step changed: new changes, and earlier ones that it took back."""
     before = {(each.at, each.field): each for each in former.changes} if former else {}
     now = {(each.at, each.field): each for each in found.changes}
     fresh = [each for key, each in now.items() if key not in before or before[key].after != each.after]

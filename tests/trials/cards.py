@@ -1,4 +1,4 @@
-"""A toy: a card that is a file by itself (.card), and an item of a pack (.pack, cards parted by a line of `%`)."""
+"""A toy: a card that is a file on its own (.card), and an item of a pack (.pack, cards separated by a line of `%`)."""
 
 from __future__ import annotations
 
@@ -101,7 +101,7 @@ class PackFile(PickedFile, Pack):
 
 
 class CardFile(PickedFile):
-    """A card on the disk: the file is no kind of its own, what a macro runs on is the card in it."""
+    """A card on the disk: the file is not a kind of its own, what a macro runs on is the card in it."""
 
     part_word = "card"
 

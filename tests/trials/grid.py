@@ -1,4 +1,6 @@
-"""A toy: a second format for sheets (.grid): one line a row, fields parted by a bar. It keeps values and nothing else."""
+"""A toy: a second format for sheets (.grid): one line a row, fields separated by a bar. It keeps values and nothing
+else.
+"""
 
 from __future__ import annotations
 

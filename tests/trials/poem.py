@@ -27,7 +27,7 @@ class Word(HoldsTexts):
     @property
     @field
     def text(self) -> str:
-        """Its letters."""
+        """Its characters."""
         return str(self.verse.stretches)[self.start : self.end]
 
     def edit_texts(self, editing: Editing, between: str = "") -> None:

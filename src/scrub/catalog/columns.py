@@ -1,4 +1,4 @@
-"""Actions on what stands above and below each other."""
+"""Actions on what is above and below each other."""
 
 from __future__ import annotations
 
@@ -28,7 +28,7 @@ def fill_gaps(item: HoldsColumns) -> None:
             area = area.within(used)  # whole columns end with what is used
         for column in range(area.left, area.right + 1):
             above: Value = None
-            filled = area.top  # where that value stands
+            filled = area.top  # where that value is
             for row in range(area.top, area.bottom + 1):
                 value = sheet.raw_value(row, column)
                 if isinstance(value, Trouble):

@@ -99,7 +99,7 @@ def _within(group: Sequence[Line], words: _Words) -> None:
 def _across(group: Sequence[Line], words: _Words) -> None:
     """Breaks that became ends of paragraphs."""
     gone, left = _broken([line.text for line in group], [line.level is not None for line in group])
-    for number in range(len(group) - 1, -1, -1):  # from behind, so that a line takes all that follow
+    for number in range(len(group) - 1, -1, -1):  # from the end, so that a line takes all that follow
         if number not in gone:
             continue
         line, following = group[number], group[number + 1]
@@ -157,7 +157,7 @@ def _broken(lines: Sequence[str], headings: Sequence[bool]) -> tuple[set[int], d
 
 
 def _blocks(lines: Sequence[str], headings: Sequence[bool]) -> list[tuple[int, int]]:
-    """The first and last line of each run of lines without a blank one or a heading."""
+    """The first and last line of each run of lines without a space one or a heading."""
     found: list[tuple[int, int]] = []
     start = -1
     for number, line in enumerate([*lines, ""]):

@@ -36,7 +36,7 @@ def _single_spaced(text: str) -> list[Edit]:
 
 
 def lettered(change: Callable[[str], str]) -> Editing:
-    """Edits that only touch the letters that change, so that each keeps its look."""
+    """Edits that only touch the characters that change, so that each keeps its look."""
 
     def editing(text: str) -> Sequence[Edit]:
         fresh = change(text)

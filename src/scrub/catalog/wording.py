@@ -21,7 +21,7 @@ UNITS = (
     "MW kWh Wh V kV mA mol Pa hPa kPa bar \u00b0C \u00b0F % \u2030 \u20ac \u00a3 $ EUR USD GBP CHF kB KB MB GB TB dB "
     "lx lm m\u00b2 m\u00b3 km\u00b2 cm\u00b2 cm\u00b3 px pt"
 ).split()
-#: One letter that is a unit behind a number, and a label behind these words.
+#: One letter that is a unit after a number, and a label after these words.
 _LABELS = late(
     r"(?:room|rooms|hut|page|pages|no|nr|number|gate|platform|line|bed|beds|door|may|part|step|row|bus)\.?\s*$",
     re.IGNORECASE,
@@ -33,7 +33,7 @@ _START = r"(?<![\w.,/\u2019'\u00bc-\u00be-])"
 _GROUPED = rf"\d{{1,3}}(?:[{_BLANK}]\d{{3}})+(?!\d)"
 _PLAIN = rf"(?!0\d)[+\u2212-]?(?:{_GROUPED}|\d+)(?:[.,]\d+)*"
 _FRACTION = r"(?:\d{1,3}/\d{1,3}|[\u00bc-\u00be\u2150-\u215e])"
-#: A number, with a fraction behind it or in its place.
+#: A number, with a fraction after it or in its place.
 _AMOUNT = rf"(?:(?:{_PLAIN}[{_BLANK}]?)?{_FRACTION}|{_PLAIN})"
 #: A currency before its amount.
 _PRICE = rf"(?<!\w)(?:[$\u20ac\u00a3\u00a5\u20b9]|EUR|USD|GBP|CHF|JPY|SEK|NOK|DKK|PLN|CZK|CAD|AUD)[{_BLANK}]+{_PLAIN}"
@@ -140,7 +140,7 @@ def bind_units(item: HoldsTexts, units: Sequence[str] = (), narrow: bool = False
                 unit = text[each.end(1) : each.end()] if pattern is behind else ""
                 is_label = len(unit) == 1 and unit.isalpha()
                 if (is_label or pattern.pattern == _GROUPED_ALONE) and _LABELS.search(text[: each.start()]):
-                    continue  # "Room 4 W" is no power
+                    continue  # "Room 4 W" is not a power
                 for blank in _BLANKS.finditer(text, each.start(), each.end()):
                     if blank[0] != space:
                         found[blank.start()] = (blank.start(), blank.end(), space)
@@ -159,7 +159,7 @@ def sentence_case(item: HoldsTexts) -> None:
     item.edit_texts(_SENTENCES)
 
 
-#: What ends with a point and ends no sentence: single letters (p.m., e.g.), and these.
+#: What ends with a point and ends no sentence: single characters (p.m., e.g.), and these.
 _SHORTENED = frozenset("approx bzw ca dr etc evtl incl inkl max min mr mrs ms nr no prof st tel usw vgl vs".split())
 _SENTENCE = late(r"(^[^\w]*|([^\W\d_]*)([.!?\u2026])[\"'\u201d\u2019)]*\s+[^\w]*)(\w)")
 

@@ -27,7 +27,7 @@ def _wait() -> None:
 
 
 def _leave(code: int) -> NoReturn:
-    """Ends the process without freeing all that it holds piece by piece: of a big file that takes its time."""
+    """Ends the process without freeing all that it contains piece by piece: of a big file that takes its time."""
     atexit._run_exitfuncs()
     for stream in (sys.stdout, sys.stderr):
         with contextlib.suppress(OSError, ValueError):  # nobody reads on

@@ -29,7 +29,7 @@ def command(context: click.Context) -> None:
 @command.command("backup")
 @click.argument("to")
 def backup(to: str) -> int:
-    """Writes all macros, drafts, former texts, pins and settings into the file TO."""
+    """Writes all macros, drafts, earlier texts, pins and settings into the file TO."""
     count = sharing.backup(scrub.home(), to)
     echo(f"{scrub.counted(count, 'file')} in {to}. To restore: scrub library restore {to}")
     return 0

@@ -53,7 +53,7 @@ def by_place(changes: Sequence[Change]) -> dict[str, list[Change]]:
 
 
 def _reading_order(change: Change) -> tuple[int, ...]:
-    """Cells by row and column; what is no cell stays in front."""
+    """Cells by row and column; what is not a cell stays before."""
     cell = change.cell
     return cell[:2] if cell else (0, 0)
 
@@ -70,8 +70,8 @@ def _rows(place: str, changes: list[Change], limit: int | None, headings: Mappin
 
 
 def _in_columns(changes: list[Change], headings: Mapping[str, str]) -> list[str]:
-    """A line for each column and what was done in it; what is no cell has a line of its own, as long as it is one of a
-    few hundred.
+    """A line for each column and what was done in it; what is not a cell has a line of its own, as long as it is one
+    of a few hundred.
     """
     groups: dict[tuple[int, str], list[Change]] = {}
     fields: dict[str, list[Change]] = {}
@@ -149,7 +149,7 @@ def together(changes: Sequence[Change]) -> list[str]:
 
 
 def _squared(blocks: list[tuple[str, Area | None]]) -> list[tuple[str, Area | None]]:
-    """Rows of equal changes that lie below each other as one range."""
+    """Rows of equal changes that are below each other as one range."""
     found: list[tuple[str, Area | None]] = []
     for rest, area in blocks:
         above = next((at for at, (r, other) in enumerate(found) if r == rest and _is_below(area, other)), -1)

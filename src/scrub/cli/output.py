@@ -33,7 +33,7 @@ def failed(text: str) -> str:
 
 
 def _styled(text: str, **style: Any) -> str:
-    """A text of one line with a style, which is a mark until it is printed: nothing that a file holds can be one."""
+    """A text of one line with a style, which is a mark until it is printed: nothing that a file contains can be one."""
     text = one_line(text)
     if os.environ.get("NO_COLOR"):
         return text
@@ -41,7 +41,7 @@ def _styled(text: str, **style: Any) -> str:
     return f"{_MARK}{start[1:]}{_MARK}{text}{_MARK}{end[1:]}{_MARK}"
 
 
-#: What stands for an escape of our own until it is printed; nobody can know it before.
+#: What means an escape of our own until it is printed; nobody can know it before.
 _MARK = f"\0{os.urandom(6).hex()}\0"
 #: What a terminal would obey, or nobody would see: control characters, and marks that turn the direction of reading.
 _RAW = re.compile(
@@ -81,7 +81,7 @@ def echo(text: str = "", err: bool = False, nl: bool = True, raw: bool = False) 
 
 
 def wrapped(line: str, room: int, hang: int | None = None) -> list[str]:
-    """A line as lines of at most so many columns, cut between words; a word that is longer stays whole. The further
+    """A line as lines of at most that many columns, cut between words; a word that is longer stays whole. The further
     lines are indented by `hang` columns, or two more than the first.
     """
     if cells(line) <= room:
@@ -130,7 +130,7 @@ def cells(text: str) -> int:
 
 
 def cut(text: str, room: int) -> str:
-    """The text, cut to so many columns of the terminal."""
+    """The text, cut to that many columns of the terminal."""
     if cells(text) <= room:
         return text
     if text.isascii():
@@ -174,7 +174,7 @@ def columns(rows: Sequence[Sequence[str]], indent: str = "  ", wrap: bool = Fals
 
 
 def echo_lines(lines: Sequence[str]) -> None:
-    """Prints lines; more than the terminal holds go through the pager."""
+    """Prints lines; more than the terminal contains go through the pager."""
     text = "\n".join(lines)
     if sys.stdout.isatty() and len(lines) > _terminal()[1] - 2:
         click.echo_via_pager(_printed(text) + "\n")

@@ -14,7 +14,7 @@ from scrub.model.differences import differences
 #: Changes from which those of one place are grouped by column; groups are open up to this size, in a place of up to
 #: ten times as many.
 _GROUPED = 40
-#: Nothing is loaded and no script runs, whatever the values of a file say.
+#: Nothing is loaded and no script runs, regardless of the values of a file say.
 _POLICY = "default-src 'none'; style-src 'unsafe-inline'; base-uri 'none'; form-action 'none'"
 
 _STYLE = """

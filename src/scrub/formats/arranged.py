@@ -8,12 +8,12 @@ from scrub.formats.shift import SheetShift, Shift
 from scrub.model.area import MOST_COLUMNS, MOST_ROWS
 from scrub.model.problem import Failure
 
-#: New columns that can be told from others while they have no place yet.
+#: New columns that can be distinguished from others while they have no place yet.
 _MOST_NEW = {MOST_COLUMNS: 1_000, MOST_ROWS: MOST_ROWS}
 
 
 class Arranged:
-    """The lines of one sheet, of one sort, as they should be."""
+    """The lines of one sheet, of one kind, as they should be."""
 
     def __init__(self, most: int) -> None:
         self.most = most
@@ -69,7 +69,7 @@ class Arranged:
         return line or next((before for before, lines in self._put.items() if lines and first < before <= last), 0)
 
     def insert(self, line: int, behind: bool) -> tuple[int, Callable[[], None]]:
-        """Makes a line before another one, or behind it; gives its number for now, and what takes that back."""
+        """Makes a line before another one, or after it; gives its number for now, and how to undo it."""
         if self._made - self.most >= _MOST_NEW[self.most]:
             raise Failure(f"a run can make at most {_MOST_NEW[self.most]:,} new columns")
         self._made += 1
@@ -78,7 +78,7 @@ class Arranged:
         return fresh, lambda: self._displace(fresh)
 
     def move(self, line: int, to: int, behind: bool) -> Callable[[], None]:
-        """Puts a line before another one, or behind it; gives what takes that back."""
+        """Puts a line before another one, or after it; returns how to undo it."""
         former = self._former(line)
         self._displace(line)
         self._place(line, to, behind)
@@ -90,7 +90,7 @@ class Arranged:
         return back
 
     def delete(self, line: int) -> Callable[[], None]:
-        """Takes a line out; gives what takes that back."""
+        """Takes a line out; returns how to undo it."""
         former = self._former(line)
         self._displace(line)
         if line <= self.most:

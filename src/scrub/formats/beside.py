@@ -33,7 +33,7 @@ class Beside:
         return path if found.startswith("..") else found
 
     def save(self, patch: Patch, to: FilePath | None, name: str) -> tuple[str, Callable[[], None]]:
-        """A new file in a folder, under a name that is free there; gives its path, and what takes that back."""
+        """A new file in a folder, under a name that is free there; gives its path, and how to undo it."""
         path = self.free(to or ".", name)
         self._files[path] = patch
 

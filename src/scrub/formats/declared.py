@@ -24,15 +24,15 @@ class Declared(NamedTuple):
     word: str
 
     def written(self, data: bytes) -> bytes:
-        """A part in UTF-8 as it declares itself; letters that its encoding lacks become character references (XML 1.0,
-        4.1), which mean the same.
+        """A part in UTF-8 as it declares itself; characters that its encoding lacks become character references (XML
+        1.0, 4.1), which mean the same.
         """
         text = re.sub(_WORD, lambda found: found[1] + self.word, data.decode("utf-8"), count=1)
         return self.mark + text.encode(self.codec, "xmlcharrefreplace")
 
 
 def in_utf8(name: str, data: bytes) -> tuple[bytes, Declared | None]:
-    """A part in UTF-8, and how it was written; None where it was in UTF-8, or cannot be written again as it was."""
+    """A part in UTF-8, and how it was written; None where it was in UTF-8, or cannot be written again as before."""
     head = data[:4]
     if not name.lower().endswith(_ENDINGS):
         return data, None

@@ -1,4 +1,4 @@
-"""Files that say of themselves what they are, whatever the format that they say it in."""
+"""Files that say of themselves what they are, regardless of the format that they say it in."""
 
 from __future__ import annotations
 
@@ -15,7 +15,7 @@ class Properties(Protocol):
         """What one says."""
 
     def put(self, name: str, value: str | None) -> Callable[[], None]:
-        """Lets one say something else; gives what takes that back."""
+        """Lets one say something else; returns how to undo it."""
 
 
 class DescribedFile(Described):
@@ -24,7 +24,7 @@ class DescribedFile(Described):
     properties: Properties
 
     def read_property(self, name: str) -> str | None:
-        """What a property says by now."""
+        """What a property says now."""
         return self.properties.get(name)
 
     def put_property(self, name: str, value: str | None) -> None:

@@ -17,7 +17,9 @@ class Encoding(NamedTuple):
 
 
 def encoding_of(source: Source, data: bytes, what: str = "plain text") -> Encoding:
-    """The encoding of a file; `what` is how a sentence calls it. Raises `FileProblem` for one that cannot be told."""
+    """The encoding of a file; `what` is how a sentence calls it. Raises `FileProblem` for one that cannot be
+    determined.
+    """
     for mark, name in ((b"\xef\xbb\xbf", "utf-8"), (b"\xff\xfe", "utf-16-le"), (b"\xfe\xff", "utf-16-be")):
         if data.startswith(mark):
             return Encoding(mark, _sure(source, data[len(mark) :], name))

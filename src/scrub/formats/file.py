@@ -147,7 +147,7 @@ class PickedFile(WholeFile):
         return [*found, Effect(source.path, patch, source.digest)] if patch else found
 
     def _as_moved(self, name: str, folder: FilePath | None, patch: Patch, into: str | None) -> list[Effect]:
-        """It stands elsewhere; with `into` the file itself stays."""
+        """It is elsewhere; with `into` the file itself stays."""
         source = self.source
         where = placed(os.path.dirname(into or source.path), folder or ".")
         target = free_path(os.path.join(where, name), lambda each: os.path.lexists(each) or each in self._copies)

@@ -44,7 +44,7 @@ class FoundElement(Found):
         self.close_start = end if open_end == end else end - len(raw_name) - 3
 
     def belong(self, namespaces: Namespaces) -> None:
-        """Is told what holds where it stands."""
+        """Is told what applies where it is."""
         self.namespaces = namespaces
         self.uri = namespaces.get(self.raw_name.rpartition(":")[0], "")
 

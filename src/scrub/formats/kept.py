@@ -42,7 +42,7 @@ class Kept(Generic[T]):
         return self._first
 
     def put(self, value: T) -> Callable[[], None]:
-        """Changes it; gives what takes that back."""
+        """Changes it; returns how to undo it."""
         former = self.now
         self._now = value
         return partial(setattr, self, "_now", former)
@@ -67,7 +67,7 @@ def all_back(backs: Sequence[Callable[[], None]]) -> Callable[[], None]:
 
 
 def put_in(held: dict[K, T], key: K, value: T) -> Callable[[], None]:
-    """Sets a value by its key; gives what takes that back."""
+    """Sets a value by its key; returns how to undo it."""
     former = {key: held[key]} if key in held else {}
     held[key] = value
 

@@ -24,7 +24,7 @@ _quick: Any = None
 
 
 def _engine(size: int) -> Any:
-    """What has `compressobj`, `decompressobj`, `crc32` and `error` as `zlib` does, for so many bytes unpacked."""
+    """What has `compressobj`, `decompressobj`, `crc32` and `error` as `zlib` does, for that many bytes unpacked."""
     global _quick
     if size < _MANY:
         return zlib
@@ -79,8 +79,8 @@ def packed_all(makers: list[Maker]) -> Iterable[tuple[bytes, int, int]]:
 
 
 def packed_bytes(data: bytes | Iterable[bytes | memoryview], is_new: bool = False) -> tuple[bytes, int, int]:
-    """Some bytes deflated, or pieces of them; their size and their checksum. What begins as the old part does is packed
-    as most writers do it, so that it begins alike when it is packed, and little is kept for taking it back.
+    """Some bytes deflated, or pieces of them; their size and their checksum. What begins as the old part does is
+    packed as most writers do it, so that it begins alike when it is packed, and little is kept for undoing it.
     """
     pieces = iter((data,) if isinstance(data, bytes) else data)
     start = next(pieces, b"")
@@ -106,7 +106,7 @@ def _blocks(pieces: Iterable[bytes | memoryview]) -> Iterator[bytes]:
     for piece in pieces:
         waiting.append(piece)
         size += len(piece)
-        if size >= _CHUNK:  # each is one way out of the interpreter's lock, and a wait for it behind
+        if size >= _CHUNK:  # each is one way out of the interpreter's lock, and a wait for it after
             yield b"".join(waiting)
             waiting, size = [], 0
     yield b"".join(waiting)

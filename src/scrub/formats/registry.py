@@ -22,7 +22,7 @@ class Format(NamedTuple):
 
     #: The word of the kind of item that such a file is.
     kind: str
-    #: The endings of its files, with the point and in small letters.
+    #: The endings of its files, with the point and in lower case.
     endings: tuple[str, ...]
     #: The module whose `KINDS` are the kinds of item in such files.
     model: str
@@ -201,7 +201,7 @@ def scheme_of(path: str) -> str:
 
 
 def _named(name: str) -> Callable[..., Any]:
-    """What stands behind `module:name`."""
+    """What is after `module:name`."""
     module, _, attribute = name.partition(":")
     found: Callable[..., Any] = getattr(importlib.import_module(module), attribute)
     return found

@@ -16,8 +16,8 @@ KEEP_PASSWORD = "Save it: scrub secret set mail-password, or set the variable SC
 
 
 def parts_of(address: str, schemes: Sequence[str], wrong: str) -> tuple[SplitResult, int | None, str, str]:
-    """An address taken apart (RFC 3986), with the port, the user and what is named on the server. Raises `FileProblem`
-    that says what is wrong for one of another scheme, or without a server.
+    """An address split (RFC 3986), with the port, the user and what is named on the server. Raises `FileProblem` that
+    says what is wrong for one of another scheme, or without a server.
     """
     try:
         parts = urlsplit(address)

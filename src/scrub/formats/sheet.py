@@ -16,7 +16,7 @@ from scrub.model.sheet import Sheet
 from scrub.model.text import Edit, Editing
 from scrub.model.values import Value, shown
 
-#: What stands for "no value was changed here", where nothing is a value.
+#: What means "no value was changed here", where nothing is a value.
 UNCHANGED = object()
 #: Takes the changes of a column that nobody has read yet.
 NOBODYS = ColumnValues()
@@ -28,11 +28,11 @@ class OpenSheet(Sheet):
     def __init__(self) -> None:
         super().__init__()
         self._values: dict[int, Value] = {}
-        self.first: dict[int, Value] = {}  # what stood in the cells that were changed
+        self.first: dict[int, Value] = {}  # what was in the cells that were changed
         self.live: WeakValueDictionary[int, ColumnValues] = WeakValueDictionary()
         self._grown: Area | None = None  # what the changed values span; None when all must be looked at
         self._since: list[int] = []  # keys that were changed since then
-        self._taken: dict[int, list[tuple[ColumnValues, Value]]] = {}  # the values of these rows, taken out of columns
+        self._taken: dict[int, list[tuple[ColumnValues, Value]]] = {}  # the values of these rows, taken from columns
         self.rows = Arranged(MOST_ROWS)
         self.columns = Arranged(MOST_COLUMNS)
         self.gone = self.rows.gone  # rows that go when the file is saved; until then the others keep their numbers
@@ -99,7 +99,7 @@ class OpenSheet(Sheet):
         """Raises `Failure` for a line that can neither go nor change its place, or at which none can come."""
 
     def insert_line(self, line: int, is_row: bool, behind: bool) -> int:
-        """Makes a row or a column before another one, or behind it, which looks like that one; gives its number for the
+        """Makes a row or a column before another one, or after it, which looks like that one; gives its number for the
         time being.
         """
         self.ensure_line_moves(line, is_row)
@@ -121,11 +121,11 @@ class OpenSheet(Sheet):
         """Raises `Failure` where a line that was moved tears what belongs together."""
 
     def look_like_line(self, fresh: int, line: int, is_row: bool) -> Callable[[], None]:
-        """Gives a new line the looks of another one; gives what takes that back."""
+        """Gives a new line the looks of another one; returns how to undo it."""
         return lambda: None
 
     def move_line(self, line: int, to: int, is_row: bool, behind: bool) -> None:
-        """Puts a row or a column before another one, or behind it."""
+        """Puts a row or a column before another one, or after it."""
         self.ensure_line_moves(line, is_row)
         if to == line:
             return
@@ -212,7 +212,7 @@ class OpenSheet(Sheet):
         self._grown = None
 
     def _shape_changed(self, back: bool = False) -> None:
-        """Is told when lines come or change places, or columns go; and when that is taken back."""
+        """Is told when lines come or change places, or columns go; and when that is undone."""
         self._row_went(back)
         self._known_table = None
         self.heads = {}
@@ -220,8 +220,8 @@ class OpenSheet(Sheet):
     # -- rows in another order
 
     def order_rows(self, rows: Sequence[int], left: int, right: int) -> Callable[[], None]:
-        """Puts what stands in some rows, from one column to another, into an order: their places are filled from above
-        with the rows as they come. Gives what takes that back.
+        """Puts what is in some rows, from one column to another, into an order: their places are filled from above
+        with the rows as they come. Returns how to undo it.
         """
         moves = [(place, row) for place, row in zip(sorted(rows), rows, strict=True) if place != row]
         for place, _ in moves:
@@ -325,7 +325,7 @@ class OpenSheet(Sheet):
         return type(value) is type(first) and bool(value == first)
 
     def forget_there_and_back(self) -> None:
-        """Lets go of the values that were changed and changed back: they are no change."""
+        """Lets go of the values that were changed and changed back: they are not change."""
         of, every = self.first.get, self._values.items()
         same = [key for key, value in every if type(was := of(key, UNCHANGED)) is type(value) and was == value]
         for key in same:
@@ -361,7 +361,7 @@ class OpenSheet(Sheet):
         used = self.used()
         if used is None:
             return
-        if area.top <= MOST_ROWS:  # a row without a number yet lies beside all that is used
+        if area.top <= MOST_ROWS:  # a row without a number yet is beside all that is used
             area = area.within(used)
         known: dict[str, Sequence[Edit]] = {}
         for column in over(range(area.left, area.right + 1)):
@@ -465,7 +465,7 @@ def _show(values: ColumnValues, row: int, value: Value) -> None:
 
 
 def put_back(kept: dict[int, Any], key: int, former: Any) -> None:
-    """Gives a place its former value, or none."""
+    """Gives a place its earlier value, or none."""
     if former is UNCHANGED:
         kept.pop(key, None)
     else:

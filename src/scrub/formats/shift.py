@@ -1,7 +1,7 @@
-"""Where the rows and columns of a sheet come to stand when some go, come or change places.
+"""Where the rows and columns of a sheet come to be when some go, come or change places.
 
-Lines are rows or columns, by the numbers that they have in the file. One that comes has a number behind the last that
-a sheet can have until it gets its place.
+Lines are rows or columns, by the numbers that they have in the file. One that comes has a number after the last that a
+sheet can have until it gets its place.
 """
 
 from __future__ import annotations
@@ -15,7 +15,7 @@ from scrub.model.problem import Failure
 
 
 class Shift:
-    """What becomes of the lines of one sheet, of one sort."""
+    """What becomes of the lines of one sheet, of one kind."""
 
     def __init__(
         self, gone: Iterable[int] = (), put: Mapping[int, Sequence[int]] | None = None, most: int = MOST_ROWS
@@ -27,7 +27,7 @@ class Shift:
         self.put = {before: tuple(lines) for before, lines in sorted((put or {}).items()) if lines}
         self.most = most
         moved = {line for lines in self.put.values() for line in lines}
-        #: Lines that are no longer where they were: those that go, and those that were put elsewhere.
+        #: Lines that are nolonger where they were: those that go, and those that were put elsewhere.
         self._left = sorted(self.gone | {line for line in moved if line <= most})
         self._moved = sorted(line for line in moved if line <= most and line not in self.gone)
         self._marks = list(self.put)
@@ -47,25 +47,25 @@ class Shift:
         return line > self.most and line in self._placed
 
     def _at(self, line: int) -> int:
-        """Where a line that keeps its place among its neighbours comes to stand."""
+        """Where a line that keeps its place among its neighbours comes to be."""
         return line - bisect_left(self._left, line) + self._counts[bisect_right(self._marks, line)]
 
     def place(self, line: int) -> int:
-        """Where a line comes to stand; 0 for one that goes."""
+        """Where a line comes to be; 0 for one that goes."""
         placed = self._placed.get(line)
         if placed is not None:
             return placed
         return 0 if line in self.gone else self._at(line)
 
     def nearest(self, line: int) -> int:
-        """Where a line comes to stand, and for one that goes the one that takes its place."""
+        """Where a line comes to be, and for one that goes the one that takes its place."""
         placed = self._placed.get(line)
         return placed if placed is not None else max(1, self._at(line))
 
     def span(self, first: int, last: int) -> tuple[int, int] | None:
-        """Where the lines from one to another come to stand; None when all of them go.
+        """Where the lines from one to another come to be; None when all of them go.
 
-        Lines that still stand together are just these, in whatever order. Else what comes between them belongs to them
+        Lines that still are together are just these, in whatever order. Else what comes between them belongs to them
         from then on, and one of them that was put elsewhere no longer does. All lines of a sheet stay all. Raises
         `Failure` for lines that were all put to different places.
         """
@@ -107,7 +107,7 @@ class Shift:
         )
 
     def leader(self, first: int, last: int) -> int:
-        """Which of the lines from one to another comes to stand first; the first one where all of them go."""
+        """Which of the lines from one to another comes to be first; the first one where all of them go."""
         found = self.span(first, last)
         if found is None:
             return first
@@ -121,7 +121,7 @@ class Shift:
         return first
 
     def crosses(self, first: int, last: int) -> bool:
-        """Whether anything happens among the lines from one to another, so that they are no longer just these."""
+        """Whether anything happens among the lines from one to another, so that they are nolonger just these."""
         found = self.span(first, last)
         if found is None or found[1] - found[0] != last - first:
             return True
@@ -144,7 +144,7 @@ class SheetShift(NamedTuple):
         return bool(self.rows) or bool(self.columns)
 
     def area(self, area: Area) -> Area | None:
-        """Where a range comes to stand; None when all of it goes. Raises `Failure` where it would leave the sheet."""
+        """Where a range comes to be; None when all of it goes. Raises `Failure` where it would leave the sheet."""
         rows = self.rows.span(area.top, area.bottom) if self.rows else (area.top, area.bottom)
         columns = self.columns.span(area.left, area.right) if self.columns else (area.left, area.right)
         if rows is None or columns is None:
@@ -153,7 +153,7 @@ class SheetShift(NamedTuple):
         return Area(rows[0], columns[0], rows[1], columns[1])
 
     def cell(self, row: int, column: int) -> tuple[int, int] | None:
-        """Where a cell comes to stand; None when it goes."""
+        """Where a cell comes to be; None when it goes."""
         row, column = self.rows.place(row), self.columns.place(column)
         return (row, column) if row and column else None
 

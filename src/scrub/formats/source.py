@@ -1,4 +1,4 @@
-"""The bytes of a picked file as they were when it was opened."""
+"""The bytes of a picked file as it was when it was opened."""
 
 from __future__ import annotations
 
@@ -56,7 +56,7 @@ class Source:
             return self.stream.read(length)
 
     def rest(self) -> None:
-        """Lets the file go until it is read again: a system holds only so many files open."""
+        """Lets the file go until it is read again: a system contains only that many files open."""
         self._resting = True
         self.stream.close()
 

@@ -1,6 +1,6 @@
 """A span tree: XML elements that know their byte ranges, so that an edit is a splice and all else stays.
 
-The text is never written anew. Attribute values are spliced inside their start tag, elements at their edges.
+The text is never rewritten. Attribute values are spliced inside their start tag, elements at their edges.
 """
 
 from __future__ import annotations
@@ -25,11 +25,11 @@ T = TypeVar("T")
 
 
 class NotReadable(Failure):
-    """The XML is not well-formed, or of a sort that Scrub refuses; `str()` says which."""
+    """The XML is not well-formed, or of a kind that Scrub refuses; `str()` says which."""
 
 
 def number_in(attributes: Mapping[str, str], word: str) -> int:
-    """The whole number in an attribute; 0 where it is not there. Raises `NotReadable` for what is none."""
+    """The whole number in an attribute; 0 where it is not there. Raises `NotReadable` for anything else."""
     value = attributes.get(word)
     if value is None:
         return 0
@@ -40,7 +40,7 @@ def number_in(attributes: Mapping[str, str], word: str) -> int:
 
 
 def whole(written: str | None, most: int) -> int | None:
-    """The whole number that is written, from 0 to `most`; None for what is none: a reader passes such a thing by."""
+    """The whole number that is written, from 0 to `most`; None for anything else: a reader passes such a thing by."""
     if not written or len(written) > 18 or not (written.isascii() and written.isdigit()):
         return None
     number = int(written)
@@ -89,7 +89,7 @@ class Span:
     ) -> None:
         self.raw_name = raw_name
         prefix, _, self.name = raw_name.rpartition(":")
-        # In a fragment of a part, a prefix that is declared outside it stands for its namespace.
+        # In a fragment of a part, a prefix that is declared outside it means its namespace.
         self.uri = namespaces.get(prefix, prefix)
         self.attributes: Mapping[str, str] = attributes or _NONE
         self.namespaces = namespaces
@@ -98,7 +98,7 @@ class Span:
         self.open_end = self.close_start = self.end = start
 
     def take_in(self, child: Span) -> None:
-        """Takes an element in behind its last child."""
+        """Takes an element in after its last child."""
         if isinstance(self.children, list):
             self.children.append(child)
         else:  # most have no child, or one: a list takes twice the room of these
@@ -150,7 +150,7 @@ class Span:
 def parse(data: bytes, found: Sequence[Found] = ()) -> Span:
     """The root of a part. Raises `NotReadable` for XML that is malformed, has a DTD or is not in UTF-8.
 
-    `found` are elements of it, in order and none in another, that are left unread and become children where they stand.
+    `found` are elements of it, in order and none in another, that are left unread and become children where they are.
     """
     if data[:2] in (b"\xff\xfe", b"\xfe\xff") or data[:4] in (b"\x00<\x00?", b"<\x00?\x00"):
         raise NotReadable("it is encoded in UTF-16. Save the file again in its own program")
@@ -202,13 +202,13 @@ class Found(Span):
     __slots__ = ()
 
     def belong(self, namespaces: Namespaces) -> None:
-        """Is told what holds where it stands."""
+        """Is told what applies where it is."""
         raise NotImplementedError
 
 
 #: Elements in each other that are read; what walks a tree may go down by calling itself.
 _DEEPEST = 256
-#: The prefix that holds everywhere (Namespaces in XML 1.0, 3).
+#: The prefix that contains everywhere (Namespaces in XML 1.0, 3).
 _ALWAYS: Namespaces = {"xml": "http://www.w3.org/XML/1998/namespace"}
 
 
@@ -367,7 +367,7 @@ class Ordered:
         self._starts = [each.start for each in self._every]
 
     def within(self, start: int, end: int) -> list[Splice]:
-        """Those that lie between two places."""
+        """Those that are between two places."""
         first, last = bisect_left(self._starts, start), bisect_right(self._starts, end)
         return [each for each in self._every[first:last] if each.end <= end]
 

@@ -1,4 +1,4 @@
-"""Elements that hold one text each, such as the properties of a document: set, put in, taken out."""
+"""Elements that hold one text each, such as the properties of a document: set, put in, removed."""
 
 from __future__ import annotations
 

@@ -15,7 +15,7 @@ _ATTRIBUTE = late(rb"""([^\s=/>]+)\s*=\s*(?:"([^"]*)"|'([^']*)')""")
 
 
 def plain_text(raw: bytes) -> str:
-    """Character data without any markup, as the text it stands for (XML 1.0, 2.11 and 4.6)."""
+    """Character data without any markup, as the text it means (XML 1.0, 2.11 and 4.6)."""
     try:
         text = raw.decode()
     except UnicodeDecodeError:
@@ -49,7 +49,7 @@ def attributes_of(raw: bytes) -> dict[str, str]:
 
 
 def text_of(element: bytes) -> str:
-    """All character data inside an element, whatever its form: comments left out, CDATA sections taken."""
+    """All character data inside an element, regardless of its form: comments left out, CDATA sections taken."""
     parts: list[str] = []
     parser = expat.ParserCreate()
     parser.buffer_text = True
@@ -58,9 +58,9 @@ def text_of(element: bytes) -> str:
     return "".join(parts)
 
 
-#: What is written as it is: printed letters without markup.
+#: What is written as it is: printed characters without markup.
 _USUAL = late(r"[ -%'-;=?-~\u00a0-\u024f]*+")
-#: What XML 1.0 cannot hold (2.2).
+#: What XML 1.0 cannot contain (2.2).
 _UNFIT = r"[\x00-\x08\x0b\x0c\x0e-\x1f\ufffe\uffff\ud800-\udfff]"
 _NEVER = late(_UNFIT)
 #: What an ST_Xstring escapes besides (ISO/IEC 29500-1, 22.9.2.19): a carriage return, and what reads as an escape.
@@ -71,17 +71,17 @@ _ALONE = late("[\ud800-\udfff]")
 
 
 def xstring(text: str) -> str:
-    """A text as the character data of an ST_Xstring (22.9.2.19): what XML cannot hold is written `_xHHHH_`."""
+    """A text as the character data of an ST_Xstring (22.9.2.19): what XML cannot contain is written `_xHHHH_`."""
     return text if "_" not in text and _USUAL.fullmatch(text) else escaped_text(xstring_value(text))
 
 
 def xstring_value(text: str) -> str:
-    """A text with what an ST_Xstring cannot hold escaped; markup is not."""
+    """A text with what an ST_Xstring cannot contain escaped; markup is not."""
     return _TO_ESCAPE.sub(lambda found: f"_x{ord(found[0]):04X}_", text) if _TO_ESCAPE.search(text) else text
 
 
 def unescaped(text: str) -> str:
-    """A text with `_xHHHH_` read as the character it stands for; two halves of one character are joined."""
+    """A text with `_xHHHH_` read as the character it means; two halves of one character are joined."""
     if "_x" not in text:
         return text
     found = _ESCAPED.sub(lambda escape: chr(int(escape[1], 16)), text)
@@ -92,7 +92,7 @@ def unescaped(text: str) -> str:
 
 
 def fit(text: str) -> str:
-    """A text without what XML cannot hold, for places that have no way to escape it."""
+    """A text without what XML cannot contain, for places that have no way to escape it."""
     return _NEVER.sub("", text)
 
 

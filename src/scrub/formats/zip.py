@@ -1,7 +1,7 @@
 """A zip package whose untouched members keep their compressed bytes (APPNOTE.TXT 6.3.10).
 
 The standard library's `zipfile` can only read members or write new ones; here a member that no change touches is a
-copied range of the old file, with its header, its descriptor and any gap behind it.
+copied range of the old file, with its header, its descriptor and any gap after it.
 """
 
 from __future__ import annotations
@@ -221,7 +221,7 @@ class Package:
         removed: Collection[str] = (),
     ) -> Patch | None:
         """The patch that gives these members new contents, adds and removes others, and leaves all else as it is; None
-        where that comes out as it was.
+        where that comes out as before.
 
         Each is a function, called when its member is packed, so that large parts are not all held at once.
         """
@@ -346,7 +346,7 @@ class Package:
 def _end_record(tail: bytes) -> int:
     """Where the end record starts: the last signature whose comment reaches just to the end of the file.
 
-    A comment may hold the signature itself. Where none fits, the last one counts: something was put behind the file.
+    A comment may hold the signature itself. Where none fits, the last one counts: something was put after the file.
     """
     last = found = tail.rfind(b"PK\x05\x06", 0, max(0, len(tail) - _END.size + 4))
     while found >= 0:
@@ -366,7 +366,7 @@ def _extras(extra: bytes) -> Iterator[tuple[int, bytes]]:
 
 
 def _without_sizes(extra: bytes) -> bytes:
-    """The extra fields but for the zip64 sizes, which are written anew."""
+    """The extra fields but for the zip64 sizes, which are rewritten."""
     return b"".join(struct.pack("<2H", tag, len(body)) + body for tag, body in _extras(extra) if tag != 1)
 
 

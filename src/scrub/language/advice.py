@@ -35,7 +35,7 @@ _LINES = {
 }  # fmt: skip
 _VALUES = {"true": "yes", "false": "no", "null": "nothing", "none": "nothing", "nil": "nothing"}
 
-#: What a run does by itself, or what no macro does: lines that are no action of the item at hand.
+#: What a run does on its own, or what no macro does: lines that are not action of the item at hand.
 _UNNEEDED = {
     "save": 'a run saves automatically. Delete this line. For a copy, write: save-copy to: "sent"',
     "save-as": 'a run saves automatically. For a copy, write: save-copy to: "sent"',
@@ -44,7 +44,7 @@ _UNNEEDED = {
     "calculate": "formulas are recalculated automatically. Delete this line",
     "recalculate": "formulas are recalculated automatically. Delete this line",
 }
-#: What a word means that is no field or action: the field to set, and its value.
+#: What a word means that is not a field or action: the field to set, and its value.
 _SENSES = {
     "hide": ("hidden", "yes"), "unhide": ("hidden", "no"), "show": ("hidden", "no"), "visible": ("hidden", "no"),
     "invisible": ("hidden", "yes"), "lock": ("locked", "yes"), "unlock": ("locked", "no"),
@@ -86,7 +86,7 @@ def statement(tokens: Sequence[Token]) -> str:
 
 
 _REMOVING, _ADDING = ("delete", "remove", "erase", "drop"), ("add", "insert", "append", "create")
-#: What lines that begin with a verb and a kind of item mean. A test holds each to what there is.
+#: What lines that begin with a verb and a kind of item mean. A test compares each to what there is.
 DONE = {
     (verb, shape): written
     for verbs, shapes, written in (
@@ -139,13 +139,13 @@ def _for(rest: list[str]) -> str:
 
 
 def value(token: Token, following: Token) -> str:
-    """Advice for a word of another language that stands for a value."""
+    """Advice for a word of another language that means a value."""
     right = _VALUES.get(token.text)
     return f'write "{right}" in place of "{token.text}"' if right and not following.is_sign("(", "=") else ""
 
 
 def unneeded(word: str) -> str:
-    """Advice for a line that asks for what happens by itself; an empty text for others."""
+    """Advice for a line that asks for what happens on its own; an empty text for others."""
     return _UNNEEDED.get(word, "")
 
 

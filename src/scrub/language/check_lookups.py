@@ -16,7 +16,7 @@ from scrub.model.types import ADDRESS, ANY, NOTHING, NUMBER, SECRET, TEXT, YES_N
 from scrub.model.values import fold
 from scrub.model.vocabulary import Callee, Vocabulary
 
-#: Words in front of brackets that make a file or a message.
+#: Words before brackets that make a file or a message.
 _MAKING = ("copy-of", "new-file", "new-message")
 
 

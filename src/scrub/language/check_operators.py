@@ -125,7 +125,7 @@ class Operators:
 
     @staticmethod
     def _is_one_list(left: Type, right: Type) -> bool:
-        """Whether one side is a list, and the other is surely none."""
+        """Whether one side is a list, and the other is certainly none."""
         return (left.word == "list") != (right.word == "list") and not {ANY, NOTHING} & {left, right}
 
     def let_be_missing(self, node: Expression) -> None:

@@ -116,7 +116,7 @@ class Checker(RunsOthers):
         return ANY
 
     def _branch(self, body: Block) -> tuple[bool, set[str]]:
-        """Checks a block that may not run; gives whether it leaves, and the names it surely set."""
+        """Checks a block that may not run; gives whether it leaves, and the names it certainly set."""
         before = set(self.scope.assigned)
         left = self.block(body)
         after, self.scope.assigned = self.scope.assigned, before

@@ -147,7 +147,7 @@ class CheckValues(Meant):
         name = self.scope.names.get(node.word)
         if name is not None:
             means.slot = name.slot
-            means.plain = not name.type.item and name.type != ANY  # surely no item, which could have been deleted
+            means.plain = not name.type.item and name.type != ANY  # certainly no item, which could have been deleted
             if node.word not in self.scope.assigned:
                 self.note(
                     node.place,
@@ -238,7 +238,7 @@ class CheckValues(Meant):
                 self.type(argument.value)
 
     def _of_item(self, node: tree.Dot, kind: Kind) -> Type:
-        """What follows a dot behind an item: a field, a heading, a part, or another item looked up in it."""
+        """What follows a dot after an item: a field, a heading, a part, or another item looked up in it."""
         if node.word in kind.parts:
             part = self.means[node].part = kind.parts[node.word]
             self.means[node].bound = self.arguments(part, node.arguments or (), node.place, node.word)

@@ -19,7 +19,7 @@ from scrub.model.types import ANY, YES_NO, Type
 from scrub.model.vocabulary import Callee, Parameter, Vocabulary
 
 _WORD = re.compile(r"[\w-]*$")
-#: What stands for a line on which nothing was written yet.
+#: What means a line on which nothing was written yet.
 _NOTHING_YET = "nothing-yet"
 
 
@@ -31,7 +31,7 @@ class Known(NamedTuple):
 
 
 class Fit(NamedTuple):
-    """A word that could stand at a place: what sort of word it is, and a line of help."""
+    """A word that could be at a place: what kind of word it is, and a line of help."""
 
     word: str
     sort: str
@@ -39,7 +39,7 @@ class Fit(NamedTuple):
 
 
 def at(text: str, line: int, column: int, vocabulary: Vocabulary, known: Known | None = None) -> list[Fit]:
-    """The words that could stand at a place of a macro, each whole; line and column count from 1.
+    """The words that could be at a place of a macro, each whole; line and column count from 1.
 
     The word that is being written there is left out of the reading, so that the line may be broken in any way.
     """
@@ -73,7 +73,7 @@ def at(text: str, line: int, column: int, vocabulary: Vocabulary, known: Known |
 
 
 def _open_hole(before: str) -> str | None:
-    """What stands behind the brace of a hole in which the line ends; None outside of one."""
+    """What is after the brace of a hole in which the line ends; None outside of one."""
     opened = before.rfind("{")
     if opened < 0 or before.find("}", opened) >= 0 or before[opened - 1 : opened] == "{":
         return None
@@ -115,7 +115,7 @@ def _open_brackets(tokens: Sequence[Token]) -> list[int]:
 
 
 class _Offers:
-    """The words that fit behind tokens, in the scope that was seen there."""
+    """The words that fit after tokens, in the scope that was seen there."""
 
     def __init__(self, vocabulary: Vocabulary, known: Known, seen: Seen) -> None:
         self.vocabulary = vocabulary
@@ -194,7 +194,7 @@ class _Offers:
         )
 
     def _wanted(self, tokens: list[Token]) -> list[Fit] | None:
-        """The words that a field takes, behind `=` or `is`; None where it takes any value."""
+        """The words that a field takes, after `=` or `is`; None where it takes any value."""
         end = len(tokens)
         while end and (tokens[end - 1].is_word("is", "not") or tokens[end - 1].is_sign("=")):
             end -= 1
@@ -215,7 +215,7 @@ class _Offers:
         return field is not None and field.may_be_nothing
 
     def _argument(self, tokens: list[Token]) -> list[Fit] | None:
-        """Names and values of arguments of an action, or of what stands before an open bracket."""
+        """Names and values of arguments of an action, or of what is before an open bracket."""
         brackets = _open_brackets(tokens)
         inner = next((at for at in reversed(brackets) if tokens[at].is_sign("(")), None)
         in_list = bool(brackets) and tokens[brackets[-1]].is_sign("[")

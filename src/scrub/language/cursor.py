@@ -32,7 +32,7 @@ def place_of(token: Token) -> Place:
 
 
 class Cursor:
-    """A place among tokens: what stands here, what follows, and slips to tell."""
+    """A place among tokens: what is here, what follows, and slips to tell."""
 
     def __init__(self, tokens: list[Token] | tuple[Token, ...], problems: list[Problem], nesting: int = 0) -> None:
         self.tokens = tokens
@@ -95,7 +95,7 @@ class Cursor:
         self.take()
 
     def unexpected(self) -> Slip:
-        """The advice for whatever stands where a line should end."""
+        """The advice for whatever is where a line should end."""
         token = self.token
         before = self.tokens[self.at - 1] if self.at else token
         if token.is_sign("=", "=="):

@@ -20,7 +20,7 @@ from scrub.model.types import TEXT as TEXT_TYPE
 
 #: Characters that a text cannot show plainly, written as holes.
 MARKS = {"newline": "\n", "tab": "\t", "no-break-space": "\u00a0"}
-#: What is filled in when a page is printed, written as holes; they stand in headers and footers only.
+#: What is filled in when a page is printed, written as holes; they are in headers and footers only.
 PRINTED = frozenset(("page-number", "page-count", "sheet-name", "file-name", "print-date", "print-time"))
 
 _OPPOSITE_FORMS = {
@@ -207,7 +207,7 @@ class ExpressionReader(Cursor):
             if token.type == WORD and self.following().is_sign(":"):
                 self.take()
                 self.take()
-                # A word of the language that stands alone is one of those to choose from: if-exists: fail
+                # A word of the language that is alone is one of those to choose from: if-exists: fail
                 choice = self.token
                 alone = choice.type == WORD and choice.text in STATEMENTS - FREE and self.following().type != WORD
                 if alone and (self.following().is_sign(",") or self.following().is_sign(")")):

@@ -7,7 +7,7 @@ from scrub.language.tree import Macro, Place
 from scrub.language.words import HEADER
 from scrub.model.problem import Problem
 
-#: Words for files that stand for something else inside files, and the kind of the file: documents hold pictures.
+#: Words for files that mean something else inside files, and the kind of the file: documents hold pictures.
 _FILES = {"picture": "image"}
 
 

@@ -64,7 +64,7 @@ def _without_idle_blanks(lines: list[str]) -> list[str]:
 
 
 def _body(macro: Macro) -> list[str]:
-    """The lines of the body: how deep each stands follows from the tree."""
+    """The lines of the body: how deep each is follows from the tree."""
     depths = _Depths(macro).of
     found = []
     for number, (tokens, comment) in sorted(macro.read.items()):
@@ -74,7 +74,7 @@ def _body(macro: Macro) -> list[str]:
 
 
 class _Depths:
-    """How deep each line of a body stands: blocks by one, a statement that goes on by two more."""
+    """How deep each line of a body is: blocks by one, a statement that goes on by two more."""
 
     def __init__(self, macro: Macro) -> None:
         self.of: dict[int, int] = {}
@@ -85,7 +85,7 @@ class _Depths:
         for node in body:
             extent = node.extent
             for line in range(extent.line, extent.end_line + 1):
-                # An `else` or `end` of this very statement stands with it; a comment with what is inside.
+                # An `else` or `end` of this very statement is with it; a comment with what is inside.
                 self.of[line] = depth + (not self._read[line].tokens)
             inner = list(blocks(node))
             if not inner:
@@ -125,7 +125,7 @@ def _space(tokens: list[Token], index: int) -> bool:
 
 
 def _is_sign_of_number(tokens: list[Token], index: int) -> bool:
-    """Whether a minus stands before a value rather than between two."""
+    """Whether a minus is before a value rather than between two."""
     if index == 0:
         return True
     before = tokens[index - 1]

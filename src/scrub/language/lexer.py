@@ -15,9 +15,9 @@ WORD, NUMBER, DATE, TEXT, SIGN, NEWLINE, END = "word", "number", "date", "text",
 
 
 class Token(NamedTuple):
-    """A token: what it is, its plain text, and where it stands (line and column from 1, length in characters).
+    """A token: what it is, its plain text, and where it is (line and column from 1, length in characters).
 
-    A TEXT token holds its parts in `parts`: a str, or the tokens of a hole.
+    A TEXT token contains its parts in `parts`: a str, or the tokens of a hole.
     """
 
     type: str
@@ -81,7 +81,7 @@ class LineRead(NamedTuple):
 def lex(lines: list[str], start: int, problems: list[Problem], read: dict[int, LineRead] | None = None) -> list[Token]:
     """The tokens of `lines` from index `start` on, with a NEWLINE after each statement and an END.
 
-    `read` is given what each line holds, by its number.
+    `read` is given what each line contains, by its number.
     """
     tokens: list[Token] = []
     depth = 0
@@ -268,7 +268,7 @@ class LineLexer:
     def date(self) -> Token | None:
         """A date or a time in ISO 8601, with whatever dash."""
         start = self.at
-        # A mark without width can stand anywhere in pasted text.
+        # A mark without width can be anywhere in pasted text.
         places = [at for at in range(start, min(start + 40, len(self.text))) if self.text[at] not in ch.ZERO_WIDTH][:19]
         piece = "".join("-" if self.text[at] in ch.DASHES else self.text[at] for at in places)
         shape = "".join("0" if each in _DIGITS else each for each in piece)
@@ -283,7 +283,7 @@ class LineLexer:
             self.at += 1
 
     def behind(self, at: int, passed: frozenset[str]) -> int:
-        """The first place from `at` on that holds none of these characters."""
+        """The first place from `at` on that contains none of these characters."""
         while at < len(self.text) and self.text[at] in passed:
             at += 1
         return at
@@ -292,7 +292,7 @@ class LineLexer:
         return self.text[self.at + ahead : self.at + ahead + 1] or " "
 
     def quoted(self, in_hole: bool) -> Token:
-        """A text; straight quotes end at a straight one, curly at a curly. A doubled quote stands for itself."""
+        """A text; straight quotes end at a straight one, curly at a curly. A doubled quote means itself."""
         text, start = self.text, self.at
         closers = frozenset('"') if text[start] == '"' else ch.CURLY_QUOTES
         self.at += 1
@@ -340,7 +340,7 @@ class LineLexer:
         return self.token(TEXT, text[start:], start, tuple(parts))
 
     def pattern_count(self) -> str:
-        """`{3}` or `{2,}` of a pattern, which is no hole."""
+        """`{3}` or `{2,}` of a pattern, which is not a hole."""
         end = self.text.find("}", self.at)
         inner = self.text[self.at + 1 : end] if end > 0 else ""
         if inner and all(each in "0123456789," for each in inner):

@@ -21,7 +21,7 @@ class Seen:
         self.loops = loops
 
     def type(self, node: Expression) -> Type:
-        """The type of an expression that would stand there. The word of a kind stands for any such item."""
+        """The type of an expression that would be there. The word of a kind means any such item."""
         checker = self._checker
         waiting: list[tree.Node] = [node]
         checker.scope, checker.problems = self.scope.copied(), []
@@ -37,7 +37,7 @@ class Seen:
 
 
 def look(text: str, vocabulary: Vocabulary, line: int) -> Seen | None:
-    """What is in reach at a line of a macro, however broken the text is; None where that cannot be told."""
+    """What is in reach at a line of a macro, however broken the text is; None where that cannot be determined."""
     macro, _ = parse(text, "")
     found = Program(macro, text)
     checker = Checker(found, vocabulary, [], None)

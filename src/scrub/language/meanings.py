@@ -19,9 +19,9 @@ class Meaning:
     path: tuple[str, ...] = ()
     #: The Python names of the arguments, in the order in which they are written.
     bound: tuple[str, ...] = ()
-    #: The choice that a bare word stands for.
+    #: The choice that a bare word means.
     choice: Any = None
-    #: Whether a name surely holds no item, which could have been deleted.
+    #: Whether a name is certainly true no item, which could have been deleted.
     plain: bool = False
     #: The method that gives an item which another brings along.
     implied: str = ""
@@ -29,7 +29,7 @@ class Meaning:
     heading: str = ""
     #: The headings that a loop over records asks for.
     headings: frozenset[str] | set[str] = frozenset()
-    #: The look-up that stands behind a dot, as a node of its own.
+    #: The look-up that is after a dot, as a node of its own.
     lookup: Any = None
     part: Callee | None = None
     finder: Callee | None = None

@@ -1,4 +1,4 @@
-"""What people mean by words that have no meaning where they stand: the end of the sentence that tells so."""
+"""What people mean by words that have no meaning where they are: the end of the sentence that tells so."""
 
 from __future__ import annotations
 

@@ -263,7 +263,7 @@ class _Parser(ExpressionReader):
         return tree.Each(place_of(word), word.text, alias, inside, where, tuple(orders), counter, body)
 
     def counter(self) -> str | None:
-        """The name behind a list that counts the turns."""
+        """The name after a list that counts the turns."""
         return self.name_word('after "as", write a name').text if self.take_word("as") else None
 
     def orders(self) -> list[tree.Order]:

@@ -30,7 +30,7 @@ Count = Callable[[str], int]
 def pasted(text: str, count: Count) -> list[str]:
     """The macros in a pasted text, each as it was before it was sent; the very text where it needs no mending.
 
-    `count` tells how much is wrong with a text: what stands behind a macro may read as one of its lines.
+    `count` tells how much is wrong with a text: what is after a macro may read as one of its lines.
     """
     plain = _decoded(text.removeprefix("\ufeff"))
     lines = split_lines(plain)
@@ -71,7 +71,7 @@ def _begins(lines: list[str], at: int) -> bool:
 
 
 def _decoded(text: str) -> str:
-    """Quoted-printable (RFC 2045, 6.7) read, where the text is surely written so."""
+    """Quoted-printable (RFC 2045, 6.7) read, where the text is certainly written so."""
     if "=3D" not in text and not re.search(r"=(?:20|09|E2=80=|C2=A0)", text):
         return text
     import quopri
@@ -100,7 +100,7 @@ def _single_quotes(lines: list[str]) -> list[str]:
 
 
 def _without_tail(lines: list[str], count: Count) -> list[str]:
-    """The macro without a signature or a greeting behind it: cut where that leaves the fewest slips."""
+    """The macro without a signature or a greeting after it: cut where that leaves the fewest slips."""
     wrong = count("\n".join(lines))
     if not wrong:
         return lines

@@ -10,8 +10,8 @@ from scrub.language.tree import Expression
 
 
 def own_names(program: Program, data: Collection[str] = ()) -> frozenset[str]:
-    """The names that only ever hold what stands in the macro or was answered by the person. `data` are names whose
-    answers another macro gave from data.
+    """The names that only ever hold what is in the macro or was answered by the person. `data` are names whose answers
+    another macro gave from data.
     """
     found = set(program.kept) - set(data)
     changed = True

@@ -35,7 +35,7 @@ class Program:
         self.kept: dict[str, list[Expression | None]] = {}  # what each name is given; None for what comes from a loop
 
     def join(self, variants: Mapping[str, Program]) -> None:
-        """Makes it stand for what the same text means on several kinds of file; what it may do is what any may."""
+        """Makes it mean what the same text means on several kinds of file; what it may do is what any may."""
         self.variants = variants if len(variants) > 1 else {}
         for other in self.variants.values():
             self.reach = max(self.reach, other.reach)
@@ -61,7 +61,7 @@ class Program:
 
     @cached_property
     def fingerprint(self) -> str:
-        """The hash of this very text and of all texts that it runs: what an approval holds for."""
+        """The hash of this very text and of all texts that it runs: what an approval applies to."""
         import hashlib
 
         found = hashlib.blake2b(self.text.encode(), digest_size=32)

@@ -11,7 +11,7 @@ from scrub.model.types import Type
 
 
 class Place(NamedTuple):
-    """Where something stands in a macro: line and column from 1, length in characters."""
+    """Where something is in a macro: line and column from 1, length in characters."""
 
     line: int
     column: int
@@ -19,7 +19,7 @@ class Place(NamedTuple):
 
 
 class Extent(NamedTuple):
-    """From where to where a node goes: lines and columns from 1, the end being the place behind its last character."""
+    """From where to where a node goes: lines and columns from 1, the end being the place after its last character."""
 
     line: int
     column: int
@@ -27,7 +27,7 @@ class Extent(NamedTuple):
     end_column: int
 
     def covers(self, line: int, column: int) -> bool:
-        """Whether a place lies in it or at its end."""
+        """Whether a place is in it or at its end."""
         return (self.line, self.column) <= (line, column) <= (self.end_line, self.end_column)
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-#: What opens a block, by its first word; `times` stands behind a number.
+#: What opens a block, by its first word; `times` is after a number.
 BLOCKS = frozenset(("each", "if", "in", "times", "while", "attempt"))
 #: Statements of one line.
 LINES = frozenset(("skip", "leave", "finish", "fail", "say", "log", "run", "give"))
@@ -39,5 +39,5 @@ KEYWORDS = (
     STATEMENTS | VALUES | (frozenset(HEADER) - {"for"})
     | frozenset("as where else end times loop and or not is contains matches exists missing exactly".split())
 )  # fmt: skip
-#: Keywords that can stand as names all the same, where nothing else is meant.
+#: Keywords that can be names all the same, where nothing else is meant.
 FREE = frozenset(("group", "about", "into", "macro", "times", "loop"))

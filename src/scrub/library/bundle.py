@@ -25,7 +25,7 @@ _RECORDS = ("pins.json", "settings.json", "use.json")
 
 class Restored(NamedTuple):
     """What a restore found: files that were missing, that differ, and that are the same; and what else the backup
-    holds, each under the word by which it is taken, with what it is.
+    contains, each under the word by which it is taken, with what it is.
     """
 
     new: list[str]
@@ -86,7 +86,7 @@ def restore(home: str, source: str, library: Library, replace: bool, take: Itera
 
 
 def _offer(home: str, name: str, data: bytes, wanted: set[str], offered: dict[str, str]) -> None:
-    """Tells what a record of a backup holds that is not so here, and takes what is wanted of it."""
+    """Tells what a record of a backup contains that is not so here, and takes what is wanted of it."""
     try:
         held = json.loads(data)
         if name == "settings.json":

@@ -1,4 +1,4 @@
-"""Former texts of macros: editing, renaming and removing lose nothing."""
+"""Earlier texts of macros: editing, renaming and removing lose nothing."""
 
 from __future__ import annotations
 
@@ -13,7 +13,7 @@ from scrub.store.disk import only_files, private_folder
 
 
 class Former(NamedTuple):
-    """One former text: when it was replaced (ISO 8601), why, and where it lies."""
+    """One earlier text: when it was replaced (ISO 8601), why, and where it is."""
 
     when: str
     why: str
@@ -36,7 +36,7 @@ class Former(NamedTuple):
 
 
 class FormerTexts:
-    """The former texts of all macros, a folder for each title."""
+    """The earlier texts of all macros, a folder for each title."""
 
     def __init__(self, folder: str) -> None:
         self.folder = folder
@@ -52,7 +52,7 @@ class FormerTexts:
             os.rename(files, os.path.join(folder, f"{stamp} {why} files"))
 
     def renamed(self, old: str, new: str) -> None:
-        """Lets the former texts follow their macro to a new title."""
+        """Lets the earlier texts follow their macro to a new title."""
         source, target = self._of(old), self._of(new)
         if source == target or not os.path.isdir(source):
             return
@@ -62,7 +62,7 @@ class FormerTexts:
         os.rmdir(source)
 
     def all(self, title: str) -> list[Former]:
-        """The former texts of a macro, the last one first."""
+        """The earlier texts of a macro, the last one first."""
         folder = self._of(title)
         names = sorted(os.listdir(folder), reverse=True) if os.path.isdir(folder) else []
         names = [name for name in names if name.endswith(".scrub")]

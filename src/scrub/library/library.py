@@ -72,7 +72,7 @@ class Library:
 
     @cached_property
     def former(self) -> FormerTexts:
-        """The former texts of macros."""
+        """The earlier texts of macros."""
         from scrub.library.former import FormerTexts
 
         return FormerTexts(os.path.join(self.folder, "former"))
@@ -103,7 +103,7 @@ class Library:
         return found
 
     def replace(self, entry: Entry, text: str, why: str = "edited") -> Entry:
-        """Gives a macro another text, and keeps the former one. Raises `BadCall` for a title that is taken."""
+        """Gives a macro another text, and keeps the earlier one. Raises `BadCall` for a title that is taken."""
         with held(os.path.dirname(self.folder)):
             return self._replace(entry, text, why)
 
@@ -144,7 +144,7 @@ class Library:
         return self.replace(entry, retitled(entry.text, title), "renamed")
 
     def remove(self, entry: Entry) -> None:
-        """Takes a macro out; its text is kept with the former ones."""
+        """Takes a macro out; its text is kept with the earlier ones."""
         self._ensure_own(entry)
         text = entry.text
         with held(os.path.dirname(self.folder)):
@@ -165,7 +165,7 @@ class Library:
             raise BadCall(f'"{entry.title}" belongs to another library, which is read only: {entry.shared}')
 
     def search(self, words: str) -> list[Entry]:
-        """The macros in whose title, group, description or text every one of the words stands."""
+        """The macros in whose title, group, description or text every one of the words is."""
         wanted = fold(words).split()
         found = []
         for entry in self.entries():
@@ -189,7 +189,7 @@ class Library:
     ) -> Entry:
         """Keeps a macro with its files, under a file name made of its title; one with mistakes as a draft.
 
-        A draft of the same title gives way to a macro, and is kept with the former texts; to another draft it gives
+        A draft of the same title gives way to a macro, and is kept with the earlier texts; to another draft it gives
         way only where `over` says that this one is meant. Raises `BadCall` when the title is taken or missing.
         """
         with held(os.path.dirname(self.folder)):
@@ -233,7 +233,7 @@ def _free_path(folder: str, title: str) -> str:
 
 
 def files_folder(path: str) -> str:
-    """The folder beside a macro's file that holds what belongs to it."""
+    """The folder beside a macro's file that contains what belongs to it."""
     ending = next((each for each in reversed(ENDINGS) if path.lower().endswith(each)), "")
     return path[: len(path) - len(ending)] + " files"
 

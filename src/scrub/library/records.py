@@ -24,7 +24,7 @@ class JsonFile:
         self.path = path
 
     def load(self) -> dict[str, Any]:
-        """What it holds. Raises `FileProblem` when it is damaged; it is never overwritten then."""
+        """What it contains. Raises `FileProblem` when it is damaged; it is never overwritten then."""
         found = self._read()
         wrong = self.wrong(found)
         if wrong:
@@ -48,14 +48,14 @@ class JsonFile:
         return found
 
     def save(self, value: dict[str, Any]) -> None:
-        """Writes it anew, whole or not at all."""
+        """Rewrites it, whole or not at all."""
         private_folder(os.path.dirname(self.path))
         write_text(self.path, json.dumps(value, ensure_ascii=False, indent=1))
 
     @contextlib.contextmanager
     def changing(self, mending: bool = False) -> Iterator[dict[str, Any]]:
-        """What it holds, to be changed: nobody else changes it meanwhile, and it is written behind. With `mending`,
-        what cannot be may be in it.
+        """What it contains, to be changed: nobody else changes it in the meantime, and it is written after. With
+        `mending`, what cannot be may be in it.
         """
         with held(os.path.dirname(self.path)):
             found = self._read() if mending else self.load()
@@ -155,7 +155,7 @@ class Pins(JsonFile):
     """Pinned macros, in the person's order."""
 
     def wrong(self, found: dict[str, Any]) -> str:
-        """What is no key of a macro."""
+        """What is not a key of a macro."""
         pins = found.get("pins", [])
         fine = isinstance(pins, list) and all(
             isinstance(each, dict) and _are_texts([each.get("key"), each.get("title"), each.get("label", "")])
@@ -219,7 +219,7 @@ class Names(JsonFile):
     """The names under which passwords are kept."""
 
     def wrong(self, found: dict[str, Any]) -> str:
-        """What are no names."""
+        """What is not a name."""
         return "" if _are_texts(found.get("names", [])) else '"names" is a list of names'
 
 
@@ -227,7 +227,7 @@ class Approvals(JsonFile):
     """Which texts may do what: each by the fingerprint of the very text and of all that it runs."""
 
     def wrong(self, found: dict[str, Any]) -> str:
-        """What is no approval."""
+        """What is not an approval."""
         fine = all(isinstance(each, dict) and isinstance(each.get("title"), str) for each in found.values())
         if fine and not all(isinstance(each.get("servers", []), list) for each in found.values()):
             return "an approval has no list of servers"
@@ -263,7 +263,7 @@ class Approvals(JsonFile):
         self._note(fingerprint, title, written=True)
 
     def withdraw(self, title: str) -> int:
-        """Takes back every approval of a macro with this title; tells how many there were."""
+        """Undoes every approval of a macro with this title; tells how many there were."""
         with self.changing() as found:
             gone = [key for key, each in found.items() if fold(each["title"]) == fold(title)]
             for key in gone:

@@ -11,7 +11,7 @@ from scrub.store.disk import Disk, only_files, private_folder
 
 ENDINGS = (".scrub", ".scrub.txt")
 
-#: A macro longer than this in bytes is no macro.
+#: A macro longer than this in bytes is not a macro.
 LARGEST = 1 << 20
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from scrub.model.late import late
 from scrub.model.problem import Failure
 
-#: One address (RFC 5322, 3.4.1; RFC 6532, 3.2) without its oldest forms: no blanks, a domain behind the sign.
+#: One address (RFC 5322, 3.4.1; RFC 6532, 3.2) without its oldest forms: no spaces, a domain after the sign.
 _PLACE = r"[^\s@<>(),;:\"\[\]\\]+@[^\s@<>(),;:\"\[\]\\]+\.[^\s@<>(),;:\"\[\]\\.]+"
 _ADDRESS = late(rf"\s*(?:(\"(?:[^\"\\\r\n]|\\[^\r\n])*\"|[^<>@\"\r\n]*?)\s*<({_PLACE})>|({_PLACE}))\s*")
 
@@ -47,7 +47,7 @@ _QUOTED = late(r"\\(.)")
 
 
 def same_address(left: str, right: str) -> bool:
-    """Whether an address is the one that a text names: by the address itself, whatever name stands before it."""
+    """Whether an address is the one that a text names: by the address itself, whatever name is before it."""
     return _bare(left) == _bare(right)
 
 

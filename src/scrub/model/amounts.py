@@ -23,12 +23,12 @@ def number_text(number: Decimal) -> str:
 
 
 def hundredths(number: Decimal) -> Decimal:
-    """A number with at most two places behind the point, and without idle zeros."""
+    """A number with at most two places after the point, and without idle zeros."""
     return number.quantize(Decimal("0.01")).normalize() + 0
 
 
 class Amount:
-    """A number with a unit. Amounts of one sort add up and compare; the unit is kept for showing."""
+    """A number with a unit. Amounts of one kind add up and compare; the unit is kept for showing."""
 
     #: What one of each unit is, in the smallest one; the first is the one shown when nothing else is known.
     units: ClassVar[dict[str, Decimal]] = {}
@@ -178,7 +178,7 @@ class Duration(Amount):
         return int(number)
 
 
-#: Every sort of amount.
+#: Every kind of amount.
 AMOUNTS: tuple[type[Amount], ...] = (Duration, Length, Size)
 
 #: The word of every unit, as written, with its amount and its own name.

@@ -17,7 +17,7 @@ _FORM = late(r"\$?([A-Za-z]{1,3})?\$?(\d{1,7})?(?::\$?([A-Za-z]{1,3})?\$?(\d{1,7
 
 @lru_cache(maxsize=1024)
 def letters_of(column: int) -> str:
-    """The letters of a column: 1 is A, 27 is AA. What is no column has none."""
+    """The letters of a column: 1 is A, 27 is AA. What is not a column has none."""
     found = ""
     column = max(0, column)
     while column:
@@ -76,11 +76,11 @@ class Area(NamedTuple):
         return (self.top, self.left) == (self.bottom, self.right)
 
     def holds(self, row: int, column: int) -> bool:
-        """Whether a cell lies in it."""
+        """Whether a cell is in it."""
         return self.top <= row <= self.bottom and self.left <= column <= self.right
 
     def within(self, other: Area) -> Area:
-        """The part of it that lies in another; its bottom is above its top when there is none."""
+        """The part of it that is in another; its bottom is above its top when there is none."""
         return Area(
             max(self.top, other.top), max(self.left, other.left),
             min(self.bottom, other.bottom), min(self.right, other.right),
@@ -99,7 +99,7 @@ def _from_to(first: int, last: int, most: int, called: Callable[[int], str]) -> 
 
 
 def area_of(text: str) -> Area:
-    """A range as written. Raises `Failure` for one that is none, or lies outside every sheet."""
+    """A range as written. Raises `Failure` for one that is none, or is outside every sheet."""
     found = _FORM.fullmatch(text.strip())
     if found is None or not any(found.groups()):
         raise Failure(f'"{text}" is not a range of cells. Examples: B2:F10, C4, C:D or 3:5')

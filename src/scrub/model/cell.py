@@ -163,7 +163,7 @@ class Cell(CellFields):
         return self._beside(-by, 0)
 
     def _beside(self, down: int, right: int) -> Cell:
-        """A cell so many rows and columns away; lines that were deleted do not count."""
+        """A cell that many rows and columns away; lines that were deleted do not count."""
         row = _stepped(self.row_number, down, MOST_ROWS, self.sheet.is_gone)
         column = _stepped(self.number, right, MOST_COLUMNS, self.sheet.is_column_gone)
         if not row or not column:
@@ -188,7 +188,7 @@ class Cell(CellFields):
 
 
 def _stepped(line: int, by: int, most: int, gone: Callable[[int], bool]) -> int:
-    """The line so many steps away; 0 where there is none."""
+    """The line that many steps away; 0 where there is none."""
     step = 1 if by > 0 else -1
     for _ in range(abs(by)):
         line += step
@@ -200,7 +200,7 @@ def _stepped(line: int, by: int, most: int, gone: Callable[[int], bool]) -> int:
 
 
 def holds_of(value: Value) -> Holds:
-    """What sort of value it is."""
+    """What kind of value it is."""
     if value is None or isinstance(value, Trouble):
         return Holds.NOTHING if value is None or not value.error else Holds.ERROR
     found = value_type(value)

@@ -1,4 +1,4 @@
-"""What cells and everything made of cells have in common. In an example, KIND stands for the word of the kind."""
+"""What cells and everything made of cells have in common. In an example, KIND means the word of the kind."""
 
 from __future__ import annotations
 

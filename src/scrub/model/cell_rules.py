@@ -1,4 +1,4 @@
-"""What may be entered into cells, and how they look by what stands in them: set on one cell or many."""
+"""What may be entered into cells, and how they look by what is in them: set on one cell or many."""
 
 from __future__ import annotations
 

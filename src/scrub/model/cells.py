@@ -116,13 +116,13 @@ class Cells(CellFields, HoldsColumns):
 
     @holds
     def rows(self) -> Iterator[Row]:
-        """The rows it lies in, down to the last used one."""
+        """The rows it is in, down to the last used one."""
         for sheet, area in self._areas:
             yield from rows_of(sheet, area)
 
     @holds
     def columns(self) -> Iterator[Column]:
-        """The columns it lies in, as far as they are used."""
+        """The columns it is in, as far as they are used."""
         for sheet, area in self._areas:
             yield from columns_of(sheet, area)
 
@@ -199,11 +199,11 @@ class MergedRange(CellFields):
 
     @property
     def removed(self) -> bool:
-        """Whether it was taken apart."""
+        """Whether it was split."""
         return self.area not in self.sheet.merged()
 
     def places(self) -> Iterable[Place]:
-        """Its first cell, which stands for all."""
+        """Its first cell, which means all."""
         return ((self.sheet, self.area.top, self.area.left),)
 
     def areas(self) -> Iterable[tuple[Grid, Area]]:

@@ -9,16 +9,16 @@ from typing import Any
 from scrub.model.area import Area
 from scrub.model.differences import differences
 
-#: Letters of both sides of a change that are told whole, and differences of longer ones that are told.
+#: Characters of both sides of a change that are told whole, and differences of longer ones that are told.
 _LINE = 60
 _PAIRS = 4
-#: Equal words and blanks between two differences that are told as one.
+#: Equal words and spaces between two differences that are told as one.
 _BETWEEN = 3
 _NAMED = str.maketrans({
     "\u00a0": "{no-break-space}", "\u202f": "{narrow-no-break-space}", "\t": "{tab}", "\n": "{newline}",
     "\u00ad": "{soft-hyphen}", "\u2011": "{no-break-hyphen}", "\u200b": "{zero-width-space}", "\ufffc": "{object}",
 })  # fmt: skip
-#: The field that is what stands in a cell.
+#: The field that is what is in a cell.
 VALUE = "value"
 
 
@@ -122,7 +122,7 @@ def _narrowed(before: str, after: str) -> tuple[str, str]:
 
 
 def _differing(before: str, after: str) -> Iterator[tuple[str, str]]:
-    """The words of two texts that differ; where only blanks do, or words came or went, with those beside them."""
+    """The words of two texts that differ; where only spaces do, or words came or went, with those beside them."""
     old, new = (re.findall(r"\s+|\S+", text) for text in (before, after))
     spans: list[list[int]] = []
     for a, b, c, d in differences(old, new):

@@ -107,7 +107,7 @@ class Comment(Item):
 
 
 class CellComment(Comment):
-    """A comment that hangs on a cell."""
+    """A comment that depends on a cell."""
 
     def __init__(self, sheet: Grid, noted: Noted) -> None:
         self.sheet = sheet

@@ -40,7 +40,7 @@ class Database(HoldsTexts, WholeFile):
         raise NotImplementedError
 
     def key_of(self, table: Table) -> list[str]:
-        """Under which headings stands what tells its records apart."""
+        """Under which headings is what tells its records apart."""
         raise NotImplementedError
 
     # -- what follows from that
@@ -61,7 +61,7 @@ class Database(HoldsTexts, WholeFile):
         return every[place]
 
     def contents(self) -> Contents:
-        """Its tables with their keys, and what stands under their headings."""
+        """Its tables with their keys, and what is under their headings."""
         rows, outlines = [], []
         for table in self.tables():
             rows.append(

@@ -67,7 +67,7 @@ def holds(method: F) -> F:
 
 
 def holds_files(method: F) -> F:
-    """Marks a method as `holds` does, for files that are opened as items of their own: what is in them is reached
+    """Marks a method as `contains` does, for files that are opened as items of their own: what is in them is reached
     through each of them only.
     """
     method.scrub_apart = True  # type: ignore[attr-defined]
@@ -75,14 +75,14 @@ def holds_files(method: F) -> F:
 
 
 def finds(method: F) -> F:
-    """Marks the method that looks an item of a kind up inside this one, by what stands in the brackets."""
+    """Marks the method that looks an item of a kind up inside this one, by what is in the brackets."""
     method.scrub_finds = True  # type: ignore[attr-defined]
     return method
 
 
 def selects(method: F) -> F:
-    """Marks the method of a file that gives what a person picked with `--at`, or all of it; its annotation is the
-    kind that the word `selection` stands for in macros for such files.
+    """Marks the method of a file that gives what a person picked with `--at`, or all of it; its annotation is the kind
+    that the word `selection` means in macros for such files.
     """
     method.scrub_selects = True  # type: ignore[attr-defined]
     return method
@@ -172,7 +172,7 @@ class Item:
         said: str = "",
         inner: tuple[str | Area, ...] = (),
     ) -> None:
-        """Notes a change just made to this item, or to a place inside it, with the way to take it back."""
+        """Notes a change just made to this item, or to a place inside it, with the way to undo it."""
         self.file.recorder.add(Change((self.label, *inner), field, before, after, said), revert, self)
 
 
@@ -184,7 +184,7 @@ class FileItem(Item):
     recorder: Recorder
 
     def headings_over(self, changes: Changes) -> dict[str, Mapping[str, str]]:
-        """What stands over the columns of the places that have many changes: place, column, heading."""
+        """What is over the columns of the places that have many changes: place, column, heading."""
         return {}
 
     @may_lack
@@ -208,7 +208,7 @@ class FileItem(Item):
 
 
 class Docs:
-    """A docstring, taken apart: summary, arguments, example, synonyms."""
+    """A docstring, split: summary, arguments, example, synonyms."""
 
     __slots__ = ("also", "arguments", "example", "summary")
 
@@ -228,7 +228,7 @@ class Docs:
                 self.arguments[label] = text
 
     def called(self, word: str) -> bool:
-        """Whether people call it by a word, in which a hyphen stands for a space."""
+        """Whether people call it by a word, in which a hyphen means a space."""
         return word in self.also or word.replace("-", " ") in self.also
 
 

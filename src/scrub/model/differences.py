@@ -59,7 +59,7 @@ def _anchors(old: Sequence[str], new: Sequence[str]) -> list[tuple[int, int]]:
     pairs = [(at, places[word]) for at, word in enumerate(old) if times[word] == 1 and word in places]
     ends: list[int] = []  # the smallest last place of a rising row of each length
     rows: list[int] = []  # the pair at that end
-    before: list[int] = []  # the pair in front of each
+    before: list[int] = []  # the pair before each
     for number, (_, place) in enumerate(pairs):
         at = bisect_left(ends, place)
         before.append(rows[at - 1] if at else -1)

@@ -1,4 +1,4 @@
-"""What else a workbook holds: names for ranges and formulas, pictures and charts on its sheets."""
+"""What else a workbook contains: names for ranges and formulas, pictures and charts on its sheets."""
 
 from __future__ import annotations
 
@@ -6,7 +6,7 @@ from scrub.model.declare import Item, Reach, action, field, may_lack
 
 
 class DefinedName(Item):
-    """A name that stands for a range or a formula."""
+    """A name that means a range or a formula."""
 
     kind_word = "defined-name"
 

@@ -20,7 +20,7 @@ class FilePath(str):
 
 
 class FromData(str):
-    """A path of which a part comes from a file. `own` is what the macro itself says in front, up to a separator."""
+    """A path of which a part comes from a file. `own` is what the macro itself says before, up to a separator."""
 
     own: str
 

@@ -1,4 +1,4 @@
-"""A document as it is looked through: what it holds, and what is found in it by number, by words, by name."""
+"""A document as it is looked through: what it contains, and what is found in it by number, by words, by name."""
 
 from __future__ import annotations
 
@@ -25,7 +25,7 @@ class LookedThrough(WholeFile, HoldsPassages):
         raise NotImplementedError
 
     def groups(self) -> Sequence[Sequence[Paragraph]]:
-        """Its paragraphs, those together that stand together: a body, a cell, a header."""
+        """Its paragraphs, those together that are together: a body, a cell, a header."""
         return (self.every_paragraph(),)
 
     def lines(self) -> Sequence[Sequence[Paragraph]]:
@@ -49,7 +49,7 @@ class LookedThrough(WholeFile, HoldsPassages):
 
     @holds
     def tables(self) -> Iterator[Table]:
-        """Its tables. Their first row has the headings; what stands under them are records."""
+        """Its tables. Their first row has the headings; what is under them are records."""
         return iter(())
 
     @holds
@@ -87,7 +87,7 @@ class LookedThrough(WholeFile, HoldsPassages):
     def picked(self, place: str | None = None) -> Passages:
         """What a person picked: `paragraph 12`, `paragraphs 3-5`, `heading "Water"`, `"bread and water"`, `paragraph 4
         "bread"`, `2 "bread"` for the second, `from "Dear" to "hut."`, `bookmark notice`, `table 2`, `matching "…"`;
-        several are parted by commas.
+        several are separated by commas.
         """
         if place is None:
             return Passages(self, [_whole(each) for each in self.every_paragraph()])

@@ -1,4 +1,4 @@
-"""How a paragraph is set: where its lines stand, and what is round it."""
+"""How a paragraph is set: where its lines are, and what is round it."""
 
 from __future__ import annotations
 
@@ -10,7 +10,7 @@ from scrub.model.values import Choice
 
 
 class TextAlignment(Choice):
-    """Where the lines of a paragraph stand from left to right."""
+    """Where the lines of a paragraph are from left to right."""
 
     LEFT = "left"
     CENTRE = "centre"

@@ -17,7 +17,7 @@ from scrub.model.values import Choice, Value, is_empty
 
 
 class Holds(Choice):
-    """What stands in a cell, by what its value is."""
+    """What is in a cell, by what its value is."""
 
     NOTHING = "nothing"
     TEXT = "text"
@@ -30,7 +30,7 @@ class Holds(Choice):
 
 
 class Alignment(Choice):
-    """Where the text of a cell stands from left to right."""
+    """Where the text of a cell is from left to right."""
 
     GENERAL = "general"
     LEFT = "left"
@@ -43,7 +43,7 @@ class Alignment(Choice):
 
 
 class UpDown(Choice):
-    """Where the text of a cell stands from top to bottom (ISO/IEC 29500-1, 18.18.88)."""
+    """Where the text of a cell is from top to bottom (ISO/IEC 29500-1, 18.18.88)."""
 
     TOP = "top"
     MIDDLE = "middle"
@@ -79,8 +79,8 @@ EDGES = ("border-left", "border-right", "border-top", "border-bottom")
 class Trouble:
     """A cell without a value that can be used: an error, or a day that does not exist. `what` names the cell.
 
-    With `doubt` it stands for the last result of a formula, which holds only as long as nothing changed that it
-    depends on: `doubt` gives that value, or the trouble with it. `lost` tells that there is no such result.
+    With `doubt` it means the last result of a formula, which contains only as long as nothing changed that it depends
+    on: `doubt` gives that value, or the trouble with it. `lost` tells that there is not a such result.
     """
 
     __slots__ = ("doubt", "error", "filled", "lost", "what")
@@ -93,7 +93,7 @@ class Trouble:
         lost: bool = False,
         filled: bool = False,
     ) -> None:
-        """`filled` tells that something stands there for sure, whatever it is: whether it is empty can be asked."""
+        """`filled` tells that something is there for sure, whatever it is: whether it is empty can be asked."""
         self.what = what
         self.filled = filled
         self.error = error
@@ -120,7 +120,7 @@ def settle(value: Value) -> Value:
 
 
 class ColumnValues(dict[int, Any]):
-    """The values of one column by row: what is changed later shows here at once. A `Trouble` stands for an error."""
+    """The values of one column by row: what is changed later shows here at once. A `Trouble` means an error."""
 
     __slots__ = ("__weakref__", "version")
 
@@ -132,7 +132,7 @@ class ColumnValues(dict[int, Any]):
 def texts_to_edit(
     texts: Mapping[int, str], area: Area, editing: Editing, known: dict[str, Sequence[Edit]]
 ) -> list[tuple[int, str, Sequence[Edit]]]:
-    """The texts of a column that change, with their rows and edits; a text that stands there often is computed once."""
+    """The texts of a column that change, with their rows and edits; a text that is there often is computed once."""
     for text in set(texts.values()).difference(known):
         known[text] = tuple(editing(text))
     return [
@@ -149,7 +149,7 @@ class TablePlace(NamedTuple):
 
 
 class Noted(NamedTuple):
-    """A comment that hangs on a cell."""
+    """A comment that depends on a cell."""
 
     row: int
     column: int
@@ -174,7 +174,7 @@ class Grid:
         """How a person names a cell of it."""
         return f"{self.name} {address_of(row, column)}"
 
-    #: What stands over its columns, by their letters, as far as somebody looked.
+    #: What is over its columns, by their letters, as far as somebody looked.
     heads: Mapping[str, str] = MappingProxyType({})
 
     # -- what is there
@@ -216,7 +216,7 @@ class Grid:
     # -- values
 
     def column_values(self, column: int) -> ColumnValues:
-        """The values of a column, kept up to date while somebody holds them."""
+        """The values of a column, kept up to date while somebody contains them."""
         raise NotImplementedError
 
     def value(self, row: int, column: int) -> Value:
@@ -252,19 +252,19 @@ class Grid:
     def put_formula(self, row: int, column: int, formula: str | None, down: int = 0, right: int = 0) -> None:
         """Gives a cell a formula, or takes it away and keeps its last value.
 
-        `down` and `right` tell how far the cell lies from the one that the formula was written for.
+        `down` and `right` tell how far the cell is from the one that the formula was written for.
         """
         raise NotImplementedError
 
     def empty(self, row: int, column: int) -> None:
-        """Takes away what stands in a cell, a formula too."""
+        """Takes away what is in a cell, a formula too."""
         self.put(row, column, None)
 
     def edit_area(self, area: Area, editing: Editing) -> None:
         """Edits every text in a range; formulas are passed by."""
         raise NotImplementedError
 
-    # -- looks and what hangs on cells
+    # -- looks and what depends on cells
 
     def look(self, row: int, column: int, word: str) -> Any:
         """How a cell looks, by the word of the field."""
@@ -325,7 +325,7 @@ class Grid:
 
     @may_lack
     def add_conditional_format(self, area: Area, when: When, emphasis: Emphasis) -> None:
-        """Lets those cells of a range stand out that fulfil a condition."""
+        """Lets those cells of a range standout that fulfil a condition."""
         raise NotImplementedError
 
     @may_lack
@@ -358,21 +358,21 @@ class Grid:
 
     @may_lack
     def insert_line(self, line: int, is_row: bool, behind: bool) -> int:
-        """Makes a row or a column before another one, or behind it; gives its number for the time being."""
+        """Makes a row or a column before another one, or after it; gives its number for the time being."""
         raise NotImplementedError
 
     @may_lack
     def move_line(self, line: int, to: int, is_row: bool, behind: bool) -> None:
-        """Puts a row or a column before another one, or behind it."""
+        """Puts a row or a column before another one, or after it."""
         raise NotImplementedError
 
     @may_lack
     def order_rows(self, rows: Sequence[int], left: int, right: int) -> Callable[[], None]:
-        """Puts what stands in some rows, from one column to another, into an order; gives what takes that back."""
+        """Puts what is in some rows, from one column to another, into an order; returns how to undo it."""
         raise NotImplementedError
 
     def keep_row(self, row: int) -> Callable[[], None]:
-        """Lets a row be there though nothing is in it, where rows are records of a file; gives what takes that back."""
+        """Lets a row be there though nothing is in it, where rows are records of a file; returns how to undo it."""
         return lambda: None
 
     def totals_below(self, rows: Sequence[int], left: int, right: int) -> Collection[int]:
@@ -399,7 +399,7 @@ class Grid:
 
     @may_lack
     def grow_table(self, name: str, heading: str | None, back: Callable[[], None]) -> None:
-        """Makes a table a row longer, or a column with a heading wider; `back` is called when that is taken back."""
+        """Makes a table a row longer, or a column with a heading wider; `back` is called when that is undone."""
         raise NotImplementedError
 
     def row_item(self, number: int) -> Item:
@@ -415,7 +415,7 @@ class Grid:
         return None
 
     def put_table_style(self, name: str, style: str | None) -> Callable[[], None]:
-        """Gives a table another style; gives what takes that back. Raises `Failure`."""
+        """Gives a table another style; returns how to undo it. Raises `Failure`."""
         raise NotImplementedError
 
     def look_like(self, row: int, column: int, other_row: int) -> None:
@@ -427,7 +427,7 @@ class Grid:
 
 
 class HoldsCells(HoldsTexts):
-    """An item that is made of cells, or holds some."""
+    """An item that is made of cells, or contains some."""
 
     __slots__ = ()
 
@@ -446,7 +446,7 @@ class HoldsCells(HoldsTexts):
         )
 
     def edit_texts(self, editing: Editing, between: str = "") -> None:
-        """Edits the text of each cell. Nothing parts a text in a cell: a tab there is a blank like others."""
+        """Edits the text of each cell. Nothing parts a text in a cell: a tab there is a space like others."""
         for sheet, area in over(list(self.areas()), lambda each: each[0].name):
             sheet.edit_area(area, editing)
 

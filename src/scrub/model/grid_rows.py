@@ -41,7 +41,7 @@ class GridRows(Rows):
             if (value := sheet.raw_value(area.top, column)) is not None and not isinstance(value, Trouble)
         ]
         self.columns = self.by_heading(written)
-        # Of a heading that stands there twice, the first one says what is under it.
+        # Of a heading that is there twice, the first one says what is under it.
         first = {heading_key(heading): (letters_of(column), heading) for heading, column in reversed(written)}
         heads = dict(where for key, where in first.items() if key)
         if not name:
@@ -139,7 +139,7 @@ class GridRows(Rows):
         self.sheet.put(row, self.columns.get(key) or self.column(key), value)
 
     def place(self, row: int, key: str) -> str:
-        """The address of what stands under a heading."""
+        """The address of what is under a heading."""
         return self.sheet.where(row, self.column(key))
 
     def is_gone(self, row: int) -> bool:
@@ -147,7 +147,7 @@ class GridRows(Rows):
         return self.sheet.is_gone(row)
 
     def delete(self, row: int, record: Item) -> None:
-        """Deletes the row of the sheet, where nothing else stands in it."""
+        """Deletes the row of the sheet, where nothing else is in it."""
         used = self.sheet.used()
         if self.name and used is not None:
             for column in (*range(used.left, self.area.left), *range(self.area.right + 1, used.right + 1)):
@@ -202,7 +202,7 @@ class GridRows(Rows):
                 self.sheet.put_formula(row, column, formula, row - above)
 
     def _ensure_free(self, places: Iterable[tuple[int, int]], where: str) -> None:
-        """Raises `Failure` where something stands where a table grows."""
+        """Raises `Failure` where something is where a table grows."""
         for row, column in places:
             if self.sheet.raw_value(row, column) is not None:
                 raise Failure(
@@ -210,7 +210,7 @@ class GridRows(Rows):
                 )
 
     def put_in_order(self, rows: Sequence[int]) -> Callable[[], None]:
-        """Puts what stands in the rows into an order."""
+        """Puts what is in the rows into an order."""
         return self.sheet.order_rows(rows, self.area.left, self.area.right)
 
     def last(self) -> int:
@@ -221,11 +221,11 @@ class GridRows(Rows):
         return max(self.area.top, used.bottom if used else 0)
 
     def body(self) -> Area:
-        """What stands under its headings."""
+        """What is under its headings."""
         return Area(self.area.top + 1, self.area.left, self.last(), self.area.right)
 
     def grid(self) -> tuple[Grid, Area]:
-        """The sheet, and what stands under its headings."""
+        """The sheet, and what is under its headings."""
         return self.sheet, self.body()
 
     def address(self) -> str:
@@ -245,7 +245,7 @@ class GridRows(Rows):
         column = max(self.columns.values(), default=self.area.left - 1) + 1
         rows = range(self.area.top, self.last() + 1)
         while any(self.sheet.raw_value(row, column) is not None for row in rows):
-            column += 1  # what stands there has no heading, and is not ours to overwrite
+            column += 1  # what is there has no heading, and is not ours to overwrite
         self.sheet.put(self.area.top, column, heading)
         self._take_in(column, heading)
 

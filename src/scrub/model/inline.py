@@ -1,4 +1,4 @@
-"""What stands among the words of a document: links, pictures, bookmarks; and the sections it is printed in."""
+"""What is among the words of a document: links, pictures, bookmarks; and the sections it is printed in."""
 
 from __future__ import annotations
 
@@ -244,11 +244,11 @@ class Bookmark(Item):
         raise NotImplementedError
 
     def covers(self) -> Iterable[tuple[Paragraph, int, int]]:
-        """The paragraphs that it lies over, each with the letters."""
+        """The paragraphs that it is over, each with the characters."""
         raise NotImplementedError
 
 
-#: As many columns as letters find room in.
+#: As many columns as letters can name.
 MOST_TEXT_COLUMNS = 20
 
 

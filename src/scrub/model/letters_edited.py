@@ -1,4 +1,4 @@
-"""A text whose letters are edited, and pieces of it that move along."""
+"""A text whose characters are edited, and pieces of it that move along."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ from scrub.model.text import Edit, Editing, HoldsTexts, Moved, parted, shrunk
 
 
 class Piece(Protocol):
-    """A piece of such a text, by its letters."""
+    """A piece of such a text, by its characters."""
 
     start: int
     end: int
@@ -20,7 +20,7 @@ class Piece(Protocol):
 class LettersEdited(HoldsTexts):
     """A text that is edited letter by letter: what can be edited is, what cannot is left and told."""
 
-    _passages: weakref.WeakSet[Any] | None = None  # those pieces that somebody holds
+    _passages: weakref.WeakSet[Any] | None = None  # those pieces that somebody contains
 
     @property
     def text(self) -> str:

@@ -60,7 +60,7 @@ class _Line(CellFields):
     def places(self) -> Iterator[Place]:
         """Its cells in the used part of the sheet."""
         used = self.sheet.used() or Area(1, 1, 0, 0)
-        if self.is_new:  # it has no place yet, and lies beside what is used
+        if self.is_new:  # it has no place yet, and is beside what is used
             area = self._area.within(
                 used._replace(bottom=self._number) if self._is_row else used._replace(right=self._number)
             )
@@ -196,7 +196,7 @@ class Row(_Line):
 
     @property
     def is_blank(self) -> bool:
-        """Whether nothing stands in it."""
+        """Whether nothing is in it."""
         return all(is_empty(self.sheet.raw_value(row, column)) for _, row, column in self.places())
 
     @action(Reach.CHANGE)
@@ -278,7 +278,7 @@ class Column(_Line, HoldsColumns):
 
     @property
     def label(self) -> str:
-        """Its sheet and letters."""
+        """Its sheet and characters."""
         return f"{self.sheet.name} {new_line(self._number, MOST_COLUMNS) or f'column {letters_of(self._number)}'}"
 
     @property

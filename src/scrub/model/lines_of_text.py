@@ -44,5 +44,5 @@ class HoldsLines(HoldsTexts):
     __slots__ = ()
 
     def lines(self) -> Sequence[Sequence[Line]]:
-        """Its lines, in groups that stand together in one place."""
+        """Its lines, in groups that are together in one place."""
         raise NotImplementedError

@@ -1,4 +1,4 @@
-"""How words look: what a paragraph and a piece of one have in common. In an example, KIND stands for the kind."""
+"""How words look: what a paragraph and a piece of one have in common. In an example, KIND means the kind."""
 
 from __future__ import annotations
 
@@ -14,14 +14,14 @@ class Lettered(Protocol):
     """A paragraph whose words have looks."""
 
     def looks(self, start: int, end: int, word: str) -> Iterable[object]:
-        """What the look of each stretch of its letters is."""
+        """What the look of each stretch of its characters is."""
 
     def put_look(self, start: int, end: int, word: str, value: object) -> None:
-        """Sets a look of letters."""
+        """Sets a look of characters."""
 
 
 class LetterLooks(Item):
-    """How the letters of something look, whatever it is."""
+    """How the characters of something look, whatever it is."""
 
     __slots__ = ()
 
@@ -86,7 +86,7 @@ class HasLooks(LetterLooks):
     __slots__ = ()
 
     def lettered(self) -> tuple[Lettered, int, int]:
-        """The paragraph, and which of its letters are meant."""
+        """The paragraph, and which of its characters are meant."""
         raise NotImplementedError
 
     def _look(self, word: str) -> Any:

@@ -69,7 +69,7 @@ class Mailbox(WholeFile, HoldsTexts):
 
     @holds
     def messages(self) -> Series[Message]:
-        """Its messages, in the order in which they stand."""
+        """Its messages, in the order in which they are."""
         raise NotImplementedError
 
     @finds
@@ -84,7 +84,7 @@ class Mailbox(WholeFile, HoldsTexts):
     @selects
     def picked(self, place: str | None = None) -> Messages:
         """What a person picked: `message 3`, `messages 3-9`, `subject "booking"`, `from "moss"`, `unseen`, `flagged`;
-        several are parted by commas.
+        several are separated by commas.
         """
         if place is None:
             return Messages(self, None)

@@ -1,4 +1,4 @@
-"""What can be put over words of a document. In an example, KIND stands for the kind."""
+"""What can be put over words of a document. In an example, KIND means the kind."""
 
 from __future__ import annotations
 
@@ -12,13 +12,13 @@ class Markable(Lettered, Protocol):
     """A paragraph over whose words something can be put."""
 
     def put_comment_on(self, start: int, end: int, text: str) -> None:
-        """Puts a comment on letters."""
+        """Puts a comment on characters."""
 
     def put_bookmark(self, start: int, end: int, name: str) -> None:
-        """Makes letters a bookmark."""
+        """Makes characters a bookmark."""
 
     def put_link(self, start: int, end: int, address: str) -> None:
-        """Makes letters a link."""
+        """Makes characters a link."""
 
 
 class HasMarks(HasLooks):
@@ -27,7 +27,7 @@ class HasMarks(HasLooks):
     __slots__ = ()
 
     def lettered(self) -> tuple[Markable, int, int]:
-        """The paragraph, and which of its letters are meant."""
+        """The paragraph, and which of its characters are meant."""
         raise NotImplementedError
 
     @action(Reach.CHANGE)

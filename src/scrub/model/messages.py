@@ -23,7 +23,7 @@ class Attachment(Item):
     implied = MappingProxyType({"message": "message_item"})
 
     def message_item(self) -> Message:
-        """The message that it hangs on."""
+        """The message that it depends on."""
         raise NotImplementedError
 
     @property

@@ -23,7 +23,7 @@ def made_of(cls: type[Item]) -> tuple[type[Item], ...]:
             if held not in found:
                 found[held] = None
                 waiting.append(held)
-    # Of a class and one that is made from it, the latter is what stands in such a file.
+    # Of a class and one that is made from it, the latter is what is in such a file.
     _KNOWN[cls] = tuple(
         each for each in found if not any(other is not each and issubclass(other, each) for other in found)
     )
@@ -49,7 +49,7 @@ def missing(file: type[FileItem], function: Callable[..., object]) -> bool:
 
 
 def _setting(cls: type[Item], name: str) -> Callable[..., object] | None:
-    """The function behind an action, or what sets a field."""
+    """The function after an action, or what sets a field."""
     member = inspect.getattr_static(cls, name)
     found: Callable[..., object] | None = member.fset if isinstance(member, property) else member
     return found

@@ -9,7 +9,7 @@ from scrub.model.named import NamedTuple
 
 
 class Outline(NamedTuple):
-    """How a macro opens a loop over records, and each heading as it writes it, with a value that stands there."""
+    """How a macro opens a loop over records, and each heading as it writes it, with a value that is there."""
 
     opening: str
     fields: dict[str, str]
@@ -21,7 +21,7 @@ class Contents(NamedTuple):
     part: str
     #: What is told of each part, by what it is.
     rows: Sequence[Mapping[str, object]] = ()
-    #: The headings in each part: its name, and how a macro goes through what stands under them.
+    #: The headings in each part: its name, and how a macro goes through what is under them.
     outlines: Sequence[tuple[str, Outline]] = ()
     #: How a macro speaks of the parts.
     hint: str = ""

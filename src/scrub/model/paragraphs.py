@@ -20,7 +20,7 @@ from scrub.model.values import Choice, loosen
 
 
 class PlaceInDocument(Choice):
-    """Where a paragraph stands."""
+    """Where a paragraph is."""
 
     BODY = "body"
     TABLE = "table"
@@ -32,7 +32,7 @@ class PlaceInDocument(Choice):
 
 
 class Hole(NamedTuple):
-    """A place of a paragraph that is filled in: its name, its letters, and how a sentence calls it."""
+    """A place of a paragraph that is filled in: its name, its characters, and how a sentence calls it."""
 
     name: str
     start: int
@@ -49,7 +49,9 @@ class HoldsPassages(HoldsLines):
     """An item in which words are looked for."""
 
     def searched(self) -> Iterable[tuple[Paragraph, int, int | None]]:
-        """The paragraphs in which they are looked for, each with its letters: from one to another, None for the end."""
+        """The paragraphs in which they are looked for, each with its characters: from one to another, None for the
+        end.
+        """
         raise NotImplementedError
 
     def search(self, text: str, matching: str = "") -> Iterator[Passage]:
@@ -80,7 +82,7 @@ class HoldsPassages(HoldsLines):
 
     @finds
     def find_passage(self, text: str) -> Passage:
-        """The one passage with these words: `passage("6 kg")`. Words that stand several times are refused."""
+        """The one passage with these words: `passage("6 kg")`. Words that are several times are refused."""
         return self.only(text)
 
     @finds
@@ -163,27 +165,27 @@ class Paragraph(Framed, HasMarks, LettersEdited, HoldsPassages):
         return PlaceInDocument.BODY
 
     def looks(self, start: int, end: int, word: str) -> Iterable[object]:
-        """What the look of each stretch of its letters is; nothing where a format has none."""
+        """What the look of each stretch of its characters is; nothing where a format has none."""
         return ()
 
     @may_lack
     def put_comment_on(self, start: int, end: int, text: str) -> None:
-        """Puts a comment on letters."""
+        """Puts a comment on characters."""
         raise NotImplementedError
 
     @may_lack
     def put_bookmark(self, start: int, end: int, name: str) -> None:
-        """Makes letters a bookmark."""
+        """Makes characters a bookmark."""
         raise NotImplementedError
 
     @may_lack
     def put_link(self, start: int, end: int, address: str) -> None:
-        """Makes letters a link."""
+        """Makes characters a link."""
         raise NotImplementedError
 
     @may_lack
     def put_look(self, start: int, end: int, word: str, value: object) -> None:
-        """Sets a look of letters."""
+        """Sets a look of characters."""
         raise NotImplementedError
 
     def holes(self) -> Iterable[Hole]:
@@ -243,7 +245,7 @@ class Paragraph(Framed, HasMarks, LettersEdited, HoldsPassages):
     # -- what follows from that
 
     def lettered(self) -> tuple[Paragraph, int, int]:
-        """All of its letters."""
+        """All of its characters."""
         return self, 0, len(self.text)
 
     def searched(self) -> Iterable[tuple[Paragraph, int, int | None]]:
@@ -291,7 +293,7 @@ class Passage(HasMarks, HoldsTexts):
         paragraph.tracks(self)
 
     def paragraph_item(self) -> Paragraph:
-        """The paragraph it stands in."""
+        """The paragraph it is in."""
         return self.paragraph
 
     @property
@@ -301,7 +303,7 @@ class Passage(HasMarks, HoldsTexts):
 
     @property
     def label(self) -> str:
-        """The paragraph it stands in."""
+        """The paragraph it is in."""
         return self.paragraph.label
 
     @property
@@ -315,7 +317,7 @@ class Passage(HasMarks, HoldsTexts):
         return (self.start, self.end) != (0, len(self.paragraph.text))
 
     def lettered(self) -> tuple[Paragraph, int, int]:
-        """Its letters."""
+        """Its characters."""
         return self.paragraph, self.start, self.end
 
     @property
@@ -403,7 +405,7 @@ class Passages(HoldsPassages):
 
     @holds
     def paragraphs(self) -> Iterator[Paragraph]:
-        """The paragraphs they stand in."""
+        """The paragraphs they are in."""
         return iter(list(dict.fromkeys(each.paragraph for each in self._every)))
 
     def searched(self) -> Iterable[tuple[Paragraph, int, int | None]]:
@@ -416,7 +418,7 @@ class Passages(HoldsPassages):
             each.edit_texts(editing, between)
 
     def lines(self) -> Sequence[Sequence[Line]]:
-        """The paragraphs they stand in, as they follow each other."""
+        """The paragraphs they are in, as they follow each other."""
         chosen = set(map(id, self.paragraphs()))
         return [[each for each in group if id(each) in chosen] for group in self._document.lines()]
 

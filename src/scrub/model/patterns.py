@@ -27,7 +27,7 @@ def pattern_of(written: str, exactly: bool = False) -> Any:
 
 
 def replacement(pattern: Any, by: str) -> list[str]:
-    """A replacement in pieces: every second one is the number of the brackets of the pattern that it stands for. Raises
+    """A replacement in pieces: every second one is the number of the brackets of the pattern that it means. Raises
     `Failure` where the pattern does not have them.
     """
     pieces = re.split(r"\{(\d+)\}", by)

@@ -32,9 +32,9 @@ class Preferences(NamedTuple):
     date_order: DateOrder | None = None
     decimal_mark: Mark | None = None
     encoding: str | None = None
-    author: str | None = None  # who is named for recorded changes
+    author: str | None = None  # who is named for tracked changes
     address: Address | None = None  # from whom messages go out
-    marks: tuple[str, ...] = ()  # more marks in front of subjects
+    marks: tuple[str, ...] = ()  # more marks before subjects
     most_elements: int = 350_000  # of a part of a file that is read element by element
     most_minutes: int = 10  # of work of a macro on one file
     most_gigabytes: int = 10  # of a file: all of it is read once before anything else

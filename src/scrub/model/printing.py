@@ -11,13 +11,13 @@ from scrub.model.values import Choice
 
 
 class PrintedText(str):
-    """A text that is filled in when a page is printed: it can hold page numbers."""
+    """A text that is filled in when a page is printed: it can contain page numbers."""
 
     __slots__ = ()
 
 
 class Orientation(Choice):
-    """How the paper lies."""
+    """How the paper is."""
 
     PORTRAIT = "portrait"
     LANDSCAPE = "landscape"

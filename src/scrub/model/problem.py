@@ -45,7 +45,7 @@ class Failure(ScrubError):
         self.title: str | None = None
         self.line: int | None = None
         self.placed = False  # whether `what` says already which cell it is about
-        self.filled = False  # whether something stands there for sure that only could not be read
+        self.filled = False  # whether something is there for sure that only could not be read
 
     def at(self, place: str) -> Failure:
         """The failure, told of a place in the file."""
@@ -65,7 +65,7 @@ class Missing(Failure):
 
 
 class WrongPassword(Failure):
-    """A password does not open what it should. It ends the run, whatever stands around it: an attempt is no way to find
+    """A password does not open what it should. It ends the run, whatever is around it: an attempt is not a way to find
     one out.
     """
 
@@ -87,9 +87,9 @@ class Refused(ScrubError):
 
 
 class Problem:
-    """One slip in a macro: where it stands, what is wrong, and how to mend it.
+    """One slip in a macro: where it is, what is wrong, and how to mend it.
 
-    `line` and `column` count from 1; `length` is in characters. `code` names the sort of slip, the same in every
+    `line` and `column` count from 1; `length` is in characters. `code` names the kind of slip, the same in every
     version; `replacement` is what to write in its place, where that is one word.
     """
 

@@ -12,9 +12,9 @@ T = TypeVar("T")
 
 #: Seconds between two tellings.
 _PAUSE = 0.1
-#: Levels of work inside work that are counted; what lies deeper is too small to see.
+#: Levels of work inside work that are counted; what is deeper is too small to see.
 _DEEPEST = 3
-#: Above so many pieces, not every one looks at the clock.
+#: Above that many pieces, not every one looks at the clock.
 _MANY = 500
 
 

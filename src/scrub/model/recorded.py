@@ -9,7 +9,7 @@ from scrub.model.values import Choice
 
 
 class ChangeSort(Choice):
-    """What a recorded change did."""
+    """What a tracked change did."""
 
     INSERTION = "insertion"
     DELETION = "deletion"
@@ -18,7 +18,7 @@ class ChangeSort(Choice):
 
 
 class RecordedChange(Item):
-    """A change that was recorded, and waits to be accepted or refused."""
+    """A change that was recorded, and waits to be accepted or rejected."""
 
     kind_word = "change"
 

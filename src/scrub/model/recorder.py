@@ -16,7 +16,7 @@ from scrub.model.problem import Failure
 
 
 class Done:
-    """A change that was just made, with the way to take it back in memory."""
+    """A change that was just made, with the way to undo it in memory."""
 
     __slots__ = ()
 
@@ -31,13 +31,13 @@ class Done:
         raise NotImplementedError
 
     def tell(self, changes: Changes) -> None:
-        """Puts it behind other changes, unless it changed nothing."""
+        """Puts it after other changes, unless it changed nothing."""
         change = self.change
         if change.before != change.after:
             changes.append(change)
 
     def revert(self) -> None:
-        """Takes it back."""
+        """Undoes it."""
         raise NotImplementedError
 
 
@@ -76,7 +76,7 @@ class Changes(Sequence[Change]):
         self._said: list[str] = []
 
     def append(self, change: Change) -> None:
-        """Puts one behind the others."""
+        """Puts one after the others."""
         at = change.at
         cell = at[1] if len(at) == 2 and type(at[0]) is str else None
         if type(cell) is Area and cell[:2] == cell[2:]:
@@ -93,7 +93,7 @@ class Changes(Sequence[Change]):
         self._after.append(change.after)
 
     def append_value(self, sheet: str, row: int, column: int, before: object, after: object) -> None:
-        """Puts the changed value of a cell behind the others, of which there can be a hundred thousand."""
+        """Puts the changed value of a cell after the others, of which there can be a hundred thousand."""
         self._places.append(sheet)
         self._rows.append(row)
         self._columns.append(column)
@@ -176,7 +176,7 @@ def _checked(change: Change) -> Change:
 
 
 class Recorder:
-    """The changes made to one file so far, each with the way to take it back in memory."""
+    """The changes made to one file so far, each with the way to undo it in memory."""
 
     def __init__(self) -> None:
         self._made: list[Done] = []
@@ -195,7 +195,7 @@ class Recorder:
         return len(self._made)
 
     def rollback(self, mark: int) -> None:
-        """Takes back, last first, every change made since the mark."""
+        """Undoes, last first, every change made since the mark."""
         while len(self._made) > mark:
             self._made.pop().revert()
 
@@ -237,7 +237,7 @@ class Within(Recorder):
         self._label = label
 
     def note(self, done: Done) -> None:
-        """Notes a change here and there; taken back there, it is taken back here."""
+        """Notes a change here and there; undone there, it is undone here."""
         super().note(done)
         self._outer.note(_Inside(self, done))
 

@@ -1,4 +1,4 @@
-"""Tables and their records: what stands under headings."""
+"""Tables and their records: what is under headings."""
 
 from __future__ import annotations
 
@@ -25,7 +25,7 @@ from scrub.model.values import Pairs, Value, heading_key, is_empty, shown
 
 
 class Table(HoldsColumns):
-    """What stands under headings: a table of a workbook, or a sheet as one."""
+    """What is under headings: a table of a workbook, or a sheet as one."""
 
     kind_word = "table"
 
@@ -166,7 +166,7 @@ class Table(HoldsColumns):
         return not any(True for _ in self.rows.filled())
 
     def areas(self) -> Iterable[tuple[Grid, Area]]:
-        """What stands under its headings."""
+        """What is under its headings."""
         return (self.rows.grid(),)
 
     def edit_texts(self, editing: Editing, between: str = "") -> None:
@@ -274,7 +274,7 @@ class Table(HoldsColumns):
 
 
 class Record(HoldsCells):
-    """What stands in one row under the headings of a table. Its fields are the headings."""
+    """What is in one row under the headings of a table. Its fields are the headings."""
 
     kind_word = "record"
     open_fields = True
@@ -304,7 +304,7 @@ class Record(HoldsCells):
 
     @property
     def is_blank(self) -> bool:
-        """Whether nothing stands under its headings."""
+        """Whether nothing is under its headings."""
         rows = self.table.rows
         return all(is_empty(settle(rows.value(self.row, key))) for key in rows.headings)
 
@@ -368,7 +368,7 @@ class Record(HoldsCells):
         self.table.rows.put(self.row, key, value)
 
     def place_of(self, key: str) -> str:
-        """How a person names what stands under a heading."""
+        """How a person names what is under a heading."""
         return self.table.rows.place(self.row, key)
 
     def areas(self) -> Iterable[tuple[Grid, Area]]:
@@ -382,7 +382,7 @@ class Record(HoldsCells):
 
 
 def sheet_column(rows: Rows, heading: str) -> int:
-    """The column of a sheet under a heading. Raises `Failure` where the rows are no cells."""
+    """The column of a sheet under a heading. Raises `Failure` where the rows are not cells."""
     if not isinstance(rows, GridRows):
         rows.grid()  # says so
         raise Missing(f'{rows.label} has no column "{heading}"')

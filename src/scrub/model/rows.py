@@ -1,4 +1,4 @@
-"""What tables and their records need of whatever holds them: cells of a sheet, a table of a document, a database."""
+"""What tables and their records need of whatever contains them: cells of a sheet, a table of a document, a database."""
 
 from __future__ import annotations
 
@@ -22,7 +22,7 @@ Reader = Callable[[Any], Value]
 class Rows:
     """Rows of values under headings. What a row is, a number or a key, is known here only."""
 
-    #: The headings as they are written, by what macros compare; those that stand there twice are in `twice` only.
+    #: The headings as they are written, by what macros compare; those that are there twice are in `twice` only.
     headings: dict[str, str]
     twice: frozenset[str] | set[str] = frozenset()
     #: Its name, where it has one of its own.
@@ -44,7 +44,7 @@ class Rows:
         return self.name
 
     def holds(self, item: object) -> bool:
-        """Whether a paragraph stands in them, where they are a table of a document."""
+        """Whether a paragraph is in them, where they are a table of a document."""
         return False
 
     @property
@@ -53,7 +53,7 @@ class Rows:
         return None
 
     def put_style(self, name: str | None) -> Callable[[], None]:
-        """Gives the table another style; gives what takes that back. Raises `Failure` for one that is not there."""
+        """Gives the table another style; returns how to undo it. Raises `Failure` for one that is not there."""
         raise Failure(f"{self.label} is not a table of the file, so it has no style. Format its cells instead")
 
     def paragraphs(self, row: Any = None) -> Sequence[Any]:
@@ -69,7 +69,7 @@ class Rows:
         raise NotImplementedError
 
     def value(self, row: Any, key: str) -> Value:
-        """One value, for who wants no more of what stands under the heading."""
+        """One value, for who wants no more of what is under the heading."""
         return self.reader(key)(row)
 
     def filled(self) -> Sequence[Any]:
@@ -81,7 +81,7 @@ class Rows:
         raise NotImplementedError
 
     def place(self, row: Any, key: str) -> str:
-        """How a person names what stands in a row under a heading."""
+        """How a person names what is in a row under a heading."""
         return f'{self.row_label(row)}, "{self.headings.get(key, key)}"'
 
     def version(self, keys: Iterable[str]) -> int:
@@ -89,22 +89,22 @@ class Rows:
         raise NotImplementedError
 
     def add_column(self, heading: str) -> None:
-        """Adds a heading behind the last one."""
+        """Adds a heading after the last one."""
         raise Failure(f"{self.label}: columns cannot be added here")
 
     def under(self, values: Sequence[Value]) -> dict[str, Value]:
-        """Values from the left, by the headings that they stand under."""
+        """Values from the left, by the headings that they are under."""
         return dict(zip(self.headings, values, strict=False))
 
     def add(self, values: Mapping[str, Value], table: Item) -> Any:
-        """Adds a row behind the last one, as a change of the table, and gives it. `values` go by the headings."""
+        """Adds a row after the last one, as a change of the table, and gives it. `values` go by the headings."""
         said = f"new row: {' | '.join(shown(each) for each in values.values())}"
         row, back = self.add_row(values)
         table.changed("new row", None, said, back, said, (f"row {len(list(self.filled())) + 1}",))
         return row
 
     def add_row(self, values: Mapping[str, Value]) -> tuple[Any, Callable[[], None]]:
-        """Adds a row behind the last one; gives it, and what takes that back."""
+        """Adds a row after the last one; gives it, and how to undo it."""
         raise Failure(f"{self.label}: rows cannot be added here")
 
     def is_gone(self, row: Any) -> bool:
@@ -117,7 +117,7 @@ class Rows:
         record.changed("deleted", False, True, self.delete_row(row), said)
 
     def delete_row(self, row: Any) -> Callable[[], None]:
-        """Takes a row out; gives what takes that back."""
+        """Takes a row out; returns how to undo it."""
         raise Failure(f"{self.label}: rows cannot be deleted here")
 
     def sortable(self) -> Sequence[Any]:
@@ -125,11 +125,11 @@ class Rows:
         return self.filled()
 
     def put_in_order(self, rows: Sequence[Any]) -> Callable[[], None]:
-        """Puts the rows in an order; gives what takes that back."""
+        """Puts the rows in an order; returns how to undo it."""
         raise Failure(f"{self.label}: rows cannot be moved here")
 
     def grid(self) -> tuple[Grid, Area]:
-        """The cells that the rows stand in, without the headings. Raises `Failure` where they are no cells."""
+        """The cells that the rows are in, without the headings. Raises `Failure` where they are not cells."""
         raise Failure(f"{self.label} has no cells. Use its records: each record")
 
     def address(self) -> str:
@@ -160,7 +160,7 @@ class Rows:
     # -- what follows from that
 
     def by_heading(self, found: Iterable[tuple[str, T]]) -> dict[str, T]:
-        """Notes headings, and gives what stands under each by its key; those that stand there twice are left out."""
+        """Notes headings, and gives what is under each by its key; those that are there twice are left out."""
         under: dict[str, T] = {}
         twice = set(self.twice)
         for heading, thing in found:
@@ -222,7 +222,7 @@ class Rows:
                     NOTED.get()(what, self.place(index[sought], key), self.headings.get(key, key))
 
     def take_in(self, row: Any) -> None:
-        """Lets look-ups know of a row that came behind the last one."""
+        """Lets look-ups know of a row that came after the last one."""
         for keys, (_, index) in self._indexes.items():
             index.setdefault(tuple(_indexed(settle(self.reader(key)(row))) for key in keys), row)
 

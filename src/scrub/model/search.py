@@ -66,7 +66,7 @@ def search(entries: Iterable[Entry], words: str) -> list[Entry]:
 
 
 def _near(stem: str, known: Iterable[str]) -> str:
-    """The stem that was meant by one that stands nowhere: a slip of the finger, not another word."""
+    """The stem that was meant by one that is nowhere: a slip of the finger, not another word."""
     alike = [each for each in known if each[:1] == stem[:1]]
     return nearest(stem, alike, 0.8) or stem
 
@@ -77,7 +77,7 @@ def entry_phrases(entry: Entry) -> set[str]:
 
 
 def _index(entry: Entry) -> dict[str, float]:
-    """Each stem that an entry holds, with how much it says: its own word most, then everyday words, then its text."""
+    """Each stem that an entry contains, with its weight: its own word most, then everyday words, then text."""
     found: dict[str, float] = {}
     choices: Sequence[str] = sum(entry.choices.values(), ())
     for weight, texts in (
@@ -94,7 +94,7 @@ def _index(entry: Entry) -> dict[str, float]:
 
 
 def _stems(text: str) -> list[str]:
-    """The words of a text without their endings; idle ones only where there is no other."""
+    """The words of a text without their endings; idle ones only where there is not an other."""
     plain = "".join(letter if letter.isalnum() or letter == "'" else " " for letter in fold(text))
     words = [word.removesuffix("'s").strip("'") for word in plain.split()]
     return [_stem(word) for word in words if word and word not in _IDLE] or [_stem(word) for word in words if word]

@@ -63,14 +63,14 @@ class Errand(Protocol):
 
 @runtime_checkable
 class Doing(Errand, Protocol):
-    """An errand that knows by itself how it is done."""
+    """An errand that knows on its own how it is done."""
 
     @property
     def address(self) -> str:
         """Where it is done."""
 
     def perform(self, keep: Callable[[bytes], str]) -> list[dict[str, Any]]:
-        """Does it; gives what takes it back. `keep` keeps bytes for that, and gives their name. Raises `NotSent` or
+        """Does it; returns how to undo it. `keep` keeps bytes for that, and gives their name. Raises `NotSent` or
         `PerhapsSent`.
         """
 
@@ -79,7 +79,7 @@ class Doing(Errand, Protocol):
 
 
 class NotSent(Exception):
-    """A message was surely not sent; the text says why."""
+    """A message was certainly not sent; the text says why."""
 
 
 class Declined(NotSent):

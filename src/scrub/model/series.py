@@ -31,14 +31,14 @@ class Series(Sequence[T]):
         return map(self._make, range(self._count))
 
     def many(self) -> int:
-        """How many of them were not taken out."""
+        """How many of them were not removed."""
         every: Iterator[Any] = iter(self)
         return sum(not each.removed for each in every)
 
     def sifted(self, sieve: Sieve, tally: Tally | None = None) -> Series[T] | None:
-        """Those for which a condition may hold, each with a row that says whether it surely does; with a tally those
-        that surely do are counted there instead, as the others are gone through. None where whoever holds them does not
-        find them by it.
+        """Those for which a condition may hold, each with a row that says whether it certainly does; with a tally
+        those that certainly do are counted there instead, as the others are gone through. None where whoever
+        contains them does not find them by it.
         """
         return None
 

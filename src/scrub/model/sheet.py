@@ -240,7 +240,7 @@ class Sheet(PageFields, HoldsCells):
 
     @holds
     def each_conditional_format(self) -> Iterator[ConditionalFormat]:
-        """Its looks that cells get by what stands in them."""
+        """Its looks that cells get by what is in them."""
         return iter(())
 
     @holds
@@ -345,7 +345,7 @@ class Sheet(PageFields, HoldsCells):
             self._known_table = None
 
     def note_headings(self) -> None:
-        """Notes what stands over the columns while the sheet is at hand, for the list of changes."""
+        """Notes what is over the columns while the sheet is at hand, for the list of changes."""
         if not self.heads:
             sheet_rows(self, self.heading_row())
 

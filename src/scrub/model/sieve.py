@@ -1,4 +1,4 @@
-"""A condition on records as plain data, for whoever holds so many that it finds them by itself."""
+"""A condition on records as plain data, for whoever contains that many that it finds them on its own."""
 
 from __future__ import annotations
 
@@ -10,7 +10,7 @@ from scrub.model.values import Value
 
 
 class Leaf(NamedTuple):
-    """What stands under a heading, compared with a value. The operator `yes` asks whether it is yes."""
+    """What is under a heading, compared with a value. The operator `yes` asks whether it is yes."""
 
     heading: str
     operator: str

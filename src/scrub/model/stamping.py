@@ -29,14 +29,14 @@ class Spot(Choice):
 
 
 class Layer(Choice):
-    """Whether something lies over what is on the page, or under it."""
+    """Whether something is over what is on the page, or under it."""
 
     ABOVE = "above"
     BEHIND = "behind"
 
 
 class Placing(NamedTuple):
-    """Where a stamp lies and how strong it is. Lengths are in points, the angle in degrees to the left."""
+    """Where a stamp is and how strong it is. Lengths are in points, the angle in degrees to the left."""
 
     spot: Spot
     margin: Decimal

@@ -1,4 +1,4 @@
-"""Texts as every kind holds them: characters that are edited in place and keep their looks."""
+"""Texts as every kind contains them: characters that are edited in place and keep their looks."""
 
 from __future__ import annotations
 
@@ -16,19 +16,19 @@ Editing = Callable[[str], Sequence[Edit]]
 
 
 class Moved(str):
-    """A piece of a text that is put elsewhere in it, and keeps its looks; `start` is where it stands now."""
+    """A piece of a text that is put elsewhere in it, and keeps its looks; `start` is where it is now."""
 
     start: int
 
     def __new__(cls, text: str, start: int) -> Moved:
-        """The text, and where it stands."""
+        """The text, and where it is."""
         found = super().__new__(cls, text)
         found.start = start
         return found
 
 
 class HoldsTexts(Item):
-    """An item that is a text, or holds some: what text actions act on."""
+    """An item that is a text, or contains some: what text actions act on."""
 
     __slots__ = ()
 
@@ -46,7 +46,7 @@ class HoldsTexts(Item):
 
 #: What is set of how words look: each look with its value.
 Looks = tuple[tuple[str, object], ...]
-#: Under this word stands, among the looks, what lies over the words.
+#: Under this word is, among the looks, what is over the words.
 MARKS = "marks"
 
 
@@ -95,7 +95,7 @@ class Stretches:
 
     @property
     def bounds(self) -> tuple[int, int]:
-        """The old characters in front of the first change, and where those behind the last one begin."""
+        """The old characters before the first change, and where those after the last one begin."""
         first = last = None
         if self.parts:
             first, last = self.parts[0], self.parts[-1]
@@ -106,7 +106,7 @@ class Stretches:
 
     def edited(self, edits: Sequence[Edit]) -> Stretches:
         """The text after edits of what it is now, which are `shrunk`. A replacement looks like the first character it
-        replaces, an insertion like the one before it, at the start like the one behind.
+        replaces, an insertion like the one before it, at the start like the one after.
         """
         if self._is_old and Moved not in [type(edit[2]) for edit in edits]:
             return self._first_edited(edits)
@@ -129,8 +129,8 @@ class Stretches:
         return fresh
 
     def in_whole_words(self, run_of: Callable[[int], object]) -> Stretches:
-        """The same text, where a word that was replaced in part is replaced whole, as reviewers read it. `run_of` tells
-        what an old character stands in; None for one that must stay.
+        """The same text, where a word that was replaced in part is replaced whole, as reviewers read it. `run_of`
+        tells what an old character is in; None for one that must stay.
         """
         edits = self._as_edits()
         if not edits:
@@ -240,7 +240,7 @@ class Stretches:
         return self._looking(start, end, lambda looks: {**looks, word: value})
 
     def marked(self, start: int, end: int, mark: object) -> Stretches:
-        """The text with something that lies over a range of it."""
+        """The text with something that is over a range of it."""
         return self._looking(start, end, lambda looks: {**looks, MARKS: (*looks.get(MARKS, ()), mark)})
 
     def _looking(self, start: int, end: int, change: Callable[[dict[str, Any]], dict[str, Any]]) -> Stretches:
@@ -285,7 +285,7 @@ def shrunk(text: str, edits: Sequence[Edit]) -> list[Edit]:
     """The edits without what their ends share with the text, so that as little as can be is touched."""
     found: list[Edit] = []
     for start, end, fresh in edits:
-        if isinstance(fresh, Moved):  # the same letters with other looks are a change
+        if isinstance(fresh, Moved):  # the same characters with other looks are a change
             found.append((start, end, fresh))
             continue
         first = 0

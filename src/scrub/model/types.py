@@ -12,7 +12,7 @@ from scrub.model.values import VALUE_TYPES, Choice, NewSecret, Pairs
 
 
 class Type(typing.NamedTuple):
-    """A type of the language: its word, what a list holds, the words of a choice, or the kind of an item."""
+    """A type of the language: its word, what a list contains, the words of a choice, or the kind of an item."""
 
     word: str
     of: Type | None = None
@@ -29,12 +29,12 @@ class Type(typing.NamedTuple):
         return with_article(self.word)
 
     def fits(self, wanted: Type) -> bool:
-        """Whether a value of this type may stand where `wanted` is expected; `nothing` fits any type."""
+        """Whether a value of this type may be where `wanted` is expected; `nothing` fits any type."""
         if ANY in (self, wanted) or self in (wanted, NOTHING):
             return True
-        if wanted == list_of(ADDRESS) and self in (TEXT, ADDRESS):  # one stands for a list of one
+        if wanted == list_of(ADDRESS) and self in (TEXT, ADDRESS):  # one means a list of one
             return True
-        if {self, wanted} == {TEXT, ADDRESS}:  # a text that is no address is noticed when the macro runs
+        if {self, wanted} == {TEXT, ADDRESS}:  # a text that is not an address is noticed when the macro runs
             return True
         if self.word == wanted.word and self.word in ("list", "pairs"):
             return self.of is None or wanted.of is None or self.of.fits(wanted.of)

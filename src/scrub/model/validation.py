@@ -1,4 +1,4 @@
-"""What may be entered into cells, and how cells look by what stands in them."""
+"""What may be entered into cells, and how cells look by what is in them."""
 
 from __future__ import annotations
 
@@ -134,7 +134,7 @@ class Effect(Choice):
 
 
 class ConditionalFormat(Item):
-    """A look that some cells get by what stands in them."""
+    """A look that some cells get by what is in them."""
 
     kind_word = "conditional-format"
 

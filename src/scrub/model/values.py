@@ -20,12 +20,12 @@ T = TypeVar("T")
 
 
 def alphabetical(text: str) -> tuple[str, str]:
-    """What a text is put in order by: letters without their marks first, as in most indexes; then with them."""
+    """What a text is put in order by: characters without their marks first, as in most indexes; then with them."""
     low = fold(text)
     return (low, low) if low.isascii() else ("".join(map(_plain_letter, low)), low)
 
 
-#: Letters that no decomposition takes apart (Unicode, chapter 7.1).
+#: Characters that no decomposition splits (Unicode, chapter 7.1).
 _LETTERS = {"ø": "o", "ł": "l", "đ": "d", "ð": "d", "æ": "ae", "œ": "oe", "ħ": "h", "ı": "i", "þ": "th"}
 
 
@@ -137,7 +137,7 @@ class Pairs:
         return self.held.values()
 
     def keys(self) -> list[Any]:
-        """The keys, in the order in which they came, as they were written first."""
+        """The keys, in the order in which they came, as it was written first."""
         return [key for key, _ in self.held.values()]
 
     def values(self) -> list[Any]:
@@ -164,7 +164,7 @@ class NewSecret(Secret):
     __slots__ = ()
 
 
-#: What a cell or a field of a table can hold.
+#: What a cell or a field of a table can contain.
 Plain: TypeAlias = str | Decimal | bool | date | Amount | None
 #: Any value of a macro: a plain one, a list of values, a secret, an item.
 Value: TypeAlias = Any
@@ -248,7 +248,7 @@ def shown(value: Value) -> str:
 
 
 def is_empty(value: Value) -> bool:
-    """`is empty`: nothing, blanks only, or a list without values."""
+    """`is empty`: nothing, spaces only, or a list without values."""
     if value is None:
         return True
     if isinstance(value, str):

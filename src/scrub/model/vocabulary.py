@@ -275,7 +275,7 @@ class Vocabulary:
 
     def _ensure_one_way(self) -> None:
         """Raises `TypeError` where items of a kind can be reached through two others, and it is not said which way
-        lists each of them once: the outer kind needs an `@holds` of its own for them.
+        lists each of them once: the outer kind needs an `@contains` of its own for them.
         """
         below: dict[str, set[str]] = {word: set() for word in self.kinds}
         growing = True

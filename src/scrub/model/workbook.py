@@ -126,7 +126,7 @@ class Workbook(Described, HoldsCells):
         return Contents("sheet", rows, outlines, hint if rows else "", names)
 
     def headings_over(self, changes: Changes) -> dict[str, Mapping[str, str]]:
-        """What stands over the columns of the sheets that have many changes: sheet, letters, heading."""
+        """What is over the columns of the sheets that have many changes: sheet, letters, heading."""
         counts = Counter(changes.places)
         return {sheet.name: sheet.heads for sheet in self.sheets() if counts[sheet.name] > _MANY and sheet.heads}
 

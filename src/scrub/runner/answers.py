@@ -15,13 +15,13 @@ from scrub.model.problem import BadCall, Failure, did_you_mean, listed
 from scrub.model.values import Secret, Value, fold, shown
 from scrub.runner.fitting import given
 
-#: How often a person is asked who answers what is none.
+#: How often a person is asked who answers anything else.
 _TRIES = 3
 _YES, _NO = frozenset(("yes", "y", "true")), frozenset(("no", "n", "false"))
 
 
 def variable(prompt: str) -> str:
-    """The environment variable that holds a secret: `sheet-code` is `SCRUB_SECRET_SHEET_CODE`."""
+    """The environment variable that contains a secret: `sheet-code` is `SCRUB_SECRET_SHEET_CODE`."""
     return "SCRUB_SECRET_" + "".join(letter if letter.isalnum() else "_" for letter in prompt).upper()
 
 

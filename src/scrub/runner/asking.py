@@ -29,7 +29,7 @@ class Asking:
     means: Meanings
 
     def is_under_heading(self, node: tree.Dot) -> bool:
-        """Whether it is what stands under a heading in an item that has a place of its own."""
+        """Whether it is what is under a heading in an item that has a place of its own."""
         is_field = bool(self.means[node].heading) and node.arguments is None
         return is_field and isinstance(node.target, tree.Name) and self.means[node.target].slot > 0
 
@@ -52,7 +52,7 @@ class Asking:
         return find
 
     def under_heading(self, slot: int, heading: str) -> Evaluate:
-        """What stands under a heading: the commonest step of a loop over records, so without a detour."""
+        """What is under a heading: the commonest step of a loop over records, so without a detour."""
 
         def read(frame: Frame) -> Value:
             record = frame[slot]
@@ -65,7 +65,7 @@ class Asking:
         return read
 
     def field_of(self, value: Value, heading: str) -> Value:
-        """What stands under a heading in whatever it is, or in nothing that is there."""
+        """What is under a heading in whatever it is, or in nothing that is there."""
         if type(value) is Absent:
             raise Failure(value.what)
         ask, _ = self.way(value, heading, heading, [])

@@ -83,7 +83,7 @@ def ordered(
 
 
 def in_order(name: str, one: Value, other: Value) -> bool:
-    """Compares two values of one sort. Raises `Failure` for others."""
+    """Compares two values of one kind. Raises `Failure` for others."""
     work = ORDER[name]
     if type(one) is type(other) and (type(one) is Decimal or isinstance(one, _ORDERED)):
         return work(one, other)

@@ -36,5 +36,5 @@ class Compiling(Expressions):
 
     @staticmethod
     def no_item(found: Value) -> Failure:
-        """The failure for what stands after `in` and is no item."""
+        """The failure for what is after `in` and is not an item."""
         return Failure(f'"in" needs an item; this is {type_name(found)}')

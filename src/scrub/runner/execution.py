@@ -33,7 +33,7 @@ def not_allowed(word: str, reach: Reach) -> Failure:
 
 
 class Execution:
-    """The state of one execution: the first place of every frame holds it."""
+    """The state of one execution: the first place of every frame contains it."""
 
     def __init__(self, host: Host, reach: Reach, budget: int = BUDGET) -> None:
         self.host = host
@@ -126,7 +126,7 @@ class Execution:
         return self.made[-1][0].item
 
     def _ensure_replaceable(self, path: str) -> None:
-        """Raises `Failure` for what is no file, or is open in this run."""
+        """Raises `Failure` for what is not a file, or is open in this run."""
         real = os.path.realpath(path)
         if not os.path.isfile(real):
             raise Failure(f'"{os.path.basename(path)}" is not a file, so it cannot be replaced')
@@ -175,7 +175,7 @@ class Execution:
         return [file.recorder.savepoint() for file in self._changing()]
 
     def rollback(self, marks: list[int]) -> None:
-        """Takes back every change since the mark; files made since then are not made."""
+        """Undoes every change since the mark; files made since then are not made."""
         while len(self.made) > len(marks) - len(self.roots):
             file, target = self.made.pop()
             file.close()
@@ -185,7 +185,7 @@ class Execution:
             file.recorder.rollback(mark)
 
     def put_pair(self, pairs: Pairs, key: Value, value: Value) -> None:
-        """Gives a key of pairs a value; an attempt that fails takes that back too."""
+        """Gives a key of pairs a value; an attempt that fails undoes that too."""
         former = pairs.put(key, value)
         if former is None and len(pairs.types) > 1:
             self._note_twin(pairs, key)
@@ -194,7 +194,7 @@ class Execution:
 
     @contextmanager
     def trying(self) -> Iterator[Callable[[], None]]:
-        """An attempt; gives what takes back all that was changed since it began."""
+        """An attempt; gives what undoes all that was changed since it began."""
         marks, first = self.savepoint(), len(self._pairs)
 
         def back() -> None:

@@ -11,7 +11,7 @@ from scrub.store.errors import CannotRead, EditedSince, InUse, NoSuchRun, StoreE
 
 
 def told(error: Exception, path: str = "") -> ScrubError:
-    """The problem behind an error; `path` is the file as the person wrote it, where that is known."""
+    """The problem after an error; `path` is the file as the person wrote it, where that is known."""
     if isinstance(error, NoSuchRun):
         return BadCall(error.what)
     if isinstance(error, StoreError):
@@ -28,7 +28,7 @@ def told(error: Exception, path: str = "") -> ScrubError:
 
 
 def not_foreseen(error: Exception, path: str) -> FileProblem:
-    """What is told of a file that holds something nobody thought of: it is that file's failure, and no other's."""
+    """What is told of a file that contains something nobody thought of: it is that file's failure, and no other's."""
     return FileProblem(
         path,
         (

@@ -202,7 +202,7 @@ class Expressions(Asking, Paths, Lookups):
         return lambda failure, frame: _named(failure, origins, frame)
 
     def _asking_first(self, node: Expression, told: Told) -> Told:
-        """The same; where the value of a cell is no text, a failure tells how to ask for texts only."""
+        """The same; where the value of a cell is not a text, a failure tells how to ask for texts only."""
         if not isinstance(node, tree.Dot) or node.word != "value" or not isinstance(node.target, tree.Name):
             return told
         item = node.target.word
@@ -227,7 +227,7 @@ class Expressions(Asking, Paths, Lookups):
         return placed
 
     def _origin(self, node: Expression) -> Callable[[Frame], str] | None:
-        """Where the value of an expression stands in the file, if it comes straight from there."""
+        """Where the value of an expression is in the file, if it comes straight from there."""
         if not isinstance(node, tree.Dot) or node.arguments is not None:
             return None
         target, heading = self.evaluate(node.target), self.means[node].heading
@@ -393,7 +393,7 @@ def _named(failure: Failure, origins: list[Callable[[Frame], str]], frame: Frame
 
 
 def _emptiness(value: Evaluate) -> Callable[[Frame], bool]:
-    """`is empty`, also of what stands somewhere and cannot be read."""
+    """`is empty`, also of what is somewhere and cannot be read."""
 
     def test(frame: Frame) -> bool:
         try:

@@ -55,7 +55,7 @@ def fitted(value: Value, wanted: Type, what: str, choice: ChoiceClass | None = N
     return value
 
 
-#: What stands for an argument that is nothing, which is left out.
+#: What means an argument that is nothing, which is left out.
 LEFT_OUT = object()
 
 

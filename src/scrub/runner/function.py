@@ -108,7 +108,7 @@ class Function(Written):
         return True
 
     def _given(self, parameters: Any, names: Iterable[str], arguments: Iterable[Argument]) -> str:
-        """The arguments of an action as they stand in a call, each fitted."""
+        """The arguments of an action as they are in a call, each fitted."""
         found = []
         unsure = ""
         for name, argument in zip(names, arguments, strict=False):

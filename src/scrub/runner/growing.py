@@ -13,7 +13,7 @@ _references: Callable[[object], int] = getattr(sys, "getrefcount", lambda value:
 
 
 def _alone() -> int:
-    """What is counted for an object that only one name holds."""
+    """What is counted for an object that only one name contains."""
     values: list[Value] = []
     return _references(values)
 
@@ -22,8 +22,9 @@ _ALONE = _alone()
 
 
 def lengthened(slot: int, added: Callable[[Frame], Value], plain: Callable[[Frame], Value]) -> Callable[[Frame], None]:
-    """`names = names.with(…)`, as `plain` does it, which copies the list: with a copy at each turn, twice as many turns
-    took four times as long. A list that nothing else holds takes the value in itself, since nobody can see that.
+    """`names = names.with(…)`, as `plain` does it, which copies the list: with a copy at each turn, twice as many
+    turns took four times as long. A list that nothing else contains takes the value in itself, since nobody can see
+    that.
     """
 
     def run(frame: Frame) -> None:

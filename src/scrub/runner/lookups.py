@@ -41,7 +41,7 @@ class Lookups:
         raise NotImplementedError
 
     def _origin(self, node: Expression) -> Callable[[Frame], str] | None:
-        """Where the value of an expression stands in the file, if it comes straight from there."""
+        """Where the value of an expression is in the file, if it comes straight from there."""
         raise NotImplementedError
 
     def path(self, node: Expression) -> Evaluate:
@@ -49,7 +49,7 @@ class Lookups:
         raise NotImplementedError
 
     def warming(self, closure: T, node: Block | Expression | None, is_test: bool = False) -> Callable[[], T]:
-        """What gives a part of a loop, which is asked for anew as the loop goes on: it may give a quicker one."""
+        """What gives a part of a loop, which is asked for again as the loop goes on: it may give a quicker one."""
         raise NotImplementedError
 
     def fitted(
@@ -349,7 +349,7 @@ def inside(item: Any, path: tuple[str, ...]) -> Iterator[Any]:
 
 
 def members(item: Any, path: tuple[str, ...]) -> Iterable[Any]:
-    """The same; a series as it is, with what was taken out in it."""
+    """The same; a series as it is, with what was removed in it."""
     if len(path) != 1 or item is None:
         return inside(item, path)
     found = getattr(item, path[0])()

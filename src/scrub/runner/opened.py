@@ -1,4 +1,4 @@
-"""What an open file offers the runner, whatever its kind and format."""
+"""What an open file offers the runner, regardless of its kind and format."""
 
 from __future__ import annotations
 
@@ -50,7 +50,7 @@ class Opened(Protocol):
         """What was changed so far."""
 
     def headings_over(self, changes: Sequence[Change]) -> dict[str, Mapping[str, str]]:
-        """What stands over the columns of the places that have many changes: place, column, heading."""
+        """What is over the columns of the places that have many changes: place, column, heading."""
 
     def selected(self, place: str | None) -> Item:
         """What a person picked in it with `--at`, or all of it. Raises `Failure` for a place that is not there."""

@@ -22,7 +22,7 @@ class Paths:
         raise NotImplementedError
 
     def path(self, node: Expression) -> Evaluate:
-        """The closure of a path. What stands in the macro may be any path; what comes from data may not climb."""
+        """The closure of a path. What is in the macro may be any path; what comes from data may not climb."""
         if is_own(node, self.own_names):
             return self.evaluate(node)
         if isinstance(node, tree.Text):

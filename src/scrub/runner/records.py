@@ -13,7 +13,7 @@ from scrub.store.store import UNDONE, Kept, KeptRun
 
 
 class FileRecord(NamedTuple):
-    """What one run did to one file. `undone` tells whether that was taken back."""
+    """What one run did to one file. `undone` tells whether that was undone."""
 
     path: str
     state: str
@@ -75,7 +75,7 @@ _DAMAGED = "its record is damaged"
 
 
 def read_record(kept: KeptRun) -> RunRecord:
-    """A run as the store kept it. What is damaged in it is told as that; its files can be taken back all the same."""
+    """A run as the store kept it. What is damaged in it is told as that; its files can be undone all the same."""
     saved = [file for commit in kept.commits for file in _saved(commit)]
     record = kept.record
     try:

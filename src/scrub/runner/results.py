@@ -25,13 +25,13 @@ class FileResult:
         self.log: list[str] = []
         self.said: list[str] = []
         self.notes: list[str] = []
-        self.headings: dict[str, Mapping[str, str]] = {}  # of sheets with many changes: what stands over their columns
+        self.headings: dict[str, Mapping[str, str]] = {}  # of sheets with many changes: what is over their columns
         self.left = 0  # texts that an action could not turn or edit, and left; the log has each
         self.problem: ScrubError | None = None
         self.effects: list[Effect] = []
         self.made: list[str] = []
         self.also: list[str] = []  # other files that were there and are changed: mailboxes that messages go into
-        self.is_written = True  # whether the file itself, or what it holds, is other than it was
+        self.is_written = True  # whether the file itself, or what it contains, is other than it was
         self.sends: list[Errand] = []
         self.sent: list[str] = []  # what left this machine
         self.unsent: list[str] = []  # what did not, or perhaps did not, and why

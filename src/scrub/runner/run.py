@@ -1,4 +1,4 @@
-"""Runs a program over files: each is opened, changed in memory, and committed by itself, all or nothing."""
+"""Runs a program over files: each is opened, changed in memory, and committed on its own, all or nothing."""
 
 from __future__ import annotations
 
@@ -249,7 +249,7 @@ class Runner:
             raise FileProblem(path, f'this is a {item.kind_word}, and "{self.program.title}" runs on {kinds}')
 
     def _is_busy(self, file: Opened) -> bool:
-        """Whether the result must be laid beside a file that is in use. One may be waited for; raises otherwise."""
+        """Whether the result must be saved beside a file that is in use. One may be waited for; raises otherwise."""
         while True:
             try:
                 file.ensure_free()
@@ -367,7 +367,7 @@ def _made_anew(effects: Sequence[Effect]) -> list[str]:
 
 
 def _written(effects: Sequence[Effect], address: str) -> tuple[bool, list[str]]:
-    """Whether a file, or what a folder holds, is among what is changed; and which other files are."""
+    """Whether a file, or what a folder contains, is among what is changed; and which other files are."""
     changed = [effect.path for effect in effects if effect.before is not None]
     own = [path for path in changed if path == address or path.startswith(address + os.sep)]
     return bool(own), [path for path in changed if path not in own]

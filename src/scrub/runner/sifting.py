@@ -1,7 +1,7 @@
-"""The `where` of a loop over records, handed to whoever holds the records: a database finds them by itself.
+"""The `where` of a loop over records, handed to whoever contains the records: a database finds them on its own.
 
-What it finds is what the macro's own condition finds, or more; of each record it tells whether the condition surely
-holds.
+What it finds is what the macro's own condition finds, or more; of each record it tells whether the condition is
+certainly true.
 """
 
 from __future__ import annotations
@@ -99,7 +99,7 @@ class _Compiler:
         return lambda frame: Joined(operator, [UNKNOWN if part is None else part(frame) for part in parts])
 
     def _heading(self, node: Expression) -> str | None:
-        """The heading of what stands under one in the item."""
+        """The heading of what is under one in the item."""
         if not isinstance(node, tree.Dot) or node.arguments is not None or not isinstance(node.target, tree.Name):
             return None
         heading = self._means[node].heading

@@ -15,7 +15,7 @@ def sorting(
     slot: int, where: Callable[[Frame], bool] | None, orders: Sequence[tuple[Evaluate, bool]]
 ) -> Callable[[Frame, Sequence[Value]], list[Value]]:
     """What puts the candidates of a loop in order: those that fit when it begins, numbers by size and texts by the
-    alphabet, empty ones last; those that are alike stay as they were.
+    alphabet, empty ones last; those that are alike stay as before.
     """
 
     def ordered(frame: Frame, candidates: Sequence[Value]) -> list[Value]:

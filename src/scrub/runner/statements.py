@@ -26,7 +26,7 @@ from scrub.runner.sifting import choosing
 from scrub.runner.sorting import sorting
 from scrub.runner.step import View, Watch
 
-#: Signals: 0 and up skips so many loops outwards; these two leave a loop and end the macro.
+#: Signals: 0 and up skips that many loops outwards; these two leave a loop and end the macro.
 LEAVE, FINISH = -1, -2
 
 Run = Callable[[Frame], int | None]

@@ -49,7 +49,7 @@ class Watch:
         self.title = ""
 
     def before(self, depth: int, title: str, view: Callable[[], View]) -> None:
-        """Shows a statement, unless it lies deeper, or in another macro, than the person wants to see."""
+        """Shows a statement, unless it is deeper, or in another macro, than the person wants to see."""
         if depth > self.deepest or (self.title and title != self.title):
             return
         go = self.stepper.step(view())

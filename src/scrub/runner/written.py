@@ -1,7 +1,7 @@
 """What is read and calculated in a function that is made of a long loop.
 
 The text of the function is put together from the pieces in this module and in `function`, numbers, and names that are
-counted (`v1`, `k1`): no word of a macro ever stands in it, since all that a macro says comes in as a value. A step that
+counted (`v1`, `k1`): no word of a macro ever is in it, since all that a macro says comes in as a value. A step that
 has no piece is done by its closure, and so is everything that goes wrong: what a function gives is what closures give.
 """
 
@@ -30,7 +30,7 @@ from scrub.runner.lookups import Absent, pairs_of
 _MOST_LINES = 1_000
 #: The signs of calculations and comparisons, as Python has them too.
 _SIGNS = {each: each for each in ("+", "-", "*", "/", *ORDER)}
-#: How deep conditions may lie in each other in a function.
+#: How deep conditions may be in each other in a function.
 _DEEPEST = 12
 
 #: What every function has at hand.
@@ -75,7 +75,7 @@ class Written:
     # -- the text
 
     def put(self, *lines: str) -> None:
-        """Puts lines behind the others. Raises `TooLong`."""
+        """Puts lines after the others. Raises `TooLong`."""
         self.lines += ["    " * self._indent + line for line in lines]
         if len(self.lines) > _MOST_LINES:
             raise TooLong
@@ -99,7 +99,7 @@ class Written:
 
     @contextmanager
     def below(self, opening: str) -> Iterator[None]:
-        """What stands below `if …:` and the like; it may be left out as the function runs."""
+        """What is below `if …:` and the like; it may be left out as the function runs."""
         self.put(opening)
         self._indent += 1
         if self._indent > _DEEPEST:
@@ -183,7 +183,7 @@ class Written:
         return self.variable_of(f"{way}[0]({target}, **fitted_all(zip({way}[1], ({given}), strict=True)))")
 
     def _under_heading(self, slot: int, heading: str) -> str:
-        """What stands under a heading: the commonest step of a loop over records, so without a detour."""
+        """What is under a heading: the commonest step of a loop over records, so without a detour."""
         known = self.read.get((slot, heading))
         if known is not None:
             return known

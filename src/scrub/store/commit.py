@@ -86,7 +86,7 @@ def _unfinished(error: OSError) -> str:
 
 
 class Committer:
-    """Makes effects real, and finishes or takes back what was cut short."""
+    """Makes effects real, and finishes or undoes what was cut short."""
 
     def __init__(self, home: str, disk: Disk, opens_rows: OpensRows | None = None) -> None:
         self.disk = disk
@@ -95,7 +95,7 @@ class Committer:
         self.runs = os.path.join(home, "runs")
 
     def commit(self, run: int, name: str, effects: Sequence[Effect], keep: str, record: dict[str, Any]) -> None:
-        """Makes `effects` real as one. `keep` is the ending of the files that hold what takes them back.
+        """Makes `effects` real as one. `keep` is the ending of the files that hold what undoes it.
 
         Raises `Changed` when a target is not what it was, and `OSError` when the disk refuses; then all is as before.
         """
@@ -134,7 +134,7 @@ class Committer:
         try:
             if bases:
                 self._commit_rows(bases)
-            with contextlib.suppress(OSError):  # it may not last a power cut then: the old version stands in that case
+            with contextlib.suppress(OSError):  # it may not last a power cut then: the old version is in that case
                 self.disk.sync_folder(self.pending)
             self._go_forward(steps)
         except Unfinished:
@@ -161,7 +161,7 @@ class Committer:
             _finish(base)
 
     def _decide(self, old: str, new: str) -> None:
-        """Renames, and says that it failed only where it surely did."""
+        """Renames, and says that it failed only where it certainly did."""
         try:
             self.disk.rename(old, new)
         except OSError:
@@ -171,7 +171,7 @@ class Committer:
     def _turn_back(
         self, journal: str, steps: Sequence[Step], folder: str, name: str, keep: str, bases: Sequence[RowChanges] = ()
     ) -> str:
-        """Takes back what was put in place already: one rename decides it, for recovery too. Gives its new name."""
+        """Undoes what was put in place already: one rename decides it, for recovery too. Gives its new name."""
         back = journal.removesuffix("json") + "back"
         try:
             self._decide(journal, back)
@@ -308,7 +308,7 @@ class Committer:
         self._sync_targets(steps)
 
     def recover(self) -> list[str]:
-        """Finishes or takes back what was cut short; a sentence for each file that needs a person. No journal stops
+        """Finishes or undoes what was cut short; a sentence for each file that needs a person. No journal stops
         another one.
         """
         told: list[str] = []

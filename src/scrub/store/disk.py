@@ -14,7 +14,7 @@ from typing import BinaryIO, NamedTuple
 from scrub.store.hashing import Hash, new_hash
 
 CHUNK = 1 << 20
-#: Is told when another process holds a lock, before it is waited for.
+#: Is told when another process contains a lock, before it is waited for.
 WAITING: ContextVar[Callable[[], None]] = ContextVar("waiting", default=lambda: None)
 
 
@@ -85,7 +85,7 @@ class Disk:
             return stream.read()
 
     def names(self, folder: str) -> list[str]:
-        """The names in a folder, sorted; none where there is no folder."""
+        """The names in a folder, sorted; none where there is not a folder."""
         try:
             return sorted(os.listdir(folder))
         except (FileNotFoundError, NotADirectoryError):
@@ -110,12 +110,12 @@ class Disk:
         return missing
 
     def remove_empty(self, path: str) -> None:
-        """Removes a folder that holds nothing; any other stays."""
+        """Removes a folder that contains nothing; any other stays."""
         with contextlib.suppress(OSError):
             os.rmdir(path)
 
     def entries(self, folder: str) -> dict[str, os.stat_result]:
-        """The files in a folder, with what the system knows of them; none where there is no folder."""
+        """The files in a folder, with what the system knows of them; none where there is not a folder."""
         try:
             with os.scandir(folder) as found:
                 return {each.name: each.stat() for each in found}
@@ -144,7 +144,7 @@ class Disk:
         self, path: str, chunks: Iterable[bytes], like: str | None = None, lasting: bool = True, fresh: bool = False
     ) -> None:
         """Writes a file, and syncs it if `lasting`. With `like`, it takes over that file's mode and owner. One that is
-        `fresh` must not be there yet, under no sort of link, and is private while it is written.
+        `fresh` must not be there yet, under no kind of link, and is private while it is written.
         """
         flags = os.O_WRONLY | os.O_CREAT | getattr(os, "O_BINARY", 0)
         flags |= os.O_EXCL | getattr(os, "O_NOFOLLOW", 0) if fresh else os.O_TRUNC
@@ -164,7 +164,7 @@ class Disk:
         os.replace(old, new)
 
     def rename_new(self, old: str, new: str) -> None:
-        """Gives a file a name that none has. Raises `FileExistsError` where one has it by now."""
+        """Gives a file a name that none has. Raises `FileExistsError` where one has it now."""
         try:
             os.link(old, new, follow_symlinks=False)
         except FileExistsError:
@@ -209,7 +209,7 @@ class Disk:
 
     @contextlib.contextmanager
     def locked(self, path: str) -> Iterator[None]:
-        """Waits until no other process holds this lock, and holds it; the system lets go when a process dies.
+        """Waits until no other process contains this lock, and contains it; the system lets go when a process dies.
 
         The system's own call, because importing a locking package takes a fifth of a small run's time.
         """

@@ -41,7 +41,7 @@ class Unfinished(StoreError):
 
 
 class EditedSince(StoreError):
-    """The file was edited after the run that is to be taken back."""
+    """The file was edited after the run that is to be undone."""
 
     what = "the file was edited since. To save the earlier version beside it: scrub undo --copy"
 
@@ -55,7 +55,7 @@ class ReadOnly(StoreError):
 
 
 class NoSuchRun(StoreError):
-    """There is no such run, or nothing of it to take back."""
+    """There is not a such run, or nothing of it to undo."""
 
 
 class CannotRead(StoreError):

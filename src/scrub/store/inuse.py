@@ -24,7 +24,7 @@ def is_mailbox(path: str) -> bool:
 
 
 def mailbox_in_use(path: str) -> InUse:
-    """What is told of a mailbox that a mail program holds."""
+    """What is told of a mailbox that a mail program contains."""
     return InUse(
         path,
         (
@@ -59,7 +59,7 @@ def ensure_free(path: str) -> None:
 
 
 def _owner_files(folder: str, name: str) -> list[str]:
-    """The files that office programs lay beside one that they have open."""
+    """The files that office programs was beside one that they have open."""
     names = [f"~${name}", f"~${name[2:]}", f".~lock.{name}#"]
     return [os.path.join(folder, each) for each in names]
 
@@ -95,7 +95,7 @@ def _who(owner: str) -> str:
 def _locked(path: str) -> bool:
     try:
         import fcntl
-    except ImportError:  # Windows: opening a file that is held for writing fails by itself
+    except ImportError:  # Windows: opening a file that is held for writing fails on its own
         try:
             with open(path, "rb+"):
                 return False

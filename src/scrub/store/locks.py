@@ -22,8 +22,8 @@ _PATIENCE = 10.0
 
 @contextlib.contextmanager
 def locked(disk: Disk, paths: Iterable[str]) -> Iterator[dict[str, BinaryIO]]:
-    """Holds these files, those that are there, and gives them, open. Raises `InUse` where another program holds one,
-    and `Changed` for one that was put in the place of another meanwhile.
+    """Holds these files, those that are there, and gives them, open. Raises `InUse` where another program contains
+    one, and `Changed` for one that was put in the place of another in the meantime.
     """
     with contextlib.ExitStack() as held:
         yield {path: _hold(disk, path, held) for path in sorted(set(paths)) if os.path.isfile(path)}
@@ -69,7 +69,7 @@ def _lock(path: str, stream: BinaryIO, mailbox: bool) -> None:
 
 
 def unlock_after_crash(disk: Disk, path: str) -> None:
-    """Removes a lock file that a run of ours left behind; that of another program stays."""
+    """Removes a lock file that a run of ours left after; that of another program stays."""
     beside = lock_name(path)
     with contextlib.suppress(OSError):
         if os.path.exists(beside) and disk.read(beside) == _OURS:

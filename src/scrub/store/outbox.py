@@ -1,4 +1,4 @@
-"""The outbox: what is sent, or done on a server, is noted before and behind; nothing is ever done twice."""
+"""The outbox: what is sent, or done on a server, is noted before and after; nothing is ever done twice."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ from typing import Any, NamedTuple
 
 from scrub.store.disk import Disk
 
-#: What became of an errand: it is under way, was done, surely was not, nobody knows, or it was taken back.
+#: What became of an errand: it is under way, was done, certainly was not, nobody knows, or it was undone.
 UNDER_WAY, DONE, NOT_DONE, UNKNOWN = "under way", "{done}", "not {done}", "may have been {done}"
 TAKEN_BACK = "taken back"
 
@@ -26,7 +26,7 @@ class Note(NamedTuple):
     subject: str
     done: str = "sent"  # the word for what became of it
     address: str = ""  # the server on which it was done
-    back: tuple[dict[str, Any], ...] = ()  # what takes it back there
+    back: tuple[dict[str, Any], ...] = ()  # what undoes it there
     path: str = ""  # where its bytes are, of one that was not, or perhaps not, sent
 
 
@@ -54,7 +54,7 @@ class Outbox:
     def settle(
         self, number: int, state: str, why: str = "", back: Sequence[dict[str, Any]] = (), address: str = ""
     ) -> None:
-        """Notes what became of an errand, and what takes it back. The bytes of one that was done are let go."""
+        """Notes what became of an errand, and how to undo it. The bytes of one that was done are let go."""
         found = self._read(number)
         more = {"back": list(back), "address": address}
         self._write({**found, **more, "state": state.format(done=found["done"]), "why": why})
@@ -98,7 +98,7 @@ class Outbox:
         return sorted(found, reverse=True)
 
     def keep(self, number: int, data: bytes) -> str:
-        """Keeps bytes by which an errand can be taken back; gives their name."""
+        """Keeps bytes by which an errand can be undone; gives their name."""
         name = f"{number}-{sum(each.startswith(f'{number}-') for each in self._disk.names(self._folder)) + 1}.eml"
         self._disk.write(os.path.join(self._folder, name), [data])
         return name
@@ -108,7 +108,7 @@ class Outbox:
         return self._disk.read(os.path.join(self._folder, os.path.basename(name)))
 
     def to_take_back(self, run: int) -> list[Note]:
-        """What a run did on servers that can be taken back, the last first."""
+        """What a run did on servers that can be undone, the last first."""
         return [each for each in self.notes() if each.run == run and each.back and each.state == each.done]
 
     def path(self, number: int) -> str:

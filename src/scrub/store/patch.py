@@ -109,7 +109,7 @@ class Patch:
 
     @property
     def is_whole(self) -> bool:
-        """Whether it holds the new file whole and needs nothing of the old one."""
+        """Whether it contains the new file whole and needs nothing of the old one."""
         return all(isinstance(piece, bytes) for piece in self.pieces)
 
     def dump(self) -> Iterator[bytes]:
@@ -273,7 +273,7 @@ def _range(stream: BinaryIO, start: int, length: int) -> Iterator[bytes]:
 
 
 def _joined(pieces: Iterable[Piece]) -> Iterator[Piece]:
-    """Neighbouring pieces of one sort made one, empty ones dropped."""
+    """Neighbouring pieces of one kind made one, empty ones dropped."""
     copy: Copy | None = None
     fresh: list[bytes] = []
     for piece in pieces:

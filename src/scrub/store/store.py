@@ -60,12 +60,12 @@ class KeptRun(NamedTuple):
 
     @property
     def undone(self) -> bool:
-        """Whether all that it changed was taken back."""
+        """Whether all that it changed was undone."""
         return bool(self.commits) and all(commit.state == UNDONE for commit in self.commits)
 
 
 class Restored(NamedTuple):
-    """What an undo or redo did: the files put back, and copies laid beside files that were edited since."""
+    """What an undo or redo did: the files put back, and copies saved beside files that were edited since."""
 
     run: int
     paths: tuple[str, ...]
@@ -97,7 +97,7 @@ class Store:
             raise CannotRead(self.home, f"Scrub's own folder cannot be written: {error.strerror}") from error
 
     def recover(self) -> list[str]:
-        """Finishes or takes back what a stop of the machine cut short; a sentence for each file that needs a look."""
+        """Finishes or undoes what a stop of the machine cut short; a sentence for each file that needs a look."""
         told = []
         if self.disk.names(self._committer.pending):
             with self._locked():
@@ -157,13 +157,13 @@ class Store:
         return found
 
     def forget(self, days: int, size: int) -> int:
-        """Removes what takes back runs older than so many days, and of the others the oldest until the rest is not
+        """Removes what undoes runs older than that many days, and of the others the oldest until the rest is not
         bigger than `size` bytes; gives the number of runs. Their records stay, and so do runs that were pinned.
         """
         held = self.held()
         oldest, total = time.time() - days * 86_400, sum(each.size for each in held.values())
         forgotten = 0
-        for number in sorted(held)[:-1]:  # the last run can always be taken back
+        for number in sorted(held)[:-1]:  # the last run can always be undone
             if held[number].pinned or (held[number].newest >= oldest and total <= size):
                 continue
             for each in held[number].names:
@@ -173,7 +173,7 @@ class Store:
         return forgotten
 
     def pin(self, number: int, keep: bool) -> None:
-        """Keeps what takes a run back, however old and big, or lets it go again. Raises `NoSuchRun`."""
+        """Keeps the undo data of a run, however old and big, or lets it go again. Raises `NoSuchRun`."""
         self.run(number)
         path = os.path.join(self._committer.runs, str(number), _PINNED)
         if keep:
@@ -210,29 +210,29 @@ class Store:
                     rows = tuple(data.get("rows", ()))
                     commits.append(Kept(data["name"], data["state"], steps, data["record"], folders, rows))
             except (ValueError, TypeError, KeyError, AttributeError):
-                continue  # cut while it was written, or damaged: no other run hangs on it
+                continue  # cut while it was written, or damaged: no other run depends on it
         commits.sort(key=lambda commit: int(commit.name))
         return KeptRun(number, record, tuple(commits))
 
     def undo(self, number: int | None = None, copy: bool = False, watch: Watch | None = None) -> Restored:
         """Puts back what a run changed (left out: the last one), byte for byte. `watch` is told of each file.
 
-        Refused as a whole (`EditedSince`) when a file was edited since; with `copy`, the former version of such a
-        file is laid beside it and the others are put back.
+        Refused as a whole (`EditedSince`) when a file was edited since; with `copy`, the earlier version of such a
+        file is saved beside it and the others are put back.
         """
         return self._turn(number, DONE, copy, watch)
 
     def redo(self, number: int | None = None) -> Restored:
-        """Does again what was taken back; left out, the run that was taken back last, if nothing was run since."""
+        """Does again what was undone; left out, the run that was undone last, if nothing was run since."""
         return self._turn(number, UNDONE, False)
 
     def taken_back_last(self) -> KeptRun | None:
-        """The run that was taken back last; None for none."""
+        """The run that was undone last; None for none."""
         found = [run for run in self.runs() if any(commit.state == UNDONE for commit in run.commits)]
         return max(found, key=self._turned_at, default=None)
 
     def _turned_at(self, run: KeptRun) -> int:
-        """When the commits of a run were made or taken back last, in nanoseconds."""
+        """When the commits of a run were made or undone last, in nanoseconds."""
         return max((os.stat(self._file(run.number, each.name)).st_mtime_ns for each in run.commits), default=0)
 
     def _turn(self, number: int | None, state: str, copy: bool, watch: Watch | None = None) -> Restored:
@@ -249,12 +249,12 @@ class Store:
                 raise self._edited_since(run, commit.steps[index].path)
             if len(commits) > 1:
                 self._ensure_rows(run.number, commits, state)
-            # A file that the run made has no former version; edited since, it just stays.
+            # A file that the run made has no earlier version; edited since, it just stays.
             former = [(commit, index) for commit, index in edited if commit.steps[index].old is not None]
             copies = [self._beside(run, commit, index) for commit, index in former]
             paths: list[str] = []
             damaged: list[CannotRead] = []
-            # What was done last is taken back first, and done again last.
+            # What was done last is undone first, and done again last.
             for done, commit in enumerate(reversed(commits) if state == DONE else commits):
                 where = [*(step.path for step in commit.steps), *commit.rows]
                 if watch is not None and where:
@@ -275,7 +275,7 @@ class Store:
             return Restored(run.number, tuple(paths), tuple(copies), told)
 
     def _ensure_rows(self, run: int, commits: Sequence[Kept], state: str) -> None:
-        """Raises `EditedSince` where a row was changed since, before anything is taken back."""
+        """Raises `EditedSince` where a row was changed since, before anything is undone."""
         for commit in commits:
             for index, address in enumerate(commit.rows):
                 if self._rows(run, commit.name, index, address, state).look() is not False:
@@ -376,7 +376,7 @@ class Store:
             raise CannotRead(path, "its undo data has expired or is damaged") from error
 
     def _beside(self, run: KeptRun, commit: Kept, index: int) -> str:
-        """Lays the former version of an edited file beside it, where it was kept whole."""
+        """Lays the earlier version of an edited file beside it, where it was kept whole."""
         step = commit.steps[index]
         patch = self._patch(run.number, commit.name, index, "undo")
         if not patch.is_whole:

@@ -99,7 +99,7 @@ class DatabaseFile(Database):
         return len(table.rows.filled())
 
     def key_of(self, table: Table) -> list[str]:
-        """Under which headings stands what tells its records apart."""
+        """Under which headings is what tells its records apart."""
         rows = table.rows
         return list(rows.layout.key) if isinstance(rows, DatabaseRows) and not rows.layout.hidden_key else []
 
@@ -144,7 +144,7 @@ class SqliteFile(DatabaseFile):
     """A database of SQLite, in a file."""
 
     def __init__(self, path: str) -> None:
-        """Raises `StoreError` for what is no database, and `FileProblem` for one that is damaged."""
+        """Raises `StoreError` for what is not a database, and `FileProblem` for one that is damaged."""
         address = os.path.realpath(path)
         self._sqlite = SqliteEngine(address, path)
         super().__init__(path, address, self._sqlite, partial(SqliteEngine, address))
@@ -169,7 +169,7 @@ class SqliteFile(DatabaseFile):
             raise ReadOnly(self.address, "the file or its folder is read-only. Allow writing, or work on a copy")
 
     def effects(self, into: str | None = None) -> list[Effect]:
-        """What saving it comes to. A copy is one whole file, whatever lay beside the database."""
+        """What saving it comes to. A copy is one whole file, whatever was beside the database."""
         found = [] if into is not None else super().effects()
         targets = [*self._copies, *([into] if into is not None else [])]
         if targets:
@@ -205,7 +205,7 @@ def told_of(shown: str) -> Iterator[None]:
 
 
 def _parents_first(every: Sequence[DatabaseRows]) -> list[DatabaseRows]:
-    """Tables in an order in which each comes behind those that it refers to, as far as there is one."""
+    """Tables in an order in which each comes after those that it refers to, as far as there is one."""
     by_name = {rows.name.lower(): rows for rows in every}
     found: dict[str, DatabaseRows] = {}
     for rows in every:

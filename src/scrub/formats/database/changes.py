@@ -1,4 +1,4 @@
-"""Changes of rows as they are written, kept and taken back: for each row what it was, and what it is to be."""
+"""Changes of rows as they are written, kept and undone: for each row what it was, and what it is to be."""
 
 from __future__ import annotations
 
@@ -21,7 +21,7 @@ _BATCH = 5_000
 
 
 class RowChange(NamedTuple):
-    """A row: what must stand in it, and what is to stand there. None for a row that is not there, before or after."""
+    """A row: what must be in it, and what is to be there. None for a row that is not there, before or after."""
 
     key: Key | None  # None for one that gets its key from the database
     old: tuple[Any, ...] | None
@@ -34,7 +34,7 @@ class Group(NamedTuple):
     table: str
     columns: tuple[str, ...]
     rows: Sequence[RowChange]
-    #: Columns that were read and stay, and what stood in them in each row: that must be so still.
+    #: Columns that were read and stay, and what was in them in each row: that must be so still.
     read: tuple[str, ...] = ()
     seen: Sequence[tuple[Any, ...]] = ()
 
@@ -77,7 +77,7 @@ class TableChanges:
         self.groups = done
 
     def _written(self, engine: Engine, layout: Layout, group: Group) -> Group:
-        """Writes a group; gives it as what takes it back needs it. Of rows that go, all columns are known."""
+        """Writes a group; gives it as what undoes it needs it. Of rows that go, all columns are known."""
         if group.rows[0].old is None:
             return self._inserted(engine, layout, group)
         start = 0
@@ -181,7 +181,7 @@ class TableChanges:
 
     @classmethod
     def load(cls, address: str, kept: bytes, connect: Callable[[], Engine]) -> TableChanges:
-        """Changes as they were kept. Raises `ValueError` or `TypeError` for what is damaged."""
+        """Changes as it was kept. Raises `ValueError` or `TypeError` for what is damaged."""
         try:
             found = json.loads(zlib.decompress(kept))
         except zlib.error as error:
@@ -232,7 +232,7 @@ def same(found: tuple[Any, ...], wanted: tuple[Any, ...]) -> bool:
 
 def _packed(values: Sequence[Any] | None) -> Any:
     if values is None or _SIMPLE.issuperset(map(type, values)):
-        return values  # as JSON writes it by itself
+        return values  # as JSON writes it on its own
     return [_plain(each) for each in values]
 
 
@@ -241,7 +241,7 @@ def _unpacked(values: Any) -> tuple[Any, ...] | None:
 
 
 def _plain(value: Any) -> Any:
-    """A value of a database as JSON holds it."""
+    """A value of a database as JSON contains it."""
     if type(value) is Decimal:  # by far the commonest
         return {"number": str(value)}
     if value is None or isinstance(value, bool | int | str):

@@ -39,7 +39,7 @@ class _Binding:
 
 
 class SqliteDialect(_Binding):
-    """Predicates as SQLite writes them: what stands in a column has a sort of its own in each row."""
+    """Predicates as SQLite writes them: what is in a column has a kind of its own in each row."""
 
     def __init__(self) -> None:
         super().__init__(":{}")
@@ -49,22 +49,22 @@ class SqliteDialect(_Binding):
         return named(column.name)
 
     def is_text(self, column: Column) -> str:
-        """Whether a text stands there."""
+        """Whether a text is there."""
         return f"typeof({named(column.name)}) = 'text'"
 
     def is_number(self, column: Column) -> str:
-        """Whether a number stands there that is finite and no yes or no."""
+        """Whether a number is there that is finite and no yes or no."""
         name = named(column.name)
         found = f"(typeof({name}) IN ('integer', 'real') AND {name} NOT IN (9e999, -9e999))"
         return both(found, f"{name} NOT IN (0, 1)") if column.sort is Sort.YES_NO else found
 
     def is_yes_no(self, column: Column) -> str:
-        """Whether yes or no stands there."""
+        """Whether yes or no is there."""
         name = named(column.name)
         return f"(typeof({name}) = 'integer' AND {name} IN (0, 1))" if column.sort is Sort.YES_NO else NO
 
     def is_day(self, column: Column) -> str:
-        """Whether a day stands there: `date` alone takes the 30th of February for one in March."""
+        """Whether a day is there: `date` alone takes the 30th of February for one in March."""
         name = named(column.name)
         if column.sort not in (Sort.DATE, Sort.MOMENT):
             return NO
@@ -72,17 +72,17 @@ class SqliteDialect(_Binding):
         return f"(typeof({name}) = 'text' AND coalesce(date({name}, '+0 days') = {name}, 0) AND {name} >= '0001-01-01')"
 
     def ascii(self, column: Column) -> str:
-        """Whether the text that stands there is all ASCII."""
+        """Whether the text that is there is all ASCII."""
         name = named(column.name)
         return f"coalesce(length(CAST({name} AS BLOB)) = length({name}), 0)"
 
     def plain(self, column: Column) -> str:
-        """Whether no letter of the text turns into one of ASCII; behind a NUL, texts are not looked at by `GLOB`."""
+        """Whether no letter of the text turns into one of ASCII; after a NUL, texts are not looked at by `GLOB`."""
         name = named(column.name)
         return f"(NOT {name} GLOB {self.bind(f'*[{TURNING}]*')} AND instr({name}, char(0)) = 0)"
 
     def low(self, column: Column) -> str:
-        """The text in small letters."""
+        """The text in lower case."""
         return f"lower({named(column.name)})"
 
     def holds(self, text: str, mark: str, operator: str, length: int) -> str:
@@ -92,7 +92,7 @@ class SqliteDialect(_Binding):
         return f"substr({text}, {1 if operator == 'starts with' else -length}, {length}) = {mark}"
 
     def trimmed(self, column: Column) -> str | None:
-        """The text without blanks on both sides."""
+        """The text without spaces on both sides."""
         return f"trim({named(column.name)}, {self.bind(BLANKS)})"
 
     def compared(self, column: Column, value: Any) -> str | None:
@@ -105,7 +105,7 @@ class SqliteDialect(_Binding):
 
 
 class ServerDialect(_Binding):
-    """Predicates as servers write them: what stands in a column is of the sort that it is declared for."""
+    """Predicates as servers write them: what is in a column is of the sort that it is declared for."""
 
     def __init__(self, quote: Callable[[str], str], postgres: bool) -> None:
         super().__init__("%({})s")
@@ -119,11 +119,11 @@ class ServerDialect(_Binding):
         return f"{self.name(column)} IS NOT NULL"
 
     def is_text(self, column: Column) -> str:
-        """Whether a text stands there; those with blanks behind them are the macro's to compare."""
+        """Whether a text is there; those with spaces after them are the macro's to compare."""
         return self._there(column) if column.sort is Sort.TEXT and not column.loose else NO
 
     def is_number(self, column: Column) -> str:
-        """Whether a number stands there that is finite and no yes or no."""
+        """Whether a number is there that is finite and no yes or no."""
         name, there = self.name(column), self._there(column)
         if column.loose:
             return NO
@@ -136,17 +136,17 @@ class ServerDialect(_Binding):
         return both(there, f"{name} NOT IN (0, 1)") if column.sort is Sort.YES_NO and column.as_text else NO
 
     def is_yes_no(self, column: Column) -> str:
-        """Whether yes or no stands there."""
+        """Whether yes or no is there."""
         if column.sort is not Sort.YES_NO:
             return NO
         return both(self._there(column), f"{self.name(column)} IN (0, 1)" if column.as_text else YES)
 
     def is_day(self, column: Column) -> str:
-        """Whether a day without a time stands there."""
+        """Whether a day without a time is there."""
         return self._there(column) if column.sort is Sort.DATE else NO
 
     def ascii(self, column: Column) -> str:
-        """Whether the text that stands there is all ASCII."""
+        """Whether the text that is there is all ASCII."""
         name = self.name(column)
         return f"{'octet_length' if self._postgres else 'length'}({name}) = char_length({name})"
 
@@ -155,7 +155,7 @@ class ServerDialect(_Binding):
         return self.ascii(column)
 
     def low(self, column: Column) -> str:
-        """The text in small letters, compared by its bytes."""
+        """The text in lower case, compared by its bytes."""
         name = self.name(column)
         return f'lower({name} COLLATE "C")' if self._postgres else f"CAST(lower({name}) AS BINARY)"
 
@@ -166,7 +166,7 @@ class ServerDialect(_Binding):
         return f"{'left' if operator == 'starts with' else 'right'}({text}, {length}) = {mark}"
 
     def trimmed(self, column: Column) -> str | None:
-        """The text without blanks on both sides."""
+        """The text without spaces on both sides."""
         return f"btrim({self.name(column)}, {self.bind(BLANKS)})" if self._postgres else None
 
     def compared(self, column: Column, value: Any) -> str | None:

@@ -29,7 +29,7 @@ class Layout(NamedTuple):
     kept: str = ""
     #: Its triggers, which do more than a macro says.
     triggers: tuple[str, ...] = ()
-    #: Whether the key is no column, but what the engine numbers its rows by.
+    #: Whether the key is not a column, but what the engine numbers its rows by.
     hidden_key: bool = False
     #: The tables to which its rows refer.
     parents: tuple[str, ...] = ()
@@ -70,8 +70,8 @@ class Engine(Protocol):
     def rows(
         self, layout: Layout, columns: Sequence[str], after: Key = (), where: Where | None = None
     ) -> Iterator[tuple[Any, ...]]:
-        """The rows in the order of the key: what stands in the key, then in the columns, and then whether a condition
-        surely holds. Those behind a key; with a condition those for which it may hold.
+        """The rows in the order of the key: what is in the key, then in the columns, and then whether a condition is
+        certainly true. Those after a key; with a condition those for which it may hold.
         """
 
     def row(self, layout: Layout, key: Key, columns: Sequence[str]) -> tuple[Any, ...] | None:

@@ -1,4 +1,4 @@
-"""How databases are opened: to be worked on, and to write or take back what was changed."""
+"""How databases are opened: to be worked on, and to write or undo what was changed."""
 
 from __future__ import annotations
 
@@ -27,6 +27,6 @@ def open_server(address: str) -> DatabaseFile:
 
 
 def kept_changes(address: str, kept: bytes) -> TableChanges:
-    """Changes of rows as they were kept. Raises `ValueError` or `TypeError` for what is damaged."""
+    """Changes of rows as it was kept. Raises `ValueError` or `TypeError` for what is damaged."""
     connect = partial(ServerEngine, place_of(address)) if "://" in address else partial(SqliteEngine, address)
     return TableChanges.load(address, kept, connect)

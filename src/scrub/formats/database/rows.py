@@ -36,7 +36,7 @@ class StoredRow:
     __slots__ = ("key", "places", "sure", "values")
 
     def __init__(self, key: Key, values: tuple[Any, ...], places: Mapping[str, int], sure: bool = False) -> None:
-        """`sure` tells that the condition by which it was found surely holds."""
+        """`sure` tells that the condition by which it was found is certainly true."""
         self.key, self.values, self.places, self.sure = key, values, places, sure
 
     def __eq__(self, other: object) -> bool:
@@ -62,7 +62,7 @@ class Draft:
         return bool(self.changed or self.gone or self.added)
 
     def was(self, key: Key) -> dict[str, Any]:
-        """What is known of a row as it was."""
+        """What is known of a row as before."""
         row = self.read.get(key)
         found = {} if row is None else dict(zip(row.places, row.values, strict=True))
         return found | self.more.get(key, {})
@@ -142,7 +142,7 @@ class DatabaseRows(Rows):
         return get
 
     def _raw(self, row: StoredRow, name: str) -> Any:
-        """What stands in a column, as the database keeps it, changes included."""
+        """What is in a column, as the database keeps it, changes included."""
         own = self.draft.changed.get(row.key)
         if own is not None and name in own:
             return own[name]
@@ -295,7 +295,7 @@ class DatabaseRows(Rows):
         self._book.recorder.note(done)
 
     def spoil(self, name: str, key: Key) -> None:
-        """Notes that another value stands in a column: a row that a loop passed over may be one of its own now."""
+        """Notes that another value is in a column: a row that a loop passed over may be one of its own now."""
         self._grow(name)
         self._set.add(name)
         for watch in self._watches:
@@ -420,7 +420,7 @@ class _Stream(Series[StoredRow]):
         return self._rows.how_many()
 
     def many(self) -> int:
-        """The same: those that were taken out are counted off."""
+        """The same: those that were removed are counted off."""
         return len(self)
 
     def __getitem__(self, place: Any) -> Any:

@@ -91,7 +91,7 @@ class ServerEngine:
             return self._engine.connect()
 
     def _how(self) -> dict[str, Any]:
-        """How the driver connects: over TLS with a certificate that holds, but to a server on this machine."""
+        """How the driver connects: over TLS with a certificate that is valid, but to a server on this machine."""
         here = self.place.host in _HERE
         if self._postgres:
             secure = {} if here else {"sslmode": "verify-full", "sslrootcert": "system"}

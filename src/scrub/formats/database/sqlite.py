@@ -31,7 +31,7 @@ class SqliteEngine:
     """One database file. It is opened for reading; `begin` opens it for writing."""
 
     def __init__(self, path: str, shown: str = "") -> None:
-        """`shown` is how the person wrote the path. Raises `StoreError` for what is no database."""
+        """`shown` is how the person wrote the path. Raises `StoreError` for what is not a database."""
         ensure_sqlite(path)
         self._begin_at(path, shown or path)
 
@@ -286,7 +286,7 @@ def _head(path: str) -> bytes:
 
 
 def ensure_sqlite(path: str) -> None:
-    """Raises `StoreError` for a file that is no database of SQLite. Not to be called while it is open."""
+    """Raises `StoreError` for a file that is not a database of SQLite. Not to be called while it is open."""
     if os.path.exists(path) and not os.path.isfile(path):
         raise StoreError(path, "not a file: a folder or a device")
     try:

@@ -1,4 +1,4 @@
-"""What a column holds: how a value of the database is read, and what of a macro's values it takes."""
+"""What a column contains: how a value of the database is read, and what of a macro's values it takes."""
 
 from __future__ import annotations
 
@@ -38,17 +38,17 @@ class Column(NamedTuple):
 
     name: str
     sort: Sort
-    #: Whether something must stand in it.
+    #: Whether something must be in it.
     needed: bool = False
-    #: Whether the database writes it by itself.
+    #: Whether the database writes it on its own.
     own: bool = False
-    #: Digits in all and behind the point, where it is declared how many.
+    #: Digits in all and after the point, where it is declared how many.
     digits: tuple[int, int] | None = None
-    #: Letters at most, where that is declared.
+    #: Characters at most, where that is declared.
     letters: int | None = None
     #: Whether days and times are kept as texts, as SQLite does.
     as_text: bool = True
-    #: Whether the database compares otherwise than by what it gives: blanks behind a text, numbers of few digits.
+    #: Whether the database compares otherwise than by what it gives: spaces after a text, numbers of few digits.
     loose: bool = False
 
 

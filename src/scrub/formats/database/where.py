@@ -1,8 +1,9 @@
-"""A macro's condition as SQL. Of each part there are five predicates that are never NULL: rows for which it may be true
-(T), may be false (F), may fail or is worth a remark (R); rows for which it is surely true (S), surely false (G).
+"""A macro's condition as SQL. Of each part there are five predicates that are never NULL: rows for which it may be
+true (T), may be false (F), may fail or is worth a remark (R); rows for which it is certainly true (S), certainly
+false (G).
 
 Sent is `T or R`: all others are passed over. The macro tests what is sent but for the rows in S. So texts that SQL and
-the macro compare in two ways (case of letters beyond ASCII, marks of a word processor) come over, and a text among
+the macro compare in two ways (case of characters beyond ASCII, marks of a word processor) come over, and a text among
 numbers fails in a database as it does everywhere.
 """
 
@@ -18,7 +19,7 @@ from scrub.model.named import NamedTuple
 from scrub.model.sieve import Joined, Leaf, Opposite, Sieve
 from scrub.model.values import fold
 
-#: The letters and marks beyond ASCII that are, or have in them, some of ASCII where macros compare (`values.fold`).
+#: The characters and marks beyond ASCII that are, or have in them, some of ASCII where macros compare (`values.fold`).
 TURNING = (
     "\u00a0\u00df\u0130\u0149\u017f\u01f0\u02bc\u1e96\u1e97\u1e98\u1e99\u1e9a\u1e9e\u2007\u2018\u2019\u202f\u212a"
     "\ufb00\ufb01\ufb02\ufb03\ufb04\ufb05\ufb06"
@@ -42,9 +43,9 @@ class Predicates(NamedTuple):
 
 YES, NO = "1=1", "1=0"
 _NOTHING_KNOWN = Predicates(YES, YES, YES, NO, NO)
-#: No condition: all rows are sent, and what is asked of them holds for none for sure.
+#: No condition: all rows are sent, and what is asked of them applies to none for sure.
 EVERY = Predicates(YES, NO, NO, NO, NO)
-#: What stands around a text that is empty all the same, as far as it is ASCII.
+#: What is around a text that is empty all the same, as far as it is ASCII.
 BLANKS = " \t\n\r"
 
 
@@ -58,37 +59,37 @@ class Dialect(Protocol):
         """The place of a value."""
 
     def is_text(self, column: Column) -> str:
-        """Whether a text stands there."""
+        """Whether a text is there."""
 
     def is_number(self, column: Column) -> str:
-        """Whether a number stands there, and one that is finite."""
+        """Whether a number is there, and one that is finite."""
 
     def is_yes_no(self, column: Column) -> str:
-        """Whether yes or no stands there."""
+        """Whether yes or no is there."""
 
     def is_day(self, column: Column) -> str:
-        """Whether a day without a time stands there."""
+        """Whether a day without a time is there."""
 
     def ascii(self, column: Column) -> str:
-        """Whether the text that stands there is all ASCII."""
+        """Whether the text that is there is all ASCII."""
 
     def plain(self, column: Column) -> str:
-        """Whether no letter of the text that stands there turns into one of ASCII where macros compare."""
+        """Whether no letter of the text that is there turns into one of ASCII where macros compare."""
 
     def low(self, column: Column) -> str:
-        """The text in small letters, compared by its bytes."""
+        """The text in lower case, compared by its bytes."""
 
     def holds(self, text: str, mark: str, operator: str, length: int) -> str:
         """Whether a text contains, starts with or ends with another of this length."""
 
     def trimmed(self, column: Column) -> str | None:
-        """The text without blanks, tabs and line ends on both sides; None where it cannot be had."""
+        """The text without spaces, tabs and line ends on both sides; None where it cannot be had."""
 
     def compared(self, column: Column, value: Any) -> str | None:
         """The place of a number or a day to compare with; None for one that cannot be compared exactly."""
 
 
-#: What takes an engine long to find out of a text, as so many letters of SQL that it finds out quickly.
+#: What takes an engine long to find out of a text, as that many characters of SQL that it finds out quickly.
 _DEAR = {"GLOB": 2400, "lower(": 2000, "date(": 2400, "trim(": 2000, "CAST(": 1200, "instr(": 1000, "substr(": 1000}
 
 
@@ -159,7 +160,7 @@ def _unknown(column: Column, leaf: Leaf, dialect: Dialect) -> Predicates:
 
 
 def _empty(column: Column, leaf: Leaf, dialect: Dialect) -> Predicates:
-    """A text is empty that holds blanks only; those beyond ASCII are the macro's to know."""
+    """A text is empty that contains spaces only; those beyond ASCII are the macro's to know."""
     name, text = dialect.name(column), dialect.is_text(column)
     if text == NO and (column.loose or column.sort in (Sort.TEXT, Sort.ANY, Sort.CLOSED)):
         return _NOTHING_KNOWN
@@ -197,7 +198,7 @@ def _ordered(column: Column, leaf: Leaf, dialect: Dialect) -> Predicates:
 
 
 def _like(column: Column, value: Any, dialect: Dialect) -> tuple[str, str | None]:
-    """Which rows hold a value of the same sort, and the place of that value."""
+    """Which rows hold a value of the same type, and the place of that value."""
     if isinstance(value, Decimal):
         return dialect.is_number(column), dialect.compared(column, value)
     if isinstance(value, date) and not isinstance(value, datetime):
@@ -227,7 +228,7 @@ def _is(column: Column, leaf: Leaf, dialect: Dialect) -> Predicates:
 def _is_truth(column: Column, value: bool, dialect: Dialect) -> Predicates:
     name, known = dialect.name(column), dialect.is_yes_no(column)
     true = both(known, f"{name} = {dialect.bind(_truth(column, value))}")
-    # A number or a text that stands for yes or no is worth a remark.
+    # A number or a text that means yes or no is worth a remark.
     readable = either(known, f"{name} IS NULL")
     return Predicates(true, neither(true), neither(readable), true, both(readable, neither(true)))
 
@@ -240,7 +241,7 @@ def _holding(column: Column, leaf: Leaf, dialect: Dialect) -> Predicates:
 
 
 def _text_test(column: Column, mark: str, dialect: Dialect, test: Callable[[str, str], str]) -> Predicates:
-    """A test of texts that are all ASCII, by their small letters; what is no text is worth a remark, or fails."""
+    """A test of texts that are all ASCII, by their lower case; what is not a text is worth a remark, or fails."""
     if column.sort in (Sort.DATE, Sort.MOMENT, Sort.TIME):
         return _NOTHING_KNOWN
     name, text = dialect.name(column), dialect.is_text(column)

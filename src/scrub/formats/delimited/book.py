@@ -61,7 +61,7 @@ class DelimitedFile(PickedFile, Workbook):
         ]
 
     def lacking(self, what: str = "that") -> str:
-        """Such a file holds values and nothing else."""
+        """Such a file contains values and nothing else."""
         ending = os.path.splitext(self.name)[1].lower()
         return f"{self.name}: a {ending} file stores values only, not {what}. Save it as .xlsx first"
 

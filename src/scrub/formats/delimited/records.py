@@ -1,4 +1,4 @@
-"""Records and fields (RFC 4180): taken apart without losing a character."""
+"""Records and fields (RFC 4180): split without losing a character."""
 
 from __future__ import annotations
 
@@ -41,7 +41,7 @@ def records_of(source: Source, text: str, line_end: str, delimiter: str) -> list
 def line_end_of(text: str) -> str:
     """What ends a record: a line feed (a carriage return before it belongs to the record), or a carriage return alone.
 
-    What stands between quotes can hold either, and does not count.
+    What is between quotes can contain either, and does not count.
     """
     if "\r" not in text:
         return "\n"
@@ -49,12 +49,12 @@ def line_end_of(text: str) -> str:
     return "\n" if "\n" in bare else "\r"
 
 
-#: A comma inside a number, which is no delimiter where another mark could be one.
+#: A comma inside a number, which is not a delimiter where another mark could be one.
 _INSIDE = late(r"(?<=\d),(?=\d)")
 
 
 def delimiters_of(text: str) -> list[str]:
-    """The likely delimiters, the best first: the mark that stands equally often in the first lines, outside quotes."""
+    """The likely delimiters, the best first: the mark that is equally often in the first lines, outside quotes."""
     lines = _QUOTED.sub("", text[:20_000]).splitlines()[:20]
     lines = [line for line in lines[:-1] or lines if line]
     if any(all(mark in line for line in lines) for mark in ";\t|") and lines:

@@ -45,11 +45,11 @@ _SETTINGS: dict[str, Any] = {
 _POINT_NUMBER = late(r"-?(?:0|[1-9]\d{0,14})(?:\.\d+)?")
 _COMMA_NUMBER = late(r"-?(?:0|[1-9]\d{0,14})(?:,\d+)?")
 _DATE = late(r"\d{4}-\d{2}-\d{2}")
-#: Numbers whose mark can only be the decimal one: not three digits stand behind it.
+#: Numbers whose mark can only be the decimal one: not three digits are after it.
 _SURELY_COMMA, _SURELY_POINT = (re.compile(rf"-?\d+{mark}(?:\d{{1,2}}|\d{{4,}})") for mark in (",", r"\."))
 #: Records that are looked at to find out how the file writes its numbers.
 _SAMPLE = 500
-#: A sign with digits behind it, as in a telephone number: no program runs that as a formula that does anything.
+#: A sign with digits after it, as in a telephone number: no program runs that as a formula that does anything.
 _SIGNED = late(r"[+-][\d\s().,/-]*")
 
 
@@ -156,7 +156,7 @@ class DelimitedSheet(OpenSheet):
         return [text.rstrip("\r") for text in texts] if self.layout.line_end == "\n" else texts
 
     def _typed(self, text: str) -> Plain:
-        """What a field stands for: a number or a date written plainly, else a text."""
+        """What a field means: a number or a date written plainly, else a text."""
         if self._number.fullmatch(text):
             return Decimal(text.replace(",", "."))
         if _DATE.fullmatch(text):
@@ -188,7 +188,7 @@ class DelimitedSheet(OpenSheet):
         return self._written(self.raw_value(row, column))
 
     def used(self) -> Area | None:
-        """The smallest range with all that holds something."""
+        """The smallest range with all that contains something."""
         if self._used is None:
             filled = [row for row, each in enumerate(self.records_, 1) if each.strip("\r")]
             delimiter = self.layout.delimiter
@@ -282,7 +282,7 @@ class DelimitedSheet(OpenSheet):
         self.changed(VALUE, told(before), told(value), revert, inner=(Area(row, column, row, column),))
 
     def _writable(self, text: str, before: Value, row: int, column: int) -> str | None:
-        """A text as the file can hold it."""
+        """A text as the file can contain it."""
         if not text.isascii():
             try:
                 text.encode(self.layout.encoding)
@@ -353,7 +353,7 @@ class DelimitedSheet(OpenSheet):
         return max(first, 1, *columns)
 
     def keep_row(self, row: int) -> Callable[[], None]:
-        """Lets a row be there though nothing is in it; gives what takes that back."""
+        """Lets a row be there though nothing is in it; returns how to undo it."""
         self._kept_empty.add(row)
         return lambda: self._kept_empty.discard(row)
 
@@ -361,7 +361,7 @@ class DelimitedSheet(OpenSheet):
         return "\r" if record.endswith("\r") and self.layout.line_end == "\n" else ""
 
     def _record(self, record: str, values: Sequence[tuple[int, Value]]) -> str:
-        """A record with other values in some of its fields; those of new columns stand behind all others for now."""
+        """A record with other values in some of its fields; those of new columns are after all others for now."""
         tail, delimiter = self._tail(record), self.layout.delimiter
         fields = raw_fields(record.removesuffix(tail) if tail else record, delimiter) or [""]
         for column, value in values:
@@ -374,7 +374,7 @@ class DelimitedSheet(OpenSheet):
         return (whole or '""') + tail  # an empty line would be no record
 
     def _rearranged(self, row: int, record: str, columns: Shift) -> str:
-        """A record with its fields where they come to stand."""
+        """A record with its fields where they come to be."""
         tail, delimiter = self._tail(record), self.layout.delimiter
         fields = raw_fields(record.removesuffix(tail) if tail else record, delimiter)
         if not record.removesuffix(tail) or fields is None:

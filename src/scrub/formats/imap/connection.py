@@ -170,7 +170,7 @@ class Connection:
         for each in self.uid("FETCH", spoken(uids), what):
             if isinstance(each, tuple):
                 found.append((each[0], each[1]))
-            elif found and isinstance(each, bytes):  # words that came behind the bytes
+            elif found and isinstance(each, bytes):  # words that came after the bytes
                 words, data = found[-1]
                 found[-1] = (words + b" " + each, data)
         return found
@@ -216,7 +216,7 @@ class Connection:
         return (int(validity[1]), int(following[1])) if validity is not None and following is not None else None
 
     def come_since(self, mailbox: str, before: tuple[int, int] | None, count: int) -> tuple[int, list[int]] | None:
-        """The messages of a mailbox that came since `next_there`; None unless there are just so many."""
+        """The messages of a mailbox that came since `next_there`; None unless there are just that many."""
         if before is None:
             return None
         other = Connection(self.place._replace(mailbox=mailbox), writing=False)

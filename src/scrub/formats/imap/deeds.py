@@ -1,4 +1,4 @@
-"""What is done on a mail server when all files are saved, and what takes that back."""
+"""What is done on a mail server when all files are saved, and how to undo it."""
 
 from __future__ import annotations
 
@@ -48,8 +48,8 @@ class Deed(NamedTuple):
         return self.said
 
     def perform(self, keep: Keep) -> list[Order]:
-        """Does it; gives what takes it back. Raises `NotSent` where it was surely not done, `PerhapsSent` where nobody
-        knows.
+        """Does it; returns how to undo it. Raises `NotSent` where it was certainly not done, `PerhapsSent` where
+        nobody knows.
         """
         try:
             connection = self.connect()
@@ -66,7 +66,7 @@ class Deed(NamedTuple):
 
 
 def done(connection: Connection, order: Order, keep: Keep, kept: Callable[[str], bytes]) -> Iterator[Order]:
-    """Does what an order says in the open mailbox; gives the orders that take it back, each for its mailbox."""
+    """Does what an order says in the open mailbox; returns the orders that undo it, each for its mailbox."""
     here = {"in": connection.place.mailbox, "validity": connection.validity}
     uids: Sequence[int] = order.get("uids", ())
     word = order["do"]
@@ -100,7 +100,7 @@ def done(connection: Connection, order: Order, keep: Keep, kept: Callable[[str],
             arrivals.told(connection.append(order["to"], order["flags"], order["moment"], data))
         for validity, fresh in arrivals.found:
             yield {"in": order["to"], "validity": validity, "do": "remove", "uids": fresh}
-        if uids:  # in the place of a former one: the new one came first, so that nothing is lost in between
+        if uids:  # in the place of a earlier one: the new one came first, so that nothing is lost in between
             yield from _removed(connection, uids, keep, here)
 
 
@@ -162,7 +162,7 @@ def _gone(connection: Connection, uids: Sequence[int]) -> bool:
 
 
 def taken_back(address: str, orders: Sequence[Order], kept: Callable[[str], bytes]) -> None:
-    """Takes back what was done on a server, the last first. Raises `FileProblem` where it cannot be."""
+    """Undoes what was done on a server, the last first. Raises `FileProblem` where it cannot be."""
     for order in reversed(orders):
         place = place_of(address)._replace(mailbox=order["in"])
         connection = Connection(place, writing=True)

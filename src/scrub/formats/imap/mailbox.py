@@ -153,7 +153,7 @@ class ServerMailbox(LooseMailbox[ServerMessage]):
         )
 
     def known(self, uid: int) -> Stored:
-        """What the server says of a message; those behind it are asked for at once."""
+        """What the server says of a message; those after it are asked for at once."""
         found = self._known.get(uid)
         if found is None:
             place = self._places[uid]
@@ -196,7 +196,7 @@ class ServerMailbox(LooseMailbox[ServerMessage]):
     # -- saving
 
     def effects(self, into: str | None = None) -> list[Effect]:
-        """The files that come of it; the server is told behind."""
+        """The files that come of it; the server is told after."""
         if into is not None:
             raise Failure(f'{self.name}: a mailbox on a server cannot be moved. To copy its messages: copy to: "…"')
         return self.out.effects()
@@ -244,7 +244,7 @@ class ServerMailbox(LooseMailbox[ServerMessage]):
                 yield self._deed(said, {"do": "remove", "uids": uids})
 
     def _written(self, message: ServerMessage, target: str, how: str, instead: Sequence[int]) -> Deed:
-        """A message that is written anew; the former one goes then, if it is named."""
+        """A message that is rewritten; the earlier one goes then, if it is named."""
         others = message.known.flags - set(_FLAGS.values()) - {"\\Recent", "\\Deleted"}
         flags = " ".join(sorted({*others, *(_FLAGS[flag] for flag in message.flags)}))
         order = {

@@ -13,12 +13,12 @@ _ONE = late(
     r"(?:(?:\"([^\"\\\r\n]*)\"|([A-Za-z0-9 =?_'./+*-]*?)) *<([^\s@<>(),;:\"\[\]\\]+@[A-Za-z0-9.-]+)>"
     r"|([^\s@<>(),;:\"\[\]\\]+@[A-Za-z0-9.-]+))"
 )
-#: Characters that may stand in a name without quotes (RFC 5322, 3.2.3).
+#: Characters that may be in a name without quotes (RFC 5322, 3.2.3).
 _ATOMS = late(r"[A-Za-z0-9!#$%&'*+/=?^_`{|}~ -]*")
 
 
 def addresses_in(text: str) -> list[Address]:
-    """The addresses in the value of a header, in their order; groups are taken apart, what is none is left out."""
+    """The addresses in the value of a header, in their order; groups are split, anything else is left out."""
     match = _ONE.fullmatch(text)
     if match is not None:
         name = match[1] if match[1] is not None else match[2] or ""

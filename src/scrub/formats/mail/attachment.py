@@ -1,4 +1,4 @@
-"""What is attached to a message: saved as a file, or taken out."""
+"""What is attached to a message: saved as a file, or removed."""
 
 from __future__ import annotations
 
@@ -47,7 +47,7 @@ class OpenAttachment(Attachment):
         self._gone = False
 
     def message_item(self) -> Mailed:
-        """The message that it hangs on."""
+        """The message that it depends on."""
         return self.message
 
     @property
@@ -57,7 +57,7 @@ class OpenAttachment(Attachment):
 
     @property
     def removed(self) -> bool:
-        """Whether it was taken out."""
+        """Whether it was removed."""
         return self._gone or self.message.removed
 
     @property

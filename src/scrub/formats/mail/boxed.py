@@ -36,7 +36,7 @@ class BoxMessage(Passed):
         self.box.kept[self.number - 1] = self
 
     def put_flags(self, flags: frozenset[str]) -> Callable[[], None]:
-        """Gives it other flags; gives what takes that back."""
+        """Gives it other flags; returns how to undo it."""
         raise NotImplementedError
 
     @property
@@ -103,7 +103,7 @@ class OpenMailbox(Mailbox, Generic[M]):
         return found
 
     def delete_duplicates(self) -> None:
-        """Takes out every message that stands there a second time."""
+        """Removes every message that is there a second time."""
         known: dict[str, list[int]] = {}
         every: Series[Mailed] = self.messages()  # type: ignore[assignment]
         bodies: dict[int, str] = {}
@@ -122,7 +122,7 @@ class OpenMailbox(Mailbox, Generic[M]):
 
 
 class LooseMailbox(OpenMailbox[M]):
-    """A mailbox that is no file: a folder, or a place on a server."""
+    """A mailbox that is not a file: a folder, or a place on a server."""
 
     def __init__(self, shown: str, address: str, beside: str) -> None:
         """`beside` is the path beside which files are made of it."""
@@ -169,11 +169,11 @@ class LooseMailbox(OpenMailbox[M]):
     save_copy = may_lack(WholeFile.save_copy)
 
     def lacking(self, what: str = "that") -> str:
-        """It holds messages and nothing else."""
+        """It contains messages and nothing else."""
         return f"{self.name}: a mailbox cannot store {what}"
 
 
 def _body(message: Mailed) -> str:
-    """The hash of what a message holds, by whatever way it came."""
+    """The hash of what a message contains, by whatever way it came."""
     _, body = message.head
     return digest(message.octets(body, message.length).replace(b"\r\n", b"\n").strip())

@@ -124,7 +124,7 @@ class Draft(OpenMessage):
         if not count:
             self._wrap(_text_part(text, self.line_end), [])
             return
-        for number in range(count):  # each edit moves the parts behind it
+        for number in range(count):  # each edit moves the parts after it
             data, root = self.parts()
             part = list(_readable(root))[number]
             if part.sealed:
@@ -143,7 +143,7 @@ class Draft(OpenMessage):
                 self.put_text(part, f"{text}\n\n{own}")
 
     def _wrap(self, first: bytes, last: list[bytes]) -> Callable[[], None]:
-        """Makes it a message of several parts: one in front of what it was, or some behind it."""
+        """Makes it a message of several parts: one before what it was, or some after it."""
         head, rest = self._state
         end = self.line_end.encode()
         boundary = f"={_unique()}".encode()

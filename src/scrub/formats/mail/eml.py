@@ -1,4 +1,4 @@
-"""A message that is a file by itself (.eml): what a macro runs on is the message in it."""
+"""A message that is a file on its own (.eml): what a macro runs on is the message in it."""
 
 from __future__ import annotations
 

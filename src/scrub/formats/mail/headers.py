@@ -1,4 +1,4 @@
-"""The headers of a message as they stand in its bytes: a field is found where it is, and edited there alone."""
+"""The headers of a message as they are in its bytes: a field is found where it is, and edited there alone."""
 
 from __future__ import annotations
 
@@ -12,14 +12,14 @@ from scrub.model.named import NamedTuple
 
 #: Bytes that are read at first to find the end of the headers.
 _FIRST = 1 << 12
-#: Fields, folded ones whole, up to the first line that is none (RFC 5322, 2.2; blanks before the colon: 4.5.3). A line
+#: Fields, folded ones whole, up to the first line that is none (RFC 5322, 2.2; spaces before the colon: 4.5.3). A line
 #: of a mailbox that was left before them (RFC 4155) belongs to none.
 _FIELDS = late(rb"(?:>?From [^\n]*\n)?(?:[!-9;-~]+[ \t]*:[^\n]*(?:\n[ \t][^\n]*)*(?:\n|\Z))*")
 _FIELD = late(rb"([!-9;-~]+)[ \t]*:([^\n]*(?:\n[ \t][^\n]*)*)(?:\n|\Z)")
 
 
 class Found(NamedTuple):
-    """A field: where its value begins, behind the colon, and ends, before the line end; where the whole field does."""
+    """A field: where its value begins, after the colon, and ends, before the line end; where the whole field does."""
 
     start: int
     value: int
@@ -28,7 +28,7 @@ class Found(NamedTuple):
 
 
 class Headers:
-    """The bytes of a message's headers, without the empty line behind them."""
+    """The bytes of a message's headers, without the empty line after them."""
 
     __slots__ = ("_low", "data")
 
@@ -49,7 +49,7 @@ class Headers:
         start = self.low.find(b"\n" + word)
         while start >= 0:
             value = start + len(word)
-            if data[value : value + 1] != b":":  # another one that begins like it, or blanks before the colon
+            if data[value : value + 1] != b":":  # another one that begins like it, or spaces before the colon
                 return self.find_plainly(name)
             end = self._end(value)
             found.append(Found(start, value + 1, end - (data[end - 1 : end] == b"\r"), min(end + 1, len(data))))
@@ -68,7 +68,7 @@ class Headers:
 
     @property
     def low(self) -> bytes:
-        """The headers in small letters, behind a line end."""
+        """The headers in lower case, after a line end."""
         if self._low is None:
             self._low = b"\n" + self.data.lower()
         return self._low
@@ -78,7 +78,7 @@ class Headers:
         self._low = None
 
     def _end(self, value: int) -> int:
-        """Where the line end behind a value is: behind a folded one, that of its last line."""
+        """Where the line end after a value is: after a folded one, that of its last line."""
         data = self.data
         end = data.find(b"\n", value)
         while end >= 0 and data[end + 1 : end + 2] in (b" ", b"\t"):
@@ -103,7 +103,7 @@ class Headers:
         return "" if found is None else decoded(found)
 
     def names(self) -> Iterator[tuple[str, bytes]]:
-        """Every field: its name in small letters, and its bytes with the line end."""
+        """Every field: its name in lower case, and its bytes with the line end."""
         for match in _FIELD.finditer(self.data):
             yield match[1].decode("ascii").lower(), match[0]
 
@@ -137,7 +137,7 @@ def _named(name: str) -> re.Pattern[bytes]:
 def headers_of(read: Callable[[int, int], bytes], length: int) -> tuple[bytes, int]:
     """The headers of a message, and where its body begins; `read` gives bytes of it from a place up to another.
 
-    A message without an empty line behind its headers has a body where the first line is no header.
+    A message without an empty line after its headers has a body where the first line is not a header.
     """
     size = min(_FIRST, length)
     while True:

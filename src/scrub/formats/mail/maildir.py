@@ -14,7 +14,7 @@ from scrub.model.series import Series
 from scrub.store.disk import digest_of, only_files
 from scrub.store.patch import Borrowed, Effect, Patch, Piece
 
-#: What parts the name of a message from its flags; `:` cannot stand in a name everywhere.
+#: What parts the name of a message from its flags; `:` cannot be in a name everywhere.
 _INFO = ":2,"
 
 
@@ -78,7 +78,7 @@ class MaildirMessage(BoxMessage):
         return frozenset(self._first_flags) if self._flags is None else self._flags
 
     def put_flags(self, flags: frozenset[str]) -> Callable[[], None]:
-        """Gives it other flags; letters of other meanings stay."""
+        """Gives it other flags; characters of other meanings stay."""
         before = self._flags
         self.touch()
         self._flags = None if flags == frozenset(self._first_flags) else flags
@@ -86,7 +86,7 @@ class MaildirMessage(BoxMessage):
 
     @property
     def target(self) -> str:
-        """Where its file is to be: one with flags stands among those that were seen by a mail program."""
+        """Where its file is to be: one with flags is among those that were seen by a mail program."""
         if self._flags is None:
             return self.path
         stem = self._name.partition(_INFO)[0]

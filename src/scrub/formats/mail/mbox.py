@@ -24,7 +24,7 @@ from scrub.store.patch import Copy, Effect, Patch, Piece
 #: Bytes that are looked through at once, and that are held while messages are read one after the other.
 _BLOCK = 1 << 22
 _WINDOW = 1 << 18
-#: A line that begins a message: who, and when in the form of the C library; a zone may stand before the year or behind.
+#: A line that begins a message: who, and when in the form of the C library; a zone may be before the year or after.
 _START = late(rb"From [^\n]*?\b\d{1,2}:\d\d(?::\d\d)?\b[^\n]*\b\d{4}\b")
 
 
@@ -83,15 +83,15 @@ class MboxFile(PickedFile, OpenMailbox[MboxMessage]):
         self.out = Out(source.path)
         self._starts = array("Q")  # where each message begins, and the end of the file
         self._lines = array("I")  # how long its first line is
-        self._gaps = array("B")  # how long the end of the empty line behind it is
+        self._gaps = array("B")  # how long the end of the empty line after it is
         self._look()
         self._window = (0, b"")
 
     # -- where its messages are
 
     def _look(self) -> None:
-        """Finds where each message begins, with its first line. Raises `FileProblem` for what is no such mailbox, and
-        where readers of such files would not agree on what begins a message.
+        """Finds where each message begins, with its first line. Raises `FileProblem` for what is not a such mailbox,
+        and where readers of such files would not agree on what begins a message.
         """
         source = self.source
         if source.read(0, len(_MARK) - 1) == _MARK[1:]:
@@ -102,7 +102,7 @@ class MboxFile(PickedFile, OpenMailbox[MboxMessage]):
             while place >= 0:
                 if 2 <= place < len(data) - _LONGEST:
                     self._begin(at + place + 1, data, place + 1)
-                else:  # what is before or behind it is in another block
+                else:  # what is before or after it is in another block
                     start = at + place + 1
                     back = min(3, start)
                     self._begin(start, source.read(start - back, _LONGEST + back), back)
@@ -136,13 +136,13 @@ class MboxFile(PickedFile, OpenMailbox[MboxMessage]):
         )
 
     def bounds(self, number: int) -> tuple[int, int, int]:
-        """Where the first line of a message, the message itself, and the empty line behind it begin."""
+        """Where the first line of a message, the message itself, and the empty line after it begin."""
         first = self._starts[number]
         base = first + self._lines[number]
         return first, base, max(base, self._starts[number + 1] - self._gaps[number])
 
     def octets(self, start: int, end: int) -> bytes:
-        """Bytes of the file; what lies near is held, as messages are mostly read one after the other."""
+        """Bytes of the file; what is near is held, as messages are mostly read one after the other."""
         at, data = self._window
         if not at <= start <= end <= at + len(data):
             if end - start > _WINDOW // 2:
@@ -169,7 +169,7 @@ class MboxFile(PickedFile, OpenMailbox[MboxMessage]):
         return self.out.sends
 
     def lacking(self, what: str = "that") -> str:
-        """It holds messages and nothing else."""
+        """It contains messages and nothing else."""
         return f"{self.name}: a mailbox cannot store {what}"
 
     @property
@@ -204,7 +204,7 @@ class MboxFile(PickedFile, OpenMailbox[MboxMessage]):
         return [*self.out.effects(), *super().effects(into)]
 
 
-#: What is looked for, the longest first line that is looked at, and how much in front of a message is held too.
+#: What is looked for, the longest first line that is looked at, and how much before a message is held too.
 _MARK = b"\nFrom "
 _LONGEST = 1000
 _BEHIND = 1 << 12

@@ -1,4 +1,4 @@
-"""How messages stand in a mailbox that is a file (RFC 4155): what parts them, what is quoted, how flags are kept."""
+"""How messages are in a mailbox that is a file (RFC 4155): what parts them, what is quoted, how flags are kept."""
 
 from __future__ import annotations
 
@@ -13,7 +13,7 @@ from scrub.store.inuse import is_mailbox
 
 #: The flags that mailboxes share.
 SEEN, FLAGGED, ANSWERED = "S", "F", "R"
-#: The letters of Status and X-Status for them, as mail programs write them.
+#: The characters of Status and X-Status for them, as mail programs write them.
 _STATUS = {SEEN: "R"}
 _MORE = {ANSWERED: "A", FLAGGED: "F"}
 
@@ -24,7 +24,7 @@ _QUOTED = late(rb"^>(>*From )", re.MULTILINE)
 
 
 def quoted(octets: bytes) -> bytes:
-    """A text as it stands in such a file: a line that begins with From, or was quoted before, gets a sign in front."""
+    """A text as it is in such a file: a line that begins with From, or was quoted before, gets a sign before."""
     return _UNQUOTED.sub(rb">\1", octets)
 
 
@@ -47,7 +47,7 @@ def flags_in(status: str, more: str) -> frozenset[str]:
 
 
 def status_of(flags: frozenset[str], status: str = "", more: str = "") -> tuple[bytes | None, bytes | None]:
-    """The values of Status and X-Status for flags; letters of other meanings stay. None takes a header out."""
+    """The values of Status and X-Status for flags; characters of other meanings stay. None takes a header out."""
 
     def value(letters: dict[str, str], old: str) -> bytes | None:
         kept = "".join(letter for letter in old if letter.isalpha() and letter not in letters.values())

@@ -21,7 +21,7 @@ from scrub.model.problem import Failure
 from scrub.model.text import Editing, edited, parted, shrunk
 from scrub.store.patch import whole
 
-#: Letters of both sides of a header that are told whole.
+#: Characters of both sides of a header that are told whole.
 _WHOLE = 120
 
 
@@ -68,7 +68,7 @@ class OpenMessage(Mailed):
         self._set("Subject", phrase(value, len("Subject: "), self.line_end_in_use), before, value, "subject")
 
     def _set(self, name: str, value: bytes | None, before: str, after: str, field: str) -> None:
-        """Gives a header another value; one that reads as it did when the file was opened is as it was."""
+        """Gives a header another value; one that reads as it did when the file was opened is as before."""
         as_it_was = name in self._values and self.head[0].text(name) == after
         back = self.undo_header(name) if as_it_was else self.put_header(name, value)
         said = f'{field}: "{visible(before)}" -> "{visible(after)}"' if len(before) + len(after) <= _WHOLE else ""
@@ -153,7 +153,7 @@ class OpenMessage(Mailed):
         return Size.of_bytes(self.length)
 
     def header(self, name: str) -> str:
-        """What stands in any of its headers."""
+        """What is in any of its headers."""
         return decoded(self.raw(name.strip().rstrip(":")))
 
     # -- text
@@ -214,13 +214,13 @@ class OpenMessage(Mailed):
         self.noted("text", f'"{before}"', f'"{value}"', revert)
 
     def remember(self, part: Part, value: str) -> Callable[[], None]:
-        """Keeps what a part says now; gives what takes that back."""
+        """Keeps what a part says now; returns how to undo it."""
         said = self._said
         self._said = {**said, part.start: value}
         return lambda: setattr(self, "_said", said)
 
     def put_text(self, part: Part, value: str) -> Callable[[], None]:
-        """Writes a part anew with another text; gives what takes that back."""
+        """Rewrites a part with another text; returns how to undo it."""
         octets, values = rewritten(part, value)
         plain = "Content-Transfer-Encoding" not in values and not part.is_encoded
         encoding = "quoted-printable" if "Content-Transfer-Encoding" in values else part.encoding

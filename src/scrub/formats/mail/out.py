@@ -65,7 +65,7 @@ class Held(NamedTuple):
 class Mailed(StoredMessage):
     """A message that can go into other mailboxes."""
 
-    #: Whether it stands in a file with others, so that lines of its text are quoted there.
+    #: Whether it is in a file with others, so that lines of its text are quoted there.
     in_mbox = False
 
     def origin(self) -> Origin | Held:
@@ -105,7 +105,7 @@ class Mailed(StoredMessage):
         return unquoted(data) if self.in_mbox else data
 
     def among_others(self, line_end: bytes) -> list[Piece]:
-        """All of it as it stands in a mailbox that is a file, whose lines end like this; an empty line ends it."""
+        """All of it as it is in a mailbox that is a file, whose lines end like this; an empty line ends it."""
         first = self.first_line()
         here = self.line_end_in_use.encode()
         first = first.rstrip(b"\r\n") + line_end
@@ -148,7 +148,7 @@ class Out(Beside):
         return super().idle and not self.later and not any(self._posts.values())
 
     def post(self, message: Mailed, to: FilePath) -> tuple[str, Callable[[], None]]:
-        """Puts a message into another mailbox at the end; gives its name, and what takes that back."""
+        """Puts a message into another mailbox at the end; gives its name, and how to undo it."""
         path = self._boxes.get(to, "")
         if not path:
             path = self._boxes[to] = self._box(message, to)
@@ -161,7 +161,7 @@ class Out(Beside):
         return self.shown(path), revert
 
     def _box(self, message: Mailed, to: str) -> str:
-        """The path of another mailbox. Raises `Failure` or `FileProblem` for what is none."""
+        """The path of another mailbox. Raises `Failure` or `FileProblem` for anything else."""
         path = self.whole(to)
         if os.path.realpath(path) == os.path.realpath(self.path):
             raise Failure(f"{message.label} is in {to} already")
@@ -205,7 +205,7 @@ def is_maildir(path: str) -> bool:
 
 
 def _appended(path: str, messages: Sequence[Mailed]) -> Effect:
-    """Messages behind those of a mailbox that is a file, which is made if it is not there."""
+    """Messages after those of a mailbox that is a file, which is made if it is not there."""
     if not os.path.lexists(path):
         return Effect(path, Patch(None, 0, [piece for each in messages for piece in each.among_others(b"\n")]), None)
     ensure_free(path)

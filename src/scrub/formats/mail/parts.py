@@ -40,7 +40,7 @@ class Part:
 
     @property
     def boundary(self) -> str:
-        """What parts the parts inside it; an empty text where there are none, or they lie too deep."""
+        """What parts the parts inside it; an empty text where there are none, or they are too deep."""
         return self._parameter("boundary") if self.is_multipart and self.depth < _DEEPEST else ""
 
     @cached_property
@@ -139,7 +139,7 @@ class Part:
             yield from each.walk()
 
     def octets(self, data: bytes) -> bytes:
-        """What it holds, decoded; `data` are the bytes of the message."""
+        """What it contains, decoded; `data` are the bytes of the message."""
         return unencoded(data[self.body : self.end], self.encoding)
 
     def text(self, data: bytes) -> str:
@@ -151,7 +151,7 @@ class Part:
         return octets.decode(charset, "replace").replace("\r\n", "\n")
 
     def is_readable(self, data: bytes) -> bool:
-        """Whether every character of it can be read, and written again as it was."""
+        """Whether every character of it can be read, and written again as before."""
         octets, charset = self.octets(data), self.charset
         if charset in ("us-ascii", "ascii"):
             return octets.isascii() or _is_utf8(octets)
@@ -210,8 +210,8 @@ def between(data: bytes, start: int, end: int, boundary: str) -> Iterator[tuple[
 
 
 def unencoded(body: bytes, encoding: str) -> bytes:
-    """Octets as they were before they were written for the wire (RFC 2045, 6). Broken base64 is read as far as it
-    makes sense.
+    """Octets as they were before they were written for the wire (RFC 2045, 6). Broken base64 is read as far as it makes
+    sense.
     """
     if encoding == "base64":
         try:

@@ -34,7 +34,7 @@ class _Reader(HTMLParser):
             self.found.append("\t")
 
     def handle_data(self, data: str) -> None:
-        """Words, with the blanks of the source made one."""
+        """Words, with the spaces of the source made one."""
         if not self._hidden:
             self.found.append(re.sub(r"[ \t\r\n]+", " ", data))
 

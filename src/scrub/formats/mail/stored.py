@@ -44,7 +44,7 @@ class StoredMessage(Message):
     # -- what each format offers
 
     def octets(self, start: int, end: int) -> bytes:
-        """The bytes of the message from a place up to another, as they were when it was opened."""
+        """The bytes of the message from a place up to another, as it was when it was opened."""
         raise NotImplementedError
 
     def touch(self) -> None:
@@ -54,7 +54,7 @@ class StoredMessage(Message):
 
     @property
     def removed(self) -> bool:
-        """Whether it was taken out, or moved, during this run."""
+        """Whether it was removed, or moved, during this run."""
         return self.gone
 
     @property
@@ -66,7 +66,7 @@ class StoredMessage(Message):
         return self._head
 
     def whole(self) -> bytes:
-        """All its bytes, as they were when it was opened."""
+        """All its bytes, as it was when it was opened."""
         return self.octets(0, self.length)
 
     def parts(self) -> tuple[bytes, Part]:
@@ -96,8 +96,8 @@ class StoredMessage(Message):
         return found
 
     def put_header(self, name: str, value: bytes | None) -> Callable[[], None]:
-        """Gives a header another value, or takes it out; gives what takes that back. Raises `Failure` where it stands
-        twice, as nobody knows which one counts.
+        """Gives a header another value, or takes it out; returns how to undo it. Raises `Failure` where it is twice,
+        as nobody knows which one counts.
         """
         times = len(self.head[0].find(name))
         if times > 1:
@@ -105,11 +105,11 @@ class StoredMessage(Message):
         return self.put_edits({**self._values, name: value})
 
     def replace_part(self, part: Part, fresh: bytes) -> Callable[[], None]:
-        """Puts bytes in the place of a part inside it, headers and all; gives what takes that back."""
+        """Puts bytes in the place of a part inside it, headers and all; returns how to undo it."""
         return self.put_edits(self._values, {**self._splices, (part.start, 0): (part.start, part.end, fresh)})
 
     def put_part(self, part: Part, fresh: bytes, values: Mapping[str, bytes | None]) -> Callable[[], None]:
-        """Gives a part another body and headers of it other values; gives what takes that back."""
+        """Gives a part another body and headers of it other values; returns how to undo it."""
         if fresh:
             fresh = self._parted(self.octets(part.start, part.body)) + fresh
         splices = {**self._splices, (part.body, 1): (part.body, part.end, fresh)}
@@ -129,7 +129,7 @@ class StoredMessage(Message):
     def put_edits(
         self, values: dict[str, bytes | None], splices: dict[tuple[int, int], Edit] | None = None
     ) -> Callable[[], None]:
-        """Keeps what is to be other than it was; gives what takes that back."""
+        """Keeps what is to be other than it was; returns how to undo it."""
         self.touch()
         before = self._values, self._splices
         self._values, self._splices = values, self._splices if splices is None else splices

@@ -12,7 +12,7 @@ from scrub.model.problem import Failure
 
 _FOLD = late(rb"\r?\n(?=[ \t])")
 _ENCODED = late(r"=\?([!-<>@-~]+?)\?([bBqQ])\?([!->@-~]*)\?=")
-#: What stands between two encoded words and is no part of the text (RFC 2047, 6.2).
+#: What is between two encoded words and is not a part of the text (RFC 2047, 6.2).
 _BETWEEN = late(r"[ \t\r\n]*")
 
 
@@ -92,7 +92,7 @@ def charset_known(name: str) -> bool:
 
 #: Characters of a line before it is folded (RFC 5322, 2.1.1).
 _LINE = 78
-#: Octets that an encoded word holds: it has 64 characters then, so that a line with `Subject: ` in front of it stays
+#: Octets that an encoded word contains: it has 64 characters then, so that a line with `Subject: ` before it stays
 #: within 76 (RFC 2047, 2).
 _OCTETS = 39
 
@@ -115,7 +115,7 @@ def phrase(text: str, offset: int, line_end: str = "\r\n") -> bytes:
 
 
 def folded(pieces: list[str], offset: int, line_end: str) -> bytes:
-    """Pieces, each with the blanks in front of it, in lines that are short enough."""
+    """Pieces, each with the spaces before it, in lines that are short enough."""
     lines: list[str] = []
     line = ""
     for piece in pieces:
@@ -129,8 +129,8 @@ def folded(pieces: list[str], offset: int, line_end: str) -> bytes:
 
 
 def _pieces(text: str) -> Iterator[str]:
-    """The words of a text with the blanks in front of each; those that are not plain ASCII as encoded words, from the
-    first of them to the last, so that the blanks between them are kept.
+    """The words of a text with the spaces before each; those that are not plain ASCII as encoded words, from the first
+    of them to the last, so that the spaces between them are kept.
     """
     words: list[str] = re.findall(r"[ \t]*[^ \t]+|[ \t]+\Z", text)
     strange = [place for place, word in enumerate(words) if not _plain(word.strip(" \t"))]
@@ -141,7 +141,7 @@ def _pieces(text: str) -> Iterator[str]:
     yield from words[:first]
     whole = "".join(words[first : last + 1])
     blanks = whole[: len(whole) - len(whole.lstrip(" \t"))]
-    if len(blanks) > 1:  # one blank parts the words; the others belong to what is encoded
+    if len(blanks) > 1:  # one space separates the words; the others belong to what is encoded
         whole, blanks = whole[1:], blanks[:1]
     else:
         whole = whole[len(blanks) :]

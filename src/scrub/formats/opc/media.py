@@ -52,12 +52,12 @@ class Media:
         return new
 
     def shown_by(self, part: str, blip: Span) -> str:
-        """The name of the file that a picture shows by now; nothing where the document does not have it."""
+        """The name of the file that a picture shows now; nothing where the document does not have it."""
         new = self._new(part, blip)
         return new.shown if new is not None else posixpath.basename(self._target(part, blip) or "")
 
     def read(self, part: str, blip: Span) -> tuple[bytes, str]:
-        """What a picture shows by now, and the name of its file."""
+        """What a picture shows now, and the name of its file."""
         new = self._new(part, blip)
         if new is not None:
             return new.data, f"{new.shown}{new.ending}"
@@ -66,13 +66,13 @@ class Media:
         return self._package.read(target), target
 
     def show(self, part: str, blip: Span, new: NewPicture | None, others: Sequence[Span]) -> Callable[[], None]:
-        """Lets a picture show another file, or none; gives what takes that back. `others` are elements that go with
-        what it showed.
+        """Lets a picture show another file, or none; returns how to undo it. `others` are elements that go with what
+        it showed.
         """
         return put_in(self._wanted, (part, blip.start), (blip, new, others))
 
     def write(self, parts: Parts, folder: str, showing: Iterable[EditedPart]) -> None:
-        """Adds what is to be shown to a folder, and takes out what nothing shows any more; `showing` are the parts with
+        """Adds what is to be shown to a folder, and removes what nothing shows any more; `showing` are the parts with
         pictures.
         """
         added: dict[bytes, str] = {}
@@ -117,7 +117,7 @@ class Media:
 
 
 def of_former(holder: Span, blip: Span) -> list[Splice]:
-    """What takes out of a drawing what was about the former picture alone: which part of it is shown (20.1.8.55), and
+    """What removes of a drawing what was about the earlier picture alone: which part of it is shown (20.1.8.55), and
     what newer programs show in its place.
     """
     gone = [each for each in holder.inside() if each.name == "srcRect"]

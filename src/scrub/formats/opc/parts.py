@@ -22,7 +22,7 @@ _EMPTY = (
 
 
 class Parts:
-    """What one saving changes in a package: parts made anew, added, removed, and what leads to them."""
+    """What one saving changes in a package: parts created again, added, removed, and what leads to them."""
 
     def __init__(self, package: Package, main: Span) -> None:
         """`main` is the root of the main part."""
@@ -40,7 +40,7 @@ class Parts:
         self._last: dict[str, int] = {}
 
     def free_name(self, pattern: str) -> str:
-        """A name for a part that no other has; `{}` in the pattern stands for a number."""
+        """A name for a part that no other has; `{}` in the pattern means a number."""
         taken = {name.lower() for name in (*self.package.members, *self.added)}
         return next(name for number in range(1, 100_000) if (name := pattern.format(number)).lower() not in taken)
 
@@ -144,7 +144,7 @@ class Parts:
             if span.attributes.get("PartName", "").lower() in gone
         ]
         known = {span.attributes.get("Extension", "").lower() for span in root.all("Default")}
-        # A default must come first only by custom; any order is valid, and behind all is the smallest splice.
+        # A default must come first only by custom; any order is valid, and after all is the smallest splice.
         added = "".join(
             f'<{p}Default Extension="{ending}" ContentType="{type_}"/>'
             for ending, type_ in dict(self._defaults).items()

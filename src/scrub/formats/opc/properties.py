@@ -54,7 +54,7 @@ class CoreProperties:
         return self._kept[name].now
 
     def put(self, name: str, value: str | None) -> Callable[[], None]:
-        """Sets it; gives what takes that back."""
+        """Sets it; returns how to undo it."""
         return self._kept[name].put(value or None)
 
     def write(self, parts: Parts) -> None:

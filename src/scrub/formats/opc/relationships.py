@@ -35,7 +35,7 @@ def relationships_name(source: str) -> str:
 
 
 def source_of(name: str) -> str:
-    """The part whose relationships stand in the part of this name: the way back."""
+    """The part whose relationships are in the part of this name: the way back."""
     folder, own = posixpath.split(name)
     return posixpath.join(posixpath.dirname(folder), own.removesuffix(".rels"))
 

@@ -11,7 +11,7 @@ _SPECIAL = late(r"( {2,}|[\t\n]| )")
 
 
 def written(text: str, prefix: str) -> str:
-    """Characters as the content of a paragraph; blanks that would collapse are elements (6.1.3 to 6.1.5)."""
+    """Characters as the content of a paragraph; spaces that would collapse are elements (6.1.3 to 6.1.5)."""
     found: list[str] = []
     pieces = _SPECIAL.split(re.sub("\r\n?", "\n", text))
     for number, each in enumerate(pieces):
@@ -20,7 +20,7 @@ def written(text: str, prefix: str) -> str:
         elif each in "\t\n":
             found.append(f"<{prefix}{'tab' if each == chr(9) else 'line-break'}/>")
         elif len(each) == 1 and pieces[number - 1] and pieces[number + 1]:
-            found.append(" ")  # between letters it is one
+            found.append(" ")  # between characters it is one
         else:
             found.append(f"<{prefix}s/>" if len(each) == 1 else f'<{prefix}s {prefix}c="{len(each)}"/>')
     return "".join(found)

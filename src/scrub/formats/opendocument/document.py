@@ -55,7 +55,7 @@ from scrub.store.patch import Effect, Patch
 
 _STYLES = "styles.xml"
 _TYPE = b"application/vnd.oasis.opendocument.text"
-#: Where paragraphs stand that another one holds.
+#: Where paragraphs are that another one contains.
 _HELD = (PlaceInDocument.FOOTNOTE, PlaceInDocument.ENDNOTE, PlaceInDocument.TEXT_BOX)
 
 
@@ -113,7 +113,7 @@ class OpenText(PickedFile, DescribedFile, RecordingText):
                 if part.name == _STYLES:
                     margin = part.margin_at(span.start)
                     if margin is None:
-                        continue  # what styles hold besides headers and footers is no paragraph of the document
+                        continue  # what styles hold besides headers and footers is not a paragraph of the document
                     if place not in _HELD:
                         place = PlaceInDocument.FOOTER if "footer" in margin.name else PlaceInDocument.HEADER
                 paragraph = TextParagraph(self, part, span, place, group)
@@ -136,7 +136,7 @@ class OpenText(PickedFile, DescribedFile, RecordingText):
 
     @cached_property
     def _listed(self) -> dict[tuple[str, int], int]:
-        """How many lists each paragraph of a list stands in (5.3)."""
+        """How many lists each paragraph of a list is in (5.3)."""
         found: dict[tuple[str, int], int] = {}
         for part in self.parts:
             waiting = [(part.root, 0)]
@@ -151,7 +151,7 @@ class OpenText(PickedFile, DescribedFile, RecordingText):
         return found
 
     def list_level(self, paragraph: TextParagraph) -> int | None:
-        """How many lists a paragraph stands in."""
+        """How many lists a paragraph is in."""
         return self._listed.get((paragraph.part.name, paragraph.span.start))
 
     def ensure_open(self) -> None:
@@ -180,7 +180,7 @@ class OpenText(PickedFile, DescribedFile, RecordingText):
             return [f"{self.name} has a digital signature. After a change, the signature is invalid."]
         return []
 
-    # -- what it holds
+    # -- what it contains
 
     def every_paragraph(self) -> Sequence[TextParagraph]:
         """Its paragraphs: of the body, each followed by its notes, then of headers and footers."""
@@ -195,7 +195,7 @@ class OpenText(PickedFile, DescribedFile, RecordingText):
         return (each for each in self.every_paragraph() if each.level is not None)
 
     def paragraph_at(self, part: TextPart, place: int) -> TextParagraph | None:
-        """The paragraph of a part that something stands in, or behind."""
+        """The paragraph of a part that something is in, or after."""
         return self._stories.paragraph_at(part, place)
 
     def between(self, part: TextPart, start: int, end: int) -> Iterator[tuple[TextParagraph, Sequence[Piece]]]:
@@ -238,7 +238,7 @@ class OpenText(PickedFile, DescribedFile, RecordingText):
                 f"{self.name}: rows cannot be added, deleted or moved while changes are tracked. Turn tracking off"
             )
 
-    # -- what stands among the words
+    # -- what is among the words
 
     def links(self) -> Iterator[TextLink]:
         """Its links."""
@@ -281,7 +281,7 @@ class OpenText(PickedFile, DescribedFile, RecordingText):
         return mark, self._named(name)
 
     def link_mark(self, paragraph: TextParagraph, address: str) -> tuple[Mark, Callable[[], None]]:
-        """What a new link is (6.1.8): one for each piece of its words, as no element lies over the edge of another."""
+        """What a new link is (6.1.8): one for each piece of its words, as no element is over the edge of another."""
         t = paragraph.span.prefix
         name = f"link {next(self._link_numbers)}"
         mark = Mark(
@@ -313,7 +313,7 @@ class OpenText(PickedFile, DescribedFile, RecordingText):
         return (each for part in self.parts for each in changes_in(self, self._stories, part))
 
     def remove_names(self) -> None:
-        """Takes out who wrote, changed and commented the document."""
+        """Removes who wrote, changed and commented the document."""
         if self._nameless:
             return
         if any(next(names_in(part.root), None) for part in self.parts):
@@ -340,7 +340,7 @@ class OpenText(PickedFile, DescribedFile, RecordingText):
         for part in self.parts:
             of_part = [each for each in self._every if each.part is part]
             splices = [splice for each in of_part if each.place not in _HELD for splice in each.splices()]
-            # What stands in notes and frames goes with the paragraph that holds them.
+            # What is in notes and frames goes with the paragraph that contains them.
             splices += outside(
                 splices, [splice for each in of_part if each.place in _HELD for splice in each.splices()]
             )

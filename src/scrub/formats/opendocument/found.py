@@ -1,4 +1,4 @@
-"""Plain paragraphs of an Open Document, found by search: text, spans, blanks, tabs and breaks, and nothing else."""
+"""Plain paragraphs of an Open Document, found by search: text, spans, spaces, tabs and breaks, and nothing else."""
 
 from __future__ import annotations
 
@@ -42,7 +42,7 @@ def plain_paragraphs(data: bytes) -> list[FoundParagraph]:
 
 
 def read_plain(data: bytes, start: int, end: int, prefix: str, namespaces: Namespaces) -> Read:
-    """The characters of a plain paragraph, whose content stands between two places."""
+    """The characters of a plain paragraph, whose content is between two places."""
     met = Characters(data)
     raw_name = f"{prefix}span"
     chain: tuple[FoundElement, ...] = ()

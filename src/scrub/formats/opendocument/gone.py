@@ -1,4 +1,4 @@
-"""Paragraphs that went, as recorded changes (OpenDocument 1.3, part 3, 5.5.4)."""
+"""Paragraphs that went, as tracked changes (OpenDocument 1.3, part 3, 5.5.4)."""
 
 from __future__ import annotations
 
@@ -29,7 +29,7 @@ def mark_gone(every: Sequence[TextParagraph], tracking_of: Callable[[TextParagra
             holder = holders.get(id(behind), behind)
             tracking.leads[holder.span.start] += tracking.deleted(each.deleted() + behind.bare)
         elif each.list_level is None:
-            # No paragraph beside it can hold the mark: it is written where the paragraph was (5.5.7.2).
+            # No paragraph beside it can contain the mark: it is written where the paragraph was (5.5.7.2).
             tracking.leads[each.span.start] += tracking.deleted(each.deleted())
         else:
             raise Failure(f"{each.label}: deleting from a list cannot be tracked. Turn tracking off first")

@@ -1,4 +1,4 @@
-"""What stands among the words of an Open Document, and its pages (OpenDocument 1.3, part 3: 6.1.8, 6.2, 7, 10.4)."""
+"""What is among the words of an Open Document, and its pages (OpenDocument 1.3, part 3: 6.1.8, 6.2, 7, 10.4)."""
 
 from __future__ import annotations
 
@@ -20,7 +20,7 @@ from scrub.model.printing import Orientation
 from scrub.model.problem import Failure
 from scrub.model.values import fold
 
-#: Styles of letters that show where a link is; without the link they would mislead.
+#: Styles of characters that show where a link is; without the link they would mislead.
 _OF_LINKS = frozenset(("internet link", "visited internet link"))
 #: Elements whose words a program works out (chapter 7).
 _FIELDS = frozenset((
@@ -99,7 +99,7 @@ class TextField(Placed[TextPlace], Field):
 
     @property
     def removed(self) -> bool:
-        """Whether it is plain text by now."""
+        """Whether it is plain text now."""
         return self._place.has("field")
 
     @property
@@ -154,7 +154,7 @@ class TextBookmark(PlacedBookmark[TextPlace]):
         self.changed("name", before, value, all_back(back))
 
     def _lead_to(self, before: str, name: str) -> Iterator[Callable[[], None]]:
-        """Links and references that name it name it anew (7.7.6)."""
+        """Links and references that name it name it again (7.7.6)."""
         for part in self._place.home.parts:
             for span in alive(part.root):
                 place = TextPlace(self._place.home, part, span)
@@ -217,7 +217,7 @@ class TextSection(Placed[TextPlace], Section):
 
     @property
     def orientation(self) -> Orientation:
-        """How its paper lies."""
+        """How its paper is."""
         written = self._place.said("print-orientation", STYLE)
         return Orientation.LANDSCAPE if written == "landscape" else Orientation.PORTRAIT
 
@@ -256,7 +256,7 @@ class TextSection(Placed[TextPlace], Section):
             splices = [Splice(there.start, there.end, fresh)]
         elif place.span.open_end == place.span.end:  # its attributes may be set, too
             splices = [Splice(place.span.end - 2, place.span.end, b">%b</%b>" % (fresh, place.span.raw_name.encode()))]
-        else:  # behind a picture (16.5)
+        else:  # after a picture (16.5)
             at = max(
                 (each.end for each in place.span.children if each.name == "background-image"),
                 default=place.span.open_end,

@@ -14,6 +14,6 @@ _CENTIMETRES = {
 
 
 def centimetres(written: str | None) -> Decimal | None:
-    """A length as it is written; None for what is none, such as a part of another."""
+    """A length as it is written; None for anything else, such as a part of another."""
     found = _LENGTH.fullmatch(written or "")
     return Decimal(found[1]) * _CENTIMETRES[found[2]] if found is not None and len(found[1]) < 18 else None

@@ -136,13 +136,13 @@ class TextLooks:
         return _UNSAID if found is None else meaning(found)
 
     def of(self, part: str, chain: Sequence[Span], style: str | None, word: str, other: Looks = ()) -> object:
-        """A look of letters that stand in elements of a paragraph of a style; `other` is what was set since."""
+        """A look of characters that are in elements of a paragraph of a style; `other` is what was set since."""
         given = dict(other)
         if word == "style":
             return self._display_name(str(given["style"])) if "style" in given else self._letter_style(part, chain)
         if given.get(word) is not None:
             return given[word]
-        is_usual = word in given  # it was set to what holds where the letters say nothing
+        is_usual = word in given  # it was set to what contains where the characters say nothing
         if "style" in given and not is_usual and word != "size":
             said = self._of_style("", "text", str(given["style"]), word)
             if said is not _UNSAID:
@@ -281,7 +281,7 @@ class TextLooks:
 
 #: Looks that are there or not.
 _SWITCHES = frozenset(("bold", "italic", "underlined", "hidden"))
-#: The attribute behind each look, and what it means.
+#: The attribute of each look, and what it means.
 _READ: dict[str, tuple[str, str, Callable[[str], object]]] = {
     "bold": (FO, "font-weight", _bold),
     "italic": (FO, "font-style", lambda found: found in ("italic", "oblique")),
@@ -291,7 +291,7 @@ _READ: dict[str, tuple[str, str, Callable[[str], object]]] = {
     "highlight": (FO, "background-color", _colour),
     "size": (FO, "font-size", lambda found: found if _PERCENT.fullmatch(found) else _points(found)),
 }
-#: What stands for the prefix of a namespace until it is known where a style is put.
+#: What means the prefix of a namespace until it is known where a style is put.
 _STYLE, _FO, _TEXT = "\0style:", "\0fo:", "\0text:"
 _URIS = {"\0style:": STYLE, "\0fo:": FO, "\0text:": TEXT}
 

@@ -56,7 +56,7 @@ class TextPart(EditedPart):
         return margins_in(self.root)
 
     def margin_at(self, place: int) -> Span | None:
-        """The header or footer that something stands in."""
+        """The header or footer that something is in."""
         return next((each for each in self.margins if each.start < place < each.end), None)
 
 
@@ -79,7 +79,7 @@ class TextHome(PiecedDocument):
         raise NotImplementedError
 
     def list_level(self, paragraph: TextParagraph) -> int | None:
-        """How many lists a paragraph stands in; None for none."""
+        """How many lists a paragraph is in; None for none."""
         raise NotImplementedError
 
     @once
@@ -100,7 +100,7 @@ class TextHome(PiecedDocument):
         raise NotImplementedError
 
     def paragraph_at(self, part: TextPart, place: int) -> TextParagraph | None:
-        """The paragraph of a part that something stands in, or behind."""
+        """The paragraph of a part that something is in, or after."""
         raise NotImplementedError
 
 
@@ -115,7 +115,7 @@ class TextParagraph(PiecedParagraph):
     def __init__(
         self, document: TextHome, part: TextPart, span: Span, place: PlaceInDocument, group: Sequence[TextParagraph]
     ) -> None:
-        """`group` are the paragraphs that stand together with it, itself among them."""
+        """`group` are the paragraphs that are together with it, itself among them."""
         super().__init__(document)
         self.home = document
         self.part = part
@@ -157,12 +157,12 @@ class TextParagraph(PiecedParagraph):
 
     @once
     def pieces(self) -> Sequence[Piece]:
-        """What its characters stand in."""
+        """What its characters are in."""
         return self._read.pieces
 
     @property
     def place(self) -> PlaceInDocument:
-        """Where it stands."""
+        """Where it is."""
         return self._place
 
     def ensure_editable(self, edits: Sequence[Edit]) -> None:
@@ -248,19 +248,19 @@ class TextParagraph(PiecedParagraph):
         return self.home.text_looks
 
     def ensure_linkable(self, start: int, end: int) -> None:
-        """Raises `Failure` where letters stand in a link, or in what is not just a style."""
+        """Raises `Failure` where characters are in a link, or in what is not just a style."""
         every = [piece for _, piece, _ in self.stretches_of(start, end) if piece is not None]
         if any(not of(each, TEXT, "span") for piece in every for each in piece.chain):
             raise self.not_linkable()
 
     def looks(self, start: int, end: int, word: str) -> Iterator[object]:
-        """What the look of each stretch of its letters is."""
+        """What the look of each stretch of its characters is."""
         for _, piece, other in self.stretches_of(start, end):
             chain = piece.chain if piece is not None else ()
             yield self._looks.of(self.part.name, chain, self._style, word, other)
 
     def look_of(self, piece: Piece | None) -> object:
-        """The styles of what it stands in."""
+        """The styles of what it is in."""
         return tuple(value(each, "style-name") for each in piece.chain) if piece is not None else ()
 
     def checked_look(self, word: str, value: object) -> object:
@@ -352,13 +352,13 @@ class TextParagraph(PiecedParagraph):
 
     @property
     def _joints(self) -> list[int]:
-        """Where, in the letters of all that it is now, each that was joined to it begins."""
+        """Where, in the characters of all that it is now, each that was joined to it begins."""
         lengths = [len(each._read.text) for each in (self, *self.taken)]
         return list(accumulate(lengths))[:-1]
 
     def _beside(self, texts: Sequence[str], tracking: TextTracking | None, before: bool) -> tuple[bytes, str]:
-        """New paragraphs that stand together in front of it or behind, and the mark that it gets itself for them: an
-        insertion begins or ends in it, for the end of a paragraph came too.
+        """New paragraphs that are together before or after it, and the mark that it gets itself for them: an insertion
+        begins or ends in it, for the end of a paragraph came too.
         """
         made, mark = "", ""
         for text in texts:
@@ -414,7 +414,7 @@ class TextParagraph(PiecedParagraph):
         return writer.recorded(tracking, self._joints)
 
     def _piece_of(self, place: int) -> object:
-        """What an old character stands in; None for one that must stay, or is in more than a style of letters."""
+        """What an old character is in; None for one that must stay, or is in more than a style of characters."""
         piece = self.pieces[bisect_right(self.pieces, place, key=lambda each: each.start) - 1]
         if self.fixed[place : place + 1].strip() or not all(of(each, TEXT, "span") for each in piece.chain):
             return None

@@ -62,7 +62,7 @@ class TextPicture(PlacedPicture[TextPlace]):
             name, declared = attribute(place.span, "title", SVG)
             more = "".join(f' {each}="{uri}"' for each, uri in declared.items())
             made = f"<{name}{more}>{escaped_text(value or '')}</{name}>".encode()
-            last = ("title", "desc", "contour-polygon", "contour-path")  # what comes behind it, or in its place
+            last = ("title", "desc", "contour-polygon", "contour-path")  # what comes after it, or in its place
             at = next((each.start for each in place.span.children if each.name in last), place.span.close_start)
             end = there.end if there is not None else at
             back = place.put("title", [Splice(at, end, made)])
@@ -74,7 +74,7 @@ class TextPicture(PlacedPicture[TextPlace]):
         return None if found is None else Length.of_cm(hundredths(found))
 
     def put_side(self, side: str, length: Decimal) -> Callable[[], None]:
-        """Sets how wide or high it is; gives what takes that back."""
+        """Sets how wide or high it is; returns how to undo it."""
         return self._place.say(side, f"{length:.3f}cm", SVG)
 
     # -- what it shows
@@ -91,11 +91,11 @@ class TextPicture(PlacedPicture[TextPlace]):
         return found
 
     def shown(self) -> str:
-        """The name of the file that it shows by now."""
+        """The name of the file that it shows now."""
         return posixpath.basename(self._inside())
 
     def inside(self) -> tuple[bytes, str]:
-        """What it shows by now."""
+        """What it shows now."""
         return self._media.read(self._place, self._images[0]), self._inside()
 
     def show(self, new: NewPicture | None) -> Callable[[], None]:
@@ -123,7 +123,7 @@ class Media:
         return new
 
     def shown_by(self, place: TextPlace, image: Span) -> str:
-        """The name of the file that an image shows by now; nothing where the document does not have it."""
+        """The name of the file that an image shows now; nothing where the document does not have it."""
         new = self._new(place, image)
         if new is not None:
             return new.shown
@@ -131,12 +131,12 @@ class Media:
         return target if target in self._package.members else ""
 
     def read(self, place: TextPlace, image: Span) -> bytes:
-        """What an image shows by now."""
+        """What an image shows now."""
         new = self._new(place, image)
         return new.data if new is not None else self._package.read(self.shown_by(place, image))
 
     def show(self, place: TextPlace, image: Span, new: NewPicture | None) -> Callable[[], None]:
-        """Lets an image show another file, or none; gives what takes that back."""
+        """Lets an image show another file, or none; returns how to undo it."""
         return put_in(self._wanted, (place.part.name, image.start), (place, new))
 
     def names(self) -> dict[str, NewPicture]:

@@ -1,4 +1,4 @@
-"""Where something stands in an Open Document."""
+"""Where something is in an Open Document."""
 
 from __future__ import annotations
 
@@ -19,7 +19,7 @@ class TextPlace(NamedTuple):
 
     @property
     def paragraph(self) -> TextParagraph | None:
-        """The paragraph it stands in, or behind."""
+        """The paragraph it is in, or after."""
         return self.home.paragraph_at(self.part, self.span.start)
 
     @property
@@ -29,12 +29,12 @@ class TextPlace(NamedTuple):
 
     @property
     def words(self) -> str:
-        """What of its paragraph stands in it."""
+        """What of its paragraph is in it."""
         pieces = self.paragraph.pieces if self.paragraph is not None else ()
         return "".join(each.text for each in pieces if self.span.start <= each.begin < self.span.end)
 
     def put(self, word: str, splices: Sequence[Splice]) -> Callable[[], None]:
-        """Puts something in at its element, or takes it out; gives what takes that back."""
+        """Puts something in at its element, or takes it out; returns how to undo it."""
         self.home.ensure_open()
         return self.part.put((self.span.start, word), splices)
 
@@ -43,11 +43,11 @@ class TextPlace(NamedTuple):
         return (self.span.start, word) in self.part.edits
 
     def said(self, name: str, uri: str = TEXT) -> str | None:
-        """What an attribute of its element says by now."""
+        """What an attribute of its element says now."""
         return self.part.said(self.span, attribute(self.span, name, uri)[0])
 
     def say(self, name: str, value: str | None, uri: str = TEXT) -> Callable[[], None]:
-        """Lets an attribute say something else; gives what takes that back."""
+        """Lets an attribute say something else; returns how to undo it."""
         self.home.ensure_open()
         written, declared = attribute(self.span, name, uri)
         return self.part.say(self.span, {**declared, written: value})

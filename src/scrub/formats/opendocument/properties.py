@@ -35,14 +35,14 @@ class TextProperties:
             return None
         data, root = part_tree(self._package, _META)
         found = (text_of(data[span.start : span.end]) for span in _elements_of(root, _PROPERTIES[name]))
-        return ", ".join(each for each in found if each) or None  # only keywords stand there several times (4.3.2.9)
+        return ", ".join(each for each in found if each) or None  # only keywords are there several times (4.3.2.9)
 
     def get(self, name: str) -> str | None:
         """What one says."""
         return self._kept[name].now
 
     def put(self, name: str, value: str | None) -> Callable[[], None]:
-        """Lets one say something else; gives what takes that back."""
+        """Lets one say something else; returns how to undo it."""
         return self._kept[name].put(value)
 
     def changed(self) -> dict[str, Callable[[], bytes]]:

@@ -1,4 +1,4 @@
-"""The characters of a paragraph of an Open Document (OpenDocument 1.3, part 3, 6.1.2), in which blanks collapse."""
+"""The characters of a paragraph of an Open Document (OpenDocument 1.3, part 3, 6.1.2), in which spaces collapse."""
 
 from __future__ import annotations
 
@@ -21,9 +21,9 @@ OFFICE, TEXT, TABLE, STYLE, DRAW, META = (
 FO, SVG = (f"{_NAME}{each}-compatible:1.0" for each in ("xsl-fo", "svg"))
 DUBLIN = "http://purl.org/dc/elements/1.1/"
 XLINK = "http://www.w3.org/1999/xlink"
-#: Elements whose characters belong to the paragraph as if they stood in it themselves.
+#: Elements whose characters belong to the paragraph as if they was in it themselves.
 _THROUGH = frozenset(("span", "a", "meta", "meta-field"))
-#: What has no width and is no text.
+#: What has no width and is not a text.
 _NOTHING = frozenset((
     "bookmark", "bookmark-start", "bookmark-end", "reference-mark", "reference-mark-start", "reference-mark-end",
     "change", "change-start", "change-end", "soft-page-break", "toc-mark", "toc-mark-start", "toc-mark-end",
@@ -34,14 +34,14 @@ _BLANKS = late("[ \t\r\n]+")
 
 
 class Piece(NamedTuple):
-    """What some characters of a paragraph stand in: bytes of its part from `begin` to `end`."""
+    """What some characters of a paragraph are in: bytes of its part from `begin` to `end`."""
 
     start: int  # its first character in the paragraph
     text: str
     begin: int
     end: int
     is_data: bool  # whether it is plain characters, not an element that is one
-    chain: tuple[Span, ...]  # the elements it stands in, from the paragraph inwards
+    chain: tuple[Span, ...]  # the elements it is in, from the paragraph inwards
 
 
 class Read(NamedTuple):
@@ -58,7 +58,7 @@ def of(span: Span, uri: str, name: str) -> bool:
 
 
 def value(span: Span | None, name: str, uri: str = TEXT) -> str | None:
-    """An attribute, whatever its prefix."""
+    """An attribute, regardless of its prefix."""
     return None if span is None else span.of(name, uri)
 
 
@@ -76,13 +76,13 @@ def attribute(span: Span, name: str, uri: str) -> tuple[str, dict[str, str | Non
 
 
 class Characters:
-    """The characters of a paragraph as they are met; blanks collapse."""
+    """The characters of a paragraph as they are met; spaces collapse."""
 
     def __init__(self, data: bytes) -> None:
         self._data = data
         self._found: list[Piece] = []
         self._marks: list[str] = []
-        self._blank = True  # whether a blank that comes now is left out: at the start, or behind another
+        self._blank = True  # whether a space that comes now is left out: at the start, or after another
         self._at = 0
 
     def _add(self, text: str, begin: int, end: int, is_data: bool, chain: tuple[Span, ...], mark: str = " ") -> None:
@@ -102,7 +102,7 @@ class Characters:
             text = text[1:]
         if text:
             self._blank = text.endswith(" ")
-        # One that says nothing is a piece too: beside other characters its blanks would be some.
+        # One that says nothing is a piece too: beside other characters its spaces would be some.
         self._add(text, begin, end, True, chain, "l" if odd else " ")
 
     def element(self, text: str, begin: int, end: int, chain: tuple[Span, ...]) -> None:
@@ -111,7 +111,7 @@ class Characters:
         self._add(text, begin, end, False, chain)
 
     def read(self) -> Read:
-        """What was met; a blank at the end is left out."""
+        """What was met; a space at the end is left out."""
         found, marks = self._found, self._marks
         last = next((at for at in range(len(found) - 1, -1, -1) if found[at].text), -1)
         if last >= 0 and found[last].is_data and found[last].text.endswith(" "):
@@ -151,7 +151,7 @@ def read_paragraph(data: bytes, paragraph: Span) -> Read:
 
 
 def blanks(count: str | None) -> str:
-    """The blanks of a `text:s` (6.1.3); a count that no text has is none."""
+    """The spaces of a `text:s` (6.1.3); a count that no text has is none."""
     found = whole(count, 9999)
     return " " * (1 if found is None else found)
 
@@ -162,8 +162,8 @@ def is_paragraph(span: Span) -> bool:
 
 
 def paragraphs_of(root: Span) -> Iterator[tuple[Span, str, Span]]:
-    """Every paragraph, in order, with where it stands, and the element that holds it. What was recorded as deleted is
-    left out, and so are comments; what stands in notes and frames of a paragraph follows it.
+    """Every paragraph, in order, with where it is, and the element that contains it. What was recorded as deleted is
+    left out, and so are comments; what is in notes and frames of a paragraph follows it.
     """
     waiting: list[tuple[Span, str, Span]] = [(root, "", root)]
     while waiting:
@@ -200,7 +200,7 @@ def alive(root: Span) -> Iterator[Span]:
 
 
 def _held(paragraph: Span) -> Iterator[tuple[Span, str]]:
-    """The notes and frames in a paragraph, each with the place of what stands in it."""
+    """The notes and frames in a paragraph, each with the place of what is in it."""
     waiting = list(reversed(paragraph.children))
     while waiting:
         span = waiting.pop()

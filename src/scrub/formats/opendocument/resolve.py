@@ -1,4 +1,4 @@
-"""Recorded changes of an Open Document made real, or taken back (OpenDocument 1.3, part 3, 5.5)."""
+"""Tracked changes of an Open Document made real, or undone (OpenDocument 1.3, part 3, 5.5)."""
 
 from __future__ import annotations
 
@@ -12,12 +12,12 @@ from scrub.model.named import NamedTuple
 from scrub.model.problem import Failure
 
 _MARKS = ("change", "change-start", "change-end")
-#: What can stand between two paragraphs that a deletion brings back.
+#: What can be between two paragraphs that a deletion brings back.
 _BESIDE = frozenset(((TEXT, "list"), (TABLE, "table"), (TEXT, "section")))
 
 
 class Region(NamedTuple):
-    """A recorded change as it is listed: its id, the element that says what was done, and that of the list."""
+    """A tracked change as it is listed: its id, the element that says what was done, and that of the list."""
 
     id: str
     done: Span
@@ -30,14 +30,14 @@ class Region(NamedTuple):
 
 
 class Mark(NamedTuple):
-    """A mark in the text, with the elements that it stands in, from the outermost."""
+    """A mark in the text, with the elements that it is in, from the outermost."""
 
     span: Span
     above: tuple[Span, ...]
 
     @property
     def paragraph(self) -> Span | None:
-        """The paragraph that it stands in."""
+        """The paragraph that it is in."""
         return next((each for each in reversed(self.above) if is_paragraph(each)), None)
 
 
@@ -47,7 +47,7 @@ def id_of(region: Span) -> str:
 
 
 def regions_in(root: Span) -> list[Region]:
-    """The recorded changes, as they are listed (5.5.2)."""
+    """The tracked changes, as they are listed (5.5.2)."""
     listed = (each for each in root.inside(read_only=True) if of(each, TEXT, "changed-region"))
     sorts = ("insertion", "deletion", "format-change")
     return [
@@ -72,7 +72,7 @@ def marks_in(root: Span) -> dict[str, dict[str, Mark]]:
 
 
 def resolved(data: bytes, decided: Mapping[int, bool] | bool) -> bytes:
-    """A part with its changes accepted or refused: all of them, or those that begin at these places."""
+    """A part with its changes accepted or rejected: all of them, or those that begin at these places."""
     try:
         return _Resolver(data, decided).made()
     except NotReadable:
@@ -80,7 +80,7 @@ def resolved(data: bytes, decided: Mapping[int, bool] | bool) -> bytes:
 
 
 class _Resolver:
-    """Three steps, each of which reads the part anew: blanks become what they are wherever they stand, insertions that
+    """Three steps, each of which reads the part again: spaces become what they are wherever they are, insertions that
     are refused go, and all other changes are done.
     """
 
@@ -112,7 +112,7 @@ class _Resolver:
         splices = list(step(root, regions_in(root), marks_in(root), refused))  # type: ignore[operator]
         gone = sorted((each for each in splices if each.start < each.end), key=lambda each: (each.start, -each.end))
         whole: list[Splice] = []
-        for each in gone:  # what lies in a range that goes, goes with it
+        for each in gone:  # what is in a range that goes, goes with it
             if not whole or each.start >= whole[-1].end:
                 whole.append(each)
             elif each.end > whole[-1].end:
@@ -123,7 +123,7 @@ class _Resolver:
     def _explicit(
         self, root: Span, regions: Sequence[Region], marks: Mapping[str, Mapping[str, Mark]], refused: set[str]
     ) -> Iterator[Splice]:
-        """Blanks that depend on what stands beside them are written as elements."""
+        """Spaces that depend on what is beside them are written as elements."""
         touched = [mark.paragraph for id_ in refused for mark in marks.get(id_, {}).values()]
         for region in regions:
             if region.id in refused and region.sort == "deletion":
@@ -225,7 +225,7 @@ class _Resolver:
 
 
 def _apart(above: tuple[Span, ...], paragraph: Span) -> tuple[Span, ...]:
-    """What a paragraph stands in."""
+    """What a paragraph is in."""
     return above[: above.index(paragraph)]
 
 
@@ -238,14 +238,14 @@ def _inside(data: bytes, span: Span) -> bytes:
 
 
 def _is_bare(data: bytes, paragraph: Span, end: int) -> bool:
-    """Whether nothing that is seen stands in a paragraph before a place, and no mark of another change."""
+    """Whether nothing that is seen is in a paragraph before a place, and no mark of another change."""
     read: Read = read_paragraph(data, paragraph)
     marked = any(each.uri == TEXT and each.name in _MARKS and each.end <= end for each in paragraph.inside())
     return not marked and not any(piece.text for piece in read.pieces if piece.begin < end)
 
 
 def _cut(span: Span, start: int, end: int) -> Iterator[Splice]:
-    """What takes out all between two places of an element, but the tags of what goes over them."""
+    """What removes all between two places of an element, but the tags of what goes over them."""
     at = max(span.open_end, start)
     for child in span.children:
         if child.end <= start or child.start >= end:

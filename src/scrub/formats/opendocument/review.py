@@ -1,4 +1,4 @@
-"""Comments and recorded changes of an Open Document (OpenDocument 1.3, part 3, 5.5 and 14.1)."""
+"""Comments and tracked changes of an Open Document (OpenDocument 1.3, part 3, 5.5 and 14.1)."""
 
 from __future__ import annotations
 
@@ -109,7 +109,7 @@ class TextComment(Placed[TextPlace], Comment):
 
     @property
     def address(self) -> str:
-        """The paragraph that it hangs on."""
+        """The paragraph that it depends on."""
         return self.label
 
     def delete(self) -> None:
@@ -130,7 +130,7 @@ def comments_in(home: TextHome, part: TextPart) -> Iterator[TextComment]:
 
 
 class TextChange(RecordedChange):
-    """A recorded change."""
+    """A tracked change."""
 
     def __init__(
         self, home: TextHome, stories: Stories[TextPart, TextParagraph], part: TextPart, region: Region,
@@ -146,7 +146,7 @@ class TextChange(RecordedChange):
 
     @property
     def label(self) -> str:
-        """The paragraph it stands in."""
+        """The paragraph it is in."""
         mark = next(iter(self._marks.values()), None)
         paragraph = self._stories.paragraph_at(self._part, mark.span.start) if mark is not None else None
         return self._home.label if paragraph is None else paragraph.label
@@ -161,7 +161,7 @@ class TextChange(RecordedChange):
         self._decide(True)
 
     def reject(self) -> None:
-        """Takes it back."""
+        """Undoes it."""
         self._decide(False)
 
     def _decide(self, accepted: bool) -> None:
@@ -205,7 +205,7 @@ class TextChange(RecordedChange):
 
 
 def changes_in(home: TextHome, stories: Stories[TextPart, TextParagraph], part: TextPart) -> Iterator[TextChange]:
-    """The recorded changes of a part."""
+    """The tracked changes of a part."""
     regions = regions_in(part.root)
     marks = marks_in(part.root) if regions else {}
     for region in regions:

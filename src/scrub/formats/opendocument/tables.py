@@ -44,7 +44,7 @@ class TextTable(ArrangedTable):
     """A table whose rows may have come, gone or changed places."""
 
     def ensure_movable(self, ordering: bool) -> None:
-        """Raises `Failure` where cells go over several rows or are worked out from others, or rows stand in groups."""
+        """Raises `Failure` where cells go over several rows or are worked out from others, or rows are in groups."""
         cells = [each for row in self._rows for each in row.children if each.uri == TABLE]
         merged = any(each.name == "covered-table-cell" or value(each, "number-rows-spanned", TABLE) for each in cells)
         if merged or any(len(cells_of(row)) != len(cells_of(self._rows[0])) for row in self._rows):
@@ -83,7 +83,7 @@ class TextTable(ArrangedTable):
 
 
 def _open_tag(data: bytes, span: Span, but: tuple[str, ...]) -> bytes:
-    """The start tag of an element as it stands there, without some attributes; a value in a new cell is a text."""
+    """The start tag of an element as it is there, without some attributes; a value in a new cell is a text."""
     tag = data[span.start : span.open_end]
     tag = tag[:-2].rstrip() + b">" if tag.endswith(b"/>") else tag
     wanted: dict[str, str | None] = {}
@@ -110,7 +110,7 @@ def says_more(cell: Span) -> bool:
 
 
 def _plain_cell(cell: Span) -> list[tuple[str, str | None]]:
-    """What a cell no longer says once its text is another: the number, date or formula it stood for (19.385)."""
+    """What a cell no longer says once its text is another: the number, date or formula it meant (19.385)."""
     found: list[tuple[str, str | None]] = []
     for known in cell.attributes:
         prefix, _, local = known.rpartition(":")

@@ -1,4 +1,4 @@
-"""Edits that are recorded, so that a reviewer can accept or refuse each (OpenDocument 1.3, part 3, 5.5)."""
+"""Edits that are recorded, so that a reviewer can accept or reject each (OpenDocument 1.3, part 3, 5.5)."""
 
 from __future__ import annotations
 
@@ -40,7 +40,7 @@ class TextTracking:
 
     def deleted(self, paragraphs: str) -> str:
         """The mark where something was deleted, which are these paragraphs, as elements: the text of the first goes on
-        behind that of the paragraph with the mark (5.5.4).
+        after that of the paragraph with the mark (5.5.4).
         """
         id_, t = self._listed("deletion", paragraphs), self._prefix
         return f'<{t}change {t}change-id="{id_}"/>'
@@ -112,5 +112,5 @@ def bare(data: bytes, paragraph: Span) -> str:
 
 
 def open_tag(data: bytes, paragraph: Span) -> str:
-    """Its start tag, of one that can hold something."""
+    """Its start tag, of one that can contain something."""
     return re.sub(r"\s*/>$", ">", data[paragraph.start : paragraph.open_end].decode())

@@ -17,7 +17,7 @@ from scrub.model.text import Fresh, Kept, Looks, Stretches
 
 #: A text, the number of the piece whose look it has, and what was set since.
 _Words = tuple[str, int, Looks]
-#: In place of that number: markup that is no text.
+#: In place of that number: markup that is not a text.
 _MARK = -1
 
 
@@ -43,7 +43,7 @@ class ParagraphWriter:
         self._joints: Sequence[int] = ()
 
     def splices(self) -> list[Splice]:
-        """All of them. Blanks at the edges of pieces that stay are written anew where they would be lost."""
+        """All of them. Spaces at the edges of pieces that stay are rewritten where they would be lost."""
         if not self.stretches.old:
             return self._in_empty(self.content())
         contents = self._contents()
@@ -54,7 +54,7 @@ class ParagraphWriter:
         return list(self._made(contents, True))
 
     def recorded(self, tracking: TextTracking, joints: Sequence[int] = ()) -> list[Splice]:
-        """All of them, as changes that a reviewer can accept or refuse. At joints of paragraphs that are one now a
+        """All of them, as changes that a reviewer can accept or reject. At joints of paragraphs that are one now a
         deletion ends, and another begins.
         """
         self._joints = joints
@@ -68,11 +68,11 @@ class ParagraphWriter:
         return content.join(tracking.inserted()) if content else ""
 
     def explicit(self) -> list[Splice]:
-        """All of them, with no blank left that depends on what stands beside it."""
+        """All of them, with no space left that depends on what is beside it."""
         return list(self._made(self._contents(), True))
 
     def _is_inside(self, contents: list[list[_Words]]) -> bool:
-        """Whether each change lies between letters of one piece, so that no blank of another depends on it."""
+        """Whether each change is between characters of one piece, so that no space of another depends on it."""
         for number, (piece, content) in enumerate(zip(self.pieces, contents, strict=True)):
             if len(content) == 1 and content[0] == (piece.text, number, ()):
                 continue
@@ -132,7 +132,7 @@ class ParagraphWriter:
             start = stop
 
     def _deleted(self, start: int, end: int, tracking: TextTracking) -> _Words:
-        """The mark of letters that go, which are listed with their looks."""
+        """The mark of characters that go, which are listed with their looks."""
         words: list[str] = []
         for number, text in self._places.within(start, end):
             piece = self.pieces[number]
@@ -163,7 +163,7 @@ class ParagraphWriter:
                 yield Splice(piece.begin, piece.end, "".join(made).encode())
 
     def _may_collapse(self, piece: Piece) -> bool:
-        """Whether blanks of a piece depend on what stands beside it."""
+        """Whether spaces of a piece depend on what is beside it."""
         return piece.is_data and self.data[piece.begin : piece.end] != written(piece.text, self.prefix).encode()
 
     def _round_atom(self, number: int, content: list[_Words]) -> Iterator[Splice]:
@@ -223,7 +223,7 @@ class ParagraphWriter:
 
 
 def _with_marks(contents: Sequence[Sequence[_Words]]) -> list[list[_Words]]:
-    """What each piece is to be, with what stands round marked words."""
+    """What each piece is to be, with what is round marked words."""
     found: list[list[_Words]] = [[] for _ in contents]
     every = [(piece, words) for piece, some in enumerate(contents) for words in some]
     for (piece, (text, look, looks)), marks in zip(every, around(looks for _, (*_, looks) in every), strict=True):
@@ -233,6 +233,6 @@ def _with_marks(contents: Sequence[Sequence[_Words]]) -> list[list[_Words]]:
 
 
 def explicit(data: bytes, paragraph: Span) -> list[Splice]:
-    """What writes the blanks of a paragraph so that they no longer depend on what stands beside them."""
+    """What writes the spaces of a paragraph so that they no longer depend on what is beside them."""
     read = paragraph.read() if isinstance(paragraph, FoundParagraph) else read_paragraph(data, paragraph)
     return ParagraphWriter(data, paragraph, read.pieces, Stretches(read.text), str).explicit() if read.text else []

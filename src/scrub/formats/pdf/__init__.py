@@ -1,1 +1,1 @@
-"""PDFs (ISO 32000-1): stamps, turns and properties are appended; what must be gone is written anew."""
+"""PDFs (ISO 32000-1): stamps, turns and properties are appended; what must be gone is rewritten."""

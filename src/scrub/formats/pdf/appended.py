@@ -30,7 +30,7 @@ class Appended(Protocol):
     count: int
 
     def put(self, made: Any, indices: Sequence[int]) -> None:
-        """Puts some of them, counted from 0, behind the last page of a document."""
+        """Puts some of them, counted from 0, after the last page of a document."""
 
 
 class OfPdf:
@@ -44,12 +44,12 @@ class OfPdf:
             self.count = len(pages_of(self._pdf))
 
     def put(self, made: Any, indices: Sequence[int]) -> None:
-        """Puts some of them, counted from 0, behind the last page of a document."""
+        """Puts some of them, counted from 0, after the last page of a document."""
         made.add_pages_from(self._pdf, pages=indices)
 
 
 class OfPicture:
-    """A picture as a page, or each of several in one file: turned as the paper lies best, as large as fits."""
+    """A picture as a page, or each of several in one file: turned as the paper is best, as large as fits."""
 
     def __init__(self, data: bytes, name: str, paper: OnPaper) -> None:
         """Raises `Failure` for one that is damaged or too large."""
@@ -58,7 +58,7 @@ class OfPicture:
         self.count = len(self._pictures)
 
     def put(self, made: Any, indices: Sequence[int]) -> None:
-        """Puts some of them, counted from 0, behind the last page of a document."""
+        """Puts some of them, counted from 0, after the last page of a document."""
         for index in indices:
             _add_page(made, self._pictures[index], self._paper)
 

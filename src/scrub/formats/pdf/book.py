@@ -1,4 +1,4 @@
-"""An open PDF: what was done to it is appended, or written anew where something must be gone (7.5.6)."""
+"""An open PDF: what was done to it is appended, or rewritten where something must be gone (7.5.6)."""
 
 from __future__ import annotations
 
@@ -177,7 +177,7 @@ class PdfFile(PickedFile, DescribedFile, Pdf):
         return lambda: pages.insert(before, pages.pop(pages.index(page)))
 
     def append(self, item: object, paper: OnPaper = OnPaper.A4) -> None:
-        """Puts the pages of another file behind the last one."""
+        """Puts the pages of another file after the last one."""
         self.ensure_open()
         pages = self._every()  # before the other is opened: of two that ask for much, one is in memory
         taken = placed(os.path.dirname(self.source.path), item) if isinstance(item, str) else item
@@ -240,7 +240,7 @@ class PdfFile(PickedFile, DescribedFile, Pdf):
     # -- what it says of itself
 
     def read_property(self, name: str) -> str | None:
-        """What an entry of the document's information says by now."""
+        """What an entry of the document's information says now."""
         if name in self._changed_info:
             return self._changed_info[name]
         value = held(self._own().trailer, "/Info").get(_INFO[name])
@@ -327,7 +327,7 @@ class PdfFile(PickedFile, DescribedFile, Pdf):
         self.changed("password", True, None, revert, "opens without a password")
 
     def remove_metadata(self) -> None:
-        """Takes out what it tells about who wrote it."""
+        """Removes what it tells about who wrote it."""
         self.ensure_open()
         if self._bare:
             return
@@ -380,7 +380,7 @@ class PdfFile(PickedFile, DescribedFile, Pdf):
 
     @property
     def _rewrites(self) -> bool:
-        """Whether something must be gone, so that all is written anew."""
+        """Whether something must be gone, so that all is rewritten."""
         order = self._pages is not None and self._pages != self._first
         return bool(
             order or self._bare or self._new_password or self._open_to_all or self._unsigned or self.source.fresh

@@ -12,9 +12,9 @@ from scrub.model.problem import Failure
 
 #: The most bytes that the content of a page comes to, and what is packed in ways that can only be unpacked whole.
 MOST_CONTENT, _MOST_OLD = 64_000_000, 100_000
-#: The most bytes of packed objects, where they are more than so many times the file.
+#: The most bytes of packed objects, where they are more than that many times the file.
 _OBJECTS, _TIMES = 32_000_000, 30
-_STREAM = re.compile(rb"stream\r?\n")  # without a look behind it: a plain word is found ten times as fast
+_STREAM = re.compile(rb"stream\r?\n")  # without a look after it: a plain word is found ten times as fast
 _ESCAPED = re.compile(rb"#([0-9A-Fa-f]{2})")
 _CHUNK = 1 << 20
 #: What is not packed any more when it was unpacked once.
@@ -71,8 +71,8 @@ def _inflated(data: bytes, room: int) -> bytes:
 
 
 def ensure_plainly_packed(pdf: Any) -> None:
-    """Raises `Failure` where the library would unpack more than a file can need when it is written anew: it does so
-    with what a part says of itself (14.3.2), and with what is packed in several ways where it encrypts.
+    """Raises `Failure` where the library would unpack more than a file can need when it is rewritten: it does so with
+    what a part says of itself (14.3.2), and with what is packed in several ways where it encrypts.
     """
     pikepdf = needed("pikepdf")
     for stream in pdf.objects:

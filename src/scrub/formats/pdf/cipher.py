@@ -34,7 +34,7 @@ class Cipher:
             raise Failure("unknown encryption method")
 
     def __call__(self, data: bytes, number: int, generation: int = 0) -> bytes:
-        """Data as the object of this number holds it (algorithm 1, 1.A)."""
+        """Data as the object of this number contains it (algorithm 1, 1.A)."""
         if not self._way:
             return data
         key = self._key

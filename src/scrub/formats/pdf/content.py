@@ -30,7 +30,7 @@ _MOST_WORDS, _MOST_PARSED = 3_000_000, 20_000_000
 
 
 class Balance(NamedTuple):
-    """What must stand before and behind the content of a page, so that nothing of it reaches what is put there."""
+    """What must be before and after the content of a page, so that nothing of it reaches what is put there."""
 
     before: bytes
     behind: bytes

@@ -1,4 +1,4 @@
-"""Letters for stamps: a standard font where it has them (9.6.2.2), else a piece of a font of this machine (9.7)."""
+"""Characters for stamps: a standard font where it has them (9.6.2.2), else a piece of a font of this machine (9.7)."""
 
 from __future__ import annotations
 
@@ -12,7 +12,7 @@ from scrub.formats.pdf.update import Section, dictionary
 from scrub.model.named import NamedTuple
 from scrub.model.problem import Failure
 
-#: How wide the letters of Helvetica are, in thousandths of their size, from the blank on; those of Windows-1252.
+#: How wide the characters of Helvetica are, in thousandths of their size, from the space on; those of Windows-1252.
 _WIDTHS = (
     "278 278 355 556 556 889 667 191 333 333 389 584 278 333 278 278 556 556 556 556 556 556 556 556 556 556 278 278 "
     "584 584 584 556 1015 667 667 722 722 667 611 778 722 278 500 667 556 833 722 778 667 778 722 667 611 722 667 944 "
@@ -24,7 +24,7 @@ _WIDTHS = (
     "556 556 556 556 889 500 556 556 556 556 278 278 278 278 556 556 556 556 556 556 556 584 611 556 556 556 556 500 "
     "556 500"
 ).split()
-#: Where systems keep fonts, and the families that hold most letters.
+#: Where systems keep fonts, and the families that hold most characters.
 _FOLDERS = (
     "/usr/share/fonts", "/usr/local/share/fonts", os.path.expanduser("~/.local/share/fonts"),
     os.path.expanduser("~/.fonts"), "/System/Library/Fonts", "/Library/Fonts", "C:\\Windows\\Fonts",
@@ -56,7 +56,7 @@ def line(text: str) -> Line:
 
 @lru_cache(maxsize=1)
 def fonts() -> tuple[str, ...]:
-    """The fonts of this machine that hold most letters."""
+    """The fonts of this machine that hold most characters."""
     found: dict[str, str] = {}
     for folder in _FOLDERS:
         for where, _, names in os.walk(folder):
@@ -113,7 +113,7 @@ def put_standard(section: Section) -> int:
 
 
 def put_piece(section: Section, path: str, letters: Iterable[str]) -> int:
-    """Some letters of a font as a font of their own: glyphs keep their numbers (9.7.4.3)."""
+    """Some characters of a font as a font of their own: glyphs keep their numbers (9.7.4.3)."""
     subset, ttlib = needed("fontTools.subset"), needed("fontTools.ttLib")
     text, opened = "".join(sorted(set(letters))), _opened(path)
     options = subset.Options(retain_gids=True, notdef_outline=True)

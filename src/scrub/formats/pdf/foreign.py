@@ -76,7 +76,7 @@ class _Copying:
         self._room = _MOST_BYTES
 
     def written(self, value: Any, number: int) -> bytes:
-        """A value as the object of a number holds it, and all that it refers to."""
+        """A value as the object of a number contains it, and all that it refers to."""
         body = self._body(value, number)
         while self._waiting:
             found, own = self._waiting.pop()

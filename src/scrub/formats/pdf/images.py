@@ -14,9 +14,9 @@ from scrub.formats.picture.segments import frame_of, segments
 from scrub.model.named import NamedTuple
 from scrub.model.problem import Failure
 
-#: The most points that a picture may have: a few bytes can ask for all the memory there is.
+#: The most pixels that a picture may have: a few bytes can ask for all the memory there is.
 MOST_POINTS = 180_000_000
-#: From so many points on, at most so many for each byte of the file.
+#: From that many pixels on, at most that many for each byte of the file.
 _MANY, _TIMES = 33_000_000, 70
 #: The most pages of one picture.
 MOST_FRAMES = 500
@@ -27,7 +27,7 @@ UPRIGHT = (1, 0, 0, 1, 0, 0)
 
 
 class Drawn(NamedTuple):
-    """A picture as an object: its entries and its data, and how large it is in points of paper."""
+    """A picture as an object: its entries and its data, and how large it is in pixels of paper."""
 
     entries: dict[str, bytes]
     data: bytes
@@ -35,7 +35,7 @@ class Drawn(NamedTuple):
     mask: bytes | None
     size: tuple[float, float]
     pixels: tuple[int, int]
-    #: From its points, as they are kept, to how it is seen, in a square of one unit (8.9.4).
+    #: From its pixels, as they are kept, to how it is seen, in a square of one unit (8.9.4).
     matrix: tuple[int, int, int, int, int, int] = UPRIGHT
     #: What its colours are, in the form of ISO 15076-1, and of how many parts each is.
     profile: tuple[bytes, int] | None = None
@@ -83,7 +83,7 @@ def _as_seen(found: Drawn, data: bytes) -> Drawn:
     device = {1: b"/DeviceGray", 3: b"/DeviceRGB", 4: b"/DeviceCMYK"}.get(parts, b"none")
     if device in found.entries["ColorSpace"]:
         found = found._replace(profile=(profile, parts))
-    mark = exif_of(data) if data[:2] not in (b"II", b"MM") else None  # the points of a TIFF come as they are seen
+    mark = exif_of(data) if data[:2] not in (b"II", b"MM") else None  # the pixels of a TIFF come as they are seen
     swap, across, down = STEPS[mark.orientation if mark is not None else 1]
 
     def seen(x: int, y: int) -> tuple[int, int]:
@@ -96,7 +96,7 @@ def _as_seen(found: Drawn, data: bytes) -> Drawn:
 
 
 def ensure_few_points(pixels: tuple[int, int], size: int) -> None:
-    """Raises `Failure` for a picture without points, with too many, or with far more than its file is long."""
+    """Raises `Failure` for a picture without pixels, with too many, or with far more than its file is long."""
     (width, height), points = pixels, pixels[0] * pixels[1]
     if not points or points > MOST_POINTS:
         raise Failure(f"a picture of {width:,} x {height:,} pixels is too large; the maximum is {MOST_POINTS:,}")
@@ -114,7 +114,7 @@ def _entries(width: int, height: int) -> dict[str, bytes]:
 
 
 def _points(pixels: tuple[int, int], across: float, down: float) -> tuple[float, float]:
-    """The size on paper, by the points in an inch; 96 where a picture does not say."""
+    """The size on paper, by the pixels in an inch; 96 where a picture does not say."""
     across, down = (each if 10 <= each <= 10_000 else 96 for each in (across, down))
     return pixels[0] * 72 / across, pixels[1] * 72 / down
 
@@ -176,7 +176,7 @@ def _png(data: bytes) -> Drawn:
 
 
 def _others(data: bytes) -> list[Drawn]:
-    """Any other picture, by its points; of a TIFF all that it has."""
+    """Any other picture, by its pixels; of a TIFF all that it has."""
     pillow = needed("PIL.Image")
     pillow.MAX_IMAGE_PIXELS = MOST_POINTS
     try:

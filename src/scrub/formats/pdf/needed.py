@@ -20,7 +20,7 @@ def needed(name: str) -> Any:
 @contextmanager
 def told_as_damage() -> Iterator[None]:
     """What a package raises inside for a file that is not as its standard says becomes a `Failure`; each package has
-    errors of several sorts for that, so that little but its calls belongs inside. What it warns of is not shown.
+    errors of several kinds for that, so that little but its calls belongs inside. What it warns of is not shown.
     """
     try:
         with warnings.catch_warnings():

@@ -1,4 +1,4 @@
-"""What a dictionary of a PDF holds, for files that hold something else there than the standard says."""
+"""What a dictionary of a PDF contains, for files that hold something else there than the standard says."""
 
 from __future__ import annotations
 
@@ -10,7 +10,7 @@ from scrub.formats.pdf.needed import needed
 
 
 def held(holder: Any, name: str) -> Any:
-    """The dictionary that stands under a name; one with nothing in it where there is none."""
+    """The dictionary that is under a name; one with nothing in it where there is none."""
     pikepdf = needed("pikepdf")
     found = holder.get(name) if isinstance(holder, (pikepdf.Dictionary, pikepdf.Stream)) else None
     return found if isinstance(found, pikepdf.Dictionary) else pikepdf.Dictionary()
@@ -30,7 +30,7 @@ def whole_number(holder: Any, name: str) -> int:
 
 
 def number_of(value: Any) -> float | None:
-    """A number of which a size on paper can be; None for what is none."""
+    """A number of which a size on paper can be; None for anything else."""
     if isinstance(value, bool) or not isinstance(value, int | float | Decimal):
         return None
     return float(value) if -1e9 < value < 1e9 else None

@@ -18,7 +18,7 @@ _DEEPEST, _MOST = 50, 100_000
 
 @dataclass(eq=False)
 class Entry:
-    """One entry. `title` is another one that it gets; `gone` tells that it goes, with what lies below it."""
+    """One entry. `title` is another one that it gets; `gone` tells that it goes, with what is below it."""
 
     found: Any
     level: int
@@ -101,7 +101,7 @@ class Outline:
 
         kept = [each for each in entries if not each.gone]
         fewer = len(kept) != len(entries)
-        if _fewer_below(entries):  # what lies above counts, too (table 151)
+        if _fewer_below(entries):  # what is above counts, too (table 151)
             ends = {"First": kept[0].found, "Last": kept[-1].found} if kept else {}
             shown = sum(1 + _open_below(each) for each in kept)
             sign = -1 if holder is not self._root and whole_number(holder, "/Count") < 0 else 1

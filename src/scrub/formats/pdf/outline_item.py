@@ -28,7 +28,7 @@ class Holder(Protocol):
 
 
 class OpenOutlineItem(OutlineItem):
-    """An entry, to be given another title or taken out."""
+    """An entry, to be given another title or removed."""
 
     def __init__(self, holder: Holder, entry: Entry) -> None:
         self._holder, self._entry = holder, entry
@@ -45,7 +45,7 @@ class OpenOutlineItem(OutlineItem):
 
     @property
     def removed(self) -> bool:
-        """Whether it was taken out."""
+        """Whether it was removed."""
         return self._entry.gone
 
     @property
@@ -68,7 +68,7 @@ class OpenOutlineItem(OutlineItem):
 
     @property
     def level(self) -> int:
-        """How deep it lies."""
+        """How deep it is."""
         return self._entry.level
 
     @property

@@ -48,14 +48,14 @@ class Holder(Protocol):
         """A picture from a file, with what tells it from others."""
 
     def take_out(self, page: OpenPage) -> Callable[[], None]:
-        """Takes a page out; gives what takes that back."""
+        """Takes a page out; returns how to undo it."""
 
     def put_at(self, page: OpenPage, place: int) -> Callable[[], None]:
-        """Gives a page another place; gives what takes that back."""
+        """Gives a page another place; returns how to undo it."""
 
 
 class OpenPage(Page):
-    """One page. Those that came from other files can be moved and taken out, and no more before the file is saved."""
+    """One page. Those that came from other files can be moved and removed, and no more before the file is saved."""
 
     def __init__(self, holder: Holder, index: int, found: Found | None, first: int) -> None:
         """`index` is its place in the file it is of; `first` its number when the macro began, 0 for one that came."""
@@ -80,7 +80,7 @@ class OpenPage(Page):
 
     @property
     def removed(self) -> bool:
-        """Whether it was taken out."""
+        """Whether it was removed."""
         return self.gone
 
     @property

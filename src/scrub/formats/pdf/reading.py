@@ -36,7 +36,7 @@ def main(path: str) -> None:
                     said = "blank" if not said.strip() and _is_blank(page) else ""
                 page.close()
             answer: dict[str, str | None] = {"read": said}
-        except Exception as error:  # of several sorts, and all of them mean that the file is damaged
+        except Exception as error:  # of several kinds, and all of them mean that the file is damaged
             answer = {"wrong": str(error).split("\n")[0][:120] or type(error).__name__}
         sys.stdout.write(json.dumps(answer) + "\n")
         sys.stdout.flush()

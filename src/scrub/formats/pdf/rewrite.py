@@ -1,4 +1,4 @@
-"""PDFs written anew: of the pages that stay a new document is made, so that nothing of the others is left in it."""
+"""PDFs rewritten: of the pages that stay a new document is made, so that nothing of the others is left in it."""
 
 from __future__ import annotations
 
@@ -13,7 +13,7 @@ from scrub.formats.pdf.objects import fields_of, held, is_signature
 
 #: What a document says of itself as a whole, which a new one keeps.
 _KEPT = ("/Lang", "/ViewerPreferences", "/PageMode", "/PageLayout", "/OutputIntents")
-#: What goes when pages are taken out or moved, and how a person calls it.
+#: What goes when pages are removed or moved, and how a person calls it.
 _LOST = {
     "/PageLabels": "the page labels", "/StructTreeRoot": "its structure for screen readers",
     "/OpenAction": "actions on opening",
@@ -30,7 +30,7 @@ class Readable(Protocol):
 
 
 class Rewriting:
-    """One file to be written anew."""
+    """One file to be rewritten."""
 
     def __init__(self, data: bytes, password: str | None, bare: bool, unsigned: bool) -> None:
         self._data = data
@@ -52,7 +52,7 @@ class Rewriting:
         self, order: Sequence[tuple[int | None, int]] | None, foreign: Foreign, password: str | None, encrypted: bool
     ) -> bytes:
         """The file as it is to be: its pages in an order, None for all as they are; `encrypted` tells that it stays so
-        where there is no new password.
+        where there is not a new password.
         """
         with told_as_damage(), self._open() as pdf:
             if self._unsigned:
@@ -85,7 +85,7 @@ def new_with(
 
 
 def _fill(made: Any, own: Any, order: Sequence[tuple[int | None, int]], foreign: Foreign) -> None:
-    """Puts pages into a new document, with what it holds for them."""
+    """Puts pages into a new document, with what it applies to them."""
     with told_as_damage():
         for source, indices in _stretches(order):
             if source is None:
@@ -129,7 +129,7 @@ def _keep(made: Any, pdf: Any) -> None:
 
 
 def _forget(pdf: Any) -> None:
-    """Takes out what tells about the writer: properties, and what parts of the file say of themselves (14.3)."""
+    """Removes what tells about the writer: properties, and what parts of the file say of themselves (14.3)."""
     pikepdf = needed("pikepdf")
     if "/Info" in pdf.trailer:
         del pdf.trailer["/Info"]

@@ -1,4 +1,4 @@
-"""Stamps on pages: forms of their own (8.10), drawn by streams behind or before what is on the page."""
+"""Stamps on pages: forms of their own (8.10), drawn by streams after or before what is on the page."""
 
 from __future__ import annotations
 
@@ -35,7 +35,7 @@ class Drawing(Protocol):
 
     @property
     def matrix(self) -> tuple[int, int, int, int, int, int]:
-        """How it lies in a square of one unit."""
+        """How it is in a square of one unit."""
 
     def put(self, section: Section) -> int:
         """Adds it to what is appended to a file, as an object of the size of one unit."""
@@ -50,7 +50,7 @@ class PictureStamp(NamedTuple):
 
 
 class TextStamp(NamedTuple):
-    """A text, the size of its letters in points, and their colour."""
+    """A text, the size of its characters in points, and their colour."""
 
     text: str
     points: Decimal
@@ -68,7 +68,7 @@ class Stamping:
     """Puts stamps on the pages of one file, as what is appended to it. What is the same on many pages is there once."""
 
     def __init__(self, pdf: Any, section: Section, texts: Iterable[str]) -> None:
-        """`texts` are all that is going to be written, so that each font is there once with its letters."""
+        """`texts` are all that is going to be written, so that each font is there once with its characters."""
         self._pdf = pdf
         self._section = section
         self._letters: dict[str, set[str]] = {}

@@ -1,4 +1,4 @@
-"""What is appended to a PDF (7.5.6): new and changed objects, and where they stand. The old bytes stay as they are."""
+"""What is appended to a PDF (7.5.6): new and changed objects, and where they are. The old bytes stay as they are."""
 
 from __future__ import annotations
 
@@ -91,7 +91,7 @@ class Section:
         return number
 
     def text(self, value: str, number: int) -> bytes:
-        """A text as the object of a number holds it (7.9.2.2)."""
+        """A text as the object of a number contains it (7.9.2.2)."""
         try:
             plain = value.encode("ascii")
         except UnicodeEncodeError:
@@ -101,7 +101,9 @@ class Section:
         return b"<" + plain.hex().encode() + b">"
 
     def own(self, value: Any, number: int, generation: int) -> bytes:
-        """A value of the file, as an object of this number holds it; in an encrypted one strings are encrypted anew."""
+        """A value of the file, as an object of this number contains it; in an encrypted one strings are encrypted
+        again.
+        """
         if isinstance(value, needed("pikepdf").Object) and (self._cipher is None or value.is_indirect):
             return bytes(value.unparse())
         return self._written(value, number, generation)
@@ -117,7 +119,7 @@ class Section:
         return self.plain(value, number, generation)
 
     def plain(self, value: Any, number: int, generation: int = 0) -> bytes:
-        """A value with nothing in it, as the object of a number holds it: a number, a name, a string."""
+        """A value with nothing in it, as the object of a number contains it: a number, a name, a string."""
         pikepdf = needed("pikepdf")
         if isinstance(value, pikepdf.String) and self._cipher is not None:
             return b"<" + self._cipher(bytes(value), number, generation).hex().encode() + b">"
@@ -152,7 +154,7 @@ class Section:
         if "/Encrypt" in trailer:
             said["Encrypt"] = trailer.Encrypt.unparse()
         identity = listed(trailer, "/ID")
-        if len(identity) == 2:  # the second half tells versions apart (14.4)
+        if len(identity) == 2:  # the second half distinguishes versions (14.4)
             first = bytes(identity[0]) if isinstance(identity[0], needed("pikepdf").String) else b""
             said["ID"] = b"[<" + first.hex().encode() + b"> <" + digest.hex().encode() + b">]"
         return said

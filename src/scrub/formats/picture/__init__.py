@@ -1,1 +1,1 @@
-"""Pictures: what they say of themselves is changed in place, their points only where that is asked for."""
+"""Pictures: what they say of themselves is changed in place, their pixels only where that is asked for."""

@@ -17,7 +17,7 @@ from scrub.model.problem import Failure
 
 
 def turned_blocks(data: bytes, steps: tuple[bool, bool, bool]) -> bytes:
-    """A JPEG whose sides change places, and which is then mirrored across and down. Raises `Failure` where points at
+    """A JPEG whose sides change places, and which is then mirrored across and down. Raises `Failure` where pixels at
     its edge would be lost.
     """
     opened(data)  # what is damaged must not reach the other library
@@ -58,7 +58,7 @@ def _nothing_said() -> Iterator[None]:
         said.seek(0)
         lines = said.read(2000).decode("ascii", "replace").splitlines()
     for line in lines:
-        if line.strip() and "extraneous bytes" not in line:  # those stand between blocks, of which none is missing
+        if line.strip() and "extraneous bytes" not in line:  # those are between blocks, of which none is missing
             raise Failure(f"the image is damaged ({line.strip()}); missing parts cannot be restored")
 
 
@@ -75,8 +75,8 @@ def _turned(plane: Any, swap: bool, across: bool, down: bool) -> Any:
 
 
 def _ensure_whole(data: bytes, swap: bool, across: bool, down: bool) -> None:
-    """Raises `Failure` where a side that is mirrored is no whole number of blocks, or colours are kept in another form
-    across than down.
+    """Raises `Failure` where a side that is mirrored is not a whole number of blocks, or colours are kept in another
+    form across than down.
     """
     for marker, start, _ in segments(data):
         if 0xC0 <= marker <= 0xCF and marker not in (0xC4, 0xC8, 0xCC):

@@ -85,12 +85,12 @@ class ImageFile(PickedFile, Image):
 
     @property
     def width(self) -> int:
-        """How many points it is wide."""
+        """How many pixels it is wide."""
         return self._size()[0]
 
     @property
     def height(self) -> int:
-        """How many points it is high."""
+        """How many pixels it is high."""
         return self._size()[1]
 
     @property
@@ -128,7 +128,7 @@ class ImageFile(PickedFile, Image):
         self._change("turned", False, True, lambda data: containers.with_orientation(data, fresh), f"rotated {to}")
 
     def make_upright(self) -> None:
-        """Puts its points as they are to be seen."""
+        """Puts its pixels as they are to be seen."""
         self._change("upright", False, True, points.straight, "rotated as displayed")
 
     def resize(self, longest: int, quality: int = 90) -> None:
@@ -144,7 +144,7 @@ class ImageFile(PickedFile, Image):
         return max(1, round(before[0] * share)), max(1, round(before[1] * share))
 
     def crop(self, left: int = 0, top: int = 0, right: int = 0, bottom: int = 0, quality: int = 90) -> None:
-        """Cuts points off its sides."""
+        """Cuts pixels off its sides."""
         before, sides = self._size(), (left, top, right, bottom)
         if any(sides):
             after = (before[0] - left - right, before[1] - top - bottom)
@@ -173,17 +173,17 @@ class ImageFile(PickedFile, Image):
         self.changed(f"copy {path}", None, path, revert, said)
 
     def remove_location(self) -> None:
-        """Takes out where it was taken."""
+        """Removes where it was taken."""
         self._change("location", True, None, containers.without_place, "location removed")
 
     def remove_metadata(self) -> None:
-        """Takes out what it tells about camera, place, time and writer."""
+        """Removes what it tells about camera, place, time and writer."""
         self._change("metadata", True, None, containers.without_telling, "metadata removed")
 
     # -- stamps
 
     def put_picture(self, path: FilePath, width: Decimal | None, at: Placing) -> None:
-        """Draws another picture on it; lengths count by the points in an inch, 96 where it does not say."""
+        """Draws another picture on it; lengths count by the pixels in an inch, 96 where it does not say."""
         file = placed(os.path.dirname(self.source.path), path)
         data = data_of(file)
         try:
@@ -208,7 +208,7 @@ class ImageFile(PickedFile, Image):
         self._draw(stamp, at, f'"{text}"')
 
     def take_stamp(self, called: str) -> None:
-        """What was drawn on points is part of them."""
+        """What was drawn on pixels is part of them."""
         raise Failure(f"{self.name}: a stamp on a picture can only be removed by undoing the run: scrub undo")
 
     def _density(self) -> float:

@@ -16,7 +16,7 @@ _MOST_ENTRIES = 1_000
 
 
 class Entry(NamedTuple):
-    """An entry of a directory: its tag and type, where it stands, and where its value is."""
+    """An entry of a directory: its tag and type, where it is, and where its value is."""
 
     tag: int
     type: int
@@ -130,7 +130,7 @@ _RIGHT = {1: 6, 2: 7, 3: 8, 4: 5, 5: 2, 6: 3, 7: 4, 8: 1}
 
 
 def turned(orientation: int, quarters: int) -> int:
-    """The mark of a picture that is turned to the right by so many quarters."""
+    """The mark of a picture that is turned to the right by that many quarters."""
     for _ in range(quarters % 4):
         orientation = _RIGHT[orientation]
     return orientation

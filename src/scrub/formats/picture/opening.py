@@ -1,4 +1,4 @@
-"""How the points of a picture are read: nothing damaged, too large or moving comes through."""
+"""How the pixels of a picture are read: nothing damaged, too large or moving comes through."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ from scrub.model.problem import Failure
 
 
 def opened(data: bytes, about: int | None = None) -> Any:
-    """The points of a picture; a JPEG may come smaller, with at least `about` points on its longer side. Raises
+    """The pixels of a picture; a JPEG may come smaller, with at least `about` pixels on its longer side. Raises
     `Failure` for one that is damaged, too large or a moving one.
     """
     pillow = needed("PIL.Image")

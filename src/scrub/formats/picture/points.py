@@ -1,4 +1,4 @@
-"""The points of pictures: turned, made smaller, cut, drawn on, kept as another format."""
+"""The pixels of pictures: turned, made smaller, cut, drawn on, kept as another format."""
 
 from __future__ import annotations
 
@@ -17,9 +17,9 @@ _SAVED = {"jpeg": "JPEG", "png": "PNG", "tiff": "TIFF", "webp": "WEBP"}
 
 
 def upright(image: Any) -> Any:
-    """A picture, which becomes one with its points as they are to be seen."""
+    """A picture, which becomes one with its pixels as they are to be seen."""
     with told_as_damage():
-        needed("PIL.ImageOps").exif_transpose(image, in_place=True)  # a copy of a picture that lies right takes time
+        needed("PIL.ImageOps").exif_transpose(image, in_place=True)  # a copy of a picture that is right takes time
         return image
 
 
@@ -54,7 +54,7 @@ def saved(image: Any, kind: str, old: bytes, quality: int) -> bytes:
 
 
 def smaller(data: bytes, longest: int, quality: int) -> bytes | None:
-    """A picture whose longer side has at most so many points; None for one that is small enough."""
+    """A picture whose longer side has at most that many pixels; None for one that is small enough."""
     if longest < 1:
         raise Failure("the longer side must be at least 1 pixel")
     image = opened(data, about=longest * 2)
@@ -69,7 +69,7 @@ def smaller(data: bytes, longest: int, quality: int) -> bytes | None:
 
 
 def cut(data: bytes, sides: tuple[int, int, int, int], quality: int) -> bytes:
-    """A picture without so many points on the left, top, right and bottom."""
+    """A picture without that many pixels on the left, top, right and bottom."""
     image = upright(opened(data))
     left, top, right, bottom = sides
     if min(sides) < 0 or left + right >= image.size[0] or top + bottom >= image.size[1]:
@@ -79,7 +79,7 @@ def cut(data: bytes, sides: tuple[int, int, int, int], quality: int) -> bytes:
 
 
 def straight(data: bytes) -> bytes:
-    """A picture with its points as they are to be seen, and without a mark; those of a JPEG lose nothing."""
+    """A picture with its pixels as they are to be seen, and without a mark; those of a JPEG lose nothing."""
     found = exif_of(data)
     orientation = found.orientation if found is not None else 1
     if orientation == 1:

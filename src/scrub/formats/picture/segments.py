@@ -10,7 +10,7 @@ from scrub.model.problem import Failure
 
 
 class Frame(NamedTuple):
-    """What a frame header says (B.2.2): bits of a part of a point, lines, points of a line, parts of a point."""
+    """What a frame header says (B.2.2): bits of a part of a point, lines, pixels of a line, parts of a point."""
 
     depth: int
     high: int

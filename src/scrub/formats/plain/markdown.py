@@ -42,7 +42,7 @@ def parsed(lines: Sequence[str]) -> list[Parsed]:
 
     start = _front_matter(lines)
     found = [Parsed(text=line, verbatim=True) if line.strip() else Parsed(lead=line) for line in lines]
-    # A line that the parser says nothing of is a blank one, or says where links lead (4.7).
+    # A line that the parser says nothing of is a space one, or says where links lead (4.7).
     tokens = MarkdownIt("commonmark").disable("inline").parse("\n".join(lines[start:]))
     heading = None
     for number, token in enumerate(tokens):
@@ -61,7 +61,7 @@ def parsed(lines: Sequence[str]) -> list[Parsed]:
 
 
 def _parted(line: str, content: str, level: int | None, block: int, underlined: bool) -> Parsed:
-    """A line taken apart by what a parser says its text is."""
+    """A line split by what a parser says its text is."""
     text = content.strip(" \t")
     at = line.rfind(text) if level is None or underlined else line.find(text, len(line) - len(line.lstrip("#> \t")))
     if at < 0:

@@ -33,15 +33,15 @@ class PlainParagraph(OpenParagraph):
         return self.text
 
     def add_before(self, text: str) -> None:
-        """Puts a line in front of it."""
+        """Puts a line before it."""
         self.home.insert(self.home.every.index(self), text)
 
     def add_after(self, text: str) -> None:
-        """Puts a line behind it."""
+        """Puts a line after it."""
         self.home.insert(self.home.every.index(self) + 1, text)
 
     def join(self, following: OpenParagraph, between: str) -> Callable[[], None]:
-        """Takes the next line: its text is put behind, and it goes."""
+        """Takes the next line: its text is put after, and it goes."""
         before = self.stretches
         tail = following.text.lstrip(" \t")
         text = self.text
@@ -95,7 +95,7 @@ class PlainText(PickedFile, Document):
         return [f"{self.name} was read as {spoken_encoding(self._encoding)}."] if self._guessed else []
 
     def lacking(self, what: str = "that") -> str:
-        """It holds letters and nothing else."""
+        """It contains characters and nothing else."""
         return f"{self.name}: a plain text file stores text only, not {what}. Save it as .docx first"
 
     def insert(self, at: int, text: str) -> None:

@@ -1,4 +1,4 @@
-"""A table of a document whose rows come, go and change places, whatever its format."""
+"""A table of a document whose rows come, go and change places, regardless of its format."""
 
 from __future__ import annotations
 

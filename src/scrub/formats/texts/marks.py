@@ -1,4 +1,4 @@
-"""What lies over words of a paragraph, such as a new comment: it is written in front of them and behind."""
+"""What is over words of a paragraph, such as a new comment: it is written before them and after."""
 
 from __future__ import annotations
 
@@ -9,25 +9,25 @@ from scrub.model.text import MARKS, Looks, Stretches
 
 
 class Mark:
-    """Something over some words, as it is written in front of the first of them and behind the last."""
+    """Something over some words, as it is written before the first of them and after the last."""
 
     __slots__ = ("closing", "holds", "is_written", "name", "opening", "pieces")
 
     def __init__(self, name: str, opening: str, closing: str, holds: bool = False, pieces: bool = False) -> None:
-        """`name` tells it from others of its sort; `holds` tells that it is an element with the words in it, `pieces`
-        that it is one for each piece of them.
+        """`name` tells it from others of its sort; `contains` tells that it is an element with the words in it,
+        `pieces` that it is one for each piece of them.
         """
         self.name, self.opening, self.closing, self.holds, self.pieces = name, opening, closing, holds, pieces
         self.is_written = False  # whether any of its words are still there
 
 
 def are_marked(stretches: Stretches) -> bool:
-    """Whether anything lies over its words."""
+    """Whether anything is over its words."""
     return any(each.looks and marks_of(each.looks) for each in stretches.parts)
 
 
 def marks_of(looks: Looks) -> Sequence[Mark]:
-    """What lies over words of these looks."""
+    """What is over words of these looks."""
     return cast("Sequence[Mark]", next((value for word, value in looks if word == MARKS), ()))
 
 
@@ -37,7 +37,7 @@ def bare(looks: Looks) -> Looks:
 
 
 def around(every: Iterable[Looks]) -> Iterator[tuple[str, str]]:
-    """What is written in front of each of some pieces of text, which come in their order, and behind it."""
+    """What is written before each of some pieces of text, which come in their order, and after it."""
     marks = [marks_of(looks) for looks in every]
     first: dict[Mark, int] = {}
     last: dict[Mark, int] = {}
@@ -47,7 +47,7 @@ def around(every: Iterable[Looks]) -> Iterator[tuple[str, str]]:
             last[mark] = number
             mark.is_written = True
     for number, some in enumerate(marks):
-        inmost = sorted(some, key=lambda mark: mark.holds)  # what holds words stands inside what marks them
+        inmost = sorted(some, key=lambda mark: mark.holds)  # what contains words is inside what marks them
         opening = "".join(mark.opening for mark in inmost if mark.pieces or first[mark] == number)
         closing = "".join(mark.closing for mark in reversed(inmost) if mark.pieces or last[mark] == number)
         yield opening, closing

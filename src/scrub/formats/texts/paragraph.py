@@ -13,7 +13,7 @@ from scrub.model.problem import Failure
 from scrub.model.recorder import Done
 from scrub.model.text import Edit, Kept, Stretches
 
-#: What stands for something in a text that is no character: a picture, a footnote's mark, a page break.
+#: What means something in a text that is not a character: a picture, a footnote's mark, a page break.
 ATOM = "\ufffc"
 #: Characters beside a joint that a list of changes shows.
 _AROUND = 20
@@ -57,7 +57,7 @@ class OpenParagraph(Heading):
     @once
     def fixed(self) -> str:
         """A letter for each character that must stay: `f` in the result of a field, `l` in a locked control, `c` in
-        code, `b` in blanks that mean a break; a blank for one that can be edited. Nothing where all can.
+        code, `b` in spaces that mean a break; a space for one that can be edited. Nothing where all can.
         """
         return ""
 
@@ -73,7 +73,7 @@ class OpenParagraph(Heading):
 
     @property
     def removed(self) -> bool:
-        """Whether it was taken out, or joined to the one before it."""
+        """Whether it was removed, or joined to the one before it."""
         return self._gone
 
     @property
@@ -129,7 +129,7 @@ class OpenParagraph(Heading):
         self.changed("deleted", False, True, lambda: setattr(self, "_gone", False), f'deleted: "{cut(self.text)}"')
 
     def leave(self) -> Callable[[], None]:
-        """Goes with what it stands in; gives what takes that back."""
+        """Goes with what it is in; returns how to undo it."""
         former = self._gone
         self._gone = True
         return lambda: setattr(self, "_gone", former)
@@ -176,7 +176,7 @@ class OpenParagraph(Heading):
             passage.end = len(self.text)
         for passage, _, start, last in others:
             passage.paragraph = self
-            # What the passage before it covers by now is not there twice.
+            # What the passage before it covers now is not there twice.
             passage.start, passage.end = (0, 0) if whole else (max(0, start + shift), max(0, last + shift))
             self.tracks(passage)
 
@@ -187,5 +187,5 @@ class OpenParagraph(Heading):
         return revert
 
     def join(self, following: OpenParagraph, between: str) -> Callable[[], None]:
-        """Makes the next one a part of this; gives what takes that back."""
+        """Makes the next one a part of this; returns how to undo it."""
         raise NotImplementedError

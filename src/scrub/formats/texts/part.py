@@ -18,7 +18,7 @@ class EditedPart:
 
     def clear(self) -> None:
         """Has nothing done to it yet."""
-        #: What is put in or taken out beside the texts of paragraphs, by the place and the sort of each.
+        #: What is put in or removed beside the texts of paragraphs, by the place and the kind of each.
         self.edits: dict[tuple[int, str], Sequence[Splice]] = {}
         #: What attributes of elements are to say, and under an empty name their text, by where each begins.
         self._said: dict[int, tuple[Span, dict[str, str | None]]] = {}
@@ -29,18 +29,18 @@ class EditedPart:
         return bool(self.edits or self._said)
 
     def put(self, key: tuple[int, str], splices: Sequence[Splice]) -> Callable[[], None]:
-        """Puts something in or takes it out; gives what takes that back."""
+        """Puts something in or takes it out; returns how to undo it."""
         return put_in(self.edits, key, splices)
 
     def said(self, span: Span, name: str = "") -> str | None:
-        """What an attribute of an element says by now; without a name, what its text is."""
+        """What an attribute of an element says now; without a name, what its text is."""
         _, known = self._said.get(span.start, (span, {}))
         if name in known:
             return known[name]
         return span.attributes.get(name) if name else text_of(self.data[span.start : span.end])
 
     def say(self, span: Span, values: Mapping[str, str | None]) -> Callable[[], None]:
-        """Lets attributes of an element say something else, or its text; gives what takes that back."""
+        """Lets attributes of an element say something else, or its text; returns how to undo it."""
         _, known = self._said.get(span.start, (span, {}))
         return put_in(self._said, span.start, (span, {**known, **values}))
 

@@ -1,4 +1,4 @@
-"""Pictures that a file shows, whatever its format: exchanged, saved, taken out."""
+"""Pictures that a file shows, regardless of its format: exchanged, saved, removed."""
 
 from __future__ import annotations
 
@@ -19,7 +19,7 @@ _TYPES = {"png": (".png", "image/png"), "jpeg": (".jpeg", "image/jpeg")}
 
 
 class NewPicture(NamedTuple):
-    """A picture that is to be shown: its file, its bytes, and its points as they are seen."""
+    """A picture that is to be shown: its file, its bytes, and its pixels as they are seen."""
 
     shown: str
     data: bytes
@@ -58,7 +58,7 @@ def new_picture(path: str) -> NewPicture:
 
 
 class ShownPicture(Picture):
-    """A picture that is exchanged, saved and taken out."""
+    """A picture that is exchanged, saved and removed."""
 
     # -- what each format offers
 
@@ -72,15 +72,15 @@ class ShownPicture(Picture):
         raise NotImplementedError
 
     def shown(self) -> str:
-        """The name of the file that it shows by now. Raises `Failure` where that is not inside."""
+        """The name of the file that it shows now. Raises `Failure` where that is not inside."""
         raise NotImplementedError
 
     def inside(self) -> tuple[bytes, str]:
-        """What it shows by now, and the name of that inside the file."""
+        """What it shows now, and the name of that inside the file."""
         raise NotImplementedError
 
     def show(self, new: NewPicture | None) -> Callable[[], None]:
-        """Shows another one, or none; gives what takes that back."""
+        """Shows another one, or none; returns how to undo it."""
         raise NotImplementedError
 
     def fit(self, new: NewPicture) -> Callable[[], None]:

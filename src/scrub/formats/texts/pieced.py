@@ -1,4 +1,4 @@
-"""A paragraph whose characters stand in pieces of a part: what every format of such paragraphs has in common."""
+"""A paragraph whose characters are in pieces of a part: what every format of such paragraphs has in common."""
 
 from __future__ import annotations
 
@@ -25,9 +25,9 @@ class PiecedParagraph(OpenParagraph):
 
     part: EditedPart
     span: Span
-    group: Sequence[PiecedParagraph]  # those that stand together with it, itself among them
+    group: Sequence[PiecedParagraph]  # those that are together with it, itself among them
     taken: Sequence[Any] = ()  # those that were joined to it
-    before: Sequence[str] = ()  # new paragraphs in front of it, and behind
+    before: Sequence[str] = ()  # new paragraphs before it, and after
     behind: Sequence[str] = ()
     home: PiecedDocument
     _recorded: bool | None = None  # whether its changes are recorded; None before the first
@@ -40,14 +40,14 @@ class PiecedParagraph(OpenParagraph):
 
     @once
     def pieces(self) -> Sequence[Any]:
-        """What its characters stand in: each has its first character as its `start`, and where it begins in the part
-        as its `begin`.
+        """What its characters are in: each has its first character as its `start`, and where it begins in the part as
+        its `begin`.
         """
         raise NotImplementedError
 
     def stretches_of(self, start: int, end: int) -> Iterator[tuple[int, Any, Looks]]:
-        """The length of each stretch of some letters, the piece that it looks like (None for none), and what was set
-        since.
+        """The length of each stretch of some characters, the piece that it looks like (None for none), and what was
+        set since.
         """
         starts = [each.start for each in self.pieces]
         for part in self.stretches.between(start, end):
@@ -63,7 +63,7 @@ class PiecedParagraph(OpenParagraph):
                 place, at = stop, at + 1
 
     def look_of(self, piece: Any) -> object:
-        """What tells how the letters of a piece look, to compare two by."""
+        """What tells how the characters of a piece look, to compare two by."""
         raise NotImplementedError
 
     def cuts(self) -> Iterator[tuple[int, int]]:
@@ -84,7 +84,7 @@ class PiecedParagraph(OpenParagraph):
         raise NotImplementedError
 
     def put_look(self, start: int, end: int, word: str, value: object) -> None:
-        """Sets a look of letters."""
+        """Sets a look of characters."""
         self.ensure_editable([])
         if "l" in self.fixed:
             raise Failure(f"{self.label}: this text is in a locked content control")
@@ -101,17 +101,17 @@ class PiecedParagraph(OpenParagraph):
         self.note_way()
 
     def put_comment_on(self, start: int, end: int, text: str) -> None:
-        """Puts a comment on letters."""
+        """Puts a comment on characters."""
         if self.place not in (PlaceInDocument.BODY, PlaceInDocument.TABLE):
             raise Failure(f"{self.label}: headers, footers, notes and text boxes cannot have comments")
         self._put_mark(start, end, "comment", text, self.home.comment_mark)
 
     def put_bookmark(self, start: int, end: int, name: str) -> None:
-        """Makes letters a bookmark."""
+        """Makes characters a bookmark."""
         self._put_mark(start, end, "bookmark", name, self.home.bookmark_mark)
 
     def put_link(self, start: int, end: int, address: str) -> None:
-        """Makes letters a link."""
+        """Makes characters a link."""
         ensure_address(address)
         for _, _, looks in self.stretches_of(start, end):
             if any(mark.holds for mark in marks_of(looks)):
@@ -120,11 +120,11 @@ class PiecedParagraph(OpenParagraph):
         self._put_mark(start, end, "link", address, self.home.link_mark, self.home.link_looks)
 
     def ensure_linkable(self, start: int, end: int) -> None:
-        """Raises `Failure` where letters cannot become a link."""
+        """Raises `Failure` where characters cannot become a link."""
         raise NotImplementedError
 
     def not_linkable(self) -> Failure:
-        """They stand in what cannot be in a link."""
+        """They are in what cannot be in a link."""
         return Failure(
             f"{self.label}: the text is in a link, a field, a control or an insertion. Add the link in the "
             "document's own program"
@@ -170,14 +170,14 @@ class PiecedParagraph(OpenParagraph):
         self._recorded = now
 
     def ensure_may_follow(self) -> None:
-        """Raises `Failure` where no paragraph may be put behind it."""
+        """Raises `Failure` where no paragraph may be put after it."""
 
     def add_before(self, text: str) -> None:
-        """Puts a paragraph in front of it."""
+        """Puts a paragraph before it."""
         self._add("before", text)
 
     def add_after(self, text: str) -> None:
-        """Puts a paragraph behind it."""
+        """Puts a paragraph after it."""
         self.ensure_may_follow()
         self._add("behind", text)
 
@@ -189,7 +189,7 @@ class PiecedParagraph(OpenParagraph):
         self.changed(f"new {where}", None, text, lambda: setattr(self, where, former), said)
 
     def leave(self) -> Callable[[], None]:
-        """Goes with what it stands in, which writes nothing of it; gives what takes that back."""
+        """Goes with what it is in, which writes nothing of it; returns how to undo it."""
         back, former = super().leave(), self._joined
         self._joined = True
 
@@ -253,7 +253,7 @@ class PiecedDocument(Document):
         return "\n".join("".join(piece.text for piece in pieces) for _, pieces in self.between(part, start, end))
 
     def comment_mark(self, paragraph: Any, text: str) -> tuple[Mark, Callable[[], None]]:
-        """What a new comment in a paragraph is, and what takes it back."""
+        """What a new comment in a paragraph is, and how to undo it."""
         raise NotImplementedError
 
     @property
@@ -262,17 +262,17 @@ class PiecedDocument(Document):
         return ()
 
     def link_mark(self, paragraph: Any, address: str) -> tuple[Mark, Callable[[], None]]:
-        """What a new link in a paragraph is, and what takes it back."""
+        """What a new link in a paragraph is, and how to undo it."""
         raise NotImplementedError
 
     def bookmark_mark(self, paragraph: Any, name: str) -> tuple[Mark, Callable[[], None]]:
-        """What a new bookmark in a paragraph is, and what takes it back. Raises `Failure` for a name that none can
-        have, or another one has.
+        """What a new bookmark in a paragraph is, and how to undo it. Raises `Failure` for a name that none can have,
+        or another one has.
         """
         raise NotImplementedError
 
     def groups(self) -> Sequence[Sequence[Paragraph]]:
-        """Its paragraphs, those together that stand together."""
+        """Its paragraphs, those together that are together."""
         groups = {id(each.group): each.group for each in self.all_paragraphs()}.values()
         alive = ([each for each in group if not each.removed] for group in groups)
         return [group for group in alive if group]

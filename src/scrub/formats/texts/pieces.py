@@ -1,4 +1,4 @@
-"""The pieces of a part that the characters of a paragraph stand in, found by the place of a character."""
+"""The pieces of a part that the characters of a paragraph are in, found by the place of a character."""
 
 from __future__ import annotations
 
@@ -8,7 +8,7 @@ from typing import Protocol
 
 
 class Piece(Protocol):
-    """What some characters stand in."""
+    """What some characters are in."""
 
     @property
     def start(self) -> int:
@@ -31,7 +31,7 @@ class Pieces:
         return bisect_right(self._starts, place) - 1 if place >= 0 else len(self._every) - 1
 
     def within(self, start: int, end: int) -> Iterator[tuple[int, str]]:
-        """The pieces that a range of characters stands in, each with its part of the text."""
+        """The pieces that a range of characters is in, each with its part of the text."""
         number, count = self.at(start), len(self._every)
         while start < end and number < count:
             piece = self._every[number]

@@ -1,4 +1,4 @@
-"""What stands among the words of a document: a link, a picture, a bookmark."""
+"""What is among the words of a document: a link, a picture, a bookmark."""
 
 from __future__ import annotations
 
@@ -18,7 +18,7 @@ from scrub.model.values import fold
 
 
 class SomewhereInText(Protocol):
-    """Where something stands."""
+    """Where something is."""
 
     @property
     def part(self) -> EditedPart:
@@ -37,14 +37,14 @@ class SomewhereInText(Protocol):
         """That of its paragraph."""
 
     def put(self, word: str, splices: Sequence[Splice]) -> Callable[[], None]:
-        """Puts something in at its element, or takes it out; gives what takes that back."""
+        """Puts something in at its element, or takes it out; returns how to undo it."""
 
 
 P = TypeVar("P", bound=SomewhereInText)
 
 
 class Placed(Generic[P]):
-    """An item that stands somewhere in a document."""
+    """An item that is somewhere in a document."""
 
     _place: P
 
@@ -55,7 +55,7 @@ class Placed(Generic[P]):
 
     @property
     def label(self) -> str:
-        """The paragraph it stands in."""
+        """The paragraph it is in."""
         return self._place.label
 
 
@@ -76,7 +76,7 @@ class PlacedBookmark(Placed[P], Bookmark):
         return (self._place.span.start, "marks") in self._place.part.edits
 
     def covers(self) -> Iterator[tuple[PiecedParagraph, int, int]]:
-        """The paragraphs that it lies over."""
+        """The paragraphs that it is over."""
         start, end = self._place.span.start, self._end.start if self._end is not None else self._place.span.end
         for each, pieces in self._place.home.between(self._place.part, start, end):
             if not each.removed:
@@ -99,7 +99,7 @@ class PlacedPicture(Placed[P], ShownPicture):
 
     @property
     def removed(self) -> bool:
-        """Whether it was taken out."""
+        """Whether it was removed."""
         return (self._place.span.start, "picture") in self._place.part.edits
 
     def ensure_free(self) -> None:
@@ -113,7 +113,7 @@ class PlacedPicture(Placed[P], ShownPicture):
         return Failure(f"{self.label}: {self.called_here} is linked, not stored in the document")
 
     def put_side(self, side: str, length: Decimal) -> Callable[[], None]:
-        """Sets how wide or high it is; gives what takes that back."""
+        """Sets how wide or high it is; returns how to undo it."""
         raise NotImplementedError
 
     def put_size(self, wide: Decimal, high: Decimal) -> None:

@@ -1,4 +1,4 @@
-"""The parts of a document that have paragraphs, and the paragraphs as they are once recorded changes are decided on."""
+"""The parts of a document that have paragraphs, and the paragraphs as they are once tracked changes are decided on."""
 
 from __future__ import annotations
 
@@ -33,7 +33,7 @@ class Stories(Generic[S, P]):
         resolved: Callable[[S, Mapping[int, bool] | bool], S],
         forget: Callable[[], None],
     ) -> None:
-        """`read` gives the paragraphs of parts; `resolved` a part with recorded changes decided on, by where each
+        """`read` gives the paragraphs of parts; `resolved` a part with tracked changes decided on, by where each
         begins or all alike; `forget` drops what was found among paragraphs that are others now.
         """
         self._document = document
@@ -61,7 +61,7 @@ class Stories(Generic[S, P]):
         return self._made
 
     def paragraph_at(self, part: S, place: int) -> P | None:
-        """The paragraph of a part that something stands in, or behind."""
+        """The paragraph of a part that something is in, or after."""
         read = self._now()
         if read is not self._placed_for:
             self._placed_for, self._placed = read, {}
@@ -84,16 +84,16 @@ class Stories(Generic[S, P]):
                 if pieces:
                     yield each, pieces
 
-    # -- recorded changes
+    # -- tracked changes
 
     def is_decided(self, part: S, start: int) -> bool:
-        """Whether a recorded change was accepted or refused."""
+        """Whether a tracked change was accepted or rejected."""
         if _has(self._base, part):
             return (part.name, start) in self._decided
         return self._made is None or not _has(self._made.parts, part)
 
     def decide(self, part: S, start: int, accepted: bool) -> Callable[[], None]:
-        """Accepts or refuses one change; gives what takes that back. Raises `Failure` behind other edits."""
+        """Accepts or refuses one change; returns how to undo it. Raises `Failure` after other edits."""
         self._ensure_untouched()
         former = self._base, self._decided
         if not _has(self._base, part):
@@ -113,7 +113,7 @@ class Stories(Generic[S, P]):
         return revert
 
     def decide_all(self, accepted: bool) -> Callable[[], None]:
-        """Accepts or refuses every change; gives what takes that back."""
+        """Accepts or refuses every change; returns how to undo it."""
         self._ensure_untouched()
         parts = self.parts
         former = self._base, self._decided, self._made

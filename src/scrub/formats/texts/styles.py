@@ -1,4 +1,4 @@
-"""Styles of a document by the names that a person gives them, whatever its format."""
+"""Styles of a document by the names that a person gives them, regardless of its format."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Tables of a document as rows under headings, whatever its format."""
+"""Tables of a document as rows under headings, regardless of its format."""
 
 from __future__ import annotations
 
@@ -22,7 +22,7 @@ _DATE = late(r"\d{4}-\d{2}-\d{2}")
 
 
 class AddedText:
-    """What stands in a cell of a row that was added."""
+    """What is in a cell of a row that was added."""
 
     removed = False
 
@@ -42,7 +42,7 @@ class Styled(Protocol):
         """Its name."""
 
     def put_style(self, name: str | None) -> Callable[[], None]:
-        """Gives it another one; gives what takes that back. Raises `Failure` for one that is not there."""
+        """Gives it another one; returns how to undo it. Raises `Failure` for one that is not there."""
 
 
 class DocumentRows(Rows):
@@ -57,7 +57,7 @@ class DocumentRows(Rows):
         styled: Styled | None = None,
     ) -> None:
         """`rows` are the paragraphs of each cell, by the column of the grid in which it begins. `hold` is told when
-        rows are about to come or go, or (with yes) to change places, and gives what takes that back; None where they
+        rows are about to come or go, or (with yes) to change places, and returns how to undo it; None where they
         cannot.
         """
         super().__init__()
@@ -103,7 +103,7 @@ class DocumentRows(Rows):
         return lambda row: _value(_text(self._cells[row - 1].get(column, ())))
 
     def holds(self, item: object) -> bool:
-        """Whether a paragraph stands in it."""
+        """Whether a paragraph is in it."""
         return id(item) in self._inside
 
     @cached_property
@@ -115,11 +115,11 @@ class DocumentRows(Rows):
         return [row for row in self.order if any(_text(cell).strip() for cell in self._cells[row - 1].values())]
 
     def version(self, keys: Iterable[str]) -> int:
-        """Another one each time: tables of documents are small, and are read anew."""
+        """Another one each time: tables of documents are small, and are read again."""
         return next(self._versions)
 
     def put(self, row: int, key: str, value: Value) -> None:
-        """Sets what stands in a cell; it keeps the look of its first words."""
+        """Sets what is in a cell; it keeps the look of its first words."""
         cell = self._cells[row - 1].get(self._columns[self.key(key)])
         if not cell:
             raise Failure(f"{self.place(row, key)}: the cell is part of a merged cell")
@@ -133,7 +133,7 @@ class DocumentRows(Rows):
     # -- rows that come, go, change places
 
     def add_row(self, values: Mapping[str, Value]) -> tuple[int, Callable[[], None]]:
-        """Adds a row behind the last one."""
+        """Adds a row after the last one."""
         columns = sorted(self._cells[0]) if self._cells else []
         given = {self._columns[key]: value for key, value in values.items()}
         cells = {column: [AddedText(shown(given.get(column)))] for column in columns}
@@ -173,7 +173,7 @@ class DocumentRows(Rows):
         return [each for cell in self._cells[row - 1].values() for each in cell if isinstance(each, OpenParagraph)]
 
     def added(self, row: int) -> Mapping[int, str] | None:
-        """What stands in a row that was added, by the column; None for one that the file has."""
+        """What is in a row that was added, by the column; None for one that the file has."""
         cells = self._cells[row - 1]
         held = [each for cell in cells.values() for each in cell]
         if not all(isinstance(each, AddedText) for each in held):

@@ -58,7 +58,7 @@ class OfficeComment(Comment):
 
     @property
     def label(self) -> str:
-        """The paragraph that it hangs on."""
+        """The paragraph that it depends on."""
         return self.address
 
     @property
@@ -121,7 +121,7 @@ class OfficeComment(Comment):
 
     @property
     def address(self) -> str:
-        """The paragraph that it hangs on."""
+        """The paragraph that it depends on."""
         return self._part.place(self.id)
 
     def delete(self) -> None:
@@ -168,7 +168,7 @@ class CommentPart:
         return [self._tree[0]] if self._name is not None else []
 
     def place(self, id_: str) -> str:
-        """The label of the paragraph that a comment hangs on."""
+        """The label of the paragraph that a comment depends on."""
         if self.places is None:
             self.places = {
                 value(span, "id"): each
@@ -198,18 +198,18 @@ class CommentPart:
         return found
 
     def forget(self) -> None:
-        """Is told that changes were decided on, so that all stands elsewhere."""
+        """Is told that changes were decided on, so that all is elsewhere."""
         self.places = None
         self.__dict__.pop("_ranges", None)
 
     def answer(self, to: OfficeComment, text: str) -> Callable[[], None]:
-        """Notes an answer; gives what takes that back."""
+        """Notes an answer; returns how to undo it."""
         reply = Reply(self._free_number(), to.id, text)
         self.replies.append(reply)
         return lambda: self.replies.remove(reply)
 
     def comment(self, prefix: str, text: str) -> tuple[Mark, Callable[[], None]]:
-        """Notes a new comment; gives what is written round its words, and what takes it back."""
+        """Notes a new comment; gives what is written round its words, and how to undo it."""
         p, id_ = prefix, self._free_number()
         reference = f'<{p}r><{p}commentReference {p}id="{id_}"/></{p}r>'
         mark = Mark(id_, f'<{p}commentRangeStart {p}id="{id_}"/>', f'<{p}commentRangeEnd {p}id="{id_}"/>{reference}')
@@ -229,7 +229,7 @@ class CommentPart:
 
     def marks(self, root: Span) -> Iterator[Splice]:
         """What takes the marks of deleted comments out of a part, and puts those of answers beside what they answer. A
-        run that holds nothing else goes too.
+        run that contains nothing else goes too.
         """
         gone = self.gone
         answered: dict[str | None, list[str]] = {}

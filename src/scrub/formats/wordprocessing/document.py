@@ -201,7 +201,7 @@ class OfficeDocument(OfficeFile, Home):
         if self.tracks_changes:
             raise Failure(f"{self.label}: a table style cannot change while changes are tracked. Turn tracking off")
 
-    # -- what stands among the words
+    # -- what is among the words
 
     @cached_property
     def _links(self) -> Links:
@@ -260,7 +260,7 @@ class OfficeDocument(OfficeFile, Home):
         return iter(self._comments.items)
 
     def comment_mark(self, paragraph: OfficeParagraph, text: str) -> tuple[Mark, Callable[[], None]]:
-        """What a new comment is, and what takes it back."""
+        """What a new comment is, and how to undo it."""
         return self._comments.comment(paragraph.part.root.prefix, text)
 
     @property
@@ -272,11 +272,11 @@ class OfficeDocument(OfficeFile, Home):
             return (("colour", "#0000ee"), ("underlined", True))
 
     def link_mark(self, paragraph: OfficeParagraph, address: str) -> tuple[Mark, Callable[[], None]]:
-        """What a new link is, and what takes it back."""
+        """What a new link is, and how to undo it."""
         return self._links.new(paragraph.part, address)
 
     def bookmark_mark(self, paragraph: OfficeParagraph, name: str) -> tuple[Mark, Callable[[], None]]:
-        """What a new bookmark is, and what takes it back."""
+        """What a new bookmark is, and how to undo it."""
         ensure_bookmark(name, (*(each.name for each in bookmarks_in(self, self._stories, True)), *self._new_bookmarks))
         p, id_ = paragraph.part.root.prefix, self.tracking.number()
         mark = Mark(
@@ -325,7 +325,7 @@ class OfficeDocument(OfficeFile, Home):
         return found
 
     def remove_names(self) -> None:
-        """Takes out who wrote, changed and commented the document."""
+        """Removes who wrote, changed and commented the document."""
         self.ensure_open()
         if self._nameless:
             return
@@ -369,7 +369,7 @@ class OfficeDocument(OfficeFile, Home):
         self._media.write(parts, posixpath.join(posixpath.dirname(self.main), "media"), self._stories.parts)
         for part in self._stories.parts:
             of_part = [each for each in self._stories.paragraphs if each.part is part]
-            # What stands in text boxes comes first: the runs that hold them are written with it.
+            # What is in text boxes comes first: the runs that hold them are written with it.
             edits = part.edited
             known = Ordered(edits)
             edits += [splice for each in of_part if each.place in _BOXES for splice in each.splices(known)]

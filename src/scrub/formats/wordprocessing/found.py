@@ -1,8 +1,9 @@
 """Plain paragraphs of a part, found by search and read when they are asked for: most of a document never is.
 
-A plain paragraph holds its properties, runs with their looks, and text; of recorded changes, fields, marks or pictures
-it has none. The search is exact because the part was checked to be well-formed, so that every `<` begins a tag; a part
-where that is not enough (comments, CDATA sections, a second prefix) is read in the plain way, element by element.
+A plain paragraph contains its properties, runs with their looks, and text; of tracked changes, fields, marks or
+pictures it has none. The search is exact because the part was checked to be well-formed, so that every `<` begins a
+tag; a part where that is not enough (comments, CDATA sections, a second prefix) is read in the plain way, element by
+element.
 """
 
 from __future__ import annotations
@@ -21,13 +22,13 @@ from scrub.formats.xmltext import plain_text
 from scrub.model.named import NamedTuple
 from scrub.model.text import Fresh, Kept, Stretches
 
-#: What the look of a run holds (17.3.2), without what was recorded.
+#: What the look of a run contains (17.3.2), without what was recorded.
 _LOOKS = (
     "rStyle|rFonts|b|bCs|i|iCs|caps|smallCaps|strike|dstrike|outline|shadow|emboss|imprint|noProof|snapToGrid|vanish|"
     "webHidden|color|spacing|w|kern|position|sz|szCs|highlight|u|effect|bdr|shd|fitText|vertAlign|rtl|cs|em|lang|"
     "eastAsianLayout|specVanish"
 )
-#: What the properties of a paragraph hold (17.3.1) besides its style, which stands first: no section, no level.
+#: What the properties of a paragraph hold (17.3.1) besides its style, which is first: no section, no level.
 _PROPERTIES = (
     "keepNext|keepLines|pageBreakBefore|framePr|widowControl|numPr|ilvl|numId|suppressLineNumbers|pBdr|top|left|bottom|"
     "right|between|bar|tabs|suppressAutoHyphens|kinsoku|wordWrap|overflowPunct|topLinePunct|autoSpaceDE|autoSpaceDN|"
@@ -57,11 +58,11 @@ class FoundParagraph(FoundElement):
         return _written(_letters(prefix).findall(data, start, end))
 
     def recorded(self, stretches: Stretches, tracking: Tracking) -> list[Splice] | None:
-        """The same as recorded changes, where each edit lies in a run of one piece of text; else nothing."""
+        """The same as tracked changes, where each edit is in a run of one piece of text; else nothing."""
         former = tracking.last
         found = self._recorded(stretches, tracking)
         if found is None:
-            tracking.last = former  # the plain way gives its numbers anew
+            tracking.last = former  # the plain way gives its numbers again
         return found
 
     def _recorded(self, stretches: Stretches, tracking: Tracking) -> list[Splice] | None:
@@ -115,7 +116,7 @@ class FoundParagraph(FoundElement):
         return find(tab, start, end) < 0 and find(line_break, start, end) < 0
 
     def splices(self, stretches: Stretches) -> list[Splice] | None:
-        """What makes its text what it is to be, where each edit lies in one piece of text that stays; else nothing, and
+        """What makes its text what it is to be, where each edit is in one piece of text that stays; else nothing, and
         the plain way knows more.
         """
         edits = _edits(stretches)
@@ -154,7 +155,7 @@ class FoundParagraph(FoundElement):
         return found if number == len(edits) else None
 
     def pieces(self, first: int = 0, last: int = sys.maxsize) -> tuple[Piece, ...]:
-        """What its characters stand in. Runs that end in front of `first` or begin behind `last` are one piece each."""
+        """What its characters are in. Runs that end before `first` or begin after `last` are one piece each."""
         data, prefix = self._data, self.prefix
         names = {name: f"{prefix}{name.decode()}" for name in _WRITTEN}
         of_look, of_run, of_text = f"{prefix}rPr", f"{prefix}r", f"{prefix}t"
@@ -242,13 +243,13 @@ class _Edit(NamedTuple):
     like: int
 
     def lies_in(self, at: int, end: int) -> bool:
-        """Whether it lies in a piece of these characters, what it looks like and stands beside too."""
+        """Whether it is in a piece of these characters, what it looks like and is beside too."""
         inside = at <= self.start and self.stop <= end and at <= self.like < end
         return inside and not (self.like < self.start == at)
 
 
 def _edits(stretches: Stretches) -> list[_Edit] | None:
-    """What is other than it was, in order; None for text that was moved or looks otherwise, which is no such edit."""
+    """What is other than it was, in order; None for text that was moved or has other formatting only."""
     found: list[_Edit] = []
     done, fresh, like = 0, "", -1
     if any(part.looks for part in stretches.parts):
@@ -287,7 +288,7 @@ def _run(prefix: str) -> re.Pattern[bytes]:
 
 @cache
 def _letters(prefix: str) -> re.Pattern[bytes]:
-    """The text of a run, or an element that is a character or the mark of a former page."""
+    """The text of a run, or an element that is a character or the mark of a earlier page."""
     p = re.escape(prefix)
     return re.compile(rf'<{p}t(?: xml:space="preserve")?>([^<]*)|<{p}(tab|br|lastRenderedPageBreak)/>'.encode())
 

@@ -21,7 +21,7 @@ _ORDER = (
     "textboxTightWrap outlineLvl divId cnfStyle rPr sectPr pPrChange"
 ).split()
 RANK = {name: rank for rank, name in enumerate(_ORDER)}
-#: The element behind each word.
+#: The element of each word.
 ELEMENTS = {
     "alignment": "jc", "left_indent": "ind", "space_before": "spacing", "space_after": "spacing",
     "keep_with_next": "keepNext", "list_level": "numPr",

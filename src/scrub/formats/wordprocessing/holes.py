@@ -12,13 +12,13 @@ from scrub.model.late import late
 from scrub.model.named import NamedTuple
 
 _MERGE = late(r'\s*MERGEFIELD\s+(?:"([^"]+)"|(\S+))', re.IGNORECASE)
-#: What stands for a field in the code of another.
+#: What means a field in the code of another.
 _NESTED = " \ufffc "
 _PLACEHOLDER = "PlaceholderText"
 
 
 class OfficeHole(NamedTuple):
-    """A control or field of a paragraph: its name, which letters it shows, and what goes when it is filled in."""
+    """A control or field of a paragraph: its name, which characters it shows, and what goes when it is filled in."""
 
     name: str
     start: int
@@ -29,7 +29,7 @@ class OfficeHole(NamedTuple):
 
 
 class MetField(NamedTuple):
-    """A field of a paragraph: its code, the letters of its result, and what goes when these become plain text."""
+    """A field of a paragraph: its code, the characters of its result, and what goes when these become plain text."""
 
     code: str
     start: int
@@ -114,7 +114,7 @@ def controls_in(root: Span) -> Iterator[tuple[int, Span]]:
 
 
 def control_hole(control: Span, start: int, end: int) -> OfficeHole:
-    """A control that shows these letters."""
+    """A control that shows these characters."""
     properties = inner(control, "sdtPr")
     children = properties.children if properties is not None else []
     names = {each.name for each in children}
@@ -134,7 +134,7 @@ def control_hole(control: Span, start: int, end: int) -> OfficeHole:
 
 
 def _inside(paragraph: Span) -> Iterator[Span]:
-    """Every element of word processing that stands in the paragraph itself, not in a text box of it."""
+    """Every element of word processing that is in the paragraph itself, not in a text box of it."""
     waiting = list(reversed(paragraph.children))
     while waiting:
         span = waiting.pop()
@@ -144,7 +144,7 @@ def _inside(paragraph: Span) -> Iterator[Span]:
 
 
 def _without(marks: Sequence[Span], runs: Mapping[int, Span]) -> tuple[Splice, ...]:
-    """What takes the marks of a field out; a run that holds nothing else goes too."""
+    """What takes the marks of a field out; a run that contains nothing else goes too."""
     starts = {each.start for each in marks}
     found: dict[int, Splice] = {}
     for each in marks:
@@ -156,7 +156,7 @@ def _without(marks: Sequence[Span], runs: Mapping[int, Span]) -> tuple[Splice, .
 
 
 def _letters(pieces: Sequence[Piece], start: int, end: int) -> tuple[int, int]:
-    """The letters whose elements stand between two places of the part."""
+    """The characters whose elements are between two places of the part."""
     found = [each for each in pieces if start <= each.element.start < end]
     if found:
         return found[0].start, found[-1].start + len(found[-1].text)

@@ -42,7 +42,7 @@ class OfficeBookmark(PlacedBookmark[Place]):
         self.changed("name", before, value, all_back(back))
 
     def _lead_to(self, before: str, name: str) -> Iterator[Callable[[], None]]:
-        """Links and fields that name it name it anew (17.16.5)."""
+        """Links and fields that name it name it again (17.16.5)."""
         own_name = re.compile(rf"(?<!\w){re.escape(before)}(?!\w)")
         for part in self._place.stories.parts:
             for span in part.root.inside(read_only=True):
@@ -98,7 +98,7 @@ _ORDER = (
 
 
 class OfficeSection(Placed[Place], Section):
-    """A section: its properties stand at its end (17.6.17)."""
+    """A section: its properties are at its end (17.6.17)."""
 
     def __init__(self, place: Place, number: int) -> None:
         self._place, self._number = place, number
@@ -173,7 +173,7 @@ class OfficeSection(Placed[Place], Section):
 
     @property
     def orientation(self) -> Orientation:
-        """How its paper lies."""
+        """How its paper is."""
         return Orientation.LANDSCAPE if self._get("pgSz", "orient") == "landscape" else Orientation.PORTRAIT
 
     @orientation.setter

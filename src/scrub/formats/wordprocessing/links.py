@@ -33,7 +33,7 @@ class OfficeLink(Placed[Place], Link):
     """A link: an element with a relationship or an anchor, or a field (17.16.22, 17.16.5.25)."""
 
     def __init__(self, place: Place, links: Links, words: str | None = None) -> None:
-        """`words` are those of a field, whose code stands at the place."""
+        """`words` are those of a field, whose code is at the place."""
         self._place, self._links, self._words = place, links, words
         self._is_field = words is not None
 
@@ -94,7 +94,7 @@ class OfficeLink(Placed[Place], Link):
 
     @property
     def removed(self) -> bool:
-        """Whether its words are plain text by now."""
+        """Whether its words are plain text now."""
         span, paragraph = self._place.span, self._place.paragraph
         return paragraph is not None and Splice(span.start, span.open_end, b"") in paragraph.unlinked
 
@@ -133,11 +133,11 @@ class Links:
         return found.address if found is not None else ""
 
     def lead(self, place: Place, target: str) -> Callable[[], None]:
-        """Lets a link lead elsewhere; gives what takes that back."""
+        """Lets a link lead elsewhere; returns how to undo it."""
         return put_in(self._wanted, (place.part.name, place.span.start), (place.span.related, target))
 
     def new(self, part: EditedPart, address: str) -> tuple[Mark, Callable[[], None]]:
-        """A new link; gives what is written round its words, and what takes it back."""
+        """A new link; gives what is written round its words, and how to undo it."""
         p = part.root.prefix
         mark = Mark(f"{len(self._new) + 1}", _opening(p, address), f"</{p}hyperlink>", holds=True)
         new = (part, mark, address)
@@ -169,7 +169,7 @@ class Links:
 
 
 def _opening(p: str, address: str, id_: str = "") -> str:
-    """What is written in front of the words of a new link, with the relationship that leads outside (17.16.22)."""
+    """What is written before the words of a new link, with the relationship that leads outside (17.16.22)."""
     anchor = address.partition("#")[2]
     said = f' {p}anchor="{escaped(anchor)}"' if anchor else ""
     led = f' r:id="{id_}" xmlns:r="{RELATIONSHIPS}"' if id_ else ""
@@ -217,7 +217,7 @@ class OfficeField(Placed[Place], Field):
 
     @property
     def removed(self) -> bool:
-        """Whether it is plain text by now."""
+        """Whether it is plain text now."""
         return any(each in self._paragraph.unlinked for each in self._met.gone)
 
     @property

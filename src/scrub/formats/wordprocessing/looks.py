@@ -22,7 +22,7 @@ _ORDER = (
     "vertAlign rtl cs em lang eastAsianLayout specVanish oMath rPrChange"
 ).split()
 _RANK = {name: rank for rank, name in enumerate(_ORDER)}
-#: The elements behind each look: the one that is read, and its twin for scripts that are written otherwise.
+#: The elements of each look: the one that is read, and its twin for scripts that are written otherwise.
 _ELEMENTS = {
     "bold": ("b", "bCs"), "italic": ("i", "iCs"), "underlined": ("u",), "hidden": ("vanish",), "colour": ("color",),
     "highlight": ("highlight",), "font": ("rFonts",), "size": ("sz", "szCs"), "style": ("rStyle",),
@@ -73,7 +73,7 @@ class RunLooks:
 
     @cached_property
     def _letter_styles(self) -> dict[str, str]:
-        """The names of the styles of letters, by their ids."""
+        """The names of the styles of characters, by their ids."""
         return styles_for(self._root, "character")
 
     def letter_style(self, name: str) -> str:

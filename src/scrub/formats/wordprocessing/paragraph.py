@@ -30,7 +30,7 @@ class OfficeParagraph(ReadParagraph):
     """A paragraph that is changed and written."""
 
     twin: OfficeParagraph | None = None  # the same one in the other copy of a text box
-    is_twofold = False  # whether it stands in a text box that is there twice
+    is_twofold = False  # whether it is in a text box that is there twice
     set_frames: Mapping[str, str] = MappingProxyType({})  # the elements of its properties that were set, by their name
 
     @property
@@ -85,7 +85,7 @@ class OfficeParagraph(ReadParagraph):
         self._ensure_single()
 
     def ensure_linkable(self, start: int, end: int) -> None:
-        """Raises `Failure` where letters stand in anything but the paragraph itself."""
+        """Raises `Failure` where characters are in anything but the paragraph itself."""
         direct = {each.start for each in self.span.children}
         kept = (each for each in self.stretches.between(start, end) if isinstance(each, Kept))
         fixed = "".join(self.fixed[each.start : each.end] for each in kept) if self.fixed else ""
@@ -125,7 +125,7 @@ class OfficeParagraph(ReadParagraph):
         return self.home.frames.of(self._element(word)[1], self._style or self.home.styles.default, word)
 
     def _element(self, word: str) -> tuple[bytes, Span | None]:
-        """The element that says it, and the bytes it stands in."""
+        """The element that says it, and the bytes it is in."""
         name = ELEMENTS[word]
         if name in self.set_frames:
             data = self.set_frames[name].encode()
@@ -182,14 +182,14 @@ class OfficeParagraph(ReadParagraph):
         return () if self._plain is not None else fields_in(self.part.data, self.span, self.pieces)
 
     def unfix(self, start: int, end: int) -> Callable[[], None]:
-        """Lets letters be edited that stood in a field; gives what takes that back."""
+        """Lets characters be edited that was in a field; returns how to undo it."""
         former = self.fixed
         if former:
             self.fixed = former[:start] + " " * (end - start) + former[end:]
         return lambda: setattr(self, "fixed", former)
 
     def unlink(self, gone: Sequence[Splice], said: str) -> None:
-        """Takes tags out of it, which are no text."""
+        """Takes tags out of it, which are not text."""
         self.note_way()
         former = self.unlinked
         self.unlinked = (*former, *gone)
@@ -289,7 +289,7 @@ class OfficeParagraph(ReadParagraph):
             yield Splice(end, end, self._new(text, tracking, last))
 
     def as_deleted(self, tracking: Tracking) -> Sequence[Splice]:
-        """What records that its words go, with the row that it stands in."""
+        """What records that its words go, with the row that it is in."""
         gone = Stretches(self.stretches.old, ())
         return self._written(gone, tracking, Ordered()) if gone.touched else ()
 
@@ -356,7 +356,7 @@ class OfficeParagraph(ReadParagraph):
         if self._reset:
             yield from self.properties_splice(None, "")
 
-    # The end of a paragraph joins it with the next one. So the end that a recorded change deletes or inserts at the end
+    # The end of a paragraph joins it with the next one. So the end that a tracked change deletes or inserts at the end
     # of a text is that of the paragraph before: the last one has none after it to be joined with.
 
     def _adds_at_end(self, tracking: Tracking | None) -> bool:

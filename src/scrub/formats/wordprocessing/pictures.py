@@ -21,7 +21,7 @@ class OfficePicture(PlacedPicture[Place]):
     """A picture: its drawing has properties of its own (20.4.2.5)."""
 
     def __init__(self, place: Place, holder: Span, drawing: Span | None, media: Media) -> None:
-        """`drawing` is the element that is all of it; None where the same stands beside it in another form."""
+        """`drawing` is the element that is all of it; None where the same is beside it in another form."""
         self._place, self._holder, self._drawing, self._media = place, holder, drawing, media
 
     @property
@@ -59,7 +59,7 @@ class OfficePicture(PlacedPicture[Place]):
         return Length.of_cm(hundredths(found / EMU)) if found is not None else None
 
     def put_side(self, side: str, length: Decimal) -> Callable[[], None]:
-        """Sets how wide or high it is; gives what takes that back."""
+        """Sets how wide or high it is; returns how to undo it."""
         values: dict[str, str | None] = {"cx" if side == "width" else "cy": str(max(1, round(length * EMU)))}
         return all_back([self._place.part.say(each, values) for each in self._extents])
 
@@ -70,14 +70,14 @@ class OfficePicture(PlacedPicture[Place]):
         return blip_of(self._holder, f"{self.label}: {self.called_here}")
 
     def shown(self) -> str:
-        """The name of the file that it shows by now."""
+        """The name of the file that it shows now."""
         found = self._media.shown_by(self._place.part.name, self._blip())
         if not found:
             raise self.not_inside()
         return found
 
     def inside(self) -> tuple[bytes, str]:
-        """What it shows by now."""
+        """What it shows now."""
         self.shown()
         return self._media.read(self._place.part.name, self._blip())
 
@@ -88,7 +88,7 @@ class OfficePicture(PlacedPicture[Place]):
         return all_back([back, self._place.put("crop", of_former(self._holder, blip))])
 
     def ensure_free(self) -> None:
-        """Raises `Failure` where it may not change, and for one that stands in the file in another form, too."""
+        """Raises `Failure` where it may not change, and for one that is in the file in another form, too."""
         super().ensure_free()
         if self._drawing is None:
             raise Failure(f"{self.label}: {self.called_here} is in the file twice. Change it in its own program")
@@ -102,7 +102,7 @@ class OfficePicture(PlacedPicture[Place]):
 def pictures_in(home: Home, stories: Stories, media: Media) -> Iterator[OfficePicture]:
     """The pictures of a document; other drawings are none."""
     for part in stories.parts:
-        twofold: set[int] = set()  # drawings beside which the same stands in another form (ISO/IEC 29500-3, 7.4)
+        twofold: set[int] = set()  # drawings beside which the same is in another form (ISO/IEC 29500-3, 7.4)
         for span in part.root.inside(read_only=True):
             if span.name == "AlternateContent":
                 twofold |= {each.start for each in span.inside() if each.name == "drawing"}

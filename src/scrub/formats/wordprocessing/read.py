@@ -1,4 +1,4 @@
-"""The characters of a paragraph, each with the element it stands in (ISO/IEC 29500-1, 17.3.1.22, 17.3.3)."""
+"""The characters of a paragraph, each with the element it is in (ISO/IEC 29500-1, 17.3.1.22, 17.3.3)."""
 
 from __future__ import annotations
 
@@ -17,19 +17,19 @@ MAIN = (
 )
 #: Twentieths of a point in a centimetre (17.18.105).
 TWIPS_IN_CENTIMETRE = Decimal(1440) / Decimal("2.54")
-#: Elements whose runs belong to the paragraph as if they stood in it themselves.
+#: Elements whose runs belong to the paragraph as if they was in it themselves.
 _THROUGH = frozenset(
     ("hyperlink", "ins", "moveTo", "smartTag", "sdt", "sdtContent", "dir", "bdo", "customXml", "fldSimple")
 )
-#: What a run holds that is a character (17.3.3.31, 17.3.3.32, 17.3.3.23, 17.3.3.4, 17.3.3.18, 17.3.3.29).
+#: What a run contains that is a character (17.3.3.31, 17.3.3.32, 17.3.3.23, 17.3.3.4, 17.3.3.18, 17.3.3.29).
 _CHARACTERS = {"tab": "\t", "ptab": "\t", "cr": "\n", "noBreakHyphen": "\u2011", "softHyphen": "\u00ad"}
-#: What a run holds that has no width and is no text.
+#: What a run contains that has no width and is not a text.
 _NOTHING = frozenset((
     "rPr", "fldChar", "instrText", "delText", "delInstrText", "lastRenderedPageBreak", "annotationRef",
     "commentReference", "proofErr",
 ))  # fmt: skip
 
-#: Marks of no width that may stand beside paragraphs, and stay when theirs goes (17.13.2).
+#: Marks of no width that may be beside paragraphs, and stay when theirs goes (17.13.2).
 MARKS = frozenset((
     "bookmarkStart", "bookmarkEnd", "commentRangeStart", "commentRangeEnd", "permStart", "permEnd",
     "moveFromRangeStart", "moveFromRangeEnd", "moveToRangeStart", "moveToRangeEnd",
@@ -37,14 +37,14 @@ MARKS = frozenset((
 
 
 class Piece(NamedTuple):
-    """What some characters of a paragraph stand in: a `t` element, or one that is a single character."""
+    """What some characters of a paragraph are in: a `t` element, or one that is a single character."""
 
     start: int  # its first character in the paragraph
     text: str
     element: Span
     run: Span
     is_text: bool
-    inside: Span | None = None  # the recorded insertion that it stands in
+    inside: Span | None = None  # the recorded insertion that it is in
 
     @property
     def begin(self) -> int:
@@ -74,7 +74,7 @@ def inner(span: Span, name: str) -> Span | None:
 
 
 def value(span: Span | None, name: str = "val") -> str | None:
-    """An attribute of word processing, whatever its prefix."""
+    """An attribute of word processing, regardless of its prefix."""
     return None if span is None else span.of(name, *MAIN)
 
 
@@ -106,12 +106,12 @@ class FieldState:
 
     @property
     def in_code(self) -> bool:
-        """Whether what stands here is a code, not a result."""
+        """Whether what is here is a code, not a result."""
         return bool(self._open) and any(part == "code" for part, _ in self._open)
 
     @property
     def fixed(self) -> bool:
-        """Whether what stands here is a result that the next update makes anew; that of a link is not."""
+        """Whether what is here is a result that the next update makes again; that of a link is not."""
         return bool(self._open) and any(
             not code.strip().upper().startswith("HYPERLINK") for part, code in self._open if part == "result"
         )
@@ -152,7 +152,7 @@ def read_paragraph(data: bytes, paragraph: Span, fields: FieldState) -> Read:
 
 
 def _run(data: bytes, run: Span, fields: FieldState) -> Iterator[tuple[str, Span, bool]]:
-    """What stands in a run: text, its element, whether that is a `t`."""
+    """What is in a run: text, its element, whether that is a `t`."""
     for child in run.children:
         if not own(child):
             if child.name == "AlternateContent":
@@ -186,7 +186,7 @@ def _is_link(field: Span) -> bool:
 
 
 def paragraphs_of(root: Span) -> Iterator[tuple[Span, str, Span]]:
-    """Every paragraph inside an element, in order, with where it stands, "" or "table", and the element that holds it;
+    """Every paragraph inside an element, in order, with where it is, "" or "table", and the element that contains it;
     without those in text boxes, which `boxed_in` gives.
     """
     waiting: list[tuple[Span, str, Span]] = [(root, "", root)]
@@ -206,12 +206,12 @@ def _is_separator(span: Span) -> bool:
 
 
 class Boxed(NamedTuple):
-    """A paragraph in a text box. Many a box stands twice, for newer and older programs (29500-3, 10)."""
+    """A paragraph in a text box. Many a box is twice, for newer and older programs (29500-3, 10)."""
 
     span: Span
     around: Span
     twin: Span | None  # the same paragraph in the other copy
-    alone: bool  # whether the box stands once; else one without a twin is other there
+    alone: bool  # whether the box is once; else one without a twin is other there
 
 
 def boxed_in(paragraph: Span) -> Iterator[Boxed]:

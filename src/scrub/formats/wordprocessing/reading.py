@@ -103,7 +103,7 @@ class ReadParagraph(PiecedParagraph):
         group: Sequence[ReadParagraph],
         fields: FieldState,
     ) -> None:
-        """`group` are the paragraphs that stand together with it, itself among them."""
+        """`group` are the paragraphs that are together with it, itself among them."""
         super().__init__(document)
         self.home = document
         self.part = part
@@ -132,7 +132,7 @@ class ReadParagraph(PiecedParagraph):
 
     @once
     def pieces(self) -> Sequence[Piece]:
-        """What its characters stand in."""
+        """What its characters are in."""
         return self._read.pieces if self._plain is None else self._plain.pieces()
 
     @once
@@ -155,7 +155,7 @@ class ReadParagraph(PiecedParagraph):
 
     @property
     def place(self) -> PlaceInDocument:
-        """Where it stands."""
+        """Where it is."""
         return self._place
 
     @property
@@ -182,7 +182,7 @@ class ReadParagraph(PiecedParagraph):
     # -- the looks of its words
 
     def looks(self, start: int, end: int, word: str) -> Iterator[object]:
-        """What the look of each stretch of its letters is."""
+        """What the look of each stretch of its characters is."""
         style = self._style or self.home.styles.default
         for _, piece, other in self.stretches_of(start, end):
             yield self.home.run_looks.of(piece.run if piece is not None else self.span, style, word, other)
@@ -200,5 +200,5 @@ class ReadParagraph(PiecedParagraph):
 
 
 def _holds_one_of(one: OfficeHole, following: Sequence[OfficeHole]) -> bool:
-    """Of a control in another, or a field in one, the inner is filled in, which comes behind it."""
+    """Of a control in another, or a field in one, the inner is filled in, which comes after it."""
     return any(one.start <= each.start < each.end <= one.end for each in following)

@@ -1,4 +1,4 @@
-"""Recorded changes made real, or taken back: all, or those that were decided on (ISO/IEC 29500-1, 17.13.5)."""
+"""Tracked changes made real, or undone: all, or those that were decided on (ISO/IEC 29500-1, 17.13.5)."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ from scrub.formats.spans import NotReadable, Span, parse
 from scrub.formats.wordprocessing.read import MARKS, inner, own, value
 from scrub.model.problem import Failure
 
-#: Recorded changes of looks: what they are was recorded inside.
+#: Tracked changes of looks: what they are was recorded inside.
 LOOKS_OF_CHANGES = frozenset((
     "rPrChange", "pPrChange", "sectPrChange", "tblPrChange", "tblPrExChange", "tblGridChange", "trPrChange",
     "tcPrChange", "numberingChange",
@@ -19,12 +19,12 @@ _RANGES = frozenset((*_STARTS, *_ENDS))
 _MOVES = ("moveFrom", "moveTo")
 _OF_TEXT = frozenset(("ins", "del", *_MOVES))
 _CELLS = frozenset(("cellIns", "cellDel", "cellMerge"))
-#: What becomes of what a recorded change holds.
+#: What becomes of what a tracked change contains.
 _Fate = Literal["stays", "goes", "waits"]
 
 
 class Resolver:
-    """Makes recorded changes of a part real, or takes them back."""
+    """Makes tracked changes of a part real, or undoes them."""
 
     def __init__(self, data: bytes, decide: Callable[[Span], bool | None], whole: bool = False) -> None:
         """`decide` says whether a change is accepted; None for one that waits. With `whole` none does."""
@@ -86,7 +86,7 @@ class Resolver:
         )
 
     def _content(self, span: Span, stays: bool) -> bytes:
-        """What stands in an element; paragraphs whose end goes are joined with the next."""
+        """What is in an element; paragraphs whose end goes are joined with the next."""
         out: list[bytes] = []
         at = span.open_end
         waiting: list[bytes] = []  # the content of paragraphs that go on in the next
@@ -161,7 +161,7 @@ class Resolver:
 
     def _moves(self, root: Span) -> dict[int, bool]:
         """What was decided on moves (17.13.5.21 to 17.13.5.28): whence words came and where they went is one change."""
-        names: dict[int, str] = {}  # of each range mark and of what stands in a range: the name of the move
+        names: dict[int, str] = {}  # of each range mark and of what is in a range: the name of the move
         open_: dict[str, str] = {}
         by_number: dict[tuple[str, str | None], str] = {}
         for span in root.inside():
@@ -182,7 +182,7 @@ class Resolver:
         return {start: decided[name] for start, name in names.items() if name in decided}
 
     def _former(self, span: Span, former: Span) -> bytes:
-        """Properties as they were before a recorded change of them."""
+        """Properties as they were before a tracked change of them."""
         kept = b""
         if span.name == "pPr":  # the mark's look and the section are not part of what was recorded
             kept = b"".join(

@@ -1,4 +1,4 @@
-"""What reviewers left in a document: recorded changes, comments, names (ISO/IEC 29500-1, 17.13)."""
+"""What reviewers left in a document: tracked changes, comments, names (ISO/IEC 29500-1, 17.13)."""
 
 from __future__ import annotations
 
@@ -16,13 +16,13 @@ from scrub.model.change import cut
 from scrub.model.late import late
 from scrub.model.recorded import ChangeSort, RecordedChange
 
-#: Recorded changes of text, by what they are; the marks of paragraphs and rows are called the same. A move is told
-#: once, where it leads.
+#: Tracked changes of text, by what they are; the marks of paragraphs and rows are called the same. A move is told once,
+#: where it leads.
 _SORTS = {"ins": ChangeSort.INSERTION, "del": ChangeSort.DELETION, "moveTo": ChangeSort.MOVE}
 
 
 def recorded_in(home: Home, stories: Stories) -> Iterator[OfficeChange]:
-    """The recorded changes that wait, part by part."""
+    """The tracked changes that wait, part by part."""
     for part in stories.parts:
         for span in part.root.inside(read_only=True):
             sort = ChangeSort.FORMAT if span.name in LOOKS_OF_CHANGES else _SORTS.get(span.name)
@@ -37,7 +37,7 @@ def _words(data: bytes, span: Span) -> Iterator[str]:
 
 
 class OfficeChange(RecordedChange):
-    """A recorded change."""
+    """A tracked change."""
 
     def __init__(
         self,
@@ -62,7 +62,7 @@ class OfficeChange(RecordedChange):
 
     @property
     def label(self) -> str:
-        """The paragraph it stands in."""
+        """The paragraph it is in."""
         return self._home.label if self._paragraph is None else self._paragraph.label
 
     @property
@@ -80,7 +80,7 @@ class OfficeChange(RecordedChange):
         self._decide(True)
 
     def reject(self) -> None:
-        """Takes it back."""
+        """Undoes it."""
         self._decide(False)
 
     def _decide(self, accepted: bool) -> None:

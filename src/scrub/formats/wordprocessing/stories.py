@@ -1,4 +1,4 @@
-"""The parts of an Office Open XML document that have paragraphs, and where something stands in them."""
+"""The parts of an Office Open XML document that have paragraphs, and where something is in them."""
 
 from __future__ import annotations
 
@@ -39,7 +39,7 @@ class Stories(Paragraphs[StoryPart, OfficeParagraph]):
         return found
 
     def _add_boxed(self, part: StoryPart, span: Span, found: list[OfficeParagraph]) -> None:
-        """Adds what stands in text boxes of a paragraph, behind it."""
+        """Adds what is in text boxes of a paragraph, after it."""
         groups: dict[int, list[OfficeParagraph]] = {}
         for boxed in boxed_in(span):
             group = groups.setdefault(id(boxed.around), [])
@@ -60,7 +60,7 @@ def _resolved(part: StoryPart, decided: Mapping[int, bool] | bool) -> StoryPart:
 
 
 class Place(NamedTuple):
-    """Where something stands: its document, its part, its element."""
+    """Where something is: its document, its part, its element."""
 
     home: Home
     stories: Stories
@@ -69,7 +69,7 @@ class Place(NamedTuple):
 
     @property
     def paragraph(self) -> OfficeParagraph | None:
-        """The paragraph it stands in, or behind."""
+        """The paragraph it is in, or after."""
         return self.stories.paragraph_at(self.part, self.span.start)
 
     @property
@@ -78,16 +78,16 @@ class Place(NamedTuple):
         return self.home.label if self.paragraph is None else self.paragraph.label
 
     def put(self, word: str, splices: Sequence[Splice]) -> Callable[[], None]:
-        """Puts something in at its element, or takes it out; gives what takes that back."""
+        """Puts something in at its element, or takes it out; returns how to undo it."""
         self.home.ensure_open()
         return self.part.put((self.span.start, word), splices)
 
     def said(self, name: str = "") -> str | None:
-        """What an attribute of its element says by now; without a name, what its text is."""
+        """What an attribute of its element says now; without a name, what its text is."""
         return self.part.said(self.span, self.attribute(name) if name else "")
 
     def say(self, name: str, value: str | None) -> Callable[[], None]:
-        """Lets an attribute say something else, or the text; gives what takes that back."""
+        """Lets an attribute say something else, or the text; returns how to undo it."""
         self.home.ensure_open()
         return self.part.say(self.span, {self.attribute(name) if name else "": value})
 

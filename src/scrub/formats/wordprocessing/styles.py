@@ -66,7 +66,7 @@ class ParagraphStyles:
 
 
 def styles_for(root: Span | None, sort: str) -> dict[str, str]:
-    """The names of the styles of a sort (17.18.83), by their ids."""
+    """The names of the styles of a kind (17.18.83), by their ids."""
     every = (each for each in (root.children if root is not None else ()) if value(each, "type") == sort)
     return {value(each, "styleId") or "": value(inner(each, "name")) or "" for each in every}
 
@@ -77,7 +77,7 @@ class StyleProperties:
     def __init__(self, root: Span | None, name: str) -> None:
         self._of: dict[str, Span | None] = {}
         self._based: dict[str, str] = {}
-        #: What holds where no style says anything (17.7.5).
+        #: What contains where no style says anything (17.7.5).
         self.usual: Span | None = None
         if root is None:
             return

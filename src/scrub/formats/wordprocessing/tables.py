@@ -18,7 +18,7 @@ from scrub.model.problem import Failure
 
 
 def tables_in(root: Span) -> list[Span]:
-    """The tables inside an element, in order; one that lies in a cell of another comes behind that."""
+    """The tables inside an element, in order; one that is in a cell of another comes after that."""
     return [span for span in root.inside(read_only=True) if span.name == "tbl" and own(span)]
 
 
@@ -123,13 +123,13 @@ class OfficeTable(ArrangedTable):
         return [*found, Splice(self._end, self._end, b"".join(made))] if made else found
 
     def _deleted(self, number: int, row: Span) -> list[Splice]:
-        """A row that goes; one that was put in by the same person, and waits, is just taken out."""
+        """A row that goes; one that was put in by the same person, and waits, is just removed."""
         tracking, properties = self._home.tracking, inner(row, "trPr")
         if properties is not None and tracking.is_own(inner(properties, "ins")):
             return [Splice(row.start, row.end, b"")]
         p = row.prefix
         mark = f"<{p}del{tracking.attributes(p)}/>"
-        if properties is None:  # it comes behind the exceptions of the row (17.4.78)
+        if properties is None:  # it comes after the exceptions of the row (17.4.78)
             at = max((each.end for each in row.children if each.name == "tblPrEx"), default=row.open_end)
             found = [Splice(at, at, f"<{p}trPr>{_nothing(p)}{mark}</{p}trPr>".encode())]
         else:

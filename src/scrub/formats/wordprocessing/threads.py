@@ -90,7 +90,7 @@ class Threads:
         return (entry.of("paraIdParent", _W15) or "") if entry is not None else ""
 
     def ids_for(self, comments: Iterable[Named], fresh: int) -> Ids:
-        """An id for each comment, and for so many new ones, which nobody else has."""
+        """An id for each comment, and for that many new ones, which nobody else has."""
         every = list(comments)
         taken = {int(each, 16) for each in (*self._entries, *(one.para_id for one in every)) if each}
         # Below 0x80000000, as the type demands ([MS-DOCX] 2.2.4.1); from a place where few are.

@@ -1,4 +1,4 @@
-"""Changes that are recorded, so that a reviewer can accept or refuse each (ISO/IEC 29500-1, 17.13.5)."""
+"""Changes that are recorded, so that a reviewer can accept or reject each (ISO/IEC 29500-1, 17.13.5)."""
 
 from __future__ import annotations
 
@@ -29,15 +29,15 @@ class Tracking:
         return self.last
 
     def attributes(self, prefix: str) -> str:
-        """The attributes of one recorded change."""
+        """The attributes of one tracked change."""
         return f' {prefix}id="{self.number()}" {prefix}author="{self._author}" {prefix}date="{self.when}"'
 
     def is_own(self, change: Span | None) -> bool:
-        """Whether a recorded change is by the same author."""
+        """Whether a tracked change is by the same author."""
         return change is not None and value(change, "author") == self.author
 
 
-#: What stands in front of the setting, in the order of the schema (17.15.1.78).
+#: What is before the setting, in the order of the schema (17.15.1.78).
 _BEFORE = frozenset((
     "writeProtection", "view", "zoom", "removePersonalInformation", "removeDateAndTime",
     "doNotDisplayPageBoundaries", "displayBackgroundShape", "printPostScriptOverText", "printFractionalCharacterWidth",

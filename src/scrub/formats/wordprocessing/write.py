@@ -23,7 +23,7 @@ _ELEMENTS = {
 SPECIAL = late("(\r\n|[\t\n\r\u2011\u00ad])")
 
 
-#: What becomes of some characters of a run; or what stands between runs, and is no text.
+#: What becomes of some characters of a run; or what is between runs, and is not a text.
 KEPT, NEW, GONE, MARK = "kept", "new", "gone", "mark"
 
 
@@ -40,7 +40,7 @@ _NONE = Ordered()
 
 
 class ParagraphWriter:
-    """Makes the splices of one paragraph's text; with `tracking` what goes stays, as recorded changes."""
+    """Makes the splices of one paragraph's text; with `tracking` what goes stays, as tracked changes."""
 
     def __init__(
         self,
@@ -115,7 +115,7 @@ class ParagraphWriter:
         return self.tracking is not None and not self.tracking.is_own(inside)
 
     def _run(self, run: Span, pairs: list[tuple[Piece, list[Bit]]]) -> list[Splice]:
-        """A run made what it is to be. Text of another look stands in a run of its own; a run without anything goes."""
+        """A run made what it is to be. Text of another look is in a run of its own; a run without anything goes."""
         by_element = {id(piece.element): (piece, content) for piece, content in pairs}
         inside = pairs[0][0].inside
         out: list[tuple[str, str, str]] = []  # what becomes of each stretch, its look, its elements
@@ -161,7 +161,7 @@ class ParagraphWriter:
         return raw.decode()
 
     def _wrapped(self, sort: str, run: str, of: Span, inside: Span | None) -> str:
-        """A run as a recorded change. In an insertion of somebody else a deletion nests; an insertion stands beside."""
+        """A run as a tracked change. In an insertion of somebody else a deletion nests; an insertion is beside."""
         tracking, p = self.tracking, self.prefix
         if sort == KEPT or tracking is None:
             return run
@@ -174,7 +174,7 @@ class ParagraphWriter:
         return f"</{inside.raw_name}>{fresh}{again}"
 
     def _beside(self, pairs: list[tuple[Piece, list[Bit]]]) -> list[Splice]:
-        """Text at a formula, which stands beside runs and not in one."""
+        """Text at a formula, which is beside runs and not in one."""
         p, found = self.prefix, []
         for piece, content in pairs:
             out = ""
@@ -209,7 +209,7 @@ class ParagraphWriter:
         return spliced(self.data[look.start : look.end], gone).decode()
 
     def _in_empty(self) -> list[Splice]:
-        """Runs in a paragraph without text: behind its properties, with the look of its mark."""
+        """Runs in a paragraph without text: after its properties, with the look of its mark."""
         fresh = [each for each in self.stretches.parts if isinstance(each, Fresh)]
         if not fresh:
             return []
@@ -240,7 +240,7 @@ class ParagraphWriter:
 
 
 def _with_marks(contents: Sequence[Sequence[Bit]]) -> list[list[Bit]]:
-    """What each piece is to be, with what stands round marked words."""
+    """What each piece is to be, with what is round marked words."""
     found: list[list[Bit]] = [[] for _ in contents]
     every = [(piece, bit) for piece, bits in enumerate(contents) for bit in bits]
     for (piece, bit), (opening, closing) in zip(every, around(bit.looks for _, bit in every), strict=True):
@@ -252,7 +252,7 @@ def _with_marks(contents: Sequence[Sequence[Bit]]) -> list[list[Bit]]:
 
 
 def _with_the_next(parts: Sequence[Kept | Fresh], whole: int) -> list[tuple[Kept | Fresh, bool, int]]:
-    """Each stretch, whether it is kept in its order, and where the next one begins that is: itself, or one behind."""
+    """Each stretch, whether it is kept in its order, and where the next one begins that is: itself, or one after."""
     at, in_order = 0, []
     for part in parts:
         in_order.append(isinstance(part, Kept) and part.start >= at)
@@ -286,13 +286,13 @@ def elements_of(text: str, prefix: str, gone: bool = False) -> str:
 
 
 def text_element(text: str, prefix: str, name: str = "t") -> str:
-    """Text without special characters as one element; its blanks are kept (17.3.3.31)."""
+    """Text without special characters as one element; its spaces are kept (17.3.3.31)."""
     keep = ' xml:space="preserve"' if text != text.strip() or "  " in text else ""
     return f"<{prefix}{name}{keep}>{escaped_text(text)}</{prefix}{name}>"
 
 
 def _merged(content: list[Bit]) -> list[Bit]:
-    """Neighbours of one sort and one run made one."""
+    """Neighbours of one kind and one run made one."""
     found: list[Bit] = []
     for bit in content:
         if found and (found[-1].look is bit.look and found[-1].sort == bit.sort and found[-1].looks == bit.looks):

@@ -48,7 +48,7 @@ class OfficeWorkbook(OfficeFile, Workbook):
         self._loads = Loads()
         self._sheets = list(self._read_sheets())
         self.shared.sheets = self._sheets
-        self._every = list(self._sheets)  # by their place in the file, new ones behind them
+        self._every = list(self._sheets)  # by their place in the file, new ones after them
         self._views = self._root.child("bookViews")
         self.shared.front = in_front(self._views, self._every)
         self.shared.make_sheet = self._make_sheet
@@ -268,7 +268,7 @@ class OfficeWorkbook(OfficeFile, Workbook):
         self._told = structure.notes
 
     def _new_sheets(self, parts: Parts) -> list[Splice]:
-        """New sheets get a part, and an entry behind the others."""
+        """New sheets get a part, and an entry after the others."""
         fresh = [sheet for sheet in self._every if sheet.is_new]
         holder = self._root.child("sheets")
         if not fresh or holder is None:
@@ -315,7 +315,7 @@ class OfficeWorkbook(OfficeFile, Workbook):
         return bool(sheet.formulas) or (sheet.has_formulas is not False and not sheet.is_new)
 
     def _recalculated(self, parts: Parts, fresh: dict[str, bytes]) -> list[Splice]:
-        """Marks the workbook to be calculated anew when it is next opened (18.2.2); a changed formula makes the old
+        """Marks the workbook to be calculated again when it is next opened (18.2.2); a changed formula makes the old
         order of calculation wrong, so that its part goes (18.6).
         """
         if not self._recalculates:
@@ -331,7 +331,7 @@ class OfficeWorkbook(OfficeFile, Workbook):
         return []
 
     def _number_formats(self) -> None:
-        """Numbers the cell formats that were added and are used; those of changes that were taken back are left out."""
+        """Numbers the cell formats that were added and are used; those of changes that were undone are left out."""
         if self.shared.has_styles:
             first = self.shared.styles.first_formats
             used = {style for sheet in self._sheets for style in sheet.styles_in_use() if style >= first}

@@ -39,11 +39,11 @@ class Breaks:
         }
 
     def has(self, line: int, is_row: bool) -> bool:
-        """Whether a page ends behind a line."""
+        """Whether a page ends after a line."""
         return line in self._lines[is_row].now
 
     def put(self, line: int, is_row: bool, value: bool) -> None:
-        """Sets whether a page ends behind a line."""
+        """Sets whether a page ends after a line."""
         kept = self._lines[is_row]
         if value == (line in kept.now):
             return

@@ -89,7 +89,7 @@ class SheetCells(RowsBelow):
         raise NotImplementedError
 
     def _ensure_block_moves(self, block: Area) -> None:
-        """Raises `Failure` where something hangs on cells that would stay behind, or holds several together."""
+        """Raises `Failure` where something depends on cells that would stay after, or contains several together."""
         for area in (*self.merged(), *self.arrays()):
             if area.meets(block):
                 raise Failure(f"{self.name} {area} is merged or an array formula, so its rows cannot be sorted")
@@ -108,7 +108,7 @@ class SheetCells(RowsBelow):
                     )
 
     def order_rows(self, rows: Sequence[int], left: int, right: int) -> Callable[[], None]:
-        """Puts what stands in some rows into an order, looks and formulas too."""
+        """Puts what is in some rows into an order, looks and formulas too."""
         block = Area(min(rows), left, max(rows), right)
         self._ensure_block_moves(block)
         # All rows count, also those that stay by chance: what is refused next week is refused today.
@@ -162,7 +162,7 @@ class SheetCells(RowsBelow):
         return totals_below(rows, formulas, self.first_name)
 
     def _order_bytes(self, rows: Sequence[int], block: Area) -> Callable[[], None] | None:
-        """Puts whole rows of plain cells into an order as they are stored; None where anything hangs on them or was
+        """Puts whole rows of plain cells into an order as they are stored; None where anything depends on them or was
         changed, so that they are ordered cell by cell.
         """
         stored = self.load().stored
@@ -260,12 +260,12 @@ class SheetCells(RowsBelow):
         self.restore(key, value, before)
 
     def locks_changed(self) -> None:
-        """Is told when its protection changed: what keeps cells from being changed is looked up anew."""
+        """Is told when its protection changed: what keeps cells from being changed is looked up again."""
         self.take_up()
         self._free = None
 
     def merges_changed(self, area: Area, merged: bool) -> None:
-        """Is told of a range that was merged or taken apart."""
+        """Is told of a range that was merged or split."""
         self.take_up()
         self._free = None
         if self._covered is not None:
@@ -356,7 +356,7 @@ class SheetCells(RowsBelow):
         self.shared.file.recorder.note(done)
 
     def storable(self, row: int, column: int, value: Value) -> Value:
-        """A value as a cell holds it. Raises `Failure` for one that it cannot hold."""
+        """A value as a cell contains it. Raises `Failure` for one that it cannot contain."""
         if isinstance(value, bool | Decimal | date) or value is None:
             if isinstance(value, date):
                 self.shared.decoder.serial(value)
@@ -370,7 +370,7 @@ class SheetCells(RowsBelow):
         raise placed(f"{self.where(row, column)}: a cell cannot contain {type_name(value)}")
 
     def show_as_moment(self, row: int, column: int, value: Value) -> Callable[[], None] | None:
-        """Gives a cell a form in which a date or a duration is seen as one; gives what takes that back."""
+        """Gives a cell a form in which a date or a duration is seen as one; returns how to undo it."""
         wanted = DURATION if isinstance(value, Duration) else TIME if isinstance(value, datetime) else DATE
         style = self.style(row, column)
         sort = self.shared.styles.sort(style)
@@ -416,7 +416,7 @@ class SheetCells(RowsBelow):
     def put_formula(self, row: int, column: int, formula: str | None, down: int = 0, right: int = 0) -> None:
         """Gives a cell a formula, or takes it away and leaves its result just as it is stored.
 
-        `down` and `right` tell how far the cell lies from the one that the formula was written for.
+        `down` and `right` tell how far the cell is from the one that the formula was written for.
         """
         before = self.formula(row, column)
         if formula is not None:
@@ -458,7 +458,7 @@ class SheetCells(RowsBelow):
         self.note("formula", before, formula, revert, _cell(row, column))
 
     def empty(self, row: int, column: int) -> None:
-        """Takes away what stands in a cell, a formula too, whatever its result."""
+        """Takes away what is in a cell, a formula too, regardless of its result."""
         before = self.formula(row, column)
         if before is not None:
             self.ensure_open(row, column)
@@ -490,7 +490,7 @@ class SheetCells(RowsBelow):
         return formula
 
     def plain_formula(self, formula: str) -> str:
-        """A formula as a rule holds it, without its equals sign. Raises `Failure` for one that no program takes."""
+        """A formula as a rule contains it, without its equals sign. Raises `Failure` for one that no program takes."""
         return stored_formula(self._checked_formula(formula)[1:])
 
     def _unshare(self, row: int, column: int) -> list[int]:
@@ -558,7 +558,7 @@ class SheetCells(RowsBelow):
         return self.shared.styles.derived(style, word, value)
 
     def put_style(self, row: int, column: int, style: int) -> Callable[[], None]:
-        """Gives a cell another format; gives what takes that back."""
+        """Gives a cell another format; returns how to undo it."""
         key, styles = self.key(row, column), self.styles
         former = styles.get(key)
         styles[key] = style

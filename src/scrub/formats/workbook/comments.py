@@ -49,7 +49,7 @@ class Notes:
             by_id = self._part.related()
             related = {each.type: each.target for each in by_id.values()}
             conversation = any(each.endswith("threadedComment") for each in related)
-            # A picture in a header is drawn by a part of the same sort: the element says which one is of the comments.
+            # A picture in a header is drawn by a part of the same type: the element says which one is of the comments.
             element = self._part.skeleton().root.child("legacyDrawing")
             id_ = element.related if element is not None else ""
             drawing = by_id[id_].target if id_ in by_id else None

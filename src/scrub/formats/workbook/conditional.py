@@ -1,4 +1,4 @@
-"""Looks that cells get by what stands in them (ISO/IEC 29500-1, 18.3.1.10, 18.3.1.18)."""
+"""Looks that cells get by what is in them (ISO/IEC 29500-1, 18.3.1.10, 18.3.1.18)."""
 
 from __future__ import annotations
 
@@ -40,7 +40,7 @@ class Rule(NamedTuple):
     areas: Areas
     element: bytes
     emphasis: Emphasis | None = None
-    block: int = -1  # the element of the file that holds it; -1 for a new one
+    block: int = -1  # the element of the file that contains it; -1 for a new one
 
 
 class ConditionalFormats:
@@ -189,7 +189,7 @@ class ConditionalFormats:
 
 
 def _searched(words: str) -> str:
-    """Words for SEARCH, in which ? and * stand for others."""
+    """Words for SEARCH, in which ? and * mean others."""
     return "".join(f"~{each}" if each in "~?*" else each for each in words)
 
 
@@ -261,7 +261,7 @@ class OfficeConditionalFormat(ConditionalFormat):
 
     @property
     def removed(self) -> bool:
-        """Whether it was taken away, or holds for other cells now."""
+        """Whether it was taken away, or applies to other cells now."""
         return not self._rules.has(self._rule)
 
     @property

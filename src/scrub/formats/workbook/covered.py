@@ -8,8 +8,8 @@ from scrub.model.area import Area
 
 
 class Covered:
-    """Ranges by the fields of a raster in which they lie. Each is in the raster of its own size, so in four fields at
-    the most, and a field holds few of them, since ranges that are merged do not overlap.
+    """Ranges by the fields of a raster in which they are. Each is in the raster of its own size, so in four fields at
+    the most, and a field contains few of them, since ranges that are merged do not overlap.
     """
 
     def __init__(self, areas: Collection[Area]) -> None:
@@ -30,7 +30,7 @@ class Covered:
             raster[field].remove(area)
 
     def over(self, row: int, column: int) -> Area | None:
-        """The range that a cell lies under; the first cell of one is not under it."""
+        """The range that a cell is under; the first cell of one is not under it."""
         for (tall, wide), raster in self._rasters.items():
             for area in raster.get((row >> tall, column >> wide), ()):
                 if area.holds(row, column) and (row, column) != (area.top, area.left):

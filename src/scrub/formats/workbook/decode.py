@@ -1,4 +1,4 @@
-"""What the stored text of a cell stands for, and the way back (ISO/IEC 29500-1, 18.3.1.4, 18.18.11, 18.17.4)."""
+"""What the stored text of a cell means, and the way back (ISO/IEC 29500-1, 18.3.1.4, 18.18.11, 18.17.4)."""
 
 from __future__ import annotations
 
@@ -49,7 +49,7 @@ class Decoder:
         return self.typed(cell.type, cell.style, cell.value, where)
 
     def typed(self, type_: str, style: int, text: str, where: Where) -> Value:
-        """The value that a stored text stands for."""
+        """The value that a stored text means."""
         if type_ == "n":
             if not text.strip():
                 return None
@@ -134,7 +134,7 @@ class Decoder:
             values: Sequence[Value]
             if type_ == "inlineStr":
                 values = _inline_texts(texts)
-                if b"" in texts:  # a text that is said to stand there, and stands where values do
+                if b"" in texts:  # a text that is said to be there, and is where values do
                     values = [
                         value or unescaped(plain_text(each)) or None for value, each in zip(values, raw, strict=True)
                     ]
@@ -170,9 +170,9 @@ class Decoder:
                     return _Numbers(map(read.__getitem__, raw))
                 except decimal.InvalidOperation:
                     pass
-        if 2 * len(different) < len(raw):  # most stand there often
+        if 2 * len(different) < len(raw):  # most occur often
             typed = {text: self.typed(type_, style, plain_text(text), lambda: "") for text in different}
-            if Trouble not in set(map(type, typed.values())):  # one that says where it stands
+            if Trouble not in set(map(type, typed.values())):  # one that says where it is
                 return list(map(typed.__getitem__, raw))
         known: dict[bytes, Value] = {}
         values = []
@@ -198,12 +198,12 @@ _NUMBERS = late(rb"[0-9.|-]*")
 
 
 def _inline_texts(elements: list[bytes]) -> Sequence[Value]:
-    """The texts of inline `t` elements. One that stands there often is one text."""
+    """The texts of inline `t` elements. One that is there often is one text."""
     return _often(elements, _texts_of)
 
 
 def _often(raw: list[bytes], read: Callable[[list[bytes]], Sequence[Value]]) -> Sequence[Value]:
-    """What is read of each; where most stand there often, each is read once."""
+    """What is read of each; where most occur often, each is read once."""
     different = list(set(raw))
     if len(different) >= len(raw) / 2:
         return read(raw)
@@ -212,7 +212,7 @@ def _often(raw: list[bytes], read: Callable[[list[bytes]], Sequence[Value]]) -> 
 
 
 def _texts_of(elements: list[bytes]) -> Sequence[Value]:
-    joined = b"\0".join(elements)  # a character that XML cannot hold
+    joined = b"\0".join(elements)  # a character that XML cannot contain
     if _is_plain(joined):
         joined = _OPENING.sub(b"", joined).replace(b"</t>", b"")
         return [text or None for text in plain_text(joined).split("\0")]
@@ -220,7 +220,7 @@ def _texts_of(elements: list[bytes]) -> Sequence[Value]:
 
 
 def _plain_texts(raw: list[bytes]) -> Sequence[Value]:
-    """The texts of what stands in `t` elements without attributes."""
+    """The texts of what is in `t` elements without attributes."""
     joined = b"\0".join(raw)
     if _is_plain(joined):
         return [text or None for text in plain_text(joined).split("\0")]
@@ -235,7 +235,8 @@ def _is_plain(data: bytes) -> bool:
 def number_of(text: str) -> Decimal:
     """A stored number; a fraction that a double cannot tell apart is rounded to the 15 digits that are shown.
 
-    Whole numbers are exact as they are written: a card number has 16 digits. Raises `ValueError` for what is no number.
+    Whole numbers are exact as they are written: a card number has 16 digits. Raises `ValueError` for what is not a
+    number.
     """
     if len(text) < 16 and "E" not in text and "e" not in text and "n" not in text and "N" not in text:
         return Decimal(text.strip())

@@ -1,4 +1,4 @@
-"""Whether the saved result of a formula still holds after cells were changed in this run.
+"""Whether the saved result of a formula still contains after cells were changed in this run.
 
 A cautious answer is right: what a formula refers to is followed through other formulas, and what cannot be parsed
 counts as depending on everything.
@@ -24,7 +24,7 @@ class Calculated(Protocol):
 
     @property
     def has_formulas(self) -> bool | None:
-        """Whether it holds any; None where nobody looked."""
+        """Whether it contains any; None where nobody looked."""
 
     def where(self, row: int, column: int) -> str:
         """How a person names a cell of it."""
@@ -56,7 +56,7 @@ class Changing(Protocol):
         """A cell that was changed, as a person names it."""
 
     def resolve(self, name: str, sheet: str) -> str | None:
-        """What a name stands for on a sheet."""
+        """What a name means on a sheet."""
 
 
 class Dependence:
@@ -97,7 +97,7 @@ class Dependence:
         return self._known[start]
 
     def _state(self, formula: tuple[Calculated, int, int]) -> str:
-        """What is known of a formula; one of which nothing is known by now refers back to itself: nothing is sure."""
+        """What is known of a formula; one of which nothing is known now refers back to itself: nothing is sure."""
         sheet, row, column = formula
         known = self._known.get((sheet.name, row, column))
         return self.book.first_change() if known is None else known
@@ -134,7 +134,7 @@ class Dependence:
 
 
 def old_result(where: str, changed: str) -> str:
-    """The sentence for a formula whose saved result no longer holds."""
+    """The sentence for a formula whose saved result no longer contains."""
     return (
         f"{where} is calculated from {changed}, which this run changed, so its saved result is outdated. "
         "Calculate it in the macro, or save the workbook in its own program between two runs"

@@ -44,14 +44,14 @@ class Put(Done):
         return told(seen.error or "damaged" if isinstance(seen, Trouble) else seen), told(self._after)
 
     def tell(self, changes: Changes) -> None:
-        """Puts it behind other changes, unless it changed nothing."""
+        """Puts it after other changes, unless it changed nothing."""
         before, after = self._sides
         if before != after:
             row, column = self._sheet.place(self._key)
             changes.append_value(self._name, row, column, before, after)
 
     def revert(self) -> None:
-        """Takes it back."""
+        """Undoes it."""
         self._put_back(UNCHANGED, None)
 
     def _put_back(self, former: Value, runs: list[Run] | None) -> None:
@@ -90,7 +90,7 @@ class RowAdded(Done):
         return Change((self._name, row), "added", False, True, f"{row} added: {cut(said)}")
 
     def revert(self) -> None:
-        """Takes it back."""
+        """Undoes it."""
         for each in self._restyled:
             each()
         for column in range(self._left, self._left + len(self._values)):
@@ -119,7 +119,7 @@ class PutAgain(Put):
         self._restyled = restyled
 
     def revert(self) -> None:
-        """Takes it back."""
+        """Undoes it."""
         if self._restyled is not None:
             self._restyled()
         self._put_back(self._former, self._runs)

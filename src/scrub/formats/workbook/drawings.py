@@ -178,7 +178,7 @@ def _runs(paragraph: Span) -> list[Span]:
 
 
 def _titled(data: bytes, root: Span, value: str) -> bytes:
-    """A chart with another title, which looks as its first letters did."""
+    """A chart with another title, which looks as its first characters did."""
     paragraphs = [each for each in _paragraphs(_title_of(root)) if _runs(each)]
     first, *others = _runs(paragraphs[0])
     fresh = escaped_text(value.replace("\n", " ")).encode()
@@ -236,7 +236,7 @@ class OfficePicture(ShownPicture):
 
     @property
     def removed(self) -> bool:
-        """Whether it was taken out."""
+        """Whether it was removed."""
         return (self._found.place, "picture") in self._part.edits
 
     # -- what it shows
@@ -273,14 +273,14 @@ class OfficePicture(ShownPicture):
         self._sheet.changed(field, before, after, back, said, inner=(self.name,))
 
     def shown(self) -> str:
-        """The name of the file that it shows by now."""
+        """The name of the file that it shows now."""
         found = self._media.shown_by(self._part.name, self._blip())
         if not found:
             raise Failure(f"{self.name} is linked, not stored in the workbook")
         return found
 
     def inside(self) -> tuple[bytes, str]:
-        """What it shows by now."""
+        """What it shows now."""
         self.shown()
         return self._media.read(self._part.name, self._blip())
 

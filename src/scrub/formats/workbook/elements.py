@@ -99,7 +99,7 @@ def with_child(element: bytes, path: Sequence[str], attributes: Mapping[str, str
 
 
 def replaced(element: bytes, name: str, fresh: bytes) -> bytes:
-    """An element with one directly inside replaced, put in its place, or taken out by nothing."""
+    """An element with one directly inside replaced, put in its place, or removed by nothing."""
     old = parse(element).child(name)
     if old is not None:
         return spliced(element, [Splice(old.start, old.end, fresh)])

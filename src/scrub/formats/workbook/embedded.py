@@ -33,7 +33,7 @@ def part_of(text: str) -> bytes:
 
 
 def add_part(parts: Parts, workbook: str, text: str) -> None:
-    """Adds a part that holds a macro."""
+    """Adds a part that contains a macro."""
     name = parts.free_name("customXml/item{}.xml")
     parts.added[name] = part_of(text)
     parts.add_default("xml", "application/xml")

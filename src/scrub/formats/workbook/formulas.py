@@ -1,4 +1,4 @@
-"""Formulas as text (ISO/IEC 29500-1, 18.17): moved to another cell, taken apart into references, checked."""
+"""Formulas as text (ISO/IEC 29500-1, 18.17): moved to another cell, split into references, checked."""
 
 from __future__ import annotations
 
@@ -18,8 +18,8 @@ _PIECES = late(
 
 
 def translated(formula: str, rows: int, columns: int, most: int = MOST_ROWS) -> str:
-    """The formula as it reads so many rows below and columns to the right: references without $ move along. `most` is
-    the last row to which one can lead.
+    """The formula as it reads that many rows below and columns to the right: references without $ move along. `most`
+    is the last row to which one can lead.
     """
 
     def moved(found: re.Match[str]) -> str:
@@ -91,8 +91,8 @@ def pieces_of(formula: str) -> Iterator[Piece]:
             yield Piece("unknown", formula[at:], "", at)
             return
         sheet = (found["quoted"] or "").replace("''", "'") or found["plain"] or ""
-        sort = found.lastgroup or ""  # what stands behind the sheet closes last
-        if found[0] == "[":  # of the table that the formula stands in: [[#This Row],[Nights]]
+        sort = found.lastgroup or ""  # what is after the sheet closes last
+        if found[0] == "[":  # of the table that the formula is in: [[#This Row],[Nights]]
             end = _closing(formula, at)
             yield Piece("table" if end > 0 else "unknown", formula[at:end] if end > 0 else "[", "", at)
             if end < 0:
@@ -101,7 +101,7 @@ def pieces_of(formula: str) -> Iterator[Piece]:
             continue
         if sort != "blank":
             yield Piece(sort, found[sort], sheet, at)
-        if sort == "table":  # what stands in its brackets is not looked at
+        if sort == "table":  # what is in its brackets is not looked at
             at = _closing(formula, found.end())
             if at < 0:
                 yield Piece("unknown", "[", "", found.end())
@@ -111,7 +111,7 @@ def pieces_of(formula: str) -> Iterator[Piece]:
 
 
 def _closing(formula: str, start: int) -> int:
-    """Behind the bracket that closes the one at `start`; -1 when none does."""
+    """After the bracket that closes the one at `start`; -1 when none does."""
     depth = 0
     for at in range(start, len(formula)):
         depth += {"[": 1, "]": -1}.get(formula[at], 0)
@@ -131,19 +131,19 @@ def area_at(text: str) -> Area | None:
         return None
 
 
-#: Functions that look at cells which do not stand in the formula as they are.
+#: Functions that look at cells which are not in the formula as they are.
 _ELSEWHERE = frozenset(
     ("INDIRECT", "OFFSET", "INDEX", "CHOOSE", "GETPIVOTDATA", "RTD", "CELL", "INFO", "LAMBDA", "LET")
 )
 
-#: What a defined name or a table stands for, as a formula; None when it is not known.
+#: What a defined name or a table means, as a formula; None when it is not known.
 Resolve = Callable[[str, str], str | None]
 
 
 def references(formula: str, sheet: str, resolve: Resolve, depth: int = 0) -> list[tuple[str, Area]] | None:
-    """The ranges that a formula on a sheet refers to, each with its sheet; None where that cannot be told.
+    """The ranges that a formula on a sheet refers to, each with its sheet; None where that cannot be determined.
 
-    `resolve` gives what a name stands for on a sheet, as a formula. A reference to another file counts as none.
+    `resolve` gives what a name means on a sheet, as a formula. A reference to another file counts as none.
     """
     found: list[tuple[str, Area]] = []
     pieces = list(pieces_of(formula))

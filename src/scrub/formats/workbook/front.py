@@ -1,4 +1,4 @@
-"""Which tab is in front (ISO/IEC 29500-1, 18.2.30): one that is hidden or goes gives its place to a visible one."""
+"""Which tab is before (ISO/IEC 29500-1, 18.2.30): one that is hidden or goes gives its place to a visible one."""
 
 from __future__ import annotations
 
@@ -23,7 +23,7 @@ def reselected(
     wanted: OfficeSheet | None,
     splices: list[Splice],
 ) -> dict[OfficeSheet, bool]:
-    """Brings the wanted sheet to the front; or, where the one in front was hidden or went, the next one that is shown.
+    """Brings the wanted sheet to the front; or, where the one before was hidden or went, the next one that is shown.
 
     `every` are all sheets by their place in the file, `shown` those that are visible, in the order of the tabs. A
     hidden sheet that stays selected would be edited together with the visible one, unseen.

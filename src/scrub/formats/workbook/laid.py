@@ -36,8 +36,8 @@ class LaidRows:
         return enumerate(self.rows, self.top)
 
     def stretches(self, alone: Collection[int]) -> Iterator[tuple[int, list[tuple[Value, ...]]]]:
-        """The rows in stretches of the same width, each with the number of its first. The first one stands alone, since
-        it is often one of headings, and so do those that are named.
+        """The rows in stretches of the same width, each with the number of its first. The first one is alone, since it
+        is often one of headings, and so do those that are named.
         """
         first, rows = self.top, self.rows
         widths = [*map(len, rows), 0]
@@ -94,7 +94,7 @@ _SIMPLE = late(r"[ -%'-;=?-^`-~\u00a1-\u024f\n]*+")
 
 
 def _are_simple(texts: Sequence[str]) -> bool:
-    """Whether all texts stand in XML just as they are, without a word about their blanks: looked up for all at once."""
+    """Whether all texts are in XML just as they are, without a word about their spaces: looked up for all at once."""
     together = "\n".join(texts)
     return (
         together.count("\n") == len(texts) - 1

@@ -1,4 +1,4 @@
-"""The letters of a cell: its font (ISO/IEC 29500-1, 18.8.22)."""
+"""The characters of a cell: its font (ISO/IEC 29500-1, 18.8.22)."""
 
 from __future__ import annotations
 
@@ -17,12 +17,12 @@ LETTERS = {
     "bold": "b", "italic": "i", "colour": "color", "underlined": "u", "strikethrough": "strike",
     "font": "name", "size": "sz",
 }  # fmt: skip
-#: The largest letters, in points; the longest name of a font, in characters.
+#: The largest characters, in points; the longest name of a font, in characters.
 _LARGEST, _LONGEST = 409, 31
 
 
 def look(font: bytes, word: str, colours: Colours) -> Any:
-    """A field of how the letters of a font look."""
+    """A field of how the characters of a font look."""
     found = attributes_inside(font, LETTERS[word])
     if word == "colour":
         return colours.read(found) if found is not None else None

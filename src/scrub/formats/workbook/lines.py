@@ -89,7 +89,7 @@ class Lines:
         return number_in(self._column_entry(column), "style")
 
     def put_column_style(self, column: int, style: int) -> Callable[[], None]:
-        """Gives a column another format; gives what takes that back. Some programs hide one without a width."""
+        """Gives a column another format; returns how to undo it. Some programs hide one without a width."""
         usual = self._part.skeleton().root.child("sheetFormatPr")
         width = self._column_entry(column).get("width")
         if width is None:
@@ -101,7 +101,7 @@ class Lines:
         return {number_in(entry, "style") for entry in self._columns.now} if self._columns.touched else set()
 
     def _change_column(self, column: int, changes: dict[str, str | None]) -> Callable[[], None]:
-        """Gives one column attributes of its own: an entry for many is split around it. Gives what takes it back."""
+        """Gives one column attributes of its own: an entry for many is split around it. Returns how to undo it."""
         found: list[dict[str, str]] = []
         done = False
         for entry in self._columns.now:
@@ -212,7 +212,7 @@ class Lines:
         return revert
 
     def make_like(self, fresh: int, line: int, is_row: bool) -> Callable[[], None]:
-        """Gives a new line the size and looks of another one, which is shown; gives what takes that back."""
+        """Gives a new line the size and looks of another one, which is shown; returns how to undo it."""
         if not is_row:
             entry = {name: value for name, value in self._column_entry(line).items() if name not in ("min", "max")}
             return self._change_column(fresh, {**entry, "hidden": None}) if entry else lambda: None
@@ -252,7 +252,7 @@ def _with(entry: dict[str, str], changes: dict[str, str | None]) -> dict[str, st
 
 
 def _width(characters: Decimal) -> str:
-    """The stored width of a column that is so many characters wide (18.3.1.13)."""
+    """The stored width of a column that is that many characters wide (18.3.1.13)."""
     if characters < 1:
         return str(characters)
     return str(int((float(characters) * _DIGIT + _MARGIN) / _DIGIT * 256) / 256)

@@ -29,7 +29,7 @@ class Links:
     def __init__(self, sheet: Sheet, part: SheetPart) -> None:
         self._sheet = sheet
         self._part = part
-        # The same links in another order are no change.
+        # The same links in another order are not change.
         self._links: Kept[list[Link]] = Kept(self._read, lambda links: sorted(each[:2] for each in links))
         self._link_of: dict[Area, list[Link]] | None = None  # the links of single cells; None when to be looked up
         self._wide_links: list[Link] = []

@@ -121,7 +121,7 @@ class CellMoves:
 
 
 def sees_formulas(stored: Searched) -> bool:
-    """Whether a search finds every formula of a part: some writers put blanks or comments before it."""
+    """Whether a search finds every formula of a part: some writers put spaces or comments before it."""
     data, (start, end) = stored.data, stored.body
     there = sum(data.count(b"<f" + rest, start, end) for rest in (b">", b" ", b"/", b"\t", b"\n", b"\r"))
     return there == (len(_FORMULA.findall(data, start, end)) if there else 0)
@@ -159,8 +159,8 @@ _ADDRESS = late(rb"""(\sr\s*=\s*)(?:"[^"]*"|'[^']*')""")
 
 
 def rearranged(stored: Stored, shift: SheetShift) -> bytes:
-    """A part with its cells where they come to stand, in the order of rows and columns. Raises `Failure` where one
-    would leave the sheet.
+    """A part with its cells where they come to be, in the order of rows and columns. Raises `Failure` where one would
+    leave the sheet.
     """
     data, rows, numbers = stored.data, shift.rows, stored.numbers
     first = min([*rows.gone, *rows.put, *(line for lines in rows.put.values() for line in lines)], default=0)
@@ -173,7 +173,7 @@ def rearranged(stored: Stored, shift: SheetShift) -> bytes:
     pieces, between, made = [data[:at]], [], []
     for place in range(index, len(numbers)):
         span, number = stored.row_span(place), rows.place(numbers[place])
-        between.append(data[at : span.start])  # what stands between rows stays
+        between.append(data[at : span.start])  # what is between rows stays
         at = span.end
         if number:
             made.append((number, _row_made(stored, place, number, shift)))
@@ -205,7 +205,7 @@ def _closed_up(stored: Searched, shift: SheetShift, index: int) -> bytes:
 
 
 def _row_made(stored: Stored, place: int, number: int, shift: SheetShift) -> bytes:
-    """A stored row with another number, and its cells where they come to stand."""
+    """A stored row with another number, and its cells where they come to be."""
     data, span, cells = stored.data, stored.row_span(place), stored.cells(place)
     if number == stored.numbers[place] and not shift.columns:
         return data[span.start : span.end]

@@ -16,7 +16,7 @@ from scrub.model.late import late
 from scrub.model.problem import Failure
 from scrub.model.values import fold
 
-#: What stands in the place of a reference whose cells are gone (ISO/IEC 29500-1, 18.17.3).
+#: What is in the place of a reference whose cells are gone (ISO/IEC 29500-1, 18.17.3).
 LOST = "#REF!"
 
 
@@ -57,8 +57,8 @@ class Moves:
     def _formula(self, formula: str, sheet: str, base: tuple[int, int] | None = None) -> str:
         """A formula of a sheet as it is to read, without its equals sign.
 
-        `base` is the cell that it was written for, where it holds for many: a reference that moves along with the cell
-        keeps its distance. Raises `Failure` for what cannot be read surely.
+        `base` is the cell that it was written for, where it applies to many: a reference that moves along with the
+        cell keeps its distance. Raises `Failure` for what cannot be read certainly.
         """
         if "!" not in formula and fold(sheet) not in self._shifts and not self._tables:
             return formula  # it stays on its own sheet, where nothing moves
@@ -129,7 +129,7 @@ class Moves:
 
 
 def _prefix(formula: str, start: int) -> str:
-    """The names of sheets that stand at a place, with the exclamation mark."""
+    """The names of sheets that are at a place, with the exclamation mark."""
     if formula[start] != "'":
         return formula[start : formula.index("!", start) + 1]
     end = start + 1
@@ -163,12 +163,12 @@ def moved_range(text: str, shift: SheetShift, base: tuple[int, int] | None = Non
 
 
 def _letters(written: str, column: int) -> str:
-    """Letters as they were written, where they stay."""
+    """Characters as it was written, where they stay."""
     return written if not column or column_of(written) == column else letters_of(column)
 
 
 def _ends(one: int, other: int, shift: Shift, follows: bool, base: int) -> tuple[int, int] | None:
-    """Where the two ends of a reference come to stand; 0 stands for no end. None when all between them goes.
+    """Where the two ends of a reference come to be; 0 means no end. None when all between them goes.
 
     `follows` tells that it moves along with its cell, whose line is `base`.
     """
@@ -184,7 +184,7 @@ def _ends(one: int, other: int, shift: Shift, follows: bool, base: int) -> tuple
 
 
 def names_sheet(text: str) -> re.Pattern[bytes]:
-    """A pattern for a sheet's name as parts write it, whatever stands round it."""
+    """A pattern for a sheet's name as parts write it, whatever is round it."""
     plain = text.replace("'", "''")
     forms = {escaped(plain), escaped(plain).replace("'", "&apos;"), plain.replace("&", "&amp;").replace("<", "&lt;")}
     forms |= {escaped(text), text.replace("&", "&amp;")}

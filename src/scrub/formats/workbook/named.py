@@ -48,7 +48,7 @@ class OfficeName(DefinedName):
 
     @property
     def refers_to(self) -> str:
-        """What it stands for."""
+        """What it means."""
         return f"={self._shared.names.at(self._name, self._local) or ''}"
 
     @refers_to.setter

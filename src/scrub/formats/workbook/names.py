@@ -37,11 +37,11 @@ class Names:
         self._gone: set[_Key] = set()
 
     def local(self, name: str, sheet: int) -> str | None:
-        """What a name of one sheet stands for; sheets count from 1."""
+        """What a name of one sheet means; sheets count from 1."""
         return self._targets.get((fold(name), sheet - 1))
 
     def local_to(self, sheet: int) -> list[tuple[str, str, bool]]:
-        """The names that belong to one sheet: each with what it stands for, and whether it is hidden."""
+        """The names that belong to one sheet: each with what it means, and whether it is hidden."""
         found = []
         for (name, local), target in self._targets.items():
             if local == sheet - 1:
@@ -51,7 +51,7 @@ class Names:
         return found
 
     def target(self, name: str) -> str | None:
-        """What a name of the whole workbook stands for."""
+        """What a name of the whole workbook means."""
         return self._targets.get((fold(name), None))
 
     def put_local(self, name: str, sheet: int, target: str | None, hidden: bool = False) -> None:
@@ -86,12 +86,12 @@ class Names:
                 self._gone.add(key)
             self._targets.pop(key, None)
         else:
-            if target != first:  # there and back is no change
+            if target != first:  # there and back is not a change
                 self._fresh[key] = (name, target, hidden)
             self._targets[key] = target
 
     def area(self, name: str) -> tuple[str, Area] | None:
-        """The sheet and range that a name of the workbook stands for; None for any other name."""
+        """The sheet and range that a name of the workbook means; None for any other name."""
         return _read(self._targets.get((fold(name), None), ""))
 
     def name_of(self, sheet: str, area: Area) -> str | None:
@@ -105,7 +105,7 @@ class Names:
         return None
 
     def every(self) -> list[tuple[str, int | None, str]]:
-        """All names that a person sees: each with the sheet it belongs to, from 0, and what it stands for. Those that
+        """All names that a person sees: each with the sheet it belongs to, from 0, and what it means. Those that
         programs keep for themselves are left out.
         """
         found = []
@@ -117,11 +117,11 @@ class Names:
         return found
 
     def at(self, name: str, local: int | None) -> str | None:
-        """What a name stands for; `local` is its sheet, from 0."""
+        """What a name means; `local` is its sheet, from 0."""
         return self._targets.get((fold(name), local))
 
     def put_at(self, name: str, local: int | None, target: str | None) -> Callable[[], None]:
-        """Sets what a name stands for; gives what takes that back."""
+        """Sets what a name means; returns how to undo it."""
         before = self.at(name, local)
         self._put(name, local, target, False)
         return lambda: self._put(name, local, before, False)

@@ -87,7 +87,7 @@ def _number(number: Decimal, sections: list[str], form: str) -> str:
     if any(re.match(r"[ymdhse?\[]|AM", code, re.IGNORECASE) for code in codes) or "/" in codes:
         raise _unknown(form)
     if re.search(r"\.[0#?]*,", re.sub(r'"[^"]*"|\\.', "", section)):
-        raise _unknown(form)  # thousands left out behind the decimals
+        raise _unknown(form)  # thousands left out after the decimals
     digits = [code for code in codes if re.match(r"[0#.]", code) and re.search(r"[0#]", code)]
     percent = codes.count("%")
     if len(digits) > 1 or any(not re.match(r"[0#.%]", c) and c not in _LITERALS for c in codes):
@@ -168,7 +168,7 @@ def _name(code: str, number: str, name: str, form: str) -> str:
 
 
 def _is_minutes(tokens: list[tuple[str, str]], at: int) -> bool:
-    """Whether an m means minutes: behind hours, or before seconds (18.8.31)."""
+    """Whether an m means minutes: after hours, or before seconds (18.8.31)."""
     codes = [
         (index, code.lower())
         for index, (kind, code) in enumerate(tokens)
@@ -206,7 +206,7 @@ def _elapsed(seconds: Decimal, tokens: list[tuple[str, str]], form: str) -> str:
     return "".join(parts)
 
 
-#: The pieces of a section: a text in quotes or behind a backslash, a width, a fill, what stands in brackets, codes of
+#: The pieces of a section: a text in quotes or after a backslash, a width, a fill, what is in brackets, codes of
 #: numbers and of dates, and characters that are shown as they are.
 _FORMAT = late(
     r"""(?P<text>"[^"]*"|\\.|_.)|(?P<fill>\*.)"""

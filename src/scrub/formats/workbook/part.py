@@ -94,7 +94,7 @@ class SheetPart:
 
     def order(self, stored: Searched, data: bytes) -> Callable[[], None]:
         """Puts rows that are stored in another order: `data` are the bytes from now on, which differ within the rows.
-        Gives what takes that back.
+        Returns how to undo it.
         """
         former, grown = self._ordered, len(data) - len(stored.data)
 
@@ -119,8 +119,8 @@ class SheetPart:
         return self._skeleton
 
     def stored(self, data: bytes | None = None, wanted: Collection[bytes] = ()) -> Stored:
-        """The stored cells, found the fast way where that is surely exact. `wanted` are the letters of columns that
-        will probably be asked for.
+        """The stored cells, found the fast way where that is certainly exact. `wanted` are the letters of columns
+        that will probably be asked for.
         """
         data = self.data() if data is None else data
         if self._skeleton is None:
@@ -176,10 +176,10 @@ _CELLS = late(rb"<((?:[A-Za-z_][\w.-]*:)?)sheetData(?=[\s>])[^>]*>")
 
 
 def without_cells(data: bytes) -> tuple[bytes, int, int]:
-    """A sheet's part without what stands inside `sheetData`, the place of the cut, and its length in bytes.
+    """A sheet's part without what is inside `sheetData`, the place of the cut, and its length in bytes.
 
-    The fast way for big sheets. It is exact only where nothing in the part can look like the tags it looks for:
-    a comment, a CDATA section or a second such element makes it cut nothing.
+    The fast way for big sheets. It is exact only where nothing in the part can look like the tags it looks for: a
+    comment, a CDATA section or a second such element makes it cut nothing.
     """
     found = _CELLS.search(data)
     if found is None or found[0].endswith(b"/>"):

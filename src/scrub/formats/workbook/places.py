@@ -17,8 +17,8 @@ from scrub.model.area import MOST_COLUMNS, MOST_ROWS, Area, address_of, area_of,
 from scrub.model.problem import Failure
 from scrub.model.values import fold
 
-#: Attributes with a range of the own sheet, by element (ISO/IEC 29500-1, 18.3.1, 18.5, 18.7, 18.10); a list of them
-#: is parted by blanks.
+#: Attributes with a range of the own sheet, by element (ISO/IEC 29500-1, 18.3.1, 18.5, 18.7, 18.10); a list of them is
+#: separated by spaces.
 _AREAS = {
     "dimension": ("ref",), "sheetView": ("topLeftCell",), "customSheetView": ("topLeftCell",),
     "pane": ("topLeftCell",), "selection": ("activeCell", "sqref"), "protectedRange": ("sqref",),
@@ -38,7 +38,7 @@ _GO_EMPTY = frozenset(
     "mergeCells dataValidations hyperlinks ignoredErrors cellWatches protectedRanges conditionalFormattings "
     "sparklines sparklineGroups ext extLst".split()
 )
-#: Those of later versions, whose cells stand in an element of its own (MS-XLSX, 2.6.5, 2.6.22, 2.6.29).
+#: Those of later versions, whose cells are in an element of its own (MS-XLSX, 2.6.5, 2.6.22, 2.6.29).
 _EXTENDED = frozenset(("conditionalFormatting", "dataValidation", "sparkline"))
 #: Elements in which drawings and boxes of comments name the line of a corner.
 _LINES_OF_DRAWINGS = ("row", "Row", "col", "Column")
@@ -70,7 +70,7 @@ class _Walk:
         self.sheet = sheet
         self.shift: SheetShift | None = moves.shift(sheet) if sheet else None
         self.splices: list[Splice] = []
-        self._filters: dict[int, str] = {}  # where the filters of tables with totals come to stand, by their places
+        self._filters: dict[int, str] = {}  # where the filters of tables with totals come to be, by their places
 
     def through(self, root: Span) -> None:
         waiting: list[tuple[Span, Area | None]] = [(root, None)]
@@ -179,8 +179,8 @@ class _Walk:
         return list(dict(found).items())
 
     def _frozen(self, span: Span, shift: SheetShift) -> list[tuple[str, str | None]]:
-        """The lines that stay in sight beside a pane, as many as there are now (18.3.1.66). A view that was not moved
-        goes on behind them.
+        """The lines that stay visible beside a pane, as many as there are now (18.3.1.66). A view that was not moved
+        goes on after them.
         """
         was = [whole(span.attributes.get(word, ""), MOST_ROWS) or 0 for word in ("ySplit", "xSplit")]
         now = []
@@ -241,7 +241,7 @@ class _Walk:
         return [("id", str(max(1, lines.nearest(int(span.attributes.get("id", "0")) + 1) - 1)))]
 
     def _columns(self, span: Span, shift: Shift) -> None:
-        """The widths and looks of columns (18.3.1.13), where these come to stand."""
+        """The widths and looks of columns (18.3.1.13), where these come to be."""
         if not shift:
             return
         found: dict[int, dict[str, str]] = {}
@@ -287,7 +287,7 @@ class _Walk:
         return found
 
     def _area(self, written: str) -> str:
-        """Ranges where they come to stand; an empty text when all go."""
+        """Ranges where they come to be; an empty text when all go."""
         assert self.shift is not None
         found = []
         for each in written.split():
@@ -374,7 +374,7 @@ def _together(written: str) -> Area:
 
 
 def _drawn(written: str, lines: Shift) -> str:
-    """The line at which a corner of a drawing stands, which drawings count from 0."""
+    """The line at which a corner of a drawing is, which drawings count from 0."""
     return str(lines.nearest(int(written) + 1) - 1)
 
 
@@ -400,7 +400,7 @@ def _place_of(span: Span) -> str:
 
 
 def formulas_in(root: Span, data: bytes) -> Iterator[tuple[Span, str]]:
-    """Every formula of a part that stands outside of its cells, with its element."""
+    """Every formula of a part that is outside of its cells, with its element."""
     for span in (root, *root.inside()):
         if span.name in _FORMULAS and not span.children:
             yield span, text_of(data[span.start : span.end])

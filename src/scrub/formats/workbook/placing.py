@@ -1,4 +1,4 @@
-"""Where the text of a cell stands in it (ISO/IEC 29500-1, 18.8.1)."""
+"""Where the text of a cell is in it (ISO/IEC 29500-1, 18.8.1)."""
 
 from __future__ import annotations
 
@@ -20,12 +20,12 @@ _UP_DOWN = {
     UpDown.TOP: "top", UpDown.MIDDLE: "center", UpDown.BOTTOM: "bottom", UpDown.JUSTIFIED: "justify",
     UpDown.DISTRIBUTED: "distributed",
 }  # fmt: skip
-#: Letters that stand below each other, in place of an angle; the widest indent.
+#: Characters that are below each other, in place of an angle; the widest indent.
 _STACKED, _WIDEST = 255, 250
 
 
 def look(alignment: Mapping[str, str], word: str) -> Any:
-    """A field of where a text stands."""
+    """A field of where a text is."""
     if word == "alignment":
         said = alignment.get("horizontal", "general")
         return next((each for each, written in _ALIGNMENTS.items() if written == said), Alignment.GENERAL)

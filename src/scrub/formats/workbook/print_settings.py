@@ -136,7 +136,7 @@ def _write_printed(elements: Elements, word: str, get: Get) -> None:
 
 
 def _sections(text: str) -> dict[str, str]:
-    """The left, middle and right part of a header or footer; what stands before a mark is the middle."""
+    """The left, middle and right part of a header or footer; what is before a mark is the middle."""
     found = {"L": "", "C": "", "R": ""}
     at = "C"
     for piece in re.findall(r"&&|&.|[^&]+", text, re.DOTALL):
@@ -193,7 +193,7 @@ def _check_printed_area(word: str, value: Any, sheet: Sheet) -> Any:
 
 
 def titles_of(names: Names, sheet: str, rows: str | None, columns: str | None) -> str | None:
-    """What the name of the titles stands for: columns, then rows."""
+    """What the name of the titles means: columns, then rows."""
     kept = []
     for lines in (columns, rows):
         if lines is not None:
@@ -203,7 +203,7 @@ def titles_of(names: Names, sheet: str, rows: str | None, columns: str | None) -
 
 
 def printed_area_of(names: Names, sheet: str, value: str | None) -> str | None:
-    """What the name of the printed range stands for."""
+    """What the name of the printed range means."""
     if value is None:
         return None
     return ",".join(f"{names.quoted(sheet)}!{names.absolute(area_of(each))}" for each in value.split(","))

@@ -130,7 +130,7 @@ class Protection:
 
 
 def ensure_unprotected(sheet: Sheet) -> None:
-    """Raises `Failure` where what hangs on the cells of a sheet cannot be changed."""
+    """Raises `Failure` where what depends on the cells of a sheet cannot be changed."""
     if sheet.protected:
         raise Failure(f"{sheet.name} is protected. Unprotect it first: unprotect")
 
@@ -144,7 +144,7 @@ def _state(attributes: Attributes | None) -> str | bool:
 
 
 def is_on(attributes: Attributes | None) -> bool:
-    """Whether the element protects anything: it can stand there switched off."""
+    """Whether the element protects anything: it can be there switched off."""
     if attributes is None:
         return False
     return _yes(attributes.get("sheet", "0")) or _yes(attributes.get("content", "0"))
@@ -269,7 +269,7 @@ def password_attributes(password: Secret) -> dict[str, str]:
 
 
 def _hash(text: str, algorithm: str, salt: bytes, spin: int) -> bytes:
-    """The iterated hash: salt and UTF-16LE password first, then each round its own number behind the last hash."""
+    """The iterated hash: salt and UTF-16LE password first, then each round its own number after the last hash."""
     import hashlib  # only passwords pay for loading it
 
     make = getattr(hashlib, algorithm)
@@ -280,7 +280,7 @@ def _hash(text: str, algorithm: str, salt: bytes, spin: int) -> bytes:
 
 
 def _old_hashes(text: str) -> frozenset[int]:
-    """The 16-bit hash of a password (ISO/IEC 29500-4, 14.7.1), for each single-byte form of its letters."""
+    """The 16-bit hash of a password (ISO/IEC 29500-4, 14.7.1), for each single-byte form of its characters."""
     found = set()
     for encoding in ("latin-1", "cp1252", "cp1250", "cp1251", "utf-8"):
         try:

@@ -90,7 +90,7 @@ class SheetReading(SheetResults):
 
     @property
     def has_formulas(self) -> bool | None:
-        """Whether its part holds formulas."""
+        """Whether its part contains formulas."""
         return self.part.has_formulas
 
     def stored(self, row: int, column: int) -> StoredCell | None:
@@ -193,7 +193,7 @@ class SheetReading(SheetResults):
         return self.result(row, column, found) if calculated and self.shared.version else found
 
     def used(self) -> Area | None:
-        """The smallest range with all that holds something."""
+        """The smallest range with all that contains something."""
         loaded = self.load()
         if loaded.used is None:
             stored = loaded.stored
@@ -379,7 +379,7 @@ class SheetReading(SheetResults):
         return style
 
     def looks_alike(self, column: int, rows: Iterable[int]) -> bool:
-        """Whether the cells of a column surely look the same in all of some rows, or none of them is stored."""
+        """Whether the cells of a column certainly look the same in all of some rows, or none of them is stored."""
         stored = self.load().stored
         if self.styles or not isinstance(stored, Searched):
             return False
@@ -423,7 +423,7 @@ def placed(what: str) -> Failure:
 
 
 def _ends(stored: Stored) -> Iterable[int]:
-    """The first and the last stored row that holds something."""
+    """The first and the last stored row that contains something."""
     last = len(stored.numbers)
     first = next((index for index in range(last) if stored.holds(index)), -1)
     return first, next((index for index in range(last - 1, -1, -1) if stored.holds(index)), -1)

@@ -27,7 +27,7 @@ class SheetResults(OpenSheet):
 
     @property
     def has_formulas(self) -> bool | None:
-        """Whether its part holds formulas; None where nobody looked."""
+        """Whether its part contains formulas; None where nobody looked."""
         raise NotImplementedError
 
     def formula(self, row: int, column: int) -> str | None:
@@ -58,7 +58,7 @@ class SheetResults(OpenSheet):
         return Trouble(self.where(row, column), doubt=partial(self.result, row, column, value))
 
     def result(self, row: int, column: int, value: Value) -> Value:
-        """The saved result of a formula where it still holds, else the `Trouble` with it."""
+        """The saved result of a formula where it still contains, else the `Trouble` with it."""
         key = self.key(row, column)
         if self.formulas.get(key) is not None and key not in self.written_out:
             return Trouble(no_result(self.where(row, column)), lost=True)

@@ -26,7 +26,7 @@ _CELLS = late(
     rb'<c r="([A-Z]{1,3})([1-9][0-9]{0,6})"([^<>/]*+)'
     rb"(?:(/>)|>(?:(<f>[^<>]*+</f>)?+<v>([^<>]*+)</v>|<is><t[^<>/]*+>([^<>]*+)</t></is>)</c>)"
 )
-#: Rows of values, texts and formulas, with nothing between them; `%b` stands for the letters of their columns.
+#: Rows of values, texts and formulas, with nothing between them; `%b` means the letters of their columns.
 _PLAIN_ROWS = (
     rb'(?:<row r="[1-9][0-9]{0,6}"[^<>/]*+(?:/>|>(?:<c r="%b[1-9][0-9]{0,6}"[^<>/]*+(?:/>|>(?:'
     rb"(?:<f>[^<>]*+</f>)?+<v>[^<>]*+</v>|<is><t[^<>/]*+>[^<>]*+</t></is>)</c>))*+</row>))*+"
@@ -42,7 +42,7 @@ class Alike(NamedTuple):
 
 class OneForm(NamedTuple):
     """Rows of one form: where they begin, the numbers of all rows, the letters of all columns, whether any is
-    calculated, and what stands in those columns of theirs that hold plain values.
+    calculated, and what is in those columns of theirs that hold plain values.
     """
 
     start: int
@@ -58,8 +58,8 @@ def plain_rows(letters: bytes) -> re.Pattern[bytes]:
 
 
 def of_one_form(data: bytes, start: int, end: int, wanted: Collection[bytes] = ()) -> OneForm | None:
-    """The rows in a range, where all but the first few have the form of the last one; None for others. What stands in
-    the columns with the `wanted` letters is found, in all where none are named.
+    """The rows in a range, where all but the first few have the form of the last one; None for others. What is in the
+    columns with the `wanted` letters is found, in all where none are named.
     """
     last = data.rfind(b'<row r="', start, end)
     if last < 0 or not _LEAST < end - start < _MOST:
@@ -91,7 +91,7 @@ def of_one_form(data: bytes, start: int, end: int, wanted: Collection[bytes] = (
 
 
 def _form_of(row: bytes, wanted: Collection[bytes]) -> tuple[re.Pattern[bytes], list[tuple[bytes, bytes, bool]]] | None:
-    """What rows like one match; of each of its cells the letters, the attributes, and whether its value is found."""
+    """What rows like one match; of each of its cells the characters, the attributes, and whether its value is found."""
     head = re.match(_HEAD, row)
     if head is None:
         return None

@@ -13,8 +13,8 @@ _SPANS = late(rb"""\sspans\s*=\s*(?:"[^"]*"|'[^']*')""")
 
 
 def in_order(stored: Searched, moves: Mapping[int, int]) -> bytes | None:
-    """A part where each of some rows holds what another one held; `moves` gives that by the number of the row. The rows
-    themselves stay, with their heights. None where a row is not stored, or holds cells of another row.
+    """A part where each of some rows contains what another one held; `moves` gives that by the number of the row. The
+    rows themselves stay, with their heights. None where a row is not stored, or contains cells of another row.
     """
     start, end = stored.body
     before = stored.data[start:end].split(_ROW)
@@ -40,7 +40,7 @@ def in_order(stored: Searched, moves: Mapping[int, int]) -> bytes | None:
 
 
 def _between(pieces: list[bytes], here: bytes, there: bytes, opened: int) -> bool:
-    """Lets the pieces of a row stand between the tags of another, which says what they span. False where one of the two
+    """Lets the pieces of a row are between the tags of another, which says what they span. False where one of the two
     is a tag only.
     """
     close, other_opened, other_close = here.rfind(_END), there.index(b">") + 1, there.rfind(_END)

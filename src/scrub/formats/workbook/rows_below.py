@@ -17,7 +17,7 @@ from scrub.model.amounts import Duration
 from scrub.model.area import MOST_COLUMNS, MOST_ROWS, Area
 from scrub.model.values import Value
 
-#: The most characters that a cell holds.
+#: The most characters that a cell contains.
 MOST_CHARACTERS = 32_767
 
 
@@ -35,11 +35,11 @@ class RowsBelow(SheetReading):
         raise NotImplementedError
 
     def storable(self, row: int, column: int, value: Value) -> Value:
-        """A value as a cell holds it. Raises `Failure` for one that it cannot hold."""
+        """A value as a cell contains it. Raises `Failure` for one that it cannot contain."""
         raise NotImplementedError
 
     def show_as_moment(self, row: int, column: int, value: Value) -> Callable[[], None] | None:
-        """Gives a cell a form in which a date or a duration is seen as one; gives what takes that back."""
+        """Gives a cell a form in which a date or a duration is seen as one; returns how to undo it."""
         raise NotImplementedError
 
     def add_row(self, values: list[Any]) -> None:
@@ -52,7 +52,7 @@ class RowsBelow(SheetReading):
         for value in values:
             if type(value) is not Decimal and (type(value) is not str or not 0 < len(value) <= MOST_CHARACTERS):
                 break
-        else:  # as most rows are, and what goes before holds for this one too
+        else:  # as most rows are, and what goes before applies to this one too
             if row <= MOST_ROWS and laid.left + len(values) - 1 <= MOST_COLUMNS:
                 fresh, shared = tuple(values), self.shared
                 laid.rows.append(fresh)

@@ -1,4 +1,4 @@
-"""Rules that hang on ranges of cells: their ranges, and their formulas, which are written for the first cell."""
+"""Rules that depend on ranges of cells: their ranges, and their formulas, which are written for the first cell."""
 
 from __future__ import annotations
 
@@ -65,12 +65,12 @@ def rebased(formulas: Sequence[str], was: Areas, now: Areas) -> tuple[str, ...]:
 
 
 class AsFormula(NamedTuple):
-    """Writes values of a macro as they stand in formulas."""
+    """Writes values of a macro as they are in formulas."""
 
     decoder: Decoder
 
     def __call__(self, value: Any) -> str:
-        """One value. Raises `Failure` for one that no formula holds."""
+        """One value. Raises `Failure` for one that no formula contains."""
         if isinstance(value, bool):
             return "TRUE" if value else "FALSE"
         if isinstance(value, str):
@@ -85,5 +85,5 @@ class AsFormula(NamedTuple):
 
 
 def text(value: str) -> str:
-    """A text as it stands in a formula."""
+    """A text as it is in a formula."""
     return '"' + value.replace('"', '""') + '"'

@@ -1,4 +1,4 @@
-"""The cells of a sheet found by searching its bytes, where that is surely exact."""
+"""The cells of a sheet found by searching its bytes, where that is certainly exact."""
 
 from __future__ import annotations
 
@@ -18,13 +18,13 @@ from scrub.formats.xmltext import attributes_of
 from scrub.model.area import address_of, column_of, letters_of
 from scrub.model.late import late
 
-#: A plain cell: row, attributes, value, `t` element, end tag. One that holds more than a plain value or a plain inline
-#: text has no end tag here; an empty one has attributes that end in a slash.
+#: A plain cell: row, attributes, value, `t` element, end tag. One that contains more than a plain value or a plain
+#: inline text has no end tag here; an empty one has attributes that end in a slash.
 PlainCell = tuple[bytes, bytes, bytes, bytes, bytes]
 #: Rows that are read at once: a column takes much more room while it is read than when it is known.
 _BLOCK = 20_000
 _CELL_LETTERS = late(rb'<c r="([A-Z]{1,3})[1-9]')
-#: A row with the first of its cells that holds something.
+#: A row with the first of its cells that contains something.
 _HOLDING_ROW = late(rb'<row r="(\d+)"[^>]*>\s*(?:<c [^>]*(?:/>|></c>)\s*)*<c [^>]*[^/]><(?:v|is|f)[ >]')
 _FIRST_HOLDS = late(rb'<row r="(\d+)"[^>]*><c [^>]*[^/]><[vi]')
 _ADDRESSES = late(rb'<row r="(\d+)"|<c r="([A-Z]{1,3})(\d+)"')
@@ -94,7 +94,7 @@ class Searched(Stored):
 
         if self._form is not None or self._is_plain():
             return self.numbers == sorted(set(self.numbers))
-        # As many < as > means that neither stands in a text or a value: each < then begins a tag and each > ends one.
+        # As many < as > means that neither is in a text or a value: each < then begins a tag and each > ends one.
         if count(b"<") != count(b">"):
             return False
         if count(b"<row") != len(self.numbers) or self.numbers != sorted(set(self.numbers)):
@@ -151,7 +151,7 @@ class Searched(Stored):
         every = _CELL_LETTERS.findall(data, start, end)
         self._letters = sorted(set(every), key=lambda each: (len(each), each))
         cells = data.count(b"<c ", start, end)
-        # Other elements that begin with c stand in rich texts; a cell in another form must not hide among them.
+        # Other elements that begin with c are in rich texts; a cell in another form must not hide among them.
         odd = any(data.count(b"<c" + rest, start, end) for rest in (b">", b"/", *_BLANKS[1:]))
         return len(every) == cells and not odd
 
@@ -250,7 +250,7 @@ class Searched(Stored):
         inside = (rb"<v>", rb"</v>") if value is not None else (rb"<is><t[^>]*>", rb"</t></is>")
         if (text is not None) != (
             attributes_of(form).get("t") == "inlineStr"
-        ):  # a value where a text is said to stand, or neither
+        ):  # a value where a text is said to be, or neither
             return None
         searched = rb'<c r="' + letters + rb'\d+"' + re.escape(form) + rb">" + inside[0] + rb"([^<]*)" + inside[1]
         return Alike(form, re.compile(searched + b"</c>").findall(self.data, start, end))
@@ -272,7 +272,7 @@ class Searched(Stored):
                 yield int(row), column, None, b"", b""
 
     def misplaced(self) -> set[tuple[int, int]]:
-        """Row and column of the cells whose address is of another row than the one they stand in."""
+        """Row and column of the cells whose address is of another row than the one they are in."""
         found: set[tuple[int, int]] = set()
         row = 0
         for number, letters, own in _ADDRESSES.findall(self.data, *self.body):
@@ -287,7 +287,7 @@ class Searched(Stored):
         return map(matched, CELL.finditer(self.data, *self.body))
 
     def columns(self) -> Sequence[int]:
-        """The first and the last column in which a cell holds something, or fewer."""
+        """The first and the last column in which a cell contains something, or fewer."""
         first = next((each for each in self._letters if self._column_holds(each)), None)
         if first is None:
             return ()
@@ -314,7 +314,7 @@ class Searched(Stored):
         return False
 
     def holds(self, index: int) -> bool:
-        """Whether a stored row holds anything."""
+        """Whether a stored row contains anything."""
         if "_holding" in self.__dict__:
             return self.numbers[index] in self._holding
         return super().holds(index)

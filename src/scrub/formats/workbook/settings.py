@@ -93,7 +93,7 @@ class Settings:
         return elements.found
 
     def put_names(self) -> None:
-        """Hands the workbook the names that settings of this sheet stand in."""
+        """Hands the workbook the names that settings of this sheet are in."""
         names, sheet, wanted = self._shared.names, self._sheet, self._wanted()
         if "heading-rows" in wanted or "heading-columns" in wanted:
             target = titles_of(names, sheet.name, self.get("heading-rows"), self.get("heading-columns"))
@@ -193,7 +193,7 @@ _TOGETHER = ("width-in-pages", "height-in-pages", "frozen-rows", "frozen-columns
 
 
 def _frozen(views: bytes, rows: int, columns: int, prefix: str) -> bytes:
-    """The views with so many rows and columns kept in sight (18.3.1.66)."""
+    """The views with that many rows and columns kept visible (18.3.1.66)."""
     root = parse(views)
     view = root.child("sheetView")
     assert view is not None

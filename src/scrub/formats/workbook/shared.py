@@ -54,7 +54,7 @@ class Sharing(Calculated, Protocol):
 
     @property
     def live(self) -> Mapping[int, ColumnValues]:
-        """The columns that somebody holds."""
+        """The columns that somebody contains."""
 
     def tables(self) -> Iterator[TablePlace]:
         """Its tables."""
@@ -90,14 +90,14 @@ class Shared:
         self.structure = StructureLock(root)
         self.sheets: Sequence[Sharing] = ()
         self.version = 0  # grows with every change of a cell; nothing was changed yet while it is 0
-        self.version_back = False  # whether changes were taken back since results of formulas were last asked for
+        self.version_back = False  # whether changes were undone since results of formulas were last asked for
         self.checked_formulas: set[str] = set()
         self.format_numbers: dict[int, int] = {}  # added cell formats with their numbers in the file
         self._named: dict[str, Sharing] = {}
         #: Numbers that were written to cells formatted as dates or durations, with these formats.
         self.moments: dict[str, tuple[Decimal, int]] = {}
         self.make_sheet: Callable[..., Any] = _no_sheet  # makes one, empty or like another
-        self.front: object = None  # the sheet that is in front when the file is opened
+        self.front: object = None  # the sheet that is before when the file is opened
         self.media = Media(package)
         self.beside = Beside(package.source.path)
 
@@ -239,7 +239,7 @@ class Shared:
                 )
 
     def resolve(self, name: str, sheet: str) -> str | None:
-        """What a defined name, or that of a table, stands for on a sheet, as a formula; None where it is unknown."""
+        """What a defined name, or that of a table, means on a sheet, as a formula; None where it is unknown."""
         on = self.by_name.get(sheet.casefold())
         target = self.names.local(name, on.first_number) if on is not None else None
         target = target if target is not None else self.names.target(name)

@@ -1,4 +1,4 @@
-"""A sheet of an Office Open XML workbook: its cells, and the pieces that hang on them, each writing itself."""
+"""A sheet of an Office Open XML workbook: its cells, and the pieces that depend on them, each writing itself."""
 
 from __future__ import annotations
 
@@ -61,7 +61,7 @@ class OfficeSheet(SheetCells):
         self._links = Links(self, self.part)
         self._notes = Notes(self, self.part)
         self._drawings = Drawings(self, self.part, shared)
-        #: What hangs on the cells, in the order in which it is written.
+        #: What depends on the cells, in the order in which it is written.
         self.pieces: tuple[Written, ...] = (
             self.settings, self._protection, self._lines, self._merges, self._conditional, self._validations,
             self._breaks, self._links, self._notes, self._tables, self._drawings,
@@ -99,7 +99,7 @@ class OfficeSheet(SheetCells):
 
     @property
     def first_number(self) -> int:
-        """Its place in the file, from 1; one made in this run stands behind the others."""
+        """Its place in the file, from 1; one made in this run is after the others."""
         return self._number
 
     def count_as(self, number: int) -> None:
@@ -142,7 +142,7 @@ class OfficeSheet(SheetCells):
 
     @property
     def active(self) -> bool:
-        """Whether it is in front when the file is opened."""
+        """Whether it is before when the file is opened."""
         return self.shared.front is self
 
     @active.setter
@@ -195,7 +195,7 @@ class OfficeSheet(SheetCells):
         self.changed("deleted", False, True, revert, f"sheet deleted{f' ({used})' if used else ''}")
 
     def copy(self, name: str) -> OfficeSheet:
-        """Makes a sheet like this one, as it is in the file, behind the last one."""
+        """Makes a sheet like this one, as it is in the file, after the last one."""
         if self.touched or self.shaped or self.is_new or self.part.name is None:
             raise Failure(f'"{self.name}" was added or changed in this run. Copy it before changing it')
         if self.part.skeleton().root.name != "worksheet":
@@ -250,7 +250,7 @@ class OfficeSheet(SheetCells):
             raise Failure(f'"{self.name}" is a chart sheet and has no cells')
         return super().is_free()
 
-    # -- what hangs on its cells
+    # -- what depends on its cells
 
     def setting(self, word: str) -> Any:
         """What is set for the sheet as a whole."""
@@ -341,7 +341,7 @@ class OfficeSheet(SheetCells):
                 self.move_content((row, column), (following, column) if is_row else (row, following))
 
     def look_like_line(self, fresh: int, line: int, is_row: bool) -> Callable[[], None]:
-        """Gives a new line the looks of another one; gives what takes that back."""
+        """Gives a new line the looks of another one; returns how to undo it."""
         stored = self.load().stored
         found: dict[int, int] = {}
         index = stored.index(line) if is_row else 0
@@ -412,11 +412,11 @@ class OfficeSheet(SheetCells):
         return self._validations.every()
 
     def each_conditional_format(self) -> Iterator[ConditionalFormat]:
-        """Its looks that cells get by what stands in them."""
+        """Its looks that cells get by what is in them."""
         return self._conditional.every()
 
     def add_conditional_format(self, area: Area, when: When, emphasis: Emphasis) -> None:
-        """Lets those cells of a range stand out that fulfil a condition."""
+        """Lets those cells of a range standout that fulfil a condition."""
         self._conditional.add(area, when, emphasis)
 
     def add_colour_scale(self, area: Area, colours: Sequence[str]) -> None:

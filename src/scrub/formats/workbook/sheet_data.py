@@ -1,7 +1,7 @@
 """The cells of a sheet as they are stored (ISO/IEC 29500-1, 18.3.1.80): found in the bytes, no object a cell.
 
 Two readers give the same: `Searched`, in a module of its own, finds rows and cells by searching the bytes, where that
-is surely exact; `Parsed` asks the span tree, for every other part.
+is certainly exact; `Parsed` asks the span tree, for every other part.
 """
 
 from __future__ import annotations
@@ -69,11 +69,11 @@ class Stored:
             yield from self.cells(index)
 
     def misplaced(self) -> set[tuple[int, int]]:
-        """Row and column of the cells whose address is of another row than the one they stand in."""
+        """Row and column of the cells whose address is of another row than the one they are in."""
         return set()
 
     def columns(self) -> Sequence[int]:
-        """The first and the last column in which a cell holds something, or fewer."""
+        """The first and the last column in which a cell contains something, or fewer."""
         found = sorted({cell.column for cell in self.all_cells() if holds(cell)})
         return found[:1] + found[-1:]
 
@@ -86,7 +86,7 @@ class Stored:
         return [self.numbers[index] for index in range(first, last) if self.holds(index)]
 
     def holds(self, index: int) -> bool:
-        """Whether a stored row holds anything."""
+        """Whether a stored row contains anything."""
         return any(holds(cell) for cell in self.cells(index))
 
 
@@ -94,7 +94,7 @@ class Parsed(Stored):
     """Read with the span tree."""
 
     def __init__(self, data: bytes, root: Span, problem: Callable[[str], Exception], beyond: bool = False) -> None:
-        """`problem` makes the exception for a cell that cannot be read; `beyond` lets lines stand behind the last one,
+        """`problem` makes the exception for a cell that cannot be read; `beyond` lets lines are after the last one,
         which have no place yet.
         """
         self.data = data
@@ -128,7 +128,7 @@ class Parsed(Stored):
         return RowSpan(row.start, row.open_end, row.close_start, row.end)
 
     def cells(self, index: int) -> list[StoredCell]:
-        """The cells of a stored row. One without an address stands right of the one before it (18.3.1.4)."""
+        """The cells of a stored row. One without an address is right of the one before it (18.3.1.4)."""
         known = self._cells.get(index)
         if known is None:
             try:

@@ -37,11 +37,11 @@ class StoredCell(NamedTuple):
     value: str | None
     formula: Formula | None
     inline: bytes | None
-    tail: bytes  # what stands behind its value: extensions, which are kept
+    tail: bytes  # what is after its value: extensions, which are kept
 
 
 def holds(cell: StoredCell) -> bool:
-    """Whether anything stands in it."""
+    """Whether anything is in it."""
     return bool(cell.value) or cell.inline is not None or cell.formula is not None
 
 
@@ -85,13 +85,13 @@ def _matched(found: re.Match[bytes]) -> StoredCell:
 
 
 def _content(content: bytes) -> tuple[str | None, Formula | None, bytes | None, bytes]:
-    """What stands inside a cell that holds more than a plain value."""
+    """What is inside a cell that contains more than a plain value."""
     root = parse(b"<c>" + content + b"</c>")
     return content_of(b"<c>" + content + b"</c>", root)
 
 
 def content_of(data: bytes, cell: Span) -> tuple[str | None, Formula | None, bytes | None, bytes]:
-    """What stands inside a cell: value, formula, inline text, extensions."""
+    """What is inside a cell: value, formula, inline text, extensions."""
     value = inline = formula = None
     tail = b""
     for child in cell.children:

@@ -21,7 +21,7 @@ _COMMONEST = late(rb"<si><t>([^<]*)</t></si>")
 
 
 def text_element(text: str, prefix: str) -> bytes:
-    """A `t` element. What XML cannot hold is escaped; blanks at the ends are kept."""
+    """A `t` element. What XML cannot contain is escaped; spaces at the ends are kept."""
     keep = ' xml:space="preserve"' if text != text.strip() or "\n" in text or "  " in text else ""
     return f"<{prefix}t{keep}>{xstring(text)}</{prefix}t>".encode()
 
@@ -112,7 +112,7 @@ class SharedStrings:
         self._texts = [None] * len(entries)
 
     def text(self, index: int) -> str | None:
-        """A text by its number; None when there is no such."""
+        """A text by its number; None when there is not a such."""
         if not 0 <= index < len(self._texts):
             return None
         found = self._texts[index]

@@ -40,7 +40,7 @@ _APART = frozenset(
     "rdRichValueWebImage webExtension taskpanes namedSheetView core-properties extended-properties "
     "custom-properties thumbnail digital-signature origin volatileDependencies".split()
 )
-#: Places of one sort that are named in a note, and in a failure.
+#: Places of one kind that are named in a note, and in a failure.
 _TOLD, _MANY = 5, 8
 #: Parts that lead to parts that are looked at.
 _DEEPEST = 4
@@ -93,7 +93,7 @@ class Structure:
             self.parts.changed.pop(name, None)
 
     def _uses(self, data: bytes, names: set[str], where: str) -> list[str]:
-        """The places of a part, other than cells, that refer to sheets that go. What goes with these is no use."""
+        """The places of a part, other than cells, that refer to sheets that go. What goes with these is not a use."""
         if not self._concerned(data):
             return []
 

@@ -62,7 +62,7 @@ class Format:
         return number_in(self.attributes, word)
 
 
-#: The sorts of table styles that every workbook has, and how many there are.
+#: The kinds of table styles that every workbook has, and how many there are.
 _TABLE_STYLES = {"Light": 21, "Medium": 28, "Dark": 11}
 
 

@@ -68,7 +68,7 @@ class Tables:
         self.copied, self._named = names, list(names.values())
 
     def grow(self, name: str, heading: str | None = None) -> Callable[[], None]:
-        """Makes a table a row longer, or a column with a heading wider; gives what takes that back."""
+        """Makes a table a row longer, or a column with a heading wider; returns how to undo it."""
         places = self.places()
         at = next(number for number, place in enumerate(places) if place.name == name)
         former = places[at]
@@ -95,7 +95,7 @@ class Tables:
         return self._styles.get(name, self._were.get(name))
 
     def put_style(self, name: str, style: str | None) -> Callable[[], None]:
-        """Gives a table another style; gives what takes that back."""
+        """Gives a table another style; returns how to undo it."""
         return put_in(self._styles, name, style)
 
     @property

@@ -1,6 +1,6 @@
 """Sheets that go or change places: their entries in the workbook part, and all that counts them.
 
-Clauses are of ISO/IEC 29500-1, 18.2. Sheets are counted as they stand in the file, new ones behind the others.
+Clauses are of ISO/IEC 29500-1, 18.2. Sheets are counted as they are in the file, new ones after the others.
 """
 
 from __future__ import annotations
@@ -51,7 +51,7 @@ def _of_gone(span: Span, places: dict[int, int]) -> bool:
 
 
 def without_titles(data: bytes) -> bytes:
-    """The properties of a file without the list of its sheets, which its program makes anew."""
+    """The properties of a file without the list of its sheets, which its program makes again."""
     root = parse(data)
     listed = [span for span in root.children if span.name in ("TitlesOfParts", "HeadingPairs")]
     return spliced(data, [Splice(span.start, span.end, b"") for span in listed])

@@ -59,7 +59,7 @@ def _texts(stored: Stored) -> Iterator[tuple[int, int, int]]:
 
 def without_texts(data: bytes, numbers: Iterable[int]) -> bytes | None:
     """The list of shared texts with some of them emptied: the others keep their numbers. None where they cannot be
-    found surely.
+    found certainly.
     """
     opened, closed, empty = (len(each.findall(data)) for each in _TAGS)
     if b"<!" in data or opened != closed + empty:

@@ -209,7 +209,7 @@ def _element(rule: Rule, p: str) -> str:
 
 
 def _one_for_all(formulas: tuple[str, ...]) -> bool:
-    """Whether formulas say the same wherever they stand."""
+    """Whether formulas say the same wherever they are."""
     return all(each.startswith('"') or "$" in each or not any(letter.isalpha() for letter in each) for each in formulas)
 
 
@@ -268,7 +268,7 @@ class OfficeValidation(Validation):
 
     @property
     def removed(self) -> bool:
-        """Whether it was taken away, or holds for other cells now."""
+        """Whether it was taken away, or applies to other cells now."""
         return not self._rules.has(self._rule)
 
     @property

@@ -26,7 +26,7 @@ from scrub.model.late import late
 from scrub.model.problem import Failure
 
 _DAY = Decimal(86_400)
-#: Values whose form is kept: most stand there often.
+#: Values whose form is kept: most occur often.
 _MANY = 100_000
 #: The value of a cell, as it is written.
 _VALUE = late(rb"<(?:\w+:)?v(?:\s[^>]*)?>(.*?)</(?:\w+:)?v\s*>", re.DOTALL)
@@ -45,9 +45,9 @@ class CellWriter:
         self.prefix = stored.prefix
         self.numbers = sheet.shared.format_numbers
         self._misplaced: set[tuple[int, int]] | None = None
-        #: What stands in front of the row in a new cell of a column, and the format that it gets from it.
+        #: What is before the row in a new cell of a column, and the format that it gets from it.
         self._column_heads: dict[int, tuple[bytes, bytes]] = {}
-        #: The rest of a new cell behind its format, for each type of values.
+        #: The rest of a new cell after its format, for each type of values.
         self._contents: defaultdict[type, dict[Any, bytes]] = defaultdict(dict)
 
     def splices(self) -> list[Splice]:
@@ -156,7 +156,7 @@ class CellWriter:
         return found, rest
 
     def _head(self, attributes: bytes, style: int | None) -> bytes:
-        """What stands behind the address of a cell, but for its type."""
+        """What is after the address of a cell, but for its type."""
         if style is None:
             style = number_in(attributes_of(attributes), "s")
         style = self.numbers.get(style, style)
@@ -218,8 +218,8 @@ class CellWriter:
         return f'<{self.prefix}row r="{row}"{own}>'.encode() + cells + f"</{self.prefix}row>".encode()
 
     def _plain_cells(self, row: int, columns: list[int]) -> list[bytes]:
-        """The pieces of the cells of a new row that holds plain values and nothing else, of which there are many; none
-        for others.
+        """The pieces of the cells of a new row that contains plain values and nothing else, of which there are many;
+        none for others.
         """
         if row in self.row_attributes:
             return []
@@ -251,7 +251,7 @@ class CellWriter:
         return found
 
     def _ensure_nowhere_else(self, row: int, columns: list[int]) -> None:
-        """Raises `Failure` where a cell that is to be added stands in a row that is not its own: it must not be there
+        """Raises `Failure` where a cell that is to be added is in a row that is not its own: it must not be there
         twice.
         """
         if self._misplaced is None:
@@ -362,7 +362,7 @@ class CellWriter:
             return ("" if old.type == "n" else old.type), b""
         if old.type != "str" or not alone:
             return ("" if old.type == "n" else old.type), found[0]
-        prefix = self.prefix.encode()  # a text alone stands inline; its characters stay as they are written
+        prefix = self.prefix.encode()  # a text alone is inline; its characters stay as they are written
         inner = b'<%bis><%bt xml:space="preserve">%b</%bt></%bis>' % (prefix, prefix, found[1], prefix, prefix)
         return "inlineStr", inner
 

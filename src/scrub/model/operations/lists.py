@@ -207,7 +207,7 @@ def filled(values: list[Any]) -> list[Any]:
 
 
 class NoOrder(Failure):
-    """Values of different sorts have no order; `place` is that of the first unlike those before, from 0."""
+    """Values of different kinds have no order; `place` is that of the first unlike those before, from 0."""
 
     def __init__(self, what: str, place: int) -> None:
         super().__init__(what)
@@ -224,7 +224,7 @@ def _comparable(values: list[Any], word: str) -> list[Any]:
 
 
 def ranked(values: Sequence[Any]) -> list[Any]:
-    """What the values are put in order by. Raises `Failure` for values of several sorts."""
+    """What the values are put in order by. Raises `Failure` for values of several kinds."""
     sorts = set(map(type, values))
     if sorts == {str}:
         known = {text: alphabetical(text) for text in set(values)}
@@ -235,9 +235,9 @@ def ranked(values: Sequence[Any]) -> list[Any]:
 
 
 def in_order(count: int, keys: Sequence[tuple[Sequence[Any], bool]]) -> list[int]:
-    """The places of so many things in the order of their keys, the most important first, each with whether the largest
-    comes first: numbers by size, texts by the alphabet, empty ones last; those that are alike stay as they were.
-    Raises `NoOrder` with the place of a value that is unlike others.
+    """The places of that many things in the order of their keys, the most important first, each with whether the
+    largest comes first: numbers by size, texts by the alphabet, empty ones last; those that are alike stay as
+    before. Raises `NoOrder` with the place of a value that is unlike others.
     """
     places = list(range(count))
     for values, descending in reversed(keys):
@@ -255,7 +255,7 @@ def in_order(count: int, keys: Sequence[tuple[Sequence[Any], bool]]) -> list[int
 
 
 def _empty_places(values: Sequence[Any]) -> set[int]:
-    """Where nothing stands; of many values of one sort none is asked twice."""
+    """Where nothing is; of many values of one kind none is asked twice."""
     sorts = set(map(type, values))
     if sorts == {Decimal} or (sorts == {str} and not any(map(is_empty, set(values)))):
         return set()

@@ -73,9 +73,9 @@ def as_number(text: str | Decimal, mark: Mark | None = None) -> Decimal:
     return ARITHMETIC.divide(number, Decimal(100)) if percent else number
 
 
-#: A dash in the place of the cents, which is no minus: 5.- and 12,–
+#: A dash in the place of the cents, which is not a minus: 5.- and 12,–
 _NO_CENTS = late(r"[.,][-\u2012-\u2015]{1,2}(?=\)?$)")
-#: Marks and codes of currencies (ISO 4217) that stand before or behind an amount.
+#: Marks and codes of currencies (ISO 4217) that are before or after an amount.
 _CURRENCY = r"(?:[$€£¥₹₽₩₺₴₪¢₫₦₱฿]|(?:EUR|USD|GBP|CHF|JPY|SEK|NOK|DKK|PLN|CZK|HUF|CAD|AUD|NZD|CNY|INR)(?![A-Za-z]))"
 _BEFORE = late(rf"([-+(]?){_CURRENCY}([-+(]?)(?=[\d.,])", re.IGNORECASE)
 _BEHIND = late(rf"(?<=[\d.,)\u2012-\u2015-]){_CURRENCY}([-)]?)$", re.IGNORECASE)
@@ -90,7 +90,7 @@ def _without_currency(text: str) -> str:
 
 
 def _signed(text: str) -> str:
-    """A number whose minus stands behind it, or which stands in brackets for one below zero, as books are kept."""
+    """A number whose minus is after it, or which is in brackets for one below zero, as books are kept."""
     if re.fullmatch(r"\([\d.,]+\)", text):
         return f"-{text[1:-1]}"
     return f"-{text[:-1]}" if re.fullmatch(r"[\d.,]+-", text) else text

@@ -10,12 +10,12 @@ from scrub.model.patterns import found_in, pattern_of
 from scrub.model.problem import Failure
 from scrub.model.values import LONGEST_TEXT, loosen
 
-#: A run of blanks that should be one.
+#: A run of spaces that should be one.
 BLANKS = late(r"[ \t\u00a0\u202f]{2,}")
 
 
 def one_blank(found: re.Match[str]) -> str:
-    """The one that a run of blanks becomes: what keeps two words on one line stays."""
+    """The one that a run of spaces becomes: what keeps two words on one line stays."""
     return next((each for each in "\u00a0\u202f" if each in found[0]), " ")
 
 
@@ -209,7 +209,7 @@ _DEVICES = {"CON", "PRN", "AUX", "NUL", *(f"{name}{n}" for name in ("COM", "LPT"
 
 
 def find(text: str, mark: str) -> tuple[int, int] | None:
-    """Where `mark` first stands in `text`, without regard to case: its start and end in characters."""
+    """Where `mark` first is in `text`, without regard to case: its start and end in characters."""
     if not mark:
         return None
     found = re.search(loose(mark), text)
