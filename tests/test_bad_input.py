@@ -71,7 +71,7 @@ RELS = (
         (raw_zip(RELS, ("xl/workbook.xml", b'<!DOCTYPE a [<!ENTITY b "c">]><workbook/>')), "document type declaration"),
         (raw_zip(RELS, ("xl/workbook.xml", b"<workbook><sheets></workbook>")), "its XML is broken at line 1"),
         (raw_zip(RELS, ("xl/workbook.xml", "<workbook/>".encode("utf-16") + b"\0")), "UTF-16"),
-        (raw_zip(RELS, ("xl/workbook.xml", b"<?xml version='1.0' encoding='x-none'?><workbook/>")), "written in x-none"),
+        (raw_zip(RELS, ("xl/workbook.xml", b"<?xml version='1.0' encoding='x-none'?><workbook/>")), "encoded in x-none"),
         (raw_zip(RELS, ("word/document.xml", b"<document/>")), "workbook part is missing"),
         (raw_zip(("mimetype", b"application/vnd.oasis.opendocument.spreadsheet")), "not an .xlsx workbook"),
         (raw_zip(), "workbook part is missing"),
@@ -101,7 +101,7 @@ def test_a_flag_of_encryption_and_an_unknown_packing(cli: Cli) -> None:
         ("a.xlsb", ".xlsb is a closed format"),
         ("a.numbers", ".numbers is a closed format"),
         ("a.ods", ".ods files cannot be"),
-        ("a.exe", "Scrub does not open"),
+        ("a.exe", "Scrub cannot open .exe files"),
         ("a", "files without a file extension"),
     ],
 )
@@ -179,7 +179,7 @@ def test_one_that_fails_does_not_stop_the_others(cli: Cli, book: Path) -> None:
     assert found.code == 1
     assert "Saved a.xlsx" in found.out
     assert "Saved c.xlsx" in found.out
-    assert "1 of 4 files failed: b.xlsx" in found.err
+    assert "Failed: 1 of 4 files\n  b.xlsx  not an office file" in found.err
     assert "b.xlsx\n  Failed: this is not an office file" in found.out
     assert cli("undo", "1").code == 0
     assert Path("c.xlsx").read_bytes() == SAMPLE.read_bytes()
@@ -209,7 +209,7 @@ def test_bad_macros(cli: Cli, book: Path) -> None:
 
 def test_wrong_calls(cli: Cli, book: Path) -> None:
     assert 'Did you mean "macros"?' in cli("macro").err
-    assert 'No macro "sael". Did you mean "Save"?' in cli("run", "sael", book).err
+    assert 'No macro "sael". Nearest: "Seal every sheet"' in cli("run", "sael", book).err
     assert 'The macro comes first, then the file: scrub run "seal"' in cli("run", book, "seal").err
     assert "Which macro?" in cli("run", book).err
     assert '"every sheet" could be' in cli("run", "every sheet", book).err

@@ -77,7 +77,7 @@ def test_titles_are_centred_without_a_merge_and_back(book: Path, cli: Cli) -> No
     assert load(book)["Kite Hut"].merged_cells.ranges
     refused = cli("run", "Centre titles", book, "--at", "Kite!B1")
     assert refused.code == 1
-    assert "Kite Hut B1 is one cell; there is nothing to centre it over. Pick the cells beside it too" in refused.err
+    assert "Kite Hut B1 is one cell. Select the cells to centre over too, such as B1:F1" in refused.err
 
 
 @pytest.mark.parametrize(
@@ -348,6 +348,6 @@ def test_one_macro_for_a_workbook_and_a_table_of_texts(supplies: Path) -> None:
 
 def test_what_is_inside_tells_headings(cli: Cli, book: Path) -> None:
     shown = cli("inside", book).out
-    assert "Larch Hut and 7 sheets like it: each record in sheet.records(headings: 3)" in shown
+    assert 'Larch Hut and 7 sheets like it: each record in sheet("Larch Hut").records(headings: 3)' in shown
     assert "  record.guest-nights  12" in shown
     assert 'Totals: each record in table("Totals")' in shown

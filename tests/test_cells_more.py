@@ -203,7 +203,7 @@ def test_trying_steps_on_cells(book: Path) -> None:
     assert trial.step('in cells("Larch Hut!A3:H3")').problem == ""
     assert str(trial.step("cells.bold = no").changes[0]) == "A3 bold: yes -> no"
     assert "fill" in trial.completions("cells.f")
-    assert trial.step("centre-over").problem.startswith("Larch Hut B3 holds a value")
+    assert trial.step("centre-over").problem.startswith("Larch Hut B3 contains a value")
     trial.step("end")
     assert "each record in sheet" not in trial.macro("Plain")
     assert 'in cells("Larch Hut!A3:H3")' in trial.macro("Plain")

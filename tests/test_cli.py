@@ -51,8 +51,7 @@ def test_the_first_five_minutes(cli: Cli, monkeypatch: pytest.MonkeyPatch) -> No
     real = cli("run", "seal", "season-book.xlsx")
     assert real.out.splitlines()[:12] == preview.out.splitlines()[:12]
     assert (
-        "Saved season-book.xlsx: 10 changes on 10 sheets.\nSee them: scrub changes 2    Take them back: scrub undo 2\n"
-        in real.out
+        "Saved season-book.xlsx: 10 changes on 10 sheets.\nDetails: scrub changes 2    Undo: scrub undo 2\n" in real.out
     )
     assert load("season-book.xlsx")["Larch Hut"].protection.sheet
     assert "Larch Hut   protected" in cli("changes").out
@@ -88,7 +87,7 @@ def test_own_macros_are_kept_found_and_mended(cli: Cli, book: Path, home: Path) 
     draft = cli("add", "mine.scrub")
     assert draft.code == 2
     assert 'no field "hiden"' in draft.err
-    assert "Saved as a draft, with 1 mistake" in draft.err
+    assert "Saved as a draft, with 1 error" in draft.err
     assert "Drafts to fix\n  Show the huts" in cli("macros").out
     assert cli("run", "show the huts", book).code == 2
     assert "It cannot run yet: 1 mistake" in cli("show", "show the huts").out
@@ -203,9 +202,9 @@ def test_a_person_at_a_terminal_is_asked(book: Path) -> None:
 def test_a_bar_is_shown_for_what_takes_long(book: Path) -> None:
     Path("other.xlsx").write_bytes(SAMPLE.read_bytes())
     scrub.home().settings.set("bar-after", "0")
-    assert "/2 " in typed(["run", "show every", str(book), "other.xlsx"], [])
+    assert " of 2 " in typed(["run", "show every", str(book), "other.xlsx"], [])
     scrub.home().settings.set("bar-after", str(10 * FOR_EVER))
-    assert "/2 " not in typed(["run", "ready", str(book), "other.xlsx"], [])
+    assert " of 2 " not in typed(["run", "ready", str(book), "other.xlsx"], [])
 
 
 def test_no_colour_unless_a_terminal_wants_it(book: Path, monkeypatch: pytest.MonkeyPatch) -> None:
@@ -229,7 +228,7 @@ def test_changes_become_a_table(cli: Cli) -> None:
         rows = list(csv.reader(stream))
     assert rows[0] == ["run", "title", "file", "place", "what", "before", "after"]
     assert rows[1][3:] == ["'=1+1", "hidden", "yes", "no"]
-    assert "nothing is overwritten" in cli("changes", "--to", "table.csv").err
+    assert "does not overwrite it" in cli("changes", "--to", "table.csv").err
     assert cli("changes", "--to", "no/such/folder.csv").code == 1
 
 

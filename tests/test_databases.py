@@ -106,7 +106,7 @@ end"""
     ('record.nights = "many"', "this column takes whole numbers, not a text \"many\""),
     ("record.nights = 2.5", "whole numbers"),
     ("record.paid = 1", "this column takes yes or no, not a number"),
-    ('record.arrival = "soon"', "it holds dates"),
+    ('record.arrival = "soon"', "this column takes dates"),
     ("record.id = 500", "the key of a record cannot be changed"),
     ("record.nothing-such = 5", 'no heading "nothing-such"'),
 ])  # fmt: skip
@@ -308,7 +308,7 @@ def test_a_view_is_left_by_actions_on_texts(more_tables: Base) -> None:
 
 def test_inside_tells_tables_headings_and_keys(base: Base, cli: Callable[..., Output]) -> None:
     told = cli("inside", base.address).out
-    assert "a database of 3 tables" in told
+    assert "database: 3 tables" in told
     assert "night    20  id" in told
     assert 'night: each record in table("night")' in told
     assert "record.guest-id  2" in told

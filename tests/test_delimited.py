@@ -161,7 +161,7 @@ def test_what_it_cannot_keep_is_told_before_the_first_change(home: Path, body: s
     [
         (b"a,b\n1,2\n3,4,5\n", "list.csv, line 3: 3 fields, but 2"),
         (b'a,b\n"x\ny",2\n3\n', "list.csv, line 4: 1 fields, but 2"),
-        (b'a,b\n1,"2\n3,4\n', "a quote is opened in line 2 and never closed"),
+        (b'a,b\n1,"2\n3,4\n', "line 2: the opening quote has no closing quote"),
         (b"a,b\n1,\x81\n", "line 2 is not UTF-8, and the encoding cannot be"),
         (b"\xef\xbb\xbfa\n\xff\n", "line 2 is not in utf-8"),
         (b"a\n\x00b\n", "line 2 has an unknown encoding"),

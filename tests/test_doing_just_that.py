@@ -143,7 +143,7 @@ def test_what_is_held_is_bounded_and_a_run_can_be_kept(cli: Cli, home: Path) -> 
         assert cli("run", "mark.scrub", f"big{number}.xlsx").code == 0
     store = scrub.home().store
     assert len(store.held()) == 5
-    assert "are held to take 5 runs back" in cli("history").out
+    assert "for 5 runs. Keep one for good" in cli("history").out
     assert cli("history", "--keep", "1").code == 0
     assert "kept" in cli("history").out
     scrub.home().settings.set("keep-undo-mb", "1")
@@ -261,7 +261,7 @@ def test_the_hint_for_approval_names_the_file(cli: Cli, book: Path) -> None:
     write("far away.scrub", 'save-copy to: "sent"\nx = open("prices.xlsx")')
     refused = cli("run", "far away.scrub", book)
     assert refused.code == 3
-    assert '"Test" reads other files and saves copies of files, and was not approved for that' in refused.err
+    assert '"Test" needs your approval: it reads other files and saves copies of files' in refused.err
     hint = refused.err.partition("Approve it: ")[2].strip()
     assert cli(*shlex.split(hint)[1:], "--yes").code == 0
     shown = cli("show", "far away.scrub").out
@@ -367,10 +367,10 @@ def test_many_changes_are_told_by_column(cli: Cli) -> None:
         'in sheet("S").records\nin column("Item")\nupper\nend\nin column("Price")\nread-numbers\nend\neach record where record.note is empty\nrecord.note = "n"\nend\nend',
     )
     shown = cli("run", "do.scrub", "many.xlsx").out
-    assert "Item: 39 texts in capitals" in shown
+    assert "Item: 39 cells in upper case" in shown
     assert "Price: 39 texts turned into numbers" in shown
     assert "Note: 20 empty cells filled" in shown
-    assert "Item: 39 texts in capitals" in cli("changes").out
+    assert "Item: 39 cells in upper case" in cli("changes").out
     whole = cli("changes", "--all").out
     assert 'A2: "item 1" -> "ITEM 1"' in whole
     places = [line.split(":")[0].strip() for line in whole.splitlines() if " -> " in line]
@@ -430,7 +430,7 @@ def test_help_is_found_by_everyday_ways(cli: Cli) -> None:
     assert cli("help").out == cli("--help").out
     assert cli("help", "run").out.replace("help", "") == cli("run", "--help").out.replace("help", "")
     assert "Help: scrub run --help" in cli("run", "--wrong").err
-    assert "Which macro?" in cli("run").err
+    assert "The macro is missing" in cli("run").err
     assert cli("run", "--again", "28").err.startswith("Name the macro too: scrub run TITLE --again 28")
     assert cli("run", "28").err.startswith("Name the macro too: scrub run TITLE --again 28")
 

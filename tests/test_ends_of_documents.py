@@ -128,7 +128,7 @@ def test_paragraphs_with_every_form_of_style_are_set(home: Path, style: str) -> 
     path.write_bytes(opentext(body, automatic=style))
     before = path.read_bytes()
     run(
-        "in paragraph(1)\nparagraph.alignment = centre\nparagraph.left-indent = 1\nparagraph.space-before = 6\nend",
+        "in paragraph(1)\nparagraph.alignment = centre\nparagraph.left-indent = 1 cm\nparagraph.space-before = 6 pt\nend",
         path,
     )
     found = scrub.run(

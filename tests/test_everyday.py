@@ -94,10 +94,10 @@ CHANGES: list[tuple[str, str, Callable[[Any], Any], Any]] = [
     ("long stays in yellow", 'each record in sheet("Guests") where record.nights > 3\nrow.fill = "yellow"\nend',
      lambda book: [book["Guests"][f"B{row}"].fill.fgColor.rgb[2:] for row in range(2, 6)],
      ["000000", "FFFF00", "FFFF00", "000000"]),
-    ("names in order", 'in sheet("Guests")\nin column("Name")\nsingle-spaces\ntitle\nend\nend', of("Guests", "A"),
+    ("names in order", 'in sheet("Guests")\nin column("Name")\nsingle-spaces\ntitle-case\nend\nend', of("Guests", "A"),
      ["Bauer, Anna", "Costa, Luis", "Dahl, Eva", "Costa, Luis"]),
     ("first names apart", 'in sheet("Guests").records(headings: 1)\nadd-column "First name"\neach record\n'
-     'record.first-name = record.name.after(",").trimmed.title\nend\nend', of("Guests", "H", 1),
+     'record.first-name = record.name.after(",").trimmed.title-case\nend\nend', of("Guests", "H", 1),
      ["First name", "Anna", "Luis", "Eva", "Luis"]),
     ("prices as numbers", 'in sheet("Guests")\nin column("Price")\nread-numbers\nend\nend', of("Guests", "E"),
      [12.5, 8.25, -3, "n/a"]),

@@ -91,12 +91,12 @@ def test_settings_of_sheets_in_every_spelling(home: Path, data: st.DataObject) -
         """in sheet("S1")
 row(2).level = 1
 row(3).hidden = yes
-row(4).height = 30
+row(4).height = 30 pt
 column("B").width = 20
 sheet.zoom = 80
 sheet.frozen-rows = 1
 sheet.orientation = landscape
-sheet.left-margin = 1
+sheet.left-margin = 1 cm
 sheet.width-in-pages = 1
 sheet.tab-colour = "#336699"
 sheet.header = "Huts"
@@ -134,7 +134,7 @@ def test_elements_of_other_namespaces_keep_their_places(home: Path) -> None:
         "</mc:Choice></mc:AlternateContent><extLst/>"
     )
     path.write_bytes(packed([body]))
-    done('in sheet("S1")\nsheet.left-margin = 1\nsheet.row(3).page-break = yes\nend', path)
+    done('in sheet("S1")\nsheet.left-margin = 1 cm\nsheet.row(3).page-break = yes\nend', path)
     order = [etree.QName(each).localname for each in etree.fromstring(members(path)["xl/worksheets/sheet1.xml"])]
     assert order.index("pageMargins") < order.index("rowBreaks") < order.index("AlternateContent")
 

@@ -15,8 +15,8 @@ from test_documents import NOTICE, made, run
 import scrub
 
 SET = (
-    "paragraph.space-before = 12\nparagraph.alignment = centre\nparagraph.left-indent = 1.5\nparagraph.space-after = 6.5\n"
-    "paragraph.keep-with-next = yes\nparagraph.space-before = 9"
+    "paragraph.space-before = 12 pt\nparagraph.alignment = centre\nparagraph.left-indent = 1.5 cm\nparagraph.space-after = 6.5 pt\n"
+    "paragraph.keep-with-next = yes\nparagraph.space-before = 9 pt"
 )
 
 
@@ -45,7 +45,11 @@ def test_paragraphs_are_set_as_others_see_them(home: Path) -> None:
         'each paragraph\nlog "{paragraph.alignment} {paragraph.left-indent} {paragraph.space-before} {paragraph.keep-with-next}"\nend',
         path,
     )
-    assert read.log == ["left 0 10 yes", "centre 1.5 9 yes", "left 3 0 no"]  # a heading is set by its style
+    assert read.log == [
+        "left 0 cm 10 pt yes",
+        "centre 1.5 cm 9 pt yes",
+        "left 3 cm 0 pt no",
+    ]  # a heading is set by its style
     scrub.undo(1)
     assert path.read_bytes() == old
 

@@ -149,7 +149,7 @@ end
     assert logged(body) == ["3", "yes"]
     for use in ('log "{gone.nights}"', "in lost\nsingle-spaces\nend", "lost.hidden = yes", 'x = "{lost}"', "x = gone"):
         problem = scrub.run(macro(body + use), [str(SAMPLE)], preview=True).files[0].problem
-        assert ("there is no" if "lost" in use else "has no record") in str(problem), use
+        assert ("no sheet" if "lost" in use else "has no record") in str(problem), use
         assert isinstance(problem, scrub.Failure)
         assert problem.line == len(macro(body + use).splitlines()) - use.count("\n")
 

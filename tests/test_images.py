@@ -222,7 +222,7 @@ def test_moving_pictures_and_many_points_are_left(home: Path) -> None:
 def test_a_macro_for_pictures_may_say_so(home: Path, cli: Any) -> None:
     """Documents hold pictures, so that the kind of these files is called image; their header says what people say."""
     photo(Path("a.jpg"), (80, 40))
-    text = 'macro Shrink\nfor   picture\n\nif picture.width > 60 and image.height is 40\n    resize longest: 60\nend\nsay "{picture.name}"\n'
+    text = 'macro Shrink\nfor   picture\n\nif picture.width > 60 cm and image.height is 40\n    resize longest: 60\nend\nsay "{picture.name}"\n'
     assert scrub.tidy(text) == text
     found = scrub.run(text, ["a.jpg"]).files[0]
     assert (found.state, found.said) == ("changed", ["a.jpg"])

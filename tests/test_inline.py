@@ -110,7 +110,7 @@ def test_pictures_that_say_nothing_are_listed_and_told(home: Path) -> None:
     made_by.save("pictures.docx")
     old, before = Path("pictures.docx").read_bytes(), schema_findings("pictures.docx")
     done = run(
-        'each picture where picture.alternative-text is nothing and picture.width > 6\nlog "{picture.name} {picture.width} {picture.height}"\n'
+        'each picture where picture.alternative-text is nothing and picture.width > 6 cm\nlog "{picture.name} {picture.width} {picture.height}"\n'
         'picture.alternative-text = "The "hut" & its path"\nend\nreplace "before", by: "behind"\nsingle-spaces'.replace(
             '"hut"', "hut"
         ),
@@ -173,7 +173,7 @@ def test_sections_are_set_up(home: Path) -> None:
     made_by.save("sections.docx")
     before = schema_findings("sections.docx")
     run(
-        "each section\nsection.page-width = 21\nsection.page-height = 29.7\nsection.left-margin = 2.5\nsection.orientation = landscape\nend",
+        "each section\nsection.page-width = 21 cm\nsection.page-height = 29.7 cm\nsection.left-margin = 2.5 cm\nsection.orientation = landscape\nend",
         "sections.docx",
     )
     for section in docx.Document("sections.docx").sections:
@@ -187,14 +187,15 @@ def test_sections_are_set_up(home: Path) -> None:
     assert found.log == ["landscape 29.7 2.54"] * 2
     bare = made("words")
     assert run(
-        'each section\nlog "{section.page-width}"\nsection.left-margin = 3\nsection.orientation = landscape\nend', bare
+        'each section\nlog "{section.page-width}"\nsection.left-margin = 3 cm\nsection.orientation = landscape\nend',
+        bare,
     ).log == [""]
     section = docx.Document(str(bare)).sections[0]
     assert (round(section.left_margin.cm, 1), section.orientation) == (3, WD_ORIENT.LANDSCAPE)  # type: ignore[union-attr]
     with pytest.raises(scrub.Failure, match="0 to 55 cm"):
-        run("each section\nsection.left-margin = 90\nend", bare)
+        run("each section\nsection.left-margin = 90 cm\nend", bare)
     with pytest.raises(scrub.Failure, match="while changes are recorded"):
-        run("document.tracks-changes = yes\neach section\nsection.left-margin = 2\nend", "sections.docx")
+        run("document.tracks-changes = yes\neach section\nsection.left-margin = 2 cm\nend", "sections.docx")
 
 
 @pytest.mark.parametrize(
@@ -215,7 +216,7 @@ def test_words_run_in_columns(home: Path, there: str, were: int, left: dict[str,
     body = parts["word/document.xml"].replace(b"<w:sectPr/>", f"<w:sectPr>{there}</w:sectPr>".encode())
     put_members(path, parts | {"word/document.xml": body})
     before, kept = schema_findings(path), path.read_bytes()
-    lines = 'each section\nlog "{section.columns}"\nsection.columns = 3\nsection.left-margin = 2\nlog "{section.columns}"\nend\neach section\nlog "{section.columns}"\nend'
+    lines = 'each section\nlog "{section.columns}"\nsection.columns = 3\nsection.left-margin = 2 cm\nlog "{section.columns}"\nend\neach section\nlog "{section.columns}"\nend'
     assert run(lines, path).log == [str(were), "3", "3"]
     (found,) = etree.fromstring(members(path)["word/document.xml"]).iter(f"{{{W}}}cols")
     assert {etree.QName(name).localname: text for name, text in found.attrib.items()} == left
@@ -264,7 +265,7 @@ def test_what_was_set_is_known_to_later_lines_and_set_with_them(home: Path) -> N
     made_by.add_paragraph("x").add_run().add_picture(stream, width=Cm(2))
     made_by.save("several.docx")
     done = run(
-        "each section\nsection.left-margin = 2\nend\neach section\nsection.right-margin = 3\nend\n"
+        "each section\nsection.left-margin = 2 cm\nend\neach section\nsection.right-margin = 3 cm\nend\n"
         'each section\nlog "{section.left-margin} {section.right-margin}"\nend\n'
         'each picture\npicture.alternative-text = "hut"\nend\neach picture\nlog picture.alternative-text\nend',
         "several.docx",

@@ -130,7 +130,7 @@ def test_pages_are_set_up(home: Path) -> None:
         '<style:master-page style:name="Standard" style:page-layout-name="pm1"',
     )
     put_members(path, parts | {"styles.xml": styles})
-    result = run('each section\nlog "{section.page-width} {section.left-margin}"\nsection.orientation = landscape\nsection.left-margin = 2.5\nend', path)  # fmt: skip
+    result = run('each section\nlog "{section.page-width} {section.left-margin}"\nsection.orientation = landscape\nsection.left-margin = 2.5 cm\nend', path)  # fmt: skip
     assert result.log == ["21 2"]
     (found,) = all_of(path, "style:page-layout-properties", "styles.xml")
     said = {etree.QName(name).localname: text for name, text in found.attrib.items()}
@@ -155,7 +155,7 @@ def test_words_run_in_columns(home: Path, there: str, were: int) -> None:
     styles = styles.replace(named, f'{named} style:page-layout-name="pm1"')
     put_members(path, parts | {"styles.xml": styles})
     before = path.read_bytes()
-    lines = 'each section\nlog "{section.columns}"\nsection.columns = 3\nsection.left-margin = 1\nend\neach section\nlog "{section.columns}"\nend'
+    lines = 'each section\nlog "{section.columns}"\nsection.columns = 3\nsection.left-margin = 1 cm\nend\neach section\nlog "{section.columns}"\nend'
     assert run(lines, path).log == [str(were), "3"]
     (layout_,) = all_of(path, "style:page-layout-properties", "styles.xml")
     (found,) = all_of(path, "style:columns", "styles.xml")
@@ -169,9 +169,9 @@ def test_words_run_in_columns(home: Path, there: str, were: int) -> None:
 
 SET = """paragraph(1).alignment = centre
 paragraph(1).bold = yes
-paragraph(2).left-indent = 1.5
-paragraph(2).space-before = 12
-paragraph(2).space-after = 6
+paragraph(2).left-indent = 1.5 cm
+paragraph(2).space-before = 12 pt
+paragraph(2).space-after = 6 pt
 paragraph(2).keep-with-next = yes
 each passage in passages("two blanks")
     passage.colour = "#b03a2e"

@@ -339,7 +339,7 @@ def test_whatever_stands_in_a_header_is_visited(home: Path) -> None:
         ({"body": "<text:p>a</text:p>"}, "document.tracks-changes = yes\nparagraph(1).bold = yes", "while changes are tracked. Turn tracking off"),
         ({"body": "<text:p>a</text:p>"}, "document.tracks-changes = yes\nparagraph(1).style = \"Quote\"", "while changes are tracked. Turn tracking off"),
         ({"body": "<text:list><text:list-item><text:p>a</text:p></text:list-item></text:list>"}, "document.tracks-changes = yes\nin paragraph(1)\ndelete\nend", "cannot be tracked"),
-        ({"body": "<text:p>a</text:p>"}, "paragraph(1).left-indent = 2000", "0 to 1,000"),
+        ({"body": "<text:p>a</text:p>"}, "paragraph(1).left-indent = 2000 cm", "0 to 1,000"),
         ({"body": "<text:p>a</text:p>"}, "paragraph(1).size = 0", "1 to 1,638"),
         ({"body": "<text:p>a</text:p>"}, 'paragraph(1).style = "Qoute"', 'Did you mean "Quote"'),
         ({"body": "<text:p>a</text:p>", "manifest": "<encryption-data/>"}, "single-spaces", "is encrypted"),

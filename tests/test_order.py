@@ -41,7 +41,7 @@ SETTINGS = [
     ('cell("R1").value = 3', 'cell("R1").value = nothing'), ('cell("R2").formula = "=R1"', "clear-it"),
     ('cell("R3").bold = yes', 'cell("R3").bold = no'), ('cell("R4").fill = "yellow"', 'cell("R4").fill = nothing'),
     ('cell("R5").number-format = "0.000"', 'cell("R5").number-format = "General"'), ("row(31).hidden = yes", "row(31).hidden = no"),
-    ("row(30).height = 30", "row(30).height = nothing"), ('cell("R6").value = 2026-05-01', 'cell("R6").value = nothing'),
+    ("row(30).height = 30 pt", "row(30).height = nothing"), ('cell("R6").value = 2026-05-01', 'cell("R6").value = nothing'),
 ]  # fmt: skip
 
 

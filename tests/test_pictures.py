@@ -97,7 +97,7 @@ def test_a_picture_is_exchanged_and_the_former_one_is_gone(home: Path, make: Any
     findings = schema_findings(name) if name.endswith("docx") else None
 
     done = run(
-        'each picture where picture.height > 3\nreplace-with "blue.jpg"\nlog "{picture.width} {picture.height}"\nend\n'
+        'each picture where picture.height > 3 cm\nreplace-with "blue.jpg"\nlog "{picture.width} {picture.height}"\nend\n'
         "single-spaces",
         path,
     )
@@ -128,7 +128,7 @@ def test_pictures_are_saved_and_taken_out(home: Path, make: Any, name: str) -> N
     old = path.read_bytes()
     text = macro(
         'each picture\nsave to: "shots", name: "Hut"\nend\n'
-        'in picture("Picture 2")\npicture.alternative-text = "gone"\npicture.width = 3\nreplace-with "shots.png"\ndelete\nend',
+        'in picture("Picture 2")\npicture.alternative-text = "gone"\npicture.width = 3 cm\nreplace-with "shots.png"\ndelete\nend',
         "document",
     )
     Path("shots.png").write_bytes(picture("blue", (8, 4)))
@@ -152,8 +152,8 @@ def test_the_other_side_follows(home: Path, make: Any, name: str) -> None:
     path = make(name, picture("red", (8, 4)), picture("red", (6, 6)))
     old = path.read_bytes()
     done = run(
-        "each picture where picture.height < 3\npicture.width = 6\nend\n"
-        "each picture where picture.height > 3\npicture.height = 2.5\nend",
+        "each picture where picture.height < 3 cm\npicture.width = 6 cm\nend\n"
+        "each picture where picture.height > 3 cm\npicture.height = 2.5 cm\nend",
         path,
     )
     assert [str(each).rpartition("size: ")[2] for each in done.changes] == [
@@ -161,7 +161,7 @@ def test_the_other_side_follows(home: Path, make: Any, name: str) -> None:
     ]  # fmt: skip
     assert [size for _, *size in shown_in(path)] == [[6.0, 3.0], [2.5, 2.5]]
     with pytest.raises(scrub.Failure, match="from 0.1 to 55 cm wide"):
-        run("each picture\npicture.width = 0\nend", path)
+        run("each picture\npicture.width = 0 cm\nend", path)
     scrub.undo(1)
     assert path.read_bytes() == old
 
@@ -284,7 +284,7 @@ def test_a_logo_is_exchanged_on_every_sheet(home: Path) -> None:
     ("line", "why"),
     [
         ('replace-with "wide.png"', "wide.png has other proportions than"),
-        ("picture.width = 4", "cannot keep"),
+        ("picture.width = 4 cm", "cannot keep"),
         ('in sheet("One")\nprotect\nend\ndelete', "One is protected"),
     ],
 )
@@ -336,7 +336,7 @@ def test_a_picture_that_stands_there_in_another_form_too_is_left(home: Path) -> 
     put_members(path, inside)
     old = path.read_bytes()
     Path("green.png").write_bytes(picture("green", (8, 4)))
-    for line in ('replace-with "green.png"', "delete", "picture.width = 2"):
+    for line in ('replace-with "green.png"', "delete", "picture.width = 2 cm"):
         with pytest.raises(scrub.Failure, match="is in the file"):
             run(f"each picture\n{line}\nend", path)
     assert path.read_bytes() == old

@@ -192,7 +192,7 @@ from scrub.language.parser import parse
         ("selection = 1", "is a kind of item and cannot be a name"),
         ('cell("S1!A1").name = "X"', 'cells("C4").name = '),
         ('cell("S1!A1").validation = "x"', "Write: restrict to:"),
-        ("each sheet\neach row\nrow.height = 20\nend\nlog row.number\nend", "no row is at hand here"),
+        ("each sheet\neach row\nrow.height = 20 pt\nend\nlog row.number\nend", "no row is at hand here"),
         ("each sheet\nadd-row \"a\"\nend", '"values" is a list, not a text'),
     ],
 )  # fmt: skip

@@ -204,9 +204,9 @@ def test_a_sheet_is_made_ready_for_the_printer(home: Path, book: Path) -> None:
     done("""in sheet("Larch Hut")
     sheet.paper = a4
     sheet.orientation = landscape
-    sheet.left-margin = 1.5
-    sheet.top-margin = 2
-    sheet.header-margin = 0.8
+    sheet.left-margin = 1.5 cm
+    sheet.top-margin = 2 cm
+    sheet.header-margin = 0.8 cm
     sheet.print-area = "A1:H15, J1:J3"
     sheet.heading-rows = "3"
     sheet.heading-columns = "A"
@@ -278,7 +278,7 @@ def test_columns_are_as_wide_as_their_texts(home: Path) -> None:
     ('in cell("A1")\nformat-when above: 5, fill: "reddish"\nend', "is not a colour"),
     ('protect\ncell("A1").choices = ["a"]', "protected"),
     ("sheet.print-area = \"zz\"", "not a cell"),
-    ("sheet.left-margin = 500", "from 0 to 120"),
+    ("sheet.left-margin = 500 cm", "from 0 to 120"),
     ("row(4).level = 8", "is 0 to 7"),
     ("row(1048576).page-break = yes", "a page break is"),
 ])  # fmt: skip

@@ -116,7 +116,7 @@ def test_rows_and_columns(home: Path) -> None:
     path = made('<sheetData><row r="2"><c r="B2"><v>1</v></c></row></sheetData>')
     sheet = done(
         path,
-        'in sheet("S1")\nrow(5).hidden = yes\nrow(2).height = 22.5\ncolumn("A").width = 3\ncolumn("AB").hidden = yes\n'
+        'in sheet("S1")\nrow(5).hidden = yes\nrow(2).height = 22.5 pt\ncolumn("A").width = 3\ncolumn("AB").hidden = yes\n'
         "each column\nlog column.letter\nend\neach row\nlog row.number\nend\nend",
     )
     assert sheet.row_dimensions[5].hidden

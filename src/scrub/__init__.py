@@ -43,6 +43,7 @@ if TYPE_CHECKING:
     from scrub.model.area import Area, letters_of
     from scrub.model.change import Change
     from scrub.model.declare import Reach
+    from scrub.model.differences import differences
     from scrub.model.document import Document
     from scrub.model.folder import Folder
     from scrub.model.host import Host, Question, QuietHost
@@ -110,6 +111,7 @@ __all__ = [
     "counted",
     "decoded",
     "did_you_mean",
+    "differences",
     "expanded",
     "files_of",
     "harmless",
@@ -150,6 +152,7 @@ _PACKAGES = {
     "scrub.model.area": "Area letters_of",
     "scrub.model.change": "Change",
     "scrub.model.declare": "Reach",
+    "scrub.model.differences": "differences",
     "scrub.model.document": "Document",
     "scrub.model.files": "Folder",
     "scrub.model.host": "Host Question QuietHost",

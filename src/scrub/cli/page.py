@@ -9,7 +9,6 @@ from html import escape
 import scrub
 from scrub.cli.listing import by_place
 from scrub.cli.output import harmless
-from scrub.model.differences import differences
 
 #: Changes from which those of one place are grouped by column; groups are open up to this size, in a place of up to
 #: ten times as many.
@@ -199,7 +198,7 @@ def _marked(before: str, after: str) -> tuple[str, str]:
     one, other = re.findall(r"\s+|\S+", _edges(before)), re.findall(r"\s+|\S+", _edges(after))
     old, new = [], []
     at = to = 0
-    for a, b, c, d in [*differences(one, other), (len(one), len(one), len(other), len(other))]:
+    for a, b, c, d in [*scrub.differences(one, other), (len(one), len(one), len(other), len(other))]:
         same = _visible("".join(one[at:a]))
         gone, came = _visible("".join(one[a:b])), _visible("".join(other[c:d]))
         old.append(same + (f"<del>{gone}</del>" if gone else ""))

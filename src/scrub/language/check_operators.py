@@ -26,6 +26,7 @@ from scrub.model.types import (
     TIME,
     YES_NO,
     Type,
+    unit_missing,
 )
 
 _AMOUNTS = (DURATION, LENGTH, SIZE)
@@ -116,7 +117,8 @@ class Operators:
         elif operator == "is":
             alike = left.fits(right) or right.fits(left) or {left, right} == {DATE, TIME}  # these compare by the day
             if not alike and not (left.choices or right.choices):
-                self.note(node.place, f"{left} is never {right}{self.instead(left, right)}")
+                unit = unit_missing(left, right, getattr(node.right, "value", None)) or unit_missing(right, left)
+                self.note(node.place, f"{left} is never {right}{unit or self.instead(left, right)}")
         else:
             self._ordered(operator, (node.left, left), (node.right, right))
         if node.exactly and right not in (TEXT, ANY):
@@ -165,7 +167,8 @@ class Operators:
                 return
         (_, one), (side, other) = left, right
         if not one.fits(other) and {one, other} != {DATE, TIME}:  # these compare by the day
-            self.note(side.place, f"{one} cannot be compared with {other}")
+            unit = unit_missing(one, other, getattr(side, "value", None)) or unit_missing(other, one)
+            self.note(side.place, f"{one} cannot be compared with {other}{unit}")
 
     def _pattern(self, node: tree.Compare, left: Type, right: Type) -> None:
         """A pattern written out is compiled now, so that a slip in it is found before any file is touched."""

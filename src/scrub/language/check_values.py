@@ -10,17 +10,7 @@ from scrub.language.meant import Meant, example_of, no_dot
 from scrub.language.tree import Argument, Expression, Place
 from scrub.model.patterns import replacement
 from scrub.model.problem import Failure, did_you_mean, listed
-from scrub.model.types import (
-    ANY,
-    DATE,
-    NOTHING,
-    SECRET,
-    TEXT,
-    TIME,
-    ChoiceClass,
-    Type,
-    list_of,
-)
+from scrub.model.types import ANY, DATE, NOTHING, SECRET, TEXT, TIME, ChoiceClass, Type, list_of, unit_missing
 from scrub.model.values import heading_key
 from scrub.model.vocabulary import Callee, Kind, Parameter
 
@@ -65,15 +55,13 @@ class CheckValues(Meant):
             if wanted == SECRET:
                 self.note(
                     node.place,
-                    (
-                        f'{what} must not be in the macro\'s text. Write at the top: code = secret("sheet-code"), and '
-                        "here: "
-                        "code"
-                    ),
+                    f"{what} must not be in the macro's text. "
+                    'Write at the top: code = secret("sheet-code"), and here: code',
                     "secret",
                 )
             else:
-                self.note(node.place, f"{what} is {wanted}, not {found}{example}", "wrong-type")
+                unit = unit_missing(wanted, found, getattr(node, "value", None))
+                self.note(node.place, f"{what} is {wanted}, not {found}{unit or example}", "wrong-type")
         return found
 
     def _choice_word(self, node: Expression, wanted: Type, choice: ChoiceClass) -> bool:

@@ -114,7 +114,7 @@ class Picture(Item):
     def height(self) -> Length | None:
         """The height, such as 4 cm; nothing if the document has none. Setting it adjusts the width.
 
-        Example: if picture.height > 20
+        Example: if picture.height > 20 cm
         Also: size, cm, resize, scale, smaller
         """
         return self.measure("height")

@@ -53,6 +53,17 @@ DURATION = Type("duration")
 LENGTH = Type("length")
 SIZE = Type("size")
 NOTHING = Type("nothing")
+#: The unit to write after a bare number where an amount is expected.
+_UNITS = {LENGTH: "cm", SIZE: "MB", DURATION: "days"}
+
+
+def unit_missing(wanted: Type, found: Type, written: object = None) -> str:
+    """That a bare number needs a unit here, as the end of a sentence; an empty text for another mistake."""
+    unit = _UNITS.get(wanted)
+    if unit is None or found != NUMBER:
+        return ""
+    return f". Write a unit: {'…' if written is None else written} {unit}"
+
 
 _PLAIN: dict[object, Type] = {
     **{each.cls: Type(each.word) for each in VALUE_TYPES if each.cls not in (list, Pairs)},

@@ -9,7 +9,20 @@ from typing import Any
 
 from scrub.model.addresses import address_from
 from scrub.model.problem import Failure
-from scrub.model.types import ADDRESS, ANY, CLASSES, DATE, TEXT, TIME, YES_NO, ChoiceClass, Type, list_of
+from scrub.model.types import (
+    ADDRESS,
+    ANY,
+    CLASSES,
+    DATE,
+    NUMBER,
+    TEXT,
+    TIME,
+    YES_NO,
+    ChoiceClass,
+    Type,
+    list_of,
+    unit_missing,
+)
 from scrub.model.values import LONGEST_LIST, LONGEST_TEXT, Value, type_name
 from scrub.model.vocabulary import Parameter
 
@@ -47,7 +60,8 @@ def fitted(value: Value, wanted: Type, what: str, choice: ChoiceClass | None = N
         return address_from(value)
     expected = CLASSES.get(wanted)
     if expected is not None and not isinstance(value, expected):
-        raise Failure(f"{what} is {wanted}, not {type_name(value)}")
+        unit = unit_missing(wanted, NUMBER, value) if isinstance(value, Decimal) else ""
+        raise Failure(f"{what} is {wanted}, not {type_name(value)}{unit}")
     if whole:
         if value != value.to_integral_value():
             raise Failure(f"{what} is a whole number, not {value}")
