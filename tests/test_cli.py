@@ -60,7 +60,7 @@ def test_the_first_five_minutes(cli: Cli, monkeypatch: pytest.MonkeyPatch) -> No
     history = cli("history").out.splitlines()
     assert history[0].startswith("2  20")
     assert history[1].endswith("Show every hidden sheet  4 changes   season-book.xlsx")
-    assert cli("undo").out == "Run 2 is taken back: season-book.xlsx.\nRedo: scrub undo 2 --redo\n"
+    assert cli("undo").out == "Undone: run 2 (season-book.xlsx).\nRedo: scrub undo 2 --redo\n"
     assert Path("season-book.xlsx").read_bytes() == before
     assert "taken back" in cli("history").out
     assert cli("undo", "--redo").out == "Run 2 is done again: season-book.xlsx.\nTake it back: scrub undo 2\n"
@@ -90,7 +90,7 @@ def test_own_macros_are_kept_found_and_mended(cli: Cli, book: Path, home: Path) 
     assert "Saved as a draft, with 1 error" in draft.err
     assert "Drafts to fix\n  Show the huts" in cli("macros").out
     assert cli("run", "show the huts", book).code == 2
-    assert "It cannot run yet: 1 mistake" in cli("show", "show the huts").out
+    assert "It cannot run yet: 1 error" in cli("show", "show the huts").out
     Path("mine.scrub").write_text("macro Show the huts\nfor workbook\ngroup Huts\neach sheet\nsheet.hidden = no\nend\n")
     added = cli("add", "mine.scrub")
     assert added.code == 0

@@ -156,7 +156,7 @@ def test_words_round_a_conjunction_change_places_with_their_looks(home: Path) ->
         run('in selection\nswap-around "and"\nend', path, at='"bread"')
     with pytest.raises(scrub.Failure, match="appears 2 times"):
         run('in selection\nswap-around "and"\nend', path, at='3 "bread"')
-    with pytest.raises(scrub.Failure, match='"wine" stand once: paragraph 2'):
+    with pytest.raises(scrub.Failure, match='"wine" appears once: paragraph 2'):
         run('in selection\nswap-around "and"\nend', path, at='2 "wine"')
     with pytest.raises(scrub.Failure, match="do not stand in paragraph 1"):
         run('in selection\nswap-around "and"\nend', path, at='paragraph 1 "wine"')
@@ -371,7 +371,7 @@ def test_a_document_is_shown_and_tried(cli: Cli, home: Path) -> None:
     path = made('<w:p><w:pPr><w:pStyle w:val="H2"/></w:pPr><w:r><w:t>Water</w:t></w:r></w:p>', "Carry  6 kg", "Bye")
     shown = cli("inside", path).out
     assert "a.docx  document: 3 paragraphs, 1 heading" in shown
-    assert '3 paragraphs; list them: --texts. In a macro: each paragraph, heading("Water")' in shown
+    assert 'List the paragraphs: --texts. In a macro: each paragraph, heading("Water")' in shown
     assert cli("inside", path, "--texts").out.splitlines()[1:] == ["  1  Water", "  2  Carry  6 kg", "  3  Bye"]
     assert cli("inside", path, "--texts", "kg").out.splitlines()[1:] == ["  2  Carry  6 kg"]
     trial = scrub.trial(str(path), scrub.QuietHost())
@@ -497,7 +497,7 @@ def test_a_letter_for_each_record_of_a_table(home: Path) -> None:
 @pytest.mark.parametrize(
     ("letter", "body", "why"),
     [
-        ("Dear [Gest],", LETTERS.replace("{to}", ""), r'paragraph 1 has the placeholder [Gest], but Late has no such heading. Did you mean "Guest"?'), ("Dear all,", LETTERS.replace("{to}", ""), "has no placeholder to fill in"),
+        ("Dear [Gest],", LETTERS.replace("{to}", ""), r'paragraph 1 has the placeholder \\[Gest\\], but Late has no such heading. Did you mean "Guest"?'), ("Dear all,", LETTERS.replace("{to}", ""), "has no placeholder to fill in"),
         ("[Guest]", LETTERS.replace("{to}", "").replace("Letter {", "../{"), "comes from data|lead out|is not a valid file name"), ("[Guest]", LETTERS.replace("{to}", "").replace("letter.docx", "gone.docx"), "no such file"),
     ],
 )  # fmt: skip
@@ -630,7 +630,7 @@ def test_what_is_done_to_joined_paragraphs_is_done_to_all_of_them(
 def test_changes_and_comments_are_listed_and_decided_on(home: Path) -> None:
     path = made(*REVIEWED, comments=COMMENTS)
     found = run(
-        'each change\nlog "{change.sort} {change.author} {change.text}"\nend\neach comment\nlog "{comment.author} {comment.address} {comment.date}: {comment.text}"\nend',
+        'each change\nlog "{change.type} {change.author} {change.text}"\nend\neach comment\nlog "{comment.author} {comment.address} {comment.date}: {comment.text}"\nend',
         path,
     )
     assert found.log == [

@@ -134,7 +134,7 @@ def test_paragraphs_with_every_form_of_style_are_set(home: Path, style: str) -> 
     found = scrub.run(
         macro('in paragraph(1)\nsay "{paragraph.alignment} {paragraph.left-indent}"\nend', "document"), [str(path)]
     )
-    assert found.files[0].said == ["centre 1"], found.files[0].said
+    assert found.files[0].said == ["centre 1 cm"], found.files[0].said
     scrub.undo(1)
     assert path.read_bytes() == before
 

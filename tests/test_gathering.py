@@ -184,7 +184,7 @@ end""")
     ("b = l.with(p)", "pairs need a name of their own"),
     ('p("x") = code', "a secret cannot be kept in pairs"),
     ("p(code) = 1", "a secret cannot be a key"),
-    ('q("x") = 1', "To keep values by keys, write above: q = pairs()"),
+    ('q("x") = 1', "To store values under keys, write above: q = pairs()"),
     ("p = pairs(1)", "write: pairs(), or with a default value"),
     ('p("a", by: 2) = 1', "write one key in the brackets"),
     ('p("x") = "a"', "is a number, not a text"),

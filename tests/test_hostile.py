@@ -173,7 +173,7 @@ def test_a_pipe_beside_a_database_is_not_waited_for(home: Path, cli: Callable[..
     os.mkfifo(f"huts.sqlite{ending}")
     for words in (("inside", "huts.sqlite"), ("run", "mark who", "huts.sqlite")):
         told = cli(*words)
-        assert (told.code != 0, f"huts.sqlite{ending} beside it is no file" in told.err) == (True, True)
+        assert (told.code != 0, f"huts.sqlite{ending} beside it is not a file" in told.err) == (True, True)
 
 
 @pytest.mark.timeout(FOR_EVER)
@@ -221,7 +221,7 @@ def test_work_without_end_is_ended_by_the_clock(
 def test_limits_can_be_raised(home: Path, cli: Callable[..., Output]) -> None:
     path = hostile("eight million elements")
     told = cli("inside", str(path))
-    assert "To open it all the same: scrub settings max-elements 3500000" in told.err
+    assert "To open it anyway: scrub settings max-elements 3500000" in told.err
     assert cli("settings", "max-elements", "none").code == 2
     assert cli("settings", "max-elements", "700000").code == 0
     assert "more than 700,000 elements" in cli("inside", str(path)).err

@@ -82,7 +82,7 @@ def test_links_in_fields_and_into_the_document(home: Path) -> None:
     anchor = '<w:p><w:hyperlink w:anchor="Water"><w:r><w:rPr><w:rStyle w:val="Hyperlink"/></w:rPr><w:t>water</w:t></w:r></w:hyperlink></w:p>'
     path = made(field, simple, anchor)
     done = run(
-        f'each link\nlog "{{link.text}} {{link.address}}"\nend\n{REPAIR}\neach link where link.address is "#Water"\nremove\nend',
+        f'each link\nlog "{{link.text}} {{link.address}}"\nend\n{REPAIR}\neach link where link.address is "#Water"\ndelete\nend',
         path,
     )
     assert done.log == ["hut http://old.example/c", "path http://old.example/d", "water #Water"]
@@ -117,7 +117,7 @@ def test_pictures_that_say_nothing_are_listed_and_told(home: Path) -> None:
         "pictures.docx",
     )
     assert len(done.log) == 1
-    assert re.fullmatch(r"Picture \d 8 7\.11", done.log[0])
+    assert re.fullmatch(r"Picture \d 8 cm 7\.11 cm", done.log[0])
     said = [shape._inline.docPr.get("descr") for shape in docx.Document("pictures.docx").inline_shapes]
     assert said == [None, "The hut & its path"]
     assert texts(Path("pictures.docx")) == ["old picture behind \ufffc"] * 2
@@ -147,7 +147,7 @@ def test_bookmarks_are_renamed_with_what_leads_to_them_and_picked(home: Path) ->
     run('in selection\nreplace "old", by: "new"\nend', path, at="bookmark water")
     assert texts(path)[:2] == ["The new water", "new jugs old"]
     scrub.undo()
-    run("each bookmark\nremove\nend", path)
+    run("each bookmark\ndelete\nend", path)
     assert 'w:id="1"' not in members(path)["word/document.xml"].decode()
     scrub.undo()
     assert path.read_bytes() == old
@@ -184,7 +184,7 @@ def test_sections_are_set_up(home: Path) -> None:
     found = run(
         'each section\nlog "{section.orientation} {section.page-width} {section.top-margin}"\nend', "sections.docx"
     )
-    assert found.log == ["landscape 29.7 2.54"] * 2
+    assert found.log == ["landscape 29.7 cm 2.54 cm"] * 2
     bare = made("words")
     assert run(
         'each section\nlog "{section.page-width}"\nsection.left-margin = 3 cm\nsection.orientation = landscape\nend',
@@ -270,7 +270,7 @@ def test_what_was_set_is_known_to_later_lines_and_set_with_them(home: Path) -> N
         'each picture\npicture.alternative-text = "hut"\nend\neach picture\nlog picture.alternative-text\nend',
         "several.docx",
     )
-    assert done.log == ["2 3", "hut"]
+    assert done.log == ["2 cm 3 cm", "hut"]
     section = docx.Document("several.docx").sections[0]
     assert (round(section.left_margin.cm, 1), round(section.right_margin.cm, 1)) == (2, 3)  # type: ignore[union-attr]
     path = linked("http://old.example/a", "https://else.example")

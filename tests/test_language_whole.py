@@ -188,10 +188,10 @@ def test_running_others_is_checked(book: Path) -> None:
     add("And round", 'run "Round"')
     assert "would run itself: Round runs And round runs Round" in problems(scrub.home().library.find("Round").text)[
         0
-    ] or ("has 1 mistake of its own" in problems(scrub.home().library.find("Round").text)[0])
+    ] or ("has 1 error. Details" in problems(scrub.home().library.find("Round").text)[0])
     add("Asks", 'code = secret("c")\nwho = ask("Who")', "sheet")
     advice = problems(macro('each sheet\nrun "Asks", code: "x", whom: "y"\nend\nrun "Asks"'))
-    assert any("a secret is answered by a secret" in each for each in advice)
+    assert any("only a secret can answer" in each for each in advice)
     assert any('does not ask for "whom". Did you mean "who"?' in each for each in advice)
     assert any('"Asks" runs on a sheet, and the current item is a workbook' in each for each in advice)
 

@@ -179,6 +179,6 @@ def test_a_look_that_cannot_be_is_told(home: Path, line: str, why: str) -> None:
 
 def test_plain_texts_have_no_looks(home: Path) -> None:
     Path("a.txt").write_text("one\n")
-    with pytest.raises(scrub.Failure, match="cannot keep"):
+    with pytest.raises(scrub.Failure, match="stores text only"):
         run("each passage\npassage.bold = yes\nend", "a.txt")
     assert run("each passage where not passage.bold\nlog passage.text\nend", "a.txt").log == ["one"]

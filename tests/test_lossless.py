@@ -215,7 +215,7 @@ def test_undo_goes_by_runs(book: Path, cli: Callable[..., Output]) -> None:
     assert cli("undo").code == 2
     assert cli("undo", "--redo").code == 0
     assert set(states(book).values()) == {"visible"}
-    assert cli("undo", 9).err == "There is no run 9. See them: scrub history\n"
+    assert cli("undo", 9).err == "No run 9. List them: scrub history\n"
 
 
 def test_mode_and_links_stay(book: Path) -> None:

@@ -382,7 +382,7 @@ def test_a_mailbox_at_the_command_line(box: Path, cli: Callable[..., Output]) ->
     Path("clean.scrub").write_text(f"macro Clean\nfor mailbox\n{EACH}\n")
     before = box.read_bytes()
     told = cli("inside", box)
-    assert "a mailbox of 2 senders" in told.out
+    assert "mailbox: 6 messages from 2 senders" in told.out
     assert "6 messages, 5 not seen; from 2026-05-02 to 2026-05-02" in told.out
     preview = cli("run", "clean.scrub", box, "--preview")
     assert 'message 1, Ann Moss   subject: "Fwd: Booking 1" -> "Booking 1"' in preview.out
@@ -409,7 +409,7 @@ def test_what_a_file_alone_cannot_keep_is_said_before(home: Path) -> None:
     path = Path("one.eml")
     path.write_bytes(SHAPES["plain"])
     for body, word in (("message.seen = yes", "seen"), ("delete", "delete"), ('move to: "x.mbox"', "move")):
-        with pytest.raises(scrub.Failure, match=f'cannot keep "{word}" of a message'):
+        with pytest.raises(scrub.Failure, match=f'cannot store "{word}" of a message'):
             run(f"{CLEAN}\n{body}", path, kind="message")
     assert path.read_bytes() == SHAPES["plain"]
     with pytest.raises(scrub.Failure, match="a mailbox cannot store"):

@@ -131,7 +131,7 @@ def test_attachments_are_taken_out_with_a_line_in_their_place(home: Path) -> Non
     box = mbox(Path("b.mbox"), with_files("card.pdf", "list.pdf"), with_files("other.pdf"))
     before = box.read_bytes()
     body = (
-        'each message\neach attachment where attachment.name is "card.pdf" or attachment.size > 1 KB\nremove\nend\nend'
+        'each message\neach attachment where attachment.name is "card.pdf" or attachment.size > 1 KB\ndelete\nend\nend'
     )
     told, by_message = (
         run(lines, box).files[0].log
@@ -141,7 +141,7 @@ def test_attachments_are_taken_out_with_a_line_in_their_place(home: Path) -> Non
         )
     )
     assert told == by_message != []
-    result = run('each attachment where attachment.name is not "list.pdf"\nremove\nend\nsay "{count(attachment)}"', box)
+    result = run('each attachment where attachment.name is not "list.pdf"\ndelete\nend\nsay "{count(attachment)}"', box)
     assert result.files[0].said == ["3"]  # what was removed is gone with the end of the macro
     first, second = (email.message_from_bytes(each.as_bytes(), policy=policy.default) for each in stored(box))
     assert [each.get_content_type() for each in first.walk()][1:] == ["text/plain", "text/plain", "application/pdf"]
@@ -320,7 +320,7 @@ BAD = {
 @pytest.mark.parametrize("data", BAD.values(), ids=BAD)
 def test_what_is_no_message_is_refused(home: Path, data: bytes) -> None:
     Path("one.eml").write_bytes(data)
-    with pytest.raises(scrub.FileProblem, match="no message"):
+    with pytest.raises(scrub.FileProblem, match="not a message"):
         run('message.subject = "x"', Path("one.eml"), kind="message")
     assert Path("one.eml").read_bytes() == data
 

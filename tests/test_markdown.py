@@ -89,7 +89,7 @@ def run(body: str, path: Path) -> Any:
         "single-spaces",
         "sentence-case",
         "upper",
-        "title",
+        "title-case",
         "bind-units",
         "trim\nsingle-spaces",
         'replace "  ", by: " "',
@@ -115,7 +115,7 @@ LINES = st.sampled_from([
 ])  # fmt: skip
 
 
-@given(st.lists(LINES, max_size=12), st.sampled_from(["trim", "single-spaces", "sentence-case", "title", "upper"]))
+@given(st.lists(LINES, max_size=12), st.sampled_from(["trim", "single-spaces", "sentence-case", "title-case", "upper"]))
 @settings(max_examples=80, suppress_health_check=[HealthCheck.function_scoped_fixture])
 def test_the_structure_of_any_text_stays(home: Path, lines: list[str], body: str) -> None:
     path = Path("any.md")

@@ -138,7 +138,7 @@ def test_a_missing_mailbox_is_told_as_it_is_written(home: Path) -> None:
     ):  # fmt: skip
         body = 'each message\nmove to: "{}"\nend'
         told = scrub.run(macro(body.format(to), "mailbox"), [box], host=Approving()).files[0].problem
-        assert f'there is no mailbox "{to}"' in str(told)
+        assert f'no mailbox "{to}"' in str(told)
         assert str(told).partition("  (")[0].endswith(f'write to: "{meant}"')
         done = scrub.run(macro(body.format(meant), "mailbox"), [box], preview=True, host=Approving()).files[0]
         assert done.problem is None, str(done.problem)

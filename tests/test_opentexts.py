@@ -96,7 +96,7 @@ def test_recorded_edits_are_accepted_and_refused_by_the_rules(
             document = opened.item
             document.tracks_changes = True
             for paragraph in [each for each in document.paragraphs() if (str(each.place) == "header") == above]:
-                deed = data.draw(st.sampled_from(["edit", "edit", "delete", "before", "behind", "join", "nothing"]))
+                deed = data.draw(st.sampled_from(["edit", "edit", "delete", "before", "after", "join", "nothing"]))
                 if deed == "edit" and not paragraph.removed:
                     paragraph.edit(data.draw(edits_of(len(paragraph.text))))
                 elif deed == "delete" and not paragraph.removed:
@@ -105,7 +105,7 @@ def test_recorded_edits_are_accepted_and_refused_by_the_rules(
                             paragraph.delete()
                     else:
                         paragraph.delete()
-                elif deed in ("before", "behind") and not paragraph.removed:
+                elif deed in ("before", "after") and not paragraph.removed:
                     getattr(paragraph, f"add_{deed}")(data.draw(st.sampled_from([" new", "a  b ", ""])))
                 elif deed == "join":
                     every = list(document.paragraphs())
@@ -275,7 +275,7 @@ def test_comments_changes_and_names(home: Path) -> None:
         meta="<dc:creator>Ann</dc:creator>",
     )  # fmt: skip
     found = run(
-        'each change\nlog "{change.sort} {change.author} {change.date} {change.text}"\nend\n'
+        'each change\nlog "{change.type} {change.author} {change.date} {change.text}"\nend\n'
         'each comment\nlog "{comment.author} {comment.address} {comment.date}: {comment.text}"\ndelete\nend\nremove-names',
         path,
     )

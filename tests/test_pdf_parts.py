@@ -321,7 +321,7 @@ def test_a_file_is_named_and_put_away_by_what_is_in_it(cards: Path) -> None:
     done('rename to: "kept"', cards, into="out")
     assert cards.exists()
     assert Path("out/kept.pdf").read_bytes() == old
-    assert "leads out of the folder" in str(run('pdf.title = "../up"\nmove to: pdf.title', cards).problem)
+    assert "leads to another folder" in str(run('pdf.title = "../up"\nmove to: pdf.title', cards).problem)
 
 
 def test_what_was_packed_without_end_in_another_file_is_told(cards: Path) -> None:

@@ -102,7 +102,7 @@ def test_a_picture_is_exchanged_and_the_former_one_is_gone(home: Path, make: Any
         path,
     )
     assert [str(each) for each in done.changes if each.field == "picture"] != []
-    assert done.log == ["4 2"]
+    assert done.log == ["4 cm 2 cm"]
     assert shown_in(path) == [(red, 4.0, 2.0), (red, 4.0, 2.0), (blue, 4.0, 2.0)]
     assert green not in members(path).values()
     assert red in members(path).values()
@@ -132,7 +132,7 @@ def test_pictures_are_saved_and_taken_out(home: Path, make: Any, name: str) -> N
         "document",
     )
     Path("shots.png").write_bytes(picture("blue", (8, 4)))
-    with pytest.raises(scrub.ScrubError, match="saves pictures as files, and was not approved"):
+    with pytest.raises(scrub.ScrubError, match="needs your approval: it saves pictures as files"):
         scrub.run(text, [str(path)])
     done = scrub.run(text, [str(path)], host=Approving()).files[0]
     assert done.problem is None
@@ -157,7 +157,7 @@ def test_the_other_side_follows(home: Path, make: Any, name: str) -> None:
         path,
     )
     assert [str(each).rpartition("size: ")[2] for each in done.changes] == [
-        "4 x 2 cm -> 6 x 3 cm", "4 x 4 cm -> 2.5 x 2.5 cm",
+        "4 cm x 2 cm -> 6 cm x 3 cm", "4 cm x 4 cm -> 2.5 cm x 2.5 cm",
     ]  # fmt: skip
     assert [size for _, *size in shown_in(path)] == [[6.0, 3.0], [2.5, 2.5]]
     with pytest.raises(scrub.Failure, match="from 0.1 to 55 cm wide"):
@@ -171,7 +171,7 @@ def test_the_other_side_follows(home: Path, make: Any, name: str) -> None:
     ("line", "why"),
     [
         ('replace-with "none.png"', "none.png cannot be read: no such file"),
-        ('replace-with "note.txt"', "note.txt is no picture that goes into documents"),
+        ('replace-with "note.txt"', "note.txt is not a .png or .jpg picture"),
         ('replace-with "cut.png"', "cut.png is damaged: its size is missing"),
         ('replace-with "cut.jpg"', "cut.jpg"),
         ('replace-with "turned.jpg"', "turned.jpg is rotated by its camera data"),
@@ -284,7 +284,7 @@ def test_a_logo_is_exchanged_on_every_sheet(home: Path) -> None:
     ("line", "why"),
     [
         ('replace-with "wide.png"', "wide.png has other proportions than"),
-        ("picture.width = 4 cm", "cannot keep"),
+        ("picture.width = 4 cm", "cannot store"),
         ('in sheet("One")\nprotect\nend\ndelete', "One is protected"),
     ],
 )

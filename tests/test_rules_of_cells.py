@@ -238,7 +238,7 @@ end""", book)  # fmt: skip
     words = "paper left-margin header-margin print-area heading-columns left-header right-footer printed-gridlines"
     asked = " ".join("{sheet." + word + "}" for word in words.split())
     found = run(f'in sheet("Larch Hut")\nlog "{asked} {{row(9).page-break}} {{row(5).level}}"\nend', book)
-    assert found.log == ["a4 1.5 0.8 A1:H15, J1:J3 A {sheet-name} & more {page-number} / {page-count} yes yes 1"]
+    assert found.log == ["a4 1.5 cm 0.8 cm A1:H15, J1:J3 A {sheet-name} & more {page-number} / {page-count} yes yes 1"]
     done('in sheet("Larch Hut")\nrow(9).page-break = no\nsheet.print-area = nothing\nrow(5).level = 0\nend', book)
     sheet = load(book)["Larch Hut"]
     assert (len(sheet.row_breaks.brk), sheet.print_area or "", sheet.row_dimensions[5].outline_level) == (0, "", 0)
@@ -278,7 +278,7 @@ def test_columns_are_as_wide_as_their_texts(home: Path) -> None:
     ('in cell("A1")\nformat-when above: 5, fill: "reddish"\nend', "is not a colour"),
     ('protect\ncell("A1").choices = ["a"]', "protected"),
     ("sheet.print-area = \"zz\"", "not a cell"),
-    ("sheet.left-margin = 500 cm", "from 0 to 120"),
+    ("sheet.left-margin = 500 cm", "0 to 120 cm"),
     ("row(4).level = 8", "is 0 to 7"),
     ("row(1048576).page-break = yes", "a page break is"),
 ])  # fmt: skip

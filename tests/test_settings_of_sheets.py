@@ -53,7 +53,7 @@ SETTINGS = [
     ("view", "normal"), ("view", "page-layout"), ("page-break-lines", "no"), ("gridlines", "no"), ("gridlines", "yes"), ("zoom", "125"),
     ("tab-colour", '"#46605a"'), ("tab-colour", "nothing"), ("orientation", "landscape"), ("width-in-pages", "2"), ("height-in-pages", "3"),
     ("heading-rows", '"1:2"'), ("header", '"{sheet-name} & {file-name}"'), ("footer", '"Page {page-number} of {page-count}"'), ("frozen-rows", "2"),
-    ("paper", "a5"), ("paper", "nothing"), ("left-margin", "1.5"), ("footer-margin", "2"), ("print-area", '"A1:B2"'), ("print-area", "nothing"),
+    ("paper", "a5"), ("paper", "nothing"), ("left-margin", "1.5 cm"), ("footer-margin", "2 cm"), ("print-area", '"A1:B2"'), ("print-area", "nothing"),
     ("heading-columns", '"A:B"'), ("print-scale", "80"), ("printed-gridlines", "yes"), ("centred-across", "yes"), ("centred-down", "yes"),
     ("left-header", '"{print-date}"'), ("right-header", "nothing"), ("left-footer", '"a & b"'), ("right-footer", '"{page-number}"'),
     ("frozen-columns", "1"), ("filter", '"A1:B2"'), ("filter", "nothing"),
@@ -91,7 +91,7 @@ def test_what_else_stands_there_stays(home: Path) -> None:
     path = made(FULL)
     assert logged(
         path, '{sheet.header} {sheet.zoom} {sheet.frozen-rows} {sheet.filter} {row(1).height} {column("C").width}'
-    ) == ("Huts & more 60 1 A1:B2 30 11.79")
+    ) == ("Huts & more 60 1 A1:B2 30 pt 11.79")
     sheet = done(
         path,
         'in sheet("S1")\nsheet.header = "New"\nsheet.frozen-rows = 0\nsheet.filter = nothing\ncolumn("C").hidden = yes\n'

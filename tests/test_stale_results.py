@@ -38,7 +38,7 @@ def test_a_result_that_depends_on_a_change_is_stale(home: Path, formula: str, ch
     book.close()
     for cell in ("C1", "C2"):
         found = run(f'in sheet("S1")\n{change}\nlog cell("{cell}").value\nend', path)
-        assert ("is old" in str(found.problem)) == stale, found.problem
+        assert ("is outdated" in str(found.problem)) == stale, found.problem
     assert done(f'in sheet("S1")\nlog cell("C1").value\n{change}\nend', path).log == ["5"]
 
 

@@ -177,7 +177,7 @@ def test_a_backup_brings_macros_and_nothing_else_unasked(
     monkeypatch.setenv("SCRUB_HOME", str(home))
     told = clean(cli("library", "restore", "b.zip"))
     for said in ("the setting editor: rm -rf /", "the setting name: Theirs", 'the key of "Mine"', "a joined folder"):
-        assert f"It also holds: {said}" in told
+        assert f"It also contains: {said}" in told
     found = scrub.home()
     assert [entry.title for entry in found.library.entries() if not entry.example] == ["Mine"]
     assert found.settings.load() == {}

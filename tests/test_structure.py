@@ -267,19 +267,19 @@ def test_a_renamed_sheet_is_found_everywhere_and_nothing_else_changes(home: Path
         'sheet("Totals").name = "Sums"\nsheet(1).name = "Totals"'.replace("sheet(1)", 'sheet("Guests\' stays <1>")'),
         path,
     ).problem
-    assert 'was called "Totals" when the run began' in str(problem)
+    assert 'was called "Totals" when the run started' in str(problem)
 
 
 @pytest.mark.parametrize(("body", "why"), [
     ('in row(1)\ndelete\nend', "the headings of the filter on Stays"),
-    ('protect\nin row(5)\ndelete\nend', "Stays is protected. Take the protection off first"),
+    ('protect\nin row(5)\ndelete\nend', "Stays is protected. Unprotect it first"),
     ('in row(5)\ndelete\nend\ncell("A5").value = 1', "Stays A5 was deleted in a line above, with its row"),
     ('r = row(5)\nin r\ndelete\nend\nlog "{r.number}"', 'the row "Stays row 5" was deleted in a line above'),
     ('in row(5)\ndelete\nend\nx = cell("D3").value + cell("B5").value', "was deleted|nothing"),
     ('sheet.name = "Totals"', 'a sheet "Totals" exists already'),
-    ('sheet.name = "a:b"', "cannot be the name of a sheet"),
-    ('sheet.name = ""', "cannot be the name of a sheet"),
-    (f'sheet.name = "{"x" * 32}"', "cannot be the name of a sheet"),
+    ('sheet.name = "a:b"', "is not a valid sheet name"),
+    ('sheet.name = ""', "is not a valid sheet name"),
+    (f'sheet.name = "{"x" * 32}"', "is not a valid sheet name"),
     ('in sheet.records\nsort by: "guest 0"\nend', "has a comment, which sorting would leave behind|merged"),
 ])  # fmt: skip
 def test_what_cannot_be_is_told_and_nothing_is_saved(home: Path, body: str, why: str) -> None:

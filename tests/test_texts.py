@@ -42,7 +42,7 @@ def test_single_spaces_twice_is_once_and_keeps_every_other_character(text: str) 
     assert blanks.sub("", fresh) == blanks.sub("", text)
 
 
-@given(ANY_TEXT, st.sampled_from([str.upper, str.lower, scrub.vocabulary().operations["text", "title"].function]))
+@given(ANY_TEXT, st.sampled_from([str.upper, str.lower, scrub.vocabulary().operations["text", "title-case"].function]))
 def test_letter_case_by_edits_is_letter_case(text: str, change: Any) -> None:
     assert edited(text, texts.lettered(change)(text)) == change(text)
 
@@ -120,7 +120,7 @@ def run(path: Path, body: str) -> scrub.FileResult:
     ("action", "before", "after"),
     [
         ("trim", " \u00a0a  b ", "a  b"), ("single-spaces", "  6\u00a0 kg  of  flour ", "6\u00a0kg of flour"), ("upper", "stra\u00dfe a", "STRASSE A"),
-        ("lower", "ABC", "abc"), ("title", "o'neil and  sons", "O'neil And  Sons"), ('replace "hut", by: "house"', "Hut, hut, HUTS", "house, house, houseS"),
+        ("lower", "ABC", "abc"), ("title-case", "o'neil and  sons", "O'neil And  Sons"), ('replace "hut", by: "house"', "Hut, hut, HUTS", "house, house, houseS"),
         ('replace "a.b", by: ""', "a.b acb A.B", " acb "), ('replace exactly "Hut", by: "x"', "Hut hut", "x hut"),
     ],
 )  # fmt: skip

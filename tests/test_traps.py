@@ -59,7 +59,7 @@ def with_chain() -> Path:
 
 def test_a_formula_gives_way_only_when_it_was_taken_away() -> None:
     path = with_chain()
-    assert "S1 A1 holds a formula" in told(path, 'cell("S1!A1").value = 3')
+    assert "S1 A1 contains a formula" in told(path, 'cell("S1!A1").value = 3')
     found = result(path, 'cell("S1!A1").formula = nothing\ncell("S1!A1").value = 3')
     assert found.problem is None
     assert found.notes == ["Formulas will be recalculated when the file is next opened."]
@@ -152,7 +152,7 @@ def test_rows_and_cells_without_an_address() -> None:
 
 def test_writing_under_a_merge_is_refused() -> None:
     path = written('<sheetData/><mergeCells count="1"><mergeCell ref="A1:C2"/></mergeCells>')
-    assert "S1 B2 lies under the merged range A1:C2" in told(path, 'cell("S1!B2").value = 1')
+    assert "S1 B2 is inside the merged range A1:C2" in told(path, 'cell("S1!B2").value = 1')
     assert done(path, 'cell("S1!A1").value = 1')["A1"].value == 1
 
 
@@ -215,7 +215,7 @@ def test_days_that_do_not_exist() -> None:
         f'<c r="{c}1" s="1"><v>{v}</v></c>' for c, v in (("A", 60), ("B", 0), ("C", 1), ("D", 59), ("E", 61))
     )
     path = written(f'<sheetData><row r="1">{cells}</row></sheetData>')
-    assert "S1 A1 holds 29 February 1900" in told(path, 'log "{cell("S1!A1").value}"')
+    assert "S1 A1 contains 29 February 1900" in told(path, 'log "{cell("S1!A1").value}"')
     assert "S1 B1 is shown as a date, and holds 0" in told(path, 'log "{cell("S1!B1").value}"')
     assert result(path, 'log "{cell("S1!C1").value} {cell("S1!D1").value} {cell("S1!E1").value}"').log == [
         "1900-01-01 1900-02-28 1900-03-01"
@@ -249,22 +249,22 @@ NUMBERS = (
             't = 0\neach cell in cells("S1!B2:B5")\nt = t + cell.value\nend',
             'S1 B3: "+" needs numbers; this is nothing',
         ),
-        ('in sheet("S1")\nlog "{column("B").values.sum}"\nend', "S1 B4 holds the error #DIV/0!"),
+        ('in sheet("S1")\nlog "{column("B").values.sum}"\nend', "S1 B4 contains the error #DIV/0!"),
         (
             'in sheet("S1")\nif cell("A5").value > 3\nlog "x"\nend\nend',
-            'S1 A5: ">" compares two numbers, two dates or two pieces of text; this is a text "12", which reads as a number',
+            'S1 A5: ">" compares two numbers, two dates or two pieces of text; this is a text "12", which looks like a number',
         ),
         ('cell("S1!A1").value = cell("S1!XFE1").value', "is outside the sheet"),
         ('cell("S1!A1048577").value = 1', "is outside the sheet"),
         ('cells("S1!A1:B2").value = [1]', "a cell cannot contain a list"),
-        ('sheet("S1").zoom = 5', "the zoom goes from 10 to 400"),
+        ('sheet("S1").zoom = 5', "the zoom is 10 to 400"),
         ('cells("S1!A1").fill = "blurple"', '"blurple" is not a colour'),
         ('in cells("S1!A1:A2")\nmerge\nend', "S1 A2 contains a value, which merging would delete"),
         ('cells("S1!A1").name = "A1"', "is not a valid range"),
         ('x = new-sheet("s1")', 'a sheet "s1" exists already'),
-        ('x = new-sheet("a/b")', "cannot be the name of a sheet"),
-        ('in sheet("S1").records(headings: 9)\nlog "x"\nend', "S1 has nothing in row 9"),
-        ('log cells("S1!A1:B2").value', '"value" is not the same in all cells of S1 A1:B2'),
+        ('x = new-sheet("a/b")', "is not a valid sheet name"),
+        ('in sheet("S1").records(headings: 9)\nlog "x"\nend', "S1 has no headings in row 9"),
+        ('log cells("S1!A1:B2").value', '"value" differs between the cells of S1 A1:B2'),
     ],
 )
 def test_bad_input_is_told_and_nothing_saved(body: str, advice: str) -> None:
@@ -295,7 +295,7 @@ def test_what_is_seen_in_a_cell(form: str, value: str, seen: str | None) -> None
     if form:
         result(path, f'cell("S1!A1").number-format = "{form.replace(chr(34), chr(34) * 2)}"')
     if seen is None:
-        assert "does not know how the number format" in told(path, 'log cell("S1!A1").shown')
+        assert "cannot show the number format" in told(path, 'log cell("S1!A1").shown')
     else:
         assert result(path, 'log cell("S1!A1").shown').log == [seen]
 
@@ -320,7 +320,7 @@ def test_today_is_a_date(home: Path) -> None:
 def test_merges_that_change_places_are_known_anew() -> None:
     path = written('<sheetData/><mergeCells count="1"><mergeCell ref="A1:B1"/></mergeCells>')
     body = 'cell("S1!C1").value = 1\neach merged-range\nunmerge\nend\nin cells("S1!D1:E1")\nmerge\nend\n'
-    assert "S1 E1 lies under the merged range D1:E1" in told(path, f'{body}cell("S1!E1").value = 1')
+    assert "S1 E1 is inside the merged range D1:E1" in told(path, f'{body}cell("S1!E1").value = 1')
     assert done(path, f'{body}cell("S1!B1").value = 2')["B1"].value == 2
 
 

@@ -65,7 +65,7 @@ def test_a_poem_takes_every_text_action_and_is_taken_back(letter: Path) -> None:
     scrub.undo(result.number)
     assert letter.read_bytes() == before
     texts = {action.word for action in with_toys().vocabulary.kinds["verse"].actions.values()}
-    assert texts >= {"shout", "trim", "single-spaces", "upper", "lower", "title", "replace"}
+    assert texts >= {"shout", "trim", "single-spaces", "upper", "lower", "title-case", "replace"}
 
 
 def test_its_verses_and_words_are_visited_and_picked(letter: Path) -> None:
@@ -92,7 +92,7 @@ def test_what_goes_there_and_back_is_no_change(letter: Path) -> None:
 def test_one_text_means_what_it_must_on_each_kind(letter: Path, book: Path) -> None:
     both = "each row\nskip\nend\nlog file.name"
     found = with_toys().problems(f"macro A\nfor poem, workbook\n{both}\n", "a")
-    assert [each.message for each in found] == ["no row inside a file. In it are: each verse"]
+    assert [each.message for each in found] == ["no row inside a file. It contains: each verse"]
     result = run('replace "Hut", by: "House"\nlog "{file.name}"', letter, book, kind="poem, workbook")
     assert [file.state for file in result.files] == ["changed", "changed"]
     assert "Larch   House" in letter.read_text()
@@ -175,7 +175,7 @@ def test_a_second_format_for_sheets(home: Path) -> None:
         ('in cells("bars!A1:B2")\nmark-duplicates\nend', '"mark-duplicates" of a cells'),
         ('x = new-sheet("b")', '"new-sheet" of a workbook'),
     ):
-        with pytest.raises(scrub.Failure, match=f"holds values only, so it cannot keep {what}"):
+        with pytest.raises(scrub.Failure, match=f"stores values only, not {what}"):
             run(body, path, kind="workbook")
 
 
@@ -196,7 +196,7 @@ def test_a_persons_own_action_runs_where_what_it_does_can_be_kept(home: Path, mo
     path.write_text("a,b\n")
     run('in cell("A1")\ndouble\nend', path, kind="workbook")
     assert path.read_text() == "aa,b\n"
-    with pytest.raises(scrub.Failure, match=r"a \.csv file holds values only"):
+    with pytest.raises(scrub.Failure, match=r"a \.csv file stores values only"):
         run('in cell("A1")\nembolden\nend', path, kind="workbook")
 
 
@@ -317,7 +317,7 @@ def test_a_file_without_an_ending_is_known_by_what_is_in_it(book: Path) -> None:
         found = scrub.run('macro A\nfor workbook\nlog "{count(sheet)}"\n', [name])
         assert found.files[0].problem is None, found.files[0].problem
     Path("note.bak").write_text("Larch Hut")
-    with pytest.raises(scrub.FileProblem, match=r"Scrub does not open \.bak"):
+    with pytest.raises(scrub.FileProblem, match=r"Scrub cannot open \.bak files"):
         scrub.kind_of("note.bak")
 
 

@@ -60,7 +60,7 @@ def test_sentences_begin_with_a_capital(home: Path, before: str, after: str) -> 
 
 
 def test_a_ligature_is_not_split_in_titles(home: Path) -> None:
-    assert changed("the \ufb01re place", "title")[0] == "The \ufb01re Place"
+    assert changed("the \ufb01re place", "title-case")[0] == "The \ufb01re Place"
 
 
 LONG = "The wardens ask everybody who comes up this summer to carry at least one"

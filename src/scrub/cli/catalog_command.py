@@ -7,7 +7,7 @@ import textwrap
 import click
 
 import scrub
-from scrub.cli.output import echo, print_json, strong, width, wrapped
+from scrub.cli.output import echo, print_json, room, strong, width, wrapped
 
 
 @click.command("catalog")
@@ -23,7 +23,7 @@ def command(words: tuple[str, ...], as_json: bool) -> int:
         echo(f"The catalog has nothing about {' '.join(words)}. Show all: scrub catalog")
         return 1
     for entry in entries[:8] if words else entries:
-        for line in wrapped(f"{strong(entry.written)}  ({entry.what})", width(), 2):
+        for line in wrapped(f"{strong(entry.written)}  ({entry.what})", room(), 2):
             echo(line)
         _wrapped(entry.docs.summary, "  ")
         if not words:

@@ -177,7 +177,7 @@ class TerminalStepper:
             echo(quiet(f"    ({', '.join(f'{name} = {value}' for name, value in view.values.items())})"), err=True)
         words = {go.value[0]: go for go in Go} | {go.value: go for go in Go}
         while True:
-            answer = click.prompt("", default="next", show_default=False, prompt_suffix="> ", err=True)
+            answer = click.prompt("  key", default="next", show_default=False, err=True)
             if answer.strip().lower() in words:
                 return words[answer.strip().lower()]
             echo(_KEYS, err=True)

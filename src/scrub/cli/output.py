@@ -80,18 +80,18 @@ def echo(text: str = "", err: bool = False, nl: bool = True, raw: bool = False) 
     click.echo(_printed(text), err=err, nl=nl)
 
 
-def wrapped(line: str, room: int, hang: int | None = None) -> list[str]:
+def wrapped(line: str, most: int, hang: int | None = None) -> list[str]:
     """A line as lines of at most that many columns, cut between words; a word that is longer stays whole. The further
     lines are indented by `hang` columns, or two more than the first.
     """
-    if cells(line) <= room:
+    if cells(line) <= most:
         return [line]
     indent = len(line) - len(line.lstrip(" "))
     hang = hang if hang is not None else indent + 2 if indent else 0
     found, current, used = [], "", 0
     for gap, word in re.findall(r"( *)([^ ]+)", line):
         size = cells(word)
-        if current.strip(" ") and used + len(gap) + size > room:
+        if current.strip(" ") and used + len(gap) + size > most:
             found.append(current)
             current, used = " " * hang, hang
         else:
@@ -103,6 +103,11 @@ def wrapped(line: str, room: int, hang: int | None = None) -> list[str]:
 def width() -> int:
     """The columns of the terminal; 100 where there is none."""
     return max(40, min(200, _terminal()[0]))
+
+
+def room() -> int:
+    """The columns in which lines are wrapped; elsewhere than at a terminal, each line stays whole."""
+    return width() if sys.stdout.isatty() or sys.stderr.isatty() else 1_000_000
 
 
 def _terminal() -> tuple[int, int]:
@@ -165,11 +170,11 @@ def columns(rows: Sequence[Sequence[str]], indent: str = "  ", wrap: bool = Fals
         if width() - start < 8 and copied:  # no room beside it: the value goes below
             lines.append(line.rstrip())
             line, start = f"{indent}    ", len(indent) + 4
-        room = width() - start
         if wrap:
-            lines += [each.rstrip() for each in wrapped(line + row[-1], width(), start)]
+            lines += [each.rstrip() for each in wrapped(line + row[-1], room(), start)]
         else:
-            lines.append((line + (row[-1] if room < 8 else cut(row[-1], room))).rstrip())
+            left = width() - start
+            lines.append((line + (row[-1] if left < 8 else cut(row[-1], left))).rstrip())
     return lines
 
 
@@ -242,6 +247,6 @@ def problem_lines(name: str, problems: Sequence[Problem]) -> list[str]:
     for problem in problems:
         text, start, length = problem.excerpt
         mark = " " * cells(text[:start]) + "^" * length
-        told = wrapped(f"{mark} {problem.message}", max(40, width() - 7), min(len(mark) + 1, 20))
+        told = wrapped(f"{mark} {problem.message}", max(40, room() - 7), min(len(mark) + 1, 20))
         lines += ["", f"{problem.line:>4} | {text}", *(f"     | {failed(line)}" for line in told)]
     return lines

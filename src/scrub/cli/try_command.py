@@ -14,7 +14,7 @@ import scrub
 from scrub.cli.editing import keep
 from scrub.cli.host import TerminalHost
 from scrub.cli.listing import change_lines
-from scrub.cli.output import columns, echo, strong, width, wrapped
+from scrub.cli.output import columns, echo, room, strong, wrapped
 
 _HELP = """Type an action, a field to set, or a whole block. Scrub runs it at once, on a copy in memory.
   ? hide                   search actions and fields in everyday words
@@ -145,7 +145,7 @@ def _help(trial: Any, words: str) -> None:
             echo(f"Nothing found for {words}.")
         return
     for line in _HELP.split("\n"):
-        for each in wrapped(line, width(), 27 if line.startswith(" ") else 0):
+        for each in wrapped(line, room(), 27 if line.startswith(" ") else 0):
             echo(each)
     offers = trial.offers()
     echo(f"A {trial.kind} offers:")

@@ -296,7 +296,7 @@ class Lookups(Operators):
                 self.note(argument.place, f'"{argument.name}" is given twice')
             names.append(argument.name or "")
         if not arguments:
-            self.note(place, f"write {{'the value to look for' if finding else 'the value to write'}}: {example}")
+            self.note(place, f"write {'the value to look for' if finding else 'the value to write'}: {example}")
         return tuple(names)
 
     def _count(self, node: tree.Count) -> Type:

@@ -239,7 +239,7 @@ class OutlineItem(Item):
     def title(self) -> str:
         """The text.
 
-        Example: outline-item.title = outline-item.title.lower.sentence
+        Example: outline-item.title = outline-item.title.lower.sentence-case
         Also: bookmark, table of contents, chapter
         """
         raise NotImplementedError

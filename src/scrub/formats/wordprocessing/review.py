@@ -85,7 +85,7 @@ class OfficeChange(RecordedChange):
 
     def _decide(self, accepted: bool) -> None:
         self._home.ensure_open()
-        said = f"{self._sort} of {self.author or 'nobody'} {{'accepted' if accepted else 'rejected'}}"
+        said = f"{self._sort} of {self.author or 'nobody'} {'accepted' if accepted else 'rejected'}"
         said += f': "{cut(self.text)}"' if self.text else ""
         self.changed(
             "recorded", "waiting", accepted, self._stories.decide(self._part, self._span.start, accepted), said
