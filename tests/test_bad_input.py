@@ -180,7 +180,7 @@ def test_one_that_fails_does_not_stop_the_others(cli: Cli, book: Path) -> None:
     assert "Saved a.xlsx" in found.out
     assert "Saved c.xlsx" in found.out
     assert "Failed: 1 of 4 files\n  b.xlsx  not an office file" in found.err
-    assert "b.xlsx\n  Failed: this is not an office file" in found.out
+    assert "b.xlsx" not in found.out
     assert cli("undo", "1").code == 0
     assert Path("c.xlsx").read_bytes() == SAMPLE.read_bytes()
     stopped = cli("run", "show every", "a.xlsx", "b.xlsx", "c.xlsx", "--stop")
@@ -221,7 +221,7 @@ def test_wrong_calls(cli: Cli, book: Path) -> None:
     assert "--with NAME=VALUE" in cli("run", "show every", book, "--with", "huts").err
     assert cli("run").code == 2
     assert cli().code == 0
-    assert "Begin with: scrub demo" in cli().out
+    assert "Start with: scrub demo" in cli().out
     assert cli("undo", "one").code == 2
     assert cli("run", "show every", book, "--no-such-option").code == 2
     assert book.read_bytes() == SAMPLE.read_bytes()

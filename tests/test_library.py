@@ -45,11 +45,11 @@ def test_writing_editing_and_bringing_back(cli: Cli, monkeypatch: pytest.MonkeyP
     assert json.loads(cli("show", "show them", "--history", "--json").out)[0]["text"] == SHOW
     assert cli("edit", "show them", "--back", "1").code == 0
     assert scrub.home().library.find("show them").text == SHOW
-    assert "has 2 former texts" in cli("edit", "show them", "--back", "9").err
+    assert "has 2 earlier versions" in cli("edit", "show them", "--back", "9").err
     cli("rename", "show them", "To restore")
-    assert cli("show", "bring").out.startswith("To restore")
-    cli("remove", "bring")
-    assert 'No macro "theirs"' in cli("show", "bring").err
+    assert cli("show", "to restore").out.startswith("To restore")
+    cli("remove", "to restore")
+    assert 'No macro "to restore"' in cli("show", "to restore").err
     assert cli("edit", "To restore", "--back", "1").code == 0
     assert cli("show", "bring").code == 0
     monkeypatch.setenv("EDITOR", "/no/such/editor")
@@ -381,7 +381,7 @@ def test_the_prompt_for_trying_out(book: Path) -> None:
     )
     assert done.returncode == 0, done.stderr
     for shown in ("Lists  hidden: yes -> no", "step: sheet.hidden =", "(in sheet", "sheet(\"Lists\"), step: sheet.hidden = no", "no step to undo", 'Added "Close"', 'a title is missing: keep "Title"',
-                  "11 changes. Undo: scrub undo 1", "Takes the blanks off both ends"):  # fmt: skip
+                  "11 changes. Undo: scrub undo 1", "Removes spaces at both ends"):  # fmt: skip
         assert shown in done.stdout, (shown, done.stdout)
 
 
@@ -472,7 +472,7 @@ def test_tidy_on_files_and_in_the_library(cli: Cli) -> None:
     Path("a.scrub").write_text("macro A\nfor workbook\neach sheet\nsheet.hidden=no\nend\n")
     assert "sheet.hidden = no" in cli("tidy", "a.scrub", "--show").out
     assert cli("tidy", "a.scrub").out == "a.scrub was reformatted.\n"
-    assert cli("tidy", "a.scrub").out == "a.scrub is tidy.\n"
+    assert cli("tidy", "a.scrub").out == "a.scrub needs no change.\n"
     Path("a.scrub").write_text("macro A\nfor workbook\neach sheet\n")
     before = Path("a.scrub").read_text()
     assert cli("tidy", "a.scrub").code == 2
@@ -588,6 +588,6 @@ def test_drafts_are_edited_until_they_are_right(cli: Cli, monkeypatch: pytest.Mo
     assert 'Added "Show them"' in cli("edit", "show them").out
     assert "Drafts to fix" not in cli("macros").out
     assert cli("edit", "show them").out == "Nothing changed.\n"
-    assert "Which file is the macro inside?" in cli("run", "x", "--inside").err
+    assert "--inside needs a file" in cli("run", "x", "--inside").err
     assert "What is it called?" in cli("new").err
     assert cli("extract", SAMPLE).code == 1

@@ -383,7 +383,7 @@ def test_a_mailbox_at_the_command_line(box: Path, cli: Callable[..., Output]) ->
     before = box.read_bytes()
     told = cli("inside", box)
     assert "mailbox: 6 messages from 2 senders" in told.out
-    assert "6 messages, 5 not seen; from 2026-05-02 to 2026-05-02" in told.out
+    assert "5 unread; from 2026-05-02 to 2026-05-02" in told.out
     preview = cli("run", "clean.scrub", box, "--preview")
     assert 'message 1, Ann Moss   subject: "Fwd: Booking 1" -> "Booking 1"' in preview.out
     assert "Would change b.mbox: 6 changes on 6 messages." in preview.out
@@ -394,9 +394,9 @@ def test_a_mailbox_at_the_command_line(box: Path, cli: Callable[..., Output]) ->
     assert cli("undo").code == 0
     assert box.read_bytes() == before
     Path("draft.scrub").write_text('macro Draft\nfor mailbox\nin message(1)\nx = forward(to: "a@b.example")\nend\n')
-    assert "Would make drafts/Fwd- Booking 1.eml" in cli("run", "draft.scrub", box, "--preview").out
+    assert "Would create drafts/Fwd- Booking 1.eml" in cli("run", "draft.scrub", box, "--preview").out
     refused = cli("run", "draft.scrub", box)
-    assert (refused.code, "writes drafts of messages, and was not approved" in refused.err) == (3, True)
+    assert (refused.code, "needs your approval: it writes drafts of messages" in refused.err) == (3, True)
     shown = cli("inside", maildir(Path("dir"), a_message(1)))
     assert "dir  a mailbox of 1 sender" in shown.out
     Path("one.eml").write_bytes(SHAPES["parts"])

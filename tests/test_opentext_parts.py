@@ -86,7 +86,7 @@ def test_pictures_get_words(home: Path) -> None:
         'each picture where picture.name is "seal"\npicture.alternative-text = "The seal"\nend',
         path,
     )
-    assert result.log == ["hut 5.08 cm 2.54 cm", "Hut & <hill>", "map 5.08 2.54", "Hut & <hill>"]
+    assert result.log == ["hut 5.08 cm 2.54 cm", "Hut & <hill>", "map 5.08 cm 2.54 cm", "Hut & <hill>"]
     said = [[(etree.QName(one).localname, one.text) for one in each if one.text] for each in all_of(path, "draw:frame")]
     assert said == [[("title", "Hut & <hill>")], [("desc", "The seal")], [("title", "Hut & <hill>")], []]
     scrub.undo()

@@ -244,7 +244,7 @@ def test_ten_slips_are_shown_at_once_and_no_file_is_touched(cli: Callable[..., O
     before = book.read_bytes()
     checked = cli("check", "Slips.scrub")
     assert checked.code == 2
-    assert checked.out.count("Slips.scrub, line") >= 10
+    assert checked.out.count("^ ") >= 10
     ran = cli("run", "Slips.scrub", book)
     assert ran.code == 2
     assert ran.err.count("Slips.scrub, line") >= 10

@@ -302,7 +302,7 @@ def test_styles_of_tables_that_are_not_there_are_told(home: Path) -> None:
     with pytest.raises(scrub.Failure, match="while changes are tracked. Turn tracking off"):
         run('document.tracks-changes = yes\ntable("Provisions").style = "Light Grid"', path)
     Path("a.md").write_text("words\n")
-    with pytest.raises(scrub.Failure, match='cannot keep "style" of a table'):
+    with pytest.raises(scrub.Failure, match='stores text only, not "style" of a table'):
         run('each table\ntable.style = "x"\nend', "a.md")
 
 

@@ -264,7 +264,7 @@ def test_columns_are_as_wide_as_their_texts(home: Path) -> None:
 
 
 @pytest.mark.parametrize(("body", "why"), [
-    ('cell("A1").choices = ["a,b"]', 'put the choices into cells|Put the choices into cells'),
+    ('cell("A1").choices = ["a,b"]', 'Put the choices in cells|Put them in cells'),
     (f'cell("A1").choices = ["{"x" * 300}"]', "300 characters"),
     ('cell("A1").choices = []', "is empty. To delete the"),
     ('in cell("A1")\nrestrict to: whole-number, at-least: 1.5\nend', "1.5 is not a whole number"),

@@ -89,7 +89,7 @@ def test_approve_shows_every_text_that_can_run(home: Path, cli: Callable[..., Ou
     ):
         scrub.home().library.add(f"macro {title}\nfor folder\n{body}\n", "m")
     told = clean(cli("approve", "Top", "--yes"))
-    for line in ("macro Top", "macro Middle", "macro Deep", "delete"):
+    for line in ("macro Top", "macro Middle", "macro Deep", "\ndelete"):
         assert told.count(line) == 1, line
 
 
@@ -183,7 +183,7 @@ def test_a_backup_brings_macros_and_nothing_else_unasked(
     assert found.settings.load() == {}
     assert found.pins.all() == []
     taken = clean(cli("library", "restore", "b.zip", "--take", "name", "--take", "m"))
-    assert "Taken: the setting name: Theirs" in taken
+    assert "Restored: the setting name: Theirs" in taken
     assert scrub.home().settings.load() == {"name": "Theirs"}
     assert [pin.key for pin in scrub.home().pins.all()] == ["m"]
     assert cli("library", "restore", "b.zip", "--take", "gone").code == 2

@@ -57,9 +57,9 @@ def test_the_first_use_of_files_is_asked_about(book: Path) -> None:
     Path("copy.scrub").write_text(macro('save-copy to: "sent"'))
     refused = typed(["run", "copy.scrub", str(book)], ["n"])
     assert '"Test" saves copies of files.\nAllow this?' in refused
-    assert "was not approved" in refused
+    assert "needs your approval" in refused
     assert not Path("sent").exists()
-    assert "Made sent/season-book.xlsx" in typed(["run", "copy.scrub", str(book)], ["y"])
+    assert "Created sent/season-book.xlsx" in typed(["run", "copy.scrub", str(book)], ["y"])
     again = typed(["run", "copy.scrub", str(book)], [])
     assert "Allow this?" not in again
     assert Path("sent/season-book (2).xlsx").exists()

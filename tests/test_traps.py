@@ -216,11 +216,11 @@ def test_days_that_do_not_exist() -> None:
     )
     path = written(f'<sheetData><row r="1">{cells}</row></sheetData>')
     assert "S1 A1 contains 29 February 1900" in told(path, 'log "{cell("S1!A1").value}"')
-    assert "S1 B1 is shown as a date, and holds 0" in told(path, 'log "{cell("S1!B1").value}"')
+    assert "S1 B1 is formatted as a date, but contains 0" in told(path, 'log "{cell("S1!B1").value}"')
     assert result(path, 'log "{cell("S1!C1").value} {cell("S1!D1").value} {cell("S1!E1").value}"').log == [
         "1900-01-01 1900-02-28 1900-03-01"
     ]
-    assert "before the first day" in told(path, 'cell("S1!C1").value = 1850-01-01')
+    assert "before the first date" in told(path, 'cell("S1!C1").value = 1850-01-01')
 
 
 def test_a_text_that_looks_like_a_formula_stays_a_text() -> None:

@@ -122,7 +122,7 @@ def test_an_existing_protection_gives_way_only_to_its_password(book: Path) -> No
         "protected: yes, with a password -> yes, with a password, allow: [sort]"
     }
     open_one = run("each sheet\nprotect\nend", book)
-    assert "with a password" in str(open_one.problem)
+    assert "needs its password" in str(open_one.problem)
 
 
 def test_without_a_password_anyone_can_lift_it(book: Path) -> None:

@@ -88,7 +88,7 @@ class BarFile(PickedFile, Workbook):
         return iter((self.sheet,))
 
     def lacking(self, what: str = "that") -> str:
-        return f"{self.name}: a .grid file holds values only, so it cannot keep {what}"
+        return f"{self.name}: a .grid file stores values only, not {what}"
 
     def patch(self) -> Patch | None:
         if not self.recorder:

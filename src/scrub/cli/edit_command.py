@@ -25,7 +25,7 @@ def command(macro: str, back: int | None) -> int:
         )
     text = edited(entry.text, entry.title)
     if text == entry.text:
-        echo("Nothing was changed.")
+        echo("Nothing changed.")
         return 0
     if entry.draft:
         return keep(text, entry.title, own=home.is_own(entry.text, entry.path), over=entry)

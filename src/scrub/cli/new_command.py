@@ -34,7 +34,7 @@ def command(title: str | None, source: str | None, paste: bool) -> int:
         own = home.is_own(former, name)  # a stranger's text is not one's own by another title
         text = scrub.retitled(former, title)
     made = edited(text, title)
-    if made == text:
+    if made == text and not source:
         echo("The text is unchanged, so nothing was added.")
         return 1
     return keep(made, title, own=own)

@@ -67,7 +67,7 @@ class Checker(RunsOthers):
         if not start and "nothing" not in macro.runs_on:
             start = called = files[0]  # the header's problem is told; the body is still read
         if "nothing" in macro.runs_on and len(macro.runs_on) > 1 and place:
-            self.note(place, 'write "nothing" alone: a macro without a file has no other kind')
+            self.note(place, '"nothing" must be alone: a macro without a file has no other kind')
         if start:
             with self.scope.entered("file" if called == "file" else start, start, called) as item:
                 self.program.start_slot = item.slot
