@@ -478,7 +478,7 @@ def test_slips_of_other_languages_have_their_own_advice() -> None:
         ("sort by: \"a\"", 'a sheet has no action "sort"; a table has'), ("delete row 3", "write: in row(3), below it delete"), ("sort rows", "below it sort by"), ("x = cell(\"A1\").border", "Write: cell.borders = thin"), ("x = cell(\"A1\").validation", 'a cell has no field "validation". Write: restrict to:'),
         ('in sheet("Totals")\nsheet.rows-in-sight = 1\nend', 'Did you mean "frozen-rows"?'), ("x = 1\ny = x.size", 'Did you mean "absolute"?'), ('y = "a".without-marks', 'Did you mean "without-accents"?'),
         ('x = "{page-number}"', "works only in headers and footers"), ('x = cell("A1").text', 'Did you mean "shown"?'),
-        ('cell("A1").alignment = centre-across', "Its name is now centred-over"), ("bookmark = 1", "is a kind of item and cannot be a name"),
+        ("bookmark = 1", "is a kind of item and cannot be a name"),
     ):  # fmt: skip
         found = problems(macro(f"each sheet\n{body}\nend"))
         assert any(advice in each for each in found), (body, found)

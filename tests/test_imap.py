@@ -135,7 +135,7 @@ def test_flags_moves_and_edits_are_done_on_the_server_when_all_is_saved(
     assert not Path("local.mbox").exists()
     assert sorted(server.all(), key=repr) == sorted(before, key=repr)
     assert server.all("Old.2026") == []
-    assert {note.state for note in scrub.outbox()} == {"taken back"}
+    assert {note.state for note in scrub.outbox()} == {"undone"}
     assert cli("undo").code == 2
 
 

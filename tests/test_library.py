@@ -51,9 +51,9 @@ def test_writing_editing_and_bringing_back(cli: Cli, monkeypatch: pytest.MonkeyP
     cli("remove", "to restore")
     assert 'No macro "to restore"' in cli("show", "to restore").err
     assert cli("edit", "To restore", "--back", "1").code == 0
-    assert cli("show", "bring").code == 0
+    assert cli("show", "to restore").code == 0
     monkeypatch.setenv("EDITOR", "/no/such/editor")
-    assert "The editor /no/such/editor did not work" in cli("edit", "bring").err
+    assert "The editor /no/such/editor failed" in cli("edit", "to restore").err
     assert "is a shipped example. Start your own from it" in cli("edit", "seal").err
     editor(monkeypatch, SHOW.replace("Show them", "Mine"))
     assert 'Added "Mine"' in cli("new", "Mine", "--from", "seal").out
@@ -380,7 +380,7 @@ def test_the_prompt_for_trying_out(book: Path) -> None:
         [sys.executable, "-m", "scrub", "try", str(book)], input=typed, text=True, capture_output=True, check=False
     )
     assert done.returncode == 0, done.stderr
-    for shown in ("Lists  hidden: yes -> no", "step: sheet.hidden =", "(in sheet", "sheet(\"Lists\"), step: sheet.hidden = no", "no step to undo", 'Added "Close"', 'a title is missing: keep "Title"',
+    for shown in ("Lists  hidden: yes -> no", "Undone: sheet.hidden = no", "(in sheet", "sheet(\"Lists\"), step: sheet.hidden = no", "no step to undo", 'Added "Close"', 'a title is missing: keep "Title"',
                   "11 changes. Undo: scrub undo 1", "Removes spaces at both ends"):  # fmt: skip
         assert shown in done.stdout, (shown, done.stdout)
 
@@ -589,5 +589,5 @@ def test_drafts_are_edited_until_they_are_right(cli: Cli, monkeypatch: pytest.Mo
     assert "Drafts to fix" not in cli("macros").out
     assert cli("edit", "show them").out == "Nothing changed.\n"
     assert "--inside needs a file" in cli("run", "x", "--inside").err
-    assert "What is it called?" in cli("new").err
+    assert "The macro needs a title" in cli("new").err
     assert cli("extract", SAMPLE).code == 1

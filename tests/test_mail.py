@@ -398,7 +398,7 @@ def test_a_mailbox_at_the_command_line(box: Path, cli: Callable[..., Output]) ->
     refused = cli("run", "draft.scrub", box)
     assert (refused.code, "needs your approval: it writes drafts of messages" in refused.err) == (3, True)
     shown = cli("inside", maildir(Path("dir"), a_message(1)))
-    assert "dir  a mailbox of 1 sender" in shown.out
+    assert "dir  mailbox: 1 message from 1 sender" in shown.out
     Path("one.eml").write_bytes(SHAPES["parts"])
     alone = cli("inside", "one.eml")
     assert "a message of 1 attachment" in alone.out

@@ -50,7 +50,7 @@ if TYPE_CHECKING:
     from scrub.model.outline import Contents, Outline
     from scrub.model.sending import Outgoing
     from scrub.model.sheet import Sheet
-    from scrub.model.values import Secret, harmless
+    from scrub.model.values import Secret, as_written, harmless
     from scrub.model.vocabulary import Vocabulary
     from scrub.model.workbook import Workbook
     from scrub.open_file import OpenFile
@@ -104,6 +104,7 @@ __all__ = [
     "View",
     "Workbook",
     "action",
+    "as_written",
     "at",
     "changes",
     "check",
@@ -156,7 +157,7 @@ _PACKAGES = {
     "scrub.model.document": "Document",
     "scrub.model.files": "Folder",
     "scrub.model.host": "Host Question QuietHost",
-    "scrub.model.values": "Secret harmless",
+    "scrub.model.values": "Secret as_written harmless",
     "scrub.model.outline": "Contents Outline",
     "scrub.model.sending": "Outgoing",
     "scrub.model.sheet": "Sheet",
@@ -351,7 +352,7 @@ def changes(run: int | None = None) -> RunRecord:
             return read_record(store.run(run))
         found = store.runs()
     if not found:
-        raise BadCall("nothing was run yet. Try: scrub demo")
+        raise BadCall("no runs yet. Try: scrub demo")
     return read_record(found[0])
 
 

@@ -60,9 +60,7 @@ class _Commands(click.Group):
         if args and args[0] not in COMMANDS and not args[0].startswith("-"):
             from scrub import BadCall, did_you_mean
 
-            raise BadCall(
-                f'there is no command "{args[0]}".{did_you_mean(args[0], COMMANDS)} List commands: scrub --help'
-            )
+            raise BadCall(f'no command "{args[0]}".{did_you_mean(args[0], COMMANDS)} List commands: scrub --help')
         return super().resolve_command(ctx, args)
 
     def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:

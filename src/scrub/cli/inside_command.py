@@ -79,8 +79,7 @@ def _typed(name: str, opening: str) -> str:
     bare = "each record in sheet"
     if opening != bare and not opening.startswith(f"{bare}."):
         return opening
-    text = name.replace('"', '""').replace("{", "{{").replace("}", "}}")
-    return f'{bare}("{text}"){opening[len(bare) :]}'
+    return f"{bare}({scrub.as_written(name)}){opening[len(bare) :]}"
 
 
 def _size(value: object) -> object:

@@ -36,7 +36,10 @@ def change_rows(changes: Sequence[Change], limit: int, headings: Headings) -> li
     """The same as pairs of a place and what was changed there."""
     found = []
     for place, every in by_place(changes).items():
-        found += [(place, text) for _, text in _rows(place, every, limit, headings.get(place, {}))]
+        texts = together(every) if len(every) <= 200 else []
+        if not texts or len(texts) > limit:
+            texts = _in_columns(every, headings.get(place, {}))
+        found += [(place, text) for text in texts]
     return found
 
 

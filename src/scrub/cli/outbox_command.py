@@ -18,7 +18,7 @@ def command(every: bool, as_json: bool) -> int:
         print_json([note._asdict() for note in notes])
         return 0
     if not notes:
-        echo("No messages sent yet. A macro sends with: send. Details: scrub catalog send")
+        echo("No messages sent yet. How a macro sends: scrub catalog send")
         return 0
     cut = len(notes) if every else 20
     rows = []

@@ -77,7 +77,7 @@ class RunsOthers(Questions):
         if inner.macro.for_all:
             self.note(node.place, f'"{inner.title}" runs on all files at once, so another macro cannot run it')
         elif current is None or current.kind not in kinds:
-            here = f"the current item is a {current.kind}" if current else "there is no current item here"
+            here = f"the current item is a {current.kind}" if current else "no current item here"
             self.note(node.place, f'"{inner.title}" runs on a {listed(kinds, "or")}, and {here}')
         else:
             self.means[node].base = current.slot

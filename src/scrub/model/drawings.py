@@ -98,7 +98,7 @@ class Chart(Item):
     @property
     @field
     def alternative_text(self) -> str | None:
-        """The alternative text for people who cannot see it; nothing if it is missing.
+        """The alternative text, for people who cannot see the chart; nothing if it is missing.
 
         Example: if chart.alternative-text is nothing
         Also: alt text, description, accessibility

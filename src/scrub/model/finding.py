@@ -69,7 +69,7 @@ class LookedThrough(WholeFile, HoldsPassages):
         every = self.every_paragraph()
         found = next((each for each in every if each.number == number), None)
         if found is None:
-            raise Missing(f"there is no paragraph {number}; {self.label} has {len(every):,}")
+            raise Missing(f"no paragraph {number}; {self.label} has {len(every):,}")
         return found
 
     @finds
@@ -102,8 +102,8 @@ class LookedThrough(WholeFile, HoldsPassages):
                     break
             else:
                 raise Failure(
-                    f'"{rest}" is not a place in a document. Examples: paragraph 12, paragraphs 3-5, heading "Water", '
-                    '"bread and water", from "Dear" to "hut.", bookmark notice, table 2, or matching "…"'
+                    f'"{rest}" is not a place. Examples: paragraph 12, paragraphs 3-5, heading "Water", '
+                    '"bread and water", from "Dear" to "hut.", bookmark notice, table 2, matching "…"'
                 )
         return Passages(self, found, True)
 

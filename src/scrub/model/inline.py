@@ -82,7 +82,7 @@ class Picture(Item):
     @property
     @field
     def alternative_text(self) -> str | None:
-        """The alternative text for people who cannot see it; nothing if it is missing.
+        """The alternative text, for people who cannot see the picture; nothing if it is missing.
 
         Example: if picture.alternative-text is nothing
         Also: alt text, description, accessibility

@@ -20,7 +20,7 @@ from scrub.model.values import fold
 
 
 class Messages(HoldsTexts):
-    """Several messages of a mailbox: what was picked."""
+    """The selected messages of a mailbox."""
 
     kind_word = "messages"
     called = "a number of messages"
@@ -77,7 +77,7 @@ class Mailbox(WholeFile, HoldsTexts):
         """A message by its number: `message(12)`."""
         every = self.messages()
         if not 1 <= number <= len(every):
-            raise Missing(f"there is no message {number}; {self.label} has {len(every):,}")
+            raise Missing(f"no message {number}: {self.label} has {len(every):,}")
         found: Message = every[number - 1]
         return found
 

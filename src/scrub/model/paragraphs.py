@@ -365,7 +365,7 @@ class Passage(HasMarks, HoldsTexts):
 
 
 class Passages(HoldsPassages):
-    """Several pieces of a document: what was picked, or what was looked for."""
+    """The passages of a document that were selected or found."""
 
     kind_word = "passages"
     called = "a number of passages"

@@ -147,7 +147,7 @@ class Page(Stamped):
 
 
 class Pages(Stamped):
-    """Some pages of a PDF, such as those that a person picked."""
+    """The selected pages of a PDF."""
 
     kind_word = "pages"
     called = "some pages"

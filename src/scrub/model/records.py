@@ -261,7 +261,9 @@ class Table(HoldsColumns):
         if ordered != rows:
             self.file.arrange_rows()
             back = self.rows.put_in_order(ordered)
-            self.changed("order", "as it was", f"by {by}", back, f"sorted by {by}" + (f", then {then}" if then else ""))
+            self.changed(
+                "order", "the earlier order", f"by {by}", back, f"sorted by {by}" + (f", then {then}" if then else "")
+            )
 
     def _sort_values(self, rows: Sequence[Any], heading: str) -> list[Value]:
         """What rows are sorted by. Raises `Failure` for an error value, or a result that is old."""

@@ -192,6 +192,12 @@ def heading_key(heading: str) -> str:
     return "-".join(fold(heading).replace("-", " ").replace("_", " ").split())
 
 
+def as_written(text: str) -> str:
+    """A text as a macro writes it: in quotes, with quotes and braces doubled."""
+    doubled = text.replace('"', '""').replace("{", "{{").replace("}", "}}")
+    return f'"{doubled}"'
+
+
 def harmless(text: str) -> str:
     """A text for a table of texts; one that a spreadsheet would run as a formula is made plain by an apostrophe."""
     return f"'{text}" if text.startswith(("=", "+", "-", "@", "\t", "\r")) else text

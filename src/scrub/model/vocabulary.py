@@ -290,7 +290,7 @@ class Vocabulary:
             for inner in set().union(*through) - set(kind.holds):
                 if sum(inner in each for each in through) > 1:
                     ways = listed(held for held in kind.enters if inner in below.get(held, ()))
-                    raise TypeError(f"a {word} holds {inner} by way of {ways}; it needs an @holds for {inner}")
+                    raise TypeError(f"a {word} contains {inner} by way of {ways}; it needs an @holds for {inner}")
 
     def operation(self, type_word: str, word: str) -> Callee | None:
         """An operation of values of a type; an address has those of texts too."""

@@ -23,7 +23,7 @@ from scrub.model.recorder import Changes
 from scrub.model.records import Record, Table
 from scrub.model.sheet import Sheet
 from scrub.model.validation import ConditionalFormat, Validation
-from scrub.model.values import NewSecret, Secret, fold
+from scrub.model.values import NewSecret, Secret, as_written, fold
 
 #: Changes of one sheet up to which each is told.
 _MANY = 10
@@ -122,7 +122,7 @@ class Workbook(Described, HoldsCells):
             names["sheet"].append(sheet.name)
             names["table"] += [place.name for place in sheet.tables()]
         first = names["sheet"][0] if rows else ""
-        hint = f'In a macro: each sheet, or sheet("{first}").hidden. More: scrub catalog sheet'
+        hint = f"In a macro: each sheet, or sheet({as_written(first)}).hidden. More: scrub catalog sheet"
         return Contents("sheet", rows, outlines, hint if rows else "", names)
 
     def headings_over(self, changes: Changes) -> dict[str, Mapping[str, str]]:

@@ -24,13 +24,10 @@ def is_mailbox(path: str) -> bool:
 
 
 def mailbox_in_use(path: str) -> InUse:
-    """What is told of a mailbox that a mail program contains."""
+    """What is told of a mailbox that a mail program uses."""
     return InUse(
         path,
-        (
-            "a mail program is using it. Close it and run again. If none is running, delete its old lock file: "
-            f"{lock_name(path)}"
-        ),
+        (f"a mail program is using it. Close it and run again, or delete an old lock file: {lock_name(path)}"),
     )
 
 
@@ -48,8 +45,8 @@ def ensure_free(path: str) -> None:
             raise InUse(
                 path,
                 (
-                    f"another program has it open{f' ({who})' if who else ''}. Close it and run again. If it is not "
-                    f"open anywhere, delete the old lock file: {owner}"
+                    f"another program has it open{f' ({who})' if who else ''}. "
+                    f"Close it and run again, or delete an old lock file: {owner}"
                 ),
             )
     if is_mailbox(path) and os.path.exists(lock_name(path)):

@@ -11,7 +11,7 @@ from scrub.store.disk import Disk
 
 #: What became of an errand: it is under way, was done, certainly was not, nobody knows, or it was undone.
 UNDER_WAY, DONE, NOT_DONE, UNKNOWN = "under way", "{done}", "not {done}", "may have been {done}"
-TAKEN_BACK = "taken back"
+TAKEN_BACK = "undone"
 
 
 class Note(NamedTuple):

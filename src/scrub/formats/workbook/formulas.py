@@ -240,7 +240,7 @@ def problem_of(formula: str, knows: Callable[[str, str], bool], sheets: Callable
         if piece.sheet and not piece.sheet.startswith("["):
             missing = next((each for each in _named_sheets(piece.sheet) if not sheets(each)), None)
             if missing is not None:
-                return f'there is no sheet "{missing}"'
+                return f'no sheet "{missing}"'
         if sort == "mark" and text in "({":
             if value_before and last != "function":
                 return f'an operator is missing before "{text}"'
