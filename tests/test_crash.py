@@ -226,7 +226,7 @@ def test_recovery_never_writes_over_a_file_it_does_not_know(tmp_path: Path) -> N
         (work / "b.txt").write_bytes(b"edited meanwhile")
         told = Store(str(home)).recover()
         assert len(told) == 1
-        assert "b.txt was edited while a run was cut short" in told[0]
+        assert "b.txt was edited after a run was interrupted" in told[0]
         left = content(work)
         assert left["b.txt"] == b"edited meanwhile"
         assert left["b (from the run).txt"] == NEW["b.txt"]

@@ -326,7 +326,7 @@ def test_mailed_macros_are_mended(cli: Callable[..., Output], width: int, quote:
     Path("mail.scrub").write_text(mailed)
     added = cli("add", "mail.scrub")
     assert added.code == 0
-    assert "It is read as:\n    macro Show the huts" in added.out
+    assert "Scrub reads it as:\n    macro Show the huts" in added.out
 
 
 def test_what_needs_no_mending_stays() -> None:
