@@ -36,42 +36,40 @@ PICTURES = {
     "demo": ([], ["scrub demo"]),
     "inside": (["scrub demo", "scrub run lock.scrub kestrel-ridge/season-book.xlsx"],
                ["cd kestrel-ridge", "scrub inside season-book.xlsx"]),
-    "macros": (["scrub demo", "scrub add mine.scrub"], ["scrub macros --for kestrel-ridge/season-book.xlsx"]),
+    "macros": (["scrub demo", "scrub add mine.scrub"], ["scrub macros --for kestrel-ridge/bookings.mbox"]),
     "run-preview": (["scrub demo", "scrub undo"],
                     ["cd kestrel-ridge", "scrub run ready season-book.xlsx --preview",
                      "scrub run ready season-book.xlsx", "scrub undo"]),
     "run": (["scrub demo", "cp kestrel-ridge/season-book.xlsx kestrel-ridge/copy.xlsx",
              "echo no > kestrel-ridge/broken.xlsx"],
             ["cd kestrel-ridge", 'scrub run "tidy the" supply-list.xlsx',
-             "scrub run dress season-book.xlsx copy.xlsx broken.xlsx"]),
+             "scrub run split season-book.xlsx copy.xlsx broken.xlsx"]),
+    "many": (["scrub demo", "scrub undo", "mkdir many",
+              "for n in $(seq -w 12); do cp kestrel-ridge/season-book.xlsx many/week-$n.xlsx; done",
+              "scrub run lock.scrub many/week-07.xlsx", ": > many/week-13.xlsx", "echo no > many/week-14.xlsx"],
+             ['scrub run "show every" many/*.xlsx --preview', 'scrub run "show every" many/*.xlsx', "scrub undo"]),
+    "dark": (["scrub demo", "scrub undo"],
+             ["cd kestrel-ridge", 'scrub run "show every" season-book.xlsx --preview',
+              "scrub run seal broken.xlsx", "scrub check ../slips.scrub"]),
     "undo": (["scrub demo", "scrub run seal kestrel-ridge/season-book.xlsx"],
              ["cd kestrel-ridge", "scrub history", "scrub changes 1", "scrub undo", "scrub undo --redo"]),
     "records": (["scrub demo"],
-                ["cd kestrel-ridge", 'scrub run "add up by" season-book.xlsx',
-                 'scrub run "delete the short" season-book.xlsx --with least=2',
+                ["cd kestrel-ridge", 'scrub run "add up by" season-book.xlsx | head -9',
                  'scrub run "name the huts" season-book.xlsx --with year=2027']),
     "database": (["scrub demo", 'cd kestrel-ridge && scrub approve "export the unpaid" --yes'],
                  ["cd kestrel-ridge", "scrub inside huts.sqlite | head -4",
                   'scrub run "mark who" huts.sqlite --preview | head -5',
                   'scrub run "clear old" huts.sqlite --with limit=2023-07-01', "scrub undo",
-                  'scrub run "export the unpaid" huts.sqlite', "head -4 unpaid-nights.csv"]),
+                  'scrub run "export the unpaid" huts.sqlite']),
     "mail": (["scrub demo", 'cd kestrel-ridge && scrub approve "pass it on" --yes',
               'cd kestrel-ridge && scrub approve "collect the route" --yes'],
              ["cd kestrel-ridge", 'scrub run "pass it on" water.eml --with who=ben@birch.example',
               'scrub run "clean the sub" bookings.mbox --at "messages 2-6, flagged"',
               'scrub run "collect the route" bookings.mbox']),
-    "selection": (["scrub demo"], ["cd kestrel-ridge", 'scrub run "centre titles" season-book.xlsx --at "Larch!A1:H1"',
-                                   'scrub run "centre titles" season-book.xlsx --at "Kite!B1"',
-                                   "scrub run mark.scrub season-book.xlsx --at \"Tarn!C4:C15\""]),
     "documents": (["scrub demo", "cd kestrel-ridge && scrub approve 'a letter' --yes"],
                   ["cd kestrel-ridge", 'scrub run "keep numbers" house-rules.docx',
                    'scrub run "swap the" house-rules.docx --at "paragraph 2"', "scrub run repair notice.txt",
                    'scrub run "a letter" bookings.csv']),
-    "reviewed": (["scrub demo", 'cd kestrel-ridge && scrub approve "list what" --yes'],
-                 ["cd kestrel-ridge", "scrub inside route.docx | tail -1",
-                  'scrub run "accept one" route.docx --with "who=Ines Vale"',
-                  'scrub run "ask about the dist" route.docx', 'scrub run "list what" route.docx',
-                  "tail -2 asked.csv", 'scrub run "clean a" route.docx']),
     "check": ([], ["scrub check slips.scrub"]),
     "catalog": ([], ["scrub catalog hide column"]),
     "try": (["scrub demo", "scrub undo"], ["scrub try kestrel-ridge/season-book.xlsx"]),
@@ -85,7 +83,7 @@ PICTURES = {
 TYPED = {
     "try": ["each sheet where sheet.hidden", "sheet.hidden = no", "end", 'in sheet("Totals")', "protect allow: [sort]",
             "sheet.hiden = yes", "end", "back", "steps", 'keep "Show the huts"', "write"],
-    "step": ["", "", "", "over", "", ""],
+    "step": ["", "", "", "o", "", ""],
 }  # fmt: skip
 SORT = """macro Put drafts away
 for   folder
@@ -97,16 +95,8 @@ each file where file.ending is "tmp"
     delete
 end
 """
-MARK = """macro Mark what was picked
-for   workbook
-
-in selection
-    selection.fill = "#fff2b8"
-    selection.bold = yes
-end
-"""
 MINE = """macro Show the huts
-about Shows the sheets of the huts, and only these.
+about Shows the hut sheets only.
 for   workbook
 group Season books
 
@@ -137,26 +127,26 @@ def take(name: str, before: list[str], seen: list[str]) -> None:
     environment = lay_out(folder)
     for command in before:
         subprocess.run(command, shell=True, cwd=folder, env=environment, check=True, stdout=subprocess.DEVNULL)
-    if (folder / "kestrel-ridge").exists():
-        (folder / "kestrel-ridge" / "mark.scrub").write_text(MARK)
+    if (folder / "kestrel-ridge").exists() and name == "dark":
+        (folder / "kestrel-ridge" / "broken.xlsx").write_text("no")
     script = "\n".join(f"printf '\\033[1m$ %s\\033[0m\\n' '{command}'; {command}; echo" for command in seen)
     (folder / "seen.sh").write_text(f"clear; printf '\\033[?25l'\n{script}\ntouch {folder}/done\nsleep 30\n")
     words = [
         "xterm",
         "-geometry",
-        "102x36+0+0",
+        "100x40+0+0",
         "-fa",
         "DejaVu Sans Mono",
         "-fs",
-        "12",
+        "11",
         "-bg",
-        "#fbfaf7",
+        "#1b1f20" if name == "dark" else "#fbfaf7",
         "-fg",
-        "#222222",
+        "#dde2e0" if name == "dark" else "#222222",
     ]
-    for number, colour in ((1, "#a63a24"), (3, "#8a6100"), (6, "#00727c"), (9, "#a63a24")):
-        words += ["-xrm", f"XTerm*color{number}: {colour}"]
-    words += ["-xrm", "XTerm*internalBorder: 16", "-xrm", "XTerm*boldMode: false"]
+    if name == "dark":  # the red of most terminals with a dark ground
+        words += ["-xrm", "XTerm*color1: #ff6b5e", "-xrm", "XTerm*color9: #ff6b5e"]
+    words += ["-xrm", "XTerm*internalBorder: 16", "-xrm", "XTerm*colorBDMode: false"]
     window = subprocess.Popen([*words, "-e", "bash", "seen.sh"], cwd=folder, env=environment)
     time.sleep(2)
     for line in TYPED.get(name, ()):

@@ -138,7 +138,7 @@ def _place(place: str, changes: Sequence[scrub.Change], headings: dict[str, str]
     for name, every in groups.items():
         shown = " open" if len(every) <= _GROUPED and len(changes) <= 10 * _GROUPED else ""
         yield f"<details{shown}><summary>{_plain(name)}: {scrub.counted(len(every), 'change')}</summary>"
-        yield from _table(every, headings)
+        yield from _table(every, {})  # the group names the heading
         yield "</details>"
 
 
