@@ -5,11 +5,12 @@ from __future__ import annotations
 import re
 import shutil
 import subprocess
+import sys
 from pathlib import Path
 from typing import Any
 
 import pytest
-from conftest import macro
+from conftest import SAMPLE, macro
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from pdfs import Agreeing
@@ -234,3 +235,10 @@ def test_a_macro_for_pictures_may_say_so(home: Path, cli: Any) -> None:
     assert cli("add", "Shrink.scrub").code == 0
     assert "Shrink" in cli("macros", "--for", "a.jpg").out
     assert "no current picture here" in str(scrub.check_text(text.replace("for   picture", "for pdf"))[0])
+
+
+def test_a_missing_package_is_told_with_its_own_extra(home: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    Path("hut.jpg").write_bytes((SAMPLE.parent / "larch-hut.jpg").read_bytes())
+    monkeypatch.setitem(sys.modules, "jpeglib", None)
+    told = scrub.run(macro("make-upright", "image"), ["hut.jpg"]).files[0].problem
+    assert 'Install it: pip install "scrub-macros[lossless]"' in str(told)

@@ -164,7 +164,7 @@ class Printer:
         if self.preview:
             lines = [line for found in done for line in found.log]
             for line in lines[:SHOWN]:
-                echo(f"  {line}")
+                echo(f"  {line.removeprefix('skipped ')}")
             if len(lines) > SHOWN:
                 echo(f"  {len(lines) - SHOWN:,} more")
 

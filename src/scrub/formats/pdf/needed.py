@@ -14,7 +14,11 @@ from scrub.model.problem import Failure
 
 def needed(name: str) -> Any:
     """A module of the extra. Raises `Failure` with what to install where it is not there."""
-    return module(name, "PDFs and images", "pages")
+    what, extra = _OF_OTHER_EXTRAS.get(name, ("PDFs and pictures", "pages"))
+    return module(name, what, extra)
+
+
+_OF_OTHER_EXTRAS = {"jpeglib": ("JPEGs made upright without loss", "lossless")}
 
 
 @contextmanager
