@@ -8,6 +8,7 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
+from conftest import macro, problems
 
 import scrub
 from scrub.cli.group import COMMANDS
@@ -175,3 +176,37 @@ def test_help_and_examples_are_short() -> None:
             if line.startswith(("macro ", "about ")):
                 assert len(line.split(" ", 1)[1]) <= 60, line
                 assert not found_in(line), line
+
+
+@pytest.mark.parametrize(
+    ("kind", "body", "advice"),
+    [
+        ("workbook", "each sheet\nx = sheet.rows-in-sight\nend", '"frozen-rows"'),
+        ("workbook", "each sheet\nsheet.columns-in-sight = 1\nend", '"frozen-columns"'),
+        ("workbook", 'cell("A1").number-form = "0"', "cell.number-format"),
+        ("workbook", 'cell("A1").struck = yes', "cell.strikethrough"),
+        ("workbook", 'cell("A1").alignment = justify', '"justified"'),
+        ("workbook", "x = 3\ny = x.size", '"absolute"'),
+        ("workbook", 'y = "a".without-marks', '"without-accents"'),
+        ("workbook", 'y = "a".title', '"title-case"'),
+        ("workbook", "each sheet\ntitle\nend", '"title-case"'),
+        ("document", "each link\nremove\nend", "Write: delete"),
+        ("document", "each bookmark\nremove\nend", "Write: delete"),
+        ("message", "each attachment\nremove\nend", "Write: delete"),
+        ("document", "each change\nx = change.sort\nend", '"type"'),
+        ("workbook", "each sheet\nsheet.left-margin = 1.5\nend", "Write a unit: 1.5 cm"),
+        ("workbook", "each row\nif row.height > 20\nend\nend", "Write a unit: 20 cm"),
+    ],
+)
+def test_who_writes_an_earlier_word_is_told_the_new_one(kind: str, body: str, advice: str) -> None:
+    assert any(advice in each for each in problems(macro(body, kind))), problems(macro(body, kind))
+
+
+def test_the_catalog_finds_what_had_another_name() -> None:
+    for word, written in (
+        ("rows-in-sight", "sheet.frozen-rows"), ("number-form", "cell.number-format"), ("struck", "cell.strikethrough"),
+        ("without-marks", ".without-accents"), ("justify", "cell.alignment"), ("remove link", "delete"),
+    ):  # fmt: skip
+        assert written in [entry.written for entry in scrub.vocabulary().search(word)[:3]], word
+    with pytest.raises(scrub.BadCall, match='Did you mean "max-minutes"'):
+        scrub.home().settings.set("most-minutes", "3")

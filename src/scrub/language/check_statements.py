@@ -310,14 +310,12 @@ class Checker(RunsOthers):
             how = f"{current.word}.{word} = …" if fields[word].can_be_set else f"{current.word}.{word}"
             return f'"{word}" is a field of the {current.kind}: {how}'
         actions = kinds[current.kind].actions if current else {}
-        found = ""
-        for item in reversed(self.scope.items):
+        called = (each.docs for each in actions.values() if each.docs.called(word))
+        found = next((f" Write: {docs.example}" for docs in called if docs.example and word not in actions), "")
+        for item in () if found else reversed(self.scope.items):
             found = found or advice.of_action(word, kinds[item.kind].actions)
             found = found or advice.of_item(word, item.word, item.kind, kinds[item.kind].fields)
         found = found or did_you_mean(word, [*actions, *STARTERS])
-        if not found:
-            known = [*(each.docs for each in actions.values())]
-            found = next((f" Write: {docs.example}" for docs in known if docs.called(word)), "")
         if not found and having and current:
             return f"{here}; {listed((kind.called for kind in having[:3]), 'or')} has, but this contains none"
         if not found and current:

@@ -230,7 +230,7 @@ class Paragraph(Framed, HasMarks, LettersEdited, HoldsPassages):
 
         text: the text.
         Example: add-after "The wardens"
-        Also: insert paragraph, new paragraph, below
+        Also: add-behind, insert paragraph, new paragraph, below
         """
         raise NotImplementedError
 
