@@ -341,7 +341,7 @@ def test_places_are_picked_and_looked_up(home: Path) -> None:
     assert run('each passage in passages("kg")\npassage.text = "kilos"\nend', path).state == "changed"
     assert texts(path)[1:3] == ["Dear guest, 6 kilos", "and 7 kilos to the hut."]
     for place, why in (
-        ("paragraph 9", "there is no paragraph 9"),
+        ("paragraph 9", "no paragraph 9"),
         ('heading "Wter"', 'Did you mean "Water"'),
         ("B2", "is not a place in a document"),
     ):

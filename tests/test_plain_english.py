@@ -189,7 +189,7 @@ def test_help_and_examples_are_short() -> None:
         ("workbook", "x = 3\ny = x.size", '"absolute"'),
         ("workbook", 'y = "a".without-marks', '"without-accents"'),
         ("workbook", 'y = "a".title', '"title-case"'),
-        ("workbook", "each sheet\ntitle\nend", '"title-case"'),
+        ("workbook", "each sheet\ntitle\nend", "Write: title-case"),
         ("document", "each link\nremove\nend", "Write: delete"),
         ("document", "each bookmark\nremove\nend", "Write: delete"),
         ("message", "each attachment\nremove\nend", "Write: delete"),

@@ -310,8 +310,8 @@ class Checker(RunsOthers):
             how = f"{current.word}.{word} = …" if fields[word].can_be_set else f"{current.word}.{word}"
             return f'"{word}" is a field of the {current.kind}: {how}'
         actions = kinds[current.kind].actions if current else {}
-        called = (each.docs for each in actions.values() if each.docs.called(word))
-        found = next((f" Write: {docs.example}" for docs in called if docs.example and word not in actions), "")
+        meant = (each.docs for each in actions.values() if each.docs.called(word))
+        found = next((f" Write: {docs.example}" for docs in meant if docs.example and word not in actions), "")
         for item in () if found else reversed(self.scope.items):
             found = found or advice.of_action(word, kinds[item.kind].actions)
             found = found or advice.of_item(word, item.word, item.kind, kinds[item.kind].fields)

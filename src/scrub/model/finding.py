@@ -69,7 +69,7 @@ class LookedThrough(WholeFile, HoldsPassages):
         every = self.every_paragraph()
         found = next((each for each in every if each.number == number), None)
         if found is None:
-            raise Missing(f"no paragraph {number}; {self.label} has {len(every):,}")
+            raise Missing(f"no paragraph {number}: {self.label} has {len(every):,}")
         return found
 
     @finds
