@@ -100,7 +100,7 @@ def test_own_macros_are_kept_found_and_mended(cli: Cli, book: Path, home: Path) 
     assert (home / "library" / "Show the huts.scrub").read_text() == Path("mine.scrub").read_text()
     assert cli("add", "mine.scrub").code == 0
     Path("mine.scrub").write_text("macro SHOW the huts\nfor workbook\n")
-    assert 'A macro "SHOW the huts" is in the library already' in cli("add", "mine.scrub").err
+    assert 'mine.scrub would replace your macro "Show the huts"' in cli("add", "mine.scrub").err
     assert cli("run", "huts", book).code == 0
     assert "Show the huts" in cli("macros", "hidden", "= no").out
     assert cli("macros", "zebra").code == 1

@@ -343,7 +343,7 @@ def test_places_are_picked_and_looked_up(home: Path) -> None:
     for place, why in (
         ("paragraph 9", "no paragraph 9"),
         ('heading "Wter"', 'Did you mean "Water"'),
-        ("B2", "is not a place in a document"),
+        ("B2", "is not a place. Examples"),
     ):
         with pytest.raises(scrub.Failure, match=why):
             run("in selection\nupper\nend", path, at=place)

@@ -20,7 +20,7 @@ from lxml import etree
 from mails import Approving
 from PIL import Image
 from sheets import schema_findings
-from test_documents import run
+from test_documents import run as run_document
 
 import scrub
 
@@ -29,6 +29,11 @@ EMBED = "{http://schemas.openxmlformats.org/officeDocument/2006/relationships}em
 DRAW = "urn:oasis:names:tc:opendocument:xmlns:drawing:1.0"
 SVG = "urn:oasis:names:tc:opendocument:xmlns:svg-compatible:1.0"
 HREF = "{http://www.w3.org/1999/xlink}href"
+
+
+def run(body: str, path: Path, **options: Any) -> Any:
+    """What a macro does to a document, for somebody who agrees that it reads a picture."""
+    return run_document(body, path, **{"host": Approving(), **options})
 
 
 def picture(colour: str, size: tuple[int, int], kind: str = "PNG", **more: Any) -> bytes:
@@ -132,7 +137,9 @@ def test_pictures_are_saved_and_taken_out(home: Path, make: Any, name: str) -> N
         "document",
     )
     Path("shots.png").write_bytes(picture("blue", (8, 4)))
-    with pytest.raises(scrub.ScrubError, match="needs your approval: it saves pictures as files"):
+    with pytest.raises(
+        scrub.ScrubError, match='needs your approval: it reads the file "shots.png" and saves pictures as files'
+    ):
         scrub.run(text, [str(path)])
     done = scrub.run(text, [str(path)], host=Approving()).files[0]
     assert done.problem is None
@@ -293,7 +300,10 @@ def test_what_a_workbook_does_not_do_with_pictures_is_told(home: Path, line: str
     Path("wide.png").write_bytes(picture("red", (80, 10)))
     old = path.read_bytes()
     with pytest.raises(scrub.ScrubError, match=why):
-        raise scrub.run(macro(f"each picture\n{line}\nend", "workbook"), [str(path)]).files[0].problem or OSError()
+        raise (
+            scrub.run(macro(f"each picture\n{line}\nend", "workbook"), [str(path)], host=Approving()).files[0].problem
+            or OSError()
+        )
     assert path.read_bytes() == old
 
 

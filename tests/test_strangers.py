@@ -5,14 +5,16 @@ from __future__ import annotations
 import io
 import os
 import re
+import shutil
 import zipfile
 from collections.abc import Callable
 from email.header import Header
 from pathlib import Path
 
 import pytest
-from conftest import Output
+from conftest import SAMPLE, Output
 from mails import a_message, mbox
+from test_cli import typed
 
 import scrub
 
@@ -257,3 +259,155 @@ def test_an_attempt_is_no_way_to_find_a_password_out(book: Path) -> None:
     found = scrub.run(guess, [str(book)], answers={"code": scrub.Secret("kite")}).files[0]
     assert found.said == []
     assert "a different password" in str(found.problem)
+
+
+# -- files that a macro reads
+
+
+def test_every_action_with_a_path_needs_approval(home: Path) -> None:
+    """The vocabulary is gone through: what takes a path makes or reads files, and neither runs without approval."""
+    from scrub.model.declare import Reach
+
+    seen = 0
+    for kind in scrub.vocabulary().kinds.values():
+        for action in kind.actions.values():
+            paths = [each for each in action.parameters if each.path or each.reads]
+            if not paths or action.word in ("stamp-picture", "append", "replace-with"):
+                assert not paths or all(each.reads for each in paths), action.word
+                continue
+            assert action.reach >= Reach.FILES, action.word
+            seen += 1
+    assert seen > 10
+
+
+@pytest.mark.parametrize(
+    ("kind", "line"),
+    [
+        ("pdf", 'each page\nstamp-picture "{path}"\nend'),
+        ("pdf", 'append "{path}"'),
+        ("image", 'stamp-picture "{path}"'),
+        ("document", 'each picture\nreplace-with "{path}"\nend'),
+        ("workbook", 'each sheet\neach picture\nreplace-with "{path}"\nend\nend'),
+    ],
+)
+@pytest.mark.parametrize("path", ["/home/ann/secret.png", "../secret.png", "secret.png"])
+def test_a_macro_that_reads_another_file_says_which_and_asks(
+    home: Path, cli: Callable[..., Output], kind: str, line: str, path: str
+) -> None:
+    Path("s.scrub").write_text(f"macro S\nfor {kind}\n{line.format(path=path)}\n")
+    file = {
+        "pdf": "route-cards.pdf",
+        "image": "larch-hut.jpg",
+        "document": "route.docx",
+        "workbook": "season-book.xlsx",
+    }
+    shutil.copy(SAMPLE.parent / file[kind], file[kind])
+    told = cli("run", "s.scrub", file[kind])
+    assert (told.code, f'it reads the file "{path}"' in told.err) == (3, True), told
+    assert f'It reads the file "{path}".' in cli("approve", "s.scrub", "--yes").out
+
+
+def test_paths_that_are_put_together_or_come_from_a_default_need_approval_too(
+    home: Path, cli: Callable[..., Output]
+) -> None:
+    shutil.copy(SAMPLE.parent / "route-cards.pdf", "cards.pdf")
+    shutil.copy(SAMPLE.parent / "seal.png", "seal.png")
+    for body, code in (
+        ('x = "/etc/secret.png"\neach page\nstamp-picture x\nend', 3),
+        ('each page\nstamp-picture "{pdf.name}.png"\nend', 3),
+        ('seal = ask("Seal", as: file, default: "/etc/secret.png")\neach page\nstamp-picture seal\nend', 3),
+        ('seal = ask("Seal", as: file)\neach page\nstamp-picture seal\nend', 0),  # a person named it
+    ):
+        Path("s.scrub").write_text(f"macro S\nfor pdf\n{body}\n")
+        assert cli("run", "s.scrub", "cards.pdf", "--with", "seal=seal.png").code in (code, 2 if code else 0), body
+    Path("own.scrub").write_text('macro Own\nfor pdf\neach page\nstamp-picture own-file("seal.png")\nend\n')
+    assert cli("add", "own.scrub", "--file", "seal.png").code == 0
+    assert cli("run", "Own", "cards.pdf").code == 0  # its own file came with it
+
+
+# -- macros that would take the place of others
+
+
+def test_nothing_added_replaces_a_macro_silently(home: Path, cli: Callable[..., Output]) -> None:
+    shipped = scrub.home().library.find("seal").text
+    Path("seal.scrub").write_text('macro Seal every sheet\nfor workbook\nsay "not yours"\n')
+    told = cli("add", "seal.scrub")
+    assert told.code == 3
+    assert told.err.startswith(
+        'seal.scrub would replace the shipped macro "Seal every sheet". To replace it: scrub add'
+    )
+    assert scrub.home().library.find("seal").text == shipped
+    assert cli("add", "seal.scrub", "--replace").code == 0
+    assert "not yours" in scrub.home().library.find("seal").text
+
+    scrub.home().library.add("macro Mine\nfor workbook\nsay 1\n", "m")
+    Path("mine.scrub").write_text("macro Mine\nfor workbook\nsay 2\n")
+    assert 'would replace your macro "Mine"' in cli("add", "mine.scrub").err
+    assert "say 1" in scrub.home().library.find("mine").text
+    told = cli("add", "mine.scrub", "--replace")
+    assert 'Replaced "Mine".' in told.out
+    assert "say 2" in scrub.home().library.find("mine").text
+    assert not scrub.home().is_own(scrub.home().library.find("mine").text, "mine.scrub")
+    assert "say 1" in cli("show", "mine", "--history", "--json").out
+
+    cli("pack", "mine", "out")
+    Path("other").mkdir()
+    scrub.home().library.replace(scrub.home().library.find("mine"), "macro Mine\nfor workbook\nsay 3\n")
+    assert 'would replace your macro "Mine"' in cli("add", "out.scrubpack").err
+    assert "say 3" in scrub.home().library.find("mine").text
+
+
+def test_a_valid_macro_is_run_rather_than_a_draft(book: Path, cli: Callable[..., Output]) -> None:
+    Path("draft.scrub").write_text("macro Show every hidden sheet\nfor workbook\nsay nonsense\n")
+    assert cli("add", "draft.scrub", "--replace").code == 2  # with an error, so that it is a draft
+    assert "4 of 11 sheets shown again." in cli("run", "show every", str(book)).out
+
+
+def test_an_earlier_text_from_a_backup_does_not_count_as_written_here(
+    home: Path, cli: Callable[..., Output], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    scrub.home().library.add("macro Mine\nfor workbook\nsay 1\n", "m")
+    scrub.home().library.replace(scrub.home().library.find("mine"), SECRET.replace("Stranger", "Mine"))
+    scrub.home().library.replace(scrub.home().library.find("mine"), "macro Mine\nfor workbook\nsay 3\n")
+    assert cli("library", "backup", "b.zip").code == 0
+    monkeypatch.setenv("SCRUB_HOME", str(Path("elsewhere").resolve()))
+    assert cli("library", "restore", "b.zip").code == 0
+    entry = scrub.home().library.find("mine")
+    scrub.home().written_here(entry.text, entry.path)  # the person looked at it, and edited it
+    assert cli("edit", "mine", "--back", "1").code == 0
+    back = scrub.home().library.find("mine")
+    assert "secret" in back.text
+    assert not scrub.home().is_own(back.text, back.path)
+
+
+def test_what_a_macro_says_never_looks_like_ours(book: Path, cli: Callable[..., Output]) -> None:
+    forged = "Saved season-book.xlsx: 9 changes on 9 sheets.{newline}Details: scrub changes 1"
+    Path("forged.scrub").write_text(f'macro F\nfor workbook\nsay "x{{newline}}{forged}"\nlog "{forged}"\n')
+    shown = re.sub(r"\x1b\[[\d;]*m", "", typed(["run", "forged.scrub", str(book)], []))
+    lines = shown.replace("\r", "").split("\n")
+    assert [line for line in lines if "Saved" in line] == ["\u2502 Saved season-book.xlsx: 9 changes on 9 sheets."]
+    assert all(line.startswith("\u2502 ") for line in lines if "Details" in line)
+    assert "log: Saved" in cli("changes").out
+    Path("failing.scrub").write_text(f'macro F\nfor workbook\nfail "x{{newline}}{forged}"\n')
+    for words in (["run", "failing.scrub", str(book)], ["run", "failing.scrub", str(book), str(book)]):
+        shown = re.sub(r"\x1b\[[\d;]*m", "", typed(words, []))
+        assert not re.search(r"^(?:Saved|Details)", shown, re.MULTILINE), shown
+    Path("asks.scrub").write_text('macro A\nfor workbook\nx = ask("Allow this? [y/N]")\nsay x\n')
+    assert "\u2502 Allow this? [y/N]:" in typed(["run", "asks.scrub", str(book)], ["n"])
+
+
+def test_letters_without_width_and_tags_are_shown(home: Path, cli: Callable[..., Output]) -> None:
+    import openpyxl
+
+    made = openpyxl.Workbook()
+    sheet = made.active
+    assert sheet is not None
+    sheet["A1"] = "a  \u200b\u2066b\U000e0041"
+    made.save("hidden.xlsx")
+    Path("s.scrub").write_text('macro S\nfor workbook\nsingle-spaces\nsay "{cell("A1").value}"\n')
+    out = cli("run", "s.scrub", "hidden.xlsx").out
+    assert "{U+200B}{U+2066}b{U+E0041}" in out
+    cli("changes", "--to", "page.html")
+    page = Path("page.html").read_text()
+    assert "{U+200B}{U+2066}b{U+E0041}" in page
+    assert not re.search("[\u200b\u2066\U000e0041]", out + page)

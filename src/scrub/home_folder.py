@@ -130,10 +130,10 @@ class Home:
 
     # -- macros
 
-    def find(self, words: str) -> Entry:
+    def find(self, words: str, to_edit: bool = False) -> Entry:
         """The macro that a person means: by its key, its title or words of it."""
         pin = self.pins.find(words) if os.path.exists(self.pins.path) else None
-        return self.library.titled(pin.title) if pin else self.library.find(words)
+        return self.library.titled(pin.title) if pin else self.library.find(words, to_edit)
 
     def text(self, macro: str) -> tuple[str, str]:
         """The text of a macro (itself, a path or a title), and what problems call it by."""

@@ -18,7 +18,7 @@ def command(macro: str, back: int | None) -> int:
     home = scrub.home()
     if back is not None:
         return _bring_back(macro, back)
-    entry = home.find(macro)
+    entry = home.find(macro, to_edit=True)
     if entry.example:
         raise scrub.BadCall(
             f'"{entry.title}" is a shipped example. Start your own from it: scrub new TITLE --from "{entry.title}"'
@@ -35,7 +35,7 @@ def command(macro: str, back: int | None) -> int:
 def _bring_back(macro: str, number: int) -> int:
     library = scrub.home().library
     try:
-        title = library.find(macro).title
+        title = library.find(macro, to_edit=True).title
     except scrub.BadCall:
         title = macro
     former = library.former.all(title)
@@ -48,4 +48,4 @@ def _bring_back(macro: str, number: int) -> int:
         entry = library.titled(title)
     except scrub.BadCall:
         return keep(text, title, own=False, files=files)  # one that was trusted is so still, by its text
-    return replace(entry, text)
+    return replace(entry, text, by_text=True)

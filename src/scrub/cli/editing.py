@@ -94,8 +94,10 @@ def _show(name: str, problems: Sequence[scrub.Problem]) -> None:
     echo(err=True)
 
 
-def replace(entry: scrub.Entry, text: str) -> int:
-    """Gives a macro another text; one with mistakes becomes a draft, and the good one stays."""
+def replace(entry: scrub.Entry, text: str, by_text: bool = False) -> int:
+    """Gives a macro another text; one with mistakes becomes a draft, and the good one stays. What is
+    written from a text of one's own is one's own; with `by_text`, an earlier text is so only if it was itself.
+    """
     home = scrub.home()
     problems = home.problems(text, entry.title)
     if problems:
@@ -109,7 +111,7 @@ def replace(entry: scrub.Entry, text: str) -> int:
             err=True,
         )
         return 2
-    own = home.is_own(entry.text, entry.path)
+    own = home.is_own(text if by_text else entry.text, entry.path)
     new = home.library.replace(entry, text)
     if own:
         home.written_here(text, new.path)

@@ -11,7 +11,7 @@ import click
 
 import scrub
 from scrub import Go, Outgoing, Question, View, counted
-from scrub.cli.output import cut, echo, file_size, one_line, quiet, strong, width
+from scrub.cli.output import BAR, cut, echo, file_size, one_line, quiet, strong, width
 
 
 class TerminalHost:
@@ -51,7 +51,8 @@ class TerminalHost:
         default = "" if question.default is None else str(question.default)
         if question.default in (True, False):
             default = "yes" if question.default else "no"
-        answer: str = click.prompt(question.prompt + hint, default=default, show_default=bool(default), err=True)
+        prompt = BAR + one_line(question.prompt + hint)
+        answer: str = click.prompt(prompt, default=default, show_default=bool(default), err=True)
         return answer
 
     def secret(self, question: Question) -> str | None:

@@ -192,6 +192,17 @@ def indented(text: str) -> str:
     return text.replace("\n", "\n    ")
 
 
+def spoken(text: str) -> str:
+    """What a macro says. At a terminal each line has a bar at its left, so that none can look like one of ours."""
+    if not sys.stdout.isatty():
+        return indented(text)
+    return "\n".join(f"{BAR}{line}" for line in harmless(text).split("\n"))
+
+
+#: What is at the left of each line that a macro says, or asks.
+BAR = "\u2502 "
+
+
 def more(left: int) -> str:
     """The line that tells how many more there are."""
     return f"  {left:,} more; show all with --all"

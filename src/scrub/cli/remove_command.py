@@ -14,7 +14,7 @@ from scrub.cli.output import echo
 def command(macro: str) -> int:
     """Removes MACRO from the library. Its text is kept; `scrub edit TITLE --back 1` restores it."""
     home = scrub.home()
-    entry = home.find(macro)
+    entry = home.find(macro, to_edit=True)
     home.library.remove(entry)
     home.pins.unpin(entry.title)
     echo(f'"{entry.title}" was removed. Restore it: scrub edit "{entry.title}" --back 1')

@@ -76,7 +76,7 @@ def _folded(text: str, depth: int) -> list[str]:
 def _history(macro: str, as_json: bool) -> int:
     library = scrub.home().library
     try:
-        title = scrub.home().find(macro).title
+        title = scrub.home().find(macro, to_edit=True).title
     except scrub.BadCall:
         title = macro
     former = library.former.all(title)

@@ -17,6 +17,7 @@ from scrub.cli.output import (
     failed,
     indented,
     short_path,
+    spoken,
     strong,
 )
 
@@ -43,13 +44,13 @@ class Printer:
             return
         lines = change_lines(found.changes, self.limit, found.headings, self.whole)
         lines += self._beside(found)
-        told = [indented(text) for text in found.said] if found.problem is None else []
+        told = [spoken(text) for text in found.said] if found.problem is None else []
         if not self.several and found.problem is None:
             told += found.notes
         indent = "  " if self.several else ""
         if (lines or (told and self.several)) and found.path:
             self.waiting.append(strong(found.path))
-        self.waiting += [*lines, *(indent + line for line in told)]
+        self.waiting += [*lines, *(indent + line.replace("\n", f"\n{indent}") for line in told)]
         if not self.host.busy:
             self.flush()
 
@@ -131,7 +132,7 @@ class Printer:
         for line, times in _counted(made):
             echo(f"  {line}{times}")
         for text, times in _counted(text for found in result.files if found.problem is None for text in found.said):
-            echo(f"  {indented(text)}{times}")
+            echo(f"  {spoken(text)}{times}")
 
     def _notes(self, files: Sequence[scrub.FileResult]) -> None:
         for note, times in _counted(note for found in files if found.problem is None for note in found.notes):
@@ -179,7 +180,7 @@ class Printer:
             for line in columns(reasons, wrap=True, copied=True):
                 echo(line, err=True)
         elif problems:
-            echo(failed("Failed: ") + str(problems[0].problem), err=True)
+            echo(failed("Failed: ") + indented(str(problems[0].problem)), err=True)
             echo("Nothing was saved.", err=True)
         if left:
             echo(f"Not run after the failure: {', '.join(found.path for found in left)}", err=True)
@@ -196,4 +197,4 @@ def _counted(texts: Iterable[str]) -> list[tuple[str, str]]:
 
 def _reason(found: scrub.FileResult) -> str:
     """Its problem under its name, which need not be said again."""
-    return str(found.problem).removeprefix(f"{found.path}: ")
+    return indented(str(found.problem).removeprefix(f"{found.path}: "))

@@ -280,6 +280,8 @@ class CheckValues(Meant):
                 given = self.value(argument.value, parameter.type, what, parameter.choice, example)
                 if given.word == "pairs":
                     self.note(argument.place, PAIRS_STAY)
+                if parameter.reads:
+                    self._reads(argument.value, given)
                 if parameter.new and isinstance(argument.value, tree.Name):
                     self._ask_twice(argument.value.word)
         given_now = dict(zip(bound, arguments, strict=False)) if len(bound) == len(arguments) else {}
@@ -289,6 +291,20 @@ class CheckValues(Meant):
         if missing and len(bound) == len(arguments):
             self.note(place, f"{listed(missing)} is missing{example_of(callee)}", "missing-argument")
         return tuple(bound)
+
+    def _reads(self, node: Expression, given: Type) -> None:
+        """Notes that a file is read whose path the macro names. A file of the macro's own is part of what is read and
+        approved; one that the person names in an answer is theirs.
+        """
+        if given not in (TEXT, ANY) or (isinstance(node, tree.Call) and node.word == "own-file"):
+            return
+        name = node.word if isinstance(node, tree.Name) else ""
+        if any(question.name == name and question.default is None for question in self.program.questions):
+            return
+        from scrub.model.declare import Reach
+
+        path = node.value if isinstance(node, tree.Constant) else None
+        self.reaches(Reach.FILES, f'reads the file "{path}"' if path else "reads other files")
 
     def _pattern_given(self, pattern: Argument, by: Argument | None) -> None:
         """A pattern written out is looked at now, and what is put in place of what it finds."""

@@ -77,11 +77,13 @@ class Library:
 
         return FormerTexts(os.path.join(self.folder, "former"))
 
-    def find(self, words: str) -> Entry:
-        """The one macro with this title, or with these words in its title. Raises `BadCall` for none or several."""
+    def find(self, words: str, to_edit: bool = False) -> Entry:
+        """The one macro with this title, or with these words in its title; a draft only where nothing else fits, or
+        before examples where it is to be edited. Raises `BadCall` for none or several.
+        """
         entries = [entry for entry in self.entries() if not entry.unreadable]
         for candidates in _tiers(words, entries):
-            own = _nearest_home(candidates)
+            own = _nearest_home(candidates, to_edit)
             if len(own) == 1:
                 return own[0]
             if own:
@@ -101,6 +103,16 @@ class Library:
             guess = did_you_mean(title, [entry.title for entry in entries])
             raise BadCall(f'the library has no macro "{title}".{guess}')
         return found
+
+    def same_title(self, text: str, name: str) -> Entry | None:
+        """The macro that one with this text would take the place of: of the same title, with another text, no draft."""
+        title = fold(header(text, name)[0].title)
+        found = [
+            each for each in self.entries() if not each.unreadable and not each.draft and fold(each.title) == title
+        ]
+        if any(each.text == text for each in found):
+            return None
+        return next(iter(_nearest_home(found, False)), None)
 
     def replace(self, entry: Entry, text: str, why: str = "edited") -> Entry:
         """Gives a macro another text, and keeps the earlier one. Raises `BadCall` for a title that is taken."""
@@ -291,16 +303,14 @@ def _entry(path: str, text: str, example: bool) -> Entry:
     return Entry(title, path, " ".join(macro.about), macro.group, tuple(macro.runs_on), example)
 
 
-def _nearest_home(entries: list[Entry]) -> list[Entry]:
-    """One's own macros, else drafts, else those of joined libraries, else examples."""
-    for chosen in (
-        [entry for entry in entries if not (entry.example or entry.draft or entry.shared)],
-        [entry for entry in entries if entry.draft],
-        [entry for entry in entries if entry.shared],
-    ):
-        if chosen:
-            return chosen
-    return entries
+def _nearest_home(entries: list[Entry], to_edit: bool) -> list[Entry]:
+    """One's own macros, else those of joined libraries, else examples, else drafts; drafts come second for an edit."""
+    own = [entry for entry in entries if not (entry.example or entry.draft or entry.shared)]
+    drafts = [entry for entry in entries if entry.draft]
+    shared = [entry for entry in entries if entry.shared]
+    examples = [entry for entry in entries if entry.example]
+    order = (own, drafts, shared, examples) if to_edit else (own, shared, examples, drafts)
+    return next((chosen for chosen in order if chosen), entries)
 
 
 def _tiers(words: str, entries: list[Entry]) -> Iterable[list[Entry]]:

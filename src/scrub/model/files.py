@@ -19,6 +19,12 @@ class FilePath(str):
     __slots__ = ()
 
 
+class ReadPath(FilePath):
+    """The path of a file that is only read, for what is in it. A macro that names one needs approval, like `open`."""
+
+    __slots__ = ()
+
+
 class FromData(str):
     """A path of which a part comes from a file. `own` is what the macro itself says before, up to a separator."""
 

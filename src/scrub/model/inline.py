@@ -8,7 +8,7 @@ from decimal import Decimal
 
 from scrub.model.amounts import Length
 from scrub.model.declare import Item, Reach, action, field, may_lack, needs
-from scrub.model.files import FilePath
+from scrub.model.files import FilePath, ReadPath
 from scrub.model.paragraphs import Paragraph
 from scrub.model.printing import Orientation
 from scrub.model.problem import Failure
@@ -147,7 +147,7 @@ class Picture(Item):
         raise NotImplementedError
 
     @action(Reach.CHANGE)
-    def replace_with(self, picture: FilePath) -> None:
+    def replace_with(self, picture: ReadPath) -> None:
         """Replaces the picture with another one of the same width; the height is adjusted.
 
         picture: a .png or .jpg file.

@@ -10,7 +10,7 @@ from decimal import Decimal
 from scrub.model.amounts import Length
 from scrub.model.declare import FileItem, Item, Reach, action, field, finds, holds, may_lack, selects
 from scrub.model.described import Described
-from scrub.model.files import FilePath, MovableFile
+from scrub.model.files import FilePath, MovableFile, ReadPath
 from scrub.model.outline import Contents
 from scrub.model.printing import Orientation
 from scrub.model.problem import Failure
@@ -416,7 +416,7 @@ class Pdf(Described, MovableFile, Stamped):
 
     @action(Reach.CHANGE)
     @may_lack
-    def append(self, item: object, paper: OnPaper = OnPaper.A4) -> None:
+    def append(self, item: object | ReadPath, paper: OnPaper = OnPaper.A4) -> None:
         """Appends the pages of another PDF, or a picture as a page; all pages of a multi-page TIFF.
 
         item: a PDF or an image that was selected or opened, or its path from the file's own folder.

@@ -6,7 +6,7 @@ from decimal import Decimal
 
 from scrub.model.amounts import Length
 from scrub.model.declare import Item, Reach, action, needs
-from scrub.model.files import FilePath
+from scrub.model.files import FilePath, ReadPath
 from scrub.model.named import NamedTuple
 from scrub.model.problem import Failure
 from scrub.model.values import Choice
@@ -89,7 +89,7 @@ class Stamped(Item):
     @needs("put_picture")
     def stamp_picture(
         self,
-        picture: FilePath,
+        picture: ReadPath,
         place: Spot = Spot.BOTTOM_RIGHT,
         width: Length | None = None,
         margin: Length = _MARGIN,

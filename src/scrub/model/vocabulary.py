@@ -10,7 +10,7 @@ from types import MappingProxyType
 from typing import TYPE_CHECKING, Any
 
 from scrub.model.declare import Docs, Item, Reach
-from scrub.model.files import FilePath
+from scrub.model.files import FilePath, ReadPath
 from scrub.model.named import NamedTuple
 from scrub.model.operations import OPERATIONS
 from scrub.model.printing import PrintedText
@@ -32,6 +32,7 @@ class Parameter(NamedTuple):
     choice: ChoiceClass | None
     whole: bool
     path: bool
+    reads: bool  # a path of a file that is read
     new: bool  # a password that is set
     doc: str
 
@@ -77,7 +78,8 @@ class Callee:
                     parameter.default is parameter.empty,
                     choice_class(hint),
                     int in (hint, *typing.get_args(hint)),
-                    FilePath in (hint, *typing.get_args(hint)),
+                    hint is ReadPath or FilePath in (hint, *typing.get_args(hint)),
+                    ReadPath in (hint, *typing.get_args(hint)),
                     NewSecret in (hint, *typing.get_args(hint)),
                     self.docs.arguments.get(name, ""),
                 )
