@@ -71,7 +71,7 @@ class Base:
         """Makes it again."""
         with self.link() as link:
             cursor = link.cursor()
-            for table in ("night", "picture", "guest", "t"):
+            for table in ("t", "night", "picture", "guest"):
                 cursor.execute(f"DROP TABLE IF EXISTS {table}" + (" CASCADE" if self.engine == "postgresql" else ""))
             for table in TABLES:
                 cursor.execute(table.format(**WORDS[self.engine]))

@@ -371,7 +371,7 @@ def test_messages_are_picked(box: Path, place: str, numbers: list[int]) -> None:
 
 
 @pytest.mark.parametrize(("place", "what"), [
-    ("message 9", "there is no message 9; b.mbox has 6"), ('subject "wood"', "no such message"), ("paragraph 1", "not a place in a mailbox"),
+    ("message 9", "no message 9: b.mbox has 6"), ('subject "wood"', "no such message"), ("paragraph 1", "not a place in a mailbox"),
 ])  # fmt: skip
 def test_what_cannot_be_picked_is_told(box: Path, place: str, what: str) -> None:
     with pytest.raises(scrub.Failure, match=what):
@@ -401,7 +401,7 @@ def test_a_mailbox_at_the_command_line(box: Path, cli: Callable[..., Output]) ->
     assert "dir  mailbox: 1 message from 1 sender" in shown.out
     Path("one.eml").write_bytes(SHAPES["parts"])
     alone = cli("inside", "one.eml")
-    assert "a message of 1 attachment" in alone.out
+    assert "one.eml  message: 1 attachment" in alone.out
     assert "From a@b.example to nobody, no date\nSubject: Fwd: Water\nGr\u00fc\u00dfe to all" in alone.out
 
 

@@ -277,7 +277,7 @@ def test_the_vocabulary_refuses_a_word_twice_and_two_ways_to_one_kind() -> None:
 
     with pytest.raises(TypeError, match='two kinds have the word "leaf"'):
         Vocabulary([Leaf, Other])
-    with pytest.raises(TypeError, match="a tree holds leaf by way of twig and branch"):
+    with pytest.raises(TypeError, match="a tree contains leaf by way of twig and branch"):
         Vocabulary([Tree, Twig, Branch, Leaf])
     assert Vocabulary([Grown, Twig, Branch, Leaf]).path("tree", "leaf") == ("leaves",)
     with pytest.raises(TypeError, match='"colour" of a named is declared twice'):

@@ -235,6 +235,8 @@ class Runner:
             result.number = self.store.begin(self._record(result))
         if prepared.effects:
             self.store.save(result.number, str(len(result.files) + 1), prepared.effects, prepared.record())
+            for each in prepared.files:
+                each.notes += [remark for effect in each.effects if effect.rows for remark in effect.rows.remarks]
         if prepared.sends and self.sender is not None:
             try:
                 self.sender.send(result.number, prepared.sends, prepared.files[0])

@@ -14,6 +14,8 @@ class RowChanges(Protocol):
 
     #: Where the database is: its path, or its address without a password.
     address: str
+    #: What the database made of them, where that is something else; known once they were applied.
+    remarks: list[str]
 
     def apply(self) -> None:
         """Writes them in a transaction that is held open. Raises `Changed` where a row is not what it was."""

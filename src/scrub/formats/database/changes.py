@@ -13,7 +13,7 @@ from uuid import UUID
 
 from scrub.formats.database.engine import Engine, Key, Layout, batches
 from scrub.model.named import NamedTuple
-from scrub.model.problem import FileProblem
+from scrub.model.problem import FileProblem, counted
 from scrub.store.errors import RowMoved, StoreError
 
 #: What is written and held at once.
@@ -48,14 +48,21 @@ class TableChanges:
         self.groups = list(groups)
         self._connect = connect
         self._engine: Engine | None = None
+        #: What the database made of them, where that is something else.
+        self.remarks: list[str] = []
+        self._is_undo = False
 
     def apply(self) -> None:
-        """Writes them in a transaction that is held open."""
+        """Writes them in a transaction that is held open. Raises `StoreError` where the database does something else,
+        and where an undo would fail.
+        """
         self._engine = engine = self._connect()
         try:
             layouts = self._layouts(engine)
             engine.begin()
             self.write(engine, layouts)
+            if not self._is_undo:
+                self._ensure_undo(engine, layouts)
         except BaseException:
             self.drop()
             raise
@@ -67,20 +74,55 @@ class TableChanges:
             raise StoreError(self.address, problem.what) from None
 
     def write(self, engine: Engine, layouts: dict[str, Layout]) -> None:
-        """Writes them into what was begun."""
+        """Writes them into what was begun, and reads each row back."""
         done = []
         for group in self.groups:
-            layout = layouts.get(group.table)
-            if layout is None:
+            if group.table not in layouts:
                 raise RowMoved(self.address, f'the table "{group.table}" was deleted by another program')
-            done.append(self._written(engine, layout, group))
+        names = dict.fromkeys(each.table for each in self.groups)
+        counts = {name: engine.count(layouts[name]) for name in names if engine.alone}
+        for group in self.groups:
+            done.append(self._written(engine, layouts[group.table], group))
+            if engine.alone:
+                counts[group.table] += _more(group)
+        for name, wanted in counts.items():
+            found = engine.count(layouts[name])
+            if found < wanted:
+                what = f'the database deleted other records of "{name}" as well, which cannot be undone'
+                raise StoreError(self.address, f"{what}. Nothing was saved")
+            if found > wanted:
+                more = counted(found - wanted, "other record")
+                self.remarks.append(f'The database added {more} to "{name}".')
         self.groups = done
+
+    def _ensure_undo(self, engine: Engine, layouts: dict[str, Layout]) -> None:
+        """Puts all back where a table has rules or triggers, and lets that go: what breaks a rule cannot come back."""
+        if not any(layouts[each.table].ruled or layouts[each.table].triggers for each in self.groups):
+            return
+        back = self.back()
+        keys: dict[str, set[Key]] = {}
+        for group in self.groups:
+            keys.setdefault(group.table, set()).update(row.key for row in group.rows if row.key is not None)
+        engine.hold()
+        try:
+            back.write(engine, layouts)
+            engine.ensure_rules([layouts[name] for name in keys], keys)
+        except RowMoved:
+            what = "the change could not be undone, because the database changes these records again"
+            raise StoreError(self.address, f"{what} (a trigger). Nothing was saved") from None
+        except StoreError as problem:
+            what = problem.what.partition(". Nothing was saved")[0]
+            raise StoreError(self.address, f"the change could not be undone: {what}. Nothing was saved") from None
+        engine.let_go()
+        if back.remarks:
+            self.remarks.append("Undo cannot restore all values exactly, because the database changes them.")
 
     def _written(self, engine: Engine, layout: Layout, group: Group) -> Group:
         """Writes a group; gives it as what undoes it needs it. Of rows that go, all columns are known."""
         if group.rows[0].old is None:
             return self._inserted(engine, layout, group)
         start = 0
+        changed: dict[int, RowChange] = {}
         for some in batches(group.rows, _BATCH):
             keys = [row.key for row in some if row.key is not None]
             now = engine.now(layout, keys, (*group.columns, *group.read))
@@ -89,9 +131,46 @@ class TableChanges:
             start += len(some)
             if some[0].new is None:
                 engine.delete(layout, keys)
-            else:
-                engine.update(layout, group.columns, [(row.key or (), row.new or ()) for row in some])
-        return Group(group.table, group.columns, group.rows)
+                for key in engine.now(layout, keys, ()):
+                    raise self._ignored(group, key, "delete")
+                continue
+            engine.update(layout, group.columns, [(row.key or (), row.new or ()) for row in some])
+            stored = engine.now(layout, keys, group.columns)
+            for place, row in enumerate(some, start - len(some)):
+                found = stored.get(row.key or ())
+                if found is None:
+                    what = f"the database deleted {self._named(group, row.key)} or gave it another key"
+                    raise StoreError(self.address, f"{what}. Nothing was saved")
+                if not same(found, row.new or ()):
+                    changed[place] = self._as_stored(group, row, found)
+        if not changed:
+            return Group(group.table, group.columns, group.rows)
+        rows = [changed.get(place, row) for place, row in enumerate(group.rows)]
+        return Group(group.table, group.columns, rows)
+
+    def _as_stored(self, group: Group, row: RowChange, found: tuple[Any, ...]) -> RowChange:
+        """A row as the database stored it. Raises `StoreError` where that is what was there before."""
+        wanted = row.new or ()
+        odd = [
+            (name, value, now)
+            for name, value, now in zip(group.columns, wanted, found, strict=True)
+            if not alike(value, now)
+        ]
+        if odd and same(found, row.old or ()):
+            raise self._ignored(group, row.key, "change")
+        for name, value, now in odd:
+            if len(self.remarks) < _TOLD:
+                where = f"{group.table} {_shown_key(row.key)} {name}"
+                self.remarks.append(f"{where}: the database stored {_shown(now)} instead of {_shown(value)}.")
+        return RowChange(row.key, row.old, found)
+
+    def _ignored(self, group: Group, key: Key | None, deed: str) -> StoreError:
+        what = f"the database did not {deed} {self._named(group, key)}"
+        return StoreError(self.address, f"{what} (a trigger, rule or conflict clause). Nothing was saved")
+
+    @staticmethod
+    def _named(group: Group, key: Key | None) -> str:
+        return f'record {_shown_key(key)} of "{group.table}"'
 
     def _ensure_same(self, found: tuple[Any, ...] | None, group: Group, place: int) -> None:
         row = group.rows[place]
@@ -102,8 +181,9 @@ class TableChanges:
             raise self._moved(group, row.key, "was changed")
 
     def _moved(self, group: Group, key: Key | None, what: str) -> RowMoved:
-        shown = ", ".join(str(each) for each in key or ())
-        return RowMoved(self.address, f'the record {shown} of the table "{group.table}" {what} by another program')
+        return RowMoved(
+            self.address, f'the record {_shown_key(key)} of the table "{group.table}" {what} by another program'
+        )
 
     def _inserted(self, engine: Engine, layout: Layout, group: Group) -> Group:
         columns = tuple(each.name for each in layout.columns)
@@ -123,6 +203,12 @@ class TableChanges:
                 self.address,
                 f'a new record of "{group.table}" was not found under its key after writing. Nothing was saved',
             )
+        places = [columns.index(name) for name in group.columns]
+        for key, row in zip(keys, group.rows, strict=True):
+            for name, place, value in zip(group.columns, places, row.new or (), strict=True):
+                if name not in own and len(self.remarks) < _TOLD and not alike(value, whole[key][place]):
+                    stored = f"the database stored {_shown(whole[key][place])} instead of {_shown(value)}"
+                    self.remarks.append(f"{group.table} {_shown_key(key)} {name}: {stored}.")
         return Group(group.table, columns, [RowChange(key, None, whole[key]) for key in keys])
 
     def finish(self) -> None:
@@ -140,7 +226,9 @@ class TableChanges:
     def back(self) -> TableChanges:
         """Those that take these back."""
         groups = [Group(each.table, each.columns, _Backward(each.rows)) for each in reversed(self.groups)]
-        return TableChanges(self.address, groups, self._connect)
+        found = TableChanges(self.address, groups, self._connect)
+        found._is_undo = True
+        return found
 
     def look(self) -> bool | None:
         """Whether they were made."""
@@ -228,6 +316,32 @@ def _made(row: RowChange, found: tuple[Any, ...] | None) -> bool | None:
 def same(found: tuple[Any, ...], wanted: tuple[Any, ...]) -> bool:
     """Whether values of the database are the very same: 1 and 1.0 are not, and neither are "a" and "A"."""
     return found == wanted and list(map(type, found)) == list(map(type, wanted))
+
+
+def _more(group: Group) -> int:
+    """How many rows more the table has after it."""
+    first = group.rows[0]
+    return len(group.rows) if first.old is None else -len(group.rows) if first.new is None else 0
+
+
+def alike(wanted: Any, found: Any) -> bool:
+    """Whether a value is the same in another form of the database: a number as a double, a time with its zone."""
+    if isinstance(found, float) and isinstance(wanted, Decimal | int):
+        return float(wanted) == found
+    return bool(wanted == found)
+
+
+def _shown_key(key: Key | None) -> str:
+    return ", ".join(str(each) for each in key or ())
+
+
+def _shown(value: Any) -> str:
+    text = f'"{value}"' if isinstance(value, str) else "nothing" if value is None else str(value)
+    return text if len(text) <= 60 else f"{text[:57]}..."
+
+
+#: Values that the database stored otherwise and that are told.
+_TOLD = 5
 
 
 def _packed(values: Sequence[Any] | None) -> Any:

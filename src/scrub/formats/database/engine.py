@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from typing import Any, Protocol, TypeVar
 
 from scrub.formats.database.values import Column
@@ -33,6 +33,8 @@ class Layout(NamedTuple):
     hidden_key: bool = False
     #: The tables to which its rows refer.
     parents: tuple[str, ...] = ()
+    #: Whether a row may break a rule that holds for new ones (CHECK, a foreign key), so that it could not be put back.
+    ruled: bool = False
 
 
 class Refusing(StoreError):
@@ -60,6 +62,8 @@ class Engine(Protocol):
 
     #: What keeps it, with its version.
     said: str
+    #: Whether no other program can write into it from `begin` on, so that its rows can be counted.
+    alone: bool
 
     def layouts(self) -> Sequence[Layout]:
         """Its tables, by their names."""
@@ -91,6 +95,15 @@ class Engine(Protocol):
 
     def delete(self, layout: Layout, keys: Sequence[Key]) -> None:
         """Takes rows out."""
+
+    def hold(self) -> None:
+        """Begins a part of the transaction that `let_go` ends as if it had never been."""
+
+    def ensure_rules(self, layouts: Sequence[Layout], keys: Mapping[str, set[Key]]) -> None:
+        """Raises `StoreError` where rows with these keys break a rule that is looked at when the transaction ends."""
+
+    def let_go(self) -> None:
+        """Ends what `hold` began; nothing of it counts."""
 
     def commit(self) -> None:
         """Ends the transaction: all that was written counts."""

@@ -58,6 +58,8 @@ def _needed(name: str) -> Any:
 class ServerEngine:
     """A connection to one database of a server. All is read as it was when the first row was."""
 
+    alone = False
+
     def __init__(self, place: Place) -> None:
         self.place = place
         self._alchemy = _needed("sqlalchemy")
@@ -166,6 +168,22 @@ class ServerEngine:
                 link.rollback()
         self._link = link
 
+    def hold(self) -> None:
+        """Begins a part that is let go again."""
+        with self._told():
+            self._link.exec_driver_sql("SAVEPOINT scrub_trial")
+
+    def ensure_rules(self, layouts: Sequence[Layout], keys: Mapping[str, set[Key]]) -> None:
+        """Raises `StoreError` for what PostgreSQL looks at with COMMIT alone; other servers look at it at once."""
+        if self._postgres:
+            with self._told():
+                self._link.exec_driver_sql("SET CONSTRAINTS ALL IMMEDIATE")
+
+    def let_go(self) -> None:
+        """Undoes what was written since `hold`."""
+        with self._told():
+            self._link.exec_driver_sql("ROLLBACK TO SAVEPOINT scrub_trial")
+
     def commit(self) -> None:
         """All that was written counts."""
         with self._told():
@@ -191,6 +209,7 @@ class ServerEngine:
                 links = looks.get_multi_foreign_keys()
                 triggers = self._triggers(link)
                 closed = {} if self._postgres else self._without_transactions(link)
+                ruled = self._ruled(link)
             kept: dict[str, str] = {}
             parents: dict[str, tuple[str, ...]] = {}
             for (_, table), found in links.items():
@@ -206,6 +225,7 @@ class ServerEngine:
                     () if table in views else tuple((keys.get((schema, table)) or {}).get("constrained_columns") or ()),
                     "is a view. Change the tables behind it" if table in views else closed.get(table, ""),
                     kept.get(table, ""), triggers.get(table, ()), parents=parents.get(table, ()),
+                    ruled=table in ruled,
                 )
                 for (schema, table), found in sorted(columns.items(), key=lambda item: item[0][1])
             ]  # fmt: skip
@@ -220,6 +240,17 @@ class ServerEngine:
         ):
             found[table] = (*found.get(table, ()), name)
         return found
+
+    def _ruled(self, link: Any) -> set[str]:
+        """The tables with rules that a row of them may break all the same, as they were added or switched off later."""
+        sql = (
+            "SELECT DISTINCT c.relname FROM pg_constraint r JOIN pg_class c ON c.oid = r.conrelid "
+            "WHERE c.relnamespace = current_schema()::regnamespace AND (r.contype = 'f' OR NOT r.convalidated)"
+            if self._postgres
+            else "SELECT DISTINCT table_name FROM information_schema.table_constraints "
+            "WHERE table_schema = database() AND constraint_type IN ('CHECK', 'FOREIGN KEY')"
+        )
+        return {table for (table,) in link.exec_driver_sql(sql)}
 
     def _without_transactions(self, link: Any) -> dict[str, str]:
         return {
@@ -336,7 +367,11 @@ class ServerEngine:
         with self._told():
             if self._postgres or self._engine.dialect.insert_returning:
                 sql = f"INSERT INTO {table} {what} RETURNING {self._names(layout.key)}"
-                return tuple(self._link.exec_driver_sql(sql, given).fetchone())
+                made = self._link.exec_driver_sql(sql, given).fetchone()
+                if made is None:
+                    what = f'the database did not add the new record of "{layout.name}"'
+                    raise StoreError(self.place.address, f"{what} (a trigger or rule). Nothing was saved")
+                return tuple(made)
             number = self._link.exec_driver_sql(f"INSERT INTO {table} {what}", given).lastrowid
             return tuple(values.get(each, number) for each in layout.key)
 

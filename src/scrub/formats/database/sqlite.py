@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import contextlib
 import os
+import re
 import sqlite3
 import time
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from typing import Any
 from urllib.parse import quote
 
@@ -14,6 +15,7 @@ from scrub.formats.database.dialects import SqliteDialect, named
 from scrub.formats.database.engine import Key, Layout, Refusing, batches, cascades
 from scrub.formats.database.values import Column, Sort
 from scrub.formats.database.where import EVERY, YES, Where, both, predicates
+from scrub.model.late import late
 from scrub.model.preferences import CURRENT
 from scrub.model.problem import FileProblem
 from scrub.store.disk import only_files
@@ -29,6 +31,8 @@ _BESIDE = ("-journal", "-wal", "-shm")
 
 class SqliteEngine:
     """One database file. It is opened for reading; `begin` opens it for writing."""
+
+    alone = True
 
     def __init__(self, path: str, shown: str = "") -> None:
         """`shown` is how the person wrote the path. Raises `StoreError` for what is not a database."""
@@ -134,6 +138,7 @@ class SqliteEngine:
         asked = "SELECT name FROM sqlite_schema WHERE type = 'trigger' AND tbl_name = ? COLLATE NOCASE ORDER BY name"
         triggers = tuple(each for (each,) in link.execute(asked, (name,)))
         closed, hidden_key = "", False
+        plain = _NOT_PLAIN.sub(" ", sql)
         if kind == "view":
             closed, key = "is a view of other tables. Change those", ()
         elif _is_virtual(sql):
@@ -142,7 +147,10 @@ class SqliteEngine:
             taken = {each.name.lower() for each in columns}
             key = tuple(each for each in ("rowid", "_rowid_", "oid") if each not in taken)[:1]
             hidden_key = bool(key)
-        return Layout(name, tuple(columns), key, closed, "", triggers, hidden_key)
+        if not closed and _REPLACES.search(plain):
+            closed = "has the conflict clause ON CONFLICT REPLACE, which can delete other records"
+        ruled = bool(_RULES.search(plain))
+        return Layout(name, tuple(columns), key, closed, "", triggers, hidden_key, ruled=ruled)
 
     def _hanging(self, layouts: Sequence[Layout]) -> list[Layout]:
         """The tables with those that they refer to, and with what would follow from a deleted row."""
@@ -268,6 +276,38 @@ class SqliteEngine:
         with self._told():
             self._connection.executemany(f"DELETE FROM {named(layout.name)} WHERE {where}", keys)
 
+    def hold(self) -> None:
+        """Begins a part that is let go again."""
+        with self._told():
+            self._connection.execute("SAVEPOINT scrub_trial")
+
+    def ensure_rules(self, layouts: Sequence[Layout], keys: Mapping[str, set[Key]]) -> None:
+        """Raises `StoreError` for rows whose foreign keys lead nowhere: COMMIT looks at them alone."""
+        link = self._connection
+        for layout in layouts:
+            if not layout.parents:
+                continue
+            with self._told():
+                for _, number, parent, _ in link.execute(f"PRAGMA foreign_key_check({named(layout.name)})").fetchall():
+                    key = self._key_at(layout, number)
+                    if key is None or key in keys[layout.name]:
+                        raise StoreError(self.path, f'it refers to a record of "{parent}" that does not exist')
+
+    def _key_at(self, layout: Layout, number: int | None) -> Key | None:
+        if number is None:
+            return None
+        names = ", ".join(map(named, layout.key))
+        found: Key | None = self._connection.execute(
+            f"SELECT {names} FROM {named(layout.name)} WHERE rowid = ?", (number,)
+        ).fetchone()
+        return found
+
+    def let_go(self) -> None:
+        """Undoes what was written since `hold`."""
+        with self._told():
+            self._connection.execute("ROLLBACK TO scrub_trial")
+            self._connection.execute("RELEASE scrub_trial")
+
     def commit(self) -> None:
         """All that was written counts."""
         with self._told():
@@ -278,6 +318,14 @@ class SqliteEngine:
         if self._link is not None:
             self._link.close()
         self._link, self._writing = None, False
+
+
+#: A clause by which a new row deletes another one ("ON CONFLICT clause").
+_REPLACES = late(r"\bon\s+conflict\s+replace\b", re.IGNORECASE)
+#: Rules that a row may break that is there already: it was written while they did not hold.
+_RULES = late(r"\b(?:check|references)\b", re.IGNORECASE)
+#: What says nothing in the statement that made a table: comments, quoted names and texts ("Comment", "Keywords").
+_NOT_PLAIN = late(r"--[^\n]*|/\*(?:[^*]|\*(?!/))*(?:\*/)?|'(?:[^']|'')*'|\"(?:[^\"]|\"\")*\"|`(?:[^`]|``)*`|\[[^\]]*\]")
 
 
 def _head(path: str) -> bytes:
