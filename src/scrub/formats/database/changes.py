@@ -12,6 +12,7 @@ from typing import Any, overload
 from uuid import UUID
 
 from scrub.formats.database.engine import Engine, Key, Layout, batches
+from scrub.formats.database.values import Sort
 from scrub.model.named import NamedTuple
 from scrub.model.problem import FileProblem, counted
 from scrub.store.errors import RowMoved, StoreError
@@ -96,8 +97,10 @@ class TableChanges:
         self.groups = done
 
     def _ensure_undo(self, engine: Engine, layouts: dict[str, Layout]) -> None:
-        """Puts all back where a table has rules or triggers, and lets that go: what breaks a rule cannot come back."""
-        if not any(layouts[each.table].ruled or layouts[each.table].triggers for each in self.groups):
+        """Puts all back where that may fail, and lets it go again. Raises `StoreError` for rows that could not come
+        back, and for deleted ones that would not come back as they were.
+        """
+        if not any(_may_not_come_back(layouts[each.table], each) for each in self.groups):
             return
         back = self.back()
         keys: dict[str, set[Key]] = {}
@@ -114,6 +117,9 @@ class TableChanges:
             what = problem.what.partition(". Nothing was saved")[0]
             raise StoreError(self.address, f"the change could not be undone: {what}. Nothing was saved") from None
         engine.let_go()
+        if back.remarks and any(each.rows[0].new is None for each in self.groups):
+            what = f"the change could not be undone exactly: {back.remarks[0].rstrip('.')}"
+            raise StoreError(self.address, f"{what}. Nothing was saved")
         if back.remarks:
             self.remarks.append("Undo cannot restore all values exactly, because the database changes them.")
 
@@ -190,13 +196,18 @@ class TableChanges:
         there = [row.key for row in group.rows if row.key is not None]
         for key in engine.now(layout, there, ()):
             raise self._moved(group, key, "was added")
-        keys, own = [], {each.name for each in layout.columns if each.own}
+        keys = []
         for row in group.rows:
+            own = {each.name for each in layout.columns if each.own and not (each.numbered and row.key is not None)}
             given = zip(group.columns, row.new or (), strict=True)
             values = {name: value for name, value in given if name not in own}
             if row.key is not None and layout.hidden_key:
                 values[layout.key[0]] = row.key[0]
-            keys.append(engine.insert(layout, values))
+            key = engine.insert(layout, values)
+            if row.key is not None and key != row.key:
+                what = f"{self._named(group, row.key)} was added as {_shown_key(key)}"
+                raise StoreError(self.address, f"{what}, because the database numbers it. Nothing was saved")
+            keys.append(key)
         whole = engine.now(layout, keys, columns)
         if any(key not in whole for key in keys):
             raise StoreError(
@@ -204,6 +215,7 @@ class TableChanges:
                 f'a new record of "{group.table}" was not found under its key after writing. Nothing was saved',
             )
         places = [columns.index(name) for name in group.columns]
+        own = {each.name for each in layout.columns if each.own}
         for key, row in zip(keys, group.rows, strict=True):
             for name, place, value in zip(group.columns, places, row.new or (), strict=True):
                 if name not in own and len(self.remarks) < _TOLD and not alike(value, whole[key][place]):
@@ -315,7 +327,9 @@ def _made(row: RowChange, found: tuple[Any, ...] | None) -> bool | None:
 
 def same(found: tuple[Any, ...], wanted: tuple[Any, ...]) -> bool:
     """Whether values of the database are the very same: 1 and 1.0 are not, and neither are "a" and "A"."""
-    return found == wanted and list(map(type, found)) == list(map(type, wanted))
+    if list(map(type, found)) != list(map(type, wanted)):
+        return False
+    return found == wanted or all(map(alike, wanted, found))
 
 
 def _more(group: Group) -> int:
@@ -324,11 +338,21 @@ def _more(group: Group) -> int:
     return len(group.rows) if first.old is None else -len(group.rows) if first.new is None else 0
 
 
+def _may_not_come_back(layout: Layout, group: Group) -> bool:
+    """Whether putting these rows back may fail, or may make something else of them."""
+    if layout.ruled or layout.triggers:
+        return True
+    plain = (Sort.TEXT, Sort.WHOLE, Sort.NUMBER, Sort.YES_NO, Sort.DATE, Sort.ANY)
+    return group.rows[0].new is None and any(
+        each.sort not in plain or each.loose or each.own for each in layout.columns
+    )
+
+
 def alike(wanted: Any, found: Any) -> bool:
     """Whether a value is the same in another form of the database: a number as a double, a time with its zone."""
     if isinstance(found, float) and isinstance(wanted, Decimal | int):
         return float(wanted) == found
-    return bool(wanted == found)
+    return bool(wanted == found) or (wanted != wanted and found != found)  # NaN is unlike itself
 
 
 def _shown_key(key: Key | None) -> str:

@@ -148,7 +148,9 @@ class ServerDialect(_Binding):
     def ascii(self, column: Column) -> str:
         """Whether the text that is there is all ASCII."""
         name = self.name(column)
-        return f"{'octet_length' if self._postgres else 'length'}({name}) = char_length({name})"
+        if self._postgres:  # a single-byte encoding has a byte for each letter, and a database without one too
+            return rf"""{name} COLLATE "C" !~ '[^\x01-\x7f]'"""
+        return f"length(CONVERT({name} USING utf8mb4)) = char_length({name})"
 
     def plain(self, column: Column) -> str:
         """Whether no letter of the text turns into one of ASCII: a server may keep texts in any encoding."""
@@ -157,7 +159,9 @@ class ServerDialect(_Binding):
     def low(self, column: Column) -> str:
         """The text in lower case, compared by its bytes."""
         name = self.name(column)
-        return f'lower({name} COLLATE "C")' if self._postgres else f"CAST(lower({name}) AS BINARY)"
+        if self._postgres:
+            return f'lower({name} COLLATE "C")'
+        return f"CAST(lower(CONVERT({name} USING utf8mb4) COLLATE utf8mb4_bin) AS BINARY)"
 
     def holds(self, text: str, mark: str, operator: str, length: int) -> str:
         """Whether a text contains, starts with or ends with another."""
@@ -167,7 +171,7 @@ class ServerDialect(_Binding):
 
     def trimmed(self, column: Column) -> str | None:
         """The text without spaces on both sides."""
-        return f"btrim({self.name(column)}, {self.bind(BLANKS)})" if self._postgres else None
+        return f'btrim({self.name(column)} COLLATE "C", {self.bind(BLANKS)})' if self._postgres else None
 
     def compared(self, column: Column, value: Any) -> str | None:
         """The place of a number or a day; a number goes to a double as far as that keeps it (15 digits)."""

@@ -35,6 +35,8 @@ class Layout(NamedTuple):
     parents: tuple[str, ...] = ()
     #: Whether a row may break a rule that holds for new ones (CHECK, a foreign key), so that it could not be put back.
     ruled: bool = False
+    #: Whether "greater than" on its key is the order in which its rows are sorted.
+    ordered: bool = True
 
 
 class Refusing(StoreError):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import os
 import re
 import ssl
 from collections.abc import Iterator, Mapping, Sequence
@@ -92,12 +93,22 @@ class ServerEngine:
         with self._told():
             return self._engine.connect()
 
+    def _ready(self, link: Any) -> None:
+        """Makes a connection read values as they can be written again; before, SQLAlchemy asks it what there is."""
+        if self._postgres:
+            _read_as_texts(link.connection.driver_connection)
+
     def _how(self) -> dict[str, Any]:
         """How the driver connects: over TLS with a certificate that is valid, but to a server on this machine."""
         here = self.place.host in _HERE
         if self._postgres:
             secure = {} if here else {"sslmode": "verify-full", "sslrootcert": "system"}
-            return {"connect_timeout": 15, "options": "-c lock_timeout=5000 -c search_path=public", **secure}
+            return {
+                "connect_timeout": 15,
+                "client_encoding": "UTF8",
+                "options": "-c lock_timeout=5000 -c search_path=public",
+                **secure,
+            }
         more: dict[str, Any] = {} if here else {"ssl": ssl.create_default_context()}
         return {"connect_timeout": 15, "read_timeout": int(PATIENCE) * 10, "charset": "utf8mb4", **more}
 
@@ -108,6 +119,8 @@ class ServerEngine:
             yield
         except (self._alchemy.exc.SQLAlchemyError, self._driver.Error) as error:
             said = self._said(error)
+        except UnicodeDecodeError:
+            said = StoreError(self.place.address, "it contains text that is not in the encoding of the database")
         except (OSError, ssl.SSLError) as error:
             said = StoreError(self.place.address, f"the server cannot be reached: {error.strerror or error}")
         else:
@@ -150,6 +163,8 @@ class ServerEngine:
                 )
                 words = str(version).split()
                 self.said = f"{name} {words[1] if self._postgres else words[0].split('-')[0]}"
+            if self._layouts is not None:
+                self._ready(link)
             self._link = link
         return self._link
 
@@ -163,9 +178,12 @@ class ServerEngine:
                 link.exec_driver_sql("SET CONSTRAINTS ALL DEFERRED")
             else:
                 link.exec_driver_sql("SET SESSION TRANSACTION ISOLATION LEVEL READ COMMITTED")
-                link.exec_driver_sql("SET SESSION sql_mode = 'STRICT_ALL_TABLES,NO_ENGINE_SUBSTITUTION'")
+                link.exec_driver_sql(
+                    "SET SESSION sql_mode = 'STRICT_ALL_TABLES,NO_ENGINE_SUBSTITUTION,NO_AUTO_VALUE_ON_ZERO'"
+                )
                 link.exec_driver_sql("SET SESSION innodb_lock_wait_timeout = 5")
                 link.rollback()
+        self._ready(link)
         self._link = link
 
     def hold(self) -> None:
@@ -210,6 +228,7 @@ class ServerEngine:
                 triggers = self._triggers(link)
                 closed = {} if self._postgres else self._without_transactions(link)
                 ruled = self._ruled(link)
+            self._ready(link)
             kept: dict[str, str] = {}
             parents: dict[str, tuple[str, ...]] = {}
             for (_, table), found in links.items():
@@ -218,17 +237,26 @@ class ServerEngine:
                     deed = str(each["options"].get("ondelete") or "").upper()
                     if deed in ("CASCADE", "SET NULL", "SET DEFAULT"):
                         kept[each["referred_table"]] = cascades(table, deed)
-            self._layouts = [
-                Layout(
-                    table,
-                    tuple(_column(each) for each in found),
-                    () if table in views else tuple((keys.get((schema, table)) or {}).get("constrained_columns") or ()),
-                    "is a view. Change the tables behind it" if table in views else closed.get(table, ""),
-                    kept.get(table, ""), triggers.get(table, ()), parents=parents.get(table, ()),
-                    ruled=table in ruled,
+            self._layouts = []
+            for (schema, table), found in sorted(columns.items(), key=lambda item: item[0][1]):
+                key = (
+                    () if table in views else tuple((keys.get((schema, table)) or {}).get("constrained_columns") or ())
                 )
-                for (schema, table), found in sorted(columns.items(), key=lambda item: item[0][1])
-            ]  # fmt: skip
+                what = "is a view. Change the tables behind it" if table in views else closed.get(table, "")
+                parts = [each["type"] for each in found if each["name"] in key]
+                vague = [str(each) for each in parts if isinstance(each, self._alchemy.Float) or _kind(each) == "BIT"]
+                if vague:  # what is read of it is not what it is compared with
+                    key, what = (
+                        (),
+                        what or f"has a key of the type {vague[0]}, by which records cannot be found exactly",
+                    )
+                self._layouts.append(
+                    Layout(
+                        table, tuple(_column(each) for each in found), key, what, kept.get(table, ""),
+                        triggers.get(table, ()), parents=parents.get(table, ()), ruled=table in ruled,
+                        ordered=all(_kind(each) in _ORDERED for each in parts),
+                    )
+                )  # fmt: skip
         return self._layouts
 
     def _triggers(self, link: Any) -> dict[str, tuple[str, ...]]:
@@ -294,6 +322,9 @@ class ServerEngine:
             yield from self._rows(f"SELECT {wanted} FROM {table} WHERE {found.sent}", dialect.values)
             return
         key, width = self._names(layout.key), len(layout.key)
+        if not layout.ordered:
+            yield from self._counted(f"SELECT {wanted} FROM {table} WHERE {found.sent} ORDER BY {key}", dialect, after)
+            return
         while True:
             values = {f"k{at}": each for at, each in enumerate(after)}
             behind = f"({key}) > ({', '.join(f'%({each})s' for each in values)})" if after else YES
@@ -303,6 +334,20 @@ class ServerEngine:
             if len(page) < _PAGE:
                 return
             after = page[-1][:width]
+
+    def _counted(self, sql: str, dialect: ServerDialect, after: Key) -> Iterator[tuple[Any, ...]]:
+        """Rows page by page, by their number: nothing changes them while they are read."""
+        start, there = 0, not after
+        while True:
+            page = self._rows(f"{sql} LIMIT {_PAGE} OFFSET {start}", dialect.values)
+            for row in page:
+                if there:
+                    yield row
+                elif row[: len(after)] == after:
+                    there = True
+            if len(page) < _PAGE:
+                return
+            start += _PAGE
 
     def row(self, layout: Layout, key: Key, columns: Sequence[str]) -> tuple[Any, ...] | None:
         """One row, by its key."""
@@ -333,7 +378,7 @@ class ServerEngine:
         """Gives rows other values in some columns."""
         table = self._table(layout)
         with self._told():
-            if self._postgres and len(rows) > 20:
+            if self._postgres and len(rows) > 20 and self._may_stream:
                 self._update_at_once(layout, columns, rows)
                 return
             puts = ", ".join(f"{self._quote(each)} = %s" for each in columns)
@@ -341,27 +386,35 @@ class ServerEngine:
             sql = f"UPDATE {table} SET {puts} WHERE {where}"
             self._link.exec_driver_sql(sql, [(*values, *key) for key, values in rows])
 
+    @cached_property
+    def _may_stream(self) -> bool:
+        """Whether this user may make tables of a transaction."""
+        return bool(self._rows("SELECT has_database_privilege(current_database(), 'TEMP')")[0][0])
+
     def _update_at_once(
         self, layout: Layout, columns: Sequence[str], rows: Sequence[tuple[Key, Sequence[Any]]]
     ) -> None:
         """The same through a table of this transaction, which takes the values as one stream."""
         table, link = self._table(layout), self._link
         names = self._names([*layout.key, *columns])
+        given = f"scrub_{os.urandom(8).hex()}"  # no table of theirs has this name
         link.exec_driver_sql(
-            f"CREATE TEMPORARY TABLE scrub_rows ON COMMIT DROP AS SELECT {names} FROM {table} WITH NO DATA"
+            f"CREATE TEMPORARY TABLE {given} ON COMMIT DROP AS SELECT {names} FROM {table} WITH NO DATA"
         )
-        with link.connection.cursor() as cursor, cursor.copy(f"COPY scrub_rows ({names}) FROM STDIN") as stream:
+        with link.connection.cursor() as cursor, cursor.copy(f"COPY {given} ({names}) FROM STDIN") as stream:
             for key, values in rows:
                 stream.write_row((*key, *values))
-        puts = ", ".join(f"{self._quote(each)} = scrub_rows.{self._quote(each)}" for each in columns)
-        where = " AND ".join(f"{table}.{self._quote(each)} = scrub_rows.{self._quote(each)}" for each in layout.key)
-        link.exec_driver_sql(f"UPDATE {table} SET {puts} FROM scrub_rows WHERE {where}")
-        link.exec_driver_sql("DROP TABLE scrub_rows")
+        puts = ", ".join(f"{self._quote(each)} = {given}.{self._quote(each)}" for each in columns)
+        where = " AND ".join(f"{table}.{self._quote(each)} = {given}.{self._quote(each)}" for each in layout.key)
+        link.exec_driver_sql(f"UPDATE {table} SET {puts} FROM {given} WHERE {where}")
+        link.exec_driver_sql(f"DROP TABLE {given}")
 
     def insert(self, layout: Layout, values: dict[str, Any]) -> Key:
         """Adds a row, and gives its key."""
         table, given = self._table(layout), tuple(values.values())
-        what = f"({self._names(list(values))}) VALUES {_places(len(values))}"
+        numbered = any(each.numbered and each.name in values for each in layout.columns)
+        told = " OVERRIDING SYSTEM VALUE" if numbered else ""
+        what = f"({self._names(list(values))}){told} VALUES {_places(len(values))}"
         if not values:
             what = "DEFAULT VALUES" if self._postgres else "() VALUES ()"
         with self._told():
@@ -420,11 +473,45 @@ _SORTS = (
 )  # fmt: skip
 
 
+def _read_as_texts(link: Any) -> None:
+    """Lets types come as the texts that PostgreSQL writes and reads, where what Python makes of them loses something:
+    JSON, lists, ranges, addresses, and spans with months.
+    """
+    text = _needed("psycopg.types.string").TextLoader
+    for each in link.adapters.types:
+        if each.array_oid:
+            link.adapters.register_loader(each.array_oid, text)
+        if each.name in ("json", "jsonb", "inet", "cidr") or each.name.endswith(("range", "multirange")):
+            link.adapters.register_loader(each.oid, text)
+    spans = _needed("psycopg.types.datetime").IntervalLoader
+
+    class Span(spans):  # type: ignore[misc,valid-type]
+        """A span of days and less; months and years have no length, and stay a text."""
+
+        def load(self, data: Any) -> Any:
+            written = bytes(data)
+            return written.decode() if b"mon" in written or b"year" in written else super().load(data)
+
+    link.adapters.register_loader("interval", Span)
+
+
+def _kind(kind: Any) -> str:
+    """The word by which SQL knows a type."""
+    return str(kind.__visit_name__).upper()
+
+
+#: Types of keys whose rows are sorted as they are compared, with what the driver gives and takes of them.
+_ORDERED = frozenset(
+    "INTEGER SMALLINT BIGINT TINYINT MEDIUMINT NUMERIC DECIMAL VARCHAR TEXT CHAR DATE TIMESTAMP DATETIME UUID".split()
+)
+
+
 def _column(found: Any) -> Column:
     """A column as SQLAlchemy describes it."""
     types, kind = _needed("sqlalchemy.types"), found["type"]
     identity = found.get("identity")
-    own = bool(found.get("computed") or (identity and identity.get("always")))
+    numbered = bool(identity and identity.get("always"))
+    own = bool(found.get("computed")) or numbered
     automatic = own or identity or found.get("default") is not None or found.get("autoincrement") is True
     sort = next((each for name, each in _SORTS if isinstance(kind, getattr(types, name))), Sort.CLOSED)
     truth = isinstance(kind, types.Boolean)
@@ -437,4 +524,6 @@ def _column(found: Any) -> Column:
         kind.length if sort is Sort.TEXT else None,
         as_text=sort is Sort.YES_NO and not truth,
         loose=exact is not None and not isinstance(kind, exact),
+        numbered=numbered,
+        zoned=sort is Sort.MOMENT and bool(getattr(kind, "timezone", False)),
     )  # fmt: skip

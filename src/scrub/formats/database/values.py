@@ -50,6 +50,10 @@ class Column(NamedTuple):
     as_text: bool = True
     #: Whether the database compares otherwise than by what it gives: spaces after a text, numbers of few digits.
     loose: bool = False
+    #: Whether the database numbers it, and takes another number only where it is told to (`GENERATED ALWAYS`).
+    numbered: bool = False
+    #: Whether a moment in it is one in time, whatever the zone in which it is written.
+    zoned: bool = False
 
 
 _DATE = re.compile(r"\d{4}-\d\d-\d\d")
@@ -61,14 +65,14 @@ _MOST = 1 << 63
 def reader(column: Column) -> Callable[[Any], Value]:
     """What makes a macro's value of one of the database. One that a macro cannot use becomes a `Trouble`."""
     sort = column.sort
-    words = sort in (Sort.DATE, Sort.MOMENT, Sort.TIME)
+    words, closed = sort in (Sort.DATE, Sort.MOMENT, Sort.TIME), sort is Sort.CLOSED
 
     def read(raw: Any) -> Value:
         kind = type(raw)
         if raw is None or kind is bool:
             return raw
         if kind is str:
-            return _moment(raw, sort) if words else raw
+            return _moment(raw, sort) if words else _closed(column, "values of another type") if closed else raw
         if kind is int:
             return bool(raw) if sort is Sort.YES_NO and raw in (0, 1) else Decimal(raw)
         if kind is float:
@@ -107,7 +111,7 @@ def _other(raw: Any, column: Column) -> Value:
     if isinstance(raw, Decimal):
         return raw if raw.is_finite() else _closed(column, "not a number")
     if isinstance(raw, datetime):
-        return raw if raw.tzinfo is None else raw.astimezone().replace(tzinfo=None)
+        return raw if raw.tzinfo is None else _here(raw)
     if isinstance(raw, date):
         return raw
     if isinstance(raw, time):
@@ -117,6 +121,12 @@ def _other(raw: Any, column: Column) -> Value:
     if isinstance(raw, UUID):
         return str(raw)
     return _closed(column, "bytes" if isinstance(raw, bytes | memoryview) else f"a {type(raw).__name__}")
+
+
+def _here(moment: datetime) -> datetime:
+    """A moment by the clock of this computer; of the hour that comes twice in autumn, it stays the one that it is."""
+    found = moment.astimezone().replace(tzinfo=None)
+    return found if found.astimezone() == moment else found.replace(fold=1)
 
 
 def _closed(column: Column, what: str) -> Any:
@@ -187,6 +197,8 @@ def _moment_of(column: Column, value: Value) -> Any:
     if not isinstance(value, date):
         return None
     found = value if isinstance(value, datetime) else datetime(value.year, value.month, value.day)
+    if column.zoned and found.tzinfo is None:
+        found = found.astimezone()  # as it is read: in the zone of this computer
     return found.isoformat(" ") if column.as_text else found
 
 
