@@ -60,7 +60,10 @@ def free_port() -> int:
 
 
 def knows(server: Any, session: Any, envelope: Any, mechanism: str, data: Any) -> AuthResult:
-    return AuthResult(success=(data.login, data.password) == (b"office", b"larch-19"), handled=False)
+    if data.password == b"later":
+        return AuthResult(success=False, handled=False, message="421 4.7.0 Too many logins")
+    words = (b"larch-19", "lärche-19".encode())
+    return AuthResult(success=data.login == b"office" and data.password in words, handled=False)
 
 
 @pytest.fixture
@@ -187,6 +190,35 @@ def test_what_a_server_says_at_the_end_decides(home: Path, post: Post, answer: s
     assert scrub.outbox()[-1].state == wanted
     assert result.files[0].unsent[0].startswith(f"{wanted}: ")
     assert len(post.taken) == (1 if not answer else 2)  # after one whose fate is unknown nothing is tried
+
+
+@pytest.mark.parametrize("answer", ["251 will forward", "299 fine", "210 queued"])
+def test_every_yes_is_a_yes(home: Path, post: Post, answer: str) -> None:
+    post.answer = lambda: answer
+    result = run(SEND, one(), kind="message")
+    assert result.files[0].unsent == []
+    assert [note.state for note in scrub.outbox()] == ["sent"]
+
+
+@pytest.mark.parametrize("answer", ["354 more", "199 well", "600 what", "hello"])
+def test_neither_yes_nor_no_is_unknown(home: Path, post: Post, answer: str) -> None:
+    post.answer = lambda: answer
+    run(SEND, one(), kind="message")
+    assert [note.state for note in scrub.outbox()] == ["may have been sent"]
+
+
+def test_a_password_beyond_ascii_and_a_server_that_is_busy(
+    home: Path, post: Post, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setenv("SCRUB_SECRET_MAIL_PASSWORD", "lärche-19")
+    assert run(SEND, one(), kind="message").files[0].unsent == []
+    assert len(post.taken) == 1
+    monkeypatch.setenv("SCRUB_SECRET_MAIL_PASSWORD", "lärche-20")
+    assert "rejected the password of office" in run(SEND, one("Wood"), kind="message").files[0].unsent[0]
+    monkeypatch.setenv("SCRUB_SECRET_MAIL_PASSWORD", "later")
+    said = run(SEND, one("Snow"), kind="message").files[0].unsent[0]
+    assert "localhost does not accept logins now: 4.7.0 Too many logins" in said
+    assert len(post.taken) == 1
 
 
 def test_a_silent_server_may_have_sent_it(home: Path, post: Post, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import base64
 import contextlib
 import smtplib
 import ssl
@@ -68,8 +69,10 @@ class SmtpCarrier:
                 password = self._password()
                 if password is None:
                     raise NotSent(f"no password for {server.user} at {server.host}. {KEEP_PASSWORD}")
-                made.login(server.user, password.reveal())
-        except smtplib.SMTPAuthenticationError:
+                _log_in(made, server.user, password.reveal())
+        except smtplib.SMTPAuthenticationError as error:
+            if error.smtp_code not in _WRONG:
+                raise NotSent(f"{server.host} does not accept logins now: {_reason(error)}. Run again later") from None
             raise NotSent(f"{server.host} rejected the password of {server.user}") from None
         except smtplib.SMTPNotSupportedError:
             raise NotSent(f"{server.host} offers no encryption. Scrub does not send unencrypted") from None
@@ -96,8 +99,14 @@ class SmtpCarrier:
             raise PerhapsSent(
                 f"{self.server.host} did not answer after the message was handed over ({_reason(error)})"
             ) from None
-        if code != 250:
+        if 200 <= code < 300:  # RFC 5321, 4.2.1: whatever else the digits say
+            return
+        if code == 421:
+            self._drop()  # it closes the connection (3.8)
+        if 400 <= code < 600:
             raise Declined(f"{self.server.host} rejected it: {_said(answer)}")
+        self._drop()
+        raise PerhapsSent(f"{self.server.host} gave an unknown answer after the message was handed over")
 
     def _envelope(self, connection: smtplib.SMTP, message: Outgoing) -> None:
         """All that comes before the message itself; a recipient that is refused stops it (RFC 5321, 3.3)."""
@@ -139,6 +148,24 @@ class SmtpCarrier:
             with contextlib.suppress(OSError, smtplib.SMTPException):
                 self._open.quit()
             self._drop()
+
+
+#: Answers by which a server says that the user or the password is wrong, or is not enough (RFC 4954, 4 and 6).
+_WRONG = (530, 534, 535, 538, 550, 553)
+
+
+def _log_in(connection: smtplib.SMTP, user: str, password: str) -> None:
+    """Logs in; where a name or password is not ASCII, in UTF-8 (RFC 4616, 2), which smtplib does not write."""
+    if (user + password).isascii():
+        connection.login(user, password)
+        return
+    connection.ehlo_or_helo_if_needed()
+    if "PLAIN" not in connection.esmtp_features.get("auth", "").upper().split():
+        raise NotSent("the server accepts only ASCII in user names and passwords (no AUTH PLAIN). Set another password")
+    secret = base64.b64encode(f"\0{user}\0{password}".encode()).decode("ascii")
+    code, answer = connection.docmd("AUTH", f"PLAIN {secret}")
+    if code not in (235, 503):
+        raise smtplib.SMTPAuthenticationError(code, answer)
 
 
 def _stuffed(data: bytes) -> bytes:
