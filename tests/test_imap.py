@@ -6,6 +6,7 @@ import contextlib
 import email
 import imaplib
 import os
+import re
 import shutil
 import socket
 import ssl
@@ -271,6 +272,9 @@ def test_without_a_server_the_reason_is_told(home: Path, monkeypatch: pytest.Mon
 # -- what a server says only after the login, and what it cannot
 
 
+USERS = {"office": "stove", "warden": "Lärche–19"}
+
+
 @pytest.fixture
 def tls_server(home: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[str]:
     """The address of a server that asks for a password over TLS, as any other mail server does."""
@@ -284,7 +288,9 @@ def tls_server(home: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[str]:
     certificate = authority.issue_cert("localhost")
     certificate.private_key_and_cert_chain_pem.write_to_path(folder / "server.pem")
     authority.cert_pem.write_to_path(folder / "ca.pem")
-    (folder / "users").write_text(f"office:{{PLAIN}}stove:{NOBODY}:{NOBODY}::{folder}/mail\n")
+    (folder / "users").write_text(
+        "".join(f"{user}:{{PLAIN}}{word}:{NOBODY}:{NOBODY}::{folder}/mail\n" for user, word in USERS.items())
+    )
     with socket.socket() as free:
         free.bind(("127.0.0.1", 0))
         port = free.getsockname()[1]
@@ -337,6 +343,36 @@ def test_what_the_server_can_is_asked_after_the_login(tls_server: str) -> None:
     scrub.undo()
     assert [len(numbers("INBOX").split()), len(numbers("Old").split())] == [3, 0]
     other.logout()
+
+
+def test_a_password_beyond_ascii(tls_server: str, monkeypatch: pytest.MonkeyPatch) -> None:
+    address = tls_server.replace("office@", "warden@")
+    monkeypatch.setenv("SCRUB_SECRET_MAIL_PASSWORD", USERS["warden"])
+    assert on_server('say "{count(message)}"', address, preview=True).said == ["0"]
+    for word in ("Lärche", "stove"):
+        monkeypatch.setenv("SCRUB_SECRET_MAIL_PASSWORD", word)
+        with pytest.raises(scrub.FileProblem, match="the server rejected the password of warden"):
+            on_server('say "{count(message)}"', address, preview=True)
+
+
+@pytest.mark.parametrize(
+    ("error", "what"),
+    [
+        (imaplib.IMAP4.abort("socket error: EOF"), "closed the connection during the login: socket error: EOF"),
+        (ConnectionResetError(104, "Connection reset"), "closed the connection during the login: Connection reset"),
+        (imaplib.IMAP4.error("[UNAVAILABLE] try again"), "does not accept logins now: [UNAVAILABLE] try again"),
+        (imaplib.IMAP4.error("[AUTHENTICATIONFAILED] no"), "rejected the password of office"),
+    ],
+)
+def test_only_a_wrong_password_is_told_as_one(
+    tls_server: str, monkeypatch: pytest.MonkeyPatch, error: Exception, what: str
+) -> None:
+    def fails(*_: object) -> None:
+        raise error
+
+    monkeypatch.setattr(imaplib.IMAP4, "login", fails)
+    with pytest.raises(scrub.FileProblem, match=re.escape(f"the server {what}")):
+        on_server('say "{count(message)}"', tls_server, preview=True)
 
 
 def test_messages_marked_as_deleted_are_not_visited(server: Server) -> None:

@@ -77,10 +77,29 @@ def connect(place: Place) -> imaplib.IMAP4:
         if secret is None:
             raise problem(f"no password for {place.user or 'you'}. {KEEP_PASSWORD}")
         try:
-            made.login(place.user, secret.reveal())
-        except imaplib.IMAP4.error:
+            _log_in(made, place, secret.reveal())
+        except (imaplib.IMAP4.abort, OSError) as error:
+            raise problem(f"the server closed the connection during the login: {reason(error)}") from None
+        except imaplib.IMAP4.error as error:
+            if _BUSY.search(str(error)):
+                raise problem(f"the server does not accept logins now: {reason(error)}. Run again later") from None
             raise problem(f"the server rejected the password of {place.user}") from None
     return made
+
+
+#: What a server says that could not look at the password (RFC 5530, 3).
+_BUSY = late(r"\[(?:UNAVAILABLE|INUSE|LIMIT|SERVERBUG)\]", re.IGNORECASE)
+
+
+def _log_in(made: imaplib.IMAP4, place: Place, password: str) -> None:
+    """Logs in; where a name or password is not ASCII, in UTF-8 (RFC 4616, 2), as LOGIN takes none."""
+    if (place.user + password).isascii():
+        made.login(place.user, password)
+        return
+    if "AUTH=PLAIN" not in made.capabilities:
+        what = "the server accepts only ASCII in user names and passwords (no AUTH=PLAIN). Set another password"
+        raise FileProblem(place.address, what)
+    made.authenticate("PLAIN", lambda _: f"\0{place.user}\0{password}".encode())
 
 
 class Lost(FileProblem):
