@@ -92,9 +92,9 @@ def test_a_text_that_cannot_change_alone_is_left_and_told(home: Path) -> None:
     assert [each.as_bytes().partition(b"\n\n")[2] for each in stored(path)] == texts
     assert stored(path)[0]["subject"] == "a b"
     assert [line.partition(": ")[2] for line in result.files[0].log] == [
-        "it has two versions, plain text and HTML, and only one would change. Skipped",
-        "it is signed, and a change would break that. Skipped",
-        "its text has an unknown encoding. Skipped",
+        "it has two versions, plain text and HTML, and only one would change",
+        "it is signed, and a change would break that",
+        "its text has an unknown encoding",
     ]
     assert run('say "{message(3).text}"', path, preview=True).files[0].said == ["6 kg\n\nof & flour"]
     with pytest.raises(scrub.Failure, match="HTML, which would lose its formatting"):

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import atexit
 import contextlib
+import errno
 import gc
 import os
 import sys
@@ -33,6 +34,17 @@ def _leave(code: int) -> NoReturn:
         with contextlib.suppress(OSError, ValueError):  # nobody reads on
             stream.flush()
     os._exit(code)
+
+
+def _from_the_system(error: OSError | MemoryError) -> str:
+    """What the system refused, with what helps."""
+    if isinstance(error, MemoryError):
+        return "Not enough memory. Close other programs, or run it on fewer files at once."
+    full = error.errno in (errno.ENOSPC, getattr(errno, "EDQUOT", None))
+    closed = error.errno in (errno.EACCES, errno.EPERM, errno.EROFS)
+    remedy = "Free some space" if full else "Allow writing there" if closed else "Rename or remove what is in the way"
+    where = f"{os.fsdecode(error.filename)}: " if isinstance(error.filename, str | bytes) else ""
+    return f"{where}{error.strerror or error}. {remedy}, and run again."
 
 
 def run(arguments: list[str]) -> int:
@@ -75,6 +87,11 @@ def run(arguments: list[str]) -> int:
     except Exception as error:
         if os.environ.get("SCRUB_TRACEBACK"):
             raise
+        if isinstance(error, OSError | MemoryError):
+            from scrub.cli.output import harmless
+
+            click.echo(harmless(_from_the_system(error)), err=True)
+            return 1
         click.echo(
             f"This is a bug in Scrub ({type(error).__name__}); your files are intact.\n"
             "For a report that says where: set SCRUB_TRACEBACK=1 and run again.",

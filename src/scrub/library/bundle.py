@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
 import os
 import zipfile
@@ -10,7 +11,7 @@ from collections.abc import Iterable
 
 from scrub.library.library import Entry, Library
 from scrub.library.records import Pins, Settings
-from scrub.library.text import ENDINGS, decoded
+from scrub.library.text import ENDINGS, decoded, write_whole
 from scrub.model.named import NamedTuple
 from scrub.model.operations import as_file_name
 from scrub.model.problem import FileProblem
@@ -47,6 +48,8 @@ def backup(home: str, to: str) -> int:
                 archive.write(os.path.join(home, name), name.replace(os.sep, "/"))
         os.replace(to + ".new", to)
     except OSError as error:
+        with contextlib.suppress(OSError):
+            os.remove(to + ".new")
         raise FileProblem(to, f"the file could not be written: {error.strerror}") from None
     return len(names)
 
@@ -79,9 +82,7 @@ def restore(home: str, source: str, library: Library, replace: bool, take: Itera
             if entry is not None:
                 library.former.keep(entry.title, entry.text, "restored")
         private_folder(os.path.dirname(path))
-        with open(path + ".new", "wb") as out:
-            out.write(data)
-        os.replace(path + ".new", path)
+        write_whole(path, data)
     return found
 
 

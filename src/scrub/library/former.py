@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 from datetime import datetime
 
-from scrub.library.text import read_macro
+from scrub.library.text import read_macro, write_text
 from scrub.model.named import NamedTuple
 from scrub.model.operations import as_file_name
 from scrub.model.values import fold
@@ -46,8 +46,7 @@ class FormerTexts:
         folder = self._of(title)
         private_folder(folder)
         stamp = datetime.now().strftime("%Y-%m-%dT%H-%M-%S-%f")
-        with open(os.path.join(folder, f"{stamp} {why}.scrub"), "w", encoding="utf-8", newline="") as stream:
-            stream.write(text)
+        write_text(os.path.join(folder, f"{stamp} {why}.scrub"), text)
         if files and os.path.isdir(files):
             os.rename(files, os.path.join(folder, f"{stamp} {why} files"))
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import shutil
 from collections.abc import Iterable, Mapping, Sequence
 from functools import cached_property
 from typing import TYPE_CHECKING
@@ -10,7 +11,7 @@ from typing import TYPE_CHECKING
 from scrub.language.header import read_header
 from scrub.language.lexer import ended_lines, split_lines
 from scrub.language.tree import Macro
-from scrub.library.text import ENDINGS, held, read_macro, write_text
+from scrub.library.text import ENDINGS, held, read_macro, write_text, write_whole
 from scrub.model.named import NamedTuple
 from scrub.model.operations import as_file_name
 from scrub.model.problem import BadCall, Problem, ScrubError, did_you_mean
@@ -225,11 +226,16 @@ class Library:
         private_folder(folder)
         same = former is not None and draft and (former.text == text or (over is not None and over.path == former.path))
         path = former.path if former is not None and same else _free_path(folder, title)
-        for file, data in (files or {}).items():
-            private_folder(files_folder(path))
-            with open(os.path.join(files_folder(path), os.path.basename(file)), "wb") as stream:
-                stream.write(data)
-        write_text(path, text)
+        made = bool(files) and not os.path.lexists(files_folder(path))
+        try:
+            for file, data in (files or {}).items():
+                private_folder(files_folder(path))
+                write_whole(os.path.join(files_folder(path), os.path.basename(file)), data)
+            write_text(path, text)
+        except BaseException:
+            if made:
+                shutil.rmtree(files_folder(path), ignore_errors=True)
+            raise
         if former and not draft:
             self.former.keep(former.title, former.text, "draft")
             os.remove(former.path)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import codecs
 import contextlib
 import json
 import os
@@ -11,6 +10,7 @@ from datetime import datetime
 from typing import Any
 
 from scrub.library.text import held, write_text
+from scrub.model.charsets import charset_known
 from scrub.model.named import NamedTuple
 from scrub.model.problem import BadCall, FileProblem, did_you_mean
 from scrub.model.values import fold
@@ -132,9 +132,7 @@ def _refused(name: str, value: Any) -> str:
     if name in _COUNTED and not (value.isascii() and value.isdecimal() and (int(value) > 0 or name == "bar-after")):
         return f'"{name}" is a number of {_COUNTED[name]}, not "{value}"'
     if name == "encoding":
-        try:
-            codecs.lookup(value)
-        except (LookupError, ValueError):
+        if not charset_known(value):
             return f'unknown encoding "{value}". Examples: windows-1252, shift-jis'
     return ""
 

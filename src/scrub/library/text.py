@@ -52,10 +52,15 @@ def decoded(data: bytes, name: str) -> str:
 
 def write_text(path: str, text: str) -> None:
     """Writes a text file whole, or not at all; two that do it at once do not mix."""
+    write_whole(path, text.encode("utf-8"))
+
+
+def write_whole(path: str, data: bytes) -> None:
+    """The same with bytes."""
     fresh = f"{path}.{os.urandom(6).hex()}.new"
     try:
-        with open(fresh, "x", encoding="utf-8", newline="") as stream:
-            stream.write(text)
+        with open(fresh, "xb") as stream:
+            stream.write(data)
         os.replace(fresh, path)
     except BaseException:
         with contextlib.suppress(OSError):

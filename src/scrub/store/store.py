@@ -86,7 +86,13 @@ class Store:
     def _locked(self) -> Iterator[None]:
         """One process at a time commits, undoes or recovers."""
         self._make_folders()
-        with self.disk.locked(os.path.join(self.home, "lock")):
+        path = os.path.join(self.home, "lock")
+        with contextlib.ExitStack() as held:
+            try:
+                held.enter_context(self.disk.locked(path))
+            except OSError as error:
+                what = f"this file of Scrub cannot be used: {error.strerror}. Remove it and run again"
+                raise CannotRead(path, what) from error
             yield
 
     def _make_folders(self) -> None:

@@ -97,7 +97,7 @@ class OpenAttachment(Attachment):
         """Takes it out; a line in its place says what was there."""
         part = self.part
         if part.sealed:
-            raise Failure(f"{self.message.label}: it is {part.sealed}, and a change would break that. Skipped")
+            raise Failure(f"{self.message.label}: it is {part.sealed}, and a change would break that")
         if part.above is None:
             raise Failure(f"{self.message.label}: the message contains only this attachment. Delete the message")
         said = f"[The attachment {self.label} ({self.size}) was taken out on {date.today():%Y-%m-%d}.]"

@@ -15,6 +15,7 @@ from scrub.formats.mail.words import decoded, ensure_one_line, phrase
 from scrub.model.addresses import Address
 from scrub.model.amounts import Size
 from scrub.model.change import cut, visible
+from scrub.model.charsets import charset_known
 from scrub.model.files import FilePath
 from scrub.model.operations import as_file_name
 from scrub.model.problem import Failure
@@ -172,7 +173,7 @@ class OpenMessage(Mailed):
         if found is None:
             page = any(texts_in(part, "text/html"))
             what = "is HTML, which would lose its formatting" if page else "is missing"
-            raise Failure(f"{self.label}: its text {what}. Skipped")
+            raise Failure(f"{self.label}: its text {what}")
         self._set_text(found, data, value)
 
     def _text_of(self, part: Part, data: bytes) -> str:
@@ -199,11 +200,11 @@ class OpenMessage(Mailed):
         if value == before:
             return
         if part.sealed:
-            raise Failure(f"{self.label}: it is {part.sealed}, and a change would break that. Skipped")
+            raise Failure(f"{self.label}: it is {part.sealed}, and a change would break that")
         if list(texts_in(root, "text/html")):
-            raise Failure(f"{self.label}: it has two versions, plain text and HTML, and only one would change. Skipped")
+            raise Failure(f"{self.label}: it has two versions, plain text and HTML, and only one would change")
         if not part.is_readable(data):
-            raise Failure(f"{self.label}: its text has an unknown encoding. Skipped")
+            raise Failure(f"{self.label}: its text has an unknown encoding")
         back = self.put_text(part, value)
         forget = self.remember(part, value)
 
@@ -292,8 +293,8 @@ def rewritten(part: Part, value: str) -> tuple[bytes, dict[str, bytes | None]]:
     values: dict[str, bytes | None] = {}
     charset = part.charset
     try:
-        octets = value.encode(charset)
-    except (UnicodeEncodeError, LookupError):
+        octets = value.encode(charset if charset_known(charset) else "ascii")
+    except UnicodeEncodeError:
         octets = value.encode("utf-8", "surrogateescape")
         values["Content-Type"] = part.type_with("utf-8")
     if part.is_encoded:

@@ -9,7 +9,8 @@ from functools import cached_property
 from typing import TYPE_CHECKING
 
 from scrub.formats.mail.headers import Headers, headers_of
-from scrub.formats.mail.words import charset_known, decoded
+from scrub.formats.mail.words import decoded
+from scrub.model.charsets import charset_known
 from scrub.model.late import late
 
 if TYPE_CHECKING:

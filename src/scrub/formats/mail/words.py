@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import binascii
-import codecs
 import re
 from collections.abc import Iterator
 
+from scrub.model.charsets import charset_known
 from scrub.model.late import late
 from scrub.model.problem import Failure
 
@@ -76,18 +76,9 @@ def _octets(form: str, body: str) -> bytes | None:
 
 def _characters(data: bytes, charset: str) -> str | None:
     try:
-        return data.decode(charset)
-    except (LookupError, UnicodeDecodeError, ValueError):
+        return data.decode(charset) if charset_known(charset) else None
+    except ValueError:  # not in that encoding
         return None
-
-
-def charset_known(name: str) -> bool:
-    """Whether texts in it can be read."""
-    try:
-        codecs.lookup(name)
-    except (LookupError, ValueError):
-        return False
-    return True
 
 
 #: Characters of a line before it is folded (RFC 5322, 2.1.1).

@@ -1,0 +1,132 @@
+"""A full disk, folders that are none, no memory: a message with the name of the file, and nothing left behind."""
+
+from __future__ import annotations
+
+import builtins
+import errno
+import os
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import pytest
+from conftest import Output, macro
+
+import scrub
+
+COMMANDS = [("add", "w.scrub"), ("settings", "encoding", "latin1")]
+
+
+@pytest.fixture
+def words(home: Path) -> Path:
+    path = Path("w.scrub")
+    path.write_text(macro('single-spaces\nopen("b.xlsx")', title="Week"))
+    return path
+
+
+@pytest.mark.parametrize("command", COMMANDS)
+@pytest.mark.parametrize("what", ["file", "folder"])
+def test_a_home_that_is_none_is_named(
+    words: Path, cli: Callable[..., Output], monkeypatch: pytest.MonkeyPatch, command: tuple[str, ...], what: str
+) -> None:
+    other = Path("other")
+    if what == "file":
+        other.write_text("mine")
+    else:
+        (other / ".lock").mkdir(parents=True)
+    monkeypatch.setenv("SCRUB_HOME", str(other.resolve()))
+    told = cli(*command)
+    assert told.code == 1
+    assert str(other.resolve()) in told.err
+    assert "Rename or remove what is in the way, and run again." in told.err
+    assert "bug" not in told.err
+    assert (other.read_text() == "mine") if what == "file" else (os.listdir(other) == [".lock"])
+
+
+def test_a_lock_that_is_a_folder_is_named_by_a_run(book: Path, home: Path) -> None:
+    (Path(os.environ["SCRUB_HOME"]) / "lock").mkdir(parents=True)
+    problem = scrub.run(macro('each sheet\ncell("Z99").value = "x"\nend'), [str(book)]).files[0].problem
+    assert f"{os.path.join(os.environ['SCRUB_HOME'], 'lock')}: this file of Scrub cannot be used" in str(problem)
+
+
+@pytest.mark.parametrize("command", COMMANDS)
+def test_a_full_disk_leaves_nothing(
+    words: Path, cli: Callable[..., Output], monkeypatch: pytest.MonkeyPatch, command: tuple[str, ...]
+) -> None:
+    home = Path(os.environ["SCRUB_HOME"])
+    cli("settings", "show-progress", "no")
+
+    def files() -> dict[str, bytes]:
+        return {str(path): path.read_bytes() for root in (home, Path()) for path in root.rglob("*") if path.is_file()}
+
+    before = files()
+    real = builtins.open
+
+    class Full:
+        """A file of which every write fails, as the disk is full."""
+
+        def __init__(self, stream: Any) -> None:
+            self._stream = stream
+
+        def __getattr__(self, name: str) -> Any:
+            return getattr(self._stream, name)
+
+        def __enter__(self) -> Full:
+            return self
+
+        def __exit__(self, *_: object) -> None:
+            self._stream.close()
+
+        def write(self, data: Any) -> int:
+            raise OSError(errno.ENOSPC, "No space left on device", self._stream.name)
+
+    def opened(path: Any, mode: str = "r", *rest: Any, **more: Any) -> Any:
+        stream = real(path, mode, *rest, **more)
+        return Full(stream) if set(mode) & set("wx") else stream
+
+    with monkeypatch.context() as patched:
+        patched.setattr(builtins, "open", opened)
+        told = cli(*command)
+    assert told.code != 0
+    assert "No space left on device" in told.err
+    assert "bug" not in told.err
+    after = {name: data for name, data in files().items() if not name.endswith(".lock")}
+    assert after == {name: data for name, data in before.items() if not name.endswith(".lock")}
+
+
+def test_no_memory_is_told(words: Path, cli: Callable[..., Output], monkeypatch: pytest.MonkeyPatch) -> None:
+    def none(*_: object, **__: object) -> None:
+        raise MemoryError
+
+    monkeypatch.setattr("scrub.library.text.write_whole", none)
+    told = cli("add", "w.scrub")
+    assert "Not enough memory. Close other programs" in told.err
+
+
+@pytest.mark.parametrize(
+    "charset", ["rot13", "idna", "punycode", "hex", "base64", "undefined", "unicode_escape", "mbcs", "zlib", "no-such"]
+)
+def test_a_charset_that_is_none_leaves_the_message(home: Path, charset: str) -> None:
+    path = Path("one.eml")
+    path.write_bytes(
+        f"From: a@b.example\r\nTo: c@d.example\r\nSubject: =?{charset}?q?Hello_x?=\r\n"
+        f"Content-Type: text/plain; charset={charset}\r\n\r\nHello  there \\x41 you\r\n".encode()
+    )
+    before = path.read_bytes()
+    file = scrub.run(macro("single-spaces\nlog message.subject", "message"), [str(path)]).files[0]
+    assert file.problem is None
+    assert path.read_bytes() == before
+    assert file.log[0].startswith("skipped message 1, a@b.example: its text has an unknown encoding")
+    assert file.log[1] == f"=?{charset}?q?Hello_x?="
+    file = scrub.run(macro('message.text = "Grüße"', "message"), [str(path)]).files[0]
+    assert "unexpected" not in str(file.problem)
+    if file.problem is None:
+        assert "charset" in path.read_text("utf-8")
+        assert "Grüße" in path.read_text("utf-8")
+
+
+def test_the_setting_takes_character_sets_only(home: Path, cli: Callable[..., Output]) -> None:
+    for name in ("rot13", "idna", "base64", "unicode_escape"):
+        assert f'Unknown encoding "{name}"' in cli("settings", "encoding", name).err
+    for name in ("latin1", "windows-1252", "utf-16", "utf-32", "shift-jis", "cp037"):
+        assert cli("settings", "encoding", name).code == 0
