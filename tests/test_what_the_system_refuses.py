@@ -130,3 +130,31 @@ def test_the_setting_takes_character_sets_only(home: Path, cli: Callable[..., Ou
         assert f'Unknown encoding "{name}"' in cli("settings", "encoding", name).err
     for name in ("latin1", "windows-1252", "utf-16", "utf-32", "shift-jis", "cp037"):
         assert cli("settings", "encoding", name).code == 0
+
+
+@pytest.mark.skipif(not hasattr(os, "setxattr"), reason="only Linux has these calls")
+def test_what_hangs_on_a_file_stays(book: Path) -> None:
+    book.chmod(0o640)
+    os.setxattr(book, "user.seen", b"Ann")
+    text = macro('each sheet\ncell("Z99").value = "x"\nend')
+    for number in range(2):
+        file = scrub.run(text.replace('"x"', f'"{number}"'), [str(book)]).files[0]
+        assert (file.problem, file.state) == (None, "changed")
+        assert (os.getxattr(book, "user.seen"), book.stat().st_mode & 0o777) == (b"Ann", 0o640)
+    scrub.undo()
+    assert (os.getxattr(book, "user.seen"), book.stat().st_mode & 0o777) == (b"Ann", 0o640)
+
+
+def test_other_names_of_a_file_are_told(book: Path) -> None:
+    text = macro('each sheet\ncell("Z99").value = "x"\nend')
+    before = book.read_bytes()
+    os.link(book, "too.xlsx")
+    file = scrub.run(text, [str(book)]).files[0]
+    note = "This file has 2 names (hard links): the other one keeps the earlier contents."
+    assert note in file.notes
+    assert Path("too.xlsx").read_bytes() == before
+    assert note not in scrub.run(text, [str(book)]).files[0].notes
+    os.link("too.xlsx", "third.xlsx")
+    os.link("too.xlsx", "fourth.xlsx")
+    assert any("the other 2 keep" in each for each in scrub.run(text, ["third.xlsx"]).files[0].notes)
+    assert not any("hard" in each for each in scrub.run(text, ["fourth.xlsx"], into="out").files[0].notes)

@@ -207,6 +207,8 @@ class Runner:
                 each.headings = file.headings_over(each.changes)
                 each.state = CHANGED if each.effects or each.sends else UNCHANGED
                 each.is_written, each.also = _written(each.effects, each.address)
+                if each.is_written:
+                    each.notes += _other_names(each.address)
                 each.made = _made_anew(each.effects)
                 if (each.made and self.into is not None) or set(each.made) & set(self.targets):
                     each.saved_as = each.made[0]
@@ -360,6 +362,18 @@ def ensure_kept(program: Program, file: Opened, vocabulary: Vocabulary) -> None:
             raise failure
     for inner in program.inner:
         ensure_kept(inner, file, vocabulary)
+
+
+def _other_names(path: str) -> list[str]:
+    """A note where a file has several names: the result gets this one alone."""
+    try:
+        many = os.stat(path).st_nlink
+    except OSError:  # a database on a server, or a mailbox
+        return []
+    if many < 2 or os.path.isdir(path):
+        return []
+    others = "the other one keeps" if many == 2 else f"the other {many - 1} keep"
+    return [f"This file has {many} names (hard links): {others} the earlier contents."]
 
 
 def _made_anew(effects: Sequence[Effect]) -> list[str]:

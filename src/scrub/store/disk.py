@@ -143,8 +143,8 @@ class Disk:
     def write(
         self, path: str, chunks: Iterable[bytes], like: str | None = None, lasting: bool = True, fresh: bool = False
     ) -> None:
-        """Writes a file, and syncs it if `lasting`. With `like`, it takes over that file's mode and owner. One that is
-        `fresh` must not be there yet, under no kind of link, and is private while it is written.
+        """Writes a file, and syncs it if `lasting`. With `like`, it takes over that file's mode, owner and extended
+        attributes. One that is `fresh` must not be there yet, under no link, and is private while it is written.
         """
         flags = os.O_WRONLY | os.O_CREAT | getattr(os, "O_BINARY", 0)
         flags |= os.O_EXCL | getattr(os, "O_NOFOLLOW", 0) if fresh else os.O_TRUNC
@@ -254,3 +254,8 @@ class Disk:
                 os.fchown(handle, was.st_uid, was.st_gid)
         if hasattr(os, "fchmod"):
             os.fchmod(handle, stat.S_IMODE(was.st_mode))
+        if sys.platform == "linux":
+            with contextlib.suppress(OSError):  # a file system without them
+                for name in os.listxattr(like):
+                    with contextlib.suppress(OSError):  # one that only the system sets
+                        os.setxattr(handle, name, os.getxattr(like, name))
