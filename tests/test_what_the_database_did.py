@@ -201,9 +201,10 @@ def test_a_row_that_could_not_come_back_is_not_taken(base: Base, key: int) -> No
 def test_the_sample_has_such_a_row(home: Path) -> None:
     Path("huts.sqlite").write_bytes((files("scrub") / "demo" / "huts.sqlite").read_bytes())
     found = Base("sqlite", "huts.sqlite")
-    for body in ("record.note = nothing", "delete"):
-        file = run(found, f'each record in table("night") where record.id is 70\n{body}\nend')
-        if body == "delete":
-            what = 'the change could not be undone: it refers to a record of "guest" that does not exist'
-            assert what in str(file.problem)
-            assert found.run("SELECT count(*) FROM night WHERE id = 70") == [(1,)]
+    body = 'each record in table("night") where record.id is 70\n{}\nend'
+    assert len(told(run(found, body.format('record.note = "x"')))) == 1  # it says nothing of whom it refers to
+    scrub.undo()
+    what = 'the change could not be undone: it refers to a record of "guest" that does not exist'
+    for deed in ("delete", "record.guest-id = 1"):
+        assert what in str(run(found, body.format(deed)).problem)
+    assert found.run("SELECT count(*) FROM night WHERE id = 70") == [(1,)]

@@ -158,3 +158,19 @@ def test_other_names_of_a_file_are_told(book: Path) -> None:
     os.link("too.xlsx", "fourth.xlsx")
     assert any("the other 2 keep" in each for each in scrub.run(text, ["third.xlsx"]).files[0].notes)
     assert not any("hard" in each for each in scrub.run(text, ["fourth.xlsx"], into="out").files[0].notes)
+
+
+@pytest.mark.parametrize(
+    "body",
+    [
+        'p = pairs(otherwise: "")\nk = 0\nwhile k >= 0\nk = k + 1\np("a long key number {k}") = "a long value {k}"\nend',
+        'while 1 is 1\nlog "a line and so on and so on and so on"\nend',
+        'l = [["a"]]\nwhile 1 is 1\nl = l.with(["some text", "and more"])\nend',
+    ],
+)
+def test_what_grows_without_end_is_stopped_before_the_system_does(
+    home: Path, monkeypatch: pytest.MonkeyPatch, body: str
+) -> None:
+    monkeypatch.setattr("scrub.runner.execution._MOST_MEMORY", 2_000_000_000 // 40)
+    file = scrub.run(macro(body, "nothing"), []).files[0]
+    assert "GB of memory. Look for a list, pairs or a log that grows without end" in str(file.problem)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import sys
 import time
 from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager
@@ -27,6 +28,20 @@ BUDGET = 20_000_000
 _OFTEN = 100
 
 
+#: Bytes of memory by which an execution may grow: the system ends a process that takes all there is.
+_MOST_MEMORY = 4_000_000_000
+
+
+def peak_memory() -> int:
+    """The most memory that this process has had, in bytes; 0 where the system does not tell."""
+    if sys.platform == "win32":
+        return 0
+    import resource
+
+    found = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
+    return found if sys.platform == "darwin" else found * 1024
+
+
 def not_allowed(word: str, reach: Reach) -> Failure:
     """The failure for what goes further than a run may."""
     return Failure(f'"{word}" needs your approval: it {reach.sentence}')
@@ -44,6 +59,7 @@ class Execution:
         self.look_at = budget  # the statements left at which the clock is looked at
         self._minutes = CURRENT.get().most_minutes
         self._end = time.process_time() + self._minutes * 60  # of work: nobody is hurried who is asked something
+        self._memory = peak_memory()
         self.log: list[str] = []
         self.said: list[str] = []
         self.remarks = 0
@@ -72,6 +88,11 @@ class Execution:
             raise Failure(
                 f"the macro worked {counted(self._minutes, 'minute')} on this file without finishing. To allow more: "
                 f"scrub settings max-minutes {self._minutes * 10}"
+            )
+        if peak_memory() - self._memory > _MOST_MEMORY:
+            raise Failure(
+                f"the macro uses more than {_MOST_MEMORY / 1e9:.0f} GB of memory. Look for a list, pairs or a log that "
+                "grows without end"
             )
         if self.steps < 0:
             raise Failure(

@@ -105,7 +105,8 @@ class TableChanges:
         back = self.back()
         keys: dict[str, set[Key]] = {}
         for group in self.groups:
-            keys.setdefault(group.table, set()).update(row.key for row in group.rows if row.key is not None)
+            if group.rows[0].new is None or layouts[group.table].refers.intersection(group.columns):
+                keys.setdefault(group.table, set()).update(row.key for row in group.rows if row.key is not None)
         engine.hold()
         try:
             back.write(engine, layouts)

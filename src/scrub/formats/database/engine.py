@@ -33,6 +33,8 @@ class Layout(NamedTuple):
     hidden_key: bool = False
     #: The tables to which its rows refer.
     parents: tuple[str, ...] = ()
+    #: The columns by which they do; empty where nobody asks.
+    refers: frozenset[str] = frozenset()
     #: Whether a row may break a rule that holds for new ones (CHECK, a foreign key), so that it could not be put back.
     ruled: bool = False
     #: Whether "greater than" on its key is the order in which its rows are sorted.
@@ -102,7 +104,9 @@ class Engine(Protocol):
         """Begins a part of the transaction that `let_go` ends as if it had never been."""
 
     def ensure_rules(self, layouts: Sequence[Layout], keys: Mapping[str, set[Key]]) -> None:
-        """Raises `StoreError` where rows with these keys break a rule that is looked at when the transaction ends."""
+        """Raises `StoreError` where rows with these keys, which came or refer to others now, break a rule that only the
+        end of the transaction looks at.
+        """
 
     def let_go(self) -> None:
         """Ends what `hold` began; nothing of it counts."""

@@ -156,14 +156,20 @@ class SqliteEngine:
         """The tables with those that they refer to, and with what would follow from a deleted row."""
         kept: dict[str, str] = {}
         parents: dict[str, list[str]] = {}
-        asked = 'SELECT "table", on_delete FROM pragma_foreign_key_list(?)'
+        refers: dict[str, list[str]] = {}
+        asked = 'SELECT "table", on_delete, "from" FROM pragma_foreign_key_list(?)'
         for layout in layouts:
-            for other, deed in self._connection.execute(asked, (layout.name,)):
+            for other, deed, column in self._connection.execute(asked, (layout.name,)):
                 parents.setdefault(layout.name, []).append(other)
+                refers.setdefault(layout.name, []).append(column)
                 if deed in ("CASCADE", "SET NULL", "SET DEFAULT"):
                     kept[str(other).lower()] = cascades(layout.name, deed)
         return [
-            each._replace(kept=kept.get(each.name.lower(), ""), parents=tuple(parents.get(each.name, ())))
+            each._replace(
+                kept=kept.get(each.name.lower(), ""),
+                parents=tuple(parents.get(each.name, ())),
+                refers=frozenset(refers.get(each.name, ())),
+            )
             for each in layouts
         ]
 
