@@ -11,8 +11,7 @@ from typing import Any
 import pytest
 from conftest import FOR_EVER, SAMPLE
 from documents import members
-from test_documents import run
-from test_pictures import of_docx, of_odt, picture
+from test_pictures import of_docx, of_odt, picture, run
 
 import scrub
 
