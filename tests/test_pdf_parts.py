@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import io
+import re
 import zlib
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -351,3 +353,21 @@ def test_a_scanned_page_is_not_blank(home: Path) -> None:
         "1 no", "2 yes", "3 no", "4 yes", "5 no", "6 yes"
     ]  # fmt: skip
     assert done('in page(2)\nstamp-text "x"\nlog page.blank\nend', cards).log == ["no"]
+
+
+@pytest.mark.parametrize(
+    "damage",
+    [
+        lambda data: data[: data.rindex(b"startxref")] + b"startxref\n99\n%%EOF\n",
+        lambda data: data.replace(b"endobj", b"endxxx", 1),
+        lambda data: re.sub(rb"/Length (\d)(\d)", lambda found: b"/Length 9%b" % found[2], data),
+    ],
+    ids=["no list of objects", "an object without end", "wrong lengths"],
+)
+def test_what_had_to_be_guessed_is_not_built_upon(cards: Path, damage: Callable[[bytes], bytes]) -> None:
+    data = damage(cards.read_bytes())
+    assert data != cards.read_bytes()
+    cards.write_bytes(data)
+    problem = str(run('each page\nlog page.text\nstamp-text "Draft"\nend', cards).problem)
+    assert "it is damaged" in problem
+    assert cards.read_bytes() == data

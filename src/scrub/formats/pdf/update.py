@@ -12,6 +12,7 @@ from typing import Any
 from scrub.formats.pdf.cipher import Cipher
 from scrub.formats.pdf.needed import needed, told_as_damage
 from scrub.formats.pdf.objects import held, listed, misses_hidden, whole_number
+from scrub.model.late import late
 from scrub.model.problem import Failure
 
 _START = re.compile(rb"startxref\s+(\d+)\s+%%EOF\s*\Z")
@@ -20,6 +21,10 @@ _SMALL = 200
 
 
 _MEND = "Save it again in a PDF program, then run again"
+
+
+#: What qpdf says of objects that it had to guess: where they are, and where they end (ISO 32000-2, 7.3.8 and 7.5.4).
+_DAMAGE = late(r"file is damaged|reconstruct|expected end(?:obj|stream)|recover")
 
 
 class Section:
@@ -34,6 +39,9 @@ class Section:
         found = _START.search(data[-1100:])
         if found is None:
             raise Failure(f"its list of objects cannot be read, so Scrub cannot append to it. {_MEND}")
+        for warning in map(str, pdf.get_warnings()):
+            if _DAMAGE.search(warning):  # others are about what every reader takes, as a page without resources
+                raise Failure(f"it is damaged, and other programs may read it in another way. {_MEND}")
         with told_as_damage():
             if misses_hidden(pdf):
                 raise Failure(
