@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import shlex
 import subprocess
+import time
 from collections.abc import Callable
 from pathlib import Path
 
@@ -158,6 +159,32 @@ def test_what_is_held_is_bounded_and_a_run_can_be_kept(cli: Cli, home: Path) -> 
     assert cli("undo", "1").code == 0
     cli("history", "--release", "1")
     assert not any(each.pinned for each in store.held().values())
+
+
+def test_a_wrong_clock_makes_no_run_old(cli: Cli, home: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """A day in 2036, and back: what was done before stays. Runs on many later days make a run old."""
+    store, now, day = scrub.home().store, time.time(), 86_400
+    days = [now, now + 3_650 * day, now + day, now + 3_650 * day + 60]
+
+    def runs(moments: list[float]) -> None:
+        for moment in moments:
+            made = xlsxwriter.Workbook("one.xlsx")
+            made.add_worksheet("S")
+            made.close()
+            write("mark.scrub", 'in cell("S!B1")\ncell.value = 1\nend')
+            assert cli("run", "mark.scrub", "one.xlsx").code == 0
+            number = max(store.held())
+            for path in (home / "runs" / str(number)).iterdir():
+                os.utime(path, (moment, moment))
+            with monkeypatch.context() as patched:
+                patched.setattr(time, "time", lambda now=moment: now)
+                store.forget(90, 10**9)
+
+    runs(days)
+    assert sorted(store.held()) == [1, 2, 3, 4]
+    runs([now + (100 + number) * day for number in range(6)])
+    assert 1 not in store.held()
+    assert len(store.held()) == 8
 
 
 # -- kinds of files

@@ -6,6 +6,7 @@ import contextlib
 import json
 import os
 import time
+from collections import Counter
 from collections.abc import Callable, Iterator, Sequence
 from typing import Any, NamedTuple
 
@@ -23,6 +24,8 @@ DONE, UNDONE = "done", "undone"
 
 #: The file that keeps a run from being forgotten.
 _PINNED = "kept"
+#: Days with later runs before a run counts as old, whatever the clock says.
+_DAYS_OF_USE = 7
 
 
 #: Is told how far a long piece of work has come: files done, files in all, the next one.
@@ -164,13 +167,19 @@ class Store:
 
     def forget(self, days: int, size: int) -> int:
         """Removes what undoes runs older than that many days, and of the others the oldest until the rest is not
-        bigger than `size` bytes; gives the number of runs. Their records stay, and so do runs that were pinned.
+        bigger than `size` bytes; gives the number of runs. A run is old once there were runs on some later days too:
+        a clock that is wrong for a day makes nothing old. Their records stay, and so do runs that were pinned.
         """
         held = self.held()
         oldest, total = time.time() - days * 86_400, sum(each.size for each in held.values())
         forgotten = 0
+        later = Counter(int(each.newest // 86_400) for each in held.values())  # the days of runs from here on
         for number in sorted(held)[:-1]:  # the last run can always be undone
-            if held[number].pinned or (held[number].newest >= oldest and total <= size):
+            day = int(held[number].newest // 86_400)
+            later[day] -= 1
+            used = sum(many > 0 for many in later.values())
+            is_old = held[number].newest < oldest and used >= min(days, _DAYS_OF_USE)
+            if held[number].pinned or not (is_old or total > size):
                 continue
             for each in held[number].names:
                 self.disk.remove(os.path.join(self._committer.runs, str(number), each))
