@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import os
 import stat
+import time
 import zipfile
 from collections.abc import Callable
 from pathlib import Path
@@ -460,10 +461,16 @@ def test_undo_is_kept_as_long_as_was_set(cli: Cli, book: Path, home: Path) -> No
     cli("run", "show every", book)
     for path in (home / "runs" / "1").iterdir():
         os.utime(path, (0, 0))
+    for number in range(2, 8):  # a run is old after runs on some later days
+        cli("run", "ready", book)
+        assert cli("undo", str(number)).code == 0
+        for path in (home / "runs" / str(number)).iterdir():
+            os.utime(path, (time.time() - number * 86_400,) * 2)
+    assert (home / "runs" / "1").exists()
     cli("run", "ready", book)
     gone = cli("undo", "1")
     assert gone.code != 0
-    assert cli("undo", "2").code == 0
+    assert cli("undo", "8").code == 0
     assert "expired" in cli("undo", "1").err
     assert "Show every hidden sheet" in cli("history").out
 

@@ -43,11 +43,15 @@ def _add(text: str, name: str, files: Mapping[str, bytes], replace: bool) -> int
     library = scrub.home().library
     entry = library.same_title(text, name)
     if entry is not None:
+        is_own = not entry.example and not entry.shared
         what = "the shipped macro" if entry.example else "the joined macro" if entry.shared else "your macro"
         said = f'{name} would replace {what} "{entry.title}"'
         if not replace and not (sys.stdin.isatty() and click.confirm(f"{said}. Replace it?", err=True)):
-            raise scrub.Refused(f'{said}. To replace it: scrub add "{name}" --replace')
-        if not entry.example and not entry.shared:
+            remedy = f'To replace it: scrub add "{name}" --replace'
+            if not is_own:
+                raise scrub.Refused(f"{said}. {remedy}")
+            raise scrub.BadCall(f'{said}. {remedy}, or edit that macro: scrub edit "{entry.title}"')
+        if is_own:
             library.replace(entry, text, "replaced")
             echo(f'Replaced "{entry.title}". The earlier version: scrub show "{entry.title}" --history')
             return 0

@@ -32,14 +32,22 @@ _OFTEN = 100
 _MOST_MEMORY = 4_000_000_000
 
 
-def peak_memory() -> int:
-    """The most memory that this process has had, in bytes; 0 where the system does not tell."""
+#: Seconds of work between two looks at the memory: one takes longer than some statements.
+_WEIGHING = 0.05
+
+
+def memory_used() -> int:
+    """The memory of this process in bytes: what it has now, or else the most it has had; 0 where no system tells."""
     if sys.platform == "win32":
         return 0
     import resource
 
-    found = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
-    return found if sys.platform == "darwin" else found * 1024
+    try:
+        with open("/proc/self/statm", "rb") as stream:
+            return int(stream.read().split()[1]) * resource.getpagesize()
+    except OSError:  # not Linux
+        found = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
+        return found if sys.platform == "darwin" else found * 1024
 
 
 def not_allowed(word: str, reach: Reach) -> Failure:
@@ -59,7 +67,8 @@ class Execution:
         self.look_at = budget  # the statements left at which the clock is looked at
         self._minutes = CURRENT.get().most_minutes
         self._end = time.process_time() + self._minutes * 60  # of work: nobody is hurried who is asked something
-        self._memory = peak_memory()
+        self._memory = memory_used()
+        self._weigh_at = 0.0  # the processor time at which memory is looked at again
         self.log: list[str] = []
         self.said: list[str] = []
         self.remarks = 0
@@ -84,16 +93,19 @@ class Execution:
         if self.steps >= self.look_at:
             return
         self.look_at = max(0, self.steps - _OFTEN)
-        if time.process_time() > self._end:
+        now = time.process_time()
+        if now > self._end:
             raise Failure(
                 f"the macro worked {counted(self._minutes, 'minute')} on this file without finishing. To allow more: "
                 f"scrub settings max-minutes {self._minutes * 10}"
             )
-        if peak_memory() - self._memory > _MOST_MEMORY:
-            raise Failure(
-                f"the macro uses more than {_MOST_MEMORY / 1e9:.0f} GB of memory. Look for a list, pairs or a log that "
-                "grows without end"
-            )
+        if now >= self._weigh_at:
+            self._weigh_at = now + _WEIGHING
+            if memory_used() - self._memory > _MOST_MEMORY:
+                raise Failure(
+                    f"the macro uses more than {_MOST_MEMORY / 1e9:.0f} GB of memory. Look for a list, pairs or a log "
+                    "that grows without end"
+                )
         if self.steps < 0:
             raise Failure(
                 f"the macro ran {self.budget:,} lines without finishing. Look for a loop whose condition never changes"
