@@ -21,7 +21,7 @@ def brief(changed: Sequence[scrub.FileResult], limit: int = SHOWN) -> list[str]:
     """The changes of many files as lines."""
     rows = {id(found): _rows(found) for found in changed}
     counts = Counter(row for every in rows.values() for row in every)
-    common = {row for row, times in counts.items() if times * 2 > len(changed) or times == len(changed)}
+    common = {row for row, times in counts.items() if times * 2 > len(changed)}
     if not common:
         return _by_field(changed, limit)
     order: dict[tuple[str, int], list[str]] = {}
@@ -81,11 +81,11 @@ def _by_field(changed: Sequence[scrub.FileResult], limit: int) -> list[str]:
     files: Counter[str] = Counter()
     first: dict[str, str] = {}
     for found in changed:
-        fields = Counter("other changes" if each.said else _field(each) for each in found.changes)
+        fields = Counter(map(_field, found.changes))
         counts.update(fields)
         files.update(fields.keys())
         for each in found.changes if any(field not in first for field in fields) else ():
-            word = "other changes" if each.said else _field(each)
+            word = _field(each)
             if word not in first:
                 place = f"{each.place}: " if each.place != os.path.basename(found.path) else ""
                 first[word] = f"{short_path(found.path)}: {place}{each}"
@@ -97,4 +97,4 @@ def _by_field(changed: Sequence[scrub.FileResult], limit: int) -> list[str]:
 
 
 def _field(change: scrub.Change) -> str:
-    return change.field or "other changes"
+    return change.field if change.field and not change.said else "other changes"

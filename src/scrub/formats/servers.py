@@ -38,6 +38,16 @@ def ensure_no_password(address: str, parts: SplitResult, name: str) -> None:
         )
 
 
+def plain_login(user: str, password: str) -> bytes:
+    """A user name and a password in UTF-8, as PLAIN takes them (RFC 4616, 2)."""
+    return f"\0{user}\0{password}".encode()
+
+
+def only_ascii(lacks: str) -> str:
+    """What is said of a server without PLAIN, which takes no other passwords."""
+    return f"the server accepts only ASCII in user names and passwords (no {lacks}). Set another password"
+
+
 def distrusted(error: ssl.SSLError) -> str:
     """What is said of a server whose certificate does not hold, and why."""
     why = getattr(error, "verify_message", "") or error.reason or "no agreement"

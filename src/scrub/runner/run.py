@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import decimal
 import os
+import stat
 import time
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from datetime import datetime
@@ -367,10 +368,11 @@ def ensure_kept(program: Program, file: Opened, vocabulary: Vocabulary) -> None:
 def _other_names(path: str) -> list[str]:
     """A note where a file has several names: the result gets this one alone."""
     try:
-        many = os.stat(path).st_nlink
+        found = os.stat(path)
     except OSError:  # a database on a server, or a mailbox
         return []
-    if many < 2 or os.path.isdir(path):
+    many = found.st_nlink
+    if many < 2 or stat.S_ISDIR(found.st_mode):
         return []
     others = "the other one keeps" if many == 2 else f"the other {many - 1} keep"
     return [f"This file has {many} names (hard links): {others} the earlier contents."]

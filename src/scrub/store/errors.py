@@ -41,7 +41,7 @@ class Unfinished(StoreError):
 
 
 class EditedSince(StoreError):
-    """The file was edited after the run that is to be undone."""
+    """The file was edited after the run."""
 
     what = "the file was edited since. To save the earlier version beside it: scrub undo --copy"
 

@@ -5,14 +5,13 @@ from __future__ import annotations
 import contextlib
 import json
 import os
-import time
-from collections import Counter
 from collections.abc import Callable, Iterator, Sequence
 from typing import Any, NamedTuple
 
 from scrub.store.commit import Committer, Step, kept_rows
 from scrub.store.disk import Disk, Dress
 from scrub.store.errors import CannotRead, Changed, EditedSince, NoSuchRun, RowMoved
+from scrub.store.held import PINNED, Held, forget_in, held_in
 from scrub.store.inuse import ensure_free
 from scrub.store.outbox import Outbox
 from scrub.store.patch import Effect, Patch
@@ -21,24 +20,8 @@ from scrub.store.rows import OpensRows, RowChanges
 #: States of one commit.
 DONE, UNDONE = "done", "undone"
 
-
-#: The file that keeps a run from being forgotten.
-_PINNED = "kept"
-#: Days with later runs before a run counts as old, whatever the clock says.
-_DAYS_OF_USE = 7
-
-
 #: Is told how far a long piece of work has come: files done, files in all, the next one.
 Watch = Callable[[float, int, str], None]
-
-
-class Held(NamedTuple):
-    """What takes one run back: its size in bytes, when it was written, whether it is pinned, and its files."""
-
-    size: int
-    newest: float
-    pinned: bool
-    names: tuple[str, ...]
 
 
 class Kept(NamedTuple):
@@ -154,43 +137,16 @@ class Store:
 
     def held(self) -> dict[int, Held]:
         """What takes each run back, of the runs for which anything is held."""
-        found: dict[int, Held] = {}
-        for name in self.disk.names(self._committer.runs):
-            folder = os.path.join(self._committer.runs, name)
-            entries = self.disk.entries(folder) if name.isdecimal() else {}
-            kept = {each: stat for each, stat in entries.items() if each.endswith((".undo", ".redo"))}
-            if kept:
-                size = sum(stat.st_size for stat in kept.values())
-                newest = max(stat.st_mtime for stat in kept.values())
-                found[int(name)] = Held(size, newest, _PINNED in entries, tuple(kept))
-        return found
+        return held_in(self.disk, self._committer.runs)
 
     def forget(self, days: int, size: int) -> int:
-        """Removes what undoes runs older than that many days, and of the others the oldest until the rest is not
-        bigger than `size` bytes; gives the number of runs. A run is old once there were runs on some later days too:
-        a clock that is wrong for a day makes nothing old. Their records stay, and so do runs that were pinned.
-        """
-        held = self.held()
-        oldest, total = time.time() - days * 86_400, sum(each.size for each in held.values())
-        forgotten = 0
-        later = Counter(int(each.newest // 86_400) for each in held.values())  # the days of runs from here on
-        for number in sorted(held)[:-1]:  # the last run can always be undone
-            day = int(held[number].newest // 86_400)
-            later[day] -= 1
-            used = sum(many > 0 for many in later.values())
-            is_old = held[number].newest < oldest and used >= min(days, _DAYS_OF_USE)
-            if held[number].pinned or not (is_old or total > size):
-                continue
-            for each in held[number].names:
-                self.disk.remove(os.path.join(self._committer.runs, str(number), each))
-            total -= held[number].size
-            forgotten += 1
-        return forgotten
+        """Removes undo data that is old or too much; see `held.forget_in`."""
+        return forget_in(self.disk, self._committer.runs, days, size)
 
     def pin(self, number: int, keep: bool) -> None:
         """Keeps the undo data of a run, however old and big, or lets it go again. Raises `NoSuchRun`."""
         self.run(number)
-        path = os.path.join(self._committer.runs, str(number), _PINNED)
+        path = os.path.join(self._committer.runs, str(number), PINNED)
         if keep:
             self.disk.write(path, [b""], lasting=False)
         else:

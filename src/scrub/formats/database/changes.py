@@ -1,17 +1,15 @@
-"""Changes of rows as they are written, kept and undone: for each row what it was, and what it is to be."""
+"""Changes of rows as they are written, kept and undone: for each row the old and the new values."""
 
 from __future__ import annotations
 
-import base64
 import json
 import zlib
 from collections.abc import Callable, Iterator, Sequence
-from datetime import date, datetime, time, timedelta
 from decimal import Decimal
 from typing import Any, overload
-from uuid import UUID
 
 from scrub.formats.database.engine import Engine, Key, Layout, batches
+from scrub.formats.database.packed import packed, unpacked
 from scrub.formats.database.values import Sort
 from scrub.model.named import NamedTuple
 from scrub.model.problem import FileProblem, counted
@@ -19,10 +17,14 @@ from scrub.store.errors import RowMoved, StoreError
 
 #: What is written and held at once.
 _BATCH = 5_000
+#: Values that the database stored otherwise and that are told.
+_TOLD = 5
+#: How a refusal of the database or of its changes ends.
+_NOT_SAVED = ". Nothing was saved"
 
 
 class RowChange(NamedTuple):
-    """A row: what must be in it, and what is to be there. None for a row that is not there, before or after."""
+    """A row: its expected and its new values. None where there is no row, before or after."""
 
     key: Key | None  # None for one that gets its key from the database
     old: tuple[Any, ...] | None
@@ -89,8 +91,7 @@ class TableChanges:
         for name, wanted in counts.items():
             found = engine.count(layouts[name])
             if found < wanted:
-                what = f'the database deleted other records of "{name}" as well, which cannot be undone'
-                raise StoreError(self.address, f"{what}. Nothing was saved")
+                raise self._refused(f'the database deleted other records of "{name}" as well, which cannot be undone')
             if found > wanted:
                 more = counted(found - wanted, "other record")
                 self.remarks.append(f'The database added {more} to "{name}".')
@@ -112,15 +113,14 @@ class TableChanges:
             back.write(engine, layouts)
             engine.ensure_rules([layouts[name] for name in keys], keys)
         except RowMoved:
-            what = "the change could not be undone, because the database changes these records again"
-            raise StoreError(self.address, f"{what} (a trigger). Nothing was saved") from None
+            what = "the change could not be undone, because the database changes these records again (a trigger)"
+            raise self._refused(what) from None
         except StoreError as problem:
-            what = problem.what.partition(". Nothing was saved")[0]
-            raise StoreError(self.address, f"the change could not be undone: {what}. Nothing was saved") from None
+            what = problem.what.removesuffix(_NOT_SAVED)
+            raise self._refused(f"the change could not be undone: {what}") from None
         engine.let_go()
         if back.remarks and any(each.rows[0].new is None for each in self.groups):
-            what = f"the change could not be undone exactly: {back.remarks[0].rstrip('.')}"
-            raise StoreError(self.address, f"{what}. Nothing was saved")
+            raise self._refused(f"the change could not be undone exactly: {back.remarks[0].rstrip('.')}")
         if back.remarks:
             self.remarks.append("Undo cannot restore all values exactly, because the database changes them.")
 
@@ -146,13 +146,10 @@ class TableChanges:
             for place, row in enumerate(some, start - len(some)):
                 found = stored.get(row.key or ())
                 if found is None:
-                    what = f"the database deleted {self._named(group, row.key)} or gave it another key"
-                    raise StoreError(self.address, f"{what}. Nothing was saved")
+                    raise self._refused(f"the database deleted {_named(group, row.key)} or gave it another key")
                 if not same(found, row.new or ()):
                     changed[place] = self._as_stored(group, row, found)
-        if not changed:
-            return Group(group.table, group.columns, group.rows)
-        rows = [changed.get(place, row) for place, row in enumerate(group.rows)]
+        rows = [changed.get(place, row) for place, row in enumerate(group.rows)] if changed else group.rows
         return Group(group.table, group.columns, rows)
 
     def _as_stored(self, group: Group, row: RowChange, found: tuple[Any, ...]) -> RowChange:
@@ -166,18 +163,21 @@ class TableChanges:
         if odd and same(found, row.old or ()):
             raise self._ignored(group, row.key, "change")
         for name, value, now in odd:
-            if len(self.remarks) < _TOLD:
-                where = f"{group.table} {_shown_key(row.key)} {name}"
-                self.remarks.append(f"{where}: the database stored {_shown(now)} instead of {_shown(value)}.")
+            self._remark(group, row.key, name, value, now)
         return RowChange(row.key, row.old, found)
 
-    def _ignored(self, group: Group, key: Key | None, deed: str) -> StoreError:
-        what = f"the database did not {deed} {self._named(group, key)}"
-        return StoreError(self.address, f"{what} (a trigger, rule or conflict clause). Nothing was saved")
+    def _remark(self, group: Group, key: Key | None, name: str, wanted: Any, found: Any) -> None:
+        """Notes a value that the database stored otherwise, of the first ones."""
+        if len(self.remarks) < _TOLD:
+            where = f"{group.table} {_shown_key(key)} {name}"
+            self.remarks.append(f"{where}: the database stored {_shown(found)} instead of {_shown(wanted)}.")
 
-    @staticmethod
-    def _named(group: Group, key: Key | None) -> str:
-        return f'record {_shown_key(key)} of "{group.table}"'
+    def _refused(self, what: str) -> StoreError:
+        return StoreError(self.address, f"{what}{_NOT_SAVED}")
+
+    def _ignored(self, group: Group, key: Key | None, deed: str) -> StoreError:
+        what = f"the database did not {deed} {_named(group, key)}"
+        return self._refused(f"{what} (a trigger, rule or conflict clause)")
 
     def _ensure_same(self, found: tuple[Any, ...] | None, group: Group, place: int) -> None:
         row = group.rows[place]
@@ -198,30 +198,27 @@ class TableChanges:
         for key in engine.now(layout, there, ()):
             raise self._moved(group, key, "was added")
         keys = []
+        own = {each.name for each in layout.columns if each.own}
+        reckoned = {each.name for each in layout.columns if each.own and not each.numbered}
         for row in group.rows:
-            own = {each.name for each in layout.columns if each.own and not (each.numbered and row.key is not None)}
+            left = own if row.key is None else reckoned  # a row that comes back has the number that it had
             given = zip(group.columns, row.new or (), strict=True)
-            values = {name: value for name, value in given if name not in own}
+            values = {name: value for name, value in given if name not in left}
             if row.key is not None and layout.hidden_key:
                 values[layout.key[0]] = row.key[0]
             key = engine.insert(layout, values)
             if row.key is not None and key != row.key:
-                what = f"{self._named(group, row.key)} was added as {_shown_key(key)}"
-                raise StoreError(self.address, f"{what}, because the database numbers it. Nothing was saved")
+                what = f"{_named(group, row.key)} was added as {_shown_key(key)}"
+                raise self._refused(f"{what}, because the database numbers it")
             keys.append(key)
         whole = engine.now(layout, keys, columns)
         if any(key not in whole for key in keys):
-            raise StoreError(
-                self.address,
-                f'a new record of "{group.table}" was not found under its key after writing. Nothing was saved',
-            )
+            raise self._refused(f'a new record of "{group.table}" was not found under its key after writing')
         places = [columns.index(name) for name in group.columns]
-        own = {each.name for each in layout.columns if each.own}
         for key, row in zip(keys, group.rows, strict=True):
             for name, place, value in zip(group.columns, places, row.new or (), strict=True):
-                if name not in own and len(self.remarks) < _TOLD and not alike(value, whole[key][place]):
-                    stored = f"the database stored {_shown(whole[key][place])} instead of {_shown(value)}"
-                    self.remarks.append(f"{group.table} {_shown_key(key)} {name}: {stored}.")
+                if name not in own and not alike(value, whole[key][place]):
+                    self._remark(group, key, name, value, whole[key][place])
         return Group(group.table, columns, [RowChange(key, None, whole[key]) for key in keys])
 
     def finish(self) -> None:
@@ -275,20 +272,20 @@ class TableChanges:
             yield b'{"groups":[[' if number == 0 else b",["
             yield _json(group.table) + b"," + _json(list(group.columns)) + b",["
             for at, some in enumerate(batches(group.rows, _BATCH)):
-                rows = _json([[_packed(part) for part in row] for row in some])
+                rows = _json([[packed(part) for part in row] for row in some])
                 yield (b"," if at else b"") + rows[1:-1]
             yield b"]]"
         yield b"]}" if self.groups else b'{"groups":[]}'
 
     @classmethod
     def load(cls, address: str, kept: bytes, connect: Callable[[], Engine]) -> TableChanges:
-        """Changes as it was kept. Raises `ValueError` or `TypeError` for what is damaged."""
+        """Changes as they were kept. Raises `ValueError` or `TypeError` for what is damaged."""
         try:
             found = json.loads(zlib.decompress(kept))
         except zlib.error as error:
             raise ValueError(str(error)) from error
         groups = [
-            Group(table, tuple(columns), [RowChange(*(_unpacked(part) for part in row)) for row in rows])
+            Group(table, tuple(columns), [RowChange(*(unpacked(part) for part in row)) for row in rows])
             for table, columns, rows in found["groups"]
         ]
         return cls(address, groups, connect)
@@ -356,6 +353,10 @@ def alike(wanted: Any, found: Any) -> bool:
     return bool(wanted == found) or (wanted != wanted and found != found)  # NaN is unlike itself
 
 
+def _named(group: Group, key: Key | None) -> str:
+    return f'record {_shown_key(key)} of "{group.table}"'
+
+
 def _shown_key(key: Key | None) -> str:
     return ", ".join(str(each) for each in key or ())
 
@@ -363,54 +364,3 @@ def _shown_key(key: Key | None) -> str:
 def _shown(value: Any) -> str:
     text = f'"{value}"' if isinstance(value, str) else "nothing" if value is None else str(value)
     return text if len(text) <= 60 else f"{text[:57]}..."
-
-
-#: Values that the database stored otherwise and that are told.
-_TOLD = 5
-
-
-def _packed(values: Sequence[Any] | None) -> Any:
-    if values is None or _SIMPLE.issuperset(map(type, values)):
-        return values  # as JSON writes it on its own
-    return [_plain(each) for each in values]
-
-
-def _unpacked(values: Any) -> tuple[Any, ...] | None:
-    return None if values is None else tuple(_whole(each) for each in values)
-
-
-def _plain(value: Any) -> Any:
-    """A value of a database as JSON contains it."""
-    if type(value) is Decimal:  # by far the commonest
-        return {"number": str(value)}
-    if value is None or isinstance(value, bool | int | str):
-        return value
-    if isinstance(value, float):
-        return {"real": value.hex()}
-    for word, (cls, write, _) in _CODES.items():
-        if isinstance(value, cls):
-            return {word: write(value)}
-    raise StoreError(
-        "", f"values of type {type(value).__name__} cannot be stored in the undo data. Leave this column unchanged"
-    )
-
-
-def _whole(value: Any) -> Any:
-    if not isinstance(value, dict):
-        return value
-    ((word, text),) = value.items()
-    return float.fromhex(text) if word == "real" else _CODES[word][2](text)
-
-
-_SIMPLE = frozenset((int, str, type(None)))
-_TICK = timedelta(microseconds=1)
-_CODES: dict[str, tuple[Any, Callable[[Any], str], Callable[[str], Any]]] = {
-    "number": (Decimal, str, Decimal),
-    "moment": (datetime, datetime.isoformat, datetime.fromisoformat),
-    "day": (date, date.isoformat, date.fromisoformat),
-    "time": (time, time.isoformat, time.fromisoformat),
-    "span": (timedelta, lambda span: str(span // _TICK), lambda text: int(text) * _TICK),
-    "id": (UUID, str, UUID),
-    "bytes": (bytes | memoryview, lambda data: base64.b64encode(bytes(data)).decode(), base64.b64decode),
-    "json": (dict | list, json.dumps, json.loads),
-}  # fmt: skip

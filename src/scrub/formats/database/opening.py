@@ -27,6 +27,6 @@ def open_server(address: str) -> DatabaseFile:
 
 
 def kept_changes(address: str, kept: bytes) -> TableChanges:
-    """Changes of rows as it was kept. Raises `ValueError` or `TypeError` for what is damaged."""
+    """Changes of rows as they were kept. Raises `ValueError` or `TypeError` for what is damaged."""
     connect = partial(ServerEngine, place_of(address)) if "://" in address else partial(SqliteEngine, address)
     return TableChanges.load(address, kept, connect)

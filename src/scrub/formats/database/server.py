@@ -11,10 +11,9 @@ from functools import cached_property
 from typing import Any
 
 from scrub.formats.database.dialects import ServerDialect
-from scrub.formats.database.engine import Key, Layout, Refusing, batches, cascades
-from scrub.formats.database.values import Column, Sort
+from scrub.formats.database.engine import Key, Layout, Refusing, batches
+from scrub.formats.database.server_tables import layouts_of, needed, read_as_texts
 from scrub.formats.database.where import EVERY, YES, Where, both, predicates
-from scrub.formats.extras import module
 from scrub.formats.servers import PATIENCE, ensure_no_password, parts_of
 from scrub.model.late import late
 from scrub.model.named import NamedTuple
@@ -52,10 +51,6 @@ def place_of(address: str) -> Place:
     return Place(parts.scheme, str(parts.hostname), port, user, database, address)
 
 
-def _needed(name: str) -> Any:
-    return module(name, "databases on servers", "servers")
-
-
 class ServerEngine:
     """A connection to one database of a server. All is read as it was when the first row was."""
 
@@ -63,8 +58,8 @@ class ServerEngine:
 
     def __init__(self, place: Place) -> None:
         self.place = place
-        self._alchemy = _needed("sqlalchemy")
-        self._driver = _needed(DRIVERS[place.scheme].partition("+")[2])
+        self._alchemy = needed("sqlalchemy")
+        self._driver = needed(DRIVERS[place.scheme].partition("+")[2])
         self._link: Any = None
         self._writing = False
         self._layouts: list[Layout] | None = None
@@ -85,7 +80,7 @@ class ServerEngine:
             place.host, place.port, place.database,
         )  # fmt: skip
         return self._alchemy.create_engine(
-            url, poolclass=_needed("sqlalchemy.pool").NullPool, connect_args=self._how(), hide_parameters=True
+            url, poolclass=needed("sqlalchemy.pool").NullPool, connect_args=self._how(), hide_parameters=True
         )
 
     def _connect(self) -> Any:
@@ -96,7 +91,7 @@ class ServerEngine:
     def _ready(self, link: Any) -> None:
         """Makes a connection read values as they can be written again; before, SQLAlchemy asks it what there is."""
         if self._postgres:
-            _read_as_texts(link.connection.driver_connection)
+            read_as_texts(link.connection.driver_connection)
 
     def _how(self) -> dict[str, Any]:
         """How the driver connects: over TLS with a certificate that is valid, but to a server on this machine."""
@@ -221,73 +216,9 @@ class ServerEngine:
         if self._layouts is None:
             link = self._connection
             with self._told():
-                looks = self._alchemy.inspect(link)
-                views = set(looks.get_view_names())
-                columns, keys = looks.get_multi_columns(kind=_any_kind(looks)), looks.get_multi_pk_constraint()
-                links = looks.get_multi_foreign_keys()
-                triggers = self._triggers(link)
-                closed = {} if self._postgres else self._without_transactions(link)
-                ruled = self._ruled(link)
+                self._layouts = layouts_of(link, self._postgres)
             self._ready(link)
-            kept: dict[str, str] = {}
-            parents: dict[str, tuple[str, ...]] = {}
-            for (_, table), found in links.items():
-                parents[table] = tuple(each["referred_table"] for each in found)
-                for each in found:
-                    deed = str(each["options"].get("ondelete") or "").upper()
-                    if deed in ("CASCADE", "SET NULL", "SET DEFAULT"):
-                        kept[each["referred_table"]] = cascades(table, deed)
-            self._layouts = []
-            for (schema, table), found in sorted(columns.items(), key=lambda item: item[0][1]):
-                key = (
-                    () if table in views else tuple((keys.get((schema, table)) or {}).get("constrained_columns") or ())
-                )
-                what = "is a view. Change the tables behind it" if table in views else closed.get(table, "")
-                parts = [each["type"] for each in found if each["name"] in key]
-                vague = [str(each) for each in parts if isinstance(each, self._alchemy.Float) or _kind(each) == "BIT"]
-                if vague:  # what is read of it is not what it is compared with
-                    key, what = (
-                        (),
-                        what or f"has a key of the type {vague[0]}, by which records cannot be found exactly",
-                    )
-                self._layouts.append(
-                    Layout(
-                        table, tuple(_column(each) for each in found), key, what, kept.get(table, ""),
-                        triggers.get(table, ()), parents=parents.get(table, ()), ruled=table in ruled,
-                        ordered=all(_kind(each) in _ORDERED for each in parts),
-                    )
-                )  # fmt: skip
         return self._layouts
-
-    def _triggers(self, link: Any) -> dict[str, tuple[str, ...]]:
-        schema = "current_schema()" if self._postgres else "database()"
-        found: dict[str, tuple[str, ...]] = {}
-        for table, name in link.exec_driver_sql(
-            "SELECT DISTINCT event_object_table, trigger_name FROM information_schema.triggers "
-            f"WHERE event_object_schema = {schema} ORDER BY 1, 2"
-        ):
-            found[table] = (*found.get(table, ()), name)
-        return found
-
-    def _ruled(self, link: Any) -> set[str]:
-        """The tables with rules that a row of them may break all the same, as they were added or switched off later."""
-        sql = (
-            "SELECT DISTINCT c.relname FROM pg_constraint r JOIN pg_class c ON c.oid = r.conrelid "
-            "WHERE c.relnamespace = current_schema()::regnamespace AND (r.contype = 'f' OR NOT r.convalidated)"
-            if self._postgres
-            else "SELECT DISTINCT table_name FROM information_schema.table_constraints "
-            "WHERE table_schema = database() AND constraint_type IN ('CHECK', 'FOREIGN KEY')"
-        )
-        return {table for (table,) in link.exec_driver_sql(sql)}
-
-    def _without_transactions(self, link: Any) -> dict[str, str]:
-        return {
-            table: f"uses {engine}, which has no transactions. Convert it to InnoDB"
-            for table, engine in link.exec_driver_sql(
-                "SELECT table_name, engine FROM information_schema.tables "
-                "WHERE table_schema = database() AND engine IS NOT NULL AND engine <> 'InnoDB'"
-            )
-        }
 
     @cached_property
     def _quote(self) -> Any:
@@ -457,73 +388,5 @@ def own_words(error: Any) -> str:
     return said.strip().split("\n")[0].rstrip(".")[:200]
 
 
-def _any_kind(looks: Any) -> Any:
-    return _needed("sqlalchemy.engine.reflection").ObjectKind.ANY
-
-
 def _places(count: int) -> str:
     return f"({', '.join(['%s'] * count)})"
-
-
-#: What a type of SQLAlchemy is to a macro; the first that fits counts, as some are kinds of others.
-_SORTS = (
-    ("Boolean", Sort.YES_NO), ("Integer", Sort.WHOLE), ("Float", Sort.REAL), ("Numeric", Sort.NUMBER),
-    ("DateTime", Sort.MOMENT), ("Date", Sort.DATE), ("Time", Sort.TIME), ("LargeBinary", Sort.CLOSED),
-    ("String", Sort.TEXT),
-)  # fmt: skip
-
-
-def _read_as_texts(link: Any) -> None:
-    """Lets types come as the texts that PostgreSQL writes and reads, where what Python makes of them loses something:
-    JSON, lists, ranges, addresses, and spans with months.
-    """
-    text = _needed("psycopg.types.string").TextLoader
-    for each in link.adapters.types:
-        if each.array_oid:
-            link.adapters.register_loader(each.array_oid, text)
-        if each.name in ("json", "jsonb", "inet", "cidr") or each.name.endswith(("range", "multirange")):
-            link.adapters.register_loader(each.oid, text)
-    spans = _needed("psycopg.types.datetime").IntervalLoader
-
-    class Span(spans):  # type: ignore[misc,valid-type]
-        """A span of days and less; months and years have no length, and stay a text."""
-
-        def load(self, data: Any) -> Any:
-            written = bytes(data)
-            return written.decode() if b"mon" in written or b"year" in written else super().load(data)
-
-    link.adapters.register_loader("interval", Span)
-
-
-def _kind(kind: Any) -> str:
-    """The word by which SQL knows a type."""
-    return str(kind.__visit_name__).upper()
-
-
-#: Types of keys whose rows are sorted as they are compared, with what the driver gives and takes of them.
-_ORDERED = frozenset(
-    "INTEGER SMALLINT BIGINT TINYINT MEDIUMINT NUMERIC DECIMAL VARCHAR TEXT CHAR DATE TIMESTAMP DATETIME UUID".split()
-)
-
-
-def _column(found: Any) -> Column:
-    """A column as SQLAlchemy describes it."""
-    types, kind = _needed("sqlalchemy.types"), found["type"]
-    identity = found.get("identity")
-    numbered = bool(identity and identity.get("always"))
-    own = bool(found.get("computed")) or numbered
-    automatic = own or identity or found.get("default") is not None or found.get("autoincrement") is True
-    sort = next((each for name, each in _SORTS if isinstance(kind, getattr(types, name))), Sort.CLOSED)
-    truth = isinstance(kind, types.Boolean)
-    if getattr(kind, "display_width", None) == 1:  # how MariaDB and MySQL declare yes and no
-        sort = Sort.YES_NO
-    exact = {Sort.REAL: types.Double, Sort.TEXT: types.Text | types.VARCHAR}.get(sort)
-    return Column(
-        found["name"], sort, not found["nullable"] and not automatic, own,
-        (kind.precision, kind.scale or 0) if sort is Sort.NUMBER and kind.precision else None,
-        kind.length if sort is Sort.TEXT else None,
-        as_text=sort is Sort.YES_NO and not truth,
-        loose=exact is not None and not isinstance(kind, exact),
-        numbered=numbered,
-        zoned=sort is Sort.MOMENT and bool(getattr(kind, "timezone", False)),
-    )  # fmt: skip

@@ -45,7 +45,7 @@ YES, NO = "1=1", "1=0"
 _NOTHING_KNOWN = Predicates(YES, YES, YES, NO, NO)
 #: No condition: all rows are sent, and what is asked of them applies to none for sure.
 EVERY = Predicates(YES, NO, NO, NO, NO)
-#: What is around a text that is empty all the same, as far as it is ASCII.
+#: The ASCII characters of a text that counts as empty.
 BLANKS = " \t\n\r"
 
 

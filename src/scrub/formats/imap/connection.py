@@ -10,7 +10,16 @@ import ssl
 from collections.abc import Callable, Sequence
 from typing import Any
 
-from scrub.formats.servers import KEEP_PASSWORD, PATIENCE, distrusted, ensure_no_password, parts_of, reason
+from scrub.formats.servers import (
+    KEEP_PASSWORD,
+    PATIENCE,
+    distrusted,
+    ensure_no_password,
+    only_ascii,
+    parts_of,
+    plain_login,
+    reason,
+)
 from scrub.model.late import late
 from scrub.model.named import NamedTuple
 from scrub.model.passwords import MAIL, password
@@ -97,9 +106,8 @@ def _log_in(made: imaplib.IMAP4, place: Place, password: str) -> None:
         made.login(place.user, password)
         return
     if "AUTH=PLAIN" not in made.capabilities:
-        what = "the server accepts only ASCII in user names and passwords (no AUTH=PLAIN). Set another password"
-        raise FileProblem(place.address, what)
-    made.authenticate("PLAIN", lambda _: f"\0{place.user}\0{password}".encode())
+        raise FileProblem(place.address, only_ascii("AUTH=PLAIN"))
+    made.authenticate("PLAIN", lambda _: plain_login(place.user, password))
 
 
 class Lost(FileProblem):

@@ -9,7 +9,7 @@ import ssl
 from collections.abc import Callable
 from urllib.parse import unquote, urlsplit
 
-from scrub.formats.servers import KEEP_PASSWORD, PATIENCE, distrusted, reason
+from scrub.formats.servers import KEEP_PASSWORD, PATIENCE, distrusted, only_ascii, plain_login, reason
 from scrub.model.named import NamedTuple
 from scrub.model.problem import BadCall
 from scrub.model.sending import Declined, NotSent, Outgoing, PerhapsSent
@@ -161,8 +161,8 @@ def _log_in(connection: smtplib.SMTP, user: str, password: str) -> None:
         return
     connection.ehlo_or_helo_if_needed()
     if "PLAIN" not in connection.esmtp_features.get("auth", "").upper().split():
-        raise NotSent("the server accepts only ASCII in user names and passwords (no AUTH PLAIN). Set another password")
-    secret = base64.b64encode(f"\0{user}\0{password}".encode()).decode("ascii")
+        raise NotSent(only_ascii("AUTH PLAIN"))
+    secret = base64.b64encode(plain_login(user, password)).decode("ascii")
     code, answer = connection.docmd("AUTH", f"PLAIN {secret}")
     if code not in (235, 503):
         raise smtplib.SMTPAuthenticationError(code, answer)
