@@ -271,7 +271,7 @@ def table_of_texts(path: Path, rows: int) -> Path:
 
 
 def document(path: Path, paragraphs: int) -> Path:
-    """A document of that many paragraphs of four runs, a few of which want single spaces or bound units."""
+    """A document of that many paragraphs of four runs, a few with doubled spaces or numbers before units."""
     if path.exists():
         return path
     import docx  # not above: what a process measures begins with the size of the one that starts it

@@ -86,7 +86,7 @@ _HUTS = ("Larch", "Kite", "Sorrel", "Ga\u00f1et", "Rowan", "Tarn")
 
 
 def nights(path: Path, count: int) -> Path:
-    """A database of that many nights, of which some 20 % are long stays."""
+    """A database of that many nights, some 20 % of them long stays."""
     if path.exists():
         return path
     chance = random.Random(1)

@@ -45,7 +45,7 @@ def sentences(does: Sequence[str]) -> list[str]:
 
 
 def mended_aloud(text: str) -> list[str]:
-    """The macros in a pasted text, mended where a mail program broke them, and then shown as it was read."""
+    """The macros in a pasted text, mended where a mail program broke them, and then shown."""
     found = scrub.pasted(text)
     for mended in found:
         if mended != text:

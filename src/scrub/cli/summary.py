@@ -186,7 +186,7 @@ class Printer:
             echo(f"Not run after the failure: {', '.join(found.path for found in left)}", err=True)
 
 
-#: What an action skips, by the part of which the places of a file are named.
+#: What an action skips, by the word for the parts of a file.
 _SKIPPED = {"sheet": "cell", "paragraph": "paragraph", "message": "message", "table": "value", "page": "page"}
 
 

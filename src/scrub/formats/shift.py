@@ -47,18 +47,18 @@ class Shift:
         return line > self.most and line in self._placed
 
     def _at(self, line: int) -> int:
-        """Where a line that keeps its place among its neighbours comes to be."""
+        """The new position of a line that stays between its neighbours."""
         return line - bisect_left(self._left, line) + self._counts[bisect_right(self._marks, line)]
 
     def place(self, line: int) -> int:
-        """Where a line comes to be; 0 for one that goes."""
+        """The new position of a line; 0 for a deleted one."""
         placed = self._placed.get(line)
         if placed is not None:
             return placed
         return 0 if line in self.gone else self._at(line)
 
     def nearest(self, line: int) -> int:
-        """Where a line comes to be, and for one that goes the one that takes its place."""
+        """The new position of a line; for a deleted one, that of the line that takes its place."""
         placed = self._placed.get(line)
         return placed if placed is not None else max(1, self._at(line))
 
@@ -107,7 +107,7 @@ class Shift:
         )
 
     def leader(self, first: int, last: int) -> int:
-        """Which of the lines from one to another comes to be first; the first one where all of them go."""
+        """Which of the lines from one to another is first afterwards; the first one if all of them are deleted."""
         found = self.span(first, last)
         if found is None:
             return first
@@ -144,7 +144,7 @@ class SheetShift(NamedTuple):
         return bool(self.rows) or bool(self.columns)
 
     def area(self, area: Area) -> Area | None:
-        """Where a range comes to be; None when all of it goes. Raises `Failure` where it would leave the sheet."""
+        """The new position of a range; None if all of it is deleted. Raises `Failure` if it would leave the sheet."""
         rows = self.rows.span(area.top, area.bottom) if self.rows else (area.top, area.bottom)
         columns = self.columns.span(area.left, area.right) if self.columns else (area.left, area.right)
         if rows is None or columns is None:
@@ -153,7 +153,7 @@ class SheetShift(NamedTuple):
         return Area(rows[0], columns[0], rows[1], columns[1])
 
     def cell(self, row: int, column: int) -> tuple[int, int] | None:
-        """Where a cell comes to be; None when it goes."""
+        """The new position of a cell; None if it is deleted."""
         row, column = self.rows.place(row), self.columns.place(column)
         return (row, column) if row and column else None
 

@@ -1,4 +1,4 @@
-"""The bytes of a picked file as it was when it was opened."""
+"""The bytes of a picked file when it was opened."""
 
 from __future__ import annotations
 

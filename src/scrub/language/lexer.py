@@ -72,7 +72,7 @@ _ENDED = late(r"[^\r\n\x0b\x0c\x85\u2028\u2029]*(?:\r\n|[\r\n\x0b\x0c\x85\u2028\
 
 
 class LineRead(NamedTuple):
-    """One line as it was read: its tokens, and its comment with the character before it."""
+    """One line: its tokens, and its comment with the character before it."""
 
     tokens: list[Token]
     comment: str

@@ -39,5 +39,5 @@ KEYWORDS = (
     STATEMENTS | VALUES | (frozenset(HEADER) - {"for"})
     | frozenset("as where else end times loop and or not is contains matches exists missing exactly".split())
 )  # fmt: skip
-#: Keywords that can be names all the same, where nothing else is meant.
+#: Keywords that can also be names, where nothing else is meant.
 FREE = frozenset(("group", "about", "into", "macro", "times", "loop"))

@@ -93,7 +93,7 @@ class Changes(Sequence[Change]):
         self._after.append(change.after)
 
     def append_value(self, sheet: str, row: int, column: int, before: object, after: object) -> None:
-        """Puts the changed value of a cell after the others, of which there can be a hundred thousand."""
+        """Adds the changed value of a cell; there can be a hundred thousand."""
         self._places.append(sheet)
         self._rows.append(row)
         self._columns.append(column)

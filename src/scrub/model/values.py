@@ -137,7 +137,7 @@ class Pairs:
         return self.held.values()
 
     def keys(self) -> list[Any]:
-        """The keys, in the order in which they came, as it was written first."""
+        """The keys in the order in which they came, each as it was first written."""
         return [key for key, _ in self.held.values()]
 
     def values(self) -> list[Any]:

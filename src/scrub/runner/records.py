@@ -75,7 +75,7 @@ _DAMAGED = "its record is damaged"
 
 
 def read_record(kept: KeptRun) -> RunRecord:
-    """A run as the store kept it. What is damaged in it is told as that; its files can be undone all the same."""
+    """A run as the store kept it. What is damaged in it is told as that; its files can still be undone."""
     saved = [file for commit in kept.commits for file in _saved(commit)]
     record = kept.record
     try:

@@ -86,7 +86,7 @@ class MaildirMessage(BoxMessage):
 
     @property
     def target(self) -> str:
-        """Where its file is to be: one with flags is among those that were seen by a mail program."""
+        """Where its file belongs: one with flags is among those that were seen by a mail program."""
         if self._flags is None:
             return self.path
         stem = self._name.partition(_INFO)[0]

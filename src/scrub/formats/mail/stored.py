@@ -44,7 +44,7 @@ class StoredMessage(Message):
     # -- what each format offers
 
     def octets(self, start: int, end: int) -> bytes:
-        """The bytes of the message from a place up to another, as it was when it was opened."""
+        """The original bytes of the message, from one place up to another."""
         raise NotImplementedError
 
     def touch(self) -> None:
@@ -66,7 +66,7 @@ class StoredMessage(Message):
         return self._head
 
     def whole(self) -> bytes:
-        """All its bytes, as it was when it was opened."""
+        """All its original bytes."""
         return self.octets(0, self.length)
 
     def parts(self) -> tuple[bytes, Part]:
@@ -129,7 +129,7 @@ class StoredMessage(Message):
     def put_edits(
         self, values: dict[str, bytes | None], splices: dict[tuple[int, int], Edit] | None = None
     ) -> Callable[[], None]:
-        """Keeps what is to be other than it was; returns how to undo it."""
+        """Stores a change; returns how to undo it."""
         self.touch()
         before = self._values, self._splices
         self._values, self._splices = values, self._splices if splices is None else splices

@@ -72,7 +72,7 @@ class Media:
         return put_in(self._wanted, (part, blip.start), (blip, new, others))
 
     def write(self, parts: Parts, folder: str, showing: Iterable[EditedPart]) -> None:
-        """Adds what is to be shown to a folder, and removes what nothing shows any more; `showing` are the parts with
+        """Adds new pictures to a folder, and removes those that nothing shows any more; `showing` are the parts with
         pictures.
         """
         added: dict[bytes, str] = {}

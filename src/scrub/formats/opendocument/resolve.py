@@ -112,7 +112,7 @@ class _Resolver:
         splices = list(step(root, regions_in(root), marks_in(root), refused))  # type: ignore[operator]
         gone = sorted((each for each in splices if each.start < each.end), key=lambda each: (each.start, -each.end))
         whole: list[Splice] = []
-        for each in gone:  # what is in a range that goes, goes with it
+        for each in gone:  # a deleted range takes its contents along
             if not whole or each.start >= whole[-1].end:
                 whole.append(each)
             elif each.end > whole[-1].end:

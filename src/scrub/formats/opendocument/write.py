@@ -223,7 +223,7 @@ class ParagraphWriter:
 
 
 def _with_marks(contents: Sequence[Sequence[_Words]]) -> list[list[_Words]]:
-    """What each piece is to be, with what is round marked words."""
+    """The new XML of each piece, with the elements around marked words."""
     found: list[list[_Words]] = [[] for _ in contents]
     every = [(piece, words) for piece, some in enumerate(contents) for words in some]
     for (piece, (text, look, looks)), marks in zip(every, around(looks for _, (*_, looks) in every), strict=True):

@@ -30,7 +30,7 @@ def whole_number(holder: Any, name: str) -> int:
 
 
 def number_of(value: Any) -> float | None:
-    """A number of which a size on paper can be; None for anything else."""
+    """A number that can be a size on paper; None for anything else."""
     if isinstance(value, bool) or not isinstance(value, int | float | Decimal):
         return None
     return float(value) if -1e9 < value < 1e9 else None

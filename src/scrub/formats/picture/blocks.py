@@ -58,7 +58,7 @@ def _nothing_said() -> Iterator[None]:
         said.seek(0)
         lines = said.read(2000).decode("ascii", "replace").splitlines()
     for line in lines:
-        if line.strip() and "extraneous bytes" not in line:  # those are between blocks, of which none is missing
+        if line.strip() and "extraneous bytes" not in line:  # those are between blocks, and no block is missing
             raise Failure(f"the image is damaged ({line.strip()}); missing parts cannot be restored")
 
 

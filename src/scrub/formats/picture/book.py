@@ -128,7 +128,7 @@ class ImageFile(PickedFile, Image):
         self._change("turned", False, True, lambda data: containers.with_orientation(data, fresh), f"rotated {to}")
 
     def make_upright(self) -> None:
-        """Puts its pixels as they are to be seen."""
+        """Turns its pixels upright."""
         self._change("upright", False, True, points.straight, "rotated as displayed")
 
     def resize(self, longest: int, quality: int = 90) -> None:

@@ -19,7 +19,7 @@ _TYPES = {"png": (".png", "image/png"), "jpeg": (".jpeg", "image/jpeg")}
 
 
 class NewPicture(NamedTuple):
-    """A picture that is to be shown: its file, its bytes, and its pixels as they are seen."""
+    """A new picture: its file, its bytes, and its pixels as they are seen."""
 
     shown: str
     data: bytes

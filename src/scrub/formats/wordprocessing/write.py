@@ -115,7 +115,7 @@ class ParagraphWriter:
         return self.tracking is not None and not self.tracking.is_own(inside)
 
     def _run(self, run: Span, pairs: list[tuple[Piece, list[Bit]]]) -> list[Splice]:
-        """A run made what it is to be. Text of another look is in a run of its own; a run without anything goes."""
+        """The new XML of a run. Text of another look is in a run of its own; a run without anything goes."""
         by_element = {id(piece.element): (piece, content) for piece, content in pairs}
         inside = pairs[0][0].inside
         out: list[tuple[str, str, str]] = []  # what becomes of each stretch, its look, its elements
@@ -240,7 +240,7 @@ class ParagraphWriter:
 
 
 def _with_marks(contents: Sequence[Sequence[Bit]]) -> list[list[Bit]]:
-    """What each piece is to be, with what is round marked words."""
+    """The new XML of each piece, with the elements around marked words."""
     found: list[list[Bit]] = [[] for _ in contents]
     every = [(piece, bit) for piece, bits in enumerate(contents) for bit in bits]
     for (piece, bit), (opening, closing) in zip(every, around(bit.looks for _, bit in every), strict=True):

@@ -163,7 +163,7 @@ def moved_range(text: str, shift: SheetShift, base: tuple[int, int] | None = Non
 
 
 def _letters(written: str, column: int) -> str:
-    """Characters as it was written, where they stay."""
+    """Characters as they were written, where they stay."""
     return written if not column or column_of(written) == column else letters_of(column)
 
 

@@ -251,7 +251,7 @@ class CellWriter:
         return found
 
     def _ensure_nowhere_else(self, row: int, columns: list[int]) -> None:
-        """Raises `Failure` where a cell that is to be added is in a row that is not its own: it must not be there
+        """Raises `Failure` where a new cell is in a row that is not its own: it must not be there
         twice.
         """
         if self._misplaced is None:
