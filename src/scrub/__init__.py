@@ -43,7 +43,7 @@ if TYPE_CHECKING:
     from scrub.model.area import Area, letters_of
     from scrub.model.change import Change
     from scrub.model.declare import Reach
-    from scrub.model.differences import differences
+    from scrub.model.differences import compared, differences
     from scrub.model.document import Document
     from scrub.model.folder import Folder
     from scrub.model.host import Host, Question, QuietHost
@@ -109,6 +109,7 @@ __all__ = [
     "changes",
     "check",
     "check_text",
+    "compared",
     "counted",
     "decoded",
     "did_you_mean",
@@ -153,7 +154,7 @@ _PACKAGES = {
     "scrub.model.area": "Area letters_of",
     "scrub.model.change": "Change",
     "scrub.model.declare": "Reach",
-    "scrub.model.differences": "differences",
+    "scrub.model.differences": "compared differences",
     "scrub.model.document": "Document",
     "scrub.model.files": "Folder",
     "scrub.model.host": "Host Question QuietHost",

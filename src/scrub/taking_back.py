@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from typing import TYPE_CHECKING
+from collections.abc import Callable, Sequence
+from contextlib import nullcontext
+from typing import TYPE_CHECKING, Any
 
 from scrub.store.errors import NoSuchRun
 from scrub.store.store import Restored
@@ -20,7 +21,7 @@ def take_back(
     """
     outbox = home.store.outbox
     if run is None:
-        last = max((note.run for note in outbox.notes() if note.back and note.state == note.done), default=0)
+        last = max((note.run for note in outbox.notes() if note.can_be_undone), default=0)
         newer = next((each.number for each in home.store.runs() if each.commits and not each.undone), 0)
         run = last if last > newer else None
     try:
@@ -34,18 +35,35 @@ def take_back(
 
 def _on_servers(home: Home, run: int) -> tuple[str, ...]:
     """Undoes what a run did on servers; a sentence for each."""
+    from scrub.formats.imap.connection import Lost
     from scrub.formats.imap.deeds import taken_back
     from scrub.model.problem import FileProblem
-    from scrub.store.outbox import TAKEN_BACK
+    from scrub.store.outbox import HALF_DONE, PERHAPS_TAKEN_BACK, TAKEN_BACK
 
     outbox, told = home.store.outbox, []
-    for note in outbox.to_take_back(run):
-        try:
-            taken_back(note.address, note.back, outbox.kept)
-        except (FileProblem, OSError) as problem:
-            what = problem.what if isinstance(problem, FileProblem) else str(problem.strerror)
-            told.append(f"Not undone: {note.subject}: {what}")
-            continue
-        outbox.settle(note.number, TAKEN_BACK)
-        told.append(f"Undone on the server: {note.subject}")
+    notes = outbox.to_take_back(run)
+    with outbox.busy(run) if notes else nullcontext():
+        for note in notes:
+            left: Sequence[dict[str, Any]] = note.back
+
+            def noted(now: Sequence[dict[str, Any]], number: int = note.number) -> None:
+                nonlocal left
+                left = now
+                outbox.left_back(number, HALF_DONE if now else TAKEN_BACK, now)
+                if now:
+                    outbox.begin_back(number)
+
+            outbox.begin_back(note.number)
+            try:
+                taken_back(note.address, note.back, outbox.kept, noted)
+            except Lost as problem:
+                outbox.left_back(note.number, PERHAPS_TAKEN_BACK, ())
+                told.append(f"May have been undone: {note.subject}: {problem.what}. Check your mailbox")
+                continue
+            except (FileProblem, OSError) as problem:
+                outbox.left_back(note.number, note.state if left is note.back else HALF_DONE, left)
+                what = problem.what if isinstance(problem, FileProblem) else str(problem.strerror)
+                told.append(f"Not undone: {note.subject}: {what}")
+                continue
+            told.append(f"Undone on the server: {note.subject}")
     return tuple(told)

@@ -195,6 +195,7 @@ def _kind(text: str) -> str:
 
 def _marked(before: str, after: str) -> tuple[str, str]:
     """Two texts with the words that were deleted and those that came marked."""
+    before, after, goes_on = scrub.compared(before, after)
     one, other = re.findall(r"\s+|\S+", _edges(before)), re.findall(r"\s+|\S+", _edges(after))
     old, new = [], []
     at = to = 0
@@ -204,7 +205,8 @@ def _marked(before: str, after: str) -> tuple[str, str]:
         old.append(same + (f"<del>{gone}</del>" if gone else ""))
         new.append(_visible("".join(other[to:c])) + (f"<ins>{came}</ins>" if came else ""))
         at, to = b, d
-    return "".join(old), "".join(new)
+    more = "\u2026" if goes_on else ""
+    return "".join(old) + more, "".join(new) + more
 
 
 def _plain(text: str) -> str:

@@ -7,8 +7,10 @@ import ssl
 from collections.abc import Sequence
 from urllib.parse import SplitResult, unquote, urlsplit
 
+from scrub.model.late import late
 from scrub.model.problem import FileProblem
 
+_CONTROL = late(r"[\x00-\x1f\x7f-\x9f\u2028\u2029]")
 #: Seconds that a server may be silent.
 PATIENCE = 60.0
 #: How a password comes to be known.
@@ -26,6 +28,9 @@ def parts_of(address: str, schemes: Sequence[str], wrong: str) -> tuple[SplitRes
         raise FileProblem(address, wrong) from None
     if parts.scheme not in schemes or not parts.hostname:
         raise FileProblem(address, wrong)
+    # `urlsplit` drops some of them, and others would end a line that goes to the server.
+    if _CONTROL.search(unquote(address)):
+        raise FileProblem(address, "an address cannot contain line breaks or other control characters")
     return parts, port, unquote(parts.username or ""), unquote(parts.path.strip("/"))
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import defaultdict
 from collections.abc import Callable, Mapping, Sequence
 from functools import lru_cache
 from typing import Any
@@ -32,6 +33,10 @@ class OpenSheet(Sheet):
         self.live: WeakValueDictionary[int, ColumnValues] = WeakValueDictionary()
         self._grown: Area | None = None  # what the changed values span; None when all must be looked at
         self._since: list[int] = []  # keys that were changed since then
+        #: The keys that were ever changed, by column, and those that are still to be put there: a column that is read
+        #: after many changes of others must not look at them all.
+        self._changed_in: defaultdict[int, list[int]] = defaultdict(list)
+        self.to_sort: list[int] = []
         self._taken: dict[int, list[tuple[ColumnValues, Value]]] = {}  # the values of these rows, taken from columns
         self.rows = Arranged(MOST_ROWS)
         self.columns = Arranged(MOST_COLUMNS)
@@ -60,9 +65,13 @@ class OpenSheet(Sheet):
 
     def with_changes(self, found: ColumnValues, column: int) -> ColumnValues:
         """The stored values of a column with those that were changed."""
-        for key, value in self.values.items():
-            if (key & 0x7FFF) + 1 == column:
-                keep(found, key >> 15, value)
+        values, changed = self.values, self._changed_in
+        for key in self.to_sort:
+            changed[key & 0x7FFF].append(key)
+        self.to_sort.clear()
+        for key in changed.get(column - 1, ()):
+            if key in values:
+                keep(found, key >> 15, values[key])
         for row in self.gone:
             if row in found:
                 self._taken.setdefault(row, []).append((found, found.pop(row)))
@@ -256,6 +265,7 @@ class OpenSheet(Sheet):
         for key, place, value, before in fresh:
             if key not in former:
                 self.first[key] = before
+                self.to_sort.append(key)
             held[key] = value
             _show(values, place, value)
         self._moved(values, moves)
@@ -299,6 +309,7 @@ class OpenSheet(Sheet):
         former = values.get(key, UNCHANGED)
         if former is UNCHANGED:
             self.first[key] = before
+            self.to_sort.append(key)
         values[key] = value
         keep(column_values, key >> 15, value)
         if value is None:

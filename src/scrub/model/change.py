@@ -7,7 +7,7 @@ from collections.abc import Iterator, Mapping
 from typing import Any
 
 from scrub.model.area import Area
-from scrub.model.differences import differences
+from scrub.model.differences import compared, differences
 
 #: Characters of both sides of a change that are told whole, and differences of longer ones that are told.
 _LINE = 60
@@ -114,10 +114,12 @@ def _narrowed(before: str, after: str) -> tuple[str, str]:
     if len(before) + len(after) <= _LINE or not (before.startswith('"') and after.startswith('"')):
         return visible(before), visible(after)
     found: dict[tuple[str, str], None] = {}
-    for old, new in _differing(before[1:-1], after[1:-1]):
+    old_text, new_text, goes_on = compared(before[1:-1], after[1:-1])
+    for old, new in _differing(old_text, new_text):
         found[visible(old), visible(new)] = None
     sides = [", ".join(f'"{pair[side]}"' for pair in list(found)[:_PAIRS]) for side in (0, 1)]
     more = f" and {len(found) - _PAIRS} more" if len(found) > _PAIRS else ""
+    more = " and more" if goes_on else more
     return sides[0] + more, sides[1] + more
 
 

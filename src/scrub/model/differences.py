@@ -10,6 +10,24 @@ from collections.abc import Sequence
 Difference = tuple[int, int, int, int]
 #: How often pieces between equal words are compared again; what is left then is one difference.
 _DEEPEST = 8
+#: Characters of a text in which differences are looked for: nobody reads more, and a text can have millions.
+_MOST, _BLOCK = 200_000, 4096
+
+
+def compared(old: str, new: str) -> tuple[str, str, bool]:
+    """The parts of two texts in which differences are shown, and whether the texts go on after them: all of a usual
+    text, of a huge one a part that begins shortly before the first difference.
+    """
+    if len(old) + len(new) <= _MOST:
+        return old, new, False
+    same = 0
+    while same < len(old) and old[same : same + _BLOCK] == new[same : same + _BLOCK]:
+        same += _BLOCK
+    while same < len(old) and old[same] == new[same : same + 1]:
+        same += 1
+    start = old.find(" ", max(same - 200, 0), same) + 1 if same > 200 else 0
+    end = start + _MOST // 2
+    return old[start:end], new[start:end], max(len(old), len(new)) > end
 
 
 def differences(old: Sequence[str], new: Sequence[str]) -> list[Difference]:

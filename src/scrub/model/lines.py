@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from bisect import bisect_right
 from collections.abc import Iterable, Iterator
 from decimal import Decimal
+from itertools import accumulate
 from types import MappingProxyType
 from typing import Any
 from unicodedata import east_asian_width
@@ -377,15 +379,14 @@ class Column(_Line, HoldsColumns):
         Example: fit-width
         Also: autofit, auto width, column width, best fit
         """
-        sheet, merged = self.sheet, self.sheet.merged()
+        sheet, column = self.sheet, self._number
+        merged = sorted((area.top, area.bottom) for area in sheet.merged() if area.left <= column <= area.right)
+        tops, reach = [top for top, _ in merged], [0, *accumulate((bottom for _, bottom in merged), max)]
         longest = Decimal(0)
-        for _, row, column in self.places():
-            if sheet.raw_value(row, column) is None or sheet.look(row, column, "wrapped"):
+        for row in list(sheet.column_values(column)):
+            if row <= reach[bisect_right(tops, row)] or sheet.look(row, column, "wrapped"):
                 continue
-            if any(area.holds(row, column) for area in merged):
-                continue
-            length = text_width(sheet, row, column)
-            longest = max(longest, length)
+            longest = max(longest, text_width(sheet, row, column))
         if longest:
             self._set_measure("width", min(Decimal(255), (longest + 2).normalize() + 0))
 

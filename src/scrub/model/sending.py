@@ -70,8 +70,8 @@ class Doing(Errand, Protocol):
         """Where it is done."""
 
     def perform(self, keep: Callable[[bytes], str]) -> list[dict[str, Any]]:
-        """Does it; returns how to undo it. `keep` keeps bytes for that, and gives their name. Raises `NotSent` or
-        `PerhapsSent`.
+        """Does it; returns how to undo it. `keep` keeps bytes for that, and gives their name. Raises `NotSent`,
+        `HalfDone` or `PerhapsSent`.
         """
 
     def finish(self) -> None:
@@ -84,6 +84,15 @@ class NotSent(Exception):
 
 class Declined(NotSent):
     """A server that works took this one not; others may go."""
+
+
+class HalfDone(Exception):
+    """Only the first steps of it were done; the text says why the next one was not. `back` undoes those steps."""
+
+    def __init__(self, why: str, back: list[dict[str, Any]], declined: bool) -> None:
+        super().__init__(why)
+        self.back = back
+        self.declined = declined  # the server works, so that others may go
 
 
 class PerhapsSent(Exception):

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import re
+from bisect import bisect_right
 from collections.abc import Callable, Iterable, Iterator, Sequence
+from itertools import accumulate
 from typing import Any
 
 from scrub.model.declare import Item
@@ -73,13 +75,14 @@ class Stretches:
     it was has no new ones.
     """
 
-    __slots__ = ("_is_old", "_text", "old", "parts")
+    __slots__ = ("_is_old", "_starts", "_text", "old", "parts")
 
     def __init__(self, old: str, parts: tuple[Kept | Fresh, ...] | None = None) -> None:
         self.old = old
         self.parts = parts if parts is not None else (Kept(0, len(old)),) if old else ()
         self._is_old = parts is None  # nothing was changed, which is so for most
         self._text = old if parts is None else None
+        self._starts: Sequence[int] = ()  # where each part begins in the text as it is now, once that was asked for
 
     def __str__(self) -> str:
         if self._text is None:
@@ -215,16 +218,19 @@ class Stretches:
         return self._pieces(start, end)
 
     def _pieces(self, start: int, end: int) -> Iterator[Kept | Fresh]:
-        at = 0
-        for part in self.parts:
-            length = len(part.text) if isinstance(part, Fresh) else part.end - part.start
-            first, last = max(start - at, 0), min(end - at, length)
+        if not self._starts:
+            self._starts = [0, *accumulate(map(_length, self.parts))]
+        starts = self._starts
+        for number in range(max(bisect_right(starts, start) - 1, 0), len(self.parts)):
+            part, at = self.parts[number], starts[number]
+            if at >= end:
+                return
+            first, last = max(start - at, 0), min(end, starts[number + 1]) - at
             if first < last:
                 if isinstance(part, Fresh):
                     yield Fresh(part.text[first:last], part.like, part.looks)
                 else:
                     yield Kept(part.start + first, part.start + last, part.looks)
-            at += length
 
     def _look_at(self, place: int) -> tuple[int, Looks]:
         """The old character whose look a character of the text as it is now has, -1 for none; and what is other."""
@@ -253,6 +259,10 @@ class Stretches:
         fresh = Stretches(self.old, tuple(_joined(found)))
         fresh._text = now
         return fresh
+
+
+def _length(part: Kept | Fresh) -> int:
+    return len(part.text) if isinstance(part, Fresh) else part.end - part.start
 
 
 def _joined(parts: Sequence[Kept | Fresh]) -> Iterator[Kept | Fresh]:

@@ -6,9 +6,9 @@ from collections.abc import Callable, Sequence
 
 from scrub.model.host import Host
 from scrub.model.problem import Refused, counted
-from scrub.model.sending import Carrier, Declined, Doing, Errand, NotSent, Outgoing, PerhapsSent
+from scrub.model.sending import Carrier, Declined, Doing, Errand, HalfDone, NotSent, Outgoing, PerhapsSent
 from scrub.runner.results import FileResult
-from scrub.store.outbox import DONE, NOT_DONE, UNKNOWN, Outbox
+from scrub.store.outbox import DONE, HALF_DONE, NOT_DONE, UNKNOWN, Outbox
 
 #: How many messages an unattended run sends where the settings do not say more.
 MOST = 20
@@ -43,17 +43,28 @@ class Sender:
         """Does them, and notes in the result what became of each. After one whose fate is unknown, and after a server
         that cannot be reached, the rest is not tried.
         """
+        with self._outbox.busy(run):
+            # All of them first: after a stop of the machine each is known, and what became of it.
+            self._send(run, list(zip(errands, self._outbox.note(run, errands), strict=True)), into)
+
+    def _send(self, run: int, errands: Sequence[tuple[Errand, int]], into: FileResult) -> None:
         stopped = ""
-        for each in errands:
-            number = self._outbox.note(run, each.id, each.recipients, each.subject, each.data, each.done)
+        for each, number in errands:
             if stopped:
                 self._not_done(number, each, stopped, into)
                 continue
+            self._outbox.begin(number)
             try:
                 self._perform(each, number)
             except NotSent as problem:
                 self._not_done(number, each, str(problem), into)
                 stopped = "" if isinstance(problem, Declined) else str(problem)
+            except HalfDone as problem:
+                assert isinstance(each, Doing)
+                why = str(problem)
+                self._outbox.settle(number, HALF_DONE, why, problem.back, each.address)
+                into.unsent.append(f"half {each.done}: {each.said}: {why}. To undo that half: scrub undo {run}")
+                stopped = "" if problem.declined else why
             except PerhapsSent as problem:
                 self._outbox.settle(number, UNKNOWN, str(problem))
                 again = "Scrub does not repeat it. Check your mailbox"
@@ -63,7 +74,7 @@ class Sender:
                 stopped = f"one before it may not have been {each.done}"
             else:
                 into.sent.append(f"{each.done} {each.said}" if each.done == "sent" else each.said)
-        for each in errands:
+        for each, _ in errands:
             if not isinstance(each, Outgoing) and isinstance(each, Doing):
                 each.finish()
 

@@ -235,6 +235,22 @@ class Disk:
                     fcntl.flock(stream, fcntl.LOCK_EX)
             yield
 
+    def is_locked(self, path: str) -> bool:
+        """Whether another process contains this lock at the moment."""
+        with open(path, "ab") as stream:
+            try:
+                if sys.platform == "win32":
+                    import msvcrt
+
+                    msvcrt.locking(stream.fileno(), msvcrt.LK_NBLCK, 1)
+                else:
+                    import fcntl
+
+                    fcntl.flock(stream, fcntl.LOCK_EX | fcntl.LOCK_NB)
+            except OSError:
+                return True
+            return False
+
     @staticmethod
     def _usual_mode(handle: int) -> None:
         """The mode that new files have here."""

@@ -2,16 +2,44 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
 import os
-from collections.abc import Sequence
-from typing import Any, NamedTuple
+from collections.abc import Iterable, Iterator, Sequence
+from typing import Any, NamedTuple, Protocol
 
 from scrub.store.disk import Disk
 
-#: What became of an errand: it is under way, was done, certainly was not, nobody knows, or it was undone.
-UNDER_WAY, DONE, NOT_DONE, UNKNOWN = "under way", "{done}", "not {done}", "may have been {done}"
-TAKEN_BACK = "undone"
+#: What becomes of an errand: it waits for those before it, is under way, was done, certainly was not, was begun and not
+#: ended, or nobody knows.
+WAITING, UNDER_WAY, DONE, NOT_DONE = "waiting", "under way", "{done}", "not {done}"
+HALF_DONE, UNKNOWN = "half {done}", "may have been {done}"
+#: What becomes of it when the run is undone.
+UNDOING, TAKEN_BACK, PERHAPS_TAKEN_BACK = "being undone", "undone", "may have been undone"
+
+
+class ToNote(Protocol):
+    """What the outbox notes of an errand before anything leaves."""
+
+    @property
+    def id(self) -> str:
+        """Its name in the world, if it has one."""
+
+    @property
+    def recipients(self) -> tuple[str, ...]:
+        """Whom it goes to."""
+
+    @property
+    def subject(self) -> str:
+        """What it is about."""
+
+    @property
+    def data(self) -> bytes:
+        """The bytes that leave."""
+
+    @property
+    def done(self) -> str:
+        """The word for what became of it."""
 
 
 class Note(NamedTuple):
@@ -29,6 +57,11 @@ class Note(NamedTuple):
     back: tuple[dict[str, Any], ...] = ()  # what undoes it there
     path: str = ""  # where its bytes are, of one that was not, or perhaps not, sent
 
+    @property
+    def can_be_undone(self) -> bool:
+        """Whether it was done on a server, or begun there, and what undoes it is known."""
+        return bool(self.back) and self.state in (self.done, HALF_DONE.format(done=self.done))
+
 
 class Outbox:
     """The outbox of one person, in a folder of their home."""
@@ -36,20 +69,40 @@ class Outbox:
     def __init__(self, home: str, disk: Disk) -> None:
         self._folder, self._disk = os.path.join(home, "outbox"), disk
 
-    def note(self, run: int, id_: str, recipients: tuple[str, ...], subject: str, data: bytes, done: str) -> int:
-        """Notes a message that is about to be sent, with its bytes; gives its number. It lasts when this returns."""
+    @contextlib.contextmanager
+    def busy(self, run: int) -> Iterator[None]:
+        """For the time in which a run does its errands, or they are undone: until then, and while the process lives, no
+        other takes them for interrupted.
+        """
+        self._disk.make_folder(self._folder)
+        with self._disk.locked(self._lock(run)):
+            yield
+            self._disk.remove(self._lock(run))
+
+    def note(self, run: int, errands: Iterable[ToNote]) -> list[int]:
+        """Notes all that a run is about to send or to do on servers, with the bytes; gives their numbers. They last
+        when this returns.
+        """
         self._disk.make_folder(self._folder)
         stems = [name.partition(".")[0] for name in self._disk.names(self._folder)]
-        numbers = [int(stem) for stem in stems if stem.isdecimal()]
-        number = max(numbers, default=0) + 1
-        while not self._disk.claim_file(self._path(number, "eml"), b""):
+        number = max((int(stem) for stem in stems if stem.isdecimal()), default=0)
+        found = []
+        for each in errands:
             number += 1
-        self._disk.write(self._path(number, "eml"), [data])
-        self._write({
-            "number": number, "run": run, "state": UNDER_WAY, "why": "", "id": id_, "recipients": list(recipients),
-            "subject": subject, "done": done, "kept": bool(data),
-        })  # fmt: skip
-        return number
+            while not self._disk.claim_file(self._path(number, "eml"), b""):
+                number += 1
+            found.append(number)
+            self._disk.write(self._path(number, "eml"), [each.data])
+            self._write({
+                "number": number, "run": run, "state": WAITING, "why": "", "id": each.id,
+                "recipients": list(each.recipients), "subject": each.subject, "done": each.done,
+                "kept": bool(each.data),
+            })  # fmt: skip
+        return found
+
+    def begin(self, number: int) -> None:
+        """Notes that an errand is now done: from here on, a stop of the machine leaves open whether it was."""
+        self._write({**self._read(number), "state": UNDER_WAY})
 
     def settle(
         self, number: int, state: str, why: str = "", back: Sequence[dict[str, Any]] = (), address: str = ""
@@ -61,20 +114,47 @@ class Outbox:
         if state == DONE or not found["kept"]:
             self._disk.remove(self._path(number, "eml"))
 
+    def begin_back(self, number: int) -> None:
+        """Notes that an errand is now undone."""
+        self._disk.claim_file(self._path(number, "eml"), b"")  # by which `recover` finds it
+        self._write({**self._read(number), "state": UNDOING})
+
+    def left_back(self, number: int, state: str, back: Sequence[dict[str, Any]]) -> None:
+        """Notes what is still to undo of an errand, and that nothing of it is under way."""
+        found = self._read(number)
+        self._write({**found, "state": state.format(done=found["done"]), "back": list(back)})
+        if not found["kept"] or state in (found["done"], TAKEN_BACK):
+            self._disk.remove(self._path(number, "eml"))
+
     def recover(self) -> list[str]:
-        """A sentence for each message of which a stop of the machine left unknown whether it was sent."""
+        """A sentence for each message or deed that a stop of the machine left open; those of a run that is still at it
+        are passed by.
+        """
         told = []
-        for each in self._notes(".eml"):  # the bytes of one that was done are gone
-            if each.state == UNDER_WAY:
-                self.settle(each.number, UNKNOWN, "the computer stopped during sending")
-                what = (
-                    f'The message "{each.subject}" to {", ".join(each.recipients)}' if each.recipients else each.subject
-                )
-                kept = f"; message: {each.path}" if each.path else ""
+        alive: dict[int, bool] = {}
+        for each in reversed(self._notes(".eml")):  # the bytes of one that was done are gone
+            if each.state not in (WAITING, UNDER_WAY, UNDOING):
+                continue
+            if each.run not in alive:
+                alive[each.run] = self._disk.exists(self._lock(each.run)) and self._disk.is_locked(self._lock(each.run))
+            if alive[each.run]:
+                continue
+            kept = f". Message: {each.path}" if each.path else ""
+            what = f'The message "{each.subject}" to {", ".join(each.recipients)}' if each.recipients else each.subject
+            if each.state == WAITING:
+                self.settle(each.number, NOT_DONE, "the run was interrupted before")
+                told.append(f"{what}: not {each.done}; the run was interrupted before{kept}")
+            elif each.state == UNDER_WAY:
+                self.settle(each.number, UNKNOWN, "the run was interrupted at this step")
                 told.append(
-                    f"{what} may have been {each.done} when the last run was interrupted. Scrub does not repeat it. "
+                    f"{what}: may have been {each.done} when the run was interrupted. Scrub does not repeat it. "
                     f"Check your mailbox{kept}"
                 )
+            else:
+                self.left_back(each.number, PERHAPS_TAKEN_BACK, ())
+                told.append(f"{what}: may have been undone when `scrub undo` was interrupted. Check your mailbox")
+        for run in (run for run, lives in alive.items() if not lives):
+            self._disk.remove(self._lock(run))
         return told
 
     def notes(self) -> list[Note]:
@@ -109,11 +189,14 @@ class Outbox:
 
     def to_take_back(self, run: int) -> list[Note]:
         """What a run did on servers that can be undone, the last first."""
-        return [each for each in self.notes() if each.run == run and each.back and each.state == each.done]
+        return [each for each in self.notes() if each.run == run and each.can_be_undone]
 
     def path(self, number: int) -> str:
         """Where the bytes of a message are that was not, or perhaps not, sent."""
         return self._path(number, "eml")
+
+    def _lock(self, run: int) -> str:
+        return os.path.join(self._folder, f"run-{run}.lock")
 
     def _path(self, number: int, ending: str) -> str:
         return os.path.join(self._folder, f"{number}.{ending}")

@@ -7,7 +7,7 @@ from collections import Counter
 from scrub.formats.source import Source
 from scrub.model.late import late
 
-_QUOTED = late(r'"(?:[^"]|"")*"(?!")')
+_QUOTED = late(r'"[^"]*(?:""[^"]*)*"(?!")')
 
 
 def records_of(source: Source, text: str, line_end: str, delimiter: str) -> list[str]:

@@ -7,17 +7,18 @@ import re
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from datetime import date, datetime
 from decimal import Decimal
-from functools import cached_property, partial
+from functools import cached_property
+from itertools import zip_longest
 from typing import Any
 
 from scrub.formats.arranged import shift_of
 from scrub.formats.delimited.layout import Layout
 from scrub.formats.delimited.records import fields_of, raw_fields
-from scrub.formats.sheet import OpenSheet, told
+from scrub.formats.put import PutOver, PutPlainly
+from scrub.formats.sheet import NOBODYS, UNCHANGED, OpenSheet
 from scrub.formats.shift import Shift
 from scrub.model.amounts import Duration, Length, number_text
 from scrub.model.area import MOST_COLUMNS, MOST_ROWS, Area
-from scrub.model.change import VALUE
 from scrub.model.declare import FileItem
 from scrub.model.grid import EDGES, Alignment, ColumnValues, UpDown
 from scrub.model.late import late
@@ -49,6 +50,8 @@ _DATE = late(r"\d{4}-\d{2}-\d{2}")
 _SURELY_COMMA, _SURELY_POINT = (re.compile(rf"-?\d+{mark}(?:\d{{1,2}}|\d{{4,}})") for mark in (",", r"\."))
 #: Records that are looked at to find out how the file writes its numbers.
 _SAMPLE = 500
+#: Columns that are split off together, and kept when they were read; more of them, up to so many values.
+_COLUMNS, _VALUES = 16, 2_000_000
 #: A sign with digits after it, as in a telephone number: no program runs that as a formula that does anything.
 _SIGNED = late(r"[+-][\d\s().,/-]*")
 
@@ -62,7 +65,9 @@ class DelimitedSheet(OpenSheet):
         self.layout = layout
         self.safe: list[str] = []  # cells whose text was made harmless
         self.records_ = records
-        self._kept: dict[int, ColumnValues] = {}
+        self._kept: dict[int, ColumnValues] = {}  # columns that were read last, the latest at the end
+        self._texts: dict[int, list[str]] = {}  # columns that were split off together, until they are read
+        self._fields: tuple[int, list[str]] = 0, []  # the record that was split last
         self._used: Area | None = None
         self._kept_empty: set[int] = set()  # rows that were added with nothing in them
 
@@ -141,19 +146,33 @@ class DelimitedSheet(OpenSheet):
                 for row in [row for row, value in found.items() if value is None]:
                     del found[row]
             self.live[column] = self.with_changes(found, column)
-        if len(self._kept) < 16:
-            self._kept[column] = found
+        kept = self._kept
+        if next(reversed(kept), 0) != column:
+            kept.pop(column, None)
+            kept[column] = found
+            while len(kept) > _COLUMNS and len(kept) * len(self.records_) > _VALUES:
+                del kept[next(iter(kept))]
         return found
 
     def _column(self, column: int) -> list[str]:
-        """The fields of one column."""
-        delimiter, at = self.layout.delimiter, column - 1
+        """The fields of one column. A record is split once for several columns beside each other."""
+        found = self._texts.pop(column, None)
+        if found is not None:
+            return found
+        used = self.used()
+        together = max(_COLUMNS, used.right // 8) if used is not None else 1
+        first = (column - 1) // together * together
+        split = [self._split(each, first + together)[first : first + together] for each in self.records_]
+        empty = [""] * len(split)
+        self._texts = {number: list(texts) for number, texts in enumerate(zip_longest(*split, fillvalue=""), first + 1)}
+        return self._texts.pop(column, empty)
+
+    def _split(self, record: str, most: int) -> list[str]:
+        """The fields of a record, at least the first ones."""
+        delimiter = self.layout.delimiter
         if self.layout.quoted:
-            quoted = (fields_of(each, delimiter) for each in self.records_)
-            return [row[at] if len(row) > at else "" for row in quoted]
-        rows = [each.split(delimiter, column) for each in self.records_]
-        texts = [row[at] if len(row) > at else "" for row in rows]
-        return [text.rstrip("\r") for text in texts] if self.layout.line_end == "\n" else texts
+            return fields_of(record, delimiter)
+        return (record.rstrip("\r") if self.layout.line_end == "\n" else record).split(delimiter, most)
 
     def _typed(self, text: str) -> Plain:
         """What a field means: a number or a date written plainly, else a text."""
@@ -180,7 +199,9 @@ class DelimitedSheet(OpenSheet):
             return known.get(row)
         if not 1 <= row <= len(self.records_):
             return None
-        fields = fields_of(self.records_[row - 1], self.layout.delimiter)
+        if self._fields[0] != row:
+            self._fields = row, fields_of(self.records_[row - 1], self.layout.delimiter)
+        fields = self._fields[1]
         return self._typed(fields[column - 1]) if column <= len(fields) else None
 
     def text(self, row: int, column: int) -> str:
@@ -267,8 +288,7 @@ class DelimitedSheet(OpenSheet):
     def put(self, row: int, column: int, value: Value) -> None:
         """Gives a field a value."""
         self.ensure_there(row, column)
-        values = self.column_values(column)
-        before = values.get(row)
+        before = self.raw_value(row, column)
         if type(before) is type(value) and before == value:
             return
         if isinstance(value, Duration) and not value.on_calendar:
@@ -278,8 +298,10 @@ class DelimitedSheet(OpenSheet):
         if isinstance(value, str):
             value = self._writable(str(value), before, row, column)
         key = self.key(row, column)
-        revert = partial(self.restore, key, self.change(key, value, values, before), before)
-        self.changed(VALUE, told(before), told(value), revert, inner=(Area(row, column, row, column),))
+        former = self.change(key, value, self.live.get(column, NOBODYS), before)
+        plainly = former is UNCHANGED
+        done = PutPlainly(self, key, before, value) if plainly else PutOver(self, key, before, value, former)
+        self._file.recorder.note(done)
 
     def _writable(self, text: str, before: Value, row: int, column: int) -> str | None:
         """A text as the file can contain it."""

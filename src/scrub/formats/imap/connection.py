@@ -7,7 +7,7 @@ import contextlib
 import imaplib
 import re
 import ssl
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from typing import Any
 
 from scrub.formats.servers import (
@@ -194,12 +194,13 @@ class Connection:
     def _fetched(self, uids: Sequence[int], what: str) -> list[tuple[bytes, bytes | None]]:
         """The answers to a FETCH: the words of each, and its bytes."""
         found: list[tuple[bytes, bytes | None]] = []
-        for each in self.uid("FETCH", spoken(uids), what):
-            if isinstance(each, tuple):
-                found.append((each[0], each[1]))
-            elif found and isinstance(each, bytes):  # words that came after the bytes
-                words, data = found[-1]
-                found[-1] = (words + b" " + each, data)
+        for part in batches(uids):
+            for each in self.uid("FETCH", spoken(part), what):
+                if isinstance(each, tuple):
+                    found.append((each[0], each[1]))
+                elif found and isinstance(each, bytes):  # words that came after the bytes
+                    words, data = found[-1]
+                    found[-1] = (words + b" " + each, data)
         return found
 
     def named(self, mailbox: str) -> str:
@@ -221,9 +222,12 @@ class Connection:
         """Messages moved or copied to a mailbox; gives the UIDVALIDITY there and their UIDs, where the server says."""
         self._open.untagged_responses.pop("COPYUID", None)
         answer = self.uid(command, spoken(uids), self.named(mailbox))
+        return _told(_COPIED, answer) or self.come_there()
+
+    def come_there(self) -> tuple[int, list[int]] | None:
+        """The same, of what was moved before the server stopped (RFC 6851, 4.3)."""
         said = self._open.untagged_responses.pop("COPYUID", None)
-        found = [b"[COPYUID %b]" % each for each in said or () if isinstance(each, bytes)]
-        return _told(_COPIED, [*answer, *found])
+        return _told(_COPIED, [b"[COPYUID %b]" % each for each in said or () if isinstance(each, bytes)])
 
     @property
     def moves(self) -> bool:
@@ -295,6 +299,18 @@ def spoken(uids: Sequence[int]) -> str:
     return ",".join(found)
 
 
+def batches(uids: Sequence[int]) -> Iterator[Sequence[int]]:
+    """UIDs in parts, each of which a server takes in one line (RFC 2683, 3.2.1.5: about 1,000 octets)."""
+    ordered = sorted(uids)
+    while ordered:
+        count = len(ordered)
+        while len(spoken(ordered[:count])) > _LONGEST_SET:
+            count = (count + 1) // 2
+        yield ordered[:count]
+        ordered = ordered[count:]
+
+
+_LONGEST_SET = 800
 _APPENDED = late(rb"\[APPENDUID (\d+) ([\d:,]+)\]")
 _COPIED = late(rb"\[COPYUID (\d+) [\d:,]+ ([\d:,]+)\]")
 _DELIMITER = late(rb'\) "(.)" ')

@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Sequence
 from typing import Any
 
 from scrub.formats.imap import connection as server
-from scrub.formats.imap.connection import Connection, place_of, spoken
+from scrub.formats.imap.connection import Connection, batches, place_of, spoken
 from scrub.model.named import NamedTuple
 from scrub.model.problem import FileProblem
-from scrub.model.sending import Declined, NotSent, PerhapsSent
+from scrub.model.sending import Declined, HalfDone, NotSent, PerhapsSent
 
 #: One thing to do in a mailbox, as it can be kept: the word under "do", and what it needs.
 Order = dict[str, Any]
@@ -55,53 +55,123 @@ class Deed(NamedTuple):
             connection = self.connect()
         except FileProblem as problem:
             raise NotSent(problem.what) from None
+        back: list[Order] = []
         try:
-            return list(done(connection, self.order, keep, lambda name: self.data))
+            carry_out(connection, self.order, keep, lambda name: self.data, back)
         except server.Lost as problem:
             raise PerhapsSent(problem.what) from None
-        except server.Declined as problem:
-            raise Declined(problem.what) from None
         except FileProblem as problem:
-            raise NotSent(problem.what) from None
+            declined = isinstance(problem, server.Declined)
+            if back:
+                raise HalfDone(problem.what, back, declined) from None
+            raise (Declined if declined else NotSent)(problem.what) from None
+        return back
 
 
-def done(connection: Connection, order: Order, keep: Keep, kept: Callable[[str], bytes]) -> Iterator[Order]:
-    """Does what an order says in the open mailbox; returns the orders that undo it, each for its mailbox."""
-    here = {"in": connection.place.mailbox, "validity": connection.validity}
-    uids: Sequence[int] = order.get("uids", ())
-    word = order["do"]
-    if word == "flag":  # STORE (RFC 9051, 6.4.6)
+def carry_out(
+    connection: Connection, order: Order, keep: Keep, kept: Callable[[str], bytes], back: list[Order]
+) -> None:
+    """Does what an order says in the open mailbox. `back` takes the orders that undo it, each for its mailbox; where
+    the server stops in the middle, those that undo what was done so far.
+    """
+    steps = _Steps(connection, order, keep, kept, back)
+    {"flag": steps.flag, "move": steps.move, "copy": steps.copy, "remove": steps.remove, "append": steps.append}[
+        order["do"]
+    ]()
+
+
+class _Steps:
+    """The commands of one order, one after the other."""
+
+    def __init__(
+        self, connection: Connection, order: Order, keep: Keep, kept: Callable[[str], bytes], back: list[Order]
+    ) -> None:
+        self._connection, self._order, self._keep, self._kept, self._back = connection, order, keep, kept, back
+        self._to: str = order.get("to", "")
+        self._uids: Sequence[int] = order.get("uids", ())
+
+    def flag(self) -> None:
+        """STORE (RFC 9051, 6.4.6)."""
+        order = self._order
         sign = "+" if order["on"] else "-"
-        connection.uid("STORE", spoken(uids), f"{sign}FLAGS.SILENT", f"({' '.join(order['flags'])})")
-        yield {**here, **order, "on": not order["on"]}
-    elif word == "move":  # MOVE (RFC 6851); else COPY, and then they go
-        connection.ensure_mailbox(order["to"])
-        command = "MOVE" if connection.moves else "COPY"
-        with _Arrivals(connection, order["to"], len(uids)) as arrivals:
-            arrivals.told(connection.uid_there(command, uids, order["to"]))
-        removed = connection.moves or _gone(connection, uids)
-        for validity, fresh in arrivals.found:
-            back = {"in": order["to"], "validity": validity, "uids": fresh}
-            yield {**back, "do": "move", "to": connection.place.mailbox} if removed else {**back, "do": "remove"}
-        if not removed:
-            yield _unmarked(here, uids)
-    elif word == "copy":
-        connection.ensure_mailbox(order["to"])
-        with _Arrivals(connection, order["to"], len(uids)) as arrivals:
-            arrivals.told(connection.uid_there("COPY", uids, order["to"]))
-        for validity, fresh in arrivals.found:
-            yield {"in": order["to"], "validity": validity, "do": "remove", "uids": fresh}
-    elif word == "remove":
-        yield from _removed(connection, uids, keep, here)
-    elif word == "append":
-        connection.ensure_mailbox(order["to"])
-        data = kept(order.get("kept", ""))
-        with _Arrivals(connection, order["to"], 1) as arrivals:
-            arrivals.told(connection.append(order["to"], order["flags"], order["moment"], data))
-        for validity, fresh in arrivals.found:
-            yield {"in": order["to"], "validity": validity, "do": "remove", "uids": fresh}
-        if uids:  # in the place of a earlier one: the new one came first, so that nothing is lost in between
-            yield from _removed(connection, uids, keep, here)
+        for part in batches(self._uids):
+            self._connection.uid("STORE", spoken(part), f"{sign}FLAGS.SILENT", f"({' '.join(order['flags'])})")
+            self._back.append({**_here(self._connection), **order, "uids": list(part), "on": not order["on"]})
+
+    def move(self) -> None:
+        """MOVE (RFC 6851); else COPY, and then they go."""
+        connection, back = self._connection, self._back
+        connection.ensure_mailbox(self._to)
+        for part in batches(self._uids):
+            at = len(back)
+            with _Arrivals(connection, self._to, len(part)) as arrivals:
+                try:
+                    arrivals.told(connection.uid_there("MOVE" if connection.moves else "COPY", part, self._to))
+                except server.Declined:  # some may be there all the same (RFC 6851, 3.3)
+                    arrivals.told(connection.come_there())
+                    back += map(self._move_back, arrivals.found)
+                    raise
+            if not connection.moves:
+                back += map(self._remove_there, arrivals.found)
+                if not _gone(connection, part, back):
+                    continue
+            back[at:] = map(self._move_back, arrivals.found)
+
+    def copy(self) -> None:
+        """COPY (RFC 9051, 6.4.7)."""
+        self._connection.ensure_mailbox(self._to)
+        for part in batches(self._uids):
+            with _Arrivals(self._connection, self._to, len(part)) as arrivals:
+                arrivals.told(self._connection.uid_there("COPY", part, self._to))
+            self._back += map(self._remove_there, arrivals.found)
+
+    def remove(self) -> None:
+        """STORE and EXPUNGE."""
+        connection = self._connection
+        for part in batches(self._uids):
+            again = [_append_again(connection, uid, self._keep) for uid in part] if connection.removes else []
+            _gone(connection, part, self._back)
+            self._back += again
+
+    def append(self) -> None:
+        """APPEND (RFC 9051, 6.3.12); in the place of an earlier one, which goes last, so that nothing is lost."""
+        order, connection = self._order, self._connection
+        flags = _flags_now(connection, order)
+        connection.ensure_mailbox(self._to)
+        with _Arrivals(connection, self._to, 1) as arrivals:
+            arrivals.told(connection.append(self._to, flags, order["moment"], self._kept(order.get("kept", ""))))
+        self._back += map(self._remove_there, arrivals.found)
+        if self._uids:
+            self.remove()
+
+    def _remove_there(self, there: tuple[int, Sequence[int]]) -> Order:
+        """What takes messages away again that came into a mailbox."""
+        return {"in": self._to, "validity": there[0], "do": "remove", "uids": list(there[1])}
+
+    def _move_back(self, there: tuple[int, Sequence[int]]) -> Order:
+        """What brings messages back that came into a mailbox from this one."""
+        return {**self._remove_there(there), "do": "move", "to": self._connection.place.mailbox}
+
+
+def _flags_now(connection: Connection, order: Order) -> str:
+    """The flags of a message that is written: of one that is rewritten those that it has at this moment, as others may
+    have set some meanwhile, with what the macro changed.
+    """
+    if "of" not in order:
+        return str(order["flags"])
+    there = connection.stored([order["of"]]).get(order["of"])
+    if there is None:
+        raise _removed_meanwhile(connection)
+    flags = (there.flags - {"\\Recent", "\\Deleted", *order["off"]}) | set(order["on"])
+    return f"({' '.join(sorted(flags))})"
+
+
+def _here(connection: Connection) -> Order:
+    return {"in": connection.place.mailbox, "validity": connection.validity}
+
+
+def _removed_meanwhile(connection: Connection) -> FileProblem:
+    return FileProblem(connection.place.address, "a message was removed in the meantime")
 
 
 class _Arrivals:
@@ -127,43 +197,42 @@ class _Arrivals:
             self.found = [there] if there is not None else []
 
 
-def _removed(connection: Connection, uids: Sequence[int], keep: Keep, here: Order) -> Iterator[Order]:
-    """Removes messages; gives what brings them back."""
-    back = [_append_again(connection, uid, keep) for uid in uids] if connection.removes else [_unmarked(here, uids)]
-    _gone(connection, uids)
-    yield from back
-
-
-def _unmarked(here: Order, uids: Sequence[int]) -> Order:
-    """What brings back messages that are only marked as deleted."""
-    return {**here, "do": "flag", "uids": list(uids), "flags": ["\\Deleted"], "on": False}
-
-
 def _append_again(connection: Connection, uid: int, keep: Keep) -> Order:
     """What brings a message back that is about to go."""
     stored, data = connection.stored([uid]).get(uid), connection.whole(uid)
     if stored is None or data is None:
-        raise FileProblem(connection.place.address, "a message was removed in the meantime")
+        raise _removed_meanwhile(connection)
     flags = " ".join(sorted(stored.flags - {"\\Recent", "\\Deleted"}))
     return {
-        "in": connection.place.mailbox, "validity": connection.validity, "do": "append",
-        "to": connection.place.mailbox, "flags": f"({flags})", "moment": stored.arrived.strip(), "kept": keep(data),
-    }  # fmt: skip
+        **_here(connection),
+        "do": "append",
+        "to": connection.place.mailbox,
+        "flags": f"({flags})",
+        "moment": stored.arrived.strip(),
+        "kept": keep(data),
+    }
 
 
-def _gone(connection: Connection, uids: Sequence[int]) -> bool:
+def _gone(connection: Connection, uids: Sequence[int], back: list[Order]) -> bool:
     """Removes these messages and no others (UID EXPUNGE, RFC 4315, 2.1); gives whether they are gone. Where the server
-    cannot, they stay, marked as deleted, and nobody sees them any more.
+    cannot, they stay, marked as deleted, and nobody sees them any more; `back` takes what takes the mark away.
     """
     connection.uid("STORE", spoken(uids), "+FLAGS.SILENT", "(\\Deleted)")
+    back.append({**_here(connection), "do": "flag", "uids": list(uids), "flags": ["\\Deleted"], "on": False})
     if connection.removes:
         connection.uid("EXPUNGE", spoken(uids))
+        back.pop()
     return connection.removes
 
 
-def taken_back(address: str, orders: Sequence[Order], kept: Callable[[str], bytes]) -> None:
-    """Undoes what was done on a server, the last first. Raises `FileProblem` where it cannot be."""
-    for order in reversed(orders):
+def taken_back(
+    address: str, orders: Sequence[Order], kept: Callable[[str], bytes], left: Callable[[Sequence[Order]], None]
+) -> None:
+    """Undoes what was done on a server, the last first; `left` is told after each step what is left to undo. Raises
+    `FileProblem` where it cannot be.
+    """
+    for number in reversed(range(len(orders))):
+        order = orders[number]
         place = place_of(address)._replace(mailbox=order["in"])
         connection = Connection(place, writing=True)
         try:
@@ -174,7 +243,7 @@ def taken_back(address: str, orders: Sequence[Order], kept: Callable[[str], byte
             missing = set(order.get("uids", ())) - set(connection.uids(deleted=True))
             if missing:
                 raise FileProblem(address, f"{len(missing)} of the messages are no longer in {order['in']}")
-            for _ in done(connection, order, lambda data: "", kept):
-                pass
+            carry_out(connection, order, lambda data: "", kept, [])
         finally:
             connection.close()
+        left(orders[:number])

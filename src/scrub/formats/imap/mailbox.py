@@ -245,10 +245,10 @@ class ServerMailbox(LooseMailbox[ServerMessage]):
 
     def _written(self, message: ServerMessage, target: str, how: str, instead: Sequence[int]) -> Deed:
         """A message that is rewritten; the earlier one goes then, if it is named."""
-        others = message.known.flags - set(_FLAGS.values()) - {"\\Recent", "\\Deleted"}
-        flags = " ".join(sorted({*others, *(_FLAGS[flag] for flag in message.flags)}))
         order = {
-            "do": "append", "uids": list(instead), "to": target, "flags": f"({flags})",
+            "do": "append", "uids": list(instead), "to": target, "of": message.uid,
+            "on": sorted(_FLAGS[flag] for flag in message.flags - message.server_flags),
+            "off": sorted(_FLAGS[flag] for flag in message.server_flags - message.flags),
             "moment": message.known.arrived.strip() or time.strftime("%d-%b-%Y %H:%M:%S +0000", time.gmtime()),
         }  # fmt: skip
         return self._deed(f'"{message.subject}" {how} {target}', order, message.written())

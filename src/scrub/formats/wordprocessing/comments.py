@@ -148,6 +148,7 @@ class CommentPart:
         self.replies: list[Reply] = []
         #: Comments on words that had none, each with what is written round those.
         self._new: list[tuple[Mark, str]] = []
+        self._number = -1  # the highest that a comment has
         #: The paragraph with the mark of each comment; None before it is asked for.
         self.places: dict[str | None, ReadParagraph] | None = None
 
@@ -218,9 +219,10 @@ class CommentPart:
         return mark, lambda: self._new.remove(new)
 
     def _free_number(self) -> str:
-        taken = [each.id for each in self.items] + [each.id for each in self.replies]
-        taken += [mark.name for mark, _ in self._new]
-        return str(max((int(each) for each in taken if each.isdecimal()), default=-1) + 1)
+        if self._number < 0:
+            self._number = max((int(each.id) for each in self.items if each.id.isdecimal()), default=-1)
+        self._number += 1
+        return str(self._number)
 
     def begin(self) -> None:
         """Is told that the document is about to be written."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from bisect import bisect_left
 from collections.abc import Callable, Iterator
 
 from scrub.formats.kept import put_in
@@ -45,7 +46,8 @@ class OfficeLink(Placed[Place], Link):
         paragraph = self._place.paragraph
         pieces = paragraph.pieces if paragraph is not None else ()
         span = self._place.span
-        return "".join(each.text for each in pieces if span.start <= each.element.start < span.end)
+        first, last = (bisect_left(pieces, at, key=lambda each: each.element.start) for at in (span.start, span.end))
+        return "".join(each.text for each in pieces[first:last])
 
     @property
     def _code_name(self) -> str:

@@ -4,51 +4,19 @@ from __future__ import annotations
 
 from collections.abc import Callable, Hashable, Sequence
 
-from scrub.formats.sheet import UNCHANGED, put_back, told
+from scrub.formats.put import PutPlainly
+from scrub.formats.sheet import UNCHANGED, put_back
 from scrub.formats.workbook.reading import SheetReading
 from scrub.formats.workbook.strings import Run
-from scrub.model.area import Area
-from scrub.model.change import VALUE, Change, cut
-from scrub.model.grid import Trouble
-from scrub.model.recorder import Changes, Done
+from scrub.model.change import Change, cut
+from scrub.model.recorder import Done
 from scrub.model.values import Value, shown
 
 
-class Put(Done):
-    """A value that was put into a cell: there can be a hundred thousand of them, so that it is small."""
+class Put(PutPlainly[SheetReading]):
+    """A value that was put into a cell, which had no other in this run."""
 
-    __slots__ = ("_after", "_before", "_key", "_name", "_sheet")
-
-    def __init__(self, sheet: SheetReading, key: int, before: Value, after: Value) -> None:
-        self._sheet = sheet
-        self._name = sheet.name  # as it is called now
-        self._key = key
-        self._before = before
-        self._after = after
-
-    @property
-    def thing(self) -> tuple[Hashable, Hashable]:
-        """What was changed: of which sheet, and what of it."""
-        return (self._sheet, self._name), self._key
-
-    @property
-    def change(self) -> Change:
-        """The change."""
-        row, column = self._sheet.place(self._key)
-        return Change((self._name, Area(row, column, row, column)), VALUE, *self._sides)
-
-    @property
-    def _sides(self) -> tuple[object, object]:
-        """What was there and what is, as it is told."""
-        seen = self._before
-        return told(seen.error or "damaged" if isinstance(seen, Trouble) else seen), told(self._after)
-
-    def tell(self, changes: Changes) -> None:
-        """Puts it after other changes, unless it changed nothing."""
-        before, after = self._sides
-        if before != after:
-            row, column = self._sheet.place(self._key)
-            changes.append_value(self._name, row, column, before, after)
+    __slots__ = ()
 
     def revert(self) -> None:
         """Undoes it."""

@@ -87,9 +87,10 @@ class _Walk:
             kept = [child for child in reversed(span.children) if not self._goes(child)]
             if span.name.endswith("s") and 0 < len(kept) < len(span.children):
                 self._count(span, len(kept))
-            for child in span.children:
-                if child not in kept:
-                    self.splices.append(Splice(child.start, child.end, b""))
+            if len(kept) < len(span.children):
+                stay = {child.start for child in kept}
+                gone = (child for child in span.children if child.start not in stay)
+                self.splices += (Splice(child.start, child.end, b"") for child in gone)
             waiting += [(child, base) for child in kept]
 
     def _goes(self, span: Span) -> bool:

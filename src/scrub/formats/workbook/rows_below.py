@@ -135,6 +135,7 @@ class RowsBelow(SheetReading):
             for key in filled:
                 self.first.setdefault(key, None)
             self._values.update(filled)
+            self.to_sort += filled
             for column, known in self.live.items() if self.live else ():
                 if self.key(row, column) in filled:
                     keep(known, row, filled[self.key(row, column)])

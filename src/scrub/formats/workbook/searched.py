@@ -34,6 +34,20 @@ _BLANKS = (b" ", b"\t", b"\n", b"\r")
 _PLAIN_CELL = late(rb'<c r="([A-Z]{1,3})([1-9]\d*)"([^>]*)>(?:<v>([^<]*)</v>|<is>(<t[^>]*>[^<]*</t>)</is>)?(</c>)?')
 
 
+#: Bytes of a row from which the places of all its cells are noted at once, as a search for each goes through the row;
+#: and how many places are kept of such rows.
+LONG_ROW, _MOST_PLACES = 4_000, 1_000_000
+_CELL_START = late(rb'<c r="[A-Z]+\d+"')
+
+
+def places_in(data: bytes, start: int, end: int) -> dict[bytes, int]:
+    """Where each cell of a row begins, by the beginning of its tag; the first of two with one address counts."""
+    found: dict[bytes, int] = {}
+    for each in _CELL_START.finditer(data, start, end):
+        found.setdefault(each[0], each.start())
+    return found
+
+
 def _cells_of(column: int) -> re.Pattern[bytes]:
     """Finds the cells of a column, as a `PlainCell` has them."""
     form = rb'(\d+)"([^>]*)>(?:<v>([^<]*)</v>|<is>(<t[^>]*>[^<]*</t>)</is>)?(</c>)?'
@@ -61,6 +75,8 @@ class Searched(Stored):
             self.numbers, self._letters = self._form.numbers, self._form.letters
         else:
             self.numbers = list(map(int, ROW.findall(data, start, end))) if numbers is None else numbers
+        self._near: dict[int, tuple[int, int]] = {}  # the ranges of the first rows and the last one
+        self._long_rows: dict[int, dict[bytes, int]] = {}  # the places of cells, by the beginnings of rows
         self._last: tuple[int, int, StoredCell | None] = (0, 0, None)
 
     @cached_property
@@ -159,9 +175,14 @@ class Searched(Stored):
         """Where a row begins and ends. Headings and the last row are found without a table of all places."""
         if "_starts" in self.__dict__ or _NEAR <= index < len(self.numbers) - 1:
             return self._starts[index], self._end(index)
-        if index == len(self.numbers) - 1:
-            return self.data.rindex(b"<row ", *self.body), self.body[1]
-        return self.next_row(self.numbers[index], self.body[0])
+        found = self._near.get(index)
+        if found is None:
+            if index == len(self.numbers) - 1:
+                found = self.data.rindex(b"<row ", *self.body), self.body[1]
+            else:
+                found = self.next_row(self.numbers[index], self.body[0])
+            self._near[index] = found
+        return found
 
     def next_row(self, row: int, after: int) -> tuple[int, int]:
         """Where a stored row begins and ends, searched from a place in the bytes."""
@@ -200,9 +221,20 @@ class Searched(Stored):
         if index < 0:
             return None
         needle = f'<c r="{address_of(row, column)}"'.encode()
-        at = self.data.find(needle, *self._range(index))
+        start, end = self._range(index)
+        at = self.data.find(needle, start, end) if end - start <= LONG_ROW else self._in_long(start, end, needle)
         found = CELL.match(self.data, at) if at >= 0 else None
         return matched(found) if found else None
+
+    def _in_long(self, start: int, end: int, needle: bytes) -> int:
+        """Where a cell begins in a row with very many, whose places are noted at once."""
+        places = self._long_rows.get(start)
+        if places is None:
+            kept = self._long_rows
+            places = kept[start] = places_in(self.data, start, end)
+            while len(kept) > 1 and sum(map(len, kept.values())) > _MOST_PLACES:
+                del kept[next(iter(kept))]
+        return places.get(needle, -1)
 
     def plain_column(self, column: int) -> Iterator[tuple[list[int], list[PlainCell]]]:
         """The cells of a column, block by block, each with the numbers of all rows of the block."""

@@ -15,7 +15,7 @@ from scrub.formats.workbook.cells import SheetCells
 from scrub.formats.workbook.decode import stored_number
 from scrub.formats.workbook.future_functions import stored_formula
 from scrub.formats.workbook.laid import LaidRows, LaidWriter
-from scrub.formats.workbook.searched import Searched
+from scrub.formats.workbook.searched import LONG_ROW, Searched, places_in
 from scrub.formats.workbook.sheet_data import Parsed, Stored
 from scrub.formats.workbook.stored_cell import StoredCell
 from scrub.formats.workbook.strings import inline, text_element
@@ -116,6 +116,7 @@ class CellWriter:
         contents: dict[Any, tuple[bytes, bytes]] = {}
         row_before, start, end = 0, stored.body[0], 0
         numbers, place, is_there = stored.numbers, 0, False
+        at_once: dict[bytes, int] | None = None  # the places of all cells of a row that is long
         openings: dict[int, bytes] = {}  # what a cell of a column begins with
         for key in sorted(values):
             row, column = key >> 15, (key & 0x7FFF) + 1
@@ -124,11 +125,14 @@ class CellWriter:
                 is_there = place < len(numbers) and numbers[place] == row
                 if is_there:
                     start, end = stored.next_row(row, start)
+                    at_once = places_in(data, start, end) if end - start > LONG_ROW else None
             opening = openings.get(column)
             if opening is None:
                 opening = openings[column] = b'<c r="%b' % letters_of(column).encode()
             needle = b'%b%d"' % (opening, row)
-            at = find(needle, start, end) if is_there else -1
+            at = -1
+            if is_there:
+                at = find(needle, start, end) if at_once is None else at_once.get(needle, -1)
             if at < 0 or key in runs:
                 rest.add(key)
                 continue

@@ -1,0 +1,70 @@
+"""A value that was put into a cell, as it is noted: there can be a million of them, so that each is small."""
+
+from __future__ import annotations
+
+from collections.abc import Hashable
+from typing import Generic, TypeVar
+
+from scrub.formats.sheet import UNCHANGED, OpenSheet, told
+from scrub.model.area import Area
+from scrub.model.change import VALUE, Change
+from scrub.model.grid import Trouble
+from scrub.model.recorder import Changes, Done
+from scrub.model.values import Value
+
+S = TypeVar("S", bound=OpenSheet)
+
+
+class PutPlainly(Done, Generic[S]):
+    """A value that was put into a cell, which had no other in this run."""
+
+    __slots__ = ("_after", "_before", "_key", "_name", "_sheet")
+
+    def __init__(self, sheet: S, key: int, before: Value, after: Value) -> None:
+        self._sheet = sheet
+        self._name = sheet.name  # as it is called now
+        self._key = key
+        self._before = before
+        self._after = after
+
+    @property
+    def thing(self) -> tuple[Hashable, Hashable]:
+        """What was changed: of which sheet, and what of it."""
+        return (self._sheet, self._name), self._key
+
+    @property
+    def change(self) -> Change:
+        """The change."""
+        row, column = self._sheet.place(self._key)
+        return Change((self._name, Area(row, column, row, column)), VALUE, *self._sides)
+
+    @property
+    def _sides(self) -> tuple[object, object]:
+        """What was there and what is, as it is told."""
+        seen = self._before
+        return told(seen.error or "damaged" if isinstance(seen, Trouble) else seen), told(self._after)
+
+    def tell(self, changes: Changes) -> None:
+        """Puts it after other changes, unless it changed nothing."""
+        before, after = self._sides
+        if before != after:
+            row, column = self._sheet.place(self._key)
+            changes.append_value(self._name, row, column, before, after)
+
+    def revert(self) -> None:
+        """Undoes it."""
+        self._sheet.restore(self._key, UNCHANGED, self._before)
+
+
+class PutOver(PutPlainly[S]):
+    """A value that was put over another one of the same run."""
+
+    __slots__ = ("_former",)
+
+    def __init__(self, sheet: S, key: int, before: Value, after: Value, former: Value) -> None:
+        super().__init__(sheet, key, before, after)
+        self._former = former
+
+    def revert(self) -> None:
+        """Undoes it."""
+        self._sheet.restore(self._key, self._former, self._before)
