@@ -45,19 +45,23 @@ class TextTable(ArrangedTable):
 
     def ensure_movable(self, ordering: bool) -> None:
         """Raises `Failure` where cells go over several rows or are worked out from others, or rows are in groups."""
+        if self._why_fixed:
+            raise Failure(f"{self._label}: its rows cannot be moved, because {self._why_fixed}")
+
+    @cached_property
+    def _why_fixed(self) -> str:
+        """Why its rows stay where they are in the file; nothing where they can be moved."""
         cells = [each for row in self._rows for each in row.children if each.uri == TABLE]
         merged = any(each.name == "covered-table-cell" or value(each, "number-rows-spanned", TABLE) for each in cells)
         if merged or any(len(cells_of(row)) != len(cells_of(self._rows[0])) for row in self._rows):
-            raise Failure(f"{self._label}: its rows cannot be moved, because some cells are merged")
+            return "some cells are merged"
         if any(value(each, "number-rows-repeated", TABLE) for each in self._rows):
-            raise Failure(f"{self._label}: its rows cannot be moved, because a row is repeated")
+            return "a row is repeated"
         if any(value(each, "formula", TABLE) for each in cells):
-            raise Failure(f"{self._label}: its rows cannot be moved, because some cells contain formulas")
+            return "some cells contain formulas"
         heads = next((each for each in self.span.children if of(each, TABLE, "table-header-rows")), None)
-        if any(of(each, TABLE, "table-row-group") for each in self.span.children) or (
-            heads is not None and len(heads.children) > 1
-        ):
-            raise Failure(f"{self._label}: its rows cannot be moved, because they are grouped")
+        groups = any(of(each, TABLE, "table-row-group") for each in self.span.children)
+        return "they are grouped" if groups or (heads is not None and len(heads.children) > 1) else ""
 
     @cached_property
     def _rows(self) -> list[Span]:

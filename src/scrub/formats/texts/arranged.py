@@ -68,7 +68,7 @@ class ArrangedTable:
     @property
     def is_arranged(self) -> bool:
         """Whether rows came, went or changed places."""
-        return self.rows is not None and self.rows.order != list(range(2, len(self._rows) + 1))
+        return self.rows is not None and self.rows.is_arranged
 
     def _made(self, row: int, inside: Mapping[int, Sequence[Splice]]) -> bytes:
         added = self.rows.added(row) if self.rows is not None else None

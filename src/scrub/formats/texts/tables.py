@@ -65,8 +65,10 @@ class DocumentRows(Rows):
         self.name = name
         self._cells: list[Mapping[int, Sequence[OpenParagraph | AddedText]]] = list(rows)
         self._hold, self._styled = hold, styled
-        #: The rows as they follow each other, without that of the headings.
-        self.order = list(range(2, len(rows) + 1))
+        #: The rows as they follow each other, without that of the headings; and those of them that went.
+        self._every, self._gone = list(range(2, len(rows) + 1)), set[int]()
+        self._stored = len(rows)
+        self._order: list[int] | None = None  # what is left of them; None when that must be looked up
         self.headings: dict[str, str] = {}
         self.twice: set[str] = set()
         self._versions = count(1)
@@ -77,6 +79,18 @@ class DocumentRows(Rows):
     def file(self) -> FileItem:
         """The document."""
         return self._file
+
+    @property
+    def order(self) -> list[int]:
+        """The rows as they follow each other, without that of the headings."""
+        if self._order is None:
+            self._order = [row for row in self._every if row not in self._gone]
+        return self._order
+
+    @property
+    def is_arranged(self) -> bool:
+        """Whether rows came, went or changed places."""
+        return bool(self._gone) or self._every != list(range(2, self._stored + 1))
 
     @property
     def style(self) -> str | None:
@@ -138,35 +152,52 @@ class DocumentRows(Rows):
         given = {self._columns[key]: value for key, value in values.items()}
         cells = {column: [AddedText(shown(given.get(column)))] for column in columns}
         self._cells.append(cells)
-        back = self._arrange([*self.order, len(self._cells)])
+        number = len(self._cells)
+        back = self._hold_rows()
+        self._every.append(number)
+        self._order = None
 
         def revert() -> None:
+            self._every.remove(number)
+            self._order = None
             back()
             self._cells.pop()
 
-        return len(self._cells), revert
+        return number, revert
 
     def delete_row(self, row: int) -> Callable[[], None]:
         """Takes a row out, with the paragraphs in it."""
-        back = self._arrange([each for each in self.order if each != row])
-        return _all(back, [each.leave() for each in self.paragraphs_of(row)])
+        back = self._hold_rows()
+        self._gone.add(row)
+        self._order = None
+        stayed = [each.leave() for each in self.paragraphs_of(row)]
+
+        def revert() -> None:
+            for each in stayed:
+                each()
+            self._gone.discard(row)
+            self._order = None
+            back()
+
+        return revert
 
     def put_in_order(self, rows: Sequence[int]) -> Callable[[], None]:
         """Puts the rows in an order; what is empty comes last."""
         chosen = set(rows)
-        return self._arrange([*rows, *(row for row in self.order if row not in chosen)], ordering=True)
-
-    def _arrange(self, order: list[int], ordering: bool = False) -> Callable[[], None]:
-        if self._hold is None:
-            raise Failure(f"{self.label}: its rows cannot be moved")
-        back, former = self._hold(ordering), self.order
-        self.order = order
+        back, former = self._hold_rows(ordering=True), self._every
+        self._every = [*rows, *(row for row in self.order if row not in chosen), *sorted(self._gone)]
+        self._order = None
 
         def revert() -> None:
-            self.order = former
+            self._every, self._order = former, None
             back()
 
         return revert
+
+    def _hold_rows(self, ordering: bool = False) -> Callable[[], None]:
+        if self._hold is None:
+            raise Failure(f"{self.label}: its rows cannot be moved")
+        return self._hold(ordering)
 
     def paragraphs_of(self, row: int) -> list[OpenParagraph]:
         """The paragraphs in a row that the file has."""
@@ -203,12 +234,3 @@ def _value(text: str) -> Plain:
         except ValueError:
             return text
     return text or None
-
-
-def _all(first: Callable[[], None], others: Sequence[Callable[[], None]]) -> Callable[[], None]:
-    def revert() -> None:
-        for each in others:
-            each()
-        first()
-
-    return revert

@@ -56,14 +56,19 @@ class OfficeTable(ArrangedTable):
         recorded = self._home.tracks_changes
         if recorded and ordering:
             raise Failure(f"{self._label}: its rows cannot be moved while changes are tracked. Turn tracking off")
-        if self.is_arranged and recorded != self._recorded:
+        if recorded != self._recorded and self.is_arranged:
             how = "with" if self._recorded else "without"
             raise Failure(f"{self._label}: its rows were changed {how} tracking changes earlier in this run")
         self._recorded = recorded
+        if self._is_merged:
+            raise Failure(f"{self._label}: its rows cannot be moved, because some cells are merged")
+
+    @cached_property
+    def _is_merged(self) -> bool:
+        """Whether some of its cells are merged, in the file."""
         merged = any(each.name == "vMerge" and own(each) for each in self.span.inside())
         cells = cells_of(self.span)
-        if merged or any(len(row) != len(cells[0]) for row in cells):
-            raise Failure(f"{self._label}: its rows cannot be moved, because some cells are merged")
+        return merged or any(len(row) != len(cells[0]) for row in cells)
 
     # -- its style (17.4.62)
 
