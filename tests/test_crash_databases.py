@@ -175,6 +175,33 @@ def test_a_database_that_does_not_say_whether_it_committed(
     assert settled(work, home, "save") is committed
 
 
+@pytest.mark.parametrize("committed", [False, True])
+@pytest.mark.parametrize(
+    "theirs", ["UPDATE night SET note = 'mine' WHERE id = 2", "DELETE FROM night WHERE id = 2", "as it was"]
+)
+def test_a_colleague_changed_a_row_after_a_cut(
+    ready: Callable[[object], tuple[Path, Path]], monkeypatch: pytest.MonkeyPatch, committed: bool, theirs: str
+) -> None:
+    """Each row is looked at by itself: nothing goes forward where the transaction is not there, and theirs stays."""
+    work, home = ready("q")
+    with _cut_at_commit(monkeypatch, committed), pytest.raises(Cut):
+        act(store(home), work, "save")
+    base = Base("sqlite", str(work / "huts.sqlite"))
+    note = "NULL" if committed else "'x'"  # what the row is in the other case
+    base.run(f"UPDATE night SET note = {note} WHERE id = 2" if theirs == "as it was" else theirs)
+    told = store(home).recover()
+    assert "other programs have since changed records of an interrupted run. They are unchanged" in told[0]
+    assert store(home).recover() == []
+    assert (work / "made.txt").exists() is committed
+    now = dict(base.run("SELECT id, note FROM night WHERE id < 4"))
+    mine = {1: "x", 3: "x"} if committed else {1: None, 3: None}
+    if theirs.startswith("DELETE"):
+        assert now == mine
+    else:
+        assert now == {**mine, 2: "mine" if "mine" in theirs else None if committed else "x"}
+    assert bool(store(home).runs()[0].commits) is committed
+
+
 def test_rows_that_were_changed_after_a_cut_are_left_and_told(
     ready: Callable[[object], tuple[Path, Path]], monkeypatch: pytest.MonkeyPatch
 ) -> None:

@@ -374,8 +374,9 @@ def undo(
     from scrub.taking_back import take_back
 
     with _at_store():
-        home().store.recover()
-        return take_back(home(), run, copy, watch)
+        told = home().store.recover()
+        restored = take_back(home(), run, copy, watch)
+        return restored._replace(told=(*told, *restored.told))
 
 
 def redo(run: int | None = None) -> Restored:
@@ -385,8 +386,9 @@ def redo(run: int | None = None) -> Restored:
     """
     store = home().store
     with _at_store():
-        store.recover()
-        return store.redo(run)
+        told = store.recover()
+        restored = store.redo(run)
+        return restored._replace(told=(*told, *restored.told))
 
 
 def keep_undo(run: int, keep: bool = True) -> None:

@@ -7,7 +7,7 @@ import os
 import click
 
 import scrub
-from scrub.cli.output import columns, echo, echo_lines, file_size, more, print_json
+from scrub.cli.output import columns, echo, echo_lines, file_size, more, print_json, tell_recovered
 
 
 @click.command("history")
@@ -24,6 +24,7 @@ def command(every: bool, keep: int | None, release: int | None, as_json: bool) -
             echo(f"Undo data of run {number} {word}.")
     if keep is not None or release is not None:
         return 0
+    tell_recovered()
     records = scrub.history()
     if as_json:
         print_json([record.as_dict() for record in records])

@@ -5,7 +5,7 @@ from __future__ import annotations
 import click
 
 import scrub
-from scrub.cli.output import columns, echo, echo_lines, failed, more, print_json
+from scrub.cli.output import columns, echo, echo_lines, failed, more, print_json, tell_recovered
 
 
 @click.command("outbox")
@@ -13,6 +13,7 @@ from scrub.cli.output import columns, echo, echo_lines, failed, more, print_json
 @click.option("--json", "as_json", is_flag=True, help="Print them as JSON.")
 def command(every: bool, as_json: bool) -> int:
     """Lists sent messages, recipients and status. The last message comes first."""
+    tell_recovered()
     notes = scrub.outbox()
     if as_json:
         print_json([note._asdict() for note in notes])

@@ -11,7 +11,7 @@ from typing import Any
 
 import click
 
-from scrub import FileResult, Problem, counted
+from scrub import FileResult, Problem, counted, recover
 
 #: Lines of a list before it is cut.
 SHOWN = 10
@@ -261,3 +261,9 @@ def problem_lines(name: str, problems: Sequence[Problem]) -> list[str]:
         told = wrapped(f"{mark} {problem.message}", max(40, room() - 7), min(len(mark) + 1, 20))
         lines += ["", f"{problem.line:>4} | {text}", *(f"     | {failed(line)}" for line in told)]
     return lines
+
+
+def tell_recovered() -> None:
+    """Says what became of a run that was interrupted, which nobody has said so far."""
+    for sentence in recover():
+        echo(sentence, err=True)

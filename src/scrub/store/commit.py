@@ -72,13 +72,19 @@ def _finish(changes: RowChanges) -> None:
     except StoreError:
         changes.drop()
         try:
-            made = changes.look()
+            made = was_made(changes)
         except StoreError as away:
             raise Unfinished(
                 changes.address, f"{away.what}. The next run of Scrub finds out whether it was saved"
             ) from away
         if not made:
             raise
+
+
+def was_made(changes: RowChanges) -> bool | None:
+    """Whether changes that were applied were also committed; None where nobody can tell."""
+    fate = changes.fate()
+    return changes.look().made if fate is None else fate
 
 
 def _unfinished(error: OSError) -> str:
@@ -178,8 +184,11 @@ class Committer:
             self.go_back(steps, folder, name, keep)
             for base in bases:
                 base.drop()
-                if base.look():
-                    _make(base.back())
+                if was_made(base):
+                    base.look()
+                    ours = base.still(True)
+                    if ours is not None:
+                        _make(ours.back())
         except OSError as error:
             raise Unfinished(steps[0].path if steps else journal, _unfinished(error)) from error
         return back
@@ -390,15 +399,22 @@ class Committer:
     ) -> list[str]:
         """What is to be done with one journal, while its targets are held. `bases` take the rows of databases back."""
         told: list[str] = []
-        taken_back = [base.look() for base in bases]
+        fates = [base.fate() for base in bases]
+        looks = [base.look() for base in bases]
+        # They take the rows back: where that was not done, the rows are there.
+        there = [
+            (None if look.made is None else not look.made) if fate is None else fate
+            for fate, look in zip(fates, looks, strict=True)
+        ]
         told += [
             f"{base.address}: other programs have since changed records of an interrupted run. They are unchanged."
-            for base, look in zip(bases, taken_back, strict=True) if look is None
+            for base, look, made in zip(bases, looks, there, strict=True)
+            if look.changed(None if made is None else not made)
         ]  # fmt: skip
         now = [self.disk.digest(step.path) for step in steps]
         forward = (
             path.endswith(".json")
-            and True not in taken_back
+            and all(there)
             and all(
                 found == step.new or (found == step.old and self._staged(step))
                 for step, found in zip(steps, now, strict=True)
@@ -414,9 +430,10 @@ class Committer:
             self._done(path, folder, name)
             return told
         self.go_back(steps, folder, name, keep)
-        for base, look in zip(bases, taken_back, strict=True):
-            if look is False:
-                _make(base)
+        for base, made in zip(bases, there, strict=True):
+            ours = base.still(False) if made else None
+            if ours is not None:
+                _make(ours)
         for step, found in zip(steps, now, strict=True):
             if found not in (step.old, step.new):
                 told.append(self._keep_both(step))

@@ -6,7 +6,28 @@ the files are renamed. Whether it was is looked up in the rows, should nobody ha
 
 from __future__ import annotations
 
-from typing import Protocol
+from typing import NamedTuple, Protocol
+
+
+class Look(NamedTuple):
+    """What is found of changes in the rows: how many are what they were, how many what they were to be, and how many
+    are neither, because somebody else changed them since.
+    """
+
+    old: int
+    new: int
+    other: int
+
+    @property
+    def made(self) -> bool | None:
+        """Whether they were made: a transaction is there whole or not at all, so that most rows tell. None where they
+        do not.
+        """
+        return None if self.old == self.new else self.new > self.old
+
+    def changed(self, made: bool | None) -> int:
+        """How many rows somebody else changed, if the transaction was committed, or was not."""
+        return self.other + (0 if made is None else self.old if made else self.new)
 
 
 class RowChanges(Protocol):
@@ -32,8 +53,16 @@ class RowChanges(Protocol):
     def back(self) -> RowChanges:
         """Those that take these back, once they were applied."""
 
-    def look(self) -> bool | None:
-        """Whether they were made: the rows are all new (True), or all old (False); None where they are neither."""
+    def look(self) -> Look:
+        """Looks at each row by itself. A transaction that may still end is waited for, or an `InUse` raised."""
+
+    def fate(self) -> bool | None:
+        """Whether the transaction was committed in which they were first made, as the database tells; None where it
+        cannot. One that takes others back tells of theirs. Raises `InUse` for one that may still be.
+        """
+
+    def still(self, made: bool) -> RowChanges | None:
+        """Those of them that `look` found made, or not made; None if there are none."""
 
 
 class OpensRows(Protocol):

@@ -249,7 +249,8 @@ class Store:
         """Raises `EditedSince` where a row was changed since, before anything is undone."""
         for commit in commits:
             for index, address in enumerate(commit.rows):
-                if self._rows(run, commit.name, index, address, state).look() is not False:
+                look = self._rows(run, commit.name, index, address, state).look()
+                if look.new or look.other:
                     raise EditedSince(address, "records of the run were changed since. Nothing was undone")
 
     def _rows(self, run: int, name: str, index: int, address: str, state: str) -> RowChanges:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
 import zlib
 from collections.abc import Callable, Iterator, Sequence
@@ -14,7 +15,10 @@ from scrub.formats.database.values import Sort
 from scrub.model.named import NamedTuple
 from scrub.model.problem import FileProblem, counted
 from scrub.store.errors import RowMoved, StoreError
+from scrub.store.rows import Look
 
+#: What a row is found to be: what it was, what it was to be, or neither.
+_OLD, _NEW, _OTHER = range(3)
 #: What is written and held at once.
 _BATCH = 5_000
 #: Values that the database stored otherwise and that are told.
@@ -54,6 +58,9 @@ class TableChanges:
         #: What the database made of them, where that is something else.
         self.remarks: list[str] = []
         self._is_undo = False
+        #: How the database calls the transaction in which they, or those that they take back, were made.
+        self._mark = ""
+        self._states: list[bytearray] = []  # what `look` found of each row of each group
 
     def apply(self) -> None:
         """Writes them in a transaction that is held open. Raises `StoreError` where the database does something else,
@@ -66,6 +73,7 @@ class TableChanges:
             self.write(engine, layouts)
             if not self._is_undo:
                 self._ensure_undo(engine, layouts)
+            self._mark = engine.mark()
         except BaseException:
             self.drop()
             raise
@@ -237,27 +245,54 @@ class TableChanges:
         """Those that take these back."""
         groups = [Group(each.table, each.columns, _Backward(each.rows)) for each in reversed(self.groups)]
         found = TableChanges(self.address, groups, self._connect)
-        found._is_undo = True
+        found._is_undo, found._mark = True, self._mark
         return found
 
-    def look(self) -> bool | None:
-        """Whether they were made."""
-        states: set[bool | None] = set()
+    def look(self) -> Look:
+        """What the rows tell of them, each by itself."""
+        self._states = []
+        with self._looking() as (engine, layouts):
+            for group in self.groups:
+                states = bytearray()
+                layout = layouts.get(group.table)
+                for some in batches(group.rows, _BATCH):
+                    keys = [row.key for row in some if row.key is not None]
+                    now = engine.now(layout, keys, group.columns) if layout is not None else {}
+                    states += bytes(_OTHER if layout is None else _state(row, now.get(row.key or ())) for row in some)
+                self._states.append(states)
+        return Look(*(sum(each.count(state) for each in self._states) for state in (_OLD, _NEW, _OTHER)))
+
+    @contextlib.contextmanager
+    def _looking(self) -> Iterator[tuple[Engine, dict[str, Layout]]]:
+        """The database for a look. On a server, rows are waited for that a transaction holds which may still end."""
         engine = self._connect()
         try:
             layouts = self._layouts(engine)
-            for group in self.groups:
-                layout = layouts.get(group.table)
-                if layout is None:
-                    return None
-                for some in batches(group.rows, _BATCH):
-                    now = engine.now(layout, [row.key for row in some if row.key is not None], group.columns)
-                    states |= {_made(row, now.get(row.key or ())) for row in some}
+            if not engine.alone:
+                engine.begin()
+            yield engine, layouts
         except FileProblem as problem:
             raise StoreError(self.address, problem.what) from None
         finally:
             engine.close()
-        return True if states == {True} else False if states == {False} else None
+
+    def fate(self) -> bool | None:
+        """Whether the transaction was committed, as the database tells."""
+        if not self._mark:
+            return None
+        with self._looking() as (engine, _):
+            return engine.fate(self._mark)
+
+    def still(self, made: bool) -> TableChanges | None:
+        """Those of them that `look` found made, or not made."""
+        groups = []
+        for group, states in zip(self.groups, self._states, strict=True):
+            rows = [row for row, state in zip(group.rows, states, strict=True) if state == (_NEW if made else _OLD)]
+            if rows:
+                groups.append(Group(group.table, group.columns, rows))
+        found = TableChanges(self.address, groups, self._connect)
+        found._is_undo, found._mark = self._is_undo, self._mark
+        return found if groups else None
 
     # -- kept
 
@@ -275,7 +310,8 @@ class TableChanges:
                 rows = _json([[packed(part) for part in row] for row in some])
                 yield (b"," if at else b"") + rows[1:-1]
             yield b"]]"
-        yield b"]}" if self.groups else b'{"groups":[]}'
+        yield b"]" if self.groups else b'{"groups":[]'
+        yield b',"mark":' + _json(self._mark) + b"}"
 
     @classmethod
     def load(cls, address: str, kept: bytes, connect: Callable[[], Engine]) -> TableChanges:
@@ -288,7 +324,9 @@ class TableChanges:
             Group(table, tuple(columns), [RowChange(*(unpacked(part) for part in row)) for row in rows])
             for table, columns, rows in found["groups"]
         ]
-        return cls(address, groups, connect)
+        made = cls(address, groups, connect)
+        made._mark = str(found.get("mark", ""))
+        return made
 
 
 def _json(value: object) -> bytes:
@@ -315,12 +353,12 @@ class _Backward(Sequence[RowChange]):
         return RowChange(key, new, old)
 
 
-def _made(row: RowChange, found: tuple[Any, ...] | None) -> bool | None:
-    """Whether a row is what it is to be, or what it was (False); None where it is neither."""
-    for state, wanted in ((True, row.new), (False, row.old)):
+def _state(row: RowChange, found: tuple[Any, ...] | None) -> int:
+    """Whether a row is what it was, what it is to be, or neither."""
+    for state, wanted in ((_NEW, row.new), (_OLD, row.old)):
         if found is None if wanted is None else found is not None and same(found, wanted):
             return state
-    return None
+    return _OTHER
 
 
 def same(found: tuple[Any, ...], wanted: tuple[Any, ...]) -> bool:

@@ -111,6 +111,14 @@ class Engine(Protocol):
     def let_go(self) -> None:
         """Ends what `hold` began; nothing of it counts."""
 
+    def mark(self) -> str:
+        """How the database calls this transaction; nothing where it has no name for it."""
+
+    def fate(self, mark: str) -> bool | None:
+        """Whether the transaction of that name was committed; None where the database does not know it any more.
+        Raises `InUse` while it is not decided.
+        """
+
     def commit(self) -> None:
         """Ends the transaction: all that was written counts."""
 

@@ -10,11 +10,13 @@ from collections.abc import Iterator, Mapping, Sequence
 from functools import cached_property
 from typing import Any
 
+from scrub.formats.database import holders
 from scrub.formats.database.dialects import ServerDialect
 from scrub.formats.database.engine import Key, Layout, Refusing, batches
+from scrub.formats.database.holders import Patience
 from scrub.formats.database.server_tables import layouts_of, needed, read_as_texts
 from scrub.formats.database.where import EVERY, YES, Where, both, predicates
-from scrub.formats.servers import PATIENCE, ensure_no_password, parts_of
+from scrub.formats.servers import ensure_no_password, parts_of
 from scrub.model.late import late
 from scrub.model.named import NamedTuple
 from scrub.model.passwords import password
@@ -26,6 +28,8 @@ DRIVERS = {"postgresql": "postgresql+psycopg", "mariadb": "mariadb+pymysql", "my
 _BATCH, _PAGE = 1_000, 5_000
 #: What servers call a lock that was not given up in time: SQLSTATE of PostgreSQL, and numbers of MariaDB and MySQL.
 _BUSY = ("55P03", "40P01", "40001", 1205, 1213)
+#: Seconds that a lock of somebody else is waited for.
+_LOCK_WAIT = 5
 _REFUSED = ("28P01", "28000", 1045, 1044, 1698)
 _HERE = ("localhost", "127.0.0.1", "::1")
 
@@ -62,6 +66,7 @@ class ServerEngine:
         self._driver = needed(DRIVERS[place.scheme].partition("+")[2])
         self._link: Any = None
         self._writing = False
+        self._patience: Patience | None = None
         self._layouts: list[Layout] | None = None
         self.said = place.scheme
 
@@ -86,7 +91,27 @@ class ServerEngine:
     def _connect(self) -> Any:
         """A connection, of which nothing is asked so far."""
         with self._told():
-            return self._engine.connect()
+            link = self._engine.connect()
+        try:
+            self._ensure_secure(link)
+        except BaseException:
+            link.close()
+            raise
+        if self._postgres:  # the other driver ends its waiting itself
+            self._patience = Patience(holders.LONGEST, link.connection.driver_connection.fileno())
+        return link
+
+    def _ensure_secure(self, link: Any) -> None:
+        """Raises `FileProblem` where the connection to another machine is not encrypted, whatever was asked for."""
+        if self.place.host in _HERE:
+            return
+        inner = link.connection.driver_connection
+        if self._postgres:
+            secure = bool(inner.pgconn.ssl_in_use)
+        else:
+            secure = isinstance(getattr(inner, "_sock", None), ssl.SSLSocket)
+        if not secure:
+            raise FileProblem(self.place.address, "the connection to the server is not encrypted. Nothing was read")
 
     def _ready(self, link: Any) -> None:
         """Makes a connection read values as they can be written again; before, SQLAlchemy asks it what there is."""
@@ -101,17 +126,21 @@ class ServerEngine:
             return {
                 "connect_timeout": 15,
                 "client_encoding": "UTF8",
-                "options": "-c lock_timeout=5000 -c search_path=public",
+                "options": f"-c lock_timeout={_LOCK_WAIT * 1000} -c search_path=public",
                 **secure,
             }
         more: dict[str, Any] = {} if here else {"ssl": ssl.create_default_context()}
-        return {"connect_timeout": 15, "read_timeout": int(PATIENCE) * 10, "charset": "utf8mb4", **more}
+        bounded = {"connect_timeout": 15, "read_timeout": holders.LONGEST, "write_timeout": holders.LONGEST}
+        waits = f"SET SESSION lock_wait_timeout = {_LOCK_WAIT}, innodb_lock_wait_timeout = {_LOCK_WAIT}"
+        return {"charset": "utf8mb4", "init_command": waits, **bounded, **more}
 
     @contextlib.contextmanager
     def _told(self) -> Iterator[None]:
         """What the server or the driver refuses, as a sentence; what it says of other people's data stays out."""
+        patience = self._patience
         try:
-            yield
+            with contextlib.nullcontext() if patience is None else patience.waiting():
+                yield
         except (self._alchemy.exc.SQLAlchemyError, self._driver.Error) as error:
             said = self._said(error)
         except UnicodeDecodeError:
@@ -125,10 +154,18 @@ class ServerEngine:
 
     def _said(self, error: Any) -> StoreError:
         address, inner = self.place.address, getattr(error, "orig", error)
-        arguments = getattr(inner, "args", None) or (0,)
-        code = getattr(inner, "sqlstate", None) or arguments[0]
+        code, said = self._first(inner)
+        timed_out = code == 2013 and "timed out" in said
+        if timed_out or (self._patience is not None and self._patience.ended):
+            what = f"the server did not answer for {holders.LONGEST:.0f} seconds"
+            return StoreError(address, f"{what}. Ask its administrator")
         if code in _BUSY:
-            return InUse(address, "another program is using these records. Wait until it is done, then run again")
+            who = self._holder()
+            return InUse(
+                address,
+                f"another program is using these records{f': {who}' if who else ''}. Wait until it is done, then run "
+                "again",
+            )
         if code in _REFUSED or "password" in str(inner):
             name = self.place.database
             return StoreError(
@@ -138,9 +175,29 @@ class ServerEngine:
         if isinstance(error, self._alchemy.exc.IntegrityError):
             return Refusing(address, f"the database rejected the changes: {own_words(inner)}. Nothing was saved")
         if getattr(error, "connection_invalidated", False) or code in (2002, 2003, 2006, 2013) or not self._writing:
-            first = str(arguments[-1] if inner is not None else error).strip().split("\n")[0]
+            first = (said or str(error)).strip().split("\n")[0]
             return StoreError(address, f"unexpected answer from the server: {first[:160]}")
         return Refusing(address, f"the database rejected the changes: {own_words(inner) or code}. Nothing was saved")
+
+    def _first(self, error: Any) -> tuple[Any, str]:
+        """The code of an error and what it says. A driver may meet another error while it clears up after the first
+        one: that one counts.
+        """
+        while isinstance(error.__context__, self._driver.Error):
+            error = error.__context__
+        arguments = getattr(error, "args", None) or (0,)
+        # The other driver has an SQLSTATE too, which says less than the number.
+        return (getattr(error, "sqlstate", None) if self._postgres else None) or arguments[0], str(arguments[-1])
+
+    def _holder(self) -> str:
+        """Who keeps the records from us; nothing where the server does not tell."""
+        try:
+            inner = self._link.connection.driver_connection if self._link is not None else None
+            own = 0 if inner is None else inner.info.backend_pid if self._postgres else inner.thread_id()
+            with self._engine.connect() as link:
+                return holders.holder(link, self._postgres, own)
+        except Exception:  # whatever goes wrong here, the reason itself is known
+            return ""
 
     @property
     def _connection(self) -> Any:
@@ -176,7 +233,6 @@ class ServerEngine:
                 link.exec_driver_sql(
                     "SET SESSION sql_mode = 'STRICT_ALL_TABLES,NO_ENGINE_SUBSTITUTION,NO_AUTO_VALUE_ON_ZERO'"
                 )
-                link.exec_driver_sql("SET SESSION innodb_lock_wait_timeout = 5")
                 link.rollback()
         self._ready(link)
         self._link = link
@@ -197,6 +253,20 @@ class ServerEngine:
         with self._told():
             self._link.exec_driver_sql("ROLLBACK TO SAVEPOINT scrub_trial")
 
+    def mark(self) -> str:
+        """How PostgreSQL calls this transaction; other servers do not tell afterwards what became of one."""
+        return str(self._rows("SELECT txid_current()")[0][0]) if self._postgres else ""
+
+    def fate(self, mark: str) -> bool | None:
+        """Whether PostgreSQL committed the transaction of that name."""
+        try:
+            said = self._rows("SELECT txid_status(%s)", (int(mark),))[0][0]
+        except StoreError:  # a number from another server, or from its future
+            return None
+        if said == "in progress":
+            raise InUse(self.place.address, "the server has not ended the interrupted run yet. Run again later")
+        return None if said is None else bool(said == "committed")
+
     def commit(self) -> None:
         """All that was written counts."""
         with self._told():
@@ -207,7 +277,9 @@ class ServerEngine:
         if self._link is not None:
             with contextlib.suppress(self._alchemy.exc.SQLAlchemyError, OSError):
                 self._link.close()
-        self._link, self._writing = None, False
+        if self._patience is not None:
+            self._patience.close()
+        self._link, self._writing, self._patience = None, False, None
 
     # -- what there is
 

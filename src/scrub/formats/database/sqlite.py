@@ -314,6 +314,14 @@ class SqliteEngine:
             self._connection.execute("ROLLBACK TO scrub_trial")
             self._connection.execute("RELEASE scrub_trial")
 
+    def mark(self) -> str:
+        """It has no name for a transaction; a stopped process holds none."""
+        return ""
+
+    def fate(self, mark: str) -> bool | None:
+        """It does not know."""
+        return None
+
     def commit(self) -> None:
         """All that was written counts."""
         with self._told():

@@ -1,0 +1,144 @@
+# ruff: noqa: F811 - a fixture of another module is named in each test
+"""Servers that wait, are silent or stop: what is said, how long it takes, and what was saved."""
+
+from __future__ import annotations
+
+import os
+import signal
+import ssl
+import threading
+from collections.abc import Callable
+from contextlib import suppress
+from pathlib import Path
+from typing import Any
+
+import pytest
+from bases import Base
+from conftest import Output
+from test_databases import base, run, started  # noqa: F401 - fixtures
+
+import scrub
+from scrub.formats.database import holders, server
+from scrub.formats.database.server import ServerEngine
+
+SET = 'each record in table("night")\nrecord.note = "x"\nend'
+READ = 'say "{count(record in table("night") where record.nights is not empty and record.nights > 3)}"'
+
+servers_alone = pytest.mark.parametrize("base", ["postgresql", "mariadb"], indirect=True)
+
+
+def marked(base: Base) -> int:
+    return int(base.run("SELECT count(*) FROM night WHERE note = 'x'")[0][0])
+
+
+@servers_alone
+@pytest.mark.parametrize(("body", "whole"), [(SET, False), (SET, True), (READ, True)])
+def test_a_lock_of_somebody_else_is_waited_for_a_while_and_told(
+    base: Base,
+    monkeypatch: pytest.MonkeyPatch,
+    body: str,
+    whole: bool,
+) -> None:
+    monkeypatch.setattr(server, "_LOCK_WAIT", 1)
+    with base.link() as link:
+        cursor = link.cursor()
+        if whole:
+            cursor.execute(
+                "LOCK TABLE night IN ACCESS EXCLUSIVE MODE"
+                if base.engine == "postgresql"
+                else "LOCK TABLES night WRITE"
+            )
+        else:
+            cursor.execute("UPDATE night SET note = 'mine' WHERE id = 3")
+        problem = str(run(base, body).problem)
+        assert "another program is using these records" in problem
+        assert problem.endswith("Wait until it is done, then run again")
+        assert ('records: "office", since' in problem) == (base.engine == "postgresql")
+        link.rollback()
+    assert marked(base) == 0
+    assert run(base, SET).problem is None
+    assert marked(base) == 20
+
+
+def _workers(base: Base) -> list[int]:
+    """The processes of the server that work for us."""
+    found = []
+    for folder in Path("/proc").iterdir():
+        if folder.name.isdecimal():
+            with suppress(OSError):
+                words = (folder / "cmdline").read_bytes()
+                port = base.address.rpartition(":")[2].partition("/")[0].encode()
+                if words.startswith(b"postgres: office huts") or (b"mariadbd" in words and b"--port=" + port in words):
+                    found.append(int(folder.name))
+    return found
+
+
+@servers_alone
+@pytest.mark.parametrize("step", ["now", "commit"])
+def test_a_server_that_falls_silent_is_left_and_nobody_is_told_more_than_is_known(
+    base: Base,
+    cli: Callable[..., Output],
+    monkeypatch: pytest.MonkeyPatch,
+    step: str,
+) -> None:
+    monkeypatch.setattr(holders, "LONGEST", 2.0)
+    monkeypatch.setattr(server, "_LOCK_WAIT", 1)
+    stopped: list[int] = []
+    real = getattr(ServerEngine, step)
+
+    def falls_silent(self: ServerEngine, *words: Any) -> Any:
+        if not stopped:
+            stopped.extend(_workers(base))
+            for each in stopped:
+                os.kill(each, signal.SIGSTOP)
+        return real(self, *words)
+
+    with monkeypatch.context() as patched:
+        patched.setattr(ServerEngine, step, falls_silent)
+        try:
+            problem = str(run(base, SET).problem)
+        finally:
+            for each in stopped:
+                os.kill(each, signal.SIGCONT)
+    assert stopped
+    if step == "now":
+        assert "the server did not answer for 2 seconds" in problem
+    else:
+        assert "The next run of Scrub finds out whether it was saved" in problem
+    told = cli("history")
+    while "could not be completed" in told.out + told.err:  # the server goes on with what it had begun
+        told = cli("history")
+    assert scrub.recover() == []
+    assert marked(base) in ((0,) if step == "now" else (0, 20))
+    kept = [run_ for run_ in scrub.home().store.runs() if run_.commits]
+    assert bool(kept) == (marked(base) == 20)
+    if kept:
+        scrub.undo(kept[0].number)
+        assert marked(base) == 0
+
+
+@servers_alone
+def test_a_connection_that_is_not_encrypted_is_not_used(base: Base, monkeypatch: pytest.MonkeyPatch) -> None:
+    """The server is on this machine, and offers no encryption; were it elsewhere, nothing would be read."""
+    real = ServerEngine._how
+    monkeypatch.setattr(server, "_HERE", ())
+    assert "SSL" in str(run(base, READ).problem) or "TLS" in str(run(base, READ).problem)
+
+    def stripped(self: ServerEngine) -> dict[str, Any]:
+        secure = ("ssl", "sslmode", "sslrootcert")
+        return {word: value for word, value in real(self).items() if word not in secure}
+
+    monkeypatch.setattr(ServerEngine, "_how", stripped)
+    problem = str(run(base, READ).problem)
+    assert "the connection to the server is not encrypted. Nothing was read" in problem
+    assert ssl.create_default_context().check_hostname  # what is asked of a server elsewhere
+
+
+def test_nobody_waits_in_the_background_when_a_server_was_left(
+    base: Base,
+    cli: Callable[..., Output],
+) -> None:
+    before = threading.active_count()
+    for _ in range(3):
+        assert run(base, READ).problem is None
+    assert threading.active_count() <= before + 3
