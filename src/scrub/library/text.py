@@ -92,4 +92,4 @@ def is_macro_path(name: str) -> bool:
     if name.lower().endswith(ENDINGS):
         return True
     plain = os.path.splitext(name)[1].lower() in ("", ".txt", ".md")
-    return plain and os.sep in name and os.path.isfile(name)
+    return plain and bool(os.path.dirname(name)) and os.path.isfile(name)

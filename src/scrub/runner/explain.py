@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import errno
+import os
 from collections.abc import Iterator
 
 from scrub.model.problem import BadCall, FileProblem, Refused, ScrubError
@@ -15,7 +16,7 @@ def told(error: Exception, path: str = "") -> ScrubError:
     if isinstance(error, NoSuchRun):
         return BadCall(error.what)
     if isinstance(error, StoreError):
-        name = error.path if isinstance(error, CannotRead) else path or error.path
+        name = path if path and not isinstance(error, CannotRead) and is_of(error, path) else error.path or path
         if isinstance(error, InUse | EditedSince):
             return Refused(f"{name}: {error.what}")
         return FileProblem(name, error.what)
@@ -25,6 +26,12 @@ def told(error: Exception, path: str = "") -> ScrubError:
         what = "the disk is full" if error.errno == errno.ENOSPC else error.strerror or str(error)
         return FileProblem(path or str(error.filename or ""), f"the file could not be saved and is unchanged: {what}")
     raise error
+
+
+def is_of(error: Exception, path: str) -> bool:
+    """Whether the store refused a file because of that one, and not because of another that changes with it."""
+    at = getattr(error, "path", "")
+    return not at or at == path or ("://" not in at and os.path.realpath(at) == os.path.realpath(path))
 
 
 def not_foreseen(error: Exception, path: str) -> FileProblem:

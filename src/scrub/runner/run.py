@@ -24,7 +24,7 @@ from scrub.model.values import ARITHMETIC
 from scrub.model.vocabulary import Vocabulary
 from scrub.runner.answers import answer_all
 from scrub.runner.execution import BUDGET, Execution
-from scrub.runner.explain import explained, not_foreseen, told
+from scrub.runner.explain import explained, is_of, not_foreseen, told
 from scrub.runner.opened import Opened, Opens
 from scrub.runner.results import CHANGED, FAILED, NOT_TRIED, UNCHANGED, FileResult, Prepared, RunResult
 from scrub.runner.sending import Sender
@@ -159,7 +159,8 @@ class Runner:
             except Refused as refused:
                 _failed(prepared.files, prepared.files[0], refused)
             except (StoreError, OSError, MemoryError) as error:
-                _failed(prepared.files, prepared.files[0], told(error, prepared.files[0].path))
+                at = next((each for each in prepared.files if is_of(error, each.path)), prepared.files[0])
+                _failed(prepared.files, at, told(error, at.path))
         return prepared.files
 
     def prepare(self, paths: Sequence[str]) -> Prepared:

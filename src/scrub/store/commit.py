@@ -21,11 +21,11 @@ from __future__ import annotations
 import contextlib
 import json
 import os
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from typing import Any, BinaryIO, NamedTuple
 
 from scrub.store.disk import Disk, Dress, digest_of, hashed, only_files
-from scrub.store.errors import CannotRead, Changed, Damaged, StoreError, Unfinished
+from scrub.store.errors import CannotRead, Changed, Damaged, InUse, ReadOnly, StoreError, Unfinished
 from scrub.store.hashing import new_hash
 from scrub.store.locks import locked, unlock_after_crash
 from scrub.store.patch import Effect, Patch
@@ -79,6 +79,19 @@ def _finish(changes: RowChanges) -> None:
             ) from away
         if not made:
             raise
+
+
+@contextlib.contextmanager
+def _told_if_refused(disk: Disk, path: str) -> Iterator[None]:
+    """Windows replaces and removes no file that a program has open, and other systems none in some folders: the run is
+    then turned back.
+    """
+    try:
+        yield
+    except PermissionError as error:
+        if disk.windows:
+            raise InUse(path, "another program has it open. Close it and run again") from error
+        raise ReadOnly(path, f"its folder does not allow replacing it: {error.strerror}") from error
 
 
 def was_made(changes: RowChanges) -> bool | None:
@@ -275,12 +288,14 @@ class Committer:
 
     def _apply(self, step: Step) -> None:
         if step.temporary is None:
-            self.disk.remove(step.path)
+            with _told_if_refused(self.disk, step.path):
+                self.disk.remove(step.path)
         elif self.disk.exists(step.temporary):
             if self.disk.digest(step.temporary) != step.new:
                 raise Damaged(step.path)
             if step.old is not None:
-                self.disk.rename(step.temporary, step.path)
+                with _told_if_refused(self.disk, step.path):
+                    self.disk.rename(step.temporary, step.path)
                 return
             try:
                 self.disk.rename_new(step.temporary, step.path)

@@ -39,6 +39,10 @@ def ensure_free(path: str) -> None:
     folder, name = os.path.split(path)
     if not os.access(folder or ".", os.W_OK):
         raise ReadOnly(path, "its folder cannot be written. Copy the file to a folder of your own")
+    if _is_sticky_for_us(folder or ".", path):
+        raise ReadOnly(
+            path, "its folder lets only the owner of a file replace it (sticky bit). Copy the file to your own folder"
+        )
     for owner in _owner_files(folder, name):
         if os.path.exists(owner):
             who = _who(owner)
@@ -53,6 +57,14 @@ def ensure_free(path: str) -> None:
         raise mailbox_in_use(path)
     if _locked(path):
         raise InUse(path, "another program has locked it. Close it and run again")
+
+
+def _is_sticky_for_us(folder: str, path: str) -> bool:
+    """Whether a folder shared by several people refuses us a file of somebody else, though it can be written."""
+    there = os.stat(folder)
+    if not there.st_mode & stat.S_ISVTX or not hasattr(os, "geteuid"):
+        return False
+    return os.geteuid() not in (0, there.st_uid, os.lstat(path).st_uid)
 
 
 def _owner_files(folder: str, name: str) -> list[str]:

@@ -77,6 +77,7 @@ class Outbox:
         self._disk.make_folder(self._folder)
         with self._disk.locked(self._lock(run)):
             yield
+        with contextlib.suppress(OSError):  # somebody looks whether it is held; recovery removes it
             self._disk.remove(self._lock(run))
 
     def note(self, run: int, errands: Iterable[ToNote]) -> list[int]:

@@ -16,6 +16,7 @@ from scrub.store.inuse import ensure_free
 from scrub.store.outbox import Outbox
 from scrub.store.patch import Effect, Patch
 from scrub.store.rows import OpensRows, RowChanges
+from scrub.store.windows_names import ensure_windows_name
 
 #: States of one commit.
 DONE, UNDONE = "done", "undone"
@@ -119,6 +120,8 @@ class Store:
         """Makes effects real as one, all or none. Raises a `StoreError`, or `OSError` from the disk."""
         with self._locked():
             files = [effect for effect in effects if effect.rows is None]
+            for effect in files if self.disk.windows else ():
+                ensure_windows_name(effect.path)
             for effect in files:
                 if effect.before is not None:
                     ensure_free(effect.path)
