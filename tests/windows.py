@@ -84,11 +84,11 @@ def _fake_locks() -> ModuleType:
     found = importlib.util.module_from_spec(spec)
     before = sys.platform
     sys.modules["msvcrt"] = stand_in
-    sys.platform = "win32"  # type: ignore[assignment]
+    sys.platform = "win32"
     try:
         spec.loader.exec_module(found)
     finally:
-        sys.platform = before  # type: ignore[assignment]
+        sys.platform = before
         del sys.modules["msvcrt"]
     return found
 
