@@ -6,11 +6,16 @@ import contextlib
 import io
 import os
 import random
+import shutil
+import subprocess
+import sys
 import zipfile
+from collections import Counter
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import pikepdf
+import saving
 from opentexts import AUTOMATIC, opentext
 
 import scrub
@@ -206,10 +211,63 @@ def command(*words: str) -> None:
         raise Broken(f"{words}: {said[-400:]}")
 
 
+def check_saved(chance: random.Random, folder: Path) -> None:
+    """Changes a file for good, has it read by others, and undoes it."""
+    saving.check_saved(chance, folder, TALLY)
+
+
+#: A command whose process is killed by chance, with its words.
+_COMMAND = "import sys, scrub.cli; sys.exit(scrub.cli.run(sys.argv[1:]))"
+
+
+def check_killed(chance: random.Random, folder: Path) -> None:
+    """Kills a process while it runs a macro on two files: each file is old or new, and the next command says so."""
+    work = folder / "killed"
+    shutil.rmtree(work, ignore_errors=True)
+    work.mkdir()
+    title, name = chance.choice(
+        [("show every", "season-book.xlsx"), ("tidy the", "house-rules.docx"), ("clean a list", "bookings.csv"),
+         ("mark the late", "huts.sqlite"), ("clean subjects", "bookings.mbox")]
+    )  # fmt: skip
+    path = work / name
+    shutil.copyfile(DEMO / name, path)
+    before = saving.contents(path)
+    scrub.home().settings  # noqa: B018 - so that the home is there
+    words = [sys.executable, "-c", _COMMAND, "run", title, str(path)]
+    process = subprocess.Popen(words, stdin=subprocess.DEVNULL, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+    with contextlib.suppress(subprocess.TimeoutExpired):
+        process.wait(chance.random() * 0.4)
+    process.kill()
+    process.wait()
+    told = scrub.recover()
+    if any("could not be completed" in each or "unchanged" in each for each in told):
+        raise Broken(f"{told}")
+    now = saving.contents(path)
+    last = next((each for each in scrub.history() if each.files and each.files[0].path == str(path)), None)
+    done = last is not None and last.changes > 0 and not last.undone
+    if (now != before) is not done and now != before:
+        raise Broken(f"{name} was changed, and the history does not say so")
+    if now != before:
+        assert last is not None
+        TALLY["finished after a kill"] += 1
+        scrub.undo(last.number)
+        if saving.contents(path) != before:
+            raise Broken(f"{name}: undo did not bring it back")
+    else:
+        TALLY["untouched after a kill"] += 1
+    if sorted(os.listdir(work)) != [name]:
+        raise Broken(f"left behind: {sorted(os.listdir(work))}")
+
+
+#: What became of the files that were changed for good.
+TALLY: Counter[str] = Counter()
 CHECKS: list[Callable[[random.Random, Path], None]] = [
     check_file,
     check_file,
     check_file,
+    check_saved,
+    check_saved,
+    check_saved,
     check_macro,
     check_macro,
     check_record,
@@ -222,5 +280,5 @@ def inputs(seed: int) -> Iterator[tuple[int, random.Random, Callable[[random.Ran
     number = seed
     while True:
         chance = random.Random(number)
-        yield number, chance, chance.choice(CHECKS)
+        yield number, chance, check_killed if chance.random() < 0.005 else chance.choice(CHECKS)
         number += 1

@@ -91,6 +91,8 @@ class TableChanges:
             if group.table not in layouts:
                 raise RowMoved(self.address, f'the table "{group.table}" was deleted by another program')
         names = dict.fromkeys(each.table for each in self.groups)
+        if engine.alone and any(layouts[name].triggers for name in names):  # which may act on other tables
+            names.update(dict.fromkeys(name for name, layout in layouts.items() if layout.key))
         counts = {name: engine.count(layouts[name]) for name in names if engine.alone}
         for group in self.groups:
             done.append(self._written(engine, layouts[group.table], group))

@@ -77,10 +77,14 @@ class TextTable(ArrangedTable):
         data, like = self.part.data, self._rows[-1]
         out = _open_tag(data, like, ("id",))
         for column, cell in cells_of(like):
-            paragraph = next(each for each in cell.children if is_paragraph(each))
-            text, p = texts.get(column, ""), paragraph.prefix
-            words = f"{written(text, p)}</{paragraph.raw_name}>".encode()
-            inside = _open_tag(data, paragraph, ("id",)) + words
+            text, inside = texts.get(column, ""), b""
+            own = next(filter(is_paragraph, cell.children), None)
+            paragraph = own or next(filter(is_paragraph, self.span.inside()), None)  # a cell may have none, or a list
+            if paragraph is not None and (own or text):
+                opened = _open_tag(data, own, ("id",)) if own else f"<{paragraph.raw_name}>".encode()
+                inside = opened + f"{written(text, paragraph.prefix)}</{paragraph.raw_name}>".encode()
+            elif text:
+                raise Failure(f"{self._label}: its cells contain no paragraphs, so no text can be added")
             out += _open_tag(data, cell, ("id", "value", "date-value", "boolean-value", "time-value", "string-value"))
             out += inside + f"</{cell.raw_name}>".encode()
         return out + f"</{like.raw_name}>".encode()

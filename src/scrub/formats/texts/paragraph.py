@@ -140,7 +140,7 @@ class OpenParagraph(Heading):
     def paragraphs_below(self) -> Iterator[Paragraph]:
         """The paragraphs below a heading."""
         every = self.document.every_paragraph()
-        at = next(place for place, each in enumerate(every) if each is self)
+        at = next((place for place, each in enumerate(every) if each is self), len(every))  # of one that went, none is
         own = self.level or 0
         for each in every[at + 1 :]:
             if each.place != self.place or (each.level is not None and each.level <= own):
