@@ -13,6 +13,7 @@ import pytest
 from conftest import Output, macro
 
 import scrub
+from scrub.store.disk import Disk
 
 COMMANDS = [("add", "w.scrub"), ("settings", "encoding", "latin1")]
 
@@ -143,6 +144,66 @@ def test_what_hangs_on_a_file_stays(book: Path) -> None:
         assert (os.getxattr(book, "user.seen"), book.stat().st_mode & 0o777) == (b"Ann", 0o640)
     scrub.undo()
     assert (os.getxattr(book, "user.seen"), book.stat().st_mode & 0o777) == (b"Ann", 0o640)
+
+
+@pytest.mark.skipif(not hasattr(os, "setxattr"), reason="only Linux has these calls")
+def test_what_hangs_on_a_file_comes_back_with_it(home: Path, cli: Callable[..., Output]) -> None:
+    folder = Path("huts")
+    folder.mkdir()
+    (folder / "old.txt").write_text("wood")
+    (folder / "old.txt").chmod(0o640)
+    os.setxattr(folder / "old.txt", "user.seen", b"Ann")
+    Path("m.scrub").write_text(macro("each file\ndelete\nend", "folder"))
+    assert cli("approve", "m.scrub", "--yes").code == 0
+    assert cli("run", "m.scrub", "huts").code == 0
+    assert not (folder / "old.txt").exists()
+    assert cli("undo").code == 0
+    assert os.getxattr(folder / "old.txt", "user.seen") == b"Ann"
+    assert (folder / "old.txt").stat().st_mode & 0o777 == 0o640
+
+
+def test_a_full_disk_embeds_nothing(book: Path, cli: Callable[..., Output], monkeypatch: pytest.MonkeyPatch) -> None:
+    before = book.read_bytes()
+
+    def full(*_: object, **__: object) -> None:
+        raise OSError(errno.ENOSPC, "No space left on device")
+
+    with monkeypatch.context() as patched:
+        patched.setattr(Disk, "write", full)
+        told = cli("embed", "show every", book)
+    assert told.code != 0
+    assert "the disk is full" in told.err
+    assert "bug" not in told.err
+    assert book.read_bytes() == before
+    assert [each for each in os.listdir() if each != book.name] == []
+    assert cli("embed", "show every", book).code == 0
+
+
+def test_a_folder_that_lets_only_owners_replace_files_is_told_before_anything_is_written(
+    book: Path, cli: Callable[..., Output], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """It is a shared folder with the sticky bit, such as /tmp, and the file is somebody else's."""
+    before = book.read_bytes()
+    Path().chmod(0o1777)
+    monkeypatch.setattr(os, "geteuid", lambda: 12345)
+    text = macro('each sheet\ncell("Z99").value = "x"\nend')
+    problem = str(scrub.run(text, [str(book)]).files[0].problem)
+    assert "its folder lets only the owner of a file replace it (sticky bit)" in problem
+    assert (book.read_bytes(), os.listdir()) == (before, [book.name])
+    assert scrub.recover() == []
+    monkeypatch.setattr("scrub.store.inuse._is_sticky_for_us", lambda folder, path: False)
+
+    def refused(old: str, new: str) -> None:
+        raise PermissionError(errno.EPERM, "Operation not permitted", new)
+
+    real = os.replace
+    monkeypatch.setattr(
+        os, "replace", lambda old, new: refused(old, new) if str(new).endswith(".xlsx") else real(old, new)
+    )
+    problem = str(scrub.run(text, [str(book)]).files[0].problem)
+    assert "its folder does not allow replacing it: Operation not permitted" in problem
+    assert (book.read_bytes(), os.listdir()) == (before, [book.name])
+    assert scrub.recover() == []
 
 
 def test_other_names_of_a_file_are_told(book: Path) -> None:

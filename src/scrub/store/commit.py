@@ -39,7 +39,7 @@ class Step(NamedTuple):
     old: str | None
     new: str | None
     temporary: str | None
-    dress: Sequence[int] | None = None  # of a file that is removed: its mode, owner and time
+    dress: Sequence[Any] | None = None  # of a file that is removed: a `Dress`
 
 
 def _read_from(effect: Effect) -> set[tuple[str, str]]:

@@ -7,7 +7,7 @@ import errno
 import os
 import stat
 import sys
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextvars import ContextVar
 from typing import BinaryIO, NamedTuple
 
@@ -50,12 +50,26 @@ def hashed(chunks: Iterable[bytes], into: Hash) -> Iterator[bytes]:
 
 
 class Dress(NamedTuple):
-    """Mode, user, group and time of the last change (in nanoseconds) of a file."""
+    """Mode, user, group, time of the last change (in nanoseconds) and extended attributes of a file; each of these is
+    its name and its value in hexadecimal digits.
+    """
 
     mode: int
     user: int
     group: int
     time: int
+    attributes: Sequence[Sequence[str]] = ()
+
+
+def _attributes_of(path: str) -> list[tuple[str, bytes]]:
+    """The extended attributes of a file; none where the file system has none."""
+    found = []
+    if sys.platform == "linux":
+        with contextlib.suppress(OSError):
+            for name in os.listxattr(path):
+                with contextlib.suppress(OSError):
+                    found.append((name, os.getxattr(path, name)))
+    return found
 
 
 def private_folder(path: str) -> None:
@@ -186,12 +200,17 @@ class Disk:
         if hasattr(os, "chown"):
             with contextlib.suppress(PermissionError):
                 os.chown(path, dress.user, dress.group)
+        if sys.platform == "linux":
+            for name, value in dress.attributes:
+                with contextlib.suppress(OSError):  # one that only the system sets, or that no file has here
+                    os.setxattr(path, name, bytes.fromhex(value))
         os.utime(path, ns=(dress.time, dress.time))
 
     def dress_of(self, path: str) -> Dress:
         """Mode, owner and times of a file."""
         found = os.stat(path)
-        return Dress(stat.S_IMODE(found.st_mode), found.st_uid, found.st_gid, found.st_mtime_ns)
+        attributes = tuple((name, value.hex()) for name, value in _attributes_of(path))
+        return Dress(stat.S_IMODE(found.st_mode), found.st_uid, found.st_gid, found.st_mtime_ns, attributes)
 
     def remove(self, path: str) -> None:
         """Removes a file; one that is gone is fine."""
@@ -245,7 +264,6 @@ class Disk:
         if hasattr(os, "fchmod"):
             os.fchmod(handle, stat.S_IMODE(was.st_mode))
         if sys.platform == "linux":
-            with contextlib.suppress(OSError):  # a file system without them
-                for name in os.listxattr(like):
-                    with contextlib.suppress(OSError):  # one that only the system sets
-                        os.setxattr(handle, name, os.getxattr(like, name))
+            for name, value in _attributes_of(like):
+                with contextlib.suppress(OSError):  # one that only the system sets
+                    os.setxattr(handle, name, value)
