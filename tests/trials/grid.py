@@ -5,7 +5,6 @@ else.
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
-from typing import Any
 
 from scrub.formats.file import PickedFile
 from scrub.formats.sheet import OpenSheet
@@ -51,9 +50,6 @@ class BarSheet(OpenSheet):
 
     def formula(self, row: int, column: int) -> str | None:
         return None
-
-    def look(self, row: int, column: int, word: str) -> Any:
-        return "General" if word == "number-format" else None
 
     def filled_rows(self, area: Area, known: Iterable[ColumnValues] = ()) -> list[int]:
         columns = range(area.left, area.right + 1)

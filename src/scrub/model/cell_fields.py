@@ -9,7 +9,7 @@ from typing import Any
 from scrub.model.area import MOST_ROWS
 from scrub.model.cell_rules import CellRules
 from scrub.model.colours import Colour
-from scrub.model.declare import Reach, action, field, needs
+from scrub.model.declare import Reach, action, field, needs, otherwise
 from scrub.model.grid import SEVERAL, Alignment, Grid, HoldsCells, Line, UpDown
 from scrub.model.looks import LetterLooks
 from scrub.model.problem import Failure
@@ -86,6 +86,7 @@ class CellFields(CellRules, LetterLooks, HoldsCells):
 
     @property
     @field
+    @otherwise(True)
     def locked(self) -> bool:
         """Whether the cell is locked while its sheet is protected. Input cells are set to no.
 
@@ -117,6 +118,7 @@ class CellFields(CellRules, LetterLooks, HoldsCells):
 
     @property
     @field
+    @otherwise("General")
     def number_format(self) -> str:
         """The number format, in the codes of the file: "0.00", "d mmm yyyy", "General".
 
@@ -132,6 +134,7 @@ class CellFields(CellRules, LetterLooks, HoldsCells):
 
     @property
     @field
+    @otherwise(Alignment.GENERAL)
     def alignment(self) -> Alignment:
         """The horizontal alignment; centre-over centres the text across the empty cells beside it.
 
@@ -147,6 +150,7 @@ class CellFields(CellRules, LetterLooks, HoldsCells):
 
     @property
     @field
+    @otherwise(False)
     def wrapped(self) -> bool:
         """Whether long text wraps to further lines in the cell.
 
@@ -162,6 +166,7 @@ class CellFields(CellRules, LetterLooks, HoldsCells):
 
     @property
     @field
+    @otherwise(False)
     def underlined(self) -> bool:
         """Whether the text is underlined.
 
@@ -177,6 +182,7 @@ class CellFields(CellRules, LetterLooks, HoldsCells):
 
     @property
     @field
+    @otherwise(False)
     def strikethrough(self) -> bool:
         """Whether the text is struck through.
 
@@ -192,6 +198,7 @@ class CellFields(CellRules, LetterLooks, HoldsCells):
 
     @property
     @field
+    @otherwise("")
     def font(self) -> str:
         """The font name.
 
@@ -207,6 +214,7 @@ class CellFields(CellRules, LetterLooks, HoldsCells):
 
     @property
     @field
+    @otherwise(0)
     def size(self) -> Decimal:
         """The font size in points.
 
@@ -222,6 +230,7 @@ class CellFields(CellRules, LetterLooks, HoldsCells):
 
     @property
     @field
+    @otherwise(UpDown.BOTTOM)
     def vertical_alignment(self) -> UpDown:
         """The vertical alignment.
 
@@ -237,6 +246,7 @@ class CellFields(CellRules, LetterLooks, HoldsCells):
 
     @property
     @field
+    @otherwise(0)
     def indent(self) -> int:
         """The indent, in steps of about three spaces.
 
@@ -252,6 +262,7 @@ class CellFields(CellRules, LetterLooks, HoldsCells):
 
     @property
     @field
+    @otherwise(0)
     def rotation(self) -> int | None:
         """The text rotation in degrees, from -90 to 90, upwards if positive; nothing for letters below each other.
 

@@ -47,6 +47,30 @@ def field(getter: F) -> F:
     return getter
 
 
+def otherwise(value: object) -> Callable[[F], F]:
+    """Declares what a field is where a format has nothing of the kind: a sheet without formatting is not bold. Without
+    it, that is nothing.
+    """
+
+    def mark(getter: F) -> F:
+        getter.scrub_otherwise = value  # type: ignore[attr-defined]
+        return getter
+
+    return mark
+
+
+_DEFAULTS: dict[tuple[type, str], object] = {}
+
+
+def default_of(cls: type, word: str) -> Any:
+    """What a field of a kind is where a format has nothing of it."""
+    found = _DEFAULTS.get((cls, word), _DEFAULTS)
+    if found is _DEFAULTS:
+        getter = getattr(getattr(cls, word.replace("-", "_"), None), "fget", None)
+        found = _DEFAULTS[cls, word] = getattr(getter, "scrub_otherwise", None)
+    return found
+
+
 def action(reach: Reach, does: str = "") -> Callable[[F], F]:
     """Marks a method (or a function of an item) as an action with this reach. `does` says what a macro with it does,
     for whoever is to approve it; left out, the reach says it.

@@ -7,7 +7,7 @@ from decimal import Decimal
 from typing import Any, Protocol
 
 from scrub.model.colours import Colour, colour_of
-from scrub.model.declare import Item, field, needs
+from scrub.model.declare import Item, field, needs, otherwise
 
 
 class Lettered(Protocol):
@@ -35,6 +35,7 @@ class LetterLooks(Item):
 
     @property
     @field
+    @otherwise(False)
     def bold(self) -> bool:
         """Whether the text is bold.
 
@@ -50,6 +51,7 @@ class LetterLooks(Item):
 
     @property
     @field
+    @otherwise(False)
     def italic(self) -> bool:
         """Whether the text is italic.
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from scrub.model.declare import field, needs
+from scrub.model.declare import field, needs, otherwise
 from scrub.model.printing import PrintFields
 from scrub.model.values import Choice
 
@@ -20,6 +20,7 @@ class PageFields(PrintFields):
 
     @property
     @field
+    @otherwise(View.NORMAL)
     def view(self) -> View:
         """The view: normal, with movable page breaks, or as pages.
 
@@ -35,6 +36,7 @@ class PageFields(PrintFields):
 
     @property
     @field
+    @otherwise(False)
     def page_break_lines(self) -> bool:
         """Whether page breaks are shown as dashed lines.
 
@@ -50,6 +52,7 @@ class PageFields(PrintFields):
 
     @property
     @field
+    @otherwise(True)
     def gridlines(self) -> bool:
         """Whether gridlines are shown.
 
@@ -65,6 +68,7 @@ class PageFields(PrintFields):
 
     @property
     @field
+    @otherwise(100)
     def zoom(self) -> int:
         """The zoom in percent, 10 to 400.
 
@@ -96,6 +100,7 @@ class PageFields(PrintFields):
 
     @property
     @field
+    @otherwise(0)
     def frozen_rows(self) -> int:
         """The number of rows at the top that remain visible when scrolling down.
 
@@ -111,6 +116,7 @@ class PageFields(PrintFields):
 
     @property
     @field
+    @otherwise(0)
     def frozen_columns(self) -> int:
         """The number of columns at the left that remain visible when scrolling right.
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from scrub.model.amounts import Length
-from scrub.model.declare import Item, field, may_lack, needs
+from scrub.model.declare import Item, default_of, field, may_lack, needs, otherwise
 from scrub.model.grid import Grid
 from scrub.model.values import Choice
 
@@ -42,8 +42,10 @@ class PrintFields(Grid, Item):
     """What is set for the pages of one sheet."""
 
     def setting(self, word: str) -> Any:
-        """What is set for the sheet as a whole, by the word of the field."""
-        raise NotImplementedError
+        """What is set for the sheet as a whole, by the word of the field; in a format that has no such thing, what is
+        declared.
+        """
+        return default_of(type(self), word)
 
     @may_lack
     def put_setting(self, word: str, value: Any) -> None:
@@ -52,6 +54,7 @@ class PrintFields(Grid, Item):
 
     @property
     @field
+    @otherwise(Orientation.PORTRAIT)
     def orientation(self) -> Orientation:
         """The paper orientation for printing.
 
@@ -169,6 +172,7 @@ class PrintFields(Grid, Item):
 
     @property
     @field
+    @otherwise(Length.of_cm(0))
     def left_margin(self) -> Length:
         """The left page margin, such as 1.5 cm.
 
@@ -184,6 +188,7 @@ class PrintFields(Grid, Item):
 
     @property
     @field
+    @otherwise(Length.of_cm(0))
     def right_margin(self) -> Length:
         """The right page margin, such as 1.5 cm.
 
@@ -199,6 +204,7 @@ class PrintFields(Grid, Item):
 
     @property
     @field
+    @otherwise(Length.of_cm(0))
     def top_margin(self) -> Length:
         """The top page margin, such as 1.5 cm.
 
@@ -214,6 +220,7 @@ class PrintFields(Grid, Item):
 
     @property
     @field
+    @otherwise(Length.of_cm(0))
     def bottom_margin(self) -> Length:
         """The bottom page margin, such as 1.5 cm.
 
@@ -229,6 +236,7 @@ class PrintFields(Grid, Item):
 
     @property
     @field
+    @otherwise(Length.of_cm(0))
     def header_margin(self) -> Length:
         """The distance of the header from the edge of the paper, such as 8 mm.
 
@@ -244,6 +252,7 @@ class PrintFields(Grid, Item):
 
     @property
     @field
+    @otherwise(Length.of_cm(0))
     def footer_margin(self) -> Length:
         """The distance of the footer from the edge of the paper, such as 8 mm.
 
@@ -291,6 +300,7 @@ class PrintFields(Grid, Item):
 
     @property
     @field
+    @otherwise(100)
     def print_scale(self) -> int:
         """The print scale in percent, 10 to 400. It switches off fitting to pages.
 
@@ -306,6 +316,7 @@ class PrintFields(Grid, Item):
 
     @property
     @field
+    @otherwise(False)
     def printed_gridlines(self) -> bool:
         """Whether gridlines are printed.
 
@@ -321,6 +332,7 @@ class PrintFields(Grid, Item):
 
     @property
     @field
+    @otherwise(False)
     def centred_across(self) -> bool:
         """Whether the print is centred horizontally on the page.
 
@@ -336,6 +348,7 @@ class PrintFields(Grid, Item):
 
     @property
     @field
+    @otherwise(False)
     def centred_down(self) -> bool:
         """Whether the print is centred vertically on the page.
 

@@ -17,32 +17,17 @@ from scrub.formats.delimited.records import fields_of, raw_fields
 from scrub.formats.put import PutOver, PutPlainly
 from scrub.formats.sheet import NOBODYS, UNCHANGED, OpenSheet
 from scrub.formats.shift import Shift
-from scrub.model.amounts import Duration, Length, number_text
+from scrub.model.amounts import Duration, number_text
 from scrub.model.area import MOST_COLUMNS, MOST_ROWS, Area
 from scrub.model.declare import FileItem
-from scrub.model.grid import EDGES, Alignment, ColumnValues, UpDown
+from scrub.model.grid import ColumnValues
 from scrub.model.late import late
-from scrub.model.page import View
 from scrub.model.preferences import CURRENT, Mark
-from scrub.model.printing import Orientation
 from scrub.model.problem import Failure
 from scrub.model.records import Table
 from scrub.model.text import Edit, edited
 from scrub.model.values import Plain, Value, harmless, shown, type_name
 
-_LOOKS: dict[str, Any] = {
-    "locked": True, "fill": None, "colour": None, "bold": False, "italic": False, "number-format": "General",
-    "alignment": Alignment.GENERAL, "wrapped": False, "underlined": False, "strikethrough": False, "font": "",
-    "size": 0,
-    "vertical-alignment": UpDown.BOTTOM, "indent": 0, "rotation": 0, "borders": None,
-    **dict.fromkeys(EDGES),
-}  # fmt: skip
-_SETTINGS: dict[str, Any] = {
-    "view": View.NORMAL, "page-break-lines": False, "gridlines": True, "zoom": 100, "orientation": Orientation.PORTRAIT,
-    "frozen-rows": 0, "frozen-columns": 0, "print-scale": 100, "printed-gridlines": False, "centred-across": False,
-    "centred-down": False,
-    **dict.fromkeys((f"{side}-margin" for side in "left right top bottom header footer".split()), Length.of_cm(0)),
-}  # fmt: skip
 _POINT_NUMBER = late(r"-?(?:0|[1-9]\d{0,14})(?:\.\d+)?")
 _COMMA_NUMBER = late(r"-?(?:0|[1-9]\d{0,14})(?:,\d+)?")
 _DATE = late(r"\d{4}-\d{2}-\d{2}")
@@ -116,14 +101,6 @@ class DelimitedSheet(OpenSheet):
     def protected(self) -> bool:
         """Never."""
         return False
-
-    def setting(self, word: str) -> Any:
-        """What a sheet without settings shows."""
-        return _SETTINGS.get(word)
-
-    def look(self, row: int, column: int, word: str) -> Any:
-        """How a cell without a look looks."""
-        return _LOOKS[word]
 
     def measure(self, line: int, is_row: bool, word: str) -> Any:
         """Rows and columns have no size."""
