@@ -346,7 +346,7 @@ def check_saved(chance: random.Random, folder: Path, tally: Counter[str]) -> Non
         before = contents(path)
         result = scrub.run(text, [str(path)], preview=False, host=Knowing(), budget=200_000)
         problem = str(result.files[0].problem or "")
-        if "contents (" in problem:
+        if "bug in Scrub" in problem:
             raise Ruined(f"{problem}\n{text}")
         if result.files[0].problem is not None:
             tally["refused"] += 1

@@ -7,6 +7,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
+from trials import grid
 
 import scrub
 from scrub import own_actions
@@ -397,3 +398,16 @@ def test_a_problem_says_what_to_write_instead() -> None:
 def test_a_failure_names_its_own_line(book: Path, body: str, line: int) -> None:
     with pytest.raises(scrub.Failure, match=f"line {line}"):
         run(body, book, kind="workbook")
+
+
+def test_a_format_that_lacks_something_says_what_when_it_is_opened(home: Path) -> None:
+    """Of formats of our own mypy says so; one from outside is looked at when a file of it is opened."""
+    (Path("huts.grid")).write_text("Hut|Nights\nLarch|3\n")
+    whole: Any = grid.BarSheet.put
+    try:
+        del grid.BarSheet.put
+        with pytest.raises(scrub.ScrubError, match=r"its format \(trials.grid\) is incomplete. Missing: BarSheet.put"):
+            run("single-spaces", Path("huts.grid"), kind="workbook")
+    finally:
+        grid.BarSheet.put = whole  # type: ignore[method-assign]
+    run("single-spaces", Path("huts.grid"), kind="workbook")

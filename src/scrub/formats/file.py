@@ -13,6 +13,7 @@ from scrub.model.declare import FileItem, Item
 from scrub.model.files import FilePath, WholeFile, ensure_file_name, placed
 from scrub.model.problem import Failure, FileProblem
 from scrub.model.recorder import Changes, Recorder
+from scrub.model.required import required
 from scrub.model.sending import Errand
 from scrub.store.inuse import ensure_free
 from scrub.store.patch import Copy, Effect, Patch, Piece, free_path, release, whole
@@ -115,6 +116,7 @@ class PickedFile(WholeFile):
 
         self.changed(field, before, after, revert)
 
+    @required
     def patch(self) -> Patch | None:
         """What makes the changed file of the old one, or None when nothing is to be written."""
         raise NotImplementedError

@@ -130,7 +130,22 @@ class Registry:
         """
         found = self._format(path, kinds or self.files)
         opener = _named(found.opener)
-        return opener(path, self) if found.holds_files else opener(path)
+        file = opener(path, self) if found.holds_files else opener(path)
+        if not found.opener.startswith("scrub."):  # of its own ones, mypy knows it
+            self._ensure_whole(path, file)
+        return file
+
+    @staticmethod
+    def _ensure_whole(path: str, file: Any) -> None:
+        """Raises `FileProblem` for a file of a format from outside that does not offer what its kind has to."""
+        from scrub.model.offers import left_open
+
+        open_ = left_open(type(file))
+        if open_:
+            file.close()
+            raise FileProblem(
+                path, f"its format ({type(file).__module__}) is incomplete. Missing: {listed(open_, 'and')}"
+            )
 
     def new(self, path: str) -> Any:
         """A file with nothing in it that is to be at a path, of the format of its ending. Raises `Failure` for a

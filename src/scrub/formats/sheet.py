@@ -13,6 +13,7 @@ from scrub.model.area import MOST_COLUMNS, MOST_ROWS, Area, letters_of, new_line
 from scrub.model.grid import ColumnValues, Trouble, settle, texts_to_edit
 from scrub.model.problem import Failure
 from scrub.model.progress import over
+from scrub.model.required import required
 from scrub.model.sheet import Sheet
 from scrub.model.text import Edit, Editing
 from scrub.model.values import Value, shown
@@ -363,6 +364,7 @@ class OpenSheet(Sheet):
             failure.placed = known
             raise failure
 
+    @required
     def edit_text(self, row: int, column: int, text: str, edits: Sequence[Edit]) -> None:
         """Edits one text, where it may be."""
         raise NotImplementedError

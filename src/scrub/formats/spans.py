@@ -20,6 +20,7 @@ from scrub.model.late import late
 from scrub.model.named import NamedTuple
 from scrub.model.preferences import CURRENT
 from scrub.model.problem import Failure
+from scrub.model.required import required
 
 T = TypeVar("T")
 
@@ -201,6 +202,7 @@ class Found(Span):
 
     __slots__ = ()
 
+    @required
     def belong(self, namespaces: Namespaces) -> None:
         """Is told what applies where it is."""
         raise NotImplementedError

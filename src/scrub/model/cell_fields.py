@@ -13,6 +13,7 @@ from scrub.model.declare import Reach, action, field, needs, otherwise
 from scrub.model.grid import SEVERAL, Alignment, Grid, HoldsCells, Line, UpDown
 from scrub.model.looks import LetterLooks
 from scrub.model.problem import Failure
+from scrub.model.required import required
 from scrub.model.values import same
 
 Place = tuple[Grid, int, int]
@@ -26,6 +27,7 @@ class CellFields(CellRules, LetterLooks, HoldsCells):
 
     __slots__ = ()
 
+    @required
     def places(self) -> Iterable[Place]:
         """Its cells: sheet, row and column."""
         raise NotImplementedError

@@ -7,6 +7,7 @@ from datetime import datetime
 from scrub.model.area import address_of
 from scrub.model.declare import FileItem, Item, Reach, action, field, may_lack, needs
 from scrub.model.grid import Grid, Noted
+from scrub.model.required import required
 
 
 class Comment(Item):
@@ -16,6 +17,7 @@ class Comment(Item):
 
     @property
     @field
+    @required
     def text(self) -> str:
         """The text.
 
@@ -31,6 +33,7 @@ class Comment(Item):
 
     @property
     @field
+    @required
     def words(self) -> str:
         """The commented text; for a cell, the text shown in the cell.
 
@@ -41,6 +44,7 @@ class Comment(Item):
 
     @property
     @field
+    @required
     def author(self) -> str:
         """The author.
 
@@ -87,6 +91,7 @@ class Comment(Item):
 
     @property
     @field
+    @required
     def address(self) -> str:
         """The address of the cell, or the paragraph.
 

@@ -9,6 +9,7 @@ from scrub.model.files import WholeFile
 from scrub.model.outline import Contents, Outline
 from scrub.model.problem import Failure, did_you_mean
 from scrub.model.records import Record, Table
+from scrub.model.required import required
 from scrub.model.text import Editing, HoldsTexts
 
 
@@ -22,6 +23,7 @@ class Database(HoldsTexts, WholeFile):
 
     @property
     @field
+    @required
     def engine(self) -> str:
         """The database system and its version.
 
@@ -31,14 +33,17 @@ class Database(HoldsTexts, WholeFile):
         raise NotImplementedError
 
     @holds
+    @required
     def tables(self) -> Iterator[Table]:
         """Its tables, by their names."""
         raise NotImplementedError
 
+    @required
     def count_of(self, table: Table) -> int:
         """How many records a table has."""
         raise NotImplementedError
 
+    @required
     def key_of(self, table: Table) -> list[str]:
         """Under which headings is what tells its records apart."""
         raise NotImplementedError

@@ -18,6 +18,7 @@ from scrub.model.change import Change
 from scrub.model.late import late
 from scrub.model.problem import Failure
 from scrub.model.recorder import Changes, Recorder
+from scrub.model.required import required
 
 F = TypeVar("F", bound=Callable[..., Any])
 
@@ -158,6 +159,7 @@ class Item:
     implied: ClassVar[Mapping[str, str]] = MappingProxyType({})
 
     @property
+    @required
     def file(self) -> FileItem:
         """The picked file this item belongs to."""
         raise NotImplementedError

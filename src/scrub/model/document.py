@@ -18,6 +18,7 @@ from scrub.model.paragraphs import Filling, Heading, Hole, Paragraph, Passage, P
 from scrub.model.problem import Failure, counted, did_you_mean, listed
 from scrub.model.recorded import RecordedChange
 from scrub.model.records import Record, Table
+from scrub.model.required import required
 from scrub.model.text import Editing, parted
 from scrub.model.values import shown
 
@@ -56,6 +57,7 @@ class Document(LookedThrough, Described):
         raise NotImplementedError
 
     @action(Reach.CHANGE)
+    @required
     def add_paragraph(self, text: str) -> None:
         """Adds a paragraph at the end of the body.
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from scrub.model.declare import Item, Reach, action, field, may_lack
+from scrub.model.required import required
 
 
 class DefinedName(Item):
@@ -12,6 +13,7 @@ class DefinedName(Item):
 
     @property
     @field
+    @required
     def name(self) -> str:
         """The name.
 
@@ -22,6 +24,7 @@ class DefinedName(Item):
 
     @property
     @field
+    @required
     def refers_to(self) -> str:
         """What the name refers to: a range with its sheet, or a formula.
 
@@ -37,6 +40,7 @@ class DefinedName(Item):
 
     @property
     @field
+    @required
     def of_sheet(self) -> str | None:
         """The sheet of the name; nothing if the name is valid in the whole workbook.
 
@@ -56,6 +60,7 @@ class DefinedName(Item):
         return "#REF!" in self.refers_to
 
     @action(Reach.CHANGE)
+    @required
     def delete(self) -> None:
         """Deletes the name. If formulas, rules or charts use the name, the places are listed and nothing is saved.
 
@@ -72,6 +77,7 @@ class Chart(Item):
 
     @property
     @field
+    @required
     def name(self) -> str:
         """The name in the file.
 
@@ -82,6 +88,7 @@ class Chart(Item):
 
     @property
     @field
+    @required
     def title(self) -> str | None:
         """The chart title; nothing if there is none, or if it comes from a cell.
 
@@ -97,6 +104,7 @@ class Chart(Item):
 
     @property
     @field
+    @required
     def alternative_text(self) -> str | None:
         """The alternative text, for people who cannot see the chart; nothing if it is missing.
 

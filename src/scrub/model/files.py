@@ -10,6 +10,7 @@ from scrub.model.declare import FileItem, Item, Reach, action, field
 from scrub.model.late import late
 from scrub.model.outline import Contents
 from scrub.model.problem import Failure
+from scrub.model.required import required
 from scrub.model.values import Choice
 
 
@@ -90,6 +91,7 @@ class File(Item):
 
     @property
     @field
+    @required
     def name(self) -> str:
         """The file name with its extension.
 
@@ -100,6 +102,7 @@ class File(Item):
 
     @property
     @field
+    @required
     def stem(self) -> str:
         """The file name without its extension.
 
@@ -110,6 +113,7 @@ class File(Item):
 
     @property
     @field
+    @required
     def ending(self) -> str:
         """The file extension, without the point.
 
@@ -120,6 +124,7 @@ class File(Item):
 
     @property
     @field
+    @required
     def path(self) -> str:
         """The full path.
 
@@ -130,6 +135,7 @@ class File(Item):
 
     @property
     @field
+    @required
     def folder(self) -> str:
         """The name of the file's folder.
 
@@ -140,6 +146,7 @@ class File(Item):
 
     @property
     @field
+    @required
     def size(self) -> Size:
         """The file size.
 
@@ -150,6 +157,7 @@ class File(Item):
 
     @property
     @field
+    @required
     def changed_at(self) -> datetime:
         """The date and time of the last change.
 
@@ -159,6 +167,7 @@ class File(Item):
         raise NotImplementedError
 
     @action(Reach.FILES, "moves files")
+    @required
     def move(self, to: FilePath, if_there: IfThere = IfThere.NUMBER) -> None:
         """Moves the file to a folder, created if necessary.
 
@@ -170,6 +179,7 @@ class File(Item):
         raise NotImplementedError
 
     @action(Reach.FILES, "renames files")
+    @required
     def rename(self, to: FilePath, if_there: IfThere = IfThere.NUMBER) -> None:
         """Renames the file in its folder. Without an extension, the file keeps its own.
 
@@ -181,6 +191,7 @@ class File(Item):
         raise NotImplementedError
 
     @action(Reach.FILES, "deletes files")
+    @required
     def delete(self) -> None:
         """Deletes the file; undo restores it.
 
@@ -200,6 +211,7 @@ class WholeFile(FileItem):
 
     @property
     @field
+    @required
     def name(self) -> str:
         """The file name with its extension.
 
@@ -209,6 +221,7 @@ class WholeFile(FileItem):
         raise NotImplementedError
 
     @action(Reach.FILES, "saves copies of files")
+    @required
     def save_copy(self, to: FilePath | None = None, name: FilePath | None = None) -> None:
         """Saves a copy of the result under another name or in another folder.
 
@@ -233,6 +246,7 @@ class MovableFile(WholeFile):
     """A file that a macro can name and put away by what is in it."""
 
     @action(Reach.FILES, "renames files")
+    @required
     def rename(self, to: FilePath) -> None:
         """Renames the file in its folder; if the name exists, a number is added.
 
@@ -243,6 +257,7 @@ class MovableFile(WholeFile):
         raise NotImplementedError
 
     @action(Reach.FILES, "moves files")
+    @required
     def move(self, to: FilePath) -> None:
         """Moves the file to a folder, created if necessary.
 

@@ -12,6 +12,7 @@ from scrub.model.late import late
 from scrub.model.paragraphs import Heading, HoldsPassages, Paragraph, Passage, Passages
 from scrub.model.problem import Failure, Missing, counted, did_you_mean
 from scrub.model.records import Table
+from scrub.model.required import required
 from scrub.model.values import fold
 
 
@@ -20,6 +21,7 @@ class LookedThrough(WholeFile, HoldsPassages):
 
     # -- what each format offers
 
+    @required
     def every_paragraph(self) -> Sequence[Paragraph]:
         """Its paragraphs in the order of the document: those of the body first."""
         raise NotImplementedError

@@ -7,6 +7,7 @@ from collections.abc import Iterator, Sequence
 from scrub.model.declare import FileItem, field, holds, holds_files
 from scrub.model.document import Document
 from scrub.model.files import File
+from scrub.model.required import required
 from scrub.model.workbook import Workbook
 
 
@@ -18,6 +19,7 @@ class Folder(FileItem):
 
     @property
     @field
+    @required
     def name(self) -> str:
         """The folder's name.
 
@@ -27,6 +29,7 @@ class Folder(FileItem):
         raise NotImplementedError
 
     @holds
+    @required
     def files(self) -> Iterator[File]:
         """Its files, by name; hidden ones are left out."""
         raise NotImplementedError
@@ -37,11 +40,13 @@ class Folder(FileItem):
         return self.name
 
     @holds_files
+    @required
     def workbooks(self) -> Sequence[Workbook]:
         """Its workbooks, by name; what is changed in them is saved with all that is done to the folder."""
         raise NotImplementedError
 
     @holds_files
+    @required
     def documents(self) -> Sequence[Document]:
         """Its documents, by name; what is changed in them is saved with all that is done to the folder."""
         raise NotImplementedError

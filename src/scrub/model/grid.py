@@ -11,9 +11,10 @@ from scrub.model.declare import FileItem, Item, default_of, may_lack
 from scrub.model.named import NamedTuple
 from scrub.model.problem import Failure, Missing
 from scrub.model.progress import over
+from scrub.model.required import required
 from scrub.model.text import Edit, Editing, HoldsTexts
 from scrub.model.validation import Emphasis, Restriction, When
-from scrub.model.values import Choice, Value, is_empty
+from scrub.model.values import Choice, Value, is_empty, shown
 
 
 class Holds(Choice):
@@ -161,11 +162,13 @@ class Grid:
     """The cells of a sheet. Rows and columns count from 1; every method may raise `Failure`, which names the cell."""
 
     @property
+    @required
     def name(self) -> str:
         """The sheet's name."""
         raise NotImplementedError
 
     @property
+    @required
     def file(self) -> FileItem:
         """The file."""
         raise NotImplementedError
@@ -193,14 +196,16 @@ class Grid:
         """The range that has a defined name in the file of this sheet."""
         return None
 
+    @required
     def used(self) -> Area | None:
         """The smallest range with all that is stored; None for an empty sheet."""
         raise NotImplementedError
 
     def stored_rows(self) -> Sequence[int]:
         """The rows that are stored, from above."""
-        raise NotImplementedError
+        return sorted({row for row, _ in self.stored_places()})
 
+    @required
     def stored_places(self) -> Sequence[tuple[int, int]]:
         """Row and column of every cell that is stored, row by row."""
         raise NotImplementedError
@@ -209,12 +214,14 @@ class Grid:
         """The row that looks like headings, as far as one does."""
         return None
 
+    @required
     def filled_rows(self, area: Area, known: Iterable[ColumnValues] = ()) -> Sequence[int]:
         """The rows that hold a value in this range; `known` are columns of it that were read already."""
         raise NotImplementedError
 
     # -- values
 
+    @required
     def column_values(self, column: int) -> ColumnValues:
         """The values of a column, kept up to date while somebody contains them."""
         raise NotImplementedError
@@ -226,10 +233,12 @@ class Grid:
             raise found.failure()
         return found
 
+    @required
     def raw_value(self, row: int, column: int) -> Value:
         """The value of a cell, or a `Trouble`."""
         raise NotImplementedError
 
+    @required
     def put(self, row: int, column: int, value: Value) -> None:
         """Gives a cell a value; nothing empties it."""
         raise NotImplementedError
@@ -241,9 +250,11 @@ class Grid:
                 self.put(row, left + place, value)
 
     def text(self, row: int, column: int) -> str:
-        """What is seen in the cell."""
-        raise NotImplementedError
+        """What is seen in the cell; in a format without number formats, its value as it is."""
+        value = settle(self.raw_value(row, column))
+        return "" if value is None or isinstance(value, Trouble) else shown(value)
 
+    @required
     def formula(self, row: int, column: int) -> str | None:
         """The formula, with its equals sign."""
         raise NotImplementedError
@@ -260,6 +271,7 @@ class Grid:
         """Takes away what is in a cell, a formula too."""
         self.put(row, column, None)
 
+    @required
     def edit_area(self, area: Area, editing: Editing) -> None:
         """Edits every text in a range; formulas are passed by."""
         raise NotImplementedError
@@ -382,8 +394,10 @@ class Grid:
         return ()
 
     def measure(self, line: int, is_row: bool, word: str) -> Any:
-        """The size of a row or column in its own unit, or whether it is hidden."""
-        raise NotImplementedError
+        """The size of a row or column in its own unit, or whether it is hidden. In a format without sizes they have
+        none.
+        """
+        return False if word == "hidden" else None
 
     @may_lack
     def put_measure(self, line: int, is_row: bool, word: str, value: Any) -> None:
@@ -404,10 +418,12 @@ class Grid:
         """Makes a table a row longer, or a column with a heading wider; `back` is called when that is undone."""
         raise NotImplementedError
 
+    @required
     def row_item(self, number: int) -> Item:
         """A row of it, as an item."""
         raise NotImplementedError
 
+    @required
     def column_item(self, number: int) -> Item:
         """A column of it, as an item."""
         raise NotImplementedError
@@ -416,6 +432,7 @@ class Grid:
         """The style of a table, by its name; None where it has none."""
         return None
 
+    @may_lack
     def put_table_style(self, name: str, style: str | None) -> Callable[[], None]:
         """Gives a table another style; returns how to undo it. Raises `Failure`."""
         raise NotImplementedError
@@ -433,6 +450,7 @@ class HoldsCells(HoldsTexts):
 
     __slots__ = ()
 
+    @required
     def areas(self) -> Iterable[tuple[Grid, Area]]:
         """Its ranges, with the sheet of each."""
         raise NotImplementedError

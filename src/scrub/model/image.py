@@ -7,6 +7,7 @@ from datetime import datetime
 from scrub.model.declare import Reach, action, field, may_lack
 from scrub.model.files import FilePath, MovableFile
 from scrub.model.outline import Contents
+from scrub.model.required import required
 from scrub.model.stamping import Stamped
 from scrub.model.values import Choice
 
@@ -37,6 +38,7 @@ class Image(MovableFile, Stamped):
 
     @property
     @field
+    @required
     def format(self) -> ImageFormat:
         """The file format.
 
@@ -47,6 +49,7 @@ class Image(MovableFile, Stamped):
 
     @property
     @field
+    @required
     def width(self) -> int:
         """The width in pixels, as displayed.
 
@@ -57,6 +60,7 @@ class Image(MovableFile, Stamped):
 
     @property
     @field
+    @required
     def height(self) -> int:
         """The height in pixels, as displayed.
 
@@ -67,6 +71,7 @@ class Image(MovableFile, Stamped):
 
     @property
     @field
+    @required
     def upright(self) -> bool:
         """Whether the pixels are upright. If not, an entry in the camera data rotates the picture, which some programs
         ignore.
@@ -78,6 +83,7 @@ class Image(MovableFile, Stamped):
 
     @property
     @field
+    @required
     def taken_at(self) -> datetime | None:
         """The date and time the picture was taken; nothing if the camera data has none.
 
@@ -88,6 +94,7 @@ class Image(MovableFile, Stamped):
 
     @property
     @field
+    @required
     def has_location(self) -> bool:
         """Whether the picture contains its location.
 
@@ -98,6 +105,7 @@ class Image(MovableFile, Stamped):
 
     @property
     @field
+    @required
     def frames(self) -> int:
         """The number of pictures in the file: more than one for an animation or scanned pages.
 
@@ -158,6 +166,7 @@ class Image(MovableFile, Stamped):
         raise NotImplementedError
 
     @action(Reach.FILES, "saves copies of files")
+    @required
     def convert(self, to: ImageFormat, folder: FilePath | None = None, quality: int = 90) -> None:
         """Saves a copy in another format beside the file.
 
@@ -189,6 +198,7 @@ class Image(MovableFile, Stamped):
         """
         raise NotImplementedError
 
+    @required
     def picture_bytes(self) -> bytes:
         """The picture as it is now."""
         raise NotImplementedError

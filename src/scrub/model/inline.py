@@ -12,6 +12,7 @@ from scrub.model.files import FilePath, ReadPath
 from scrub.model.paragraphs import Paragraph
 from scrub.model.printing import Orientation
 from scrub.model.problem import Failure
+from scrub.model.required import required
 
 
 class Link(Item):
@@ -21,6 +22,7 @@ class Link(Item):
 
     @property
     @field
+    @required
     def address(self) -> str:
         """The address; "#Water" is the bookmark of that name in the document.
 
@@ -36,6 +38,7 @@ class Link(Item):
 
     @property
     @field
+    @required
     def text(self) -> str:
         """The text of the link.
 
@@ -71,6 +74,7 @@ class Picture(Item):
 
     @property
     @field
+    @required
     def name(self) -> str:
         """The name in the document.
 
@@ -81,6 +85,7 @@ class Picture(Item):
 
     @property
     @field
+    @required
     def alternative_text(self) -> str | None:
         """The alternative text, for people who cannot see the picture; nothing if it is missing.
 
@@ -124,6 +129,7 @@ class Picture(Item):
     def height(self, value: Length) -> None:
         self._set_size("height", value)
 
+    @required
     def measure(self, side: str) -> Length | None:
         """How wide or high it is; None where the document does not say."""
         raise NotImplementedError
@@ -147,6 +153,7 @@ class Picture(Item):
         raise NotImplementedError
 
     @action(Reach.CHANGE)
+    @required
     def replace_with(self, picture: ReadPath) -> None:
         """Replaces the picture with another one of the same width; the height is adjusted.
 
@@ -157,6 +164,7 @@ class Picture(Item):
         raise NotImplementedError
 
     @action(Reach.FILES, "saves pictures as files")
+    @required
     def save(self, to: FilePath | None = None, name: str | None = None) -> None:
         """Saves it as a file. An existing file is never overwritten: the new one gets a number.
 
@@ -168,6 +176,7 @@ class Picture(Item):
         raise NotImplementedError
 
     @action(Reach.CHANGE)
+    @required
     def delete(self) -> None:
         """Deletes it from the document, with its data unless it is used elsewhere.
 
@@ -184,6 +193,7 @@ class Field(Item):
 
     @property
     @field
+    @required
     def code(self) -> str:
         """The field code: "PAGE", "DATE".
 
@@ -194,6 +204,7 @@ class Field(Item):
 
     @property
     @field
+    @required
     def result(self) -> str:
         """The text that the field shows.
 
@@ -220,6 +231,7 @@ class Bookmark(Item):
 
     @property
     @field
+    @required
     def name(self) -> str:
         """The name. References to the bookmark are updated.
 
@@ -243,6 +255,7 @@ class Bookmark(Item):
         """
         raise NotImplementedError
 
+    @required
     def covers(self) -> Iterable[tuple[Paragraph, int, int]]:
         """The paragraphs that it is over, each with the characters."""
         raise NotImplementedError
@@ -263,6 +276,7 @@ class Section(Item):
         if not least <= value.in_unit("cm") <= 55:
             raise Failure(f"{self.label}: a length on paper can be {least} to 55 cm, not {value}")
 
+    @required
     def measure(self, word: str) -> Length | None:
         """A length; None where the document does not say."""
         raise NotImplementedError
@@ -274,6 +288,7 @@ class Section(Item):
 
     @property
     @field
+    @required
     def orientation(self) -> Orientation:
         """The paper orientation.
 
@@ -379,6 +394,7 @@ class Section(Item):
 
     @property
     @field
+    @required
     def columns(self) -> int:
         """The number of text columns of equal width.
 

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from typing import Any, Protocol
 
 from scrub.model.problem import Failure
+from scrub.model.required import required
 from scrub.model.text import Edit, Editing, HoldsTexts, Moved, parted, shrunk
 
 
@@ -23,6 +24,7 @@ class LettersEdited(HoldsTexts):
     _passages: weakref.WeakSet[Any] | None = None  # those pieces that somebody contains
 
     @property
+    @required
     def text(self) -> str:
         """What it says."""
         raise NotImplementedError
@@ -30,6 +32,7 @@ class LettersEdited(HoldsTexts):
     def ensure_editable(self, edits: Sequence[Edit]) -> None:
         """Raises `Failure` for edits that cannot be made without harm."""
 
+    @required
     def change_text(self, edits: Sequence[Edit]) -> None:
         """Makes edits that can be made, and notes the change."""
         raise NotImplementedError

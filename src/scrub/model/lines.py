@@ -18,6 +18,7 @@ from scrub.model.declare import FileItem, Reach, action, field, finds, holds, ne
 from scrub.model.grid import Grid, HoldsColumns, Trouble
 from scrub.model.grid_rows import sheet_rows
 from scrub.model.problem import Failure, Missing
+from scrub.model.required import required
 from scrub.model.values import is_empty, shown
 
 
@@ -47,6 +48,7 @@ class _Line(CellFields):
         return self.sheet
 
     @property
+    @required
     def _area(self) -> Area:
         raise NotImplementedError
 

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from typing import Protocol
 
 from scrub.model.declare import FileItem
+from scrub.model.required import required
 from scrub.model.text import Edit, HoldsTexts
 
 
@@ -43,6 +44,7 @@ class HoldsLines(HoldsTexts):
 
     __slots__ = ()
 
+    @required
     def lines(self) -> Sequence[Sequence[Line]]:
         """Its lines, in groups that are together in one place."""
         raise NotImplementedError

@@ -8,6 +8,7 @@ from typing import Any, Protocol
 
 from scrub.model.colours import Colour, colour_of
 from scrub.model.declare import Item, field, needs, otherwise
+from scrub.model.required import required
 
 
 class Lettered(Protocol):
@@ -25,10 +26,12 @@ class LetterLooks(Item):
 
     __slots__ = ()
 
+    @required
     def _look(self, word: str) -> Any:
         """What a look is."""
         raise NotImplementedError
 
+    @required
     def _set_look(self, word: str, value: object) -> None:
         """Sets a look."""
         raise NotImplementedError
@@ -87,6 +90,7 @@ class HasLooks(LetterLooks):
 
     __slots__ = ()
 
+    @required
     def lettered(self) -> tuple[Lettered, int, int]:
         """The paragraph, and which of its characters are meant."""
         raise NotImplementedError

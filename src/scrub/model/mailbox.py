@@ -14,6 +14,7 @@ from scrub.model.messages import Attachment, Message
 from scrub.model.outline import Contents
 from scrub.model.problem import Failure, Missing, counted
 from scrub.model.progress import over
+from scrub.model.required import required
 from scrub.model.series import Series
 from scrub.model.text import Editing, HoldsTexts
 from scrub.model.values import fold
@@ -68,6 +69,7 @@ class Mailbox(WholeFile, HoldsTexts):
     part_word = "message"
 
     @holds
+    @required
     def messages(self) -> Series[Message]:
         """Its messages, in the order in which they are."""
         raise NotImplementedError

@@ -6,6 +6,7 @@ from typing import Protocol
 
 from scrub.model.declare import Reach, action, needs
 from scrub.model.looks import HasLooks, Lettered
+from scrub.model.required import required
 
 
 class Markable(Lettered, Protocol):
@@ -26,6 +27,7 @@ class HasMarks(HasLooks):
 
     __slots__ = ()
 
+    @required
     def lettered(self) -> tuple[Markable, int, int]:
         """The paragraph, and which of its characters are meant."""
         raise NotImplementedError

@@ -12,6 +12,7 @@ from scrub.model.declare import Item, Reach, action, field, holds, may_lack, par
 from scrub.model.files import FilePath
 from scrub.model.preferences import CURRENT
 from scrub.model.problem import Failure
+from scrub.model.required import required
 from scrub.model.subjects import base_subject
 from scrub.model.text import HoldsTexts
 
@@ -22,12 +23,14 @@ class Attachment(Item):
     kind_word = "attachment"
     implied = MappingProxyType({"message": "message_item"})
 
+    @required
     def message_item(self) -> Message:
         """The message that it depends on."""
         raise NotImplementedError
 
     @property
     @field
+    @required
     def name(self) -> str:
         """The file name from the sender; an empty text if there is none.
 
@@ -38,6 +41,7 @@ class Attachment(Item):
 
     @property
     @field
+    @required
     def type(self) -> str:
         """The media type: `application/pdf`, `image/png`.
 
@@ -48,6 +52,7 @@ class Attachment(Item):
 
     @property
     @field
+    @required
     def size(self) -> Size:
         """The size when saved.
 
@@ -58,6 +63,7 @@ class Attachment(Item):
 
     @property
     @field
+    @required
     def inline(self) -> bool:
         """Whether it is shown inside the text, such as a picture in a signature.
 
@@ -67,6 +73,7 @@ class Attachment(Item):
         raise NotImplementedError
 
     @action(Reach.FILES, "saves attachments as files")
+    @required
     def save(self, to: FilePath | None = None, name: str | None = None) -> None:
         """Saves it as a file. An existing file is never overwritten: the new one gets a number.
 
@@ -78,6 +85,7 @@ class Attachment(Item):
         raise NotImplementedError
 
     @action(Reach.CHANGE)
+    @required
     def delete(self) -> None:
         """Deletes the attachment; a line in its place names it.
 
@@ -101,6 +109,7 @@ class Message(HoldsTexts):
 
     @property
     @field
+    @required
     def subject(self) -> str:
         """The subject, decoded.
 
@@ -110,11 +119,13 @@ class Message(HoldsTexts):
         raise NotImplementedError
 
     @subject.setter
+    @required
     def subject(self, value: str) -> None:
         raise NotImplementedError
 
     @property
     @field
+    @required
     def from_(self) -> Address | None:
         """The sender; nothing if there is none.
 
@@ -124,11 +135,13 @@ class Message(HoldsTexts):
         raise NotImplementedError
 
     @from_.setter
+    @required
     def from_(self, value: Address | None) -> None:
         raise NotImplementedError
 
     @property
     @field
+    @required
     def to(self) -> list[Address]:
         """The recipients.
 
@@ -138,11 +151,13 @@ class Message(HoldsTexts):
         raise NotImplementedError
 
     @to.setter
+    @required
     def to(self, value: Sequence[Address]) -> None:
         raise NotImplementedError
 
     @property
     @field
+    @required
     def cc(self) -> list[Address]:
         """The copy recipients (Cc).
 
@@ -152,11 +167,13 @@ class Message(HoldsTexts):
         raise NotImplementedError
 
     @cc.setter
+    @required
     def cc(self, value: Sequence[Address]) -> None:
         raise NotImplementedError
 
     @property
     @field
+    @required
     def bcc(self) -> list[Address]:
         """The blind-copy recipients (Bcc). The header is removed before sending.
 
@@ -166,11 +183,13 @@ class Message(HoldsTexts):
         raise NotImplementedError
 
     @bcc.setter
+    @required
     def bcc(self, value: Sequence[Address]) -> None:
         raise NotImplementedError
 
     @property
     @field
+    @required
     def reply_to(self) -> Address | None:
         """The address for replies; nothing if that is the sender.
 
@@ -180,11 +199,13 @@ class Message(HoldsTexts):
         raise NotImplementedError
 
     @reply_to.setter
+    @required
     def reply_to(self, value: Address | None) -> None:
         raise NotImplementedError
 
     @property
     @field
+    @required
     def date(self) -> datetime | None:
         """The date and time of sending, in local time; nothing if there is none.
 
@@ -195,6 +216,7 @@ class Message(HoldsTexts):
 
     @property
     @field
+    @required
     def id(self) -> str:
         """The Message-ID, which is unique; an empty text if there is none.
 
@@ -205,6 +227,7 @@ class Message(HoldsTexts):
 
     @property
     @field
+    @required
     def text(self) -> str:
         """The text, decoded. The text of a message in HTML only cannot be set.
 
@@ -214,6 +237,7 @@ class Message(HoldsTexts):
         raise NotImplementedError
 
     @text.setter
+    @required
     def text(self, value: str) -> None:
         raise NotImplementedError
 
@@ -264,6 +288,7 @@ class Message(HoldsTexts):
 
     @property
     @field
+    @required
     def size(self) -> Size:
         """The size, including attachments.
 
@@ -273,6 +298,7 @@ class Message(HoldsTexts):
         raise NotImplementedError
 
     @part
+    @required
     def header(self, name: str) -> str:
         """The value of any header; an empty text if there is none.
 
@@ -283,6 +309,7 @@ class Message(HoldsTexts):
         raise NotImplementedError
 
     @holds
+    @required
     def attachments(self) -> Iterator[Attachment]:
         """Its attachments, pictures inside its text too."""
         raise NotImplementedError
@@ -299,6 +326,7 @@ class Message(HoldsTexts):
         raise NotImplementedError
 
     @action(Reach.FILES, "copies messages to other mailboxes")
+    @required
     def copy(self, to: FilePath) -> None:
         """Copies the message to another mailbox, created if necessary.
 
@@ -309,6 +337,7 @@ class Message(HoldsTexts):
         raise NotImplementedError
 
     @action(Reach.FILES, "saves messages as files")
+    @required
     def save(self, to: FilePath | None = None, name: str | None = None) -> None:
         """Saves the message as an .eml file, which every mail program opens.
 
@@ -330,6 +359,7 @@ class Message(HoldsTexts):
         raise NotImplementedError
 
     @action(Reach.FILES, "writes drafts of messages")
+    @required
     def forward(self, to: Sequence[Address], text: str | None = None) -> Message:
         """Creates a draft that forwards the message: text, pictures and attachments, without its delivery headers.
 
@@ -341,6 +371,7 @@ class Message(HoldsTexts):
         raise NotImplementedError
 
     @action(Reach.FILES, "writes drafts of messages")
+    @required
     def reply(self, text: str) -> Message:
         """Creates a draft that replies to the sender.
 

@@ -30,6 +30,20 @@ def made_of(cls: type[Item]) -> tuple[type[Item], ...]:
     return _KNOWN[cls]
 
 
+def left_open(file: type[FileItem]) -> list[str]:
+    """What files of this class, and the items in them, have to offer and do not: class and member."""
+    found = []
+    for cls in made_of(file):
+        if cls.__module__.startswith("scrub.model."):
+            continue  # the format has no such items
+        for name in dir(cls):
+            member = inspect.getattr_static(cls, name)
+            function = member.fget if isinstance(member, property) else member
+            if getattr(function, "scrub_required", False):
+                found.append(f"{cls.__name__}.{name}")
+    return found
+
+
 _KNOWN: dict[type[Item], tuple[type[Item], ...]] = {}
 
 

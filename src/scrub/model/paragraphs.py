@@ -15,6 +15,7 @@ from scrub.model.named import NamedTuple
 from scrub.model.operations.texts import loose
 from scrub.model.patterns import found_in, pattern_of
 from scrub.model.problem import Failure, Missing, counted
+from scrub.model.required import required
 from scrub.model.text import Editing, HoldsTexts, parted
 from scrub.model.values import Choice, loosen
 
@@ -48,6 +49,7 @@ Filling = tuple[Hole, str]
 class HoldsPassages(HoldsLines):
     """An item in which words are looked for."""
 
+    @required
     def searched(self) -> Iterable[tuple[Paragraph, int, int | None]]:
         """The paragraphs in which they are looked for, each with its characters: from one to another, None for the
         end.
@@ -102,6 +104,7 @@ class Paragraph(Framed, HasMarks, LettersEdited, HoldsPassages):
 
     @property
     @field
+    @required
     def text(self) -> str:
         """The text. Tabs and line breaks are characters in it.
 
@@ -116,6 +119,7 @@ class Paragraph(Framed, HasMarks, LettersEdited, HoldsPassages):
 
     @property
     @field
+    @required
     def number(self) -> int:
         """The position among the paragraphs when the file was opened, from 1.
 
@@ -206,6 +210,7 @@ class Paragraph(Framed, HasMarks, LettersEdited, HoldsPassages):
         return (Passage(self, start, end) for start, end in list(self.cuts()) if self.text[start:end].strip())
 
     @action(Reach.CHANGE)
+    @required
     def delete(self) -> None:
         """Deletes the paragraph.
 
@@ -215,6 +220,7 @@ class Paragraph(Framed, HasMarks, LettersEdited, HoldsPassages):
         raise NotImplementedError
 
     @action(Reach.CHANGE)
+    @required
     def add_before(self, text: str) -> None:
         """Adds a paragraph of the same style before it.
 
@@ -225,6 +231,7 @@ class Paragraph(Framed, HasMarks, LettersEdited, HoldsPassages):
         raise NotImplementedError
 
     @action(Reach.CHANGE)
+    @required
     def add_after(self, text: str) -> None:
         """Adds a paragraph of the same style after it.
 
@@ -238,6 +245,7 @@ class Paragraph(Framed, HasMarks, LettersEdited, HoldsPassages):
         """Whether the next one can be joined to it without harm."""
         return False
 
+    @required
     def take(self, following: Line, between: str) -> None:
         """Joins the next one to it, with `between` in the middle."""
         raise NotImplementedError
@@ -268,6 +276,7 @@ class Heading(Paragraph):
         return self
 
     @holds
+    @required
     def paragraphs_below(self) -> Iterator[Paragraph]:
         """The paragraphs below it, up to the next heading of its level or a higher one."""
         raise NotImplementedError

@@ -14,6 +14,7 @@ from scrub.model.files import FilePath, MovableFile, ReadPath
 from scrub.model.outline import Contents
 from scrub.model.printing import Orientation
 from scrub.model.problem import Failure
+from scrub.model.required import required
 from scrub.model.stamping import Placing, Stamped
 from scrub.model.values import Choice, NewSecret, Secret
 
@@ -41,6 +42,7 @@ class Page(Stamped):
 
     @property
     @field
+    @required
     def number(self) -> int:
         """The position among the pages, from 1; pages keep their numbers until the file is saved.
 
@@ -51,6 +53,7 @@ class Page(Stamped):
 
     @property
     @field
+    @required
     def page_label(self) -> str:
         """The page label, such as "iv" or "A-3", if the file has page labels.
 
@@ -61,6 +64,7 @@ class Page(Stamped):
 
     @property
     @field
+    @required
     def text(self) -> str:
         """The text of the page; pictures of text do not count.
 
@@ -71,6 +75,7 @@ class Page(Stamped):
 
     @property
     @field
+    @required
     def blank(self) -> bool:
         """Whether the page is blank: no text, no pictures, nothing drawn. A scanned page is not blank.
 
@@ -81,6 +86,7 @@ class Page(Stamped):
 
     @property
     @field
+    @required
     def rotation(self) -> int:
         """The rotation to the right in degrees: 0, 90, 180 or 270.
 
@@ -106,6 +112,7 @@ class Page(Stamped):
 
     @property
     @field
+    @required
     def width(self) -> Length:
         """The width as displayed.
 
@@ -116,6 +123,7 @@ class Page(Stamped):
 
     @property
     @field
+    @required
     def height(self) -> Length:
         """The height as displayed.
 
@@ -236,6 +244,7 @@ class OutlineItem(Item):
 
     @property
     @field
+    @required
     def title(self) -> str:
         """The text.
 
@@ -245,11 +254,13 @@ class OutlineItem(Item):
         raise NotImplementedError
 
     @title.setter
+    @required
     def title(self, value: str) -> None:
         raise NotImplementedError
 
     @property
     @field
+    @required
     def level(self) -> int:
         """The level, from 1.
 
@@ -260,6 +271,7 @@ class OutlineItem(Item):
 
     @property
     @field
+    @required
     def page_number(self) -> int | None:
         """The page it points to; nothing if it points elsewhere.
 
@@ -269,6 +281,7 @@ class OutlineItem(Item):
         raise NotImplementedError
 
     @action(Reach.CHANGE)
+    @required
     def delete(self) -> None:
         """Deletes the entry and those below it; the pages remain.
 
@@ -278,6 +291,7 @@ class OutlineItem(Item):
         raise NotImplementedError
 
     @action(Reach.FILES, "saves pages as files")
+    @required
     def save_pages(self, name: FilePath | None = None, to: FilePath | None = None) -> None:
         """Saves the pages of this entry as a PDF of their own, as they are at the end of the macro.
 
@@ -297,6 +311,7 @@ class Pdf(Described, MovableFile, Stamped):
 
     @property
     @field
+    @required
     def made_at(self) -> datetime | None:
         """The creation date in the properties; nothing if there is none.
 
@@ -307,6 +322,7 @@ class Pdf(Described, MovableFile, Stamped):
 
     @property
     @field
+    @required
     def signed(self) -> bool:
         """Whether the file is signed. To change it, remove the signatures first.
 
@@ -317,6 +333,7 @@ class Pdf(Described, MovableFile, Stamped):
 
     @property
     @field
+    @required
     def locked(self) -> bool:
         """Whether the file still needs its password.
 
@@ -337,6 +354,7 @@ class Pdf(Described, MovableFile, Stamped):
 
     @property
     @field
+    @required
     def attachments(self) -> list[str]:
         """The names of the attached files.
 
@@ -346,11 +364,13 @@ class Pdf(Described, MovableFile, Stamped):
         raise NotImplementedError
 
     @holds
+    @required
     def pages(self) -> Iterator[Page]:
         """Its pages, in order."""
         raise NotImplementedError
 
     @holds
+    @required
     def outline_items(self) -> Iterator[OutlineItem]:
         """The entries of its outline, from the first to the last."""
         raise NotImplementedError
@@ -395,6 +415,7 @@ class Pdf(Described, MovableFile, Stamped):
             found.update(dict.fromkeys(numbers))
         return [pages[number - 1] for number in sorted(found)]
 
+    @required
     def save_some(self, pages: list[Page], name: str, to: FilePath | None) -> None:
         """Saves some pages as a file of their own."""
         raise NotImplementedError

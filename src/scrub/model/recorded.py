@@ -5,6 +5,7 @@ from __future__ import annotations
 from datetime import datetime
 
 from scrub.model.declare import Item, Reach, action, field, may_lack
+from scrub.model.required import required
 from scrub.model.values import Choice
 
 
@@ -24,6 +25,7 @@ class RecordedChange(Item):
 
     @property
     @field
+    @required
     def text(self) -> str:
         """The changed text; nothing for a change of formatting.
 
@@ -34,6 +36,7 @@ class RecordedChange(Item):
 
     @property
     @field
+    @required
     def author(self) -> str:
         """The author of the change.
 
@@ -44,6 +47,7 @@ class RecordedChange(Item):
 
     @property
     @field
+    @required
     def date(self) -> datetime | None:
         """The date and time of the change; nothing if the file has none.
 
@@ -54,6 +58,7 @@ class RecordedChange(Item):
 
     @property
     @field
+    @required
     def type(self) -> ChangeSort:
         """The type of the change.
 

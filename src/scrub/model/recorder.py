@@ -13,6 +13,7 @@ from typing import Any, overload
 from scrub.model.area import Area
 from scrub.model.change import VALUE, Change, Where, plain
 from scrub.model.problem import Failure
+from scrub.model.required import required
 
 
 class Done:
@@ -21,11 +22,13 @@ class Done:
     __slots__ = ()
 
     @property
+    @required
     def thing(self) -> tuple[Hashable, Hashable]:
         """What was changed: in what many are changed, and what of it. Several changes of one thing are one."""
         raise NotImplementedError
 
     @property
+    @required
     def change(self) -> Change:
         """The change."""
         raise NotImplementedError
@@ -36,6 +39,7 @@ class Done:
         if change.before != change.after:
             changes.append(change)
 
+    @required
     def revert(self) -> None:
         """Undoes it."""
         raise NotImplementedError

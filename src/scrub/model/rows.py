@@ -10,6 +10,7 @@ from scrub.model.declare import FileItem, Item
 from scrub.model.grid import Grid, settle
 from scrub.model.mistaken import NOTED, twins
 from scrub.model.problem import Failure, Missing, did_you_mean, listed
+from scrub.model.required import required
 from scrub.model.text import Editing, edited, parted
 from scrub.model.values import Value, fold, heading_key, shown
 
@@ -34,6 +35,7 @@ class Rows:
     # -- what each holder of rows offers
 
     @property
+    @required
     def file(self) -> FileItem:
         """The file they are in."""
         raise NotImplementedError
@@ -60,10 +62,12 @@ class Rows:
         """The paragraphs in them, or in one of them, in a document. Raises `Failure` elsewhere."""
         raise Failure(f"{self.label} is not a table of a document, so it has no paragraphs")
 
+    @required
     def row_label(self, row: Any) -> str:
         """How a person calls one row."""
         raise NotImplementedError
 
+    @required
     def reader(self, key: str) -> Reader:
         """What gives the values under a heading, changes included. Raises `Failure` for one that is not there."""
         raise NotImplementedError
@@ -72,10 +76,12 @@ class Rows:
         """One value, for who wants no more of what is under the heading."""
         return self.reader(key)(row)
 
+    @required
     def filled(self) -> Sequence[Any]:
         """The rows that hold something, in order."""
         raise NotImplementedError
 
+    @required
     def put(self, row: Any, key: str, value: Value) -> None:
         """Sets the value under a heading."""
         raise NotImplementedError
@@ -84,6 +90,7 @@ class Rows:
         """How a person names what is in a row under a heading."""
         return f'{self.row_label(row)}, "{self.headings.get(key, key)}"'
 
+    @required
     def version(self, keys: Iterable[str]) -> int:
         """A number that grows with every change under these headings."""
         raise NotImplementedError

@@ -20,6 +20,7 @@ from scrub.model.outline import Outline
 from scrub.model.page import PageFields
 from scrub.model.problem import Failure, Missing
 from scrub.model.records import Record, Table, sheet_table
+from scrub.model.required import required
 from scrub.model.validation import ConditionalFormat, Validation
 from scrub.model.values import Choice, NewSecret, Secret
 
@@ -66,6 +67,7 @@ class Sheet(PageFields, HoldsCells):
 
     @property
     @field
+    @required
     def name(self) -> str:
         """The name on the tab. References to the sheet are updated when the file is saved.
 
@@ -81,6 +83,7 @@ class Sheet(PageFields, HoldsCells):
 
     @property
     @field
+    @required
     def number(self) -> int:
         """The position among the sheets, from 1; hidden sheets count.
 
@@ -391,6 +394,7 @@ class Sheet(PageFields, HoldsCells):
 
     @property
     @field
+    @required
     def protected(self) -> bool:
         """Whether the sheet is protected: locked cells cannot be changed. `protect` and `unprotect` change this.
 

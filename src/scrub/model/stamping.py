@@ -9,6 +9,7 @@ from scrub.model.declare import Item, Reach, action, needs
 from scrub.model.files import FilePath, ReadPath
 from scrub.model.named import NamedTuple
 from scrub.model.problem import Failure
+from scrub.model.required import required
 from scrub.model.values import Choice
 
 _MARGIN, _LETTERS = Length(Decimal(1), "cm"), Length(Decimal(9), "pt")
@@ -73,14 +74,17 @@ class Stamped(Item):
 
     __slots__ = ()
 
+    @required
     def put_picture(self, path: FilePath, width: Decimal | None, at: Placing) -> None:
         """Puts a picture on it; its width is in points, the picture's own where it is None."""
         raise NotImplementedError
 
+    @required
     def put_text(self, text: str, size: Decimal, colour: str, at: Placing) -> None:
         """Puts a text on it; its size is in points."""
         raise NotImplementedError
 
+    @required
     def take_stamp(self, called: str) -> None:
         """Takes a stamp off."""
         raise NotImplementedError

@@ -10,6 +10,7 @@ from typing import Any
 
 from scrub.model.declare import Item
 from scrub.model.named import NamedTuple
+from scrub.model.required import required
 
 #: An edit of a text: from, to, replacement; counted in characters, in order, without overlap.
 Edit = tuple[int, int, str]
@@ -39,6 +40,7 @@ class HoldsTexts(Item):
         """Whether it is a passage that was picked as such, so that its text is meant as a whole."""
         return False
 
+    @required
     def edit_texts(self, editing: Editing, between: str = "") -> None:
         """Edits each of its texts. `between` names characters that part a text where they are layout, as a tab is
         in a letter: each piece between them is then edited as a text of its own.

@@ -8,6 +8,7 @@ from typing import Any
 from scrub.model.colours import Colour
 from scrub.model.declare import Item, Reach, action, field
 from scrub.model.named import NamedTuple
+from scrub.model.required import required
 from scrub.model.values import Choice
 
 
@@ -64,6 +65,7 @@ class Validation(Item):
 
     @property
     @field
+    @required
     def range(self) -> str:
         """The cells of the rule; several ranges are separated by commas.
 
@@ -74,6 +76,7 @@ class Validation(Item):
 
     @property
     @field
+    @required
     def allows(self) -> Allowed:
         """The kind of input allowed: list, whole-number, number, date, time, text-length or formula.
 
@@ -84,6 +87,7 @@ class Validation(Item):
 
     @property
     @field
+    @required
     def source(self) -> str | None:
         """The range with the choices, the condition, or the first limit; nothing for choices listed in the rule.
 
@@ -94,6 +98,7 @@ class Validation(Item):
 
     @property
     @field
+    @required
     def choices(self) -> list[str]:
         """The choices listed in the rule; an empty list if they are in a range, and for other rules.
 
@@ -104,6 +109,7 @@ class Validation(Item):
 
     @property
     @field
+    @required
     def message(self) -> str | None:
         """The message after wrong input; nothing for the program's own message.
 
@@ -113,6 +119,7 @@ class Validation(Item):
         raise NotImplementedError
 
     @action(Reach.CHANGE)
+    @required
     def delete(self) -> None:
         """Deletes the rule; the cells keep their values.
 
@@ -140,6 +147,7 @@ class ConditionalFormat(Item):
 
     @property
     @field
+    @required
     def range(self) -> str:
         """The cells of the rule; several ranges are separated by commas.
 
@@ -150,6 +158,7 @@ class ConditionalFormat(Item):
 
     @property
     @field
+    @required
     def by(self) -> Effect:
         """The type of the rule: value, text, duplicates, formula, colour-scale or other.
 
@@ -160,6 +169,7 @@ class ConditionalFormat(Item):
 
     @property
     @field
+    @required
     def condition(self) -> str:
         """The condition in words: "> 5", "contains late", or its formula.
 
@@ -191,11 +201,13 @@ class ConditionalFormat(Item):
         return None if found is None else Colour(found)
 
     @property
+    @required
     def emphasis(self) -> Emphasis:
         """The look it gives."""
         raise NotImplementedError
 
     @action(Reach.CHANGE)
+    @required
     def delete(self) -> None:
         """Deletes the conditional format; the cells keep their own formatting.
 

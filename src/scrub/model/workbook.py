@@ -21,6 +21,7 @@ from scrub.model.problem import Failure, Missing, did_you_mean
 from scrub.model.progress import over
 from scrub.model.recorder import Changes
 from scrub.model.records import Record, Table
+from scrub.model.required import required
 from scrub.model.sheet import Sheet
 from scrub.model.validation import ConditionalFormat, Validation
 from scrub.model.values import NewSecret, Secret, as_written, fold
@@ -36,6 +37,7 @@ class Workbook(Described, HoldsCells):
     part_word = "sheet"
 
     @holds
+    @required
     def sheets(self) -> Iterator[Sheet]:
         """Its sheets, in the order of the tabs."""
         raise NotImplementedError

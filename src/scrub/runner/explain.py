@@ -35,12 +35,12 @@ def is_of(error: Exception, path: str) -> bool:
 
 
 def not_foreseen(error: Exception, path: str) -> FileProblem:
-    """What is told of a file that contains something nobody thought of: it is that file's failure, and no other's."""
+    """What is told where Scrub's own code fails at a file: it is that file's failure, and no other's, and a bug."""
     return FileProblem(
         path,
         (
-            f"unexpected contents ({type(error).__name__}); the file is unchanged. For a report that says where: "
-            "set SCRUB_TRACEBACK=1 and run again"
+            f"a bug in Scrub ({type(error).__name__}) stopped this file, which is unchanged. For a report that says "
+            "where: set SCRUB_TRACEBACK=1 and run again"
         ),
     )
 

@@ -14,7 +14,7 @@ from scrub.formats.database.rows import DatabaseRows, Draft, Fresh
 from scrub.formats.database.sqlite import SqliteEngine
 from scrub.formats.file import copy_path, picked
 from scrub.model.database import Database
-from scrub.model.declare import Item
+from scrub.model.declare import Item, may_lack
 from scrub.model.files import FilePath
 from scrub.model.problem import Failure, FileProblem
 from scrub.model.recorder import Changes, Recorder
@@ -26,6 +26,8 @@ from scrub.store.patch import Effect, release, whole
 
 class DatabaseFile(Database):
     """An open database, whichever engine keeps it."""
+
+    save_copy = may_lack(Database.save_copy)  # one in a file can be saved once more
 
     def __init__(self, shown: str, address: str, engine: Engine, connect: Callable[[], Engine]) -> None:
         """`connect` opens it once more, to write what was changed."""

@@ -9,7 +9,6 @@ from datetime import date, datetime
 from decimal import Decimal
 from functools import cached_property
 from itertools import zip_longest
-from typing import Any
 
 from scrub.formats.arranged import shift_of
 from scrub.formats.delimited.layout import Layout
@@ -101,10 +100,6 @@ class DelimitedSheet(OpenSheet):
     def protected(self) -> bool:
         """Never."""
         return False
-
-    def measure(self, line: int, is_row: bool, word: str) -> Any:
-        """Rows and columns have no size."""
-        return False if word == "hidden" else None
 
     def formula(self, row: int, column: int) -> str | None:
         """There are none."""

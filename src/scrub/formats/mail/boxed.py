@@ -16,6 +16,7 @@ from scrub.model.mailbox import Mailbox
 from scrub.model.problem import Failure
 from scrub.model.progress import over
 from scrub.model.recorder import Changes, Recorder
+from scrub.model.required import required
 from scrub.model.sending import Errand
 from scrub.model.series import Series
 from scrub.store.patch import digest
@@ -35,6 +36,7 @@ class BoxMessage(Passed):
         """From now on it is kept."""
         self.box.kept[self.number - 1] = self
 
+    @required
     def put_flags(self, flags: frozenset[str]) -> Callable[[], None]:
         """Gives it other flags; returns how to undo it."""
         raise NotImplementedError
@@ -91,6 +93,7 @@ class OpenMailbox(Mailbox, Generic[M]):
         self.kept: dict[int, M] = {}  # by their place from 0
         self._live: WeakValueDictionary[int, M] = WeakValueDictionary()
 
+    @required
     def made(self, number: int) -> M:
         """The message at a place, from 0, as it was when the mailbox was opened."""
         raise NotImplementedError

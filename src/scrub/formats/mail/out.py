@@ -14,6 +14,7 @@ from scrub.formats.source import Source
 from scrub.model.files import FilePath
 from scrub.model.named import NamedTuple
 from scrub.model.problem import Failure
+from scrub.model.required import required
 from scrub.model.sending import Outgoing
 from scrub.store.disk import only_files
 from scrub.store.inuse import ensure_free
@@ -68,10 +69,12 @@ class Mailed(StoredMessage):
     #: Whether it is in a file with others, so that lines of its text are quoted there.
     in_mbox = False
 
+    @required
     def origin(self) -> Origin | Held:
         """Where its bytes are."""
         raise NotImplementedError
 
+    @required
     def noted(self, field: str, before: object, after: object, revert: Callable[[], None], said: str = "") -> None:
         """Notes a change, with what the message is about."""
         raise NotImplementedError

@@ -10,6 +10,7 @@ from scrub.formats.mail.words import unfolded
 from scrub.model.messages import Message
 from scrub.model.named import NamedTuple
 from scrub.model.problem import Failure
+from scrub.model.required import required
 
 
 class Span(NamedTuple):
@@ -43,6 +44,7 @@ class StoredMessage(Message):
 
     # -- what each format offers
 
+    @required
     def octets(self, start: int, end: int) -> bytes:
         """The original bytes of the message, from one place up to another."""
         raise NotImplementedError

@@ -32,6 +32,7 @@ from scrub.model.lines_of_text import Line
 from scrub.model.once import once
 from scrub.model.paragraphs import PlaceInDocument
 from scrub.model.problem import Failure
+from scrub.model.required import required
 from scrub.model.text import Edit, Looks, Stretches
 
 #: Where the mark of a following insertion is put.
@@ -64,41 +65,50 @@ class TextHome(PiecedDocument):
     """What a paragraph asks of its document."""
 
     @property
+    @required
     def parts(self) -> Sequence[TextPart]:
         """Those with paragraphs."""
         raise NotImplementedError
 
     @once
+    @required
     def styles(self) -> TextStyles:
         """Its styles."""
         raise NotImplementedError
 
     @once
+    @required
     def text_looks(self) -> TextLooks:
         """How its words and paragraphs look."""
         raise NotImplementedError
 
+    @required
     def list_level(self, paragraph: TextParagraph) -> int | None:
         """How many lists a paragraph is in; None for none."""
         raise NotImplementedError
 
     @once
+    @required
     def tracking(self) -> TextTracking:
         """Who records changes in it."""
         raise NotImplementedError
 
+    @required
     def tracking_of(self, paragraph: TextParagraph) -> TextTracking:
         """Who records changes in the text that a paragraph is of."""
         raise NotImplementedError
 
+    @required
     def marks_at(self, paragraph: TextParagraph) -> tuple[str, str]:
         """The marks at the beginning and the end of a paragraph for others that were beside it."""
         raise NotImplementedError
 
+    @required
     def every_paragraph(self) -> Sequence[TextParagraph]:
         """Its paragraphs, in every part."""
         raise NotImplementedError
 
+    @required
     def paragraph_at(self, part: TextPart, place: int) -> TextParagraph | None:
         """The paragraph of a part that something is in, or after."""
         raise NotImplementedError

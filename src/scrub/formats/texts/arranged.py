@@ -9,6 +9,7 @@ from functools import cached_property
 from scrub.formats.spans import Span, Splice, spliced
 from scrub.formats.texts.part import EditedPart
 from scrub.formats.texts.tables import DocumentRows
+from scrub.model.required import required
 
 
 class ArrangedTable:
@@ -25,10 +26,12 @@ class ArrangedTable:
         """Raises `Failure` where its rows stay where they are; `ordering` tells that they are to change places."""
 
     @cached_property
+    @required
     def _rows(self) -> list[Span]:
         """Its rows."""
         raise NotImplementedError
 
+    @required
     def _new(self, texts: Mapping[int, str]) -> bytes:
         """A row that looks like the last one, or like that of the headings where it is alone; by the columns."""
         raise NotImplementedError

@@ -11,6 +11,7 @@ from scrub.model.once import once
 from scrub.model.paragraphs import Heading, Paragraph
 from scrub.model.problem import Failure
 from scrub.model.recorder import Done
+from scrub.model.required import required
 from scrub.model.text import Edit, Kept, Stretches
 
 #: What means something in a text that is not a character: a picture, a footnote's mark, a page break.
@@ -186,6 +187,7 @@ class OpenParagraph(Heading):
 
         return revert
 
+    @required
     def join(self, following: OpenParagraph, between: str) -> Callable[[], None]:
         """Makes the next one a part of this; returns how to undo it."""
         raise NotImplementedError

@@ -12,6 +12,7 @@ from scrub.model.files import FilePath
 from scrub.model.inline import Picture
 from scrub.model.named import NamedTuple
 from scrub.model.problem import Failure
+from scrub.model.required import required
 from scrub.store.patch import whole
 
 #: The ending and the media type of what documents of every program show.
@@ -63,30 +64,37 @@ class ShownPicture(Picture):
     # -- what each format offers
 
     @property
+    @required
     def beside(self) -> Beside:
         """What is made beside its file."""
         raise NotImplementedError
 
+    @required
     def ensure_free(self) -> None:
         """Raises `Failure` where it may not change."""
         raise NotImplementedError
 
+    @required
     def shown(self) -> str:
         """The name of the file that it shows now. Raises `Failure` where that is not inside."""
         raise NotImplementedError
 
+    @required
     def inside(self) -> tuple[bytes, str]:
         """What it shows now, and the name of that inside the file."""
         raise NotImplementedError
 
+    @required
     def show(self, new: NewPicture | None) -> Callable[[], None]:
         """Shows another one, or none; returns how to undo it."""
         raise NotImplementedError
 
+    @required
     def fit(self, new: NewPicture) -> Callable[[], None]:
         """Makes its place fit another one. Raises `Failure` where that cannot be."""
         raise NotImplementedError
 
+    @required
     def take_out(self) -> Callable[[], None]:
         """Takes its element out. Raises `Failure` where it is a part of another one."""
         raise NotImplementedError

@@ -17,6 +17,7 @@ from scrub.model.inline import ensure_address
 from scrub.model.once import once
 from scrub.model.paragraphs import Paragraph, PlaceInDocument
 from scrub.model.problem import Failure
+from scrub.model.required import required
 from scrub.model.text import Fresh, Kept, Looks, Stretches, shrunk
 
 
@@ -34,11 +35,13 @@ class PiecedParagraph(OpenParagraph):
     _joined = False  # whether it was itself joined to another, which writes what it says
 
     @property
+    @required
     def touched(self) -> bool:
         """Whether anything of it was changed."""
         raise NotImplementedError
 
     @once
+    @required
     def pieces(self) -> Sequence[Any]:
         """What its characters are in: each has its first character as its `start`, and where it begins in the part as
         its `begin`.
@@ -62,6 +65,7 @@ class PiecedParagraph(OpenParagraph):
                 yield stop - place, piece, part.looks
                 place, at = stop, at + 1
 
+    @required
     def look_of(self, piece: Any) -> object:
         """What tells how the characters of a piece look, to compare two by."""
         raise NotImplementedError
@@ -79,6 +83,7 @@ class PiecedParagraph(OpenParagraph):
         if at > start:
             yield start, at
 
+    @required
     def checked_look(self, word: str, value: object) -> object:
         """What a look is set to. Raises `Failure` for one that cannot be."""
         raise NotImplementedError
@@ -119,6 +124,7 @@ class PiecedParagraph(OpenParagraph):
         self.ensure_linkable(start, end)
         self._put_mark(start, end, "link", address, self.home.link_mark, self.home.link_looks)
 
+    @required
     def ensure_linkable(self, start: int, end: int) -> None:
         """Raises `Failure` where characters cannot become a link."""
         raise NotImplementedError
@@ -236,14 +242,17 @@ class PiecedDocument(Document):
     #: What is made beside it.
     beside: Beside
 
+    @required
     def ensure_open(self) -> None:
         """Raises `Failure` where it allows no changes."""
         raise NotImplementedError
 
+    @required
     def all_paragraphs(self) -> Sequence[PiecedParagraph]:
         """Its paragraphs, those that went too."""
         raise NotImplementedError
 
+    @required
     def between(self, part: Any, start: int, end: int) -> Iterator[tuple[PiecedParagraph, Sequence[Any]]]:
         """The paragraphs between two places of a part, each with its pieces there."""
         raise NotImplementedError
@@ -252,6 +261,7 @@ class PiecedDocument(Document):
         """The words between two places of a part, as the file has them."""
         return "\n".join("".join(piece.text for piece in pieces) for _, pieces in self.between(part, start, end))
 
+    @required
     def comment_mark(self, paragraph: Any, text: str) -> tuple[Mark, Callable[[], None]]:
         """What a new comment in a paragraph is, and how to undo it."""
         raise NotImplementedError
@@ -261,10 +271,12 @@ class PiecedDocument(Document):
         """How words look that become a link, where that does not follow from what they are."""
         return ()
 
+    @required
     def link_mark(self, paragraph: Any, address: str) -> tuple[Mark, Callable[[], None]]:
         """What a new link in a paragraph is, and how to undo it."""
         raise NotImplementedError
 
+    @required
     def bookmark_mark(self, paragraph: Any, name: str) -> tuple[Mark, Callable[[], None]]:
         """What a new bookmark in a paragraph is, and how to undo it. Raises `Failure` for a name that none can have,
         or another one has.

@@ -14,6 +14,7 @@ from scrub.formats.texts.pictures import NewPicture, ShownPicture
 from scrub.formats.texts.pieced import PiecedDocument, PiecedParagraph
 from scrub.model.inline import Bookmark
 from scrub.model.problem import Failure
+from scrub.model.required import required
 from scrub.model.values import fold
 
 
@@ -112,6 +113,7 @@ class PlacedPicture(Placed[P], ShownPicture):
         """It shows what the document does not have."""
         return Failure(f"{self.label}: {self.called_here} is linked, not stored in the document")
 
+    @required
     def put_side(self, side: str, length: Decimal) -> Callable[[], None]:
         """Sets how wide or high it is; returns how to undo it."""
         raise NotImplementedError

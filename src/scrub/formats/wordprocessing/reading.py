@@ -19,6 +19,7 @@ from scrub.formats.wordprocessing.tracking import Tracking
 from scrub.formats.zip import Package
 from scrub.model.once import once
 from scrub.model.paragraphs import Hole, PlaceInDocument
+from scrub.model.required import required
 from scrub.model.text import Stretches
 
 
@@ -48,39 +49,47 @@ class Home(PiecedDocument):
     main: str
 
     @once
+    @required
     def styles(self) -> ParagraphStyles:
         """Its styles."""
         raise NotImplementedError
 
     @once
+    @required
     def table_styles(self) -> Mapping[str, str]:
         """The names of the styles of tables, by their ids."""
         raise NotImplementedError
 
     @once
+    @required
     def tracking(self) -> Tracking:
         """Who records changes in it."""
         raise NotImplementedError
 
     @once
+    @required
     def run_looks(self) -> RunLooks:
         """How its words look."""
         raise NotImplementedError
 
     @once
+    @required
     def frames(self) -> ParagraphFrames:
         """How its paragraphs are set by their styles."""
         raise NotImplementedError
 
+    @required
     def controls(self, part: StoryPart) -> Mapping[int, Span]:
         """The content controls of a part that hold one paragraph, by where that begins."""
         raise NotImplementedError
 
+    @required
     def every_paragraph(self) -> Sequence[ReadParagraph]:
         """Its paragraphs, in every part."""
         raise NotImplementedError
 
     @property
+    @required
     def story_parts(self) -> Sequence[StoryPart]:
         """The parts with its paragraphs."""
         raise NotImplementedError

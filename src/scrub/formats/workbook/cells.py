@@ -30,6 +30,7 @@ from scrub.model.amounts import Duration
 from scrub.model.area import MOST_COLUMNS, MOST_ROWS, Area
 from scrub.model.grid import ColumnValues, TablePlace, Trouble
 from scrub.model.problem import Failure
+from scrub.model.required import required
 from scrub.model.text import Edit, edited
 from scrub.model.values import Value, type_name
 
@@ -84,6 +85,7 @@ class SheetCells(RowsBelow):
         """The name that it has in the file."""
         return self.part.sheet
 
+    @required
     def has_links(self) -> bool:
         """Whether a click on any cell leads anywhere."""
         raise NotImplementedError

@@ -24,6 +24,7 @@ from scrub.formats.xmltext import attributes_of
 from scrub.model.area import Area, address_of, area_of, letters_of
 from scrub.model.grid import ColumnValues, settle
 from scrub.model.problem import Failure
+from scrub.model.required import required
 from scrub.model.values import Value
 
 #: Columns read one by one before a sheet is read as a whole.
@@ -390,6 +391,7 @@ class SheetReading(SheetResults):
         cell = self.stored(row, column)
         return cell.style if cell is not None else self.inherited_style(row, column)
 
+    @required
     def inherited_style(self, row: int, column: int) -> int:
         """The format that a new cell gets from its row or column."""
         raise NotImplementedError

@@ -10,6 +10,7 @@ from scrub.formats.workbook.depends import no_result, old_result
 from scrub.formats.workbook.shared import Shared
 from scrub.model.area import Area
 from scrub.model.grid import ColumnValues, Trouble
+from scrub.model.required import required
 from scrub.model.values import Value
 
 
@@ -26,14 +27,17 @@ class SheetResults(OpenSheet):
         self.results: dict[int, Value] = {}  # of formulas that moved to another cell with all they refer to
 
     @property
+    @required
     def has_formulas(self) -> bool | None:
         """Whether its part contains formulas; None where nobody looked."""
         raise NotImplementedError
 
+    @required
     def formula(self, row: int, column: int) -> str | None:
         """The formula of a cell."""
         raise NotImplementedError
 
+    @required
     def has_formula(self, row: int, column: int) -> bool:
         """Whether a cell is calculated."""
         raise NotImplementedError

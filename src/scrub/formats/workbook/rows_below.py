@@ -15,6 +15,7 @@ from scrub.formats.workbook.reading import Loads, SheetReading
 from scrub.formats.workbook.shared import Shared
 from scrub.model.amounts import Duration
 from scrub.model.area import MOST_COLUMNS, MOST_ROWS, Area
+from scrub.model.required import required
 from scrub.model.values import Value
 
 #: The most characters that a cell contains.
@@ -30,14 +31,17 @@ class RowsBelow(SheetReading):
         super().__init__(shared, part, loads)
         self.laid: LaidRows | None = None  # those that were not taken up
 
+    @required
     def is_free(self) -> bool:
         """Whether nothing on the sheet keeps a cell from being changed."""
         raise NotImplementedError
 
+    @required
     def storable(self, row: int, column: int, value: Value) -> Value:
         """A value as a cell contains it. Raises `Failure` for one that it cannot contain."""
         raise NotImplementedError
 
+    @required
     def show_as_moment(self, row: int, column: int, value: Value) -> Callable[[], None] | None:
         """Gives a cell a form in which a date or a duration is seen as one; returns how to undo it."""
         raise NotImplementedError

@@ -14,6 +14,7 @@ from scrub.formats.workbook.stored_cell import StoredCell, content_of, holds
 from scrub.model.area import MOST_COLUMNS, MOST_ROWS, column_of, letters_of
 from scrub.model.change import cut
 from scrub.model.named import NamedTuple
+from scrub.model.required import required
 
 
 class RowSpan(NamedTuple):
@@ -45,10 +46,12 @@ class Stored:
         at = bisect_left(self.numbers, row)
         return self.row_span(at).start if at < len(self.numbers) else self.body[1]
 
+    @required
     def row_span(self, index: int) -> RowSpan:
         """The byte ranges of a stored row."""
         raise NotImplementedError
 
+    @required
     def cells(self, index: int) -> list[StoredCell]:
         """The cells of a stored row, from the left."""
         raise NotImplementedError
