@@ -17,10 +17,9 @@ def made_of(cls: type[Item]) -> tuple[type[Item], ...]:
     waiting = [cls]
     while waiting:
         of = waiting.pop()
-        names = {name for base in of.__mro__ for name, member in vars(base).items() if hasattr(member, "scrub_holds")}
-        for name in sorted(names):
-            held = typing.get_args(typing.get_type_hints(getattr(of, name))["return"])[0]
-            if held not in found:
+        for name in _holding(of):
+            held = _held(of, name)
+            if held is not None and held not in found:
                 found[held] = None
                 waiting.append(held)
     # Of a class and one that is made from it, the latter is what is in such a file.
@@ -36,12 +35,24 @@ def left_open(file: type[FileItem]) -> list[str]:
     for cls in made_of(file):
         if cls.__module__.startswith("scrub.model."):
             continue  # the format has no such items
+        found += [f"{cls.__name__}.{name}: the type of what it gives" for name in _holding(cls) if not _held(cls, name)]
         for name in dir(cls):
             member = inspect.getattr_static(cls, name)
             function = member.fget if isinstance(member, property) else member
             if getattr(function, "scrub_required", False):
                 found.append(f"{cls.__name__}.{name}")
     return found
+
+
+def _holding(cls: type[Item]) -> list[str]:
+    """The methods that give the items in one of this class."""
+    return sorted({name for base in cls.__mro__ for name, each in vars(base).items() if hasattr(each, "scrub_holds")})
+
+
+def _held(cls: type[Item], name: str) -> type[Item] | None:
+    """The class of the items that a method gives; None where it does not name it."""
+    given = typing.get_args(typing.get_type_hints(getattr(cls, name)).get("return"))
+    return given[0] if given else None
 
 
 _KNOWN: dict[type[Item], tuple[type[Item], ...]] = {}

@@ -1,0 +1,207 @@
+"""The recipes of `docs/architecture.md`, followed in a copy of the source: a field, an action, a format."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+from conftest import SAMPLE
+
+import scrub
+
+SOURCE = Path(scrub.__file__).parent
+
+FIELD = '''
+    @property
+    @field
+    @otherwise(False)
+    def outlined(self) -> bool:
+        """Whether only the outline of each letter is drawn.
+
+        Example: KIND.outlined = yes
+        Also: outline, hollow
+        """
+        return bool(self._look("outlined"))
+
+    @outlined.setter
+    @needs("put_look")
+    def outlined(self, value: bool) -> None:
+        self._set_look("outlined", value)
+
+    @property
+    @field
+    @otherwise(False)
+    def strikethrough('''
+ACTION = '''
+@action(Reach.CHANGE)
+def reverse(item: HoldsTexts) -> None:
+    """Reverses the letters.
+
+    Example: reverse
+    Also: backwards, mirror
+    """
+    item.edit_texts(lambda text: [(0, len(text), text[::-1])] if text != text[::-1] else [])
+
+
+@action(Reach.CHANGE)
+def trim('''
+FORMAT = '''
+"""Tables whose columns have a fixed width of eight characters."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from scrub.formats.file import PickedFile
+from scrub.formats.sheet import OpenSheet
+from scrub.formats.source import opened
+from scrub.model.area import Area
+from scrub.model.grid import ColumnValues
+from scrub.model.text import edited
+from scrub.model.workbook import Workbook
+from scrub.store.patch import Patch
+
+
+class WidthSheet(OpenSheet):
+    """The one sheet."""
+
+    number, protected, name = 1, False, "columns"
+
+    def __init__(self, book, cells):
+        super().__init__()
+        self.book, self.cells = book, cells
+
+    @property
+    def file(self):
+        return self.book
+
+    def used(self):
+        return self.spanning(Area(1, 1, len(self.cells), max(map(len, self.cells))))
+
+    def column_values(self, column):
+        found = self.live.get(column)
+        if found is None:
+            rows = enumerate(self.cells, 1)
+            found = ColumnValues((row, each[column - 1]) for row, each in rows if len(each) >= column)
+            found = self.live[column] = self.with_changes(found, column)
+        return found
+
+    def raw_value(self, row, column):
+        return self.column_values(column).get(row)
+
+    def formula(self, row, column):
+        return None
+
+    def filled_rows(self, area, known=()):
+        columns = range(area.left, area.right + 1)
+        return [r for r in range(area.top, area.bottom + 1) if any(self.raw_value(r, column) for column in columns)]
+
+    def stored_places(self):
+        return [(row, column) for row, each in enumerate(self.cells, 1) for column in range(1, len(each) + 1)]
+
+    def put(self, row, column, value):
+        values = self.column_values(column)
+        before, key = values.get(row), self.key(row, column)
+        former = self.change(key, value, values, before)
+        inner = (Area(row, column, row, column),)
+        self.changed("value", before, value, lambda: self.restore(key, former, before), inner=inner)
+
+    def edit_text(self, row, column, text, edits):
+        self.put(row, column, edited(text, edits))
+
+
+class WidthFile(PickedFile, Workbook):
+    """A file of such columns."""
+
+    def __init__(self, source):
+        super().__init__(source)
+        lines = source.read(0, source.size).decode().splitlines()
+        self.sheet = WidthSheet(self, [[line[at:at + 8].strip() for at in range(0, len(line), 8)] for line in lines])
+
+    def sheets(self) -> Iterator[WidthSheet]:
+        return iter((self.sheet,))
+
+    def lacking(self, what="that"):
+        return f"{self.name}: a .fwf file stores values only, not {what}"
+
+    def patch(self):
+        if not self.recorder:
+            return None
+        used = self.sheet.used()
+        rows = range(1, used.bottom + 1)
+        columns = range(1, used.right + 1)
+        lines = ("".join(f"{self.sheet.raw_value(r, c) or '':<8}" for c in columns).rstrip() for r in rows)
+        return Patch(self.source.digest, self.source.size, [("\\n".join(lines) + "\\n").encode()])
+
+
+def open_width(path):
+    """Opens one."""
+    return opened(path, WidthFile)
+'''
+
+
+@pytest.fixture
+def copy(home: Path, tmp_path: Path) -> Path:
+    """A copy of the source, in which the recipes were followed."""
+    package = tmp_path / "copy" / "scrub"
+    shutil.copytree(SOURCE, package, ignore=shutil.ignore_patterns("__pycache__"))
+
+    def put(name: str, old: str, new: str) -> None:
+        text = (package / name).read_text()
+        assert text.count(old) == 1, (name, old)
+        (package / name).write_text(text.replace(old, new))
+
+    put("model/cell_fields.py", "\n    @property\n    @field\n    @otherwise(False)\n    def strikethrough(", FIELD)
+    put(
+        "formats/workbook/letters.py", '"strikethrough": "strike",', '"strikethrough": "strike", "outlined": "outline",'
+    )
+    put("catalog/texts.py", "\n@action(Reach.CHANGE)\ndef trim(", ACTION)
+    put("catalog/texts.py", "ACTIONS = (trim, ", "ACTIONS = (trim, reverse, ")
+    (package / "formats" / "fixed_width.py").write_text(FORMAT)
+    line = '    Format("workbook", (".fwf",), "scrub.model.workbook", "scrub.formats.fixed_width:open_width"),\n'
+    put(
+        "formats/registry.py",
+        '    Format("mailbox", (".mbox", ".mbx")',
+        line + '    Format("mailbox", (".mbox", ".mbx")',
+    )
+    return package.parent
+
+
+def command(copy: Path, *words: str) -> str:
+    environment = {**os.environ, "PYTHONPATH": str(copy), "SCRUB_TRACEBACK": "1"}
+    code = "import sys, scrub.cli; sys.exit(scrub.cli.run(sys.argv[1:]))"
+    done = subprocess.run(
+        [sys.executable, "-c", code, *words], env=environment, capture_output=True, text=True, check=False
+    )
+    assert done.returncode == 0, done.stdout + done.stderr
+    return done.stdout + done.stderr
+
+
+def test_what_the_recipes_make_works_in_every_format(copy: Path) -> None:
+    shutil.copy(SAMPLE, "season-book.xlsx")
+    Path("a.csv").write_text("Hut,Nights\nLarch,3\n")
+    Path("a.fwf").write_text("Hut     Nights\nLarch   3\n")
+    Path("read.scrub").write_text('macro Reads\nfor workbook\neach cell\nif cell.outlined\nsay "yes"\nend\nend\n')
+    Path("set.scrub").write_text(
+        'macro Sets\nfor workbook\nin sheet("Larch Hut")\ncell("A1").outlined = yes\nsay "{cell("A1").outlined}"\nend\n'
+    )
+    Path("turn.scrub").write_text("macro Turns\nfor workbook\nreverse\n")
+    for name in ("season-book.xlsx", "a.csv", "a.fwf"):
+        assert "bug" not in command(copy, "run", "read.scrub", name)
+    assert "yes" in command(copy, "run", "set.scrub", "season-book.xlsx")
+    command(copy, "run", "turn.scrub", "a.csv", "a.fwf")
+    assert Path("a.csv").read_text() == "tuH,sthgiN\nhcraL,3\n"
+    assert Path("a.fwf").read_text() == "tuH     sthgiN\nhcraL   3\n"
+    command(copy, "undo")
+    assert Path("a.fwf").read_text() == "Hut     Nights\nLarch   3\n"
+    assert "Reverses the letters" in command(copy, "catalog", "reverse")
+    assert "outline" in command(copy, "catalog", "outlined")
+    # Every other field of a sheet and its cells is read in the new format, without a line of it being about them.
+    fields = "\n".join(f'x = "{{cell.{each}}}"' for each in scrub.vocabulary().kinds["cell"].fields)
+    settings = "\n".join(f'x = "{{sheet.{each}}}"' for each in scrub.vocabulary().kinds["sheet"].fields)
+    Path("all.scrub").write_text(f"macro All\nfor workbook\neach sheet\n{settings}\nend\neach cell\n{fields}\nend\n")
+    assert "bug" not in command(copy, "run", "all.scrub", "a.fwf")
