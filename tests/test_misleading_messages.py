@@ -32,6 +32,12 @@ SLIPS = [
     ("mailbox", "each mail\nend", '"mail" is not a kind of item. Write: each message.'),
     ("folder", 'each file where file.name matches "*.txt"\nend', 'extension: file.ending is "txt"'),
     ("pdf", 'watermark "Draft"', 'Write: stamp-text "Draft"'),
+    ("workbook", 'each sheet where sheet.name is starts with "a"\nend', "write only: starts with"),
+    ("workbook", 'each sheet where sheet.name is not ends with "a"\nend', "write only: does not end with"),
+    ("workbook", 'each sheet where sheet.name is contains "a"\nend', "write only: contains"),
+    ("workbook", 'each sheet where sheet.name is not matches "a"\nend', "write only: does not match"),
+    ("workbook", 'if cell("A1") is exists\nend', "write only: exists"),
+    ("workbook", "each row where row.number is >= 3\nend", "write only: >="),
 ]
 
 

@@ -30,6 +30,8 @@ _OPPOSITE_FORMS = {
     "match": "matches",
     "exist": "exists",
 }
+#: The same comparisons, denied.
+_NEGATED = {right: f"does not {word}" + " with" * right.endswith(" with") for word, right in _OPPOSITE_FORMS.items()}
 
 
 class ExpressionReader(Cursor):
@@ -122,8 +124,6 @@ class ExpressionReader(Cursor):
             operator, negated = self.after_is()
             if operator == "is" and self.take_word("between"):
                 return self.between(place, negated, left)
-            if operator in ("starts with", "ends with", "contains"):
-                raise self.slip(f"write only: {operator}")
         if operator in ("is empty", "exists"):
             return tree.Compare(place, operator, negated, False, left, None)
         exactly = self.take_word("exactly") is not None
@@ -137,8 +137,9 @@ class ExpressionReader(Cursor):
             return "is empty", negated
         if self.take_word("missing"):
             return "exists", not negated
-        if self.token.is_sign("<", ">", "<=", ">="):
-            raise self.slip(f"write only: {self.token.text}")
+        second = self._second_comparison()
+        if second:
+            raise self.slip(f"write only: {second if not negated else _NEGATED.get(second, second)}")
         for wrong, right in (
             ("equal", "is"),
             ("greater", ">"),
@@ -151,6 +152,17 @@ class ExpressionReader(Cursor):
                 if self.following().is_word("than", "to") or self.following().type in (NUMBER, DATE):
                     raise self.slip(f"to compare, write: {right}")
         return "is", negated
+
+    def _second_comparison(self) -> str:
+        """The comparison that is written after "is", which is one already; nothing for a value. "starts" and "ends" can
+        be names.
+        """
+        token, following = self.token, self.following()
+        if token.is_sign("<", ">", "<=", ">=") or token.is_word("contains", "matches", "exists"):
+            return token.text
+        if token.is_word("starts", "ends") and following.is_word("with"):
+            return f"{token.text} with"
+        return "does not" if token.is_word("does") and following.is_word("not") else ""
 
     def sum(self) -> Expression:
         left = self.product()
