@@ -10,6 +10,8 @@ from weakref import WeakValueDictionary
 
 from scrub.formats.arranged import Arranged
 from scrub.model.area import MOST_COLUMNS, MOST_ROWS, Area, letters_of, new_line
+from scrub.model.cell_fields import CellFields
+from scrub.model.declare import default_of
 from scrub.model.grid import ColumnValues, Trouble, settle, texts_to_edit
 from scrub.model.problem import Failure
 from scrub.model.progress import over
@@ -43,6 +45,10 @@ class OpenSheet(Sheet):
         self.columns = Arranged(MOST_COLUMNS)
         self.gone = self.rows.gone  # rows that go when the file is saved; until then the others keep their numbers
         self._taken_columns: dict[int, list[tuple[ColumnValues, dict[int, Any]]]] = {}
+
+    def look(self, row: int, column: int, word: str) -> Any:
+        """How a cell looks; in a format without looks, as the field declares it."""
+        return default_of(CellFields, word)
 
     @property
     def values(self) -> dict[int, Value]:

@@ -7,7 +7,7 @@ from types import MappingProxyType
 from typing import Any
 
 from scrub.model.area import Area, address_of, area_of
-from scrub.model.declare import FileItem, Item, default_of, may_lack
+from scrub.model.declare import FileItem, Item, may_lack
 from scrub.model.named import NamedTuple
 from scrub.model.problem import Failure, Missing
 from scrub.model.progress import over
@@ -278,11 +278,10 @@ class Grid:
 
     # -- looks and what depends on cells
 
+    @required
     def look(self, row: int, column: int, word: str) -> Any:
-        """How a cell looks, by the word of the field; in a format without looks, as it is declared."""
-        from scrub.model.cell_fields import CellFields
-
-        return default_of(CellFields, word)
+        """How a cell looks, by the word of the field."""
+        raise NotImplementedError
 
     @may_lack
     def put_look(self, row: int, column: int, word: str, value: Any) -> None:
