@@ -3,8 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Mapping
-from typing import Any
+from collections.abc import Iterator
 
 from scrub.model.area import Area
 from scrub.model.differences import compared, differences
@@ -80,15 +79,6 @@ class Change:
             "place": self.place, "what": self.what, "before": plain(self.before), "after": plain(self.after),
         }  # fmt: skip
         return {**record, "said": self.said} if self.said else record
-
-    @classmethod
-    def of(cls, kept: Mapping[str, Any]) -> Change:
-        """A change that an older history kept. One older still names its place in words only."""
-        at = kept.get("at")
-        if at is None:
-            return cls((kept["place"],), kept["what"], kept["before"], kept["after"], kept.get("said", ""))
-        where = tuple(each if isinstance(each, str) else Area(*each) for each in at)
-        return cls(where, kept.get("field", VALUE), kept["before"], kept["after"], kept.get("said", ""))
 
 
 def plain(value: object) -> str:

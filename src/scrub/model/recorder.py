@@ -153,15 +153,11 @@ class Changes(Sequence[Change]):
         }
 
     @classmethod
-    def of(cls, kept: Mapping[str, Any] | Sequence[Mapping[str, Any]]) -> Changes:
-        """What the history kept, of older runs as a list with an entry for each. Raises `TypeError`, `KeyError`,
-        `ValueError` or `IndexError` for what is damaged.
-        """
+    def of(cls, kept: Mapping[str, Any]) -> Changes:
+        """What the history kept. Raises `TypeError`, `KeyError`, `ValueError` or `IndexError` for what is damaged."""
         found = cls()
         if not isinstance(kept, Mapping):
-            for each in kept:
-                found.append(_checked(Change.of(each)))
-            return found
+            raise TypeError("changes are kept in columns")
         columns = [kept[word] for word in ("places", "rows", "columns", "before", "after")]
         columns += [kept["fields"] or [VALUE] * len(columns[0]), kept["said"] or [""] * len(columns[0])]
         for place, row, column, before, after, field, said in zip(*columns, strict=True):

@@ -102,7 +102,7 @@ def _saved(commit: Kept) -> list[FileRecord]:
                 _text(file, "file"),
                 "changed",
                 undone,
-                Changes.of(file.get("changes", ())),
+                Changes.of(file["changes"]) if "changes" in file else Changes(),
                 _texts(commit.record, "log") if index == 0 else (),
                 _texts(commit.record, "said") if index == 0 else (),
                 "",
