@@ -20,6 +20,7 @@ from scrub.model.preferences import Preferences, preferring
 from scrub.model.problem import BadCall, Failure, FileProblem, Refused, ScrubError, counted, listed, with_article
 from scrub.model.progress import watched
 from scrub.model.recorder import Changes
+from scrub.model.sending import Errand
 from scrub.model.values import ARITHMETIC
 from scrub.model.vocabulary import Vocabulary
 from scrub.runner.answers import answer_all
@@ -175,12 +176,7 @@ class Runner:
         try:
             for each in found if paths else ():
                 at = each
-                file = self.opener.open(each.path, self.program.macro.runs_on)
-                opened.append(file)
-                each.address = file.address
-                self._ensure_fitting(file.item, each.path)
-                if self.store is not None and self.into is None and self._is_busy(file):
-                    beside.add(each.address)
+                opened.append(self._opened(each, beside))
             at = found[0]
             execution.roots = opened
             program = self.program.on(opened[0].item.kind_word) if opened else self.program
@@ -202,18 +198,8 @@ class Runner:
             leaving = [each for file, _ in execution.made for each in file.sends]
             for each, file in zip(found, opened, strict=False):
                 at = each
-                each.effects = [*fresh, *self._effects(file, each.address in beside)]
-                each.sends = [*leaving, *file.sends]
+                self._take_result(each, file, each.address in beside, fresh, leaving)
                 fresh, leaving = [], []
-                each.changes, each.notes, each.part_word = file.changes, list(file.notes), file.part_word
-                each.headings = file.headings_over(each.changes)
-                each.state = CHANGED if each.effects or each.sends else UNCHANGED
-                each.is_written, each.also = _written(each.effects, each.address)
-                if each.is_written:
-                    each.notes += _other_names(each.address)
-                each.made = _made_anew(each.effects)
-                if (each.made and self.into is not None) or set(each.made) & set(self.targets):
-                    each.saved_as = each.made[0]
         except ScrubError as problem:
             _failed(found, at, problem)
         except (StoreError, OSError, MemoryError) as error:
@@ -231,6 +217,35 @@ class Runner:
         found[0].left = execution.remarks
         found[0].notes += _unequal(execution)
         return Prepared(found, execution.log, execution.said)
+
+    def _opened(self, found: FileResult, beside: set[str]) -> Opened:
+        """The file of a result, open; noted in `beside` if it is in use, so that its result is saved beside it."""
+        file = self.opener.open(found.path, self.program.macro.runs_on)
+        try:
+            found.address = file.address
+            self._ensure_fitting(file.item, found.path)
+            if self.store is not None and self.into is None and self._is_busy(file):
+                beside.add(found.address)
+        except BaseException:
+            file.close()
+            raise
+        return file
+
+    def _take_result(
+        self, found: FileResult, file: Opened, busy: bool, fresh: Sequence[Effect], leaving: Sequence[Errand]
+    ) -> None:
+        """Notes what comes of a file; `fresh` and `leaving` are made and sent with the first one."""
+        found.effects = [*fresh, *self._effects(file, busy)]
+        found.sends = [*leaving, *file.sends]
+        found.changes, found.notes, found.part_word = file.changes, list(file.notes), file.part_word
+        found.headings = file.headings_over(found.changes)
+        found.state = CHANGED if found.effects or found.sends else UNCHANGED
+        found.is_written, found.also = _written(found.effects, found.address)
+        if found.is_written:
+            found.notes += _other_names(found.address)
+        found.made = _made_anew(found.effects)
+        if (found.made and self.into is not None) or set(found.made) & set(self.targets):
+            found.saved_as = found.made[0]
 
     def commit(self, prepared: Prepared, result: RunResult) -> None:
         """Makes what was prepared real, as the next part of a run."""

@@ -29,7 +29,7 @@ from scrub.store.errors import CannotRead, Changed, Damaged, InUse, ReadOnly, St
 from scrub.store.hashing import new_hash
 from scrub.store.locks import locked, unlock_after_crash
 from scrub.store.patch import Effect, Patch
-from scrub.store.rows import OpensRows, RowChanges
+from scrub.store.rows import Look, OpensRows, RowChanges
 
 
 class Step(NamedTuple):
@@ -79,6 +79,15 @@ def _finish(changes: RowChanges) -> None:
             ) from away
         if not made:
             raise
+
+
+def _rows_are_there(fate: bool | None, look: Look) -> bool | None:
+    """Whether the rows of an interrupted run are there, by what is found of those that take them back; None where
+    nobody can tell. What was committed may have been taken back since, by a recovery that was interrupted too.
+    """
+    if look.new and not look.old:
+        return False
+    return fate if fate is not None or look.made is None else not look.made
 
 
 @contextlib.contextmanager
@@ -413,35 +422,21 @@ class Committer:
         self, path: str, folder: str, name: str, keep: str, steps: list[Step], bases: Sequence[RowChanges]
     ) -> list[str]:
         """What is to be done with one journal, while its targets are held. `bases` take the rows of databases back."""
-        told: list[str] = []
         fates = [base.fate() for base in bases]
         looks = [base.look() for base in bases]
-        # They take the rows back: where that was not done, the rows are there.
-        there = [
-            (None if look.made is None else not look.made) if fate is None else fate
-            for fate, look in zip(fates, looks, strict=True)
-        ]
-        told += [
+        there = [_rows_are_there(fate, look) for fate, look in zip(fates, looks, strict=True)]
+        told = [
             f"{base.address}: other programs have since changed records of an interrupted run. They are unchanged."
             for base, look, made in zip(bases, looks, there, strict=True)
             if look.changed(None if made is None else not made)
         ]  # fmt: skip
         now = [self.disk.digest(step.path) for step in steps]
-        forward = (
-            path.endswith(".json")
-            and all(there)
-            and all(
-                found == step.new or (found == step.old and self._staged(step))
-                for step, found in zip(steps, now, strict=True)
-            )
+        fine = all(
+            found == step.new or (found == step.old and self._staged(step))
+            for step, found in zip(steps, now, strict=True)
         )
-        if forward:
-            for step, found in zip(steps, now, strict=True):
-                if found != step.new:
-                    self._apply(step)
-                elif step.temporary is not None:
-                    self.disk.remove(step.temporary)
-            self._sync_targets(steps)
+        if path.endswith(".json") and all(there) and fine:
+            self._finish_steps(steps, now)
             self._done(path, folder, name)
             return told
         self.go_back(steps, folder, name, keep)
@@ -461,6 +456,15 @@ class Committer:
         for index in range(len(bases)):  # a journal that is still there needs them
             self.disk.remove(kept_rows(folder, name, index, keep))
         return told
+
+    def _finish_steps(self, steps: Sequence[Step], now: Sequence[str | None]) -> None:
+        """Puts in place what is not there yet."""
+        for step, found in zip(steps, now, strict=True):
+            if found != step.new:
+                self._apply(step)
+            elif step.temporary is not None:
+                self.disk.remove(step.temporary)
+        self._sync_targets(steps)
 
     def _staged(self, step: Step) -> bool:
         return step.temporary is None or self.disk.digest(step.temporary) == step.new
