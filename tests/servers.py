@@ -116,7 +116,8 @@ def mariadb() -> Iterator[str]:
         port = _free_port()
         with _running(
             [server, *plain, f"--port={port}", "--bind-address=127.0.0.1", f"--socket={folder}/s", f"--pid-file={folder}/pid",
-             "--innodb-flush-log-at-trx-commit=0", "--skip-name-resolve"],
+             # One that starts clears the folder for temporary tables, which another one may have in use.
+             "--innodb-flush-log-at-trx-commit=0", "--skip-name-resolve", f"--tmpdir={folder}"],
             port, folder,
         ):  # fmt: skip
             import pymysql

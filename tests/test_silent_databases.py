@@ -60,17 +60,42 @@ def test_a_lock_of_somebody_else_is_waited_for_a_while_and_told(
     assert marked(base) == 20
 
 
+def _words(process: int | str) -> bytes:
+    with suppress(OSError):
+        return Path(f"/proc/{process}/cmdline").read_bytes()
+    return b""
+
+
+def _field(process: int | str, name: str) -> str:
+    with suppress(OSError):
+        for line in Path(f"/proc/{process}/status").read_text().splitlines():
+            if line.startswith(f"{name}:"):
+                return line.split()[1]
+    return ""
+
+
 def _workers(base: Base) -> list[int]:
-    """The processes of the server that work for us."""
+    """The processes of this server that work for us: tests beside this one have servers of their own."""
+    port = base.address.rpartition(":")[2].partition("/")[0].encode()
     found = []
     for folder in Path("/proc").iterdir():
-        if folder.name.isdecimal():
-            with suppress(OSError):
-                words = (folder / "cmdline").read_bytes()
-                port = base.address.rpartition(":")[2].partition("/")[0].encode()
-                if words.startswith(b"postgres: office huts") or (b"mariadbd" in words and b"--port=" + port in words):
-                    found.append(int(folder.name))
+        words = _words(folder.name) if folder.name.isdecimal() else b""
+        if base.engine == "mariadb":
+            ours = b"mariadbd" in words and b"--port=" + port in words
+        else:
+            ours = words.startswith(b"postgres: office huts") and port in _words(_field(folder.name, "PPid")).split(
+                b"\0"
+            )
+        if ours:
+            found.append(int(folder.name))
     return found
+
+
+def _stop(process: int) -> None:
+    """Stops a process; it is stopped when this returns, with all its threads."""
+    os.kill(process, signal.SIGSTOP)
+    while any(_field(f"{process}/task/{each}", "State") != "T" for each in os.listdir(f"/proc/{process}/task")):
+        pass
 
 
 @servers_alone
@@ -90,7 +115,7 @@ def test_a_server_that_falls_silent_is_left_and_nobody_is_told_more_than_is_know
         if not stopped:
             stopped.extend(_workers(base))
             for each in stopped:
-                os.kill(each, signal.SIGSTOP)
+                _stop(each)
         return real(self, *words)
 
     with monkeypatch.context() as patched:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import contextlib
-import os
 import socket
 import threading
 import time
@@ -53,7 +52,8 @@ class Patience:
     def __init__(self, seconds: float, handle: int) -> None:
         """`handle` is the number of the connection's socket."""
         self._seconds = seconds
-        self._handle = os.dup(handle)  # the driver may close its own, and another file get the number
+        # One of its own: the driver may close the other, and something else get its number.
+        self._line = socket.fromfd(handle, socket.AF_INET, socket.SOCK_STREAM)
         self._until: float | None = None
         self._over = threading.Event()
         self.ended = False
@@ -64,10 +64,10 @@ class Patience:
             until = self._until
             if until is not None and time.monotonic() > until:
                 self.ended = True
-                with contextlib.suppress(OSError), socket.socket(fileno=os.dup(self._handle)) as line:
-                    line.shutdown(socket.SHUT_RDWR)
+                with contextlib.suppress(OSError):
+                    self._line.shutdown(socket.SHUT_RDWR)
                 break
-        os.close(self._handle)
+        self._line.close()
 
     @contextlib.contextmanager
     def waiting(self) -> Iterator[None]:
