@@ -36,6 +36,7 @@ _SURELY_COMMA, _SURELY_POINT = (re.compile(rf"-?\d+{mark}(?:\d{{1,2}}|\d{{4,}})"
 _SAMPLE = 500
 #: Columns that are split off together, and kept when they were read; more of them, up to so many values.
 _COLUMNS, _VALUES = 16, 2_000_000
+_ALONE = 4
 #: A sign with digits after it, as in a telephone number: no program runs that as a formula that does anything.
 _SIGNED = late(r"[+-][\d\s().,/-]*")
 
@@ -50,6 +51,7 @@ class DelimitedSheet(OpenSheet):
         self.safe: list[str] = []  # cells whose text was made harmless
         self.records_ = records
         self._kept: dict[int, ColumnValues] = {}  # columns that were read last, the latest at the end
+        self._alone = 0  # columns that were split off alone
         self._texts: dict[int, list[str]] = {}  # columns that were split off together, until they are read
         self._fields: tuple[int, list[str]] = 0, []  # the record that was split last
         self._used: Area | None = None
@@ -127,10 +129,16 @@ class DelimitedSheet(OpenSheet):
         return found
 
     def _column(self, column: int) -> list[str]:
-        """The fields of one column. A record is split once for several columns beside each other."""
+        """The fields of one column. The first ones that are asked for are split off alone, as most macros need few;
+        then a record is split once for several columns beside each other.
+        """
         found = self._texts.pop(column, None)
         if found is not None:
             return found
+        self._alone += 1
+        if self._alone <= _ALONE:
+            rows = [self._split(each, column) for each in self.records_]
+            return [row[column - 1] if len(row) >= column else "" for row in rows]
         used = self.used()
         together = max(_COLUMNS, used.right // 8) if used is not None else 1
         first = (column - 1) // together * together
