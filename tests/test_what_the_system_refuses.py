@@ -13,6 +13,7 @@ import pytest
 from conftest import Output, macro
 
 import scrub
+from scrub.store import system_lock
 from scrub.store.disk import Disk
 
 COMMANDS = [("add", "w.scrub"), ("settings", "encoding", "latin1")]
@@ -204,6 +205,19 @@ def test_a_folder_that_lets_only_owners_replace_files_is_told_before_anything_is
     assert "its folder does not allow replacing it: Operation not permitted" in problem
     assert (book.read_bytes(), os.listdir()) == (before, [book.name])
     assert scrub.recover() == []
+
+
+def test_a_file_system_without_locks_takes_changes_all_the_same(book: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    real = system_lock.take
+
+    def take(stream: Any, wait: bool = False) -> bool:
+        if stream.name.endswith(".xlsx"):  # on a network drive; the home is on this machine
+            raise OSError(errno.ENOLCK, "No locks available")
+        return real(stream, wait)
+
+    monkeypatch.setattr(system_lock, "take", take)
+    file = scrub.run(macro('each sheet\ncell("Z99").value = "x"\nend'), [str(book)]).files[0]
+    assert (file.problem, file.state) == (None, "changed")
 
 
 def test_other_names_of_a_file_are_told(book: Path) -> None:

@@ -67,10 +67,11 @@ def _hold_by_name(path: str, held: contextlib.ExitStack) -> None:
 
 def _lock(path: str, stream: BinaryIO) -> None:
     until = time.monotonic() + _PATIENCE
-    while not system_lock.take(stream):
-        if time.monotonic() > until:
-            raise InUse(path, "another run is using it. Wait until it is done, then run again")
-        time.sleep(0.02)
+    with contextlib.suppress(OSError):  # some network file systems have no such lock
+        while not system_lock.take(stream):
+            if time.monotonic() > until:
+                raise InUse(path, "another run is using it. Wait until it is done, then run again")
+            time.sleep(0.02)
 
 
 def _lock_for_mail(path: str, stream: BinaryIO) -> None:

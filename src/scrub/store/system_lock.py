@@ -5,7 +5,6 @@ The system's own calls, because importing a locking package takes a fifth of a s
 
 from __future__ import annotations
 
-import errno
 import sys
 import time
 from typing import BinaryIO
@@ -30,12 +29,9 @@ else:
     import fcntl
 
     def take(stream: BinaryIO, wait: bool = False) -> bool:
-        """The same. On a file system without locks, everybody has it."""
+        """The same. Raises `OSError` on a file system without such locks."""
         try:
             fcntl.flock(stream, fcntl.LOCK_EX | (0 if wait else fcntl.LOCK_NB))
         except BlockingIOError:
             return False
-        except OSError as error:
-            if error.errno not in (errno.ENOLCK, errno.ENOTSUP, errno.ENOSYS, errno.EINVAL):
-                raise
         return True
