@@ -11,15 +11,16 @@ from typing import Any
 import pytest
 from conftest import Output
 from mails import Approving, a_message, mbox
-from test_crash import Cut, CutDisk
+from test_crash import Cut
 from test_imap import Server, on_server, pytestmark, server  # noqa: F401 - fixtures
-from test_sending import SEND, Post, post  # noqa: F401
+from test_sending import SEND, Post, home_that_stops, post  # noqa: F401
 
 import scrub
 from scrub.formats.imap import connection
 from scrub.formats.imap.connection import Connection, batches, spoken
 from scrub.formats.imap.mailbox import ServerMailbox
 from scrub.store.disk import Disk
+from scrub.store.outbox import ToNote
 from scrub.store.store import Store
 
 BASE = "each message\nmessage.subject = message.base-subject\nend"
@@ -164,11 +165,7 @@ def test_a_stop_among_many_messages_leaves_each_of_them_known(home: Path, post: 
         folder.mkdir()
         box = mbox(folder / "b.mbox", *(a_message(n, Subject=f"Fwd: {n}") for n in range(3)))
         post.taken.clear()
-        home_ = scrub.home()
-        settings, home_.folder = home_.settings, str(tmp_path / f"h{after}")
-        home_.settings = settings
-        disk = CutDisk(after)
-        home_.store = Store(home_.folder, disk)
+        home_, disk = home_that_stops(tmp_path / f"h{after}", after)
         text = f"macro Test\nfor mailbox\neach message\n{SEND}\nend\n"
         ended = False
         try:
@@ -198,12 +195,10 @@ def test_a_stop_among_many_messages_leaves_each_of_them_known(home: Path, post: 
 
 
 def test_what_a_living_process_is_sending_is_not_taken_for_interrupted(home: Path) -> None:
-    class Errand:
-        id, recipients, subject, data, done = "a@huts", ("ann@moss.example",), "Wood", b"Subject: Wood\r\n\r\n", "sent"
-
+    errand = ToNote("a@huts", ("ann@moss.example",), "Wood", b"Subject: Wood\r\n\r\n", "sent")
     here, other = Store(str(home), Disk()), Store(str(home), Disk())
     with here.outbox.busy(7):
-        (number,) = here.outbox.note(7, [Errand()])
+        (number,) = here.outbox.note(7, [errand])
         assert other.recover() == []
         here.outbox.begin(number)
         assert other.recover() == []

@@ -336,6 +336,16 @@ class Killed:
         self.inner.close()
 
 
+def home_that_stops(folder: Path, after: int) -> tuple[scrub.Home, CutDisk]:
+    """A home in a folder of its own, with the settings of this one, on a disk that stops after so many operations."""
+    found = scrub.home()
+    settings, found.folder = found.settings, str(folder)
+    found.settings = settings
+    disk = CutDisk(after)
+    found.store = Store(found.folder, disk)
+    return found, disk
+
+
 @pytest.mark.parametrize("when", ["before", "behind", "never"])
 def test_killed_at_any_step_it_was_sent_once_or_not_at_all_and_is_never_repeated(
     home: Path, post: Post, tmp_path: Path, when: str
@@ -346,11 +356,7 @@ def test_killed_at_any_step_it_was_sent_once_or_not_at_all_and_is_never_repeated
         folder.mkdir()
         box = mbox(folder / "b.mbox", a_message(1, Subject="Fwd: x"))
         post.taken.clear()
-        home_ = scrub.home()
-        settings, home_.folder = home_.settings, str(tmp_path / f"h{after}")
-        home_.settings = settings
-        disk = CutDisk(after)
-        home_.store = Store(home_.folder, disk)
+        home_, disk = home_that_stops(tmp_path / f"h{after}", after)
         real = home_.carrier
         home_.carrier = lambda host, real=real: Killed(real(host), when)  # type: ignore[method-assign, misc]
         options: dict[str, Any] = {"preview": False, "answers": {}, "host": Approving()}

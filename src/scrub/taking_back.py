@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from contextlib import nullcontext
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from scrub.store.errors import NoSuchRun
 from scrub.store.store import Restored
 
 if TYPE_CHECKING:
     from scrub.home_folder import Home
+    from scrub.store.outbox import Order
 
 
 def take_back(
@@ -44,26 +45,20 @@ def _on_servers(home: Home, run: int) -> tuple[str, ...]:
     notes = outbox.to_take_back(run)
     with outbox.busy(run) if notes else nullcontext():
         for note in notes:
-            left: Sequence[dict[str, Any]] = note.back
-
-            def noted(now: Sequence[dict[str, Any]], number: int = note.number) -> None:
-                nonlocal left
-                left = now
-                outbox.left_back(number, HALF_DONE if now else TAKEN_BACK, now)
-                if now:
-                    outbox.begin_back(number)
-
-            outbox.begin_back(note.number)
+            left: Sequence[Order] = note.back
+            outbox.undoing(note.number, left)
             try:
-                taken_back(note.address, note.back, outbox.kept, noted)
+                for left in taken_back(note.address, note.back, outbox.kept):
+                    if left:
+                        outbox.undoing(note.number, left)
             except Lost as problem:
-                outbox.left_back(note.number, PERHAPS_TAKEN_BACK, ())
+                outbox.settle_back(note.number, PERHAPS_TAKEN_BACK)
                 told.append(f"May have been undone: {note.subject}: {problem.what}. Check your mailbox")
-                continue
             except (FileProblem, OSError) as problem:
-                outbox.left_back(note.number, note.state if left is note.back else HALF_DONE, left)
+                outbox.settle_back(note.number, note.state if left is note.back else HALF_DONE, left)
                 what = problem.what if isinstance(problem, FileProblem) else str(problem.strerror)
                 told.append(f"Not undone: {note.subject}: {what}")
-                continue
-            told.append(f"Undone on the server: {note.subject}")
+            else:
+                outbox.settle_back(note.number, TAKEN_BACK)
+                told.append(f"Undone on the server: {note.subject}")
     return tuple(told)

@@ -8,7 +8,7 @@ from scrub.model.host import Host
 from scrub.model.problem import Refused, counted
 from scrub.model.sending import Carrier, Declined, Doing, Errand, HalfDone, NotSent, Outgoing, PerhapsSent
 from scrub.runner.results import FileResult
-from scrub.store.outbox import DONE, HALF_DONE, NOT_DONE, UNKNOWN, Outbox
+from scrub.store.outbox import DONE, HALF_DONE, NOT_DONE, UNKNOWN, Outbox, ToNote
 
 #: How many messages an unattended run sends where the settings do not say more.
 MOST = 20
@@ -45,7 +45,8 @@ class Sender:
         """
         with self._outbox.busy(run):
             # All of them first: after a stop of the machine each is known, and what became of it.
-            self._send(run, list(zip(errands, self._outbox.note(run, errands), strict=True)), into)
+            noted = [ToNote(each.id, each.recipients, each.subject, each.data, each.done) for each in errands]
+            self._send(run, list(zip(errands, self._outbox.note(run, noted), strict=True)), into)
 
     def _send(self, run: int, errands: Sequence[tuple[Errand, int]], into: FileResult) -> None:
         stopped = ""

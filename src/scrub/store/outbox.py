@@ -6,7 +6,7 @@ import contextlib
 import json
 import os
 from collections.abc import Iterable, Iterator, Sequence
-from typing import Any, NamedTuple, Protocol
+from typing import Any, NamedTuple
 
 from scrub.store.disk import Disk
 
@@ -16,30 +16,20 @@ WAITING, UNDER_WAY, DONE, NOT_DONE = "waiting", "under way", "{done}", "not {don
 HALF_DONE, UNKNOWN = "half {done}", "may have been {done}"
 #: What becomes of it when the run is undone.
 UNDOING, TAKEN_BACK, PERHAPS_TAKEN_BACK = "being undone", "undone", "may have been undone"
+#: States in which a living process leaves no errand.
+_OPEN = (WAITING, UNDER_WAY, UNDOING)
+#: One thing to do on a server, as the format that does it writes it down.
+Order = dict[str, Any]
 
 
-class ToNote(Protocol):
-    """What the outbox notes of an errand before anything leaves."""
+class ToNote(NamedTuple):
+    """An errand, as it is noted before anything leaves; see `Note`."""
 
-    @property
-    def id(self) -> str:
-        """Its name in the world, if it has one."""
-
-    @property
-    def recipients(self) -> tuple[str, ...]:
-        """Whom it goes to."""
-
-    @property
-    def subject(self) -> str:
-        """What it is about."""
-
-    @property
-    def data(self) -> bytes:
-        """The bytes that leave."""
-
-    @property
-    def done(self) -> str:
-        """The word for what became of it."""
+    id: str
+    recipients: tuple[str, ...]
+    subject: str
+    data: bytes
+    done: str
 
 
 class Note(NamedTuple):
@@ -54,7 +44,7 @@ class Note(NamedTuple):
     subject: str
     done: str = "sent"  # the word for what became of it
     address: str = ""  # the server on which it was done
-    back: tuple[dict[str, Any], ...] = ()  # what undoes it there
+    back: tuple[Order, ...] = ()  # what undoes it there
     path: str = ""  # where its bytes are, of one that was not, or perhaps not, sent
 
     @property
@@ -103,28 +93,28 @@ class Outbox:
 
     def begin(self, number: int) -> None:
         """Notes that an errand is now done: from here on, a stop of the machine leaves open whether it was."""
-        self._write({**self._read(number), "state": UNDER_WAY})
+        self._put(number, UNDER_WAY)
 
-    def settle(
-        self, number: int, state: str, why: str = "", back: Sequence[dict[str, Any]] = (), address: str = ""
-    ) -> None:
-        """Notes what became of an errand, and how to undo it. The bytes of one that was done are let go."""
-        found = self._read(number)
-        more = {"back": list(back), "address": address}
-        self._write({**found, **more, "state": state.format(done=found["done"]), "why": why})
-        if state == DONE or not found["kept"]:
-            self._disk.remove(self._path(number, "eml"))
+    def settle(self, number: int, state: str, why: str = "", back: Sequence[Order] = (), address: str = "") -> None:
+        """Notes what became of an errand, and how to undo it."""
+        self._put(number, state, why=why, back=list(back), address=address)
 
-    def begin_back(self, number: int) -> None:
-        """Notes that an errand is now undone."""
-        self._disk.claim_file(self._path(number, "eml"), b"")  # by which `recover` finds it
-        self._write({**self._read(number), "state": UNDOING})
+    def undoing(self, number: int, left: Sequence[Order]) -> None:
+        """Notes that an errand is now undone, and what is still to undo of it."""
+        fresh = self._disk.claim_file(self._path(number, "eml"), b"")  # by which `recover` finds it
+        self._put(number, UNDOING, back=list(left), **({"kept": False} if fresh else {}))
 
-    def left_back(self, number: int, state: str, back: Sequence[dict[str, Any]]) -> None:
-        """Notes what is still to undo of an errand, and that nothing of it is under way."""
-        found = self._read(number)
-        self._write({**found, "state": state.format(done=found["done"]), "back": list(back)})
-        if not found["kept"] or state in (found["done"], TAKEN_BACK):
+    def settle_back(self, number: int, state: str, left: Sequence[Order] = ()) -> None:
+        """Notes how far an errand was undone, and what is still to undo of it."""
+        self._put(number, state, back=list(left))
+
+    def _put(self, number: int, state: str, **more: Any) -> None:
+        """Notes the state of an errand. The bytes of one that was done, or undone, are let go."""
+        found = {**self._read(number), **more}
+        found["state"] = state.format(done=found["done"])
+        self._write(found)
+        over = found["state"] in (found["done"], TAKEN_BACK)
+        if over or not (found["kept"] or found["state"] in _OPEN):
             self._disk.remove(self._path(number, "eml"))
 
     def recover(self) -> list[str]:
@@ -134,7 +124,7 @@ class Outbox:
         told = []
         alive: dict[int, bool] = {}
         for each in reversed(self._notes(".eml")):  # the bytes of one that was done are gone
-            if each.state not in (WAITING, UNDER_WAY, UNDOING):
+            if each.state not in _OPEN:
                 continue
             if each.run not in alive:
                 alive[each.run] = self._disk.exists(self._lock(each.run)) and self._disk.is_locked(self._lock(each.run))
@@ -152,7 +142,7 @@ class Outbox:
                     f"Check your mailbox{kept}"
                 )
             else:
-                self.left_back(each.number, PERHAPS_TAKEN_BACK, ())
+                self.settle_back(each.number, PERHAPS_TAKEN_BACK)
                 told.append(f"{what}: may have been undone when `scrub undo` was interrupted. Check your mailbox")
         for run in (run for run, lives in alive.items() if not lives):
             self._disk.remove(self._lock(run))

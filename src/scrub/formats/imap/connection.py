@@ -300,7 +300,7 @@ def spoken(uids: Sequence[int]) -> str:
 
 
 def batches(uids: Sequence[int]) -> Iterator[Sequence[int]]:
-    """UIDs in parts, each of which a server takes in one line (RFC 2683, 3.2.1.5: about 1,000 octets)."""
+    """UIDs in parts that a server takes in one line each (RFC 2683, 3.2.1.5: about 1,000 octets)."""
     ordered = sorted(uids)
     while ordered:
         count = len(ordered)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from typing import Any
 
 from scrub.formats.imap import connection as server
@@ -225,10 +225,8 @@ def _gone(connection: Connection, uids: Sequence[int], back: list[Order]) -> boo
     return connection.removes
 
 
-def taken_back(
-    address: str, orders: Sequence[Order], kept: Callable[[str], bytes], left: Callable[[Sequence[Order]], None]
-) -> None:
-    """Undoes what was done on a server, the last first; `left` is told after each step what is left to undo. Raises
+def taken_back(address: str, orders: Sequence[Order], kept: Callable[[str], bytes]) -> Iterator[Sequence[Order]]:
+    """Undoes what was done on a server, the last first; gives after each step the orders that are still to undo. Raises
     `FileProblem` where it cannot be.
     """
     for number in reversed(range(len(orders))):
@@ -246,4 +244,4 @@ def taken_back(
             carry_out(connection, order, lambda data: "", kept, [])
         finally:
             connection.close()
-        left(orders[:number])
+        yield orders[:number]
