@@ -27,9 +27,9 @@ from typing import Any, BinaryIO, NamedTuple
 from scrub.store.disk import Disk, Dress, digest_of, hashed, only_files
 from scrub.store.errors import CannotRead, Changed, Damaged, InUse, ReadOnly, StoreError, Unfinished
 from scrub.store.hashing import new_hash
-from scrub.store.locks import locked, unlock_after_crash
+from scrub.store.locks import locked
 from scrub.store.patch import Effect, Patch
-from scrub.store.rows import Look, OpensRows, RowChanges
+from scrub.store.rows import OpensRows, RowChanges
 
 
 class Step(NamedTuple):
@@ -56,7 +56,7 @@ def kept_rows(folder: str, name: str, index: int, keep: str) -> str:
     return os.path.join(folder, f"{name}-r{index}.{keep}")
 
 
-def _make(changes: RowChanges) -> None:
+def make_rows(changes: RowChanges) -> None:
     """Makes changes of rows, all or none."""
     try:
         changes.apply()
@@ -72,22 +72,13 @@ def _finish(changes: RowChanges) -> None:
     except StoreError:
         changes.drop()
         try:
-            made = was_made(changes)
+            made = _was_made(changes)
         except StoreError as away:
             raise Unfinished(
                 changes.address, f"{away.what}. The next run of Scrub finds out whether it was saved"
             ) from away
         if not made:
             raise
-
-
-def _rows_are_there(fate: bool | None, look: Look) -> bool | None:
-    """Whether the rows of an interrupted run are there, by what is found of those that take them back; None where
-    nobody can tell. What was committed may have been taken back since, by a recovery that was interrupted too.
-    """
-    if look.new and not look.old:
-        return False
-    return fate if fate is not None or look.made is None else not look.made
 
 
 @contextlib.contextmanager
@@ -103,7 +94,7 @@ def _told_if_refused(disk: Disk, path: str) -> Iterator[None]:
         raise ReadOnly(path, f"its folder does not allow replacing it: {error.strerror}") from error
 
 
-def was_made(changes: RowChanges) -> bool | None:
+def _was_made(changes: RowChanges) -> bool | None:
     """Whether changes that were applied were also committed; None where nobody can tell."""
     fate = changes.fate()
     return changes.look().made if fate is None else fate
@@ -114,7 +105,7 @@ def _unfinished(error: OSError) -> str:
 
 
 class Committer:
-    """Makes effects real, and finishes or undoes what was cut short."""
+    """Makes effects real; what was cut short is for `scrub.store.recovery`."""
 
     def __init__(self, home: str, disk: Disk, opens_rows: OpensRows | None = None) -> None:
         self.disk = disk
@@ -176,7 +167,7 @@ class Committer:
             for base in bases:
                 base.drop()
         with contextlib.suppress(OSError):  # all is in place; recovery notes that it is done
-            self._done(path, folder, name)
+            self.finished(path, folder, name)
 
     def _commit_rows(self, bases: Sequence[RowChanges]) -> None:
         """Commits the rows of databases, once it is sure that the journal lasts."""
@@ -206,11 +197,9 @@ class Committer:
             self.go_back(steps, folder, name, keep)
             for base in bases:
                 base.drop()
-                if was_made(base):
-                    base.look()
-                    ours = base.still(True)
-                    if ours is not None:
-                        _make(ours.back())
+                ours = base.still(True) if _was_made(base) else None
+                if ours is not None:
+                    make_rows(ours.back())
         except OSError as error:
             raise Unfinished(steps[0].path if steps else journal, _unfinished(error)) from error
         return back
@@ -287,15 +276,16 @@ class Committer:
                 stream = held.get(step.path)
                 if (self.disk.digest(step.path) if stream is None else digest_of(stream)) != step.old:
                     raise Changed(step.path)
-                self._apply(step)
-        self._sync_targets(steps)
+                self.apply(step)
+        self.sync_targets(steps)
 
-    def _sync_targets(self, steps: Sequence[Step]) -> None:
+    def sync_targets(self, steps: Sequence[Step]) -> None:
         """Makes what was renamed and removed in the folders of the targets last."""
         for folder in {os.path.dirname(step.path) for step in steps}:
             self.disk.sync_folder(folder)
 
-    def _apply(self, step: Step) -> None:
+    def apply(self, step: Step) -> None:
+        """Puts a target in place, or removes it. Raises a `StoreError` where it is not what was staged."""
         if step.temporary is None:
             with _told_if_refused(self.disk, step.path):
                 self.disk.remove(step.path)
@@ -311,7 +301,8 @@ class Committer:
             except FileExistsError:
                 raise Changed(step.path) from None
 
-    def _done(self, journal: str, folder: str, name: str) -> None:
+    def finished(self, journal: str, folder: str, name: str) -> None:
+        """Makes the journal of a commit its record in the history."""
         self.disk.rename(journal, os.path.join(folder, f"{name}.json"))
         self.disk.sync_folder(folder)
         self.disk.sync_folder(self.pending)
@@ -338,67 +329,7 @@ class Committer:
                 with open(step.path, "rb", opener=only_files) as stream:
                     self.disk.write(back, undo.chunks(stream), like=step.path, fresh=True)
             self.disk.rename(back, step.path)
-        self._sync_targets(steps)
-
-    def recover(self) -> list[str]:
-        """Finishes or undoes what was cut short; a sentence for each file that needs a person. No journal stops
-        another one.
-        """
-        told: list[str] = []
-        entries = self.disk.names(self.pending)
-        for entry in entries:
-            path = os.path.join(self.pending, entry)
-            if not entry.endswith((".json", ".back")):
-                continue
-            try:
-                journal = json.loads(self.disk.read(path))
-                steps = [Step(*step) for step in journal["steps"]]
-                folder = os.path.join(self.runs, str(int(journal["run"])))
-                ready = str(journal["name"]), str(journal["keep"])
-                addresses = [str(each) for each in journal.get("rows", ())]
-            except (ValueError, KeyError, TypeError):
-                told.append(self._set_aside(path))
-                continue
-            away = next((step.path for step in steps if not os.path.isdir(os.path.dirname(step.path))), None)
-            if away is not None:
-                told.append(f"{away}: its folder is missing. An interrupted run there is completed when it is back.")
-                continue
-            try:
-                bases = [
-                    self.rows_of(address, kept_rows(folder, ready[0], index, ready[1]))
-                    for index, address in enumerate(addresses)
-                ]
-                told += self._recover_one(path, folder, *ready, steps, bases)
-            except (OSError, ValueError, KeyError, TypeError, StoreError) as error:
-                what = getattr(error, "strerror", None) or getattr(error, "what", "its recovery data is damaged")
-                at = steps[0].path if steps else addresses[0] if addresses else path
-                told.append(f"{at}: an interrupted run there could not be completed: {what}.")
-        waiting = [entry for entry in self.disk.names(self.pending) if entry.endswith((".json", ".back"))]
-        left = {entry.rpartition(".")[0] for entry in waiting}
-        for entry in entries:
-            if entry.endswith((".plan", ".new")) and entry.rpartition(".")[0].removesuffix(".json") not in left:
-                self._clear_plan(os.path.join(self.pending, entry))
-        return told
-
-    def _set_aside(self, path: str) -> str:
-        aside = os.path.join(os.path.dirname(self.pending), "aside")
-        self.disk.make_folder(aside)
-        kept = os.path.join(aside, os.path.basename(path))
-        self.disk.rename(path, kept)
-        return f"The recovery data of an interrupted run cannot be read. It was moved to: {kept}"
-
-    def _clear_plan(self, path: str) -> None:
-        """Removes the temporary files of a commit that was cut short before it counted."""
-        if path.endswith(".plan") and self.disk.exists(path):
-            try:
-                temporaries = json.loads(self.disk.read(path))
-            except ValueError:  # cut while it was written: nothing was staged yet
-                temporaries = []
-            for temporary in temporaries if isinstance(temporaries, list) else ():
-                if isinstance(temporary, str) and temporary.endswith(".scrub-new"):
-                    with contextlib.suppress(OSError):
-                        self.disk.remove(temporary)
-        self.disk.remove(path)
+        self.sync_targets(steps)
 
     def rows_of(self, address: str, path: str) -> RowChanges:
         """What takes the rows of a database back, as it was kept. Raises `CannotRead`."""
@@ -409,72 +340,3 @@ class Committer:
             return self.opens_rows(address, data)
         except (OSError, ValueError, KeyError, TypeError, IndexError) as error:
             raise CannotRead(path, "its undo data has expired or is damaged") from error
-
-    def _recover_one(
-        self, path: str, folder: str, name: str, keep: str, steps: list[Step], bases: Sequence[RowChanges]
-    ) -> list[str]:
-        for step in steps:
-            unlock_after_crash(self.disk, step.path)
-        with locked(self.disk, [step.path for step in steps]):
-            return self._settle(path, folder, name, keep, steps, bases)
-
-    def _settle(
-        self, path: str, folder: str, name: str, keep: str, steps: list[Step], bases: Sequence[RowChanges]
-    ) -> list[str]:
-        """What is to be done with one journal, while its targets are held. `bases` take the rows of databases back."""
-        fates = [base.fate() for base in bases]
-        looks = [base.look() for base in bases]
-        there = [_rows_are_there(fate, look) for fate, look in zip(fates, looks, strict=True)]
-        told = [
-            f"{base.address}: other programs have since changed records of an interrupted run. They are unchanged."
-            for base, look, made in zip(bases, looks, there, strict=True)
-            if look.changed(None if made is None else not made)
-        ]  # fmt: skip
-        now = [self.disk.digest(step.path) for step in steps]
-        fine = all(
-            found == step.new or (found == step.old and self._staged(step))
-            for step, found in zip(steps, now, strict=True)
-        )
-        if path.endswith(".json") and all(there) and fine:
-            self._finish_steps(steps, now)
-            self._done(path, folder, name)
-            return told
-        self.go_back(steps, folder, name, keep)
-        for base, made in zip(bases, there, strict=True):
-            ours = base.still(False) if made else None
-            if ours is not None:
-                _make(ours)
-        for step, found in zip(steps, now, strict=True):
-            if found not in (step.old, step.new):
-                told.append(self._keep_both(step))
-            elif step.temporary is not None:
-                self.disk.remove(step.temporary)
-        for index in range(len(steps)):
-            self.disk.remove(os.path.join(folder, f"{name}-{index}.{keep}"))
-        self.disk.remove(path)
-        self.disk.sync_folder(self.pending)
-        for index in range(len(bases)):  # a journal that is still there needs them
-            self.disk.remove(kept_rows(folder, name, index, keep))
-        return told
-
-    def _finish_steps(self, steps: Sequence[Step], now: Sequence[str | None]) -> None:
-        """Puts in place what is not there yet."""
-        for step, found in zip(steps, now, strict=True):
-            if found != step.new:
-                self._apply(step)
-            elif step.temporary is not None:
-                self.disk.remove(step.temporary)
-        self._sync_targets(steps)
-
-    def _staged(self, step: Step) -> bool:
-        return step.temporary is None or self.disk.digest(step.temporary) == step.new
-
-    def _keep_both(self, step: Step) -> str:
-        if step.temporary is None or not self.disk.exists(step.temporary):
-            return f"{step.path} was edited after a run was interrupted. It is unchanged."
-        stem, ending = os.path.splitext(step.path)
-        beside, number = f"{stem} (from the run){ending}", 2
-        while self.disk.exists(beside):
-            beside, number = f"{stem} (from the run {number}){ending}", number + 1
-        self.disk.rename(step.temporary, beside)
-        return f"{step.path} was edited after a run was interrupted. It is unchanged; the run's version is {beside}."

@@ -54,7 +54,7 @@ class RowChanges(Protocol):
         """Those that take these back, once they were applied."""
 
     def look(self) -> Look:
-        """Looks at each row by itself. A transaction that may still end is waited for, or an `InUse` raised."""
+        """Looks at each row separately. A transaction that may still end is waited for, or an `InUse` raised."""
 
     def fate(self) -> bool | None:
         """Whether the transaction was committed in which they were first made, as the database tells; None where it
@@ -62,7 +62,7 @@ class RowChanges(Protocol):
         """
 
     def still(self, made: bool) -> RowChanges | None:
-        """Those of them that `look` found made, or not made; None if there are none."""
+        """Those of them that `look` found made, or not made, and looks first if nobody did; None if there are none."""
 
 
 class OpensRows(Protocol):

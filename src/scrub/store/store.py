@@ -16,7 +16,6 @@ from scrub.store.inuse import ensure_free
 from scrub.store.outbox import Outbox
 from scrub.store.patch import Effect, Patch
 from scrub.store.rows import OpensRows, RowChanges
-from scrub.store.windows_names import ensure_windows_name
 
 #: States of one commit.
 DONE, UNDONE = "done", "undone"
@@ -93,8 +92,10 @@ class Store:
         """Finishes or undoes what a stop of the machine cut short; a sentence for each file that needs a look."""
         told = []
         if self.disk.names(self._committer.pending):
+            from scrub.store.recovery import Recovery  # hardly any run needs it
+
             with self._locked():
-                told = self._committer.recover()
+                told = Recovery(self._committer).recover()
         if self.disk.names(os.path.join(self.home, "outbox")):
             with self._locked():
                 told += self.outbox.recover()
@@ -120,8 +121,11 @@ class Store:
         """Makes effects real as one, all or none. Raises a `StoreError`, or `OSError` from the disk."""
         with self._locked():
             files = [effect for effect in effects if effect.rows is None]
-            for effect in files if self.disk.windows else ():
-                ensure_windows_name(effect.path)
+            if self.disk.windows:
+                from scrub.store.windows_names import ensure_windows_name
+
+                for effect in files:
+                    ensure_windows_name(effect.path)
             for effect in files:
                 if effect.before is not None:
                     ensure_free(effect.path)

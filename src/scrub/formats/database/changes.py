@@ -28,7 +28,7 @@ _NOT_SAVED = ". Nothing was saved"
 
 
 class RowChange(NamedTuple):
-    """A row: its expected and its new values. None where there is no row, before or after."""
+    """A row: its expected and its new values. None where the row does not exist, before or after."""
 
     key: Key | None  # None for one that gets its key from the database
     old: tuple[Any, ...] | None
@@ -251,7 +251,7 @@ class TableChanges:
         return found
 
     def look(self) -> Look:
-        """What the rows tell of them, each by itself."""
+        """What the rows tell of them, each row separately."""
         self._states = []
         with self._looking() as (engine, layouts):
             for group in self.groups:
@@ -287,6 +287,8 @@ class TableChanges:
 
     def still(self, made: bool) -> TableChanges | None:
         """Those of them that `look` found made, or not made."""
+        if not self._states:
+            self.look()
         groups = []
         for group, states in zip(self.groups, self._states, strict=True):
             rows = [row for row, state in zip(group.rows, states, strict=True) if state == (_NEW if made else _OLD)]
