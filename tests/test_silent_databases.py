@@ -18,7 +18,7 @@ from conftest import Output
 from test_databases import base, run, started  # noqa: F401 - fixtures
 
 import scrub
-from scrub.formats.database import holders, server
+from scrub.formats.database import holders, server_place
 from scrub.formats.database.server import ServerEngine
 
 SET = 'each record in table("night")\nrecord.note = "x"\nend'
@@ -39,7 +39,7 @@ def test_a_lock_of_somebody_else_is_waited_for_a_while_and_told(
     body: str,
     whole: bool,
 ) -> None:
-    monkeypatch.setattr(server, "_LOCK_WAIT", 1)
+    monkeypatch.setattr(server_place, "_LOCK_WAIT", 1)
     with base.link() as link:
         cursor = link.cursor()
         if whole:
@@ -107,7 +107,7 @@ def test_a_server_that_falls_silent_is_left_and_nobody_is_told_more_than_is_know
     step: str,
 ) -> None:
     monkeypatch.setattr(holders, "LONGEST", 2.0)
-    monkeypatch.setattr(server, "_LOCK_WAIT", 1)
+    monkeypatch.setattr(server_place, "_LOCK_WAIT", 1)
     stopped: list[int] = []
     real = getattr(ServerEngine, step)
 
@@ -145,15 +145,15 @@ def test_a_server_that_falls_silent_is_left_and_nobody_is_told_more_than_is_know
 @servers_alone
 def test_a_connection_that_is_not_encrypted_is_not_used(base: Base, monkeypatch: pytest.MonkeyPatch) -> None:
     """The server is on this machine, and offers no encryption; were it elsewhere, nothing would be read."""
-    real = ServerEngine._how
-    monkeypatch.setattr(server, "_HERE", ())
+    real = server_place.how_to_connect
+    monkeypatch.setattr(server_place, "_HERE", ())
     assert "SSL" in str(run(base, READ).problem) or "TLS" in str(run(base, READ).problem)
 
-    def stripped(self: ServerEngine) -> dict[str, Any]:
+    def stripped(place: server_place.Place) -> dict[str, Any]:
         secure = ("ssl", "sslmode", "sslrootcert")
-        return {word: value for word, value in real(self).items() if word not in secure}
+        return {word: value for word, value in real(place).items() if word not in secure}
 
-    monkeypatch.setattr(ServerEngine, "_how", stripped)
+    monkeypatch.setattr(server_place, "how_to_connect", stripped)
     problem = str(run(base, READ).problem)
     assert "the connection to the server is not encrypted. Nothing was read" in problem
     assert ssl.create_default_context().check_hostname  # what is asked of a server elsewhere

@@ -6,7 +6,8 @@ from functools import partial
 
 from scrub.formats.database.book import DatabaseFile, SqliteFile, told_of
 from scrub.formats.database.changes import TableChanges
-from scrub.formats.database.server import ServerEngine, place_of
+from scrub.formats.database.server import ServerEngine
+from scrub.formats.database.server_place import place_of
 from scrub.formats.database.sqlite import SqliteEngine
 
 

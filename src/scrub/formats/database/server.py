@@ -10,49 +10,22 @@ from collections.abc import Iterator, Mapping, Sequence
 from functools import cached_property
 from typing import Any
 
-from scrub.formats.database import holders
+from scrub.formats.database import holders, server_place
 from scrub.formats.database.dialects import ServerDialect
 from scrub.formats.database.engine import Key, Layout, Refusing, batches
 from scrub.formats.database.holders import Patience
+from scrub.formats.database.server_place import DRIVERS, Place
 from scrub.formats.database.server_tables import layouts_of, needed, read_as_texts
 from scrub.formats.database.where import EVERY, YES, Where, both, predicates
-from scrub.formats.servers import ensure_no_password, parts_of
 from scrub.model.late import late
-from scrub.model.named import NamedTuple
 from scrub.model.passwords import password
 from scrub.model.problem import FileProblem
 from scrub.store.errors import InUse, StoreError
 
-#: The schemes of addresses, with the driver for each.
-DRIVERS = {"postgresql": "postgresql+psycopg", "mariadb": "mariadb+pymysql", "mysql": "mysql+pymysql"}
 _BATCH, _PAGE = 1_000, 5_000
 #: What servers call a lock that was not given up in time: SQLSTATE of PostgreSQL, and numbers of MariaDB and MySQL.
 _BUSY = ("55P03", "40P01", "40001", 1205, 1213)
-#: Seconds that a lock of somebody else is waited for.
-_LOCK_WAIT = 5
 _REFUSED = ("28P01", "28000", 1045, 1044, 1698)
-_HERE = ("localhost", "127.0.0.1", "::1")
-
-
-class Place(NamedTuple):
-    """A database on a server: `postgresql://office@db.huts.example/huts`."""
-
-    scheme: str
-    host: str
-    port: int | None
-    user: str
-    database: str
-    address: str
-
-
-def place_of(address: str) -> Place:
-    """The database that an address names. Raises `FileProblem`."""
-    wrong = "not a database address. Write it like this: postgresql://you@db.huts.example/huts"
-    parts, port, user, database = parts_of(address, tuple(DRIVERS), wrong)
-    if not database or "/" in database or parts.query:
-        raise FileProblem(address, wrong)
-    ensure_no_password(address, parts, database)
-    return Place(parts.scheme, str(parts.hostname), port, user, database, address)
 
 
 class ServerEngine:
@@ -70,10 +43,6 @@ class ServerEngine:
         self._layouts: list[Layout] | None = None
         self.said = place.scheme
 
-    @property
-    def _postgres(self) -> bool:
-        return self.place.scheme == "postgresql"
-
     # -- the connection
 
     @cached_property
@@ -85,7 +54,10 @@ class ServerEngine:
             place.host, place.port, place.database,
         )  # fmt: skip
         return self._alchemy.create_engine(
-            url, poolclass=needed("sqlalchemy.pool").NullPool, connect_args=self._how(), hide_parameters=True
+            url,
+            poolclass=needed("sqlalchemy.pool").NullPool,
+            connect_args=server_place.how_to_connect(place),
+            hide_parameters=True,
         )
 
     def _connect(self) -> Any:
@@ -93,46 +65,18 @@ class ServerEngine:
         with self._told():
             link = self._engine.connect()
         try:
-            self._ensure_secure(link)
+            server_place.ensure_secure(self.place, link.connection.driver_connection)
         except BaseException:
             link.close()
             raise
-        if self._postgres:  # the other driver ends its waiting itself
+        if self.place.is_postgres:  # the other driver ends its waiting itself
             self._patience = Patience(holders.LONGEST, link.connection.driver_connection.fileno())
         return link
 
-    def _ensure_secure(self, link: Any) -> None:
-        """Raises `FileProblem` where the connection to another machine is not encrypted, whatever was asked for."""
-        if self.place.host in _HERE:
-            return
-        inner = link.connection.driver_connection
-        if self._postgres:
-            secure = bool(inner.pgconn.ssl_in_use)
-        else:
-            secure = isinstance(getattr(inner, "_sock", None), ssl.SSLSocket)
-        if not secure:
-            raise FileProblem(self.place.address, "the connection to the server is not encrypted. Nothing was read")
-
     def _ready(self, link: Any) -> None:
         """Makes a connection read values as they can be written again; before, SQLAlchemy asks it what there is."""
-        if self._postgres:
+        if self.place.is_postgres:
             read_as_texts(link.connection.driver_connection)
-
-    def _how(self) -> dict[str, Any]:
-        """How the driver connects: over TLS with a certificate that is valid, but to a server on this machine."""
-        here = self.place.host in _HERE
-        if self._postgres:
-            secure = {} if here else {"sslmode": "verify-full", "sslrootcert": "system"}
-            return {
-                "connect_timeout": 15,
-                "client_encoding": "UTF8",
-                "options": f"-c lock_timeout={_LOCK_WAIT * 1000} -c search_path=public",
-                **secure,
-            }
-        more: dict[str, Any] = {} if here else {"ssl": ssl.create_default_context()}
-        bounded = {"connect_timeout": 15, "read_timeout": holders.LONGEST, "write_timeout": holders.LONGEST}
-        waits = f"SET SESSION lock_wait_timeout = {_LOCK_WAIT}, innodb_lock_wait_timeout = {_LOCK_WAIT}"
-        return {"charset": "utf8mb4", "init_command": waits, **bounded, **more}
 
     @contextlib.contextmanager
     def _told(self) -> Iterator[None]:
@@ -187,15 +131,17 @@ class ServerEngine:
             error = error.__context__
         arguments = getattr(error, "args", None) or (0,)
         # The other driver has an SQLSTATE too, which says less than the number.
-        return (getattr(error, "sqlstate", None) if self._postgres else None) or arguments[0], str(arguments[-1])
+        return (getattr(error, "sqlstate", None) if self.place.is_postgres else None) or arguments[0], str(
+            arguments[-1]
+        )
 
     def _holder(self) -> str:
         """Who keeps the records from us; nothing where the server does not tell."""
         try:
             inner = self._link.connection.driver_connection if self._link is not None else None
-            own = 0 if inner is None else inner.info.backend_pid if self._postgres else inner.thread_id()
+            own = 0 if inner is None else inner.info.backend_pid if self.place.is_postgres else inner.thread_id()
             with self._engine.connect() as link:
-                return holders.holder(link, self._postgres, own)
+                return holders.holder(link, self.place.is_postgres, own)
         except Exception:  # whatever goes wrong here, the reason itself is known
             return ""
 
@@ -204,7 +150,7 @@ class ServerEngine:
         if self._link is None:
             link = self._connect()
             with self._told():
-                if self._postgres:
+                if self.place.is_postgres:
                     link = link.execution_options(isolation_level="REPEATABLE READ", postgresql_readonly=True)
                 else:
                     link.exec_driver_sql("SET SESSION TRANSACTION ISOLATION LEVEL REPEATABLE READ")
@@ -214,7 +160,7 @@ class ServerEngine:
                     "MariaDB" if "maria" in str(version).lower() else "MySQL"
                 )
                 words = str(version).split()
-                self.said = f"{name} {words[1] if self._postgres else words[0].split('-')[0]}"
+                self.said = f"{name} {words[1] if self.place.is_postgres else words[0].split('-')[0]}"
             if self._layouts is not None:
                 self._ready(link)
             self._link = link
@@ -226,7 +172,7 @@ class ServerEngine:
         self._writing = True
         link = self._connect()
         with self._told():
-            if self._postgres:
+            if self.place.is_postgres:
                 link.exec_driver_sql("SET CONSTRAINTS ALL DEFERRED")
             else:
                 link.exec_driver_sql("SET SESSION TRANSACTION ISOLATION LEVEL READ COMMITTED")
@@ -244,7 +190,7 @@ class ServerEngine:
 
     def ensure_rules(self, layouts: Sequence[Layout], keys: Mapping[str, set[Key]]) -> None:
         """Raises `StoreError` for what PostgreSQL looks at with COMMIT alone; other servers look at it at once."""
-        if self._postgres:
+        if self.place.is_postgres:
             with self._told():
                 self._link.exec_driver_sql("SET CONSTRAINTS ALL IMMEDIATE")
 
@@ -255,7 +201,7 @@ class ServerEngine:
 
     def mark(self) -> str:
         """How PostgreSQL calls this transaction; other servers do not tell afterwards what became of one."""
-        return str(self._rows("SELECT txid_current()")[0][0]) if self._postgres else ""
+        return str(self._rows("SELECT txid_current()")[0][0]) if self.place.is_postgres else ""
 
     def fate(self, mark: str) -> bool | None:
         """Whether PostgreSQL committed the transaction of that name."""
@@ -288,7 +234,7 @@ class ServerEngine:
         if self._layouts is None:
             link = self._connection
             with self._told():
-                self._layouts = layouts_of(link, self._postgres)
+                self._layouts = layouts_of(link, self.place.is_postgres)
             self._ready(link)
         return self._layouts
 
@@ -318,7 +264,7 @@ class ServerEngine:
         self, layout: Layout, columns: Sequence[str], after: Key = (), where: Where | None = None
     ) -> Iterator[tuple[Any, ...]]:
         """The rows in the order of the key, page by page; see `Engine.rows`."""
-        table, dialect = self._table(layout), ServerDialect(self._quote, self._postgres)
+        table, dialect = self._table(layout), ServerDialect(self._quote, self.place.is_postgres)
         found = EVERY if where is None else predicates(*where, dialect)
         wanted = ", ".join((*map(self._quote, (*layout.key, *columns)), f"CASE WHEN {found.sure} THEN 1 ELSE 0 END"))
         if not layout.key:
@@ -381,7 +327,7 @@ class ServerEngine:
         """Gives rows other values in some columns."""
         table = self._table(layout)
         with self._told():
-            if self._postgres and len(rows) > 20 and self._may_stream:
+            if self.place.is_postgres and len(rows) > 20 and self._may_stream:
                 self._update_at_once(layout, columns, rows)
                 return
             puts = ", ".join(f"{self._quote(each)} = %s" for each in columns)
@@ -419,9 +365,9 @@ class ServerEngine:
         told = " OVERRIDING SYSTEM VALUE" if numbered else ""
         what = f"({self._names(list(values))}){told} VALUES {_places(len(values))}"
         if not values:
-            what = "DEFAULT VALUES" if self._postgres else "() VALUES ()"
+            what = "DEFAULT VALUES" if self.place.is_postgres else "() VALUES ()"
         with self._told():
-            if self._postgres or self._engine.dialect.insert_returning:
+            if self.place.is_postgres or self._engine.dialect.insert_returning:
                 sql = f"INSERT INTO {table} {what} RETURNING {self._names(layout.key)}"
                 made = self._link.exec_driver_sql(sql, given).fetchone()
                 if made is None:
