@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import os
+import stat
 from collections.abc import Mapping, Sequence
 from typing import Any
 
@@ -9,6 +11,7 @@ from scrub.model.named import NamedTuple
 from scrub.model.problem import ScrubError, counted
 from scrub.model.recorder import Changes
 from scrub.model.sending import Errand
+from scrub.runner.opened import Opened
 from scrub.store.patch import Effect
 
 CHANGED, UNCHANGED, FAILED, NOT_TRIED = "changed", "unchanged", "failed", "not tried"
@@ -41,6 +44,21 @@ class FileResult:
     def __repr__(self) -> str:
         problem = f", problem={str(self.problem)!r}" if self.problem else ""
         return f"<FileResult {self.path!r}: {self.state}, {counted(len(self.changes), 'change')}{problem}>"
+
+    def take(self, file: Opened, effects: Sequence[Effect], leaving: Sequence[Errand], elsewhere: bool) -> None:
+        """Notes what comes of its file; `leaving` is sent besides what the file sends, and `elsewhere` tells that
+        results are saved in another folder.
+        """
+        self.effects, self.sends = list(effects), [*leaving, *file.sends]
+        self.changes, self.notes, self.part_word = file.changes, list(file.notes), file.part_word
+        self.headings = file.headings_over(self.changes)
+        self.state = CHANGED if self.effects or self.sends else UNCHANGED
+        self.is_written, self.also = _written(self.effects, self.address)
+        if self.is_written:
+            self.notes += _other_names(self.address)
+        self.made = _made_anew(self.effects)
+        if self.made and elsewhere:
+            self.saved_as = self.made[0]
 
     @property
     def places(self) -> set[str]:
@@ -126,3 +144,29 @@ class Prepared(NamedTuple):
             for each in self.files
         ]
         return {"files": files, "log": self.log, "said": self.said}
+
+
+def _other_names(path: str) -> list[str]:
+    """A note where a file has several names: the result gets this one alone."""
+    try:
+        found = os.stat(path)
+    except OSError:  # a database on a server, or a mailbox
+        return []
+    many = found.st_nlink
+    if many < 2 or stat.S_ISDIR(found.st_mode):
+        return []
+    others = "the other one keeps" if many == 2 else f"the other {many - 1} keep"
+    return [f"This file has {many} names (hard links): {others} the earlier contents."]
+
+
+def _made_anew(effects: Sequence[Effect]) -> list[str]:
+    """The files that come, without those that only move."""
+    gone = {effect.path for effect in effects if effect.patch is None and effect.rows is None}
+    return [effect.path for effect in effects if effect.before is None and effect.source not in gone]
+
+
+def _written(effects: Sequence[Effect], address: str) -> tuple[bool, list[str]]:
+    """Whether a file, or what a folder contains, is among what is changed; and which other files are."""
+    changed = [effect.path for effect in effects if effect.before is not None]
+    own = [path for path in changed if path == address or path.startswith(address + os.sep)]
+    return bool(own), [path for path in changed if path not in own]

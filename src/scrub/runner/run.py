@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import decimal
 import os
-import stat
 import time
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from datetime import datetime
@@ -20,14 +19,13 @@ from scrub.model.preferences import Preferences, preferring
 from scrub.model.problem import BadCall, Failure, FileProblem, Refused, ScrubError, counted, listed, with_article
 from scrub.model.progress import watched
 from scrub.model.recorder import Changes
-from scrub.model.sending import Errand
 from scrub.model.values import ARITHMETIC
 from scrub.model.vocabulary import Vocabulary
 from scrub.runner.answers import answer_all
 from scrub.runner.execution import BUDGET, Execution
 from scrub.runner.explain import explained, is_of, not_foreseen, told
 from scrub.runner.opened import Opened, Opens
-from scrub.runner.results import CHANGED, FAILED, NOT_TRIED, UNCHANGED, FileResult, Prepared, RunResult
+from scrub.runner.results import FAILED, NOT_TRIED, FileResult, Prepared, RunResult
 from scrub.runner.sending import Sender
 from scrub.runner.statements import Run, Statements
 from scrub.runner.step import Stepper, Stopped, Watch
@@ -198,7 +196,9 @@ class Runner:
             leaving = [each for file, _ in execution.made for each in file.sends]
             for each, file in zip(found, opened, strict=False):
                 at = each
-                self._take_result(each, file, each.address in beside, fresh, leaving)
+                each.take(file, [*fresh, *self._effects(file, each.address in beside)], leaving, self.into is not None)
+                if set(each.made) & set(self.targets):
+                    each.saved_as = each.made[0]
                 fresh, leaving = [], []
         except ScrubError as problem:
             _failed(found, at, problem)
@@ -230,22 +230,6 @@ class Runner:
             file.close()
             raise
         return file
-
-    def _take_result(
-        self, found: FileResult, file: Opened, busy: bool, fresh: Sequence[Effect], leaving: Sequence[Errand]
-    ) -> None:
-        """Notes what comes of a file; `fresh` and `leaving` are made and sent with the first one."""
-        found.effects = [*fresh, *self._effects(file, busy)]
-        found.sends = [*leaving, *file.sends]
-        found.changes, found.notes, found.part_word = file.changes, list(file.notes), file.part_word
-        found.headings = file.headings_over(found.changes)
-        found.state = CHANGED if found.effects or found.sends else UNCHANGED
-        found.is_written, found.also = _written(found.effects, found.address)
-        if found.is_written:
-            found.notes += _other_names(found.address)
-        found.made = _made_anew(found.effects)
-        if (found.made and self.into is not None) or set(found.made) & set(self.targets):
-            found.saved_as = found.made[0]
 
     def commit(self, prepared: Prepared, result: RunResult) -> None:
         """Makes what was prepared real, as the next part of a run."""
@@ -379,32 +363,6 @@ def ensure_kept(program: Program, file: Opened, vocabulary: Vocabulary) -> None:
             raise failure
     for inner in program.inner:
         ensure_kept(inner, file, vocabulary)
-
-
-def _other_names(path: str) -> list[str]:
-    """A note where a file has several names: the result gets this one alone."""
-    try:
-        found = os.stat(path)
-    except OSError:  # a database on a server, or a mailbox
-        return []
-    many = found.st_nlink
-    if many < 2 or stat.S_ISDIR(found.st_mode):
-        return []
-    others = "the other one keeps" if many == 2 else f"the other {many - 1} keep"
-    return [f"This file has {many} names (hard links): {others} the earlier contents."]
-
-
-def _made_anew(effects: Sequence[Effect]) -> list[str]:
-    """The files that come, without those that only move."""
-    gone = {effect.path for effect in effects if effect.patch is None and effect.rows is None}
-    return [effect.path for effect in effects if effect.before is None and effect.source not in gone]
-
-
-def _written(effects: Sequence[Effect], address: str) -> tuple[bool, list[str]]:
-    """Whether a file, or what a folder contains, is among what is changed; and which other files are."""
-    changed = [effect.path for effect in effects if effect.before is not None]
-    own = [path for path in changed if path == address or path.startswith(address + os.sep)]
-    return bool(own), [path for path in changed if path not in own]
 
 
 def _failed(files: Sequence[FileResult], at: FileResult, problem: ScrubError) -> None:
