@@ -232,7 +232,6 @@ def check_killed(chance: random.Random, folder: Path) -> None:
     path = work / name
     shutil.copyfile(DEMO / name, path)
     before = saving.contents(path)
-    scrub.home().settings  # noqa: B018 - so that the home is there
     words = [sys.executable, "-c", _COMMAND, "run", title, str(path)]
     process = subprocess.Popen(words, stdin=subprocess.DEVNULL, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
     with contextlib.suppress(subprocess.TimeoutExpired):
@@ -245,7 +244,7 @@ def check_killed(chance: random.Random, folder: Path) -> None:
     now = saving.contents(path)
     last = next((each for each in scrub.history() if each.files and each.files[0].path == str(path)), None)
     done = last is not None and last.changes > 0 and not last.undone
-    if (now != before) is not done and now != before:
+    if now != before and not done:
         raise Broken(f"{name} was changed, and the history does not say so")
     if now != before:
         assert last is not None

@@ -10,6 +10,7 @@ from pathlib import Path
 
 import pytest
 from conftest import SAMPLE
+from trials import grid
 
 import scrub
 
@@ -49,99 +50,15 @@ def reverse(item: HoldsTexts) -> None:
 
 @action(Reach.CHANGE)
 def trim('''
-FORMAT = '''
-"""Tables whose columns have a fixed width of eight characters."""
-
-from __future__ import annotations
-
-from collections.abc import Iterator
-
-from scrub.formats.file import PickedFile
-from scrub.formats.sheet import OpenSheet
-from scrub.formats.source import opened
-from scrub.model.area import Area
-from scrub.model.grid import ColumnValues
-from scrub.model.text import edited
-from scrub.model.workbook import Workbook
-from scrub.store.patch import Patch
-
-
-class WidthSheet(OpenSheet):
-    """The one sheet."""
-
-    number, protected, name = 1, False, "columns"
-
-    def __init__(self, book, cells):
-        super().__init__()
-        self.book, self.cells = book, cells
-
-    @property
-    def file(self):
-        return self.book
-
-    def used(self):
-        return self.spanning(Area(1, 1, len(self.cells), max(map(len, self.cells))))
-
-    def column_values(self, column):
-        found = self.live.get(column)
-        if found is None:
-            rows = enumerate(self.cells, 1)
-            found = ColumnValues((row, each[column - 1]) for row, each in rows if len(each) >= column)
-            found = self.live[column] = self.with_changes(found, column)
-        return found
-
-    def raw_value(self, row, column):
-        return self.column_values(column).get(row)
-
-    def formula(self, row, column):
-        return None
-
-    def filled_rows(self, area, known=()):
-        columns = range(area.left, area.right + 1)
-        return [r for r in range(area.top, area.bottom + 1) if any(self.raw_value(r, column) for column in columns)]
-
-    def stored_places(self):
-        return [(row, column) for row, each in enumerate(self.cells, 1) for column in range(1, len(each) + 1)]
-
-    def put(self, row, column, value):
-        values = self.column_values(column)
-        before, key = values.get(row), self.key(row, column)
-        former = self.change(key, value, values, before)
-        inner = (Area(row, column, row, column),)
-        self.changed("value", before, value, lambda: self.restore(key, former, before), inner=inner)
-
-    def edit_text(self, row, column, text, edits):
-        self.put(row, column, edited(text, edits))
-
-
-class WidthFile(PickedFile, Workbook):
-    """A file of such columns."""
-
-    def __init__(self, source):
-        super().__init__(source)
-        lines = source.read(0, source.size).decode().splitlines()
-        self.sheet = WidthSheet(self, [[line[at:at + 8].strip() for at in range(0, len(line), 8)] for line in lines])
-
-    def sheets(self) -> Iterator[WidthSheet]:
-        return iter((self.sheet,))
-
-    def lacking(self, what="that"):
-        return f"{self.name}: a .fwf file stores values only, not {what}"
-
-    def patch(self):
-        if not self.recorder:
-            return None
-        used = self.sheet.used()
-        rows = range(1, used.bottom + 1)
-        columns = range(1, used.right + 1)
-        lines = ("".join(f"{self.sheet.raw_value(r, c) or '':<8}" for c in columns).rstrip() for r in rows)
-        return Patch(self.source.digest, self.source.size, [("\\n".join(lines) + "\\n").encode()])
-
-
-def open_width(path):
-    """Opens one."""
-    return opened(path, WidthFile)
-'''
+#: A format is begun from the trial that is most like it: that one parts its fields by bars.
+TRIAL = Path(grid.__file__).read_text()
+FIXED_WIDTH = {
+    '[line.split("|") for line in text.splitlines()]': (
+        "[[line[at:at + 8].strip() for at in range(0, len(line), 8)] for line in text.splitlines()]"
+    ),
+    '"|".join(self._row(row, used.right))': ('"".join(f"{each:<8}" for each in self._row(row, used.right)).rstrip()'),
+    "def open_grid": "def open_width",
+}
 
 
 @pytest.fixture
@@ -161,7 +78,9 @@ def copy(home: Path, tmp_path: Path) -> Path:
     )
     put("catalog/texts.py", "\n@action(Reach.CHANGE)\ndef trim(", ACTION)
     put("catalog/texts.py", "ACTIONS = (trim, ", "ACTIONS = (trim, reverse, ")
-    (package / "formats" / "fixed_width.py").write_text(FORMAT)
+    (package / "formats" / "fixed_width.py").write_text(TRIAL)
+    for old, new in FIXED_WIDTH.items():
+        put("formats/fixed_width.py", old, new)
     line = '    Format("workbook", (".fwf",), "scrub.model.workbook", "scrub.formats.fixed_width:open_width"),\n'
     put(
         "formats/registry.py",

@@ -34,7 +34,8 @@ _DATE = late(r"\d{4}-\d{2}-\d{2}")
 _SURELY_COMMA, _SURELY_POINT = (re.compile(rf"-?\d+{mark}(?:\d{{1,2}}|\d{{4,}})") for mark in (",", r"\."))
 #: Records that are looked at to find out how the file writes its numbers.
 _SAMPLE = 500
-#: Columns that are split off together, and kept when they were read; more of them, up to so many values.
+#: Columns that are split off together, and kept when they were read; more of them are kept up to this number of values.
+#: And the columns that are split off alone before.
 _COLUMNS, _VALUES = 16, 2_000_000
 _ALONE = 4
 #: A sign with digits after it, as in a telephone number: no program runs that as a formula that does anything.
