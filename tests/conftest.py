@@ -7,13 +7,32 @@ from pathlib import Path
 from typing import NamedTuple
 
 import pytest
-from hypothesis import settings
+from hypothesis import HealthCheck, settings
 
 import scrub
 import scrub.cli
 
+#: Whether all is tried: each example, the full size of what is hostile, real servers, an office program. `.ci/run` says so.
+EVERYTHING = bool(os.environ.get("EVERYTHING"))
+
+
+def portion(number: int, least: int = 1) -> int:
+    """How many of so many are tried: a fifth, unless everything is."""
+    return number if EVERYTHING else max(least, number // 5)
+
+
+def size(number: int) -> int:
+    """How large something hostile is made: a tenth, unless everything is tried."""
+    return number if EVERYTHING else number // 10
+
+
+def examples(count: int) -> settings:
+    """How many examples of a property are tried of so many, however long each takes."""
+    return settings(max_examples=portion(count, 5), suppress_health_check=list(HealthCheck))
+
+
 # How fast a machine is decides no test.
-settings.register_profile("whatever the machine", deadline=None)
+settings.register_profile("whatever the machine", examples(100), deadline=None)
 settings.load_profile("whatever the machine")
 
 SAMPLE = Path(scrub.__file__).parent / "demo" / "season-book.xlsx"

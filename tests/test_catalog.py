@@ -7,8 +7,8 @@ from collections.abc import Callable
 from pathlib import Path
 
 import pytest
-from conftest import SAMPLE, Output, macro
-from hypothesis import HealthCheck, given, settings
+from conftest import SAMPLE, Output, examples, macro
+from hypothesis import given
 from hypothesis import strategies as st
 from sheets import load, schema_findings
 
@@ -26,7 +26,7 @@ PERMISSIONS = {
 }  # fmt: skip
 
 
-@settings(max_examples=15, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@examples(15)
 @given(st.sets(st.sampled_from(sorted(PERMISSIONS))), st.sampled_from(["any-cell", "open-cells", "no-cell"]))
 def test_what_is_allowed_is_just_what_was_asked(tmp_path: Path, allowed: set[str], select: str) -> None:
     path = tmp_path / "book.xlsx"

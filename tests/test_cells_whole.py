@@ -18,9 +18,9 @@ import pandas
 import python_calamine
 import xlsxwriter
 from books import TEXTS, Book, books
-from conftest import SAMPLE
+from conftest import SAMPLE, examples
 from documents import put_members
-from hypothesis import HealthCheck, given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 from sheets import members
 
@@ -31,7 +31,6 @@ from scrub.model.area import area_of
 from scrub.model.problem import FileProblem
 from scrub.model.values import shown
 
-SLOW = [HealthCheck.function_scoped_fixture, HealthCheck.too_slow, HealthCheck.data_too_large]
 VALUES = st.one_of(
     st.none(), st.booleans(), TEXTS, st.integers(-999, 999).map(Decimal), st.decimals(-99, 99, places=3),
     st.dates(date(1905, 1, 2), date(2100, 1, 1)), st.just("=1+1"), st.just("_x0041_ \u2603 _x"),
@@ -85,7 +84,7 @@ def expected(value: Any) -> Any:
     return value or None if isinstance(value, str) else value
 
 
-@settings(max_examples=120, deadline=None, suppress_health_check=SLOW)
+@examples(120)
 @given(books(), CHANGES)
 def test_just_the_values_asked_for_are_changed(tmp_path: Path, book: Book, changes: list[Any]) -> None:
     path = tmp_path / "book.xlsx"
@@ -119,7 +118,7 @@ def _calamine(data: bytes, key: tuple[str, int, int]) -> Any:
     return rows[key[1] - 1][key[2] - 1]
 
 
-@settings(max_examples=80, deadline=None, suppress_health_check=SLOW)
+@examples(80)
 @given(books())
 def test_every_text_is_edited_and_nothing_else(tmp_path: Path, book: Book) -> None:
     path = tmp_path / "book.xlsx"
@@ -138,7 +137,7 @@ def test_every_text_is_edited_and_nothing_else(tmp_path: Path, book: Book) -> No
             assert after[key] == (value, form, bold)
 
 
-@settings(max_examples=60, deadline=None, suppress_health_check=SLOW)
+@examples(60)
 @given(books(), CHANGES, st.data())
 def test_what_is_taken_back_leaves_no_trace(
     tmp_path: Path, book: Book, changes: list[Any], data: st.DataObject
@@ -163,7 +162,7 @@ def test_what_is_taken_back_leaves_no_trace(
     assert changed(path, there_and_back) == book.data
 
 
-@settings(max_examples=40, deadline=None, suppress_health_check=SLOW)
+@examples(40)
 @given(books())
 def test_values_are_read_as_others_read_them(tmp_path: Path, book: Book) -> None:
     path = tmp_path / "book.xlsx"

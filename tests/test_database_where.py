@@ -10,8 +10,8 @@ from typing import Any, NamedTuple
 
 import pytest
 from bases import Base
-from conftest import macro
-from hypothesis import HealthCheck, Phase, given, settings
+from conftest import examples, macro
+from hypothesis import Phase, given, settings
 from hypothesis import strategies as st
 from test_databases import started  # noqa: F401 - a fixture
 
@@ -182,10 +182,8 @@ def agree(base: Base, condition: str, monkeypatch: pytest.MonkeyPatch) -> None:
         assert "bug in Scrub" not in found[2]
 
 
-def examples(count: int) -> Callable[[Callable[..., None]], Callable[..., None]]:
-    """How many are tried; each runs several macros, which takes its time."""
-    phases = [phase for phase in Phase if phase is not Phase.shrink]
-    return settings(max_examples=count, suppress_health_check=list(HealthCheck), phases=phases)
+#: Each example runs several macros, which takes its time.
+UNSHRUNK = [phase for phase in Phase if phase is not Phase.shrink]
 
 
 def test_what_turns_into_ascii_is_known() -> None:
@@ -193,7 +191,7 @@ def test_what_turns_into_ascii_is_known() -> None:
     assert {letter for letter in letters if any(each.isascii() for each in fold(letter))} == set(TURNING)
 
 
-@examples(100)
+@settings(examples(100), phases=UNSHRUNK)
 @given(data=st.data())
 def test_sqlite_finds_what_the_macro_finds(home: Path, monkeypatch: pytest.MonkeyPatch, data: st.DataObject) -> None:
     theme = data.draw(themes())
@@ -213,7 +211,7 @@ def test_servers_find_what_the_macro_finds(
     monkeypatch.setenv("SCRUB_SECRET_HUTS", "stove")
     base = Base(engine, started(engine))
 
-    @examples(15)
+    @settings(examples(15), phases=UNSHRUNK)
     @given(data=st.data())
     def check(data: st.DataObject) -> None:
         theme = data.draw(themes())

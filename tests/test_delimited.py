@@ -9,8 +9,8 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from conftest import Output, macro
-from hypothesis import HealthCheck, given, settings
+from conftest import Output, examples, macro
+from hypothesis import given
 from hypothesis import strategies as st
 
 import scrub
@@ -35,7 +35,7 @@ def told(data: bytes, body: str = 'each record in sheet("list")\nlog "x"\nend', 
     return str(found.problem)
 
 
-@settings(max_examples=150, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@examples(150)
 @given(
     st.integers(1, 4).flatmap(lambda n: st.lists(st.lists(FIELDS, min_size=n, max_size=n), min_size=1, max_size=6)),
     st.sampled_from([",", ";", "\t", "|"]), st.sampled_from(["\r\n", "\n"]), st.booleans(),

@@ -13,9 +13,9 @@ from typing import Any
 import docx
 import openpyxl
 import pytest
-from conftest import Output, macro
+from conftest import Output, examples, macro
 from documents import W, document, looks, members, put_members, resolved, texts
-from hypothesis import HealthCheck, given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 from lxml import etree
 from opentexts import opentext
@@ -86,7 +86,7 @@ def edits_of(draw: st.DrawFn, length: int) -> list[tuple[int, int, str]]:
     return [(start, end, draw(st.sampled_from(["", "x", "x y ", "\t", "\n", "&<", "\u00e9"]))) for start, end in pairs]
 
 
-@settings(suppress_health_check=[HealthCheck.too_slow], max_examples=150)
+@examples(150)
 @given(st.lists(PARAGRAPHS, min_size=1, max_size=3), st.data())
 def test_any_edit_of_any_paragraph_is_just_that_edit(paragraphs: list[str], data: st.DataObject) -> None:
     with tempfile.TemporaryDirectory() as folder:
@@ -525,7 +525,7 @@ def test_letters_of_an_attempt_that_failed_are_not_made(home: Path) -> None:
     assert found.log == ["x"]
 
 
-@settings(suppress_health_check=[HealthCheck.too_slow], max_examples=120)
+@examples(120)
 @given(st.lists(PARAGRAPHS, min_size=1, max_size=2), st.data())
 def test_recorded_edits_can_be_accepted_and_refused(paragraphs: list[str], data: st.DataObject) -> None:
     with tempfile.TemporaryDirectory() as folder:

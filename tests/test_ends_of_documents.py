@@ -9,9 +9,9 @@ import zipfile
 from pathlib import Path
 
 import pytest
-from conftest import macro
+from conftest import examples, macro
 from documents import W, document, members, put_members, resolved, texts
-from hypothesis import HealthCheck, given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 from lxml import etree
 from opentexts import opentext
@@ -45,7 +45,7 @@ SETTINGS = st.sampled_from(
     st.booleans(),
     st.booleans(),
 )
-@settings(max_examples=40, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@examples(40)
 def test_what_is_recorded_at_the_end_leaves_nothing_behind(
     home: Path, paragraphs: list[tuple[str, str]], gone: set[int], adds: bool, marked: bool
 ) -> None:

@@ -7,7 +7,8 @@ import re
 from pathlib import Path
 
 import pytest
-from hypothesis import HealthCheck, given, settings
+from conftest import examples
+from hypothesis import given
 from hypothesis import strategies as st
 from mails import run
 
@@ -31,7 +32,7 @@ def box(path: Path, bodies: list[str], line_end: str, part: str = "") -> Path:
 
 
 @given(st.lists(st.sampled_from(BODIES), min_size=2, max_size=4), st.sampled_from(EDITS), st.sampled_from(["\n", "\r\n"]), st.sampled_from(["", "Content-Type: text/plain\nContent-Transfer-Encoding: base64\n"]))  # fmt: skip
-@settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@examples(60)
 def test_messages_stay_parted_by_an_empty_line(
     home: Path, tmp_path: Path, bodies: list[str], edit: str, line_end: str, part: str
 ) -> None:

@@ -13,7 +13,8 @@ import openpyxl
 import pytest
 import xlsxwriter
 from books import MAIN, RELS, packed
-from hypothesis import HealthCheck, given, settings
+from conftest import examples
+from hypothesis import given
 from hypothesis import strategies as st
 from lxml import etree
 from sheets import load, members, schema_findings
@@ -45,7 +46,7 @@ VALUES = st.text(st.sampled_from("ab>&<é "), max_size=4)
 
 
 @given(st.data(), st.dictionaries(NAMES, VALUES), st.dictionaries(NAMES, st.none() | VALUES))
-@settings(max_examples=60)
+@examples(60)
 def test_attributes_of_every_spelling_of_an_element(
     data: st.DataObject, there: dict[str, str], wanted: dict[str, str | None]
 ) -> None:
@@ -64,7 +65,7 @@ def test_attributes_of_every_spelling_of_an_element(
 
 
 @given(st.data())
-@settings(max_examples=25, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@examples(25)
 def test_settings_of_sheets_in_every_spelling(home: Path, data: st.DataObject) -> None:
     """All that sets attributes of a sheet works on each legal form of the elements that are there."""
     prefixed = data.draw(st.booleans())

@@ -9,8 +9,9 @@ from unittest import mock
 
 import docx
 import pytest
+from conftest import examples
 from documents import W, document, members
-from hypothesis import HealthCheck, example, given, settings
+from hypothesis import example, given
 from hypothesis import strategies as st
 from test_documents import PARAGRAPHS, edits_of
 
@@ -90,7 +91,7 @@ def _told(span: Span) -> tuple[object, ...]:
     return (*own, span.start, span.open_end, span.close_start, span.end, [_told(each) for each in span.children])
 
 
-@settings(suppress_health_check=[HealthCheck.too_slow], max_examples=400)
+@examples(400)
 @given(BODIES)
 @example('<w:p><w:p w:rsidR="1"/></w:p>')
 def test_the_tree_is_the_one_that_reading_every_element_gives(body: str) -> None:
@@ -122,13 +123,13 @@ def test_most_of_a_document_is_found() -> None:
     assert [each.style for each in found.plain_paragraphs(data)] == [b"H1"] * 3
 
 
-@settings(suppress_health_check=[HealthCheck.too_slow], max_examples=250)
+@examples(250)
 @given(st.lists(SHORT, min_size=3, max_size=6), st.booleans(), st.data())
 def test_edits_give_the_same_bytes(paragraphs: list[str], recorded: bool, data: st.DataObject) -> None:
     _same_both_ways(paragraphs, recorded, data)
 
 
-@settings(suppress_health_check=[HealthCheck.too_slow], max_examples=100)
+@examples(100)
 @given(st.lists(st.one_of(ONE, PARAGRAPHS), min_size=1, max_size=3), st.booleans(), st.data())
 def test_edits_of_any_paragraphs_give_the_same_bytes(
     paragraphs: list[str], recorded: bool, data: st.DataObject

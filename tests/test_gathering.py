@@ -11,8 +11,8 @@ from typing import Any
 
 import openpyxl
 import pytest
-from conftest import SAMPLE, Output, macro, problems, said
-from hypothesis import HealthCheck, given, settings
+from conftest import SAMPLE, Output, examples, macro, problems, said
+from hypothesis import given
 from hypothesis import strategies as st
 
 import scrub
@@ -103,7 +103,7 @@ def test_pairs_are_what_a_dictionary_of_folded_texts_is(steps: list[tuple[str, i
     st.booleans(),
     st.booleans(),
 )
-@settings(suppress_health_check=[HealthCheck.function_scoped_fixture])
+@examples(100)
 def test_a_sorted_loop_is_stable_and_has_the_empty_ones_last(
     tmp_path: Path, rows: list[tuple[str | None, int | None, bool]], one: bool, other: bool
 ) -> None:

@@ -9,7 +9,7 @@ from pathlib import Path
 
 import pytest
 import xlsxwriter
-from conftest import macro
+from conftest import examples, macro
 from hypothesis import settings
 from hypothesis import strategies as st
 from hypothesis.stateful import RuleBasedStateMachine, initialize, invariant, rule
@@ -104,5 +104,5 @@ class Histories(RuleBasedStateMachine):
         shutil.rmtree(self.folder)
 
 
-Histories.TestCase.settings = settings(max_examples=25, stateful_step_count=14, deadline=None)
+Histories.TestCase.settings = settings(examples(25), stateful_step_count=14)
 TestHistories = Histories.TestCase

@@ -10,8 +10,8 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from conftest import SAMPLE, macro
-from hypothesis import HealthCheck, given, settings
+from conftest import SAMPLE, examples, macro
+from hypothesis import given
 from hypothesis import strategies as st
 from pdfs import Agreeing
 from PIL import Image, ImageChops, ImageCms, ImageOps
@@ -60,7 +60,7 @@ def same(one: Image.Image, other: Image.Image) -> bool:
     st.lists(st.sampled_from(["left", "right", "upside-down"]), max_size=5),
     st.sampled_from([".jpg", ".png"]),
 )
-@settings(max_examples=40, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@examples(40)
 def test_a_picture_turned_by_its_mark_and_then_by_its_points_looks_the_same(
     home: Path, tmp_path: Path, orientation: int, turns: list[str], ending: str
 ) -> None:

@@ -11,8 +11,8 @@ from typing import Any
 import openpyxl
 import pytest
 import xlsxwriter
-from conftest import macro
-from hypothesis import HealthCheck, given, settings
+from conftest import examples, macro
+from hypothesis import given
 from hypothesis import strategies as st
 from sheets import load, members, schema_findings
 from test_structure import done, rich, run
@@ -27,7 +27,6 @@ STEPS = st.lists(
     ),
     min_size=1, max_size=5,
 )  # fmt: skip
-SUPPRESSED = [HealthCheck.function_scoped_fixture]
 
 
 def worded(steps: list[tuple[str, bool, bool, int, int]]) -> tuple[str, list[int], list[int]]:
@@ -81,7 +80,7 @@ def address(row: int, column: int, marks: int) -> str:
 
 
 @given(STEPS, REFERENCES)
-@settings(max_examples=60, deadline=None, suppress_health_check=SUPPRESSED)
+@examples(60)
 def test_every_reference_still_finds_its_cells(
     home: Path,
     tmp_path: Path,
@@ -152,7 +151,7 @@ def seen(formula: Any, grid: list[list[Any]]) -> set[int] | None:
 
 
 @given(STEPS)
-@settings(max_examples=60, deadline=None, suppress_health_check=SUPPRESSED)
+@examples(60)
 def test_tables_of_texts_are_rearranged_alike(
     home: Path, tmp_path: Path, steps: list[tuple[str, bool, bool, int, int]]
 ) -> None:

@@ -16,9 +16,9 @@ from typing import Any
 
 import openpyxl
 import pytest
-from conftest import SAMPLE, macro
+from conftest import SAMPLE, examples, macro
 from documents import put_members
-from hypothesis import HealthCheck, assume, given, settings
+from hypothesis import assume, given
 from hypothesis import strategies as st
 from openpyxl.styles import Font
 from pdfs import Agreeing
@@ -31,7 +31,6 @@ from scrub.formats.workbook import row_form
 from scrub.formats.workbook.cells import SheetCells
 from scrub.runner import flat, function, written
 
-QUIET = [HealthCheck.function_scoped_fixture, HealthCheck.too_slow, HealthCheck.filter_too_much]
 AT_ONCE, NEVER = 1, 10**9
 
 # -- bodies in which everything meets everything: what goes wrong must go wrong alike
@@ -157,7 +156,7 @@ def done(text: str, path: Path) -> tuple[Any, ...]:
     return said, found.said, found.log, [f"{each.place}: {each}" for each in found.changes]
 
 
-@settings(max_examples=250, deadline=None, suppress_health_check=QUIET)
+@examples(250)
 @given(st.lists(lines(1), min_size=1, max_size=5), conditions(1), TABLE)
 def test_a_long_loop_does_what_a_short_one_does(
     tmp_path: Path, body: list[list[str]], where: str, table: list[tuple[Any, ...]]
@@ -179,7 +178,7 @@ def test_a_long_loop_does_what_a_short_one_does(
     assert both[0] == both[1], text
 
 
-@settings(max_examples=60, deadline=None, suppress_health_check=QUIET)
+@examples(60)
 @given(st.lists(steps(2), min_size=1, max_size=4).map(_together))
 def test_statements_in_one_function_do_what_their_twins_do(program: Step) -> None:
     whole = _together([*(_given(name, Both("1", "1")) for name in NAMES), program, _said("end")])
@@ -270,7 +269,7 @@ LAID = st.one_of(
 )  # fmt: skip
 
 
-@settings(max_examples=60, deadline=None, suppress_health_check=QUIET)
+@examples(60)
 @given(
     st.lists(st.lists(LAID, min_size=1, max_size=4), min_size=1, max_size=12),
     st.sampled_from(["", "bold", "taken back"]),
@@ -364,7 +363,7 @@ ODD = [
 TEXTS = ["Larch", "a &lt; b", "_x0041_", "é", "", " x", "two words"]
 
 
-@settings(max_examples=200, deadline=None, suppress_health_check=QUIET)
+@examples(200)
 @given(
     st.sampled_from(FORMS),
     st.sampled_from([*FORMS, *ODD]),

@@ -10,9 +10,10 @@ from pathlib import Path
 
 import docx
 import pytest
+from conftest import examples
 from documents import document, looks, resolved, texts
 from docx.shared import Pt, RGBColor
-from hypothesis import HealthCheck, given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 from sheets import schema_findings
 from test_documents import PARAGRAPHS, edits_of, made, run
@@ -37,7 +38,7 @@ def _rest(look: str, name: str) -> str:
     return "" if not re.sub(r"</?w:rPr[^>]*>", "", plain) else re.sub(r' xmlns:w="[^"]*"', "", plain)
 
 
-@settings(suppress_health_check=[HealthCheck.too_slow], max_examples=150)
+@examples(150)
 @given(st.lists(PARAGRAPHS, min_size=1, max_size=2), SET, st.booleans(), st.data())
 def test_a_look_is_that_of_the_letters_asked_for_and_of_no_other(
     paragraphs: list[str], wanted: tuple[str, object, str], recorded: bool, data: st.DataObject
@@ -139,7 +140,7 @@ def test_looks_come_from_styles_too(home: Path) -> None:
     assert found.log == ["yes #00ff00 10.5", "no #00ff00 10.5", "no #00ff00 10.5", "yes  10.5"]
 
 
-@settings(suppress_health_check=[HealthCheck.too_slow], max_examples=60)
+@examples(60)
 @given(st.lists(PARAGRAPHS, min_size=1, max_size=2), st.data())
 def test_edits_and_looks_together(paragraphs: list[str], data: st.DataObject) -> None:
     with tempfile.TemporaryDirectory() as folder:

@@ -13,8 +13,8 @@ from typing import Any
 import openpyxl
 import pytest
 import xlsxwriter
-from conftest import SAMPLE, Output, macro
-from hypothesis import HealthCheck, given, settings
+from conftest import SAMPLE, Output, examples, macro
+from hypothesis import given
 from hypothesis import strategies as st
 from sheets import changed_parts, members, states
 
@@ -80,7 +80,7 @@ def packages(draw: st.DrawFn) -> bytes:
     return raw.getvalue()
 
 
-@settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@examples(60)
 @given(packages())
 def test_any_package_keeps_what_is_not_changed(tmp_path: Path, data: bytes) -> None:
     old, path = tmp_path / "old.xlsx", tmp_path / "book.xlsx"
@@ -105,7 +105,7 @@ def test_any_package_keeps_what_is_not_changed(tmp_path: Path, data: bytes) -> N
     assert path.read_bytes() == new
 
 
-@settings(max_examples=200)
+@examples(200)
 @given(st.binary(max_size=200), st.data())
 def test_a_patch_and_its_inverse(old: bytes, data: st.DataObject) -> None:
     copy = st.tuples(st.integers(0, len(old)), st.integers(0, len(old))).map(

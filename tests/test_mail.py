@@ -11,8 +11,8 @@ from email.message import EmailMessage
 from pathlib import Path
 
 import pytest
-from conftest import Output
-from hypothesis import HealthCheck, example, given, settings
+from conftest import Output, examples
+from hypothesis import example, given
 from hypothesis import strategies as st
 from mails import SHAPES, a_message, maildir, mbox, run, seen, stored, subject
 
@@ -182,7 +182,7 @@ TEXTS = st.text(alphabet="aF>\u00fc \n.", max_size=30)
 LETTERS = st.lists(st.tuples(st.sampled_from(["", "Fwd: ", "WG: ", "Re: Fwd: "]), st.text(alphabet="ab \u00fc", min_size=1, max_size=8), TEXTS, st.booleans()), max_size=6)  # fmt: skip
 
 
-@settings(max_examples=40, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@examples(40)
 @given(LETTERS, st.sets(st.integers(0, 5)), st.sets(st.integers(0, 5)), st.booleans())
 @example([("Fwd: ", "a", "From x\n>From y\n\nFrom z", True)] * 3, {1}, {2}, True)
 def test_a_mailbox_changes_in_what_is_asked_alone(

@@ -8,7 +8,8 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from hypothesis import HealthCheck, given, settings
+from conftest import examples
+from hypothesis import given
 from hypothesis import strategies as st
 from mails import maildir, run
 
@@ -36,7 +37,7 @@ def read(data: bytes) -> Any:
     st.sampled_from(["new", "Note: new\nmore", "größer", "a b " * 400]),
     st.sampled_from([b"\n", b"\r\n"]),
 )
-@settings(max_examples=40, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@examples(40)
 def test_a_text_comes_below_the_headers_of_its_part(home: Path, part: bytes, text: str, end: bytes) -> None:
     path = Path("water.eml")
     data = (

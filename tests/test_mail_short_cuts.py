@@ -12,7 +12,8 @@ from itertools import pairwise
 from pathlib import Path
 from typing import Any
 
-from hypothesis import HealthCheck, assume, example, given, settings
+from conftest import examples
+from hypothesis import assume, example, given
 from hypothesis import strategies as st
 from mails import run
 
@@ -70,7 +71,7 @@ def leaves(message: Message) -> list[tuple[str, Any]]:
     ]
 
 
-@settings(suppress_health_check=[HealthCheck.function_scoped_fixture], max_examples=150)
+@examples(150)
 @given(TREES, st.booleans())
 @example([["a"], []], True)
 def test_parts_are_where_the_library_sees_them(tree: object, crlf: bool) -> None:

@@ -8,8 +8,8 @@ from typing import Any
 
 import marko
 import pytest
-from conftest import macro
-from hypothesis import HealthCheck, given, settings
+from conftest import examples, macro
+from hypothesis import given
 from hypothesis import strategies as st
 from marko.block import BlockElement
 
@@ -116,7 +116,7 @@ LINES = st.sampled_from([
 
 
 @given(st.lists(LINES, max_size=12), st.sampled_from(["trim", "single-spaces", "sentence-case", "title-case", "upper"]))
-@settings(max_examples=80, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@examples(80)
 def test_the_structure_of_any_text_stays(home: Path, lines: list[str], body: str) -> None:
     path = Path("any.md")
     text = "\n".join(lines) + "\n"
@@ -126,7 +126,7 @@ def test_the_structure_of_any_text_stays(home: Path, lines: list[str], body: str
 
 
 @given(st.lists(LINES, max_size=12))
-@settings(max_examples=80, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@examples(80)
 def test_headings_are_those_that_others_find(home: Path, lines: list[str]) -> None:
     path = Path("any.md")
     path.write_text("\n".join(lines) + "\n")

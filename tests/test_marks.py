@@ -15,10 +15,10 @@ import odfdo
 import pytest
 import test_documents as office
 import test_opentexts as open_document
-from conftest import SAMPLE
+from conftest import SAMPLE, examples
 from documents import W, document, looks, members, resolved, texts
 from docx.enum.style import WD_STYLE_TYPE
-from hypothesis import HealthCheck, given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 from lxml import etree
 from mails import Approving
@@ -120,7 +120,7 @@ def _marked(paragraph: Any, put: list[tuple[str, int, int]]) -> list[tuple[str, 
     return found
 
 
-@settings(suppress_health_check=[HealthCheck.too_slow], max_examples=150, deadline=None)
+@examples(150)
 @given(st.lists(office.PARAGRAPHS, min_size=1, max_size=2), st.booleans(), st.lists(PUT, min_size=2, max_size=2))
 def test_a_mark_lies_over_the_letters_asked_for(
     paragraphs: list[str], recorded: bool, put: list[list[tuple[str, int, int]]]
@@ -156,7 +156,7 @@ def test_a_mark_lies_over_the_letters_asked_for(
         assert path.read_bytes() == old
 
 
-@settings(suppress_health_check=[HealthCheck.too_slow], max_examples=150, deadline=None)
+@examples(150)
 @given(st.lists(open_document.SIMPLE, min_size=1, max_size=2), st.booleans(), st.lists(PUT, min_size=2, max_size=2))
 def test_a_mark_lies_over_the_letters_asked_for_in_odt(
     paragraphs: list[str], recorded: bool, put: list[list[tuple[str, int, int]]]
@@ -200,7 +200,7 @@ def test_a_mark_lies_over_the_letters_asked_for_in_odt(
         assert path.read_bytes() == old
 
 
-@settings(suppress_health_check=[HealthCheck.too_slow], max_examples=150, deadline=None)
+@examples(150)
 @given(st.sampled_from(["docx", "odt"]), st.booleans(), PUT, st.data())
 def test_words_under_marks_are_edited_as_others_are(
     kind: str, recorded: bool, put: list[tuple[str, int, int]], data: st.DataObject

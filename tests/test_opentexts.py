@@ -10,9 +10,9 @@ from typing import Any
 
 import odfdo
 import pytest
-from conftest import Output
+from conftest import Output, examples
 from documents import members, put_members
-from hypothesis import HealthCheck, assume, given, settings
+from hypothesis import assume, given
 from hypothesis import strategies as st
 from lxml import etree
 from opentexts import AUTOMATIC, NS, letters, looks, opentext, reviewed, texts
@@ -51,7 +51,7 @@ PARAGRAPHS = st.lists(st.one_of(CONTENT, SPAN, SPAN, NESTED, LINK), max_size=4).
 )
 
 
-@settings(suppress_health_check=[HealthCheck.too_slow], max_examples=200)
+@examples(200)
 @given(st.lists(PARAGRAPHS, min_size=1, max_size=3), st.data())
 def test_any_edit_of_any_paragraph_is_just_that_edit(paragraphs: list[str], data: st.DataObject) -> None:
     with tempfile.TemporaryDirectory() as folder:
@@ -81,7 +81,7 @@ SIMPLE = st.builds(
 )  # fmt: skip
 
 
-@settings(suppress_health_check=[HealthCheck.too_slow], max_examples=150, deadline=None)
+@examples(150)
 @given(st.lists(SIMPLE, min_size=1, max_size=5), st.booleans(), st.data())
 def test_recorded_edits_are_accepted_and_refused_by_the_rules(
     paragraphs: list[str], above: bool, data: st.DataObject
@@ -152,7 +152,7 @@ VALUES = {
 }  # fmt: skip
 
 
-@settings(suppress_health_check=[HealthCheck.too_slow], max_examples=200)
+@examples(200)
 @given(st.lists(PARAGRAPHS, min_size=1, max_size=3), st.data())
 def test_a_look_of_some_letters_is_theirs_alone(paragraphs: list[str], data: st.DataObject) -> None:
     with tempfile.TemporaryDirectory() as folder:

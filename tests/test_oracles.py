@@ -8,16 +8,14 @@ from pathlib import Path
 from typing import Any
 
 from books import packed
-from conftest import macro, problems, said
-from hypothesis import HealthCheck, given, settings
+from conftest import examples, macro, problems, said
+from hypothesis import given
 from hypothesis import strategies as st
 from openpyxl.formula import Tokenizer
 from openpyxl.formula.translate import Translator
 from openpyxl.utils.cell import range_boundaries
 
 import scrub
-
-QUIET = [HealthCheck.function_scoped_fixture, HealthCheck.too_slow]
 
 # -- formulas
 
@@ -64,7 +62,7 @@ def check(formula: str) -> str:
     return problem_of(formula, lambda name, sheet: False, lambda name: True)
 
 
-@settings(max_examples=150, deadline=None)
+@examples(150)
 @given(formulas())
 def test_a_right_formula_is_taken_and_its_ranges_are_found(formula: str) -> None:
     from scrub.formats.workbook.formulas import references
@@ -85,7 +83,7 @@ def test_a_right_formula_is_taken_and_its_ranges_are_found(formula: str) -> None
         assert area == (rows[0], columns[0], rows[1], columns[1])
 
 
-@settings(max_examples=150, deadline=None)
+@examples(150)
 @given(formulas(), st.integers(0, 30), st.integers(0, 5))
 def test_a_formula_moves_as_another_reader_moves_it(formula: str, rows: int, columns: int) -> None:
     from scrub.formats.workbook.formulas import translated
@@ -98,7 +96,7 @@ def test_a_formula_moves_as_another_reader_moves_it(formula: str, rows: int, col
     assert "=" + moved == other
 
 
-@settings(max_examples=150, deadline=None)
+@examples(150)
 @given(formulas(), st.data())
 def test_a_formula_with_a_slip_is_refused(formula: str, data: st.DataObject) -> None:
     slip = data.draw(st.sampled_from(["(", ")", "bracket", "==", "end", "start", "names"]))
@@ -156,7 +154,7 @@ def reached(cells: dict[str, list[str] | None], changed: set[str]) -> set[str]:
         old |= fresh
 
 
-@settings(max_examples=80, deadline=None, suppress_health_check=QUIET)
+@examples(80)
 @given(sheets_of_formulas(), st.lists(st.sampled_from(CELLS), min_size=1, max_size=3, unique=True), st.booleans())
 def test_a_result_is_old_just_where_a_change_reaches_it(
     tmp_path: Path, cells: dict[str, list[str] | None], wanted: list[str], before: bool
@@ -223,7 +221,7 @@ PROSE = st.lists(
 BODY = 'macro Mark\nabout Marks what is late.\nfor   workbook\n\neach sheet where sheet.hidden\n    sheet.hidden = no\nend\nsay "Done, {count(sheet)}."\n'
 
 
-@settings(max_examples=60, deadline=None)
+@examples(60)
 @given(PROSE, PROSE, st.sampled_from(["plain", "fenced", "quoted", "crlf", "printable"]))
 def test_a_macro_is_the_same_whatever_is_round_it(before: list[str], after: list[str], how: str) -> None:
     body = BODY
@@ -245,7 +243,7 @@ def test_a_macro_is_the_same_whatever_is_round_it(before: list[str], after: list
 # -- the language
 
 
-@settings(max_examples=60, deadline=None)
+@examples(60)
 @given(
     st.integers(0, 6),
     st.integers(0, 6),
@@ -260,7 +258,7 @@ def test_loops_by_count_turn_so_often(a: int, b: int, form: str) -> None:
     assert "    say" in tidied
 
 
-@settings(max_examples=60, deadline=None)
+@examples(60)
 @given(st.integers(-5, 30))
 def test_while_ends_when_its_condition_does(limit: int) -> None:
     assert said(f'n = 0\nwhile n < {limit}\nn = n + 2\nend while\nsay "{{n}}"') == [str(max(0, limit + limit % 2))]

@@ -8,8 +8,8 @@ from pathlib import Path
 
 import pytest
 from books import MAIN, RELS, Book, books, packed
-from conftest import SAMPLE, macro
-from hypothesis import HealthCheck, given, settings
+from conftest import SAMPLE, examples, macro
+from hypothesis import given
 from hypothesis import strategies as st
 from lxml import etree
 from sheets import changed_parts, load, members, schema_findings
@@ -64,9 +64,7 @@ def check_order(path: Path) -> None:
     assert in_order(parts["xl/styles.xml"], STYLES)
 
 
-@settings(
-    max_examples=20, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture, HealthCheck.too_slow]
-)
+@examples(20)
 @given(
     st.booleans(),
     st.lists(st.sampled_from(SETTINGS), min_size=2, max_size=9, unique=True),
@@ -93,9 +91,7 @@ def test_settings_in_any_order_keep_to_the_schema(
     load(path)
 
 
-@settings(
-    max_examples=25, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture, HealthCheck.too_slow]
-)
+@examples(25)
 @given(
     st.one_of(st.just(None), books()),
     st.lists(st.sampled_from([s for s in SETTINGS if s[1] != "clear-it"]), min_size=1, max_size=6, unique=True),
@@ -182,7 +178,7 @@ PLACES = [
 ]
 
 
-@settings(max_examples=25, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@examples(25)
 @given(
     st.sampled_from(PLACES),
     st.one_of(TEXTS, st.sampled_from(["_x0041_", "a\x01b", "\x0b", "_xD83D__xDE00_", "\ufffe", "&<>", "a\nb"])),

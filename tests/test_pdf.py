@@ -10,7 +10,8 @@ from typing import Any, cast
 import pikepdf
 import pypdf
 import pytest
-from hypothesis import HealthCheck, given, settings
+from conftest import examples
+from hypothesis import given
 from hypothesis import strategies as st
 from pdfs import Sheet, clean, done, drawn, made, needs_poppler, needs_qpdf, reds, run, seal
 from PIL import ImageChops
@@ -51,7 +52,7 @@ CONTENTS = [
     st.sampled_from(["top-left", "bottom-right", "middle", "top"]),
     st.sampled_from(["table", "stream"]),
 )
-@settings(max_examples=25, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@examples(25)
 def test_a_stamp_is_where_it_was_asked_for_on_any_page(
     home: Path, tmp_path: Path, page: tuple[Any, int, int, bool], content: bytes, spot: str, table: str
 ) -> None:
@@ -319,7 +320,7 @@ TOKENS = st.lists(
 
 
 @given(TOKENS, st.sampled_from([b" ", b"\n", b"\r"]))
-@settings(max_examples=300, deadline=None)
+@examples(300)
 def test_what_is_open_is_told_as_a_whole_reader_of_pages_tells_it(tokens: list[bytes], between: bytes) -> None:
     from scrub.formats.pdf.content import balance
 

@@ -8,8 +8,8 @@ from collections.abc import Callable
 from pathlib import Path
 
 import pytest
-from conftest import Output, macro, problems
-from hypothesis import given, settings
+from conftest import Output, examples, macro, problems
+from hypothesis import given
 from hypothesis import strategies as st
 
 import scrub
@@ -328,7 +328,7 @@ def test_random_bytes_are_told_as_such(data: bytes) -> None:
     assert scrub.cli.run(["check", "noise.scrub"]) in (1, 2)
 
 
-@settings(max_examples=300)
+@examples(300)
 @given(st.data())
 def test_no_macro_breaks_the_reader(data: st.DataObject) -> None:
     """Prefixes, cuts, doubled and swapped pieces of a macro, and plain noise: problems or none, never an exception."""

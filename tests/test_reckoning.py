@@ -12,13 +12,11 @@ from pathlib import Path
 from typing import Any, NamedTuple
 
 import openpyxl
-from conftest import macro
-from hypothesis import HealthCheck, given, settings
+from conftest import examples, macro
+from hypothesis import given
 from hypothesis import strategies as st
 
 import scrub
-
-QUIET = [HealthCheck.function_scoped_fixture, HealthCheck.too_slow]
 
 # -- expressions: written once in words and once in signs
 
@@ -74,7 +72,7 @@ def conditions(depth: int) -> st.SearchStrategy[Both]:
     )
 
 
-@settings(max_examples=200, deadline=None, suppress_health_check=QUIET)
+@examples(200)
 @given(numbers(3), conditions(3), st.lists(st.integers(-5, 5), min_size=3, max_size=3))
 def test_expressions_bind_as_one_reads_them(number: Both, condition: Both, start: list[int]) -> None:
     values = dict(zip(NAMES, start, strict=True))
@@ -245,7 +243,7 @@ def steps(depth: int, looped: bool = False) -> st.SearchStrategy[Step]:
     )
 
 
-@settings(max_examples=150, deadline=None, suppress_health_check=QUIET)
+@examples(150)
 @given(st.lists(steps(2), min_size=1, max_size=5).map(_together))
 def test_statements_do_what_their_twins_do(program: Step) -> None:
     whole = _together([*(_given(name, Both("1", "1")) for name in NAMES), program, _said("end")])
@@ -384,7 +382,7 @@ def _rows_of(path: Path, count: int) -> list[Row]:
     return [{**row, "Nights": None if row["Nights"] is None else int(row["Nights"])} for row in rows]
 
 
-@settings(max_examples=120, deadline=None, suppress_health_check=QUIET)
+@examples(120)
 @given(ROWS, st.lists(st.tuples(TESTS, DEEDS), min_size=1, max_size=4))
 def test_records_change_as_rows_of_python_do(tmp_path: Path, rows: list[Row], parts: list[tuple[Test, Deed]]) -> None:
     body = ["met = 0", "each sheet"]
@@ -417,7 +415,7 @@ NEEDLES = st.text("aAb.+ü", min_size=1, max_size=2)
 HEAPS = st.lists(st.text("aAbB.+üÜ ", min_size=1, max_size=8).filter(str.strip), min_size=1, max_size=5)
 
 
-@settings(max_examples=100, deadline=None, suppress_health_check=QUIET)
+@examples(100)
 @given(HEAPS, NEEDLES, st.sampled_from(["", "x", "aa", "\\1"]), st.booleans())
 def test_a_text_is_replaced_alike_everywhere(
     tmp_path: Path, texts: list[str], needle: str, fresh: str, exactly: bool

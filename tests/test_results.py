@@ -10,8 +10,8 @@ import openpyxl
 import pytest
 import xlsxwriter
 from books import packed
-from conftest import macro
-from hypothesis import HealthCheck, given, settings
+from conftest import examples, macro
+from hypothesis import given
 from hypothesis import strategies as st
 from sheets import load, members
 
@@ -186,7 +186,7 @@ EXACT = [
 ]
 
 
-@settings(max_examples=25, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@examples(25)
 @given(
     st.lists(st.tuples(st.sampled_from(["", ' s="1"', ' s="2"']), st.sampled_from(EXACT)), min_size=1, max_size=5),
     st.booleans(),

@@ -8,8 +8,9 @@ from pathlib import Path
 
 import docx
 import pytest
+from conftest import examples
 from documents import W, document, members, resolved, texts
-from hypothesis import HealthCheck, given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 from lxml import etree
 from sheets import schema_findings
@@ -18,7 +19,7 @@ from test_documents import COMMENTS, PARAGRAPHS, REVIEWED, edits_of, made, run
 import scrub
 
 
-@settings(suppress_health_check=[HealthCheck.too_slow], max_examples=100)
+@examples(100)
 @given(st.lists(PARAGRAPHS, min_size=1, max_size=2), st.booleans(), st.data())
 def test_the_changes_of_one_author_are_decided_on_and_the_others_wait(
     paragraphs: list[str], accepted: bool, data: st.DataObject

@@ -8,8 +8,8 @@ from pathlib import Path
 
 import openpyxl
 import pytest
-from conftest import macro
-from hypothesis import HealthCheck, given, settings
+from conftest import examples, macro
+from hypothesis import given
 from hypothesis import strategies as st
 from mails import Approving
 from test_structure import done
@@ -30,7 +30,7 @@ def rows(path: Path, delimiter: str = ",") -> list[list[str]]:
     st.sampled_from(["\n", "\r\n"]),
     st.booleans(),
 )
-@settings(max_examples=30, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@examples(30)
 def test_every_row_has_all_its_fields(
     home: Path, added: list[list[str]], delimiter: str, end: str, ended: bool
 ) -> None:

@@ -9,16 +9,14 @@ from typing import Any
 import openpyxl
 import pytest
 import xlsxwriter
-from conftest import SAMPLE
-from hypothesis import HealthCheck, given, settings
+from conftest import SAMPLE, examples
+from hypothesis import given
 from hypothesis import strategies as st
 from openpyxl.formula.translate import Translator
 from sheets import changed_parts, load, members, schema_findings
 from test_structure import done, run
 
 import scrub
-
-SUPPRESSED = [HealthCheck.function_scoped_fixture]
 
 
 def plain(path: Path) -> None:
@@ -164,7 +162,7 @@ end''', path)  # fmt: skip
 
 
 @given(st.lists(st.tuples(*[st.integers(1, 8)] * 4), min_size=1, max_size=6))
-@settings(max_examples=40, deadline=None, suppress_health_check=SUPPRESSED)
+@examples(40)
 def test_each_cell_has_the_rule_it_was_given_last(home: Path, tmp_path: Path, given_: list[tuple[int, ...]]) -> None:
     path = tmp_path / "book.xlsx"
     book = xlsxwriter.Workbook(path)

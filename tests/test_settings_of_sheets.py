@@ -8,8 +8,8 @@ from typing import Any
 import openpyxl
 import pytest
 from books import packed
-from conftest import SAMPLE, macro
-from hypothesis import HealthCheck, given, settings
+from conftest import SAMPLE, examples, macro
+from hypothesis import given
 from hypothesis import strategies as st
 from sheets import load, members, schema_findings
 
@@ -202,7 +202,7 @@ LOOKS = st.one_of(
 )
 
 
-@settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@examples(60)
 @given(st.lists(st.tuples(st.integers(1, 3), st.integers(1, 3), LOOKS), min_size=1, max_size=8))
 def test_looks_are_set_and_no_other(tmp_path: Path, changes: list[Any]) -> None:
     path = tmp_path / "book.xlsx"

@@ -8,7 +8,8 @@ from typing import Any
 import openpyxl
 import pytest
 import xlsxwriter
-from hypothesis import HealthCheck, given, settings
+from conftest import examples
+from hypothesis import given
 from hypothesis import strategies as st
 from openpyxl.worksheet.table import Table
 from sheets import load
@@ -131,7 +132,7 @@ FORMULAS = st.sampled_from(
     st.sampled_from(["Hut", "Nights", "Rate"]),
     st.booleans(),
 )
-@settings(max_examples=12, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@examples(12)
 def test_every_record_has_the_results_that_it_had(
     home: Path, rows: list[tuple[str, int, int]], formula: str, by: str, downwards: bool
 ) -> None:

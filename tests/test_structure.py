@@ -17,8 +17,8 @@ import openpyxl
 import pytest
 import xlsxwriter
 from books import Book, books, packed
-from conftest import SAMPLE, macro
-from hypothesis import HealthCheck, given, settings
+from conftest import SAMPLE, examples, macro
+from hypothesis import given
 from hypothesis import strategies as st
 from sheets import changed_parts, load, members, schema_findings
 
@@ -91,7 +91,7 @@ def written(path: Path, cells: dict[tuple[str, int, int], Any]) -> None:
 
 
 @given(grown())
-@settings(max_examples=6, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@examples(6)
 def test_every_value_that_should_stay_is_the_same(
     home: Path, tmp_path: Path, made: tuple[dict[tuple[str, int, int], Any], set[int]]
 ) -> None:
@@ -327,7 +327,7 @@ RECORDS = st.lists(
 
 
 @given(RECORDS, st.booleans(), st.sampled_from(["xlsx", "csv"]))
-@settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@examples(60)
 def test_sorted_records_keep_their_cells_together(
     home: Path, tmp_path: Path, rows: list[tuple[str | None, int | None]], down: bool, ending: str
 ) -> None:
@@ -777,7 +777,7 @@ end"""
 
 
 @given(books(), st.sets(st.integers(1, 9), min_size=1, max_size=4))
-@settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@examples(60)
 def test_however_a_workbook_is_written_its_rows_go_both_ways_alike(
     home: Path, tmp_path: Path, book: Book, gone: set[int]
 ) -> None:
@@ -843,7 +843,7 @@ CELLS = st.lists(
 
 
 @given(CELLS, st.booleans(), st.booleans())
-@settings(max_examples=40, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@examples(40)
 def test_rows_ordered_as_bytes_are_those_ordered_cell_by_cell(
     home: Path, tmp_path: Path, rows: list[tuple[str | None, int | None, bool, bool]], beside: bool, wide: bool
 ) -> None:

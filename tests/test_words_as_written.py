@@ -9,9 +9,9 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from conftest import macro
+from conftest import examples, macro
 from documents import document, members, resolved, texts
-from hypothesis import HealthCheck, given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 from opentexts import opentext
 from opentexts import texts as open_texts
@@ -133,7 +133,7 @@ LETTERS = st.text(st.sampled_from("ab '-."), max_size=12)
     st.sampled_from(["a", "b", "ab", "a b", "'"]),
     st.sampled_from(["", "c", "cd", "c d"]),
 )
-@settings(max_examples=40, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@examples(40)
 def test_whole_words_are_accepted_and_refused(home: Path, runs: list[tuple[str, bool]], what: str, by: str) -> None:
     def kept(text: str) -> str:
         return f'<w:t xml:space="preserve">{text}</w:t>'

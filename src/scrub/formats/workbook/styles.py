@@ -92,6 +92,7 @@ class Styles:
         self._origins: dict[int, tuple[int, dict[str, Any]]] = {}  # what each added format was made of
         self._same: dict[tuple[Any, ...], int] = {}
         self._sorts: dict[int, str] = {}
+        self._looks: dict[tuple[int, str], Any] = {}
 
     def table_styles(self) -> dict[str, str]:
         """The styles that a table of the workbook can have, by what they are written by: those of every workbook
@@ -155,7 +156,16 @@ class Styles:
         return self.of(style).protection.get("locked", "1") not in ("0", "false")
 
     def look(self, style: int, word: str) -> Any:
-        """A field of how a cell of this format looks."""
+        """A field of how a cell of this format looks. A format is never changed, only others are added."""
+        try:
+            return self._looks[style, word]
+        except KeyError:
+            found = self._read_look(style, word)
+            if 0 <= style < len(self.formats):
+                self._looks[style, word] = found
+            return found
+
+    def _read_look(self, style: int, word: str) -> Any:
         if word == "locked":
             return self.locked(style)
         if word == "number-format":
