@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import ast
 import os
 import re
 import subprocess
@@ -189,67 +188,3 @@ def test_every_declaration_is_documented_with_an_example_that_is_right() -> None
             header = header.replace('reply = "a"\n', "").replace("for workbook\n", "for workbook\n")
         found = scrub.check_text(f"{header}{body}\n")
         assert found == [], (entry.written, [str(each) for each in found])
-
-
-ALLOWED = {
-    "model": set(), "store": set(), "language": {"model"}, "formats": {"model", "store"}, "catalog": {"model"},
-    "runner": {"model", "language", "store"}, "library": {"model", "language", "store"},
-}  # fmt: skip
-
-
-@pytest.mark.parametrize("room", [*ALLOWED, "cli", "demo"])
-def test_a_room_imports_only_the_rooms_it_may(room: str) -> None:
-    for path in (SOURCE / room).rglob("*.py"):
-        for node in ast.walk(ast.parse(path.read_text())):
-            names = (
-                [node.module or ""]
-                if isinstance(node, ast.ImportFrom)
-                else [each.name for each in node.names]
-                if isinstance(node, ast.Import)
-                else []
-            )
-            for name in names:
-                parts = name.split(".")
-                if parts[0] != "scrub" or parts[1:2] == [room]:
-                    continue
-                if room in ("cli", "demo"):
-                    assert len(parts) == 1, f"{path.name} imports {name}"
-                else:
-                    assert parts[1] in ALLOWED[room], f"{path.name} imports {name}"
-                    if room == "formats" and parts[1] == "store":
-                        assert name in (
-                            "scrub.store.patch",
-                            "scrub.store.disk",
-                            "scrub.store.inuse",
-                            "scrub.store.rows",
-                            "scrub.store.errors",
-                        ), f"{path.name} imports {name}"
-
-
-def test_no_two_files_import_each_other() -> None:
-    """No circle among the files, imports for types included: who reads one can read on from there."""
-    names = {path: ".".join(path.with_suffix("").relative_to(SOURCE.parent).parts) for path in SOURCE.rglob("*.py")}
-    names = {path: name.removesuffix(".__init__") for path, name in names.items()}
-    known = set(names.values())
-    imports: dict[str, set[str]] = {}
-    for path, name in names.items():
-        found = imports.setdefault(name, set())
-        for node in ast.walk(ast.parse(path.read_text())):
-            if isinstance(node, ast.ImportFrom) and node.module:
-                inner = {f"{node.module}.{each.name}" for each in node.names}
-                found |= (inner & known) or {node.module}
-    left = dict(imports)
-    while True:  # who imports nothing that is left is in no circle
-        ends = [name for name, found in left.items() if not (found & left.keys()) - {name}]
-        if not ends:
-            break
-        for name in ends:
-            del left[name]
-    # What is left is in a circle, or leads into one; so does who is imported by nobody.
-    while True:
-        starts = [name for name in left if not any(name in found for other, found in left.items() if other != name)]
-        if not starts:
-            break
-        for name in starts:
-            del left[name]
-    assert sorted(left) == []

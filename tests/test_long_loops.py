@@ -29,7 +29,7 @@ from test_reckoning import NAMES, Both, Step, _given, _said, _together, steps
 import scrub
 from scrub.formats.workbook import row_form
 from scrub.formats.workbook.cells import SheetCells
-from scrub.runner import flat, function, written
+from scrub.runner import compiling, loop_compiler, source_writer
 
 AT_ONCE, NEVER = 1, 10**9
 
@@ -173,7 +173,7 @@ def test_a_long_loop_does_what_a_short_one_does(
     both = []
     for long in (AT_ONCE, NEVER):
         with pytest.MonkeyPatch.context() as patch:
-            patch.setattr(flat, "_LONG", long)
+            patch.setattr(compiling, "_LONG", long)
             both.append(done(text, path))
     assert both[0] == both[1], text
 
@@ -188,7 +188,7 @@ def test_statements_in_one_function_do_what_their_twins_do(program: Step) -> Non
     assume(all(abs(value) < 10**20 for value in kept.values()))
     text = macro("\n".join(["1 times", *whole.lines, "end"]), "nothing")
     with pytest.MonkeyPatch.context() as patch:
-        patch.setattr(flat, "_LONG", AT_ONCE)
+        patch.setattr(compiling, "_LONG", AT_ONCE)
         assert scrub.run(text).files[0].said == told, text
 
 
@@ -210,8 +210,8 @@ def test_no_word_of_a_macro_stands_in_a_function_that_is_made_of_it(
         made.append(text)
         return compile(text, *rest)
 
-    monkeypatch.setattr(function, "compile", spy, raising=False)
-    monkeypatch.setattr(flat, "_LONG", AT_ONCE)
+    monkeypatch.setattr(loop_compiler, "compile", spy, raising=False)
+    monkeypatch.setattr(compiling, "_LONG", AT_ONCE)
     book_of(Path("stays.xlsx"), [("Larch", 2, "x", True, None)])
     body = '''evil = pairs(otherwise: sheet("Late").cell("A1").value)
 each record in sheet("Stays") where record.hut is "); import os; ("
@@ -234,8 +234,8 @@ say "{count(record in sheet("Stays") where record.hut is "Larch")} {sum(record.n
     assert found.said == ["Larch'); exec('1", "1 2"]
     assert len(made) >= 4
     known = {
-        *written._KNOWN,
-        *written._KNOWN["__builtins__"],
+        *source_writer._KNOWN,
+        *source_writer._KNOWN["__builtins__"],
         "frame",
         "line",
         "execution",

@@ -5,8 +5,8 @@ from __future__ import annotations
 import re
 from collections.abc import Mapping
 
-from scrub.language.check_runs import Resolver
-from scrub.language.check_statements import Checker
+from scrub.language.check_statements import check_whole
+from scrub.language.checking import Checking, Resolver
 from scrub.language.parser import parse
 from scrub.language.program import Program
 from scrub.model.problem import MacroProblems, Problem
@@ -47,7 +47,8 @@ def _checked(
     programs = {word: Program(macro, text) for word in (words if several else words[:1] or [""])}
     for word, found in programs.items():  # the same text means something else on another kind of file
         found.own_files = own_files
-        Checker(found, vocabulary, problems, resolve).whole(word, "file" if several else macro.called.get(word, word))
+        on = Checking(found, vocabulary, problems, resolve)
+        check_whole(on, word, "file" if several else macro.called.get(word, word))
     first = next(iter(programs.values()))
     first.join(programs)
     for problem in problems:

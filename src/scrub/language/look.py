@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from scrub.language import tree
-from scrub.language.check_statements import Checker
+from scrub.language.check_statements import check_whole
+from scrub.language.checking import Checking
 from scrub.language.parser import parse
 from scrub.language.program import Program
 from scrub.language.scope import ItemOf, Scope
@@ -15,33 +16,29 @@ from scrub.model.vocabulary import Vocabulary
 class Seen:
     """What is in reach at a line of a macro."""
 
-    def __init__(self, checker: Checker, scope: Scope, loops: list[str]) -> None:
-        self._checker = checker
+    def __init__(self, on: Checking, scope: Scope, loops: list[str]) -> None:
+        self._on = on
         self.scope = scope
         self.loops = loops
 
     def type(self, node: Expression) -> Type:
         """The type of an expression that would be there. The word of a kind means any such item."""
-        checker = self._checker
+        on = self._on
         waiting: list[tree.Node] = [node]
-        checker.scope, checker.problems = self.scope.copied(), []
+        on.scope, on.problems = self.scope.copied(), []
         for each in waiting:
             waiting += tree.children(each)
-            if (
-                isinstance(each, tree.Name)
-                and not self.scope.known(each.word)
-                and each.word in checker.vocabulary.kinds
-            ):
-                checker.scope.items.insert(0, ItemOf(each.word, each.word, 0, set(), each.word))
-        return checker.type(node)
+            if isinstance(each, tree.Name) and not self.scope.known(each.word) and each.word in on.vocabulary.kinds:
+                on.scope.items.insert(0, ItemOf(each.word, each.word, 0, set(), each.word))
+        return on.type(node)
 
 
 def look(text: str, vocabulary: Vocabulary, line: int) -> Seen | None:
     """What is in reach at a line of a macro, however broken the text is; None where that cannot be determined."""
     macro, _ = parse(text, "")
     found = Program(macro, text)
-    checker = Checker(found, vocabulary, [], None)
-    checker.watched = line
+    on = Checking(found, vocabulary, [])
+    on.watched = line
     start = next((word for word in macro.runs_on if word in vocabulary.kinds), "")
-    checker.whole(start, macro.called.get(start, start))
-    return Seen(checker, *checker.seen) if checker.seen is not None else None
+    check_whole(on, start, macro.called.get(start, start))
+    return Seen(on, *on.seen) if on.seen is not None else None

@@ -4,11 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from decimal import Decimal
-from typing import Any, TypeVar
+from typing import Any
 
 from scrub.language import tree
-from scrub.language.meanings import Meanings
-from scrub.language.tree import Argument, Block, Expression
+from scrub.language.tree import Argument
 from scrub.model.declare import Item
 from scrub.model.files import IfExists
 from scrub.model.operations.lists import NoOrder
@@ -16,297 +15,291 @@ from scrub.model.problem import Failure, Missing, did_you_mean
 from scrub.model.series import Series
 from scrub.model.sieve import Tally
 from scrub.model.values import Pairs, Value, fold, loosen, type_name
-from scrub.model.vocabulary import Callee, Vocabulary
+from scrub.model.vocabulary import Callee
 from scrub.runner.comparisons import Evaluate
+from scrub.runner.compiling import Compiler, evaluates
 from scrub.runner.execution import Frame, not_allowed
 from scrub.runner.fitting import LEFT_OUT, fitting
 from scrub.runner.gathering import GATHERED
+from scrub.runner.origins import origin_of
+from scrub.runner.paths import path_of
 from scrub.runner.sifting import choosing
 
-T = TypeVar("T", bound=Callable[[Frame], Any] | None)
+
+def fitted_arguments(
+    on: Compiler, callee: Callee, names: Sequence[str], arguments: Sequence[Argument]
+) -> Callable[[Frame], dict[str, Any]]:
+    """The closure that gives the arguments of an action or part by their Python names, each fitted."""
+    if callee.open:
+        under = [(name, on.evaluate(argument.value)) for name, argument in zip(names, arguments, strict=False)]
+        return lambda frame: {name: value(frame) for name, value in under}
+    parameters = callee.by_python
+    compiled = [
+        (
+            name,
+            fitting(parameters[name]),
+            path_of(on, each.value) if parameters[name].path else on.evaluate(each.value),
+        )
+        for name, each in zip(names, arguments, strict=False)
+    ]
+    if any(argument.exactly for argument in arguments):
+        compiled.append(("exactly", fitting(parameters["exactly"]), lambda frame: True))
+    if len(compiled) == 1:
+        ((word, fit, only),) = compiled
+        return lambda frame: {} if (found := fit(only(frame))) is LEFT_OUT else {word: found}
+
+    def fit_all(frame: Frame) -> dict[str, Any]:
+        found = {}
+        for word, fit, value in compiled:
+            fresh = fit(value(frame))
+            if fresh is not LEFT_OUT:
+                found[word] = fresh
+        return found
+
+    return fit_all
 
 
-class Lookups:
-    """Compiles what finds or makes items; what compiles all other expressions builds on it."""
+def part_of(on: Compiler, node: tree.Dot, target: Evaluate) -> Evaluate:
+    """What an item has one of, with arguments."""
+    means = on.means[node]
+    callee = means.part
+    assert callee is not None
+    arguments = fitted_arguments(on, callee, means.bound, node.arguments or ())
+    method = callee.function.__name__  # a format may have its own
 
-    means: Meanings
-    vocabulary: Vocabulary
+    def make(frame: Frame) -> Value:
+        holder = target(frame)
+        found: Value = holder if type(holder) is Absent else getattr(holder, method)(**arguments(frame))
+        return found
 
-    def evaluate(self, node: Expression) -> Evaluate:
-        """The closure of an expression."""
-        raise NotImplementedError
+    return make
 
-    def condition(self, node: Expression) -> Callable[[Frame], bool]:
-        """The closure of a condition."""
-        raise NotImplementedError
 
-    def _origin(self, node: Expression) -> Callable[[Frame], str] | None:
-        """Where the value of an expression is in the file, if it comes straight from there."""
-        raise NotImplementedError
+@evaluates(tree.Call)
+def _call(on: Compiler, node: tree.Call) -> Evaluate:
+    return call_of(on, node)
 
-    def path(self, node: Expression) -> Evaluate:
-        """The closure of a path."""
-        raise NotImplementedError
 
-    def warming(self, closure: T, node: Block | Expression | None, is_test: bool = False) -> Callable[[], T]:
-        """What gives a part of a loop, which is asked for again as the loop goes on: it may give a quicker one."""
-        raise NotImplementedError
+def call_of(on: Compiler, node: tree.Call, outer: Evaluate | None = None) -> Evaluate:
+    """What a call gives: an item looked up in `outer`, else in the one that the checker found; a file; a key."""
+    base = on.means[node].base
+    holder: Evaluate = outer or (lambda frame: frame[base])
+    other = _other_call(on, node, holder)
+    if other is not None:
+        return other
+    name, find = on.evaluate(node.arguments[0].value), _finding(on, node)
 
-    def fitted(
-        self, callee: Callee, names: Sequence[str], arguments: Sequence[Argument]
-    ) -> Callable[[Frame], dict[str, Any]]:
-        """The closure that gives the arguments of an action or part by their Python names, each fitted."""
-        if callee.open:
-            under = [(name, self.evaluate(argument.value)) for name, argument in zip(names, arguments, strict=False)]
-            return lambda frame: {name: value(frame) for name, value in under}
-        parameters = callee.by_python
-        compiled = [
-            (
-                name,
-                fitting(parameters[name]),
-                self.path(each.value) if parameters[name].path else self.evaluate(each.value),
-            )
-            for name, each in zip(names, arguments, strict=False)
-        ]
-        if any(argument.exactly for argument in arguments):
-            compiled.append(("exactly", fitting(parameters["exactly"]), lambda frame: True))
-        if len(compiled) == 1:
-            ((word, fit, only),) = compiled
-            return lambda frame: {} if (found := fit(only(frame))) is LEFT_OUT else {word: found}
+    def look_up(frame: Frame) -> Value:
+        wanted = name(frame)
+        return find(holder(frame), wanted)
 
-        def fit_all(frame: Frame) -> dict[str, Any]:
-            found = {}
-            for word, fit, value in compiled:
-                fresh = fit(value(frame))
-                if fresh is not LEFT_OUT:
-                    found[word] = fresh
-            return found
+    return look_up
 
-        return fit_all
 
-    def _part(self, node: tree.Dot, target: Evaluate) -> Evaluate:
-        means = self.means[node]
-        callee = means.part
-        assert callee is not None
-        arguments = self.fitted(callee, means.bound, node.arguments or ())
-        method = callee.function.__name__  # a format may have its own
+def finder_by_name(on: Compiler, node: tree.Call) -> Callable[[Value, Value], Value] | None:
+    """What looks an item up in another one by its name; None where a call is anything else."""
+    is_other = _other_call(on, node, lambda frame: None) is not None
+    return None if is_other else _finding(on, node)
 
-        def make(frame: Frame) -> Value:
-            holder = target(frame)
-            found: Value = holder if type(holder) is Absent else getattr(holder, method)(**arguments(frame))
-            return found
 
-        return make
+def _other_call(on: Compiler, node: tree.Call, holder: Evaluate) -> Evaluate | None:
+    """The closure of a call that is not an item looked up by its name."""
+    means = on.means[node]
+    if means.pairs:
+        return _of_key(on, node)
+    if node.word == "pairs":
+        otherwise = [on.evaluate(argument.value) for argument in node.arguments]
+        return lambda frame: Pairs(*(value(frame) for value in otherwise))
+    if node.word == "own-file":
+        own_file = means.own_file
+        return lambda frame: own_file
+    if node.word == "copy-of":
+        paths = {argument.name or "": path_of(on, argument.value) for argument in node.arguments}
+        source, name, to = paths[""], paths["name"], paths.get("to")
+        return lambda frame: frame[0].copy(source(frame), name(frame), to(frame) if to else None)
+    if node.word == "new-file":
+        chosen = next((each.value for each in node.arguments if each.name == "if-exists"), None)
+        if_exists = chosen.word if isinstance(chosen, tree.Name) else IfExists.NUMBER.value
+        paths = {each.name or "": path_of(on, each.value) for each in node.arguments if each.name != "if-exists"}
+        fresh, folder = paths[""], paths.get("to")
+        return lambda frame: frame[0].new_file(fresh(frame), folder(frame) if folder else None, if_exists)
+    if node.word == "new-message":
+        values = {argument.name: on.evaluate(argument.value) for argument in node.arguments}
+        return lambda frame: frame[0].new_message({word: value(frame) for word, value in values.items()})
+    if node.word == "open":
+        path = path_of(on, node.arguments[0].value)
+        return lambda frame: frame[0].open(path(frame))
+    if means.action is not None:
+        return _making(on, node)
+    return _found(on, node, holder) if means.finder is not None else None
 
-    def _call(self, node: tree.Call, outer: Evaluate | None = None) -> Evaluate:
-        base = self.means[node].base
-        holder: Evaluate = outer or (lambda frame: frame[base])
-        other = self._other_call(node, holder)
-        if other is not None:
-            return other
-        name, find = self.evaluate(node.arguments[0].value), self._named(node)
 
-        def look_up(frame: Frame) -> Value:
-            wanted = name(frame)
-            return find(holder(frame), wanted)
+def _finding(on: Compiler, node: tree.Call) -> Callable[[Value, Value], Value]:
+    means = on.means[node]
+    fix = loosen if node.arguments[0].exactly else fold
+    way, word, missing_is_fine = means.path, node.word, means.may_be_missing
+    kind = on.vocabulary.kinds.get(word)
+    is_one = kind is not None and kind.cls.is_one_of_its_name
+    known: dict[tuple[Value, Value], tuple[Any, str]] = {}  # found before, and what each was called
 
-        return look_up
+    def find(holder: Value, wanted: Value) -> Value:
+        found = known.get((holder, wanted)) if is_one and type(wanted) is str else None
+        if found is not None and found[0].name == found[1] and not found[0].removed:
+            return found[0]
+        if type(holder) is Absent:
+            return holder
+        if not isinstance(wanted, str):
+            raise Failure(f"the name of a {word} must be text, not {type_name(wanted)}")
+        low = fix(wanted)
+        every: list[Any] = []
+        for item in inside(holder, way):
+            called = _called(item)
+            if fix(called) == low:
+                if is_one:
+                    known[holder, wanted] = item, called
+                return item
+            if (label := item.label) != called and fix(label) == low:
+                return item
+            every.append(item)
+        names = [_called(item) for item in every]
+        more = f" and {len(names) - 8} more" if len(names) > 8 else ""
+        there = f"There are: {', '.join(names[:8])}{more}" if names else "There are none"
+        failure = Failure(f'no {word} "{wanted}".{did_you_mean(wanted, names)} {there}')
+        if missing_is_fine:
+            return Absent(failure)
+        raise failure
 
-    def by_name(self, node: tree.Call) -> Callable[[Value, Value], Value] | None:
-        """What looks an item up in another one by its name; None where a call is anything else."""
-        is_other = self._other_call(node, lambda frame: None) is not None
-        return None if is_other else self._named(node)
+    return find
 
-    def _other_call(self, node: tree.Call, holder: Evaluate) -> Evaluate | None:
-        """The closure of a call that is not an item looked up by its name."""
-        means = self.means[node]
-        if means.pairs:
-            return self._of_key(node)
-        if node.word == "pairs":
-            otherwise = [self.evaluate(argument.value) for argument in node.arguments]
-            return lambda frame: Pairs(*(value(frame) for value in otherwise))
-        if node.word == "own-file":
-            own_file = means.own_file
-            return lambda frame: own_file
-        if node.word == "copy-of":
-            paths = {argument.name or "": self.path(argument.value) for argument in node.arguments}
-            source, name, to = paths[""], paths["name"], paths.get("to")
-            return lambda frame: frame[0].copy(source(frame), name(frame), to(frame) if to else None)
-        if node.word == "new-file":
-            chosen = next((each.value for each in node.arguments if each.name == "if-exists"), None)
-            if_exists = chosen.word if isinstance(chosen, tree.Name) else IfExists.NUMBER.value
-            paths = {each.name or "": self.path(each.value) for each in node.arguments if each.name != "if-exists"}
-            fresh, folder = paths[""], paths.get("to")
-            return lambda frame: frame[0].new_file(fresh(frame), folder(frame) if folder else None, if_exists)
-        if node.word == "new-message":
-            values = {argument.name: self.evaluate(argument.value) for argument in node.arguments}
-            return lambda frame: frame[0].new_message({word: value(frame) for word, value in values.items()})
-        if node.word == "open":
-            path = self.path(node.arguments[0].value)
-            return lambda frame: frame[0].open(path(frame))
-        if means.action is not None:
-            return self._making(node)
-        return self._found(node, holder) if means.finder is not None else None
 
-    def _named(self, node: tree.Call) -> Callable[[Value, Value], Value]:
-        means = self.means[node]
-        fix = loosen if node.arguments[0].exactly else fold
-        way, word, missing_is_fine = means.path, node.word, means.may_be_missing
-        kind = self.vocabulary.kinds.get(word)
-        is_one = kind is not None and kind.cls.is_one_of_its_name
-        known: dict[tuple[Value, Value], tuple[Any, str]] = {}  # found before, and what each was called
+def _of_key(on: Compiler, node: tree.Call) -> Evaluate:
+    """`nights(record.hut)`: the value of a key, or whether it has one."""
+    means, word = on.means[node], node.word
+    slot, key = means.slot, on.evaluate(node.arguments[0].value)
+    if means.may_be_missing:
 
-        def find(holder: Value, wanted: Value) -> Value:
-            found = known.get((holder, wanted)) if is_one and type(wanted) is str else None
-            if found is not None and found[0].name == found[1] and not found[0].removed:
-                return found[0]
-            if type(holder) is Absent:
-                return holder
-            if not isinstance(wanted, str):
-                raise Failure(f"the name of a {word} must be text, not {type_name(wanted)}")
-            low = fix(wanted)
-            every: list[Any] = []
-            for item in inside(holder, way):
-                called = _called(item)
-                if fix(called) == low:
-                    if is_one:
-                        known[holder, wanted] = item, called
-                    return item
-                if (label := item.label) != called and fix(label) == low:
-                    return item
-                every.append(item)
-            names = [_called(item) for item in every]
-            more = f" and {len(names) - 8} more" if len(names) > 8 else ""
-            there = f"There are: {', '.join(names[:8])}{more}" if names else "There are none"
-            failure = Failure(f'no {word} "{wanted}".{did_you_mean(wanted, names)} {there}')
-            if missing_is_fine:
-                return Absent(failure)
-            raise failure
-
-        return find
-
-    def _of_key(self, node: tree.Call) -> Evaluate:
-        """`nights(record.hut)`: the value of a key, or whether it has one."""
-        means, word = self.means[node], node.word
-        slot, key = means.slot, self.evaluate(node.arguments[0].value)
-        if means.may_be_missing:
-
-            def asked(frame: Frame) -> Value:
-                pairs, wanted = pairs_of(frame[slot], word), key(frame)
-                return pairs.has(wanted) or frame[0].missed(pairs, wanted)
-
-            return asked
-
-        def fetched(frame: Frame) -> Value:
+        def asked(frame: Frame) -> Value:
             pairs, wanted = pairs_of(frame[slot], word), key(frame)
-            return pairs.get(wanted) if pairs.has(wanted) else frame[0].get_pair(pairs, wanted)
+            return pairs.has(wanted) or frame[0].missed(pairs, wanted)
 
-        return fetched
+        return asked
 
-    def _making(self, node: tree.Call) -> Evaluate:
-        """An action that makes an item: `late = new-sheet("Late")`."""
-        means = self.means[node]
-        action, base = means.action, means.base
-        assert action is not None
-        arguments = self.fitted(action, means.bound, node.arguments)
+    def fetched(frame: Frame) -> Value:
+        pairs, wanted = pairs_of(frame[slot], word), key(frame)
+        return pairs.get(wanted) if pairs.has(wanted) else frame[0].get_pair(pairs, wanted)
 
-        def make(frame: Frame) -> Value:
-            if action.reach > frame[0].reach:
-                raise not_allowed(action.word, action.reach)
-            return action.do(frame[base], arguments(frame))
+    return fetched
 
-        return make
 
-    def _found(self, node: tree.Call, holder: Evaluate) -> Evaluate:
-        """An item looked up by more than its name."""
-        means = self.means[node]
-        finder = means.finder
-        assert finder is not None
-        way, missing_is_fine = means.path, means.may_be_missing
-        arguments = self.fitted(finder, means.bound, node.arguments)
-        method = finder.function.__name__
+def _making(on: Compiler, node: tree.Call) -> Evaluate:
+    """An action that makes an item: `late = new-sheet("Late")`."""
+    means = on.means[node]
+    action, base = means.action, means.base
+    assert action is not None
+    arguments = fitted_arguments(on, action, means.bound, node.arguments)
 
-        def find(frame: Frame) -> Value:
-            outer = holder(frame)
-            if type(outer) is Absent:
-                return outer
-            values = arguments(frame)
-            missing: Missing | None = None
-            holders = list(inside(outer, way)) if way else [outer]
-            if len(holders) > 1 and not finder.open:
-                kind = holders[0].kind_word
-                raise Failure(f'{node.word}(…) needs a {kind}. Put it in a block: in {kind}("{holders[0].label}")')
-            for item in holders:
-                try:
-                    return getattr(item, method)(**values)
-                except Missing as failure:
-                    missing = missing or failure
-            nowhere = missing or Failure(f"no {node.word} to look up")
-            if missing_is_fine:
-                return Absent(nowhere)
-            raise nowhere
+    def make(frame: Frame) -> Value:
+        if action.reach > frame[0].reach:
+            raise not_allowed(action.word, action.reach)
+        return action.do(frame[base], arguments(frame))
 
-        return find
+    return make
 
-    def _gather(self, node: tree.Gather) -> Evaluate:
-        outer = self.evaluate(node.inside) if node.inside is not None else None
-        where = self.condition(node.where) if node.where is not None else None
-        means, value = self.means[node], self.evaluate(node.value)
-        base, path, slot, headings = means.base, means.path, means.slot, tuple(sorted(means.headings))
-        work, choose = GATHERED[node.operation], choosing(node.where, where, self.means, slot)
-        warm, test_warm = self.warming(value, node.value), self.warming(where, node.where, True)
-        origin = self._origin(node.value) if node.operation != "list" else None
 
-        def each(frame: Frame) -> Iterator[Value]:
-            execution, holder = frame[0], outer(frame) if outer else frame[base]
-            found = records(holder, path, headings) if headings else visited(holder, path)
-            items, test = choose(frame, found)
-            is_plain, value = test is where, warm()
-            for item in items:
-                execution.steps -= 1
-                if execution.steps < execution.look_at:
-                    execution.spend(0)
-                    value, test = warm(), test_warm() if is_plain else test
-                frame[slot] = item
-                if test is None or test(frame):
-                    yield value(frame)
-            frame[slot] = None
+def _found(on: Compiler, node: tree.Call, holder: Evaluate) -> Evaluate:
+    """An item looked up by more than its name."""
+    means = on.means[node]
+    finder = means.finder
+    assert finder is not None
+    way, missing_is_fine = means.path, means.may_be_missing
+    arguments = fitted_arguments(on, finder, means.bound, node.arguments)
+    method = finder.function.__name__
 
-        def gather(frame: Frame) -> Value:
+    def find(frame: Frame) -> Value:
+        outer = holder(frame)
+        if type(outer) is Absent:
+            return outer
+        values = arguments(frame)
+        missing: Missing | None = None
+        holders = list(inside(outer, way)) if way else [outer]
+        if len(holders) > 1 and not finder.open:
+            kind = holders[0].kind_word
+            raise Failure(f'{node.word}(…) needs a {kind}. Put it in a block: in {kind}("{holders[0].label}")')
+        for item in holders:
             try:
-                return work(each(frame))
-            except NoOrder as failure:
-                for _ in zip(range(failure.place + 1), each(frame), strict=False):
-                    where = origin(frame) if origin else frame[slot].label
-                frame[slot] = None
-                raise failure.at(where) from None
-            except Failure as failure:
-                item = frame[slot]  # the one that it is about; none when all were visited
-                raise (failure if item is None else failure.at(origin(frame) if origin else item.label)) from None
+                return getattr(item, method)(**values)
+            except Missing as failure:
+                missing = missing or failure
+        nowhere = missing or Failure(f"no {node.word} to look up")
+        if missing_is_fine:
+            return Absent(nowhere)
+        raise nowhere
 
-        return gather
+    return find
 
-    def _count(self, node: tree.Count) -> Evaluate:
-        outer = self.evaluate(node.inside) if node.inside is not None else None
-        where = self.condition(node.where) if node.where is not None else None
-        base, path, slot = self.means[node].base, self.means[node].path, self.means[node].slot
-        choose, warm = choosing(node.where, where, self.means, slot), self.warming(where, node.where, True)
 
-        def count(frame: Frame) -> Value:
-            tally = Tally()
-            items, test = choose(frame, members(outer(frame) if outer else frame[base], path), tally)
-            if test is None:
-                return Decimal(items.many() if isinstance(items, Series) else sum(1 for _ in items))
-            found, is_plain = 0, test is where
-            for turn, item in enumerate(items):
-                if not turn & 0x7F and is_plain:
-                    test = warm() or test
-                if not item.removed:
-                    frame[slot] = item
-                    found += test(frame)
-            return Decimal(found + tally.sure)
+@evaluates(tree.Gather)
+def _gather(on: Compiler, node: tree.Gather) -> Evaluate:
+    outer = on.evaluate(node.inside) if node.inside is not None else None
+    where = on.condition(node.where) if node.where is not None else None
+    means, value = on.means[node], on.evaluate(node.value)
+    base, path, slot, headings = means.base, means.path, means.slot, tuple(sorted(means.headings))
+    work, choose = GATHERED[node.operation], choosing(node.where, where, on.means, slot)
+    warm, test_warm = on.warming(value, node.value), on.warming(where, node.where, True)
+    origin = origin_of(on, node.value) if node.operation != "list" else None
 
-        return count
+    def each(frame: Frame) -> Iterator[Value]:
+        execution, holder = frame[0], outer(frame) if outer else frame[base]
+        found = records(holder, path, headings) if headings else visited(holder, path)
+        items, test = choose(frame, found)
+        is_plain, value = test is where, warm()
+        for item in items:
+            execution.steps -= 1
+            if execution.steps < execution.look_at:
+                execution.spend(0)
+                value, test = warm(), test_warm() if is_plain else test
+            frame[slot] = item
+            if test is None or test(frame):
+                yield value(frame)
+        frame[slot] = None
+
+    def gather(frame: Frame) -> Value:
+        try:
+            return work(each(frame))
+        except NoOrder as failure:
+            for _ in zip(range(failure.place + 1), each(frame), strict=False):
+                where = origin(frame) if origin else frame[slot].label
+            frame[slot] = None
+            raise failure.at(where) from None
+        except Failure as failure:
+            item = frame[slot]  # the one that it is about; none when all were visited
+            raise (failure if item is None else failure.at(origin(frame) if origin else item.label)) from None
+
+    return gather
+
+
+@evaluates(tree.Count)
+def _count(on: Compiler, node: tree.Count) -> Evaluate:
+    outer = on.evaluate(node.inside) if node.inside is not None else None
+    where = on.condition(node.where) if node.where is not None else None
+    base, path, slot = on.means[node].base, on.means[node].path, on.means[node].slot
+    choose, warm = choosing(node.where, where, on.means, slot), on.warming(where, node.where, True)
+
+    def count(frame: Frame) -> Value:
+        tally = Tally()
+        items, test = choose(frame, members(outer(frame) if outer else frame[base], path), tally)
+        if test is None:
+            return Decimal(items.many() if isinstance(items, Series) else sum(1 for _ in items))
+        found, is_plain = 0, test is where
+        for turn, item in enumerate(items):
+            if not turn & 0x7F and is_plain:
+                test = warm() or test
+            if not item.removed:
+                frame[slot] = item
+                found += test(frame)
+        return Decimal(found + tally.sure)
+
+    return count
 
 
 def deleted(item: Item) -> Failure:

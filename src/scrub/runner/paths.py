@@ -9,46 +9,39 @@ from scrub.model.files import FromData
 from scrub.model.problem import Failure
 from scrub.model.values import Value, shown
 from scrub.runner.comparisons import Evaluate
+from scrub.runner.compiling import Compiler
 from scrub.runner.execution import Frame
 
 
-class Paths:
-    """Compiles paths; what compiles all other expressions builds on it."""
+def path_of(on: Compiler, node: Expression) -> Evaluate:
+    """The closure of a path. What is in the macro may be any path; what comes from data may not climb."""
+    if is_own(node, on.own_names):
+        return on.evaluate(node)
+    if isinstance(node, tree.Text):
+        parts = [_piece(on, part) for part in node.parts]
+        owned = [isinstance(part, str) or is_own(part, on.own_names) for part in node.parts]
 
-    own_names: frozenset[str] = frozenset()
+        def made(frame: Frame) -> FromData:
+            whole, own = "", None
+            for part, is_ours in zip(parts, owned, strict=True):
+                if own is None and not is_ours:
+                    own = whole[: max(whole.rfind("/"), whole.rfind("\\")) + 1]
+                whole += part if isinstance(part, str) else part(frame)
+            return FromData(whole, own or "")
 
-    def evaluate(self, node: Expression) -> Evaluate:
-        """The closure of an expression."""
-        raise NotImplementedError
+        return made
+    value = on.evaluate(node)
+    return lambda frame: _no_climbing(value(frame))
 
-    def path(self, node: Expression) -> Evaluate:
-        """The closure of a path. What is in the macro may be any path; what comes from data may not climb."""
-        if is_own(node, self.own_names):
-            return self.evaluate(node)
-        if isinstance(node, tree.Text):
-            parts = [self._piece(part) for part in node.parts]
-            owned = [isinstance(part, str) or is_own(part, self.own_names) for part in node.parts]
 
-            def made(frame: Frame) -> FromData:
-                whole, own = "", None
-                for part, is_ours in zip(parts, owned, strict=True):
-                    if own is None and not is_ours:
-                        own = whole[: max(whole.rfind("/"), whole.rfind("\\")) + 1]
-                    whole += part if isinstance(part, str) else part(frame)
-                return FromData(whole, own or "")
-
-            return made
-        value = self.evaluate(node)
-        return lambda frame: _no_climbing(value(frame))
-
-    def _piece(self, part: str | Expression) -> str | Evaluate:
-        """A piece of a path; one of data may hold no separator."""
-        if isinstance(part, str):
-            return part
-        value = self.evaluate(part)
-        if is_own(part, self.own_names):
-            return lambda frame: shown(value(frame))
-        return lambda frame: _no_separator(shown(value(frame)))
+def _piece(on: Compiler, part: str | Expression) -> str | Evaluate:
+    """A piece of a path; one of data may hold no separator."""
+    if isinstance(part, str):
+        return part
+    value = on.evaluate(part)
+    if is_own(part, on.own_names):
+        return lambda frame: shown(value(frame))
+    return lambda frame: _no_separator(shown(value(frame)))
 
 
 def _no_separator(piece: str) -> str:

@@ -22,12 +22,14 @@ from scrub.model.recorder import Changes
 from scrub.model.values import ARITHMETIC
 from scrub.model.vocabulary import Vocabulary
 from scrub.runner.answers import answer_all
+from scrub.runner.compiling import Compiler, Run
 from scrub.runner.execution import BUDGET, Execution
 from scrub.runner.explain import explained, is_of, not_foreseen, told
+from scrub.runner.flat import flatten
 from scrub.runner.opened import Opened, Opens
 from scrub.runner.results import FAILED, NOT_TRIED, FileResult, Prepared, RunResult
 from scrub.runner.sending import Sender
-from scrub.runner.statements import Run, Statements
+from scrub.runner.statements import compile_block
 from scrub.runner.step import Stepper, Stopped, Watch
 from scrub.store.errors import InUse, StoreError
 from scrub.store.patch import Effect, claiming, forgetting, free_path, replacing
@@ -283,8 +285,8 @@ class Runner:
         """The closure of a program, made once."""
         found = self._bodies.get(id(program))
         if found is None:
-            compiler = Statements(program, self.vocabulary, self._watch)
-            found = self._bodies[id(program)] = compiler.block(program.macro.body)
+            compiler = Compiler(program, self.vocabulary, flatten, self._watch)
+            found = self._bodies[id(program)] = compile_block(compiler, program.macro.body)
         return found
 
     def _execute(self, execution: Execution, program: Program) -> None:

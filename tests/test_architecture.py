@@ -1,0 +1,115 @@
+"""What may import what, and what must be complete: the rules of `docs/architecture.md`."""
+
+from __future__ import annotations
+
+import ast
+from pathlib import Path
+
+import pytest
+
+import scrub
+from scrub.language import checker, checking, tree
+from scrub.runner import compiling, run
+
+#: Who imports these knows all nodes.
+COMPLETE = (checker, run)
+SOURCE = Path(scrub.__file__).parent
+
+ALLOWED = {
+    "model": set(), "store": set(), "language": {"model"}, "formats": {"model", "store"}, "catalog": {"model"},
+    "runner": {"model", "language", "store"}, "library": {"model", "language", "store"},
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("room", [*ALLOWED, "cli", "demo"])
+def test_a_room_imports_only_the_rooms_it_may(room: str) -> None:
+    for path in (SOURCE / room).rglob("*.py"):
+        for node in ast.walk(ast.parse(path.read_text())):
+            names = (
+                [node.module or ""]
+                if isinstance(node, ast.ImportFrom)
+                else [each.name for each in node.names]
+                if isinstance(node, ast.Import)
+                else []
+            )
+            for name in names:
+                parts = name.split(".")
+                if parts[0] != "scrub" or parts[1:2] == [room]:
+                    continue
+                if room in ("cli", "demo"):
+                    assert len(parts) == 1, f"{path.name} imports {name}"
+                else:
+                    assert parts[1] in ALLOWED[room], f"{path.name} imports {name}"
+                    if room == "formats" and parts[1] == "store":
+                        assert name in (
+                            "scrub.store.patch",
+                            "scrub.store.disk",
+                            "scrub.store.inuse",
+                            "scrub.store.rows",
+                            "scrub.store.errors",
+                        ), f"{path.name} imports {name}"
+
+
+def imports_of_files() -> dict[str, set[str]]:
+    """What each file imports, imports for types included."""
+    names = {path: ".".join(path.with_suffix("").relative_to(SOURCE.parent).parts) for path in SOURCE.rglob("*.py")}
+    names = {path: name.removesuffix(".__init__") for path, name in names.items()}
+    known = set(names.values())
+    imports: dict[str, set[str]] = {}
+    for path, name in names.items():
+        found = imports.setdefault(name, set())
+        for node in ast.walk(ast.parse(path.read_text())):
+            if isinstance(node, ast.ImportFrom) and node.module:
+                inner = {f"{node.module}.{each.name}" for each in node.names}
+                found |= (inner & known) or {node.module}
+            elif isinstance(node, ast.Import):
+                found |= {each.name for each in node.names}
+    return imports
+
+
+def in_circles(imports: dict[str, set[str]]) -> list[str]:
+    """Who imports somebody that leads back to it."""
+    left = dict(imports)
+    while True:  # who imports nothing that is left is in no circle
+        ends = [name for name, found in left.items() if not (found & left.keys()) - {name}]
+        if not ends:
+            break
+        for name in ends:
+            del left[name]
+    # What is left is in a circle, or leads into one; so does who is imported by nobody.
+    while True:
+        starts = [name for name in left if not any(name in found for other, found in left.items() if other != name)]
+        if not starts:
+            break
+        for name in starts:
+            del left[name]
+    return sorted(left)
+
+
+def test_no_two_files_import_each_other() -> None:
+    """Who reads one can read on from there."""
+    assert in_circles(imports_of_files()) == []
+
+
+def test_no_two_folders_import_each_other() -> None:
+    """The same for packages, each without the packages inside it."""
+    folders: dict[str, set[str]] = {}
+    for name, found in imports_of_files().items():
+        folder = folder_of(name)
+        folders.setdefault(folder, set()).update(folder_of(each) for each in found if each.startswith("scrub."))
+    assert in_circles(folders) == []
+
+
+def folder_of(name: str) -> str:
+    """The package that a module is in; a package itself is its own."""
+    return name if (SOURCE.parent / name.replace(".", "/")).is_dir() else name.rpartition(".")[0]
+
+
+def test_each_node_of_the_tree_has_its_functions() -> None:
+    """What the checker knows, the runner compiles, but for what is refused before."""
+    nodes = {each for each in vars(tree).values() if isinstance(each, type) and issubclass(each, tree.Node)}
+    nodes -= {tree.Node, tree.Expression, tree.Statement}
+    assert checking.TYPES.keys() == {each for each in nodes if issubclass(each, tree.Expression)}
+    assert checking.STATEMENTS.keys() == {each for each in nodes if issubclass(each, tree.Statement)}
+    assert checking.TYPES.keys() - compiling.EXPRESSIONS.keys() == {tree.Bad, tree.RunValue}
+    assert checking.STATEMENTS.keys() - compiling.STATEMENTS.keys() == {tree.Stray, tree.Broken}
