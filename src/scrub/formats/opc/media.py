@@ -5,12 +5,12 @@ from __future__ import annotations
 import posixpath
 from collections.abc import Callable, Iterable, Sequence
 
+from scrub.formats.edited_part import EditedPart
+from scrub.formats.images.new_picture import NewPicture
 from scrub.formats.kept import put_in
 from scrub.formats.opc.parts import Parts
 from scrub.formats.opc.relationships import Relationship, relationships, source_of
 from scrub.formats.spans import RELATIONSHIPS, Span, Splice
-from scrub.formats.texts.part import EditedPart
-from scrub.formats.texts.pictures import NewPicture
 from scrub.formats.zip import Package
 from scrub.model.amounts import Length
 from scrub.model.problem import Failure

@@ -7,8 +7,9 @@ import posixpath
 from collections.abc import Iterator
 from itertools import count
 
-from scrub.formats.opc.relationships import part_tree, relationships_name
+from scrub.formats.opc.relationships import relationships_name
 from scrub.formats.packing import Maker
+from scrub.formats.part_tree import part_tree
 from scrub.formats.spans import Span, Splice, ended, escaped, parse, set_attributes, spliced
 from scrub.formats.zip import Package
 from scrub.model.problem import Failure

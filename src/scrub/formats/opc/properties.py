@@ -7,7 +7,8 @@ from functools import partial
 
 from scrub.formats.kept import Kept
 from scrub.formats.opc.parts import Parts
-from scrub.formats.opc.relationships import part_tree, relationships
+from scrub.formats.opc.relationships import relationships
+from scrub.formats.part_tree import part_tree
 from scrub.formats.spans import parse, spliced
 from scrub.formats.text_elements import text_splices
 from scrub.formats.xmltext import text_of

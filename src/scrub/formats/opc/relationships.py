@@ -3,9 +3,8 @@
 from __future__ import annotations
 
 import posixpath
-from collections.abc import Callable
 
-from scrub.formats.spans import NotReadable, Span, parse
+from scrub.formats.part_tree import part_tree
 from scrub.formats.zip import Package
 from scrub.model.named import NamedTuple
 
@@ -17,15 +16,6 @@ class Relationship(NamedTuple):
     type: str
     target: str | None
     address: str = ""
-
-
-def part_tree(package: Package, name: str, parse: Callable[[bytes], Span] = parse) -> tuple[bytes, Span]:
-    """A part's bytes and span tree. Raises `FileProblem` when it is missing or cannot be read."""
-    data = package.read(name)
-    try:
-        return data, parse(data)
-    except NotReadable as problem:
-        raise package.problem(f'its part "{name}": {problem}') from None
 
 
 def relationships_name(source: str) -> str:

@@ -9,7 +9,6 @@ from itertools import count
 from scrub.formats.beside import Beside
 from scrub.formats.described import DescribedFile
 from scrub.formats.file import PickedFile
-from scrub.formats.opc.relationships import part_tree
 from scrub.formats.opendocument.found import parse_text
 from scrub.formats.opendocument.gone import mark_gone
 from scrub.formats.opendocument.inline import (
@@ -42,6 +41,7 @@ from scrub.formats.opendocument.resolve import resolved
 from scrub.formats.opendocument.review import TextChange, TextComment, changes_in, comments_in, names_in
 from scrub.formats.opendocument.styles import TextStyles
 from scrub.formats.opendocument.tables import TextTable, cells_of, plain_cell, rows_of, says_more
+from scrub.formats.part_tree import part_tree
 from scrub.formats.source import Source, opened
 from scrub.formats.spans import escaped, outside, spliced
 from scrub.formats.texts.marks import Mark

@@ -12,10 +12,10 @@ from functools import cached_property
 from itertools import count
 from typing import Any
 
+from scrub.formats.edited_part import EditedPart
 from scrub.formats.opendocument.lengths import centimetres
 from scrub.formats.opendocument.read import FO, OFFICE, STYLE, SVG, TEXT, attribute, of, style_name, value
 from scrub.formats.spans import Span, Splice, ended, escaped, set_attributes, spliced, tag_end
-from scrub.formats.texts.part import EditedPart
 from scrub.formats.texts.styles import style_named
 from scrub.model.amounts import Length, number_text
 from scrub.model.frames import TextAlignment

@@ -8,6 +8,7 @@ from functools import cached_property
 from itertools import accumulate, pairwise
 from typing import Any
 
+from scrub.formats.edited_part import EditedPart
 from scrub.formats.opendocument.characters import written
 from scrub.formats.opendocument.found import FoundParagraph
 from scrub.formats.opendocument.looks import TextLooks, checked, ensure_frame
@@ -26,7 +27,6 @@ from scrub.formats.opendocument.styles import TextStyles
 from scrub.formats.opendocument.tracking import TextTracking, bare, open_tag
 from scrub.formats.opendocument.write import ParagraphWriter, explicit
 from scrub.formats.spans import Span, Splice, escaped, spliced, whole, with_attributes
-from scrub.formats.texts.part import EditedPart
 from scrub.formats.texts.pieced import PiecedDocument, PiecedParagraph
 from scrub.model.lines_of_text import Line
 from scrub.model.once import once

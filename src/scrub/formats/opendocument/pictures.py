@@ -7,14 +7,14 @@ from collections.abc import Callable, Iterable, Iterator, Mapping
 from decimal import Decimal
 from functools import partial
 
+from scrub.formats.images.new_picture import NewPicture
 from scrub.formats.kept import all_back, put_in
-from scrub.formats.opc.relationships import part_tree
 from scrub.formats.opendocument.lengths import centimetres
 from scrub.formats.opendocument.paragraph import TextHome, TextPart
 from scrub.formats.opendocument.place import TextPlace
 from scrub.formats.opendocument.read import DRAW, SVG, XLINK, alive, attribute, of, value
+from scrub.formats.part_tree import part_tree
 from scrub.formats.spans import Span, Splice, ended, escaped, spliced
-from scrub.formats.texts.pictures import NewPicture
 from scrub.formats.texts.placed import PlacedPicture
 from scrub.formats.xmltext import escaped_text, text_of
 from scrub.formats.zip import Package

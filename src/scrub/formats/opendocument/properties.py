@@ -7,8 +7,8 @@ from collections.abc import Callable, Iterator
 from functools import partial
 
 from scrub.formats.kept import Kept
-from scrub.formats.opc.relationships import part_tree
 from scrub.formats.opendocument.read import DUBLIN, META, OFFICE, of
+from scrub.formats.part_tree import part_tree
 from scrub.formats.spans import Span, Splice, spliced
 from scrub.formats.text_elements import text_splices
 from scrub.formats.xmltext import text_of

@@ -8,10 +8,10 @@ import zlib
 from collections.abc import Sequence
 from typing import Any, Protocol
 
+from scrub.formats.images.needed import needed, told_as_damage
 from scrub.formats.pdf.bounded import ensure_bounded
 from scrub.formats.pdf.boxes import pages_of
 from scrub.formats.pdf.images import Drawn, drawn_all
-from scrub.formats.pdf.needed import needed, told_as_damage
 from scrub.formats.pdf.update import real
 from scrub.formats.source import data_of
 from scrub.model.pdf import OnPaper

@@ -12,13 +12,13 @@ from typing import Any
 
 from scrub.formats.described import DescribedFile
 from scrub.formats.file import PickedFile
+from scrub.formats.images.needed import needed, told_as_damage
 from scrub.formats.kept import put_in
 from scrub.formats.pdf.appended import Appended, pages_like
 from scrub.formats.pdf.bounded import ensure_bounded, unpacked
 from scrub.formats.pdf.boxes import pages_of
 from scrub.formats.pdf.foreign import drawn_page
 from scrub.formats.pdf.images import drawn
-from scrub.formats.pdf.needed import needed, told_as_damage
 from scrub.formats.pdf.objects import fields_of, held, is_signature
 from scrub.formats.pdf.outline import Entry, Outline
 from scrub.formats.pdf.outline_item import OpenOutlineItem

@@ -7,7 +7,7 @@ import zlib
 from collections.abc import Iterable
 from typing import Any
 
-from scrub.formats.pdf.needed import needed, told_as_damage
+from scrub.formats.images.needed import needed, told_as_damage
 from scrub.model.problem import Failure
 
 #: The most bytes that the content of a page comes to, and what is packed in ways that can only be unpacked whole.

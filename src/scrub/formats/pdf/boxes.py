@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from scrub.formats.pdf.needed import needed
+from scrub.formats.images.needed import needed
 from scrub.formats.pdf.objects import held, listed, number_of
 from scrub.model.named import NamedTuple
 from scrub.model.problem import Failure

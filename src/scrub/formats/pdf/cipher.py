@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 from typing import Any
 
-from scrub.formats.pdf.needed import needed
+from scrub.formats.images.needed import needed
 from scrub.formats.pdf.objects import held, whole_number
 from scrub.model.problem import Failure
 

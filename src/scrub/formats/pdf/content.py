@@ -6,7 +6,7 @@ import re
 from collections.abc import Iterator
 from typing import Any
 
-from scrub.formats.pdf.needed import needed, told_as_damage
+from scrub.formats.images.needed import needed, told_as_damage
 from scrub.model.named import NamedTuple
 from scrub.model.problem import Failure
 

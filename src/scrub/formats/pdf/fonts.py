@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import io
-import os
 from collections.abc import Iterable
 from functools import lru_cache
 
-from scrub.formats.pdf.needed import needed
+from scrub.formats.images.needed import needed
+from scrub.formats.images.system_fonts import fonts
 from scrub.formats.pdf.update import Section, dictionary
 from scrub.model.named import NamedTuple
 from scrub.model.problem import Failure
@@ -24,12 +24,6 @@ _WIDTHS = (
     "556 556 556 556 889 500 556 556 556 556 278 278 278 278 556 556 556 556 556 556 556 584 611 556 556 556 556 500 "
     "556 500"
 ).split()
-#: Where systems keep fonts, and the families that hold most characters.
-_FOLDERS = (
-    "/usr/share/fonts", "/usr/local/share/fonts", os.path.expanduser("~/.local/share/fonts"),
-    os.path.expanduser("~/.fonts"), "/System/Library/Fonts", "/Library/Fonts", "C:\\Windows\\Fonts",
-)  # fmt: skip
-_FAMILIES = ("DejaVuSans.ttf", "NotoSans-Regular.ttf", "LiberationSans-Regular.ttf", "Arial Unicode.ttf", "arial.ttf")
 
 
 class Line(NamedTuple):
@@ -52,18 +46,6 @@ def line(text: str) -> Line:
         return _embedded(text)
     width = sum(int(_WIDTHS[byte - 32]) for byte in plain if byte >= 32)
     return Line(b"<" + plain.hex().encode() + b">", width, 718, 207, "")
-
-
-@lru_cache(maxsize=1)
-def fonts() -> tuple[str, ...]:
-    """The fonts of this machine that hold most characters."""
-    found: dict[str, str] = {}
-    for folder in _FOLDERS:
-        for where, _, names in os.walk(folder):
-            for name in names:
-                if name in _FAMILIES:
-                    found.setdefault(name, os.path.join(where, name))
-    return tuple(found[name] for name in _FAMILIES if name in found)
 
 
 class _Opened:

@@ -5,11 +5,11 @@ from __future__ import annotations
 import io
 from typing import Any
 
+from scrub.formats.images.needed import needed, told_as_damage
 from scrub.formats.pdf.bounded import ensure_bounded, unpacked
 from scrub.formats.pdf.boxes import Found, pages_of, seen
 from scrub.formats.pdf.content import balance, streams_of
 from scrub.formats.pdf.images import UPRIGHT
-from scrub.formats.pdf.needed import needed, told_as_damage
 from scrub.formats.pdf.update import Section, dictionary, real
 from scrub.model.named import NamedTuple
 from scrub.model.problem import Failure

@@ -6,18 +6,15 @@ import io
 import struct
 from typing import Any
 
-from scrub.formats.pdf.needed import needed, told_as_damage
+from scrub.formats.images.containers import exif_of, profile_of
+from scrub.formats.images.exif import STEPS
+from scrub.formats.images.needed import needed, told_as_damage
+from scrub.formats.images.segments import frame_of, segments
+from scrub.formats.images.size import MOST_POINTS, ensure_few_points
 from scrub.formats.pdf.update import Section
-from scrub.formats.picture.containers import exif_of, profile_of
-from scrub.formats.picture.exif import STEPS
-from scrub.formats.picture.segments import frame_of, segments
 from scrub.model.named import NamedTuple
 from scrub.model.problem import Failure
 
-#: The most pixels that a picture may have: a few bytes can ask for all the memory there is.
-MOST_POINTS = 180_000_000
-#: From that many pixels on, at most that many for each byte of the file.
-_MANY, _TIMES = 33_000_000, 70
 #: The most pages of one picture.
 MOST_FRAMES = 500
 
@@ -93,15 +90,6 @@ def _as_seen(found: Drawn, data: bytes) -> Drawn:
     (e, f), (a, b), (c, d) = seen(0, 0), seen(1, 0), seen(0, 1)
     size = found.size[::-1] if swap else found.size
     return found._replace(matrix=(a - e, b - f, c - e, d - f, e, f), size=size)
-
-
-def ensure_few_points(pixels: tuple[int, int], size: int) -> None:
-    """Raises `Failure` for a picture without pixels, with too many, or with far more than its file is long."""
-    (width, height), points = pixels, pixels[0] * pixels[1]
-    if not points or points > MOST_POINTS:
-        raise Failure(f"a picture of {width:,} x {height:,} pixels is too large; the maximum is {MOST_POINTS:,}")
-    if points > _MANY and points > _TIMES * size:
-        raise Failure(f"a picture of {width:,} x {height:,} points in {size // 1000:,} KB is too large")
 
 
 def _image(pixels: tuple[int, int], size: int) -> dict[str, bytes]:

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from decimal import Decimal
 from typing import Any
 
-from scrub.formats.pdf.needed import needed
+from scrub.formats.images.needed import needed
 
 
 def held(holder: Any, name: str) -> Any:

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from dataclasses import field as of
 from typing import Any
 
-from scrub.formats.pdf.needed import needed, told_as_damage
+from scrub.formats.images.needed import needed, told_as_damage
 from scrub.formats.pdf.objects import held, whole_number
 from scrub.formats.pdf.update import Section, dictionary
 from scrub.model.problem import Failure

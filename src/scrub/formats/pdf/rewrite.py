@@ -6,9 +6,9 @@ import io
 from collections.abc import Iterator, Mapping, Sequence
 from typing import Any, Protocol
 
+from scrub.formats.images.needed import needed, told_as_damage
 from scrub.formats.pdf.appended import Appended
 from scrub.formats.pdf.bounded import ensure_plainly_packed
-from scrub.formats.pdf.needed import needed, told_as_damage
 from scrub.formats.pdf.objects import fields_of, held, is_signature
 
 #: What a document says of itself as a whole, which a new one keeps.

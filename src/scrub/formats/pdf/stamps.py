@@ -7,11 +7,11 @@ from collections.abc import Iterable, Mapping, Sequence
 from decimal import Decimal
 from typing import Any, Protocol
 
+from scrub.formats.images.needed import needed
 from scrub.formats.pdf.bounded import unpacked
 from scrub.formats.pdf.boxes import Found, Seen, own_turn, seen
 from scrub.formats.pdf.content import balance, streams_of
 from scrub.formats.pdf.fonts import line, put_piece, put_standard
-from scrub.formats.pdf.needed import needed
 from scrub.formats.pdf.objects import held
 from scrub.formats.pdf.update import Section, dictionary, real
 from scrub.model.colours import colour_of

@@ -7,8 +7,8 @@ import subprocess
 import sys
 from typing import Any
 
+from scrub.formats.images.needed import needed
 from scrub.formats.pdf import reading
-from scrub.formats.pdf.needed import needed
 from scrub.model.problem import Failure
 
 

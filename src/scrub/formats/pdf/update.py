@@ -9,8 +9,8 @@ from collections.abc import Mapping
 from decimal import Decimal
 from typing import Any
 
+from scrub.formats.images.needed import needed, told_as_damage
 from scrub.formats.pdf.cipher import Cipher
-from scrub.formats.pdf.needed import needed, told_as_damage
 from scrub.formats.pdf.objects import held, listed, misses_hidden, whole_number
 from scrub.model.late import late
 from scrub.model.problem import Failure

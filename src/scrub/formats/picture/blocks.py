@@ -9,10 +9,10 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from typing import Any
 
-from scrub.formats.pdf.needed import needed, told_as_damage
-from scrub.formats.picture.containers import with_orientation
+from scrub.formats.images.containers import with_orientation
+from scrub.formats.images.needed import needed, told_as_damage
+from scrub.formats.images.segments import segments
 from scrub.formats.picture.opening import opened
-from scrub.formats.picture.segments import segments
 from scrub.model.problem import Failure
 
 

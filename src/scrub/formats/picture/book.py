@@ -11,10 +11,11 @@ from decimal import Decimal
 from typing import Any
 
 from scrub.formats.file import PickedFile
-from scrub.formats.pdf.fonts import fonts
-from scrub.formats.pdf.needed import needed, told_as_damage
-from scrub.formats.picture import containers, opening, points
-from scrub.formats.picture.exif import turned
+from scrub.formats.images import containers
+from scrub.formats.images.exif import turned
+from scrub.formats.images.needed import needed, told_as_damage
+from scrub.formats.images.system_fonts import fonts
+from scrub.formats.picture import opening, points
 from scrub.formats.source import Source, data_of, opened
 from scrub.model.colours import colour_of
 from scrub.model.files import FilePath, placed

@@ -5,8 +5,8 @@ from __future__ import annotations
 import io
 from typing import Any
 
-from scrub.formats.pdf.images import ensure_few_points
-from scrub.formats.pdf.needed import needed, told_as_damage
+from scrub.formats.images.needed import needed, told_as_damage
+from scrub.formats.images.size import ensure_few_points
 from scrub.model.problem import Failure
 
 

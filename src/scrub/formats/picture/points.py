@@ -6,10 +6,10 @@ import io
 import math
 from typing import Any
 
-from scrub.formats.pdf.needed import needed, told_as_damage
+from scrub.formats.images.containers import exif_of, kind_of
+from scrub.formats.images.exif import STEPS
+from scrub.formats.images.needed import needed, told_as_damage
 from scrub.formats.picture.blocks import turned_blocks
-from scrub.formats.picture.containers import exif_of, kind_of
-from scrub.formats.picture.exif import STEPS
 from scrub.formats.picture.opening import opened
 from scrub.model.problem import Failure
 

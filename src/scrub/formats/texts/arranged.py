@@ -6,8 +6,8 @@ from bisect import bisect_right
 from collections.abc import Callable, Mapping, Sequence
 from functools import cached_property
 
+from scrub.formats.edited_part import EditedPart
 from scrub.formats.spans import Span, Splice, spliced
-from scrub.formats.texts.part import EditedPart
 from scrub.formats.texts.tables import DocumentRows
 from scrub.model.required import required
 

@@ -7,10 +7,10 @@ from collections.abc import Callable, Iterator, Sequence
 from typing import Any
 
 from scrub.formats.beside import Beside
+from scrub.formats.edited_part import EditedPart
 from scrub.formats.spans import Span
 from scrub.formats.texts.marks import Mark, marks_of
 from scrub.formats.texts.paragraph import OpenParagraph
-from scrub.formats.texts.part import EditedPart
 from scrub.model.change import cut
 from scrub.model.document import Document
 from scrub.model.inline import ensure_address

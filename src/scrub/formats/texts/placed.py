@@ -7,10 +7,11 @@ from decimal import Decimal
 from typing import Generic, Protocol, TypeVar
 
 from scrub.formats.beside import Beside
+from scrub.formats.edited_part import EditedPart
+from scrub.formats.images.new_picture import NewPicture
 from scrub.formats.kept import all_back
 from scrub.formats.spans import Span, Splice
-from scrub.formats.texts.part import EditedPart
-from scrub.formats.texts.pictures import NewPicture, ShownPicture
+from scrub.formats.texts.pictures import ShownPicture
 from scrub.formats.texts.pieced import PiecedDocument, PiecedParagraph
 from scrub.model.inline import Bookmark
 from scrub.model.problem import Failure

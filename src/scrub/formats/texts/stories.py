@@ -6,7 +6,7 @@ from bisect import bisect_right
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from typing import Any, Generic, NamedTuple, TypeVar
 
-from scrub.formats.texts.part import EditedPart
+from scrub.formats.edited_part import EditedPart
 from scrub.formats.texts.pieced import PiecedDocument, PiecedParagraph
 from scrub.model.problem import Failure
 

@@ -8,7 +8,7 @@ from functools import cached_property, partial
 
 from scrub.formats.kept import Kept
 from scrub.formats.opc.parts import Parts
-from scrub.formats.opc.relationships import part_tree
+from scrub.formats.part_tree import part_tree
 from scrub.formats.spans import Found, Span, Splice, ended, escaped, outside, spliced, with_attributes
 from scrub.formats.texts.marks import Mark
 from scrub.formats.wordprocessing.read import FieldState, inner, own, paragraphs_of, read_paragraph, value

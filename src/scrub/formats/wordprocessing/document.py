@@ -12,7 +12,8 @@ from scrub.formats.kept import Kept as FromFile
 from scrub.formats.opc.file import OfficeFile
 from scrub.formats.opc.media import Media
 from scrub.formats.opc.parts import Parts
-from scrub.formats.opc.relationships import part_tree, relationships, targets_of
+from scrub.formats.opc.relationships import relationships, targets_of
+from scrub.formats.part_tree import part_tree
 from scrub.formats.source import Source, opened
 from scrub.formats.spans import Ordered, Span, Splice, outside, spliced
 from scrub.formats.texts.marks import Mark

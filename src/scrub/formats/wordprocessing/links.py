@@ -6,12 +6,12 @@ import re
 from bisect import bisect_left
 from collections.abc import Callable, Iterator
 
+from scrub.formats.edited_part import EditedPart
 from scrub.formats.kept import put_in
 from scrub.formats.opc.parts import Parts
 from scrub.formats.opc.relationships import Relationship, relationships
 from scrub.formats.spans import RELATIONSHIPS, Span, Splice, escaped
 from scrub.formats.texts.marks import Mark
-from scrub.formats.texts.part import EditedPart
 from scrub.formats.texts.placed import Placed
 from scrub.formats.wordprocessing.holes import MetField
 from scrub.formats.wordprocessing.paragraph import OfficeParagraph

@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 from decimal import Decimal
 
+from scrub.formats.images.new_picture import NewPicture
 from scrub.formats.kept import all_back
 from scrub.formats.opc.media import EMU, Media, blip_of, of_former, others_of
 from scrub.formats.spans import Span, Splice, whole
-from scrub.formats.texts.pictures import NewPicture
 from scrub.formats.texts.placed import PlacedPicture
 from scrub.formats.wordprocessing.read import own
 from scrub.formats.wordprocessing.reading import Home

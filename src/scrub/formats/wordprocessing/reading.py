@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from copy import copy
 
-from scrub.formats.opc.relationships import part_tree
+from scrub.formats.edited_part import EditedPart
+from scrub.formats.part_tree import part_tree
 from scrub.formats.spans import Span, Splice
-from scrub.formats.texts.part import EditedPart
 from scrub.formats.texts.pieced import PiecedDocument, PiecedParagraph
 from scrub.formats.wordprocessing.found import FoundParagraph, parse_story
 from scrub.formats.wordprocessing.frames import ParagraphFrames

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from functools import cached_property
 
+from scrub.formats.edited_part import EditedPart
 from scrub.formats.spans import Span, Splice, ended, escaped, outside, spliced, whole
 from scrub.formats.texts.arranged import ArrangedTable
-from scrub.formats.texts.part import EditedPart
 from scrub.formats.texts.styles import style_named
 from scrub.formats.wordprocessing.paragraph import OfficeParagraph
 from scrub.formats.wordprocessing.read import inner, own, value

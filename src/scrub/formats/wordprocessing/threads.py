@@ -7,7 +7,7 @@ from functools import cached_property, partial
 from typing import Protocol
 
 from scrub.formats.opc.parts import Parts
-from scrub.formats.opc.relationships import part_tree
+from scrub.formats.part_tree import part_tree
 from scrub.formats.spans import Span, Splice, ended, set_attributes, spliced
 from scrub.formats.xmltext import is_on
 from scrub.formats.zip import Package

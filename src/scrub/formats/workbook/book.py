@@ -11,7 +11,8 @@ from itertools import count
 from scrub.formats.arranged import shift_of
 from scrub.formats.opc.file import OfficeFile
 from scrub.formats.opc.parts import Parts
-from scrub.formats.opc.relationships import part_tree, relationships
+from scrub.formats.opc.relationships import relationships
+from scrub.formats.part_tree import part_tree
 from scrub.formats.source import Source, opened
 from scrub.formats.spans import RELATIONSHIPS, Span, Splice, ended, escaped, number_in, set_attributes, spliced
 from scrub.formats.workbook.decode import stored_number

@@ -7,7 +7,7 @@ from collections.abc import Iterator, Mapping
 
 from scrub.formats.kept import Kept
 from scrub.formats.opc.parts import Parts
-from scrub.formats.opc.relationships import part_tree
+from scrub.formats.part_tree import part_tree
 from scrub.formats.spans import RELATIONSHIPS, Splice, ended, number_in, numbered, parse, spliced
 from scrub.formats.workbook.part import SheetPart, Skeleton
 from scrub.formats.workbook.strings import runs_of, text_element

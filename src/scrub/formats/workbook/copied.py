@@ -7,7 +7,8 @@ import re
 from collections.abc import Iterator, Mapping
 
 from scrub.formats.opc.parts import Parts
-from scrub.formats.opc.relationships import part_tree, relationships, relationships_name
+from scrub.formats.opc.relationships import relationships, relationships_name
+from scrub.formats.part_tree import part_tree
 from scrub.formats.spans import Span, Splice, parse, set_attributes, spliced
 from scrub.formats.workbook.moved_cells import CellMoves
 from scrub.formats.workbook.moves import Moves

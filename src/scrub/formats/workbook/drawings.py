@@ -6,13 +6,15 @@ from collections.abc import Callable, Iterable, Iterator, Mapping
 from functools import partial
 
 from scrub.formats.beside import Beside
+from scrub.formats.edited_part import EditedPart
+from scrub.formats.images.new_picture import NewPicture
 from scrub.formats.kept import Kept, all_back, put_in
 from scrub.formats.opc.media import EMU, Media, blip_of, of_former, others_of
 from scrub.formats.opc.parts import Parts
-from scrub.formats.opc.relationships import part_tree, relationships
+from scrub.formats.opc.relationships import relationships
+from scrub.formats.part_tree import part_tree
 from scrub.formats.spans import Span, Splice, number_in, spliced
-from scrub.formats.texts.part import EditedPart
-from scrub.formats.texts.pictures import NewPicture, ShownPicture
+from scrub.formats.texts.pictures import ShownPicture
 from scrub.formats.workbook.part import SheetPart, Skeleton
 from scrub.formats.workbook.protection import ensure_unprotected
 from scrub.formats.workbook.shared import Shared

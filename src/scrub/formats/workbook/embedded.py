@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from scrub.formats.opc.parts import Parts
-from scrub.formats.opc.relationships import part_tree, relationships
+from scrub.formats.opc.relationships import relationships
+from scrub.formats.part_tree import part_tree
 from scrub.formats.spans import RELATIONSHIPS
 from scrub.formats.zip import Package
 

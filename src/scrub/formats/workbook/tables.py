@@ -7,7 +7,7 @@ from functools import partial
 
 from scrub.formats.kept import put_in
 from scrub.formats.opc.parts import Parts
-from scrub.formats.opc.relationships import part_tree
+from scrub.formats.part_tree import part_tree
 from scrub.formats.spans import Span, Splice, ended, escaped, number_in, set_attributes, spliced
 from scrub.formats.workbook.part import SheetPart, Skeleton
 from scrub.formats.xmltext import unescaped, xstring_value

@@ -8,8 +8,8 @@ import zlib
 from collections.abc import Iterator
 from contextlib import suppress
 
-from scrub.formats.picture.exif import Exif, only
-from scrub.formats.picture.segments import segments
+from scrub.formats.images.exif import Exif, only
+from scrub.formats.images.segments import segments
 from scrub.model.named import NamedTuple
 from scrub.model.problem import Failure
 
