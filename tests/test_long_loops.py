@@ -28,7 +28,7 @@ from test_reckoning import NAMES, Both, Step, _given, _said, _together, steps
 
 import scrub
 from scrub.formats.workbook import row_form
-from scrub.formats.workbook.cells import SheetCells
+from scrub.formats.workbook.sheet import OfficeSheet
 from scrub.runner import compiling, loop_compiler, source_writer
 
 AT_ONCE, NEVER = 1, 10**9
@@ -293,7 +293,7 @@ def test_rows_laid_below_others_are_written_as_single_cells_are(
             for number, row in enumerate(rows):
                 sheet.add_row([Decimal(str(each)) if type(each) in (int, float) else each for each in row])
                 if looks:
-                    assert isinstance(sheet, SheetCells)
+                    assert isinstance(sheet, OfficeSheet)
                     sheet.used()
                 if deed and number == len(rows) // 2:
                     deed_on(sheet, deed)

@@ -7,6 +7,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Sequence
 
 from scrub.formats.file import PickedFile
+from scrub.formats.overlay import key_of
 from scrub.formats.sheet import OpenSheet
 from scrub.formats.source import Source, opened
 from scrub.model.area import Area
@@ -38,11 +39,11 @@ class BarSheet(OpenSheet):
         return self.spanning(Area(1, 1, len(self.cells), max(map(len, self.cells))))
 
     def column_values(self, column: int) -> ColumnValues:
-        found = self.live.get(column)
+        found = self.overlay.live.get(column)
         if found is None:
             rows = enumerate(self.cells, 1)
             found = ColumnValues((row, each[column - 1]) for row, each in rows if len(each) >= column)
-            found = self.live[column] = self.with_changes(found, column)
+            found = self.overlay.live[column] = self.with_changes(found, column)
         return found
 
     def raw_value(self, row: int, column: int) -> Value:
@@ -63,7 +64,7 @@ class BarSheet(OpenSheet):
 
     def put(self, row: int, column: int, value: Value) -> None:
         values = self.column_values(column)
-        before, key = values.get(row), self.key(row, column)
+        before, key = values.get(row), key_of(row, column)
         former = self.change(key, value, values, before)
         inner = (Area(row, column, row, column),)
         self.changed(VALUE, before, value, lambda: self.restore(key, former, before), inner=inner)

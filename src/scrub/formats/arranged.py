@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 
-from scrub.formats.shift import SheetShift, Shift
+from scrub.formats.shift import Shift
 from scrub.model.area import MOST_COLUMNS, MOST_ROWS
 from scrub.model.problem import Failure
 
@@ -130,8 +130,3 @@ class Arranged:
         before = self._before.pop(line, None)
         if before is not None:
             self._put[before].remove(line)
-
-
-def shift_of(rows: Arranged, columns: Arranged) -> SheetShift:
-    """What becomes of the lines of a sheet."""
-    return SheetShift(rows.shift(), columns.shift())

@@ -3,16 +3,29 @@
 from __future__ import annotations
 
 from collections.abc import Hashable
-from typing import Generic, TypeVar
+from typing import Generic, Protocol, TypeVar
 
-from scrub.formats.sheet import UNCHANGED, OpenSheet, told
+from scrub.formats.overlay import UNCHANGED, place_of
+from scrub.formats.sheet import told
 from scrub.model.area import Area
 from scrub.model.change import VALUE, Change
 from scrub.model.grid import Trouble
 from scrub.model.recorder import Changes, Done
 from scrub.model.values import Value
 
-S = TypeVar("S", bound=OpenSheet)
+
+class Changed(Protocol):
+    """A sheet whose cells are changed."""
+
+    @property
+    def name(self) -> str:
+        """What it is called now."""
+
+    def restore(self, key: int, former: Value, before: Value) -> None:
+        """Takes the change of a value back."""
+
+
+S = TypeVar("S", bound=Changed)
 
 
 class PutPlainly(Done, Generic[S]):
@@ -35,7 +48,7 @@ class PutPlainly(Done, Generic[S]):
     @property
     def change(self) -> Change:
         """The change."""
-        row, column = self._sheet.place(self._key)
+        row, column = place_of(self._key)
         return Change((self._name, Area(row, column, row, column)), VALUE, *self._sides)
 
     @property
@@ -48,7 +61,7 @@ class PutPlainly(Done, Generic[S]):
         """Puts it after other changes, unless it changed nothing."""
         before, after = self._sides
         if before != after:
-            row, column = self._sheet.place(self._key)
+            row, column = place_of(self._key)
             changes.append_value(self._name, row, column, before, after)
 
     def revert(self) -> None:

@@ -76,8 +76,8 @@ class DelimitedFile(PickedFile, Workbook):
 
     def patch(self) -> Patch | None:
         """What makes the changed file of the old one."""
-        self.sheet.forget_there_and_back()
-        if not self.sheet.values and not self.sheet.shaped and not self.sheet.keeps_rows:
+        self.sheet.overlay.forget_there_and_back()
+        if not self.sheet.overlay.values and not self.sheet.line_changes and not self.sheet.keeps_rows:
             return None
         marks, encoding, _, line_end, _ = self.layout
         old = self.source.read(0, self.source.size)

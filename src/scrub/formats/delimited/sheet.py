@@ -10,11 +10,11 @@ from decimal import Decimal
 from functools import cached_property
 from itertools import zip_longest
 
-from scrub.formats.arranged import shift_of
 from scrub.formats.delimited.layout import Layout
 from scrub.formats.delimited.records import fields_of, raw_fields
+from scrub.formats.overlay import NOBODYS, UNCHANGED, key_of, place_of
 from scrub.formats.put import PutOver, PutPlainly
-from scrub.formats.sheet import NOBODYS, UNCHANGED, OpenSheet
+from scrub.formats.sheet import OpenSheet
 from scrub.formats.shift import Shift
 from scrub.model.amounts import Duration, number_text
 from scrub.model.area import MOST_COLUMNS, MOST_ROWS, Area
@@ -112,7 +112,7 @@ class DelimitedSheet(OpenSheet):
 
     def column_values(self, column: int) -> ColumnValues:
         """The values of a column."""
-        found = self.live.get(column)
+        found = self.overlay.live.get(column)
         if found is None:
             texts = self._column(column)
             known = {text: self._typed(text) for text in set(texts)}
@@ -120,7 +120,7 @@ class DelimitedSheet(OpenSheet):
             if None in known.values():
                 for row in [row for row, value in found.items() if value is None]:
                     del found[row]
-            self.live[column] = self.with_changes(found, column)
+            self.overlay.live[column] = self.with_changes(found, column)
         kept = self._kept
         if next(reversed(kept), 0) != column:
             kept.pop(column, None)
@@ -170,12 +170,12 @@ class DelimitedSheet(OpenSheet):
 
     def raw_value(self, row: int, column: int) -> Value:
         """The value of a cell."""
-        key = self.key(row, column)
-        if row in self.gone or column in self.columns.gone:
+        key = key_of(row, column)
+        if row in self.line_changes.gone_rows or column in self.line_changes.gone_columns:
             return None
-        if key in self.values:
-            return self.values[key]
-        known = self.live.get(column)
+        if key in self.overlay.values:
+            return self.overlay.values[key]
+        known = self.overlay.live.get(column)
         if known is not None:
             return known.get(row)
         if not 1 <= row <= len(self.records_):
@@ -205,7 +205,9 @@ class DelimitedSheet(OpenSheet):
 
     def stored_rows(self) -> Sequence[int]:
         """Every record, and rows that were written below."""
-        return self._kept_rows(sorted({*range(1, len(self.records_) + 1), *(key >> 15 for key in self.values)}))
+        return self.line_changes.kept_rows(
+            sorted({*range(1, len(self.records_) + 1), *(key >> 15 for key in self.overlay.values)})
+        )
 
     def stored_places(self) -> Sequence[tuple[int, int]]:
         """Row and column of every field."""
@@ -214,9 +216,9 @@ class DelimitedSheet(OpenSheet):
             for row, record in enumerate(self.records_, 1)
             for column in range(1, len(fields_of(record, self.layout.delimiter)) + 1)
         }
-        return self._kept_places(sorted(places.union(map(self.place, self.values))))
+        return self.line_changes.kept_places(sorted(places.union(map(place_of, self.overlay.values))))
 
-    def filled_rows(self, area: Area, known: Iterable[ColumnValues] = ()) -> list[int]:
+    def filled_rows(self, area: Area, known: Iterable[ColumnValues] = ()) -> Sequence[int]:
         """The rows that hold a value. Raises `Failure` for a record that has more or fewer fields than the first."""
         used = self.used()
         if used is None:
@@ -226,7 +228,7 @@ class DelimitedSheet(OpenSheet):
         delimiter, records = self.layout.delimiter, self.records_
         if area.top > 1:
             self._ensure_even(area.top - 1, last)
-        changed = {key >> 15 for key in self.values}
+        changed = {key >> 15 for key in self.overlay.values}
         blank = delimiter + " \r"
         found = [row for row in range(area.top, last + 1) if records[row - 1].strip(blank) or row in changed]
         if changed:
@@ -237,7 +239,7 @@ class DelimitedSheet(OpenSheet):
                 for row in found
                 if row not in changed or any(self.raw_value(row, column) is not None for column in columns)
             ]
-        return self._kept_rows(found)
+        return self.line_changes.kept_rows(found)
 
     def _ensure_even(self, heading: int, last: int) -> None:
         """Raises `Failure` where a record below the headings is ragged."""
@@ -268,7 +270,7 @@ class DelimitedSheet(OpenSheet):
 
     def put(self, row: int, column: int, value: Value) -> None:
         """Gives a field a value."""
-        self.ensure_there(row, column)
+        self.line_changes.ensure_there(row, column, self.where)
         before = self.raw_value(row, column)
         if type(before) is type(value) and before == value:
             return
@@ -278,8 +280,8 @@ class DelimitedSheet(OpenSheet):
             raise Failure(f"a field cannot contain {type_name(value)}").at(self.where(row, column))
         if isinstance(value, str):
             value = self._writable(str(value), before, row, column)
-        key = self.key(row, column)
-        former = self.change(key, value, self.live.get(column, NOBODYS), before)
+        key = key_of(row, column)
+        former = self.change(key, value, self.overlay.live.get(column, NOBODYS), before)
         plainly = former is UNCHANGED
         done = PutPlainly(self, key, before, value) if plainly else PutOver(self, key, before, value, former)
         self._file.recorder.note(done)
@@ -316,11 +318,11 @@ class DelimitedSheet(OpenSheet):
         stored = len(found)
         ending = "\r" if found and found[0].endswith("\r") else ""
         by_row: dict[int, list[tuple[int, Value]]] = {}
-        for key, value in self.values.items():
+        for key, value in self.overlay.values.items():
             by_row.setdefault(key >> 15, []).append((key & 0x7FFF, value))
         width = self._width(by_row)
         empty = layout.delimiter * (width - 1) + ending
-        made = dict.fromkeys(self.rows.new, empty)  # records without a place yet
+        made = dict.fromkeys(self.line_changes.rows.new, empty)  # records without a place yet
         for row in sorted({*by_row, *self._kept_empty}):
             values = by_row.get(row, [])
             if row > len(found) and row not in self._kept_empty and all(value is None for _, value in values):
@@ -336,9 +338,9 @@ class DelimitedSheet(OpenSheet):
             if found[row].strip("\r") and len(fields_of(found[row], layout.delimiter)) == before:
                 tail = self._tail(found[row])
                 found[row] = found[row].removesuffix(tail) + layout.delimiter * (width - before) + tail
-        if not self.shaped:
+        if not self.line_changes:
             return found
-        shift = shift_of(self.rows, self.columns)
+        shift = self.line_changes.shift()
         kept = [
             (place, self._rearranged(row, record, shift.columns) if shift.columns else record)
             for row, record in (*enumerate(found, 1), *made.items())
@@ -383,8 +385,8 @@ class DelimitedSheet(OpenSheet):
         if not record.removesuffix(tail) or fields is None:
             return record
         placed = [(columns.place(column), field) for column, field in enumerate(fields, 1)]
-        for column in self.columns.new:
-            value = self.values.get(self.key(row, column))
+        for column in self.line_changes.columns.new:
+            value = self.overlay.values.get(key_of(row, column))
             placed.append((columns.place(column), "" if value is None else self._field(value, "")))
         whole = delimiter.join(field for place, field in sorted(placed) if place)
         return (whole or '""') + tail

@@ -8,7 +8,6 @@ from collections.abc import Iterator
 from functools import partial
 from itertools import count
 
-from scrub.formats.arranged import shift_of
 from scrub.formats.opc.file import OfficeFile
 from scrub.formats.opc.parts import Parts
 from scrub.formats.opc.relationships import relationships
@@ -20,9 +19,10 @@ from scrub.formats.workbook.elements import all_placed
 from scrub.formats.workbook.embedded import add_part, embedded, part_of
 from scrub.formats.workbook.front import in_front, reselected
 from scrub.formats.workbook.named import OfficeName, names_of
-from scrub.formats.workbook.reading import Loads
+from scrub.formats.workbook.part import SheetPart
 from scrub.formats.workbook.shared import Shared
 from scrub.formats.workbook.sheet import OfficeSheet
+from scrub.formats.workbook.stored_cells import Loads
 from scrub.model.area import Area
 from scrub.model.grid import Grid, Trouble
 from scrub.model.values import Secret, fold, shown
@@ -59,12 +59,12 @@ class OfficeWorkbook(OfficeFile, Workbook):
     @property
     def parse_slowly(self) -> bool:
         """Whether cells are read with the span tree only: for tests, which hold both ways to the same bytes."""
-        return any(sheet.part.parse_slowly for sheet in self._sheets)
+        return any(sheet.saved.part.parse_slowly for sheet in self._sheets)
 
     @parse_slowly.setter
     def parse_slowly(self, value: bool) -> None:
         for sheet in self._sheets:
-            sheet.part.parse_slowly = value
+            sheet.saved.part.parse_slowly = value
 
     def sheets(self) -> Iterator[OfficeSheet]:
         """Its sheets, in the order of the tabs."""
@@ -95,7 +95,7 @@ class OfficeWorkbook(OfficeFile, Workbook):
 
     def each_defined_name(self) -> Iterator[OfficeName]:
         """Its defined names."""
-        return names_of(self.shared, self._sheets[0].plain_formula) if self._sheets else iter(())
+        return names_of(self.shared, self._sheets[0].formulas.plain) if self._sheets else iter(())
 
     @property
     def structure_protected(self) -> bool:
@@ -117,14 +117,12 @@ class OfficeWorkbook(OfficeFile, Workbook):
     def _make_sheet(self, name: str, like: OfficeSheet | None = None) -> OfficeSheet:
         self.shared.ensure_sheet_name(name)
         entry = Span("sheet", {"name": name}, 0)
-        sheet = OfficeSheet(self.shared, self._loads, len(self._every) + 1, entry, None)
-        sheet.part.is_new = True
-        if like is not None:
-            taken: set[str] = set()
-            if like.table_names():
-                taken = {fold(name) for name, _, _ in self.shared.names.every()}
-                taken |= {fold(name) for each in self._every for name in each.table_names()}
-            sheet.begin_as(like, taken)
+        taken: set[str] = set()
+        if like is not None and like.saved.pieces.table_names():
+            taken = {fold(name) for name, _, _ in self.shared.names.every()}
+            taken |= {fold(name) for each in self._every for name in each.saved.pieces.table_names()}
+        copied = (like, taken) if like is not None else None
+        sheet = OfficeSheet(self.shared, self._loads, len(self._every) + 1, entry, None, True, copied)
         self._sheets.append(sheet)
         self._every.append(sheet)
 
@@ -158,22 +156,22 @@ class OfficeWorkbook(OfficeFile, Workbook):
         """What makes the changed file of the old one, or None when nothing is to be written."""
         if not self.recorder:
             return None
-        self._every = [sheet for sheet in self._every if not (sheet.is_new and sheet.is_deleted)]
+        self._every = [sheet for sheet in self._every if not (sheet.saved.part.is_new and sheet.removed)]
         for number, sheet in enumerate(self._every, 1):
-            sheet.count_as(number)
-            sheet.forget_there_and_back()
+            sheet.saved.part.number = number
+            sheet.saved.forget_there_and_back()
         self._loads.clear()
         self._number_formats()
         parts = Parts(self.package, self._root)
         splices: list[Splice] = []
         for sheet in self._sheets:
             said: list[tuple[str, str | None]] = []
-            if sheet.state != sheet.first_state:
-                said.append(("state", None if sheet.state == "visible" else sheet.state))
-            if sheet.name != sheet.first_name:
+            if sheet.saved.state != sheet.saved.first_state:
+                said.append(("state", None if sheet.saved.state == "visible" else sheet.saved.state))
+            if sheet.name != sheet.saved.part.sheet:
                 said.append(("name", sheet.name))
-            if said and not sheet.is_new:
-                splices += set_attributes(self._data, sheet.entry, said)
+            if said and not sheet.saved.part.is_new:
+                splices += set_attributes(self._data, sheet.saved.entry, said)
         shown = [sheet for sheet in self._sheets if not sheet.hidden]
         front = self.shared.front if isinstance(self.shared.front, OfficeSheet) else None
         selected = reselected(self._data, self._views, self._every, shown, front, splices)
@@ -181,25 +179,26 @@ class OfficeWorkbook(OfficeFile, Workbook):
             self._embed(text, parts)
         splices += self._new_sheets(parts)
         numbers = self._table_numbers()
-        drawings = (each for sheet in self._every if not sheet.is_deleted for each in sheet.drawing_parts)
+        drawings = (each for sheet in self._every if not sheet.removed for each in sheet.saved.pieces.drawings.parts)
         self.shared.media.write(parts, posixpath.join(posixpath.dirname(self.main), "media"), drawings)
         for sheet in self._every:
-            if sheet.is_deleted:
+            if sheet.removed:
                 continue
-            sheet.settings.put_names()
-            if sheet.is_new:
-                elements = sheet.elements(parts)
-                made = b"".join(sheet.make(selected.get(sheet, False), elements))
-                like = sheet.copied_from
+            sheet.saved.pieces.settings.put_names()
+            if sheet.saved.part.is_new:
+                elements = sheet.saved.elements(parts)
+                made = b"".join(sheet.saved.make(selected.get(sheet, False), elements))
+                like = sheet.saved.pieces.copied_from
                 if like is not None:
                     from scrub.formats.workbook.copied import Copying  # rarely needed, and slow to import
 
-                    copying = Copying(self.package, parts, like.part, sheet.name, sheet.copied_tables, numbers)
-                    made = copying.sheet(made, str(sheet.part.name))
+                    copying = Copying(self.package, parts, like, sheet.name, sheet.saved.pieces.copied_tables, numbers)
+                    made = copying.sheet(made, str(sheet.saved.part.name))
                     self._copy_names(like, sheet)
-                parts.added[str(sheet.part.name)] = made
-            elif sheet.part.name and (sheet.touched or sheet in selected):
-                parts.changed[sheet.part.name] = partial(sheet.make, selected.get(sheet), sheet.elements(parts))
+                parts.added[str(sheet.saved.part.name)] = made
+            elif sheet.saved.part.name and (sheet.saved.touched or sheet in selected):
+                elements = sheet.saved.elements(parts)
+                parts.changed[sheet.saved.part.name] = partial(sheet.saved.make, selected.get(sheet), elements)
         fresh: dict[str, bytes] = {}
         splices += self._recalculated(parts, fresh)
         lock = self.shared.structure.element()
@@ -225,40 +224,42 @@ class OfficeWorkbook(OfficeFile, Workbook):
         found = (
             number_in(part_tree(self.package, each.target)[1].attributes, "id")
             for sheet in self._every
-            for each in sheet.part.related().values()
+            for each in sheet.saved.part.related().values()
             if each.type == "table" and each.target in self.package.members
         )
         yield from count(1 + max(found, default=0))
 
-    def _copy_names(self, like: OfficeSheet, sheet: OfficeSheet) -> None:
+    def _copy_names(self, like: SheetPart, sheet: OfficeSheet) -> None:
         """Gives a copy the names that belong to the first alone: what is printed, its titles, its filter."""
         from scrub.formats.workbook.moves import Moves
 
         names = self.shared.names
-        moves = Moves([like.first_name], {}, {like.first_name: sheet.name}, sheet.copied_tables)
-        for name, target, hidden in names.local_to(like.first_number):
-            if names.local(name, sheet.first_number) is None:
-                names.put_local(name, sheet.first_number, moves.formula(target, like.first_name), hidden)
+        moves = Moves([like.sheet], {}, {like.sheet: sheet.name}, sheet.saved.pieces.copied_tables)
+        for name, target, hidden in names.local_to(like.number):
+            if names.local(name, sheet.saved.part.number) is None:
+                names.put_local(name, sheet.saved.part.number, moves.formula(target, like.sheet), hidden)
 
     def _settle(self, parts: Parts) -> None:
         """Lets all that refers to rows and sheets follow them."""
-        sheets = [sheet for sheet in self._every if not sheet.is_deleted]
-        if self._sheets == self._every and not any(each.shaped or each.name != each.first_name for each in sheets):
+        sheets = [sheet for sheet in self._every if not sheet.removed]
+        renamed = {each.saved.part.sheet: each.name for each in sheets if each.name != each.saved.part.sheet}
+        shaped = {each.saved.part.sheet: each.line_changes.shift() for each in sheets if each.line_changes}
+        if self._sheets == self._every and not renamed and not shaped:
             self._told = []
             return
         from scrub.formats.workbook.moves import Moves  # rarely needed, and slow to import
         from scrub.formats.workbook.structure import Structure
 
         moves = Moves(
-            [sheet.first_name for sheet in sheets],
-            {sheet.first_name: shift_of(sheet.rows, sheet.columns) for sheet in sheets if sheet.shaped},
-            {sheet.first_name: sheet.name for sheet in sheets if sheet.name != sheet.first_name},
+            [sheet.saved.part.sheet for sheet in sheets],
+            shaped,
+            renamed,
         )
         structure = Structure(self.package, self.main, parts, moves)
         order = [self._every.index(sheet) for sheet in self._sheets]
-        gone = [sheet.part for sheet in self._every if sheet.is_deleted]
-        kept = [sheet.part for sheet in sheets]
-        if gone or any(sheet.rows.gone or sheet.columns.gone for sheet in sheets):
+        gone = [sheet.saved.part for sheet in self._every if sheet.removed]
+        kept = [sheet.saved.part for sheet in sheets]
+        if gone or any(sheet.line_changes.gone_rows or sheet.line_changes.gone_columns for sheet in sheets):
             structure.forget_texts(gone, kept)
         if gone:
             structure.take_out(gone, kept)
@@ -270,7 +271,7 @@ class OfficeWorkbook(OfficeFile, Workbook):
 
     def _new_sheets(self, parts: Parts) -> list[Splice]:
         """New sheets get a part, and an entry after the others."""
-        fresh = [sheet for sheet in self._every if sheet.is_new]
+        fresh = [sheet for sheet in self._every if sheet.saved.part.is_new]
         holder = self._root.child("sheets")
         if not fresh or holder is None:
             return []
@@ -280,11 +281,11 @@ class OfficeWorkbook(OfficeFile, Workbook):
         for sheet in fresh:
             number += 1
             name = parts.free_name(f"{folder}/worksheets/sheet{{}}.xml" if folder else "sheet{}.xml")
-            sheet.part.name = name
+            sheet.saved.part.name = name
             type_ = "application/vnd.openxmlformats-officedocument.spreadsheetml.worksheet+xml"
             parts.add(name, b"", type_)
             id_ = parts.relate(self.main, f"{RELATIONSHIPS}/worksheet", name)
-            state = "" if sheet.state == "visible" else f' state="{sheet.state}"'
+            state = "" if sheet.saved.state == "visible" else f' state="{sheet.saved.state}"'
             related = f'xmlns:r="{RELATIONSHIPS}" r:id="{id_}"'
             entries += f'<{p}sheet name="{escaped(sheet.name)}" sheetId="{number}"{state} {related}/>'
         return ended(self._data, holder, entries.encode())
@@ -292,28 +293,26 @@ class OfficeWorkbook(OfficeFile, Workbook):
     @property
     def _recalculates(self) -> bool:
         """Whether a value or a formula was changed, on which others may depend."""
-        if any(sheet.is_deleted for sheet in self._every) or self._sheets != self._every:
+        if any(sheet.removed for sheet in self._every) or self._sheets != self._every:
             return True
-        if not any(
-            sheet.has_values or sheet.formulas or sheet.shaped or sheet.ordered_blocks for sheet in self._sheets
-        ):
-            return any(sheet.hides_rows for sheet in self._sheets) and any(map(self._sees_hidden, self._sheets))
+        if not any(sheet.stale.changed for sheet in self._sheets):
+            return any(sheet.stale.hides_rows for sheet in self._sheets) and any(map(self._sees_hidden, self._sheets))
         return bool(self.shared.targets.get("calcChain")) or any(map(self._may_calculate, self._sheets))
 
     def _sees_hidden(self, sheet: OfficeSheet) -> bool:
         """Whether a formula of a sheet depends on which rows are hidden."""
-        member = self.package.members.get(sheet.part.name or "")
+        member = self.package.members.get(sheet.saved.part.name or "")
         data = self.package.read(member.name) if member is not None else b""
         return b"SUBTOTAL" in data or b"AGGREGATE" in data
 
     def _may_calculate(self, sheet: OfficeSheet) -> bool:
         """Whether a sheet may hold formulas: one that nobody read is looked at where that takes no time."""
-        part = sheet.part
+        part = sheet.saved.part
         member = self.package.members.get(part.name or "")
         if part.has_formulas is None and member is not None and member.size < _QUICKLY_READ:
             data = self.package.read(member.name)
             part.has_formulas = b"<f" in data or b":f" in data
-        return bool(sheet.formulas) or (sheet.has_formulas is not False and not sheet.is_new)
+        return sheet.formulas.may_be_there
 
     def _recalculated(self, parts: Parts, fresh: dict[str, bytes]) -> list[Splice]:
         """Marks the workbook to be calculated again when it is next opened (18.2.2); a changed formula makes the old
@@ -322,7 +321,8 @@ class OfficeWorkbook(OfficeFile, Workbook):
         if not self._recalculates:
             return []
         chain = self.shared.targets.get("calcChain")
-        if chain and (self._sheets != self._every or any(sheet.formulas or sheet.shaped for sheet in self._sheets)):
+        changed = any(sheet.overlay.formulas or sheet.line_changes for sheet in self._sheets)
+        if chain and (changed or self._sheets != self._every):
             parts.remove(chain, self.main)
         old = self._root.child("calcPr")
         if old is not None:
@@ -335,7 +335,7 @@ class OfficeWorkbook(OfficeFile, Workbook):
         """Numbers the cell formats that were added and are used; those of changes that were undone are left out."""
         if self.shared.has_styles:
             first = self.shared.styles.first_formats
-            used = {style for sheet in self._sheets for style in sheet.styles_in_use() if style >= first}
+            used = {style for sheet in self._sheets for style in sheet.saved.styles_in_use() if style >= first}
             self.shared.format_numbers = {style: first + place for place, style in enumerate(sorted(used))}
 
     def _write_styles(self, parts: Parts) -> None:

@@ -6,7 +6,7 @@ counts as depending on everything.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable
 from typing import Protocol
 
 from scrub.formats.workbook.formulas import references, sees_hidden_rows
@@ -48,9 +48,8 @@ class Changing(Protocol):
     version: int
     version_back: bool
 
-    @property
-    def by_name(self) -> Mapping[str, Calculated]:
-        """Its sheets by their names, without regard to case."""
+    def results_of(self, name: str) -> Calculated | None:
+        """A sheet by its name, without regard to case; None for none."""
 
     def first_change(self) -> str:
         """A cell that was changed, as a person names it."""
@@ -127,8 +126,7 @@ class Dependence:
         found = references(formula[1:], sheet.name, self.book.resolve) if formula else []
         if found is None:
             return None
-        by_name = self.book.by_name
-        targets = [(by_name.get(name.casefold()), area) for name, area in found]
+        targets = [(self.book.results_of(name), area) for name, area in found]
         known: list[tuple[Calculated, Area]] = [(other, area) for other, area in targets if other is not None]
         return known if len(known) == len(targets) else None
 

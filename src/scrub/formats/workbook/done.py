@@ -3,17 +3,26 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Hashable, Sequence
+from typing import Protocol
 
-from scrub.formats.put import PutPlainly
-from scrub.formats.sheet import UNCHANGED, put_back
-from scrub.formats.workbook.reading import SheetReading
+from scrub.formats.overlay import UNCHANGED, key_of, put_back
+from scrub.formats.put import Changed, PutPlainly
+from scrub.formats.workbook.overlay import SheetOverlay
 from scrub.formats.workbook.strings import Run
 from scrub.model.change import Change, cut
 from scrub.model.recorder import Done
 from scrub.model.values import Value, shown
 
 
-class Put(PutPlainly[SheetReading]):
+class RunsHolder(Changed, Protocol):
+    """A sheet whose texts can have several looks."""
+
+    @property
+    def overlay(self) -> SheetOverlay:
+        """What was changed in its cells."""
+
+
+class Put(PutPlainly[RunsHolder]):
     """A value that was put into a cell, which had no other in this run."""
 
     __slots__ = ()
@@ -23,9 +32,8 @@ class Put(PutPlainly[SheetReading]):
         self._put_back(UNCHANGED, None)
 
     def _put_back(self, former: Value, runs: list[Run] | None) -> None:
-        put_back(self._sheet.runs, self._key, UNCHANGED if runs is None else runs)
+        put_back(self._sheet.overlay.runs, self._key, UNCHANGED if runs is None else runs)
         self._sheet.restore(self._key, former, self._before)
-        self._sheet.shared.cells_changed(back=True)
 
 
 class RowAdded(Done):
@@ -35,7 +43,7 @@ class RowAdded(Done):
 
     def __init__(
         self,
-        sheet: SheetReading,
+        sheet: RunsHolder,
         row: int,
         left: int,
         values: tuple[Value, ...],
@@ -62,8 +70,7 @@ class RowAdded(Done):
         for each in self._restyled:
             each()
         for column in range(self._left, self._left + len(self._values)):
-            self._sheet.restore(self._sheet.key(self._row, column), UNCHANGED, None)
-        self._sheet.shared.cells_changed(back=True)
+            self._sheet.restore(key_of(self._row, column), UNCHANGED, None)
 
 
 class PutAgain(Put):
@@ -73,7 +80,7 @@ class PutAgain(Put):
 
     def __init__(
         self,
-        sheet: SheetReading,
+        sheet: RunsHolder,
         key: int,
         before: Value,
         after: Value,

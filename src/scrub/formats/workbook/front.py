@@ -28,7 +28,7 @@ def reselected(
     `every` are all sheets by their place in the file, `shown` those that are visible, in the order of the tabs. A
     hidden sheet that stays selected would be edited together with the visible one, unseen.
     """
-    gone = [sheet for sheet in every if sheet not in shown and sheet.first_state == "visible"]
+    gone = [sheet for sheet in every if sheet not in shown and sheet.saved.first_state == "visible"]
     selected = dict.fromkeys(gone, False)
     for view in views.all("workbookView") if views else ():
         front = _front(view)
@@ -38,13 +38,13 @@ def reselected(
             if before is not None:
                 selected[before] = False
         elif before in gone:
-            chosen = next((sheet for sheet in shown if sheet.first_number > front), shown[0])
+            chosen = next((sheet for sheet in shown if sheet.saved.part.number > front), shown[0])
         else:
             continue
         selected[chosen] = True
-        values: list[tuple[str, str | None]] = [("activeTab", str(chosen.first_number - 1))]
-        if number_in(view.attributes, "firstSheet") > chosen.first_number - 1:
-            values.append(("firstSheet", str(chosen.first_number - 1)))
+        values: list[tuple[str, str | None]] = [("activeTab", str(chosen.saved.part.number - 1))]
+        if number_in(view.attributes, "firstSheet") > chosen.saved.part.number - 1:
+            values.append(("firstSheet", str(chosen.saved.part.number - 1)))
         splices += set_attributes(data, view, values)
     return selected
 

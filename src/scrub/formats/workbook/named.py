@@ -62,7 +62,7 @@ class OfficeName(DefinedName):
     @property
     def of_sheet(self) -> str | None:
         """The sheet to which it belongs."""
-        sheets = [sheet for sheet in self._shared.sheets if sheet.first_number - 1 == self._local]
+        sheets = [sheet for sheet in self._shared.sheets if sheet.saved.part.number - 1 == self._local]
         return sheets[0].name if self._local is not None and sheets else None
 
     def delete(self) -> None:

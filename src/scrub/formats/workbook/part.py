@@ -54,10 +54,11 @@ class Written(Protocol):
 class SheetPart:
     """One sheet's part, read only when needed."""
 
-    def __init__(self, package: Package, name: str | None, sheet: str) -> None:
+    def __init__(self, package: Package, name: str | None, sheet: str, number: int) -> None:
         self.package = package
         self.name = name
         self.sheet = sheet  # its name in the file
+        self.number = number  # its place among the sheets of the file, from 1; one made in this run is after the others
         self.shown = sheet  # how problems call it
         self.is_new = False
         self.base = EMPTY_SHEET  # what a new one is before anything is put into it

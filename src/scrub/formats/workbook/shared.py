@@ -15,6 +15,7 @@ from scrub.formats.spans import NotReadable, Span
 from scrub.formats.workbook.decode import Decoder
 from scrub.formats.workbook.depends import Calculated, Dependence
 from scrub.formats.workbook.names import Names
+from scrub.formats.workbook.part import SheetPart
 from scrub.formats.workbook.row_sorting import RowSorting
 from scrub.formats.workbook.strings import SharedStrings
 from scrub.formats.workbook.structure_lock import StructureLock
@@ -22,7 +23,7 @@ from scrub.formats.workbook.styles import Styles
 from scrub.formats.zip import Package
 from scrub.model.area import MOST_COLUMNS, MOST_ROWS, Area
 from scrub.model.declare import FileItem
-from scrub.model.grid import ColumnValues, Grid, TablePlace
+from scrub.model.grid import Grid, TablePlace
 from scrub.model.problem import Failure, Missing
 from scrub.model.values import fold
 
@@ -37,40 +38,63 @@ _NO_STYLES = (
 )
 
 
-class Sharing(Calculated, Protocol):
+class SharedResults(Calculated, Protocol):
+    """Which of the cells of a sheet were changed, and which results may be old."""
+
+    def mark_all(self) -> None:
+        """Is told of the first change of the run: what was read so far is in doubt now."""
+
+
+class SharedFormulas(Protocol):
+    """The formulas of a sheet."""
+
+    @property
+    def may_be_there(self) -> bool:
+        """Whether the sheet may contain any."""
+
+    def every(self) -> Iterator[tuple[int, int, str]]:
+        """The cells that are calculated: row, column, formula without its equals sign."""
+
+    def uses_of_name(self, word: re.Pattern[str]) -> str:
+        """Where the sheet uses a word in a formula or a rule."""
+
+
+class SharedPart(Protocol):
+    """A sheet as the file has it."""
+
+    @property
+    def part(self) -> SheetPart:
+        """Its part, with its name and its place in the file."""
+
+
+class Sharing(Protocol):
     """A sheet, as the others know it."""
 
     @property
-    def first_number(self) -> int:
-        """Its place among the sheets of the file."""
-
-    @property
-    def first_name(self) -> str:
-        """The name that it has in the file."""
+    def name(self) -> str:
+        """What it is called."""
 
     @property
     def hidden(self) -> bool:
         """Whether its tab is not shown."""
 
     @property
-    def live(self) -> Mapping[int, ColumnValues]:
-        """The columns that somebody contains."""
+    def stale(self) -> SharedResults:
+        """Its results."""
+
+    @property
+    def formulas(self) -> SharedFormulas:
+        """Its formulas."""
+
+    @property
+    def saved(self) -> SharedPart:
+        """It as the file has it."""
+
+    def where(self, row: int, column: int) -> str:
+        """How a person names a cell of it."""
 
     def tables(self) -> Iterator[TablePlace]:
         """Its tables."""
-
-    def doubt(self, values: ColumnValues, column: int) -> None:
-        """Puts a doubt in the place of each result of a formula."""
-
-    def uses_of_name(self, word: re.Pattern[str]) -> str:
-        """Where it uses a word in a formula or a rule."""
-
-    @property
-    def formulas(self) -> Mapping[int, str | None]:
-        """Formulas that were changed, by cell."""
-
-    def each_formula(self) -> Iterator[tuple[int, int, str]]:
-        """The cells that are calculated: row, column, formula without its equals sign."""
 
 
 def _no_sheet(*_: object) -> Any:
@@ -165,8 +189,7 @@ class Shared:
         self.version_back = self.version_back or back
         if self.version == 1:
             for sheet in self.sheets:
-                for column, values in sheet.live.items():
-                    sheet.doubt(values, column)
+                sheet.stale.mark_all()
 
     def tabs(self) -> list[Any]:
         """The sheets in the order of their tabs, to be put in another one."""
@@ -178,11 +201,16 @@ class Shared:
         """Tells which results of formulas still hold."""
         return Dependence(self)
 
+    def results_of(self, name: str) -> Calculated | None:
+        """The results of a sheet by its name, without regard to case; None for none."""
+        found = self.by_name.get(name.casefold())
+        return found.stale if found is not None else None
+
     def first_change(self) -> str:
         """A cell that was changed in this run, as a person names it; an empty text where none is."""
         everywhere = Area(1, 1, MOST_ROWS, MOST_COLUMNS)
         for sheet in self.sheets:
-            place = sheet.changed_in(everywhere)
+            place = sheet.stale.changed_in(everywhere)
             if place:
                 return sheet.where(*place)
         return ""
@@ -190,8 +218,8 @@ class Shared:
     def ensure_sortable(self, sorting: RowSorting) -> None:
         """Raises `Failure` where formulas or names refer to single rows of those that change places."""
         for sheet in self.sheets:
-            if sheet.has_formulas is not False or sheet.formulas:
-                sorting.ensure_outside(sheet.each_formula(), sheet.first_name, sheet.where)
+            if sheet.formulas.may_be_there:
+                sorting.ensure_outside(sheet.formulas.every(), sheet.saved.part.sheet, sheet.where)
         areas = ((name, self.names.area(name)) for name, local, _ in self.names.every() if local is None)
         sorting.ensure_names((name, *area) for name, area in areas if area is not None)
 
@@ -208,7 +236,7 @@ class Shared:
     def by_name(self) -> Mapping[str, Sharing]:
         """The sheets by their names, without regard to case."""
         if len(self._named) < len(self.sheets):
-            self._named = {sheet.first_name.casefold(): sheet for sheet in self.sheets}  # formulas still say so
+            self._named = {sheet.saved.part.sheet.casefold(): sheet for sheet in self.sheets}  # formulas still say so
             self._named |= {sheet.name.casefold(): sheet for sheet in self.sheets}
         return self._named
 
@@ -232,16 +260,17 @@ class Shared:
         for sheet in self.sheets:
             if sheet is not own and fold(name) == fold(sheet.name):
                 raise Failure(f'a sheet "{name}" exists already')
-            if sheet is not own and fold(name) == fold(sheet.first_name):
+            first = sheet.saved.part.sheet
+            if sheet is not own and fold(name) == fold(first):
                 raise Failure(
-                    f'"{sheet.name}" was called "{sheet.first_name}" when the run started, and formulas still use that '
-                    "name. Rename it in a second run"
+                    f'"{sheet.name}" was called "{first}" when the run started, and formulas still use that name. '
+                    "Rename it in a second run"
                 )
 
     def resolve(self, name: str, sheet: str) -> str | None:
         """What a defined name, or that of a table, means on a sheet, as a formula; None where it is unknown."""
         on = self.by_name.get(sheet.casefold())
-        target = self.names.local(name, on.first_number) if on is not None else None
+        target = self.names.local(name, on.saved.part.number) if on is not None else None
         target = target if target is not None else self.names.target(name)
         if target is None:
             for each in self.sheets:
@@ -257,7 +286,7 @@ class Shared:
         if other:
             return f'the name "{other}"'
         for sheet in self.sheets:
-            found = sheet.uses_of_name(word)
+            found = sheet.formulas.uses_of_name(word)
             if found:
                 return found
         raw = re.compile(word.pattern.encode(), re.IGNORECASE)
@@ -270,4 +299,4 @@ class Shared:
         """Whether a formula can use this name: a defined one, or that of a table."""
         if name.upper().startswith("_XL") or self.resolve(name, sheet) is not None:
             return True
-        return any(self.names.local(name, each.first_number) is not None for each in self.sheets)
+        return any(self.names.local(name, each.saved.part.number) is not None for each in self.sheets)

@@ -1,76 +1,760 @@
-"""A sheet of an Office Open XML workbook: its cells, and the pieces that depend on them, each writing itself."""
+"""A sheet of an Office Open XML workbook: its cells; what depends on them is in pieces that write themselves."""
 
 from __future__ import annotations
 
-import re
 from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
-from itertools import count
+from datetime import date, datetime
+from decimal import Decimal
 from typing import Any
 
-from scrub.formats.opc.parts import Parts
-from scrub.formats.sheet import line_name, spanned
-from scrub.formats.spans import Span, Splice, parse, pieces_of, set_attributes, spliced
+from scrub.formats.line_changes import line_name
+from scrub.formats.overlay import NOBODYS, UNCHANGED, key_of, place_of
+from scrub.formats.sheet import OpenSheet
+from scrub.formats.spans import Span
 from scrub.formats.texts.styles import style_named
-from scrub.formats.workbook.breaks import Breaks
-from scrub.formats.workbook.cells import SheetCells
-from scrub.formats.workbook.comments import Notes
-from scrub.formats.workbook.conditional import ConditionalFormats
-from scrub.formats.workbook.drawings import DrawingPart, Drawings, OfficeChart, OfficePicture
-from scrub.formats.workbook.elements import all_placed
-from scrub.formats.workbook.formulas import area_at
-from scrub.formats.workbook.lines import Lines
-from scrub.formats.workbook.links import Links
-from scrub.formats.workbook.merges import Merges
-from scrub.formats.workbook.part import SheetPart, Skeleton, Written
-from scrub.formats.workbook.protection import Protection, ensure_unprotected
-from scrub.formats.workbook.reading import Loads
-from scrub.formats.workbook.settings import Settings
+from scrub.formats.workbook.appended import AppendedRows
+from scrub.formats.workbook.cell_formulas import CellFormulas
+from scrub.formats.workbook.cell_locks import CellLocks
+from scrub.formats.workbook.colours import same_colour
+from scrub.formats.workbook.decode import MOST_EXACT, ensure_exact
+from scrub.formats.workbook.done import Put, PutAgain, RowAdded
+from scrub.formats.workbook.drawings import OfficeChart, OfficePicture
+from scrub.formats.workbook.merged_lines import ensure_whole, hidden_starts, like_line
+from scrub.formats.workbook.number_formats import ensure_number_format, shown_as
+from scrub.formats.workbook.overlay import SheetOverlay
+from scrub.formats.workbook.part import SheetPart
+from scrub.formats.workbook.pieces import Pieces
+from scrub.formats.workbook.protection import ensure_unprotected
+from scrub.formats.workbook.range_names import put_range_name, range_name
+from scrub.formats.workbook.saved_sheet import SavedSheet
 from scrub.formats.workbook.shared import Shared
-from scrub.formats.workbook.tables import Tables
-from scrub.formats.workbook.validations import Validations
-from scrub.formats.workbook.write import CellWriter
-from scrub.model.area import MOST_COLUMNS, Area
+from scrub.formats.workbook.sheet_order import SheetOrder
+from scrub.formats.workbook.stale_results import StaleResults
+from scrub.formats.workbook.stored_cells import SINGLE, Loaded, Loads, StoredCells, placed
+from scrub.formats.workbook.strings import Run, edited_runs
+from scrub.formats.workbook.styles import DATE, DURATION, TIME
+from scrub.model.amounts import Duration
+from scrub.model.area import MOST_COLUMNS, MOST_ROWS, Area
 from scrub.model.change import Change
 from scrub.model.declare import FileItem
-from scrub.model.grid import Grid, Noted, TablePlace
+from scrub.model.grid import ColumnValues, Grid, Noted, TablePlace, Trouble, settle
 from scrub.model.problem import Failure
 from scrub.model.sheet import Selecting, SheetPermission
+from scrub.model.text import Edit, edited
 from scrub.model.validation import ConditionalFormat, Emphasis, Restriction, Validation, When
-from scrub.model.values import Secret, fold
+from scrub.model.values import Secret, Value, type_name
+
+#: The forms in which a date, a time and a duration are shown where a cell has no form of its own for them.
+_FORMS = {DATE: "mm-dd-yy", TIME: "m/d/yy h:mm", DURATION: "[h]:mm:ss"}
+#: The most characters that a cell contains.
+_MOST_CHARACTERS = 32_767
 
 
-class OfficeSheet(SheetCells):
+class OfficeSheet(OpenSheet):
     """One sheet: its entry in the workbook part, and its own part, read only when needed."""
 
-    def __init__(self, shared: Shared, loads: Loads, number: int, entry: Span, part: str | None) -> None:
-        name = entry.attributes.get("name", "")
-        super().__init__(shared, SheetPart(shared.package, part, name), loads)
-        self._number = number
-        self.entry = entry
-        self.is_deleted = False
-        self.copied_from: OfficeSheet | None = None
-        self.state = self.first_state = entry.attributes.get("state", "visible")
-        self._tables = Tables(self.part)
-        self._protection = Protection(self, self.part, self.locks_changed)
-        self._merges = Merges(self, self.part, self.merges_changed)
-        self.settings = Settings(self, self.part, shared, lambda: self._number)
-        self._lines = Lines(self, self.part, lambda: self.load().stored, shared.format_numbers_of)
-        self._breaks = Breaks(self, self.part)
-        self._validations = Validations(self, self.part, shared, self.plain_formula)
-        self._conditional = ConditionalFormats(self, self.part, shared, self.plain_formula)
-        self._links = Links(self, self.part)
-        self._notes = Notes(self, self.part)
-        self._drawings = Drawings(self, self.part, shared)
-        #: What depends on the cells, in the order in which it is written.
-        self.pieces: tuple[Written, ...] = (
-            self.settings, self._protection, self._lines, self._merges, self._conditional, self._validations,
-            self._breaks, self._links, self._notes, self._tables, self._drawings,
-        )  # fmt: skip
+    overlay: SheetOverlay
+
+    def __init__(
+        self,
+        shared: Shared,
+        loads: Loads,
+        number: int,
+        entry: Span,
+        part: str | None,
+        is_new: bool = False,
+        like: tuple[OfficeSheet, set[str]] | None = None,
+    ) -> None:
+        """`number` is its place in the file, and `part` the name of its part, None where that is missing or it is new.
+        `like` is a sheet that it is to be a copy of, as that is in the file, with the names that no table can get.
+        """
+        overlay = SheetOverlay()
+        super().__init__(overlay)
+        self._shared = shared
+        self._name = entry.attributes.get("name", "")
+        self._deleted = False
+        lines, own = self.line_changes, SheetPart(shared.package, part, self._name, number)
+        self._stored = stored = StoredCells(shared, own, loads, self.where)
+        self._locks = CellLocks(self, shared, overlay, stored, lines)
+        self.stale = StaleResults(self, shared, overlay, stored, lines, lambda: self._pieces.lines.hidden_rows())
+        self.formulas = CellFormulas(self, shared, overlay, stored, self._locks, self.stale)
+        self._pieces = Pieces(
+            self,
+            shared,
+            own,
+            lambda: stored.loaded().stored,
+            self.formulas.plain,
+            self._locks.changed,
+            self._locks.merges_changed,
+        )
+        self._order = SheetOrder(
+            self,
+            shared,
+            overlay,
+            stored,
+            lines,
+            self._locks,
+            self.formulas,
+            self.stale,
+            lambda: self._pieces.links.any,
+            self._runs_in,
+            self._styles_of,
+        )
+        self.saved = SavedSheet(entry, shared, stored, overlay, lines, self._pieces, self.where, self.used)
+        own.is_new = is_new
+        if like is not None:
+            self._pieces.begin_as(like[0]._pieces, like[1])
+
+    # -- values
+
+    def column_values(self, column: int) -> ColumnValues:
+        """The values of a column."""
+        loaded = self._stored.loaded()
+        found = loaded.columns.get(column)
+        if found is None:
+            found = self.overlay.live.get(column)
+            if found is None:
+                if loaded.has_many_columns:
+                    self._read_all(loaded)
+                    found = loaded.columns.get(column)
+                if found is None:
+                    found = self._seen(self._stored.read_column(column), column)
+                    self.overlay.live[column] = found
+            loaded.columns[column] = found
+        return found
+
+    def _read_all(self, loaded: Loaded) -> None:
+        for column, (found, formulas) in self._stored.read_all().items():
+            if column not in loaded.columns and column not in self.overlay.live:
+                self._stored.formula_rows[column] = formulas
+                loaded.columns[column] = self.overlay.live[column] = self._seen(found, column)
+
+    def _seen(self, stored: ColumnValues, column: int) -> ColumnValues:
+        """The stored values of a column as they are to be seen."""
+        return self.stale.mark_column(self.with_changes(stored, column), column)
+
+    def raw_value(self, row: int, column: int) -> Value:
+        """The value of a cell, or a `Trouble`."""
+        loaded, lines, overlay = self._stored.loaded(), self.line_changes, self.overlay
+        if row in lines.gone_rows or column in lines.gone_columns:
+            return None
+        known = loaded.columns.get(column)
+        if known is not None:
+            return settle(known.get(row))
+        key = key_of(row, column)
+        if key in overlay.values:
+            return overlay.values[key]
+        loaded.singles += 1
+        if loaded.singles > SINGLE or column in overlay.live:
+            return settle(self.column_values(column).get(row))
+        cell = loaded.stored.cell(row, column)
+        found = self._shared.decoder.value(cell, lambda: self.where(row, column)) if cell is not None else None
+        calculated = overlay.formulas.get(key, cell.formula if cell is not None else None) is not None
+        return self.stale.result(row, column, found) if calculated and self._shared.version else found
+
+    def has_formula(self, row: int, column: int) -> bool:
+        """Whether a cell is calculated."""
+        key, lines, formulas = key_of(row, column), self.line_changes, self.overlay.formulas
+        if row in lines.gone_rows or column in lines.gone_columns:
+            return False
+        if key in formulas:
+            return formulas[key] is not None
+        if column not in self._stored.formula_rows:
+            self.column_values(column)
+        return row in self._stored.formula_rows.get(column, ())
+
+    def style(self, row: int, column: int) -> int:
+        """The number of a cell's format; a cell that is not stored has its row's or its column's."""
+        found = self.overlay.styles.get(key_of(row, column))
+        return self.saved.stored_style(row, column) if found is None else found
+
+    def look(self, row: int, column: int, word: str) -> Any:
+        """How a cell looks."""
+        return self._shared.styles.look(self.style(row, column), word)
+
+    def put(self, row: int, column: int, value: Value) -> None:
+        """Gives a cell a value."""
+        lines, locks = self.line_changes, self._locks
+        column_values = self.overlay.live.get(column)
+        if column_values is None:
+            column_values = self.column_values(column)
+        before = column_values.get(row)
+        if before is None and value is None and not self.has_formula(row, column):
+            return
+        if not locks.free and not locks.is_free():
+            locks.ensure_open(row, column)
+            locks.ensure_no_heading(row, column)
+        elif not 1 <= row <= MOST_ROWS or not 1 <= column <= MOST_COLUMNS or lines.gone_rows or lines.gone_columns:
+            lines.ensure_there(row, column, self.where)
+        if (row in self._stored.formula_rows[column] or self.overlay.formulas) and self.has_formula(row, column):
+            raise placed(
+                f"{self.where(row, column)} contains a formula. To replace it with a value, delete it first: "
+                "cell.formula = nothing"
+            )
+        if type(value) is Decimal:
+            if not -MOST_EXACT < value < MOST_EXACT:
+                self._ensure_exact(row, column, value)
+        elif type(value) is not str or not 0 < len(value) <= _MOST_CHARACTERS:
+            value = self._storable(row, column, value)
+        if type(before) is type(value) and before == value:
+            return
+        self._put_quietly(row, column, value, before, column_values)
+
+    def _ensure_exact(self, row: int, column: int, value: Decimal) -> None:
+        try:
+            ensure_exact(value)
+        except Failure as failure:
+            raise placed(f"{self.where(row, column)}: {failure.what}") from None
+
+    def _put_quietly(
+        self,
+        row: int,
+        column: int,
+        value: Value,
+        before: Value,
+        column_values: ColumnValues,
+        runs: list[Run] | None = None,
+    ) -> None:
+        """Puts a value that may be put, and notes the change."""
+        key, all_runs = key_of(row, column), self.overlay.runs
+        former_runs = all_runs.get(key)
+        former = self.overlay.change(key, value, column_values, before)
+        if self._known_table is not None:
+            self.row_changed(row)
+        self._shared.cells_changed()
+        if runs is not None:
+            all_runs[key] = runs
+        elif former_runs is not None:
+            del all_runs[key]
+        restyled = None
+        if type(value) is not str and type(value) is not Decimal and isinstance(value, date | Duration):
+            restyled = self._show_as_moment(row, column, value)
+        done = Put(self, key, before, value)
+        if former is not UNCHANGED or former_runs is not None or restyled is not None:
+            done = PutAgain(self, key, before, value, former, former_runs, restyled)
+        self._shared.file.recorder.note(done)
+
+    def restore(self, key: int, former: Value, before: Value) -> None:
+        """Takes one change of a value back; `before` is the value that was seen."""
+        super().restore(key, former, before)
+        self._shared.cells_changed(back=True)
+
+    def _storable(self, row: int, column: int, value: Value) -> Value:
+        """A value as a cell contains it. Raises `Failure` for one that it cannot contain."""
+        if isinstance(value, bool | Decimal | date) or value is None:
+            if isinstance(value, date):
+                self._shared.decoder.serial(value)
+            return value
+        if isinstance(value, str):
+            if len(value) > _MOST_CHARACTERS:
+                raise placed(f"{self.where(row, column)}: a cell can contain up to 32,767 characters")
+            return str(value) or None
+        if isinstance(value, Duration) and not value.on_calendar:
+            return value
+        raise placed(f"{self.where(row, column)}: a cell cannot contain {type_name(value)}")
+
+    def _show_as_moment(self, row: int, column: int, value: Value) -> Callable[[], None] | None:
+        """Gives a cell a form in which a date or a duration is seen as one; returns how to undo it."""
+        wanted = DURATION if isinstance(value, Duration) else TIME if isinstance(value, datetime) else DATE
+        style = self.style(row, column)
+        sort = self._shared.styles.sort(style)
+        if sort != wanted and not (wanted == DATE and sort == TIME):
+            fresh = self._shared.styles.derived(style, "number-format", _FORMS[wanted])
+            self.overlay.formed[key_of(row, column)] = fresh
+            return self.overlay.put_style(key_of(row, column), fresh)
+        return None
+
+    def text(self, row: int, column: int) -> str:
+        """What is seen in a cell."""
+        value = self.value(row, column)
+        if value is None or isinstance(value, str):
+            return value or ""
+        styles, style = self._shared.styles, self.style(row, column)
+        if styles.is_local(style) and not isinstance(value, bool):
+            raise Failure("how its date is shown depends on the reader's country. Use the value: cell.value").at(
+                self.where(row, column)
+            )
+        try:
+            return shown_as(value, styles.form(style), self._shared.decoder)
+        except Failure as failure:
+            raise failure.at(self.where(row, column)) from None
+
+    # -- rows below all others
+
+    def add_row(self, values: list[Any]) -> None:
+        """Writes values into the first row below all that is used, from the first used column on."""
+        appended = self.overlay.appended
+        if appended is None or not values:
+            super().add_row(values)
+            return
+        row = appended.top + len(appended.rows)
+        for value in values:
+            if type(value) is not Decimal and (type(value) is not str or not 0 < len(value) <= _MOST_CHARACTERS):
+                break
+        else:  # as most rows are, and what goes before applies to this one too
+            if row <= MOST_ROWS and appended.left + len(values) - 1 <= MOST_COLUMNS:
+                fresh, shared = tuple(values), self._shared
+                appended.rows.append(fresh)
+                if shared.version:
+                    shared.version += 1
+                else:
+                    shared.cells_changed()
+                shared.file.recorder.note(RowAdded(self, row, appended.left, fresh, ()))
+                return
+        self.put_row(row, appended.left, values)
+
+    def put_row(self, row: int, left: int, values: Sequence[Value]) -> None:
+        """Gives the cells of a row below all others their values: one change for all of them."""
+        overlay = self.overlay
+        is_open = overlay.appended is not None or (not self.line_changes and self._locks.is_free())
+        if not is_open or not 1 <= row <= MOST_ROWS or left + len(values) - 1 > MOST_COLUMNS:
+            super().put_row(row, left, values)
+            return
+        fresh = [self._storable(row, left + place, each) for place, each in enumerate(values)]
+        moments = [place for place, each in enumerate(fresh) if isinstance(each, date | Duration)]
+        while fresh and fresh[-1] is None:
+            fresh.pop()
+        if not fresh:
+            return
+        appended = overlay.appended
+        if appended is None or appended.left != left or appended.top + len(appended.rows) != row or overlay.live:
+            overlay.materialize()
+            appended = overlay.appended = AppendedRows(row, left)
+        if None in fresh:
+            appended.sparse.add(row)
+        appended.rows.append(tuple(fresh))
+        if fresh[0] is None or overlay.live:
+            overlay.materialize()
+        back = [self._show_as_moment(row, left + place, fresh[place]) for place in moments]
+        self._shared.cells_changed()
+        self.row_changed(row)
+        self.file.recorder.note(RowAdded(self, row, left, tuple(values), [each for each in back if each is not None]))
+
+    # -- where something is
+
+    def used(self) -> Area | None:
+        """The smallest range with all that contains something."""
+        return self.spanning(self._stored.used())
+
+    def stored_rows(self) -> Sequence[int]:
+        """The rows that are stored or were written."""
+        changed = (key >> 15 for key in (*self.overlay.values, *self.overlay.styles))
+        return self.line_changes.kept_rows(sorted({*self._stored.loaded().stored.numbers, *changed}))
+
+    def stored_places(self) -> Sequence[tuple[int, int]]:
+        """Row and column of every cell that is stored or was written."""
+        places = self._stored.places()
+        changed = {place_of(key) for key in (*self.overlay.values, *self.overlay.styles)}
+        return self.line_changes.kept_places(sorted(changed.union(places)) if changed else places)
+
+    def filled_rows(self, area: Area, known: Iterable[ColumnValues] = ()) -> Sequence[int]:
+        """The rows that hold a value in a range."""
+        return self.line_changes.kept_rows(self._filled_rows(area, known))
+
+    def _filled_rows(self, area: Area, known: Iterable[ColumnValues]) -> Sequence[int]:
+        used = self.used()
+        if used is None:
+            return []
+        area = area.within(used)
+        rows, holding = self._stored.rows_between(area.top, area.bottom)
+        values = self.overlay.values
+        if not values and any(all(map(each.__contains__, rows)) for each in known):
+            every = range(rows[0], rows[-1] + 1) if rows else rows
+            return every if len(every) == len(rows) else rows
+        changed = {key >> 15 for key in values}
+        whole = area.left == used.left and area.right == used.right
+        if whole and not changed:
+            return holding()
+        found = holding() if whole else rows
+        found = [row for row in found if (whole and row not in changed) or self._row_holds(row, area)]
+        changed -= set(found)
+        fresh = [row for row in changed if area.top <= row <= area.bottom and self._row_holds(row, area)]
+        return sorted([*found, *fresh]) if fresh else found
+
+    def _row_holds(self, row: int, area: Area) -> bool:
+        return any(self.raw_value(row, column) is not None for column in range(area.left, area.right + 1))
+
+    # -- texts and looks
+
+    def _texts_of(self, column: int) -> Mapping[int, str]:
+        """The texts of a column by row; those of formulas can be among them."""
+        overlay = self.overlay
+        found = None
+        if column not in overlay.live and not overlay.values and not self.line_changes:
+            found = self._stored.texts_of(column)
+        return super()._texts_of(column) if found is None else found
+
+    def edit_text(self, row: int, column: int, text: str, edits: Sequence[Edit]) -> None:
+        """Edits one text with its looks; one that is calculated, or the heading of a table, is passed by."""
+        if (
+            self.is_gone(row)
+            or self.is_column_gone(column)
+            or self.has_formula(row, column)
+            or self._locks.headed(row, column) is not None
+        ):
+            return
+        if not self._locks.is_free():
+            why = self._locks.why_passed_by(row, column)
+            if why:
+                self.file.recorder.remarks.append(f"{self.where(row, column)} {why}. Skipped")
+                return
+            self._locks.ensure_open(row, column)
+        runs = self._runs_in(row, column)
+        rich = edited_runs(runs, edits) if runs and (len(runs) > 1 or runs[0].look) else None
+        values = self.overlay.live.get(column, NOBODYS)
+        self._put_quietly(row, column, self._storable(row, column, edited(text, edits)), text, values, rich)
+
+    def _runs_in(self, row: int, column: int) -> list[Run] | None:
+        """The runs of a text with several looks; None for a plain one."""
+        key, overlay = key_of(row, column), self.overlay
+        if key in overlay.values:
+            return overlay.runs.get(key)
+        if not overlay.runs and not self._stored.may_have_runs():
+            return None
+        return self._stored.runs_in(row, column)
+
+    def _styles_of(self, column: int) -> Callable[[int], int]:
+        """What gives the number of a cell's format by its row, as `style` does, for who asks it of a whole column."""
+        found = self._stored.styles_in(column)
+        if found is None:
+            return lambda row: self.style(row, column)
+        stored, changed, inherited = found, self.overlay.styles, self._pieces.lines.inherited_style
+
+        def style(row: int) -> int:
+            fresh = changed.get(key_of(row, column))
+            if fresh is not None:
+                return fresh
+            known = stored.get(row)
+            return inherited(row, column) if known is None else known
+
+        return style
+
+    def put_look(self, row: int, column: int, word: str, value: Any) -> None:
+        """Changes how a cell looks."""
+        style = self.style(row, column)
+        before = self._shared.styles.look(style, word)
+        if word in ("fill", "colour"):
+            value = same_colour(value)
+        fresh = self._derived_style(style, word, value)
+        if fresh is None:
+            return
+        revert = self.overlay.put_style(key_of(row, column), fresh)
+        self.changed(word, before, value, revert, inner=(_cell(row, column),))
+
+    def put_column_look(self, column: int, word: str, value: Any) -> None:
+        """Changes how cells of a column look that are not filled yet: its own format (18.3.1.13)."""
+        if column > MOST_COLUMNS or self.is_column_gone(column):
+            return
+        before = self._pieces.lines.column_style(column)
+        seen = self._shared.styles.look(before, word)
+        fresh = self._derived_style(before, word, value)
+        if fresh is None:
+            return
+        back = self._pieces.lines.put_column_style(column, fresh)
+        self.changed(word, seen, value, back, inner=(line_name(column, False),))
+
+    def _derived_style(self, style: int, word: str, value: Any) -> int | None:
+        """A format with another look; None where it has that look. Raises `Failure` on a protected sheet."""
+        styles = self._shared.styles
+        if word in ("fill", "colour"):
+            value = same_colour(value)
+        if word == "number-format":
+            ensure_number_format(value)
+        same = styles.look(style, word) == value
+        if same and not (word == "fill" and value is None and styles.is_filled(style)):
+            return None
+        if self.protected:
+            raise Failure(f"{self.name}: the sheet is protected. Unprotect it first: unprotect")
+        return styles.derived(style, word, value)
+
+    def look_like(self, row: int, column: int, other_row: int) -> None:
+        """Gives a cell the look of another one of its column."""
+        style = self.style(other_row, column)
+        if style != self.style(row, column):
+            back = self.overlay.put_style(key_of(row, column), style)
+            self.changed("look", None, f"as in row {other_row}", back, inner=(_cell(row, column),))
+
+    # -- formulas
+
+    def formula(self, row: int, column: int) -> str | None:
+        """The formula of a cell; one that is shared is written out."""
+        return self.formulas.at(row, column)
+
+    def put_formula(self, row: int, column: int, formula: str | None, down: int = 0, right: int = 0) -> None:
+        """Gives a cell a formula, or takes it away and leaves its result just as it is stored."""
+        self.formulas.put(row, column, formula, down, right)
+
+    def totals_below(self, rows: Sequence[int], left: int, right: int) -> Collection[int]:
+        """The last of some rows, as far as they add up the ones above."""
+        return self.formulas.totals_below(rows, left, right)
+
+    def empty(self, row: int, column: int) -> None:
+        """Takes away what is in a cell, a formula too, regardless of its result."""
+        self.formulas.take_away(row, column)
+        self.put(row, column, None)
+
+    def _move_content(self, start: tuple[int, int], end: tuple[int, int]) -> None:
+        """Moves what a cell contains, with its format, to an empty one in the same merged range."""
+        value, formula, runs = self.raw_value(*start), self.formula(*start), self._runs_in(*start)
+        style = self.style(*start)
+        if style != self.style(*end):
+            back = self.overlay.put_style(key_of(*end), style)
+            self.changed("format", None, f"as in {self.where(*start)}", back, inner=(_cell(*end),))
+        if formula is not None:
+            self.formulas.set_to(*end, None, formula, self.column_values(end[1]), None)
+        elif value is not None and not isinstance(value, Trouble):
+            self._put_quietly(*end, value, self.raw_value(*end), self.column_values(end[1]), runs)
+
+    # -- lines
+
+    def measure(self, line: int, is_row: bool, word: str) -> Any:
+        """Width, height, level, or whether a row or column is hidden or ends a page."""
+        return self._pieces.measure(line, is_row, word)
+
+    def put_measure(self, line: int, is_row: bool, word: str, value: Any) -> None:
+        """Changes it."""
+        self._pieces.put_measure(line, is_row, word, value)
+        if is_row and word == "hidden":
+            self._shared.cells_changed()
+
+    def _ensure_line_moves(self, line: int, is_row: bool) -> None:
+        """Raises `Failure` for a line of a protected sheet, or one that a file has where no sheet can."""
+        if self.saved.part.skeleton().root.name != "worksheet":
+            raise Failure(f'"{self.name}" is a chart sheet and has no cells')
+        ensure_unprotected(self)
+        numbers = self._stored.loaded().stored.numbers
+        if numbers and numbers[-1] > MOST_ROWS:
+            raise Failure(f"{self.name} has rows beyond the sheet's limit ({MOST_ROWS:,})")
+
+    def _row_went(self, back: bool = False) -> None:
+        self.overlay.materialize()
+        super()._row_went(back)
+        self._shared.cells_changed(back=back)
+
+    def _ensure_whole_after(self, is_row: bool) -> None:
+        """Raises `Failure` where lines were moved out of a merged range, or into one before its first."""
+        ensure_whole(self, self.line_changes, is_row)
+
+    def delete_row(self, row: int) -> None:
+        """Deletes a row; what a merged range shows stays when its first row is deleted."""
+        self._ensure_row_goes(row)
+        self._keep_shown(row, True)
+        super().delete_row(row)
+
+    def delete_column(self, column: int) -> None:
+        """Deletes a column; what a merged range shows stays when its first column is deleted."""
+        self._ensure_line_moves(column, False)
+        self._keep_shown(column, False)
+        super().delete_column(column)
+
+    def _keep_shown(self, line: int, is_row: bool) -> None:
+        for start, end in hidden_starts(self.merged(), self.line_changes, self._locks.shown_cell, line, is_row):
+            self._move_content(start, end)
+
+    def _look_like_line(self, fresh: int, line: int, is_row: bool) -> Callable[[], None]:
+        """Gives a new line the looks of another one; returns how to undo it."""
+        unlike_cells = like_line(self.overlay, self._stored.loaded().stored, fresh, line, is_row)
+        unlike = self._pieces.lines.make_like(fresh, line, is_row)
+
+        def revert() -> None:
+            unlike()
+            unlike_cells()
+
+        return revert
+
+    def order_rows(self, rows: Sequence[int], left: int, right: int) -> Callable[[], None]:
+        """Puts what is in some rows into an order, looks and formulas too."""
+        in_bytes = self._order.begin(rows, left, right)
+        if in_bytes is not None:
+            return in_bytes
+        back = super().order_rows(rows, left, right)
+        self._shared.cells_changed()
+
+        def all_back() -> None:
+            back()
+            self._shared.cells_changed(back=True)
+
+        return all_back
+
+    def _ensure_row_moves(self, row: int, left: int, right: int) -> None:
+        self._order.ensure_row_moves(row, left, right)
+
+    def _order_column(self, column: int, moves: Sequence[tuple[int, int]], backs: list[Callable[[], None]]) -> None:
+        """Moves the values of a column with their looks, and its formulas, which then refer to their own new row."""
+        if self._order.is_plain(column, moves):
+            super()._order_column(column, moves, backs)
+        else:
+            self._order.move(column, moves, backs, self._moved_value)
+
+    # -- what depends on its cells
+
+    def setting(self, word: str) -> Any:
+        """What is set for the sheet as a whole."""
+        return self._pieces.settings.get(word)
+
+    def put_setting(self, word: str, value: Any) -> None:
+        """Sets it."""
+        self._pieces.settings.put(word, value)
+
+    def merged(self) -> Collection[Area]:
+        """The merged ranges."""
+        return self._pieces.merges.areas
+
+    def merge(self, area: Area) -> None:
+        """Merges a range."""
+        self._pieces.merges.merge(area)
+
+    def unmerge(self, area: Area) -> None:
+        """Takes a merge apart."""
+        self._pieces.merges.unmerge(area)
+
+    def restriction(self, row: int, column: int) -> Restriction | None:
+        """What may be entered into a cell."""
+        return self._pieces.validations.at(row, column)
+
+    def put_restriction(self, area: Area, restriction: Restriction | None) -> None:
+        """Sets what may be entered into the cells of a range."""
+        self._pieces.validations.put(area, restriction)
+
+    def each_validation(self) -> Iterator[Validation]:
+        """Its rules about what may be entered into cells."""
+        return self._pieces.validations.every()
+
+    def each_conditional_format(self) -> Iterator[ConditionalFormat]:
+        """Its looks that cells get by what is in them."""
+        return self._pieces.conditional.every()
+
+    def add_conditional_format(self, area: Area, when: When, emphasis: Emphasis) -> None:
+        """Lets those cells of a range stand out that fulfil a condition."""
+        self._pieces.conditional.add(area, when, emphasis)
+
+    def add_colour_scale(self, area: Area, colours: Sequence[str]) -> None:
+        """Gives the cells of a range colours by their numbers."""
+        self._pieces.conditional.add_scale(area, colours)
+
+    def clear_conditional_formats(self, area: Area) -> None:
+        """Takes all conditional formats away from the cells of a range."""
+        self._pieces.conditional.clear(area)
+
+    def each_picture(self) -> Iterator[OfficePicture]:
+        """Its pictures."""
+        return self._pieces.drawings.pictures()
+
+    def each_chart(self) -> Iterator[OfficeChart]:
+        """Its charts."""
+        return self._pieces.drawings.charts()
+
+    def link(self, row: int, column: int) -> str | None:
+        """Where a click on a cell leads."""
+        return self._pieces.links.at(row, column)
+
+    def put_link(self, area: Area, target: str | None) -> None:
+        """Sets where a click on the cells of a range leads."""
+        self._pieces.ensure_no_copy("links")
+        self._pieces.links.put(area, target, self._locks.ensure_open)
+
+    def comments(self) -> Iterator[Noted]:
+        """Its comments, in reading order."""
+        return self._pieces.notes.noted()
+
+    def comment_text(self, row: int, column: int) -> str | None:
+        """What the comment of a cell says."""
+        return self._pieces.notes.text(row, column)
+
+    def put_comment(self, row: int, column: int, text: str | None) -> None:
+        """Writes a comment, or removes it."""
+        if text != self._pieces.notes.text(row, column):
+            self._pieces.ensure_no_copy("comments")
+            self._locks.ensure_open(row, column)
+            self._pieces.notes.put(row, column, text)
+
+    def tables(self) -> Iterator[TablePlace]:
+        """Its tables."""
+        return iter(self._pieces.tables.places())
+
+    def grow_table(self, name: str, heading: str | None, back: Callable[[], None]) -> None:
+        """Makes a table a row longer, or a column wider."""
+        self._pieces.ensure_no_copy("tables")
+        shrink = self._pieces.tables.grow(name, heading)
+        self._locks.changed()
+
+        def revert() -> None:
+            shrink()
+            self._locks.changed()
+            back()
+
+        place = next(each for each in self.tables() if each.name == name)
+        now = place.bottom - place.area.top if heading is None else place.area.right - place.area.left + 1
+        self.changed(f"{'rows' if heading is None else 'columns'} in {name}", now - 1, now, revert)
+
+    def table_style(self, name: str) -> str | None:
+        """The style of a table."""
+        return self._pieces.tables.style(name)
+
+    def put_table_style(self, name: str, style: str | None) -> Callable[[], None]:
+        """Gives a table another style."""
+        ensure_unprotected(self)
+        self._pieces.ensure_no_copy("tables")
+        known = self._shared.styles.table_styles()
+        return self._pieces.tables.put_style(name, None if style is None else style_named(style, known, "table style"))
+
+    def named_range(self, name: str) -> tuple[Grid, Area] | None:
+        """The range that has a defined name in the workbook."""
+        found = self._shared.names.area(name)
+        return (self._shared.grid_named(found[0]), found[1]) if found else None
+
+    def range_name(self, area: Area) -> str | None:
+        """The defined name of just this range."""
+        return range_name(self._shared.names, self.saved.part.sheet, self.name, area)
+
+    def put_range_name(self, area: Area, name: str | None) -> None:
+        """Gives a range a name, or takes its name away."""
+        before = self.range_name(area)
+        if before != name:
+            back = put_range_name(self._shared, self.name, area, before, name)
+            self.changed("name", before, name, back, inner=(area,))
+
+    # -- protection
+
+    @property
+    def protected(self) -> bool:
+        """Whether its locked cells cannot be changed."""
+        return self._pieces.protection.on
+
+    @property
+    def password_needed(self) -> bool:
+        """Whether a password opens it."""
+        return self._pieces.protection.on and self._pieces.protection.has_password
+
+    @property
+    def allowed(self) -> list[SheetPermission]:
+        """What stays possible."""
+        return self._pieces.protection.allowed() if self.protected else []
+
+    @property
+    def selectable(self) -> Selecting:
+        """Which cells can be selected."""
+        return self._pieces.protection.selectable() if self.protected else Selecting.ANY_CELL
+
+    def protect(
+        self,
+        password: Secret | None = None,
+        allow: Sequence[SheetPermission] = (),
+        select: Selecting = Selecting.ANY_CELL,
+    ) -> None:
+        """Stops changes to the locked cells."""
+        self._pieces.protection.protect(password, allow, select)
+
+    def unprotect(self, password: Secret | None = None) -> None:
+        """Lifts the protection."""
+        self._pieces.protection.unprotect(password)
+
+    # -- its tab
 
     @property
     def file(self) -> FileItem:
         """The workbook."""
-        return self.shared.file
+        return self._shared.file
 
     @property
     def name(self) -> str:
@@ -83,11 +767,11 @@ class OfficeSheet(SheetCells):
         before = self._name
         if value == before:
             return
-        self.shared.ensure_sheet_name(value, self)
+        self._shared.ensure_sheet_name(value, self)
 
         def set_to(name: str) -> None:
-            self._name = self.part.shown = name
-            self.shared.forget_sheet_names()
+            self._name = self.saved.part.shown = name
+            self._shared.forget_sheet_names()
 
         set_to(value)
         self.file.recorder.add(Change((before,), "name", before, value), lambda: set_to(before), self)
@@ -95,55 +779,43 @@ class OfficeSheet(SheetCells):
     @property
     def number(self) -> int:
         """Its place among the sheets, from 1."""
-        return self._number if self.is_deleted else self.shared.sheets.index(self) + 1
-
-    @property
-    def first_number(self) -> int:
-        """Its place in the file, from 1; one made in this run is after the others."""
-        return self._number
-
-    def count_as(self, number: int) -> None:
-        """Is told its place among the sheets of the file, when it is written for the first time."""
-        self._number = number
+        return self.saved.part.number if self._deleted else self._shared.sheets.index(self) + 1
 
     @property
     def removed(self) -> bool:
         """Whether it was deleted in this run."""
-        return self.is_deleted
-
-    @property
-    def is_new(self) -> bool:
-        """Whether it was made in this run."""
-        return self.part.is_new
-
-    # -- its tab
+        return self._deleted
 
     @property
     def hidden(self) -> bool:
         """Whether its tab is not shown."""
-        return self.state != "visible"
+        return self.saved.state != "visible"
 
     @hidden.setter
     def hidden(self, value: bool) -> None:
         if value == self.hidden:
             return
-        self.shared.ensure_structure_open(f'"{self.name}" cannot be hidden or shown')
-        if value and not any(sheet is not self and not sheet.hidden for sheet in self.shared.sheets):
-            raise Failure(
-                f'"{self.name}" is the last visible sheet, and a workbook needs one. Show another sheet first'
-            )
-        before = self.state
-        self.state = "hidden" if value else "visible"
+        self._shared.ensure_structure_open(f'"{self.name}" cannot be hidden or shown')
+        if value:
+            self._ensure_others_visible()
+        before = self.saved.state
+        self.saved.state = "hidden" if value else "visible"
 
         def revert() -> None:
-            self.state = before
+            self.saved.state = before
 
         self.changed("hidden", not value, value, revert)
 
+    def _ensure_others_visible(self) -> None:
+        if not any(sheet is not self and not sheet.hidden for sheet in self._shared.sheets):
+            raise Failure(
+                f'"{self.name}" is the last visible sheet, and a workbook needs one. Show another sheet first'
+            )
+
     @property
     def active(self) -> bool:
-        """Whether it is before when the file is opened."""
-        return self.shared.front is self
+        """Whether it is in front when the file is opened."""
+        return self._shared.front is self
 
     @active.setter
     def active(self, value: bool) -> None:
@@ -153,502 +825,60 @@ class OfficeSheet(SheetCells):
             raise Failure("one sheet is always active. Activate another one: active = yes")
         if self.hidden:
             raise Failure(f'"{self.name}" is hidden and cannot be active. Show it first: sheet.hidden = no')
-        before = self.shared.front
-        self.shared.front = self
+        before = self._shared.front
+        self._shared.front = self
 
         def revert() -> None:
-            self.shared.front = before
+            self._shared.front = before
 
         self.changed("in front", False, True, revert)
 
     def move_to(self, place: int) -> None:
         """Gives its tab another place."""
-        sheets = self.shared.tabs()
+        sheets = self._shared.tabs()
         if not 1 <= place <= len(sheets):
             raise Failure(f"position {place} is out of range: there are {len(sheets)} sheets")
         before = self.number
         if place != before:
-            self.shared.ensure_structure_open(f'"{self.name}" cannot be moved')
+            self._shared.ensure_structure_open(f'"{self.name}" cannot be moved')
             sheets.insert(place - 1, sheets.pop(before - 1))
             self.changed("place", before, place, lambda: sheets.insert(before - 1, sheets.pop(sheets.index(self))))
 
     def delete(self) -> None:
         """Takes the sheet out; whether others refer to it is looked up when the file is saved."""
-        self.shared.ensure_structure_open(f'"{self.name}" cannot be deleted')
-        sheets = self.shared.tabs()
-        if not any(sheet is not self and not sheet.hidden for sheet in sheets):
-            raise Failure(
-                f'"{self.name}" is the last visible sheet, and a workbook needs one. Show another sheet first'
-            )
+        self._shared.ensure_structure_open(f'"{self.name}" cannot be deleted')
+        self._ensure_others_visible()
+        sheets = self._shared.tabs()
         place = sheets.index(self)
-        used, front = self.used() if self.part.name else None, self.shared.front
+        used, front = self.used() if self.saved.part.name else None, self._shared.front
         sheets.remove(self)
-        self.is_deleted = True
-        self.shared.forget_sheet_names()
+        self._deleted = True
+        self._shared.forget_sheet_names()
 
         def revert() -> None:
-            self.is_deleted = False
+            self._deleted = False
             sheets.insert(place, self)
-            self.shared.front = front
-            self.shared.forget_sheet_names()
+            self._shared.front = front
+            self._shared.forget_sheet_names()
 
         self.changed("deleted", False, True, revert, f"sheet deleted{f' ({used})' if used else ''}")
 
     def copy(self, name: str) -> OfficeSheet:
         """Makes a sheet like this one, as it is in the file, after the last one."""
-        if self.touched or self.shaped or self.is_new or self.part.name is None:
+        part = self.saved.part
+        if self.saved.touched or self.line_changes or part.is_new or part.name is None:
             raise Failure(f'"{self.name}" was added or changed in this run. Copy it before changing it')
-        if self.part.skeleton().root.name != "worksheet":
+        if part.skeleton().root.name != "worksheet":
             raise Failure(f'"{self.name}" is a chart sheet, which Scrub does not copy')
         from scrub.formats.workbook.copied import ensure_copied  # rarely needed, and slow to import
 
         try:
-            ensure_copied(self.shared.package, self.part.name)
+            ensure_copied(self._shared.package, part.name)
         except Failure as failure:
             raise failure.at(self.name) from None
-        made: OfficeSheet = self.shared.make_sheet(name, self)
+        made: OfficeSheet = self._shared.make_sheet(name, self)
         return made
 
-    # -- protection
 
-    @property
-    def protected(self) -> bool:
-        """Whether its locked cells cannot be changed."""
-        return self._protection.on
-
-    @property
-    def password_needed(self) -> bool:
-        """Whether a password opens it."""
-        return self._protection.on and self._protection.has_password
-
-    @property
-    def allowed(self) -> list[SheetPermission]:
-        """What stays possible."""
-        return self._protection.allowed() if self._protection.on else []
-
-    @property
-    def selectable(self) -> Selecting:
-        """Which cells can be selected."""
-        return self._protection.selectable() if self._protection.on else Selecting.ANY_CELL
-
-    def protect(
-        self,
-        password: Secret | None = None,
-        allow: Sequence[SheetPermission] = (),
-        select: Selecting = Selecting.ANY_CELL,
-    ) -> None:
-        """Stops changes to the locked cells."""
-        self._protection.protect(password, allow, select)
-
-    def unprotect(self, password: Secret | None = None) -> None:
-        """Lifts the protection."""
-        self._protection.unprotect(password)
-
-    def is_free(self) -> bool:
-        """Whether nothing on the sheet keeps a cell from being changed."""
-        if self._free is None and self.part.skeleton().root.name != "worksheet":
-            raise Failure(f'"{self.name}" is a chart sheet and has no cells')
-        return super().is_free()
-
-    # -- what depends on its cells
-
-    def setting(self, word: str) -> Any:
-        """What is set for the sheet as a whole."""
-        return self.settings.get(word)
-
-    def put_setting(self, word: str, value: Any) -> None:
-        """Sets it."""
-        self.settings.put(word, value)
-
-    def measure(self, line: int, is_row: bool, word: str) -> Any:
-        """Width, height, level, or whether a row or column is hidden or ends a page."""
-        if word == "page-break":
-            return self._breaks.has(line, is_row)
-        return self._lines.measure(line, is_row, word)
-
-    def put_measure(self, line: int, is_row: bool, word: str, value: Any) -> None:
-        """Changes it."""
-        if word == "page-break":
-            self._breaks.put(line, is_row, value)
-        else:
-            self._lines.put_measure(line, is_row, word, value)
-            if is_row and word == "hidden":
-                self.shared.cells_changed()
-
-    @property
-    def hides_rows(self) -> bool:
-        """Whether rows were hidden or shown in this run."""
-        return bool(self._lines.hidden_rows())
-
-    def hidden_in(self, area: Area) -> int:
-        """A row of a range that was hidden or shown in this run; 0 for none."""
-        return next((row for row in self._lines.hidden_rows() if area.top <= row <= area.bottom), 0)
-
-    def ensure_line_moves(self, line: int, is_row: bool) -> None:
-        """Raises `Failure` for a line that can neither go nor change its place, or at which none can come."""
-        if self.part.skeleton().root.name != "worksheet":
-            raise Failure(f'"{self.name}" is a chart sheet and has no cells')
-        super().ensure_line_moves(line, is_row)
-
-    def ensure_whole_after(self, is_row: bool) -> None:
-        """Raises `Failure` where lines were moved out of a merged range, or into one before its first."""
-        shift = self.lines(is_row).shift()
-        for area in self.merged():
-            first, last = (area.top, area.bottom) if is_row else (area.left, area.right)
-            span = shift.span(first, last) if first < last else None
-            if span is None:
-                continue
-            if span[1] - span[0] < last - first or shift.place(first) != span[0]:
-                raise Failure(f"{self.name} {area} is merged and would be split. Unmerge it first: unmerge")
-            for line in self.lines(is_row).moved_into(first, last) if span[1] - span[0] > last - first else ():
-                self._ensure_nothing_hidden(area, line, is_row)
-
-    def _ensure_nothing_hidden(self, area: Area, line: int, is_row: bool) -> None:
-        """Raises `Failure` where a line comes into a merged range with a value or a merged range of its own."""
-        across = Area(line, area.left, line, area.right) if is_row else Area(area.top, line, area.bottom, line)
-        other = next((each for each in self.merged() if each != area and each.meets(across)), None)
-        if other is not None:
-            raise Failure(f"{self.name} {other} would overlap the merged range {area}. Unmerge one of them first")
-        for row in range(across.top, across.bottom + 1):
-            for column in range(across.left, across.right + 1):
-                if self.raw_value(row, column) is not None:
-                    raise Failure(
-                        f"{self.where(row, column)} would be hidden inside the merged range {area}. Unmerge it first, "
-                        "or empty the cell"
-                    )
-
-    def delete_row(self, row: int) -> None:
-        """Deletes a row; what a merged range shows stays when its first row is deleted."""
-        self.ensure_row_goes(row)
-        self._keep_shown(row, True)
-        super().delete_row(row)
-
-    def delete_column(self, column: int) -> None:
-        """Deletes a column; what a merged range shows stays when its first column is deleted."""
-        self.ensure_line_moves(column, False)
-        self._keep_shown(column, False)
-        super().delete_column(column)
-
-    def _keep_shown(self, line: int, is_row: bool) -> None:
-        """Moves the content of each merged range that begins at a line to the next one."""
-        for area in self.merged():
-            if not (area.top <= line <= area.bottom if is_row else area.left <= line <= area.right):
-                continue
-            row, column = self.shown_cell(area)
-            lines, last = (self.rows, area.bottom) if is_row else (self.columns, area.right)
-            following = lines.first_kept(line + 1, last)
-            if (row if is_row else column) == line and following:
-                self.move_content((row, column), (following, column) if is_row else (row, following))
-
-    def look_like_line(self, fresh: int, line: int, is_row: bool) -> Callable[[], None]:
-        """Gives a new line the looks of another one; returns how to undo it."""
-        stored = self.load().stored
-        found: dict[int, int] = {}
-        index = stored.index(line) if is_row else 0
-        for cell in (stored.cells(index) if index >= 0 else ()) if is_row else stored.column(line):
-            found[cell.column if is_row else cell.row] = cell.style
-        for key, style in self.styles.items():
-            row, column = self.place(key)
-            if (row if is_row else column) == line:
-                found[column if is_row else row] = style
-        keys = {
-            (self.key(fresh, other) if is_row else self.key(other, fresh)): style
-            for other, style in found.items()
-            if style
-        }
-        self.styles.update(keys)
-        unlike = self._lines.make_like(fresh, line, is_row)
-
-        def revert() -> None:
-            unlike()
-            for key in keys:
-                self.styles.pop(key, None)
-
-        return revert
-
-    def styles_in_use(self) -> Iterator[int]:
-        """The numbers of the formats that cells and columns were given."""
-        yield from self.styles.values()
-        yield from self._lines.styles()
-
-    def put_column_look(self, column: int, word: str, value: Any) -> None:
-        """Changes how cells of a column look that are not filled yet: its own format (18.3.1.13)."""
-        if column > MOST_COLUMNS or self.is_column_gone(column):
-            return
-        before = self._lines.column_style(column)
-        seen = self.shared.styles.look(before, word)
-        fresh = self.derived_style(before, word, value)
-        if fresh is None:
-            return
-        back = self._lines.put_column_style(column, fresh)
-        self.note(word, seen, value, back, line_name(column, False))
-
-    def inherited_style(self, row: int, column: int) -> int:
-        """The format that a new cell gets from its row or column."""
-        return self._lines.inherited_style(row, column)
-
-    def merged(self) -> Collection[Area]:
-        """The merged ranges."""
-        return self._merges.areas
-
-    def merge(self, area: Area) -> None:
-        """Merges a range."""
-        self._merges.merge(area)
-
-    def unmerge(self, area: Area) -> None:
-        """Takes a merge apart."""
-        self._merges.unmerge(area)
-
-    def restriction(self, row: int, column: int) -> Restriction | None:
-        """What may be entered into a cell."""
-        return self._validations.at(row, column)
-
-    def put_restriction(self, area: Area, restriction: Restriction | None) -> None:
-        """Sets what may be entered into the cells of a range."""
-        self._validations.put(area, restriction)
-
-    def each_validation(self) -> Iterator[Validation]:
-        """Its rules about what may be entered into cells."""
-        return self._validations.every()
-
-    def each_conditional_format(self) -> Iterator[ConditionalFormat]:
-        """Its looks that cells get by what is in them."""
-        return self._conditional.every()
-
-    def add_conditional_format(self, area: Area, when: When, emphasis: Emphasis) -> None:
-        """Lets those cells of a range standout that fulfil a condition."""
-        self._conditional.add(area, when, emphasis)
-
-    def add_colour_scale(self, area: Area, colours: Sequence[str]) -> None:
-        """Gives the cells of a range colours by their numbers."""
-        self._conditional.add_scale(area, colours)
-
-    def clear_conditional_formats(self, area: Area) -> None:
-        """Takes all conditional formats away from the cells of a range."""
-        self._conditional.clear(area)
-
-    def each_picture(self) -> Iterator[OfficePicture]:
-        """Its pictures."""
-        return self._drawings.pictures()
-
-    @property
-    def drawing_parts(self) -> Iterable[DrawingPart]:
-        """The parts with pictures that somebody asked about."""
-        return self._drawings.parts
-
-    def each_chart(self) -> Iterator[OfficeChart]:
-        """Its charts."""
-        return self._drawings.charts()
-
-    def has_links(self) -> bool:
-        """Whether a click on any cell leads anywhere."""
-        return self._links.any
-
-    def link(self, row: int, column: int) -> str | None:
-        """Where a click on a cell leads."""
-        return self._links.at(row, column)
-
-    def _ensure_no_copy(self, what: str) -> None:
-        if self.copied_from is not None:
-            raise Failure(f"{self.name} was copied in this run. Change its {what} in a second run")
-
-    def put_link(self, area: Area, target: str | None) -> None:
-        """Sets where a click on the cells of a range leads."""
-        self._ensure_no_copy("links")
-        self._links.put(area, target, self.ensure_open)
-
-    def comments(self) -> Iterator[Noted]:
-        """Its comments, in reading order."""
-        return self._notes.noted()
-
-    def comment_text(self, row: int, column: int) -> str | None:
-        """What the comment of a cell says."""
-        return self._notes.text(row, column)
-
-    def put_comment(self, row: int, column: int, text: str | None) -> None:
-        """Writes a comment, or removes it."""
-        if text != self._notes.text(row, column):
-            self._ensure_no_copy("comments")
-            self.ensure_open(row, column)
-            self._notes.put(row, column, text)
-
-    def tables(self) -> Iterator[TablePlace]:
-        """Its tables."""
-        return iter(self._tables.places())
-
-    def grow_table(self, name: str, heading: str | None, back: Callable[[], None]) -> None:
-        """Makes a table a row longer, or a column wider."""
-        self._ensure_no_copy("tables")
-        shrink = self._tables.grow(name, heading)
-        self.locks_changed()
-
-        def revert() -> None:
-            shrink()
-            self.locks_changed()
-            back()
-
-        place = next(each for each in self.tables() if each.name == name)
-        now = place.bottom - place.area.top if heading is None else place.area.right - place.area.left + 1
-        self.changed(f"{'rows' if heading is None else 'columns'} in {name}", now - 1, now, revert)
-
-    def begin_as(self, like: OfficeSheet, taken: set[str]) -> None:
-        """Makes it a copy of another sheet as that is in the file; `taken` are the names that no table can get."""
-        self.copied_from, self.part.base = like, like.part.data()
-        self._notes, self._links = Notes(self, like.part), Links(self, like.part)  # to be read, and not changed
-        self._tables.copy(like._tables, {name: _free(name, taken) for name in like.table_names()})
-
-    def table_names(self) -> Sequence[str]:
-        """What its tables are called."""
-        return self._tables.names() if self.part.name is not None or self.is_new else ()
-
-    @property
-    def copied_tables(self) -> Mapping[str, str]:
-        """The names of tables that are copies, by those of the first."""
-        return self._tables.copied
-
-    def table_style(self, name: str) -> str | None:
-        """The style of a table."""
-        return self._tables.style(name)
-
-    def put_table_style(self, name: str, style: str | None) -> Callable[[], None]:
-        """Gives a table another style."""
-        ensure_unprotected(self)
-        self._ensure_no_copy("tables")
-        known = self.shared.styles.table_styles()
-        return self._tables.put_style(name, None if style is None else style_named(style, known, "table style"))
-
-    def look_like(self, row: int, column: int, other_row: int) -> None:
-        """Gives a cell the look of another one of its column."""
-        style = self.style(other_row, column)
-        if style != self.style(row, column):
-            self.note(
-                "look",
-                None,
-                f"as in row {other_row}",
-                self.put_style(row, column, style),
-                Area(row, column, row, column),
-            )
-
-    # -- names
-
-    def named_range(self, name: str) -> tuple[Grid, Area] | None:
-        """The range that has a defined name in the workbook."""
-        found = self.shared.names.area(name)
-        return (self.shared.grid_named(found[0]), found[1]) if found else None
-
-    def range_name(self, area: Area) -> str | None:
-        """The defined name of just this range."""
-        names = self.shared.names
-        return names.name_of(self.first_name, area) or names.name_of(self.name, area)
-
-    def put_range_name(self, area: Area, name: str | None) -> None:
-        """Gives a range a name, or takes its name away."""
-        names = self.shared.names
-        before = self.range_name(area)
-        if before == name:
-            return
-        if name is not None:
-            names.ensure_fit(name)
-        if name is not None and names.known(name) and (before is None or name.casefold() != before.casefold()):
-            raise Failure(f'the name "{name}" exists already')
-        used = self.shared.uses_of_name(before) if before is not None else ""
-        if used:
-            raise Failure(
-                f'the name "{before}" is used in {used}, which would lose {self.name} {area}. Change those first in '
-                "the workbook's own program"
-            )
-        target = f"{names.quoted(self.name)}!{names.absolute(area)}"
-
-        def set_to(old: str | None, fresh: str | None) -> None:
-            if old is not None:
-                names.put(old, None)
-            if fresh is not None:
-                names.put(fresh, target)
-
-        set_to(before, name)
-        self.note("name", before, name, lambda: set_to(name, before), area)
-
-    def uses_of_name(self, word: re.Pattern[str]) -> str:
-        """Where this sheet uses a word in a formula or a rule; an empty text for nowhere."""
-        if self.part.name is None and not self.is_new:
-            return ""
-        raw = re.compile(word.pattern.encode(), re.IGNORECASE)
-        if self.has_formulas is not False or self.formulas:
-            for cell in self.load().stored.all_cells():
-                key = self.key(cell.row, cell.column)
-                formula = self.formulas.get(key, cell.formula.text if cell.formula is not None else None)
-                if formula and word.search(formula):
-                    return self.where(cell.row, cell.column)
-            for key, formula in self.formulas.items():
-                if formula and word.search(formula):
-                    return self.where(*self.place(key))
-        skeleton, root = self.part.skeleton()
-        for name in ("conditionalFormatting", "dataValidations", "hyperlinks"):
-            for span in root.all(name):
-                if raw.search(skeleton, span.start, span.end):
-                    return f"a rule of {self.name}" if name != "hyperlinks" else f"a link of {self.name}"
-        return ""
-
-    # -- writing
-
-    @property
-    def touched(self) -> bool:
-        """Whether its own part must change."""
-        return self.cells_touched or any(piece.touched for piece in self.pieces)
-
-    def make(self, selected: bool | None, elements: Mapping[str, bytes]) -> Iterator[bytes | memoryview]:
-        """The part as it is to be, piece by piece. `selected` sets whether its tab is selected; None leaves that."""
-        data = self.part.data()
-        skeleton, root = self.part.skeleton()
-        if selected is not None:
-            views = root.child("sheetViews")
-            old = elements.get("sheetViews") or (skeleton[views.start : views.end] if views else b"")
-            if old:
-                elements = {**elements, "sheetViews": _selected(old, selected)}
-        splices = [self.part.moved(each) for each in all_placed(root, elements)]
-        rows = self._lines.changed_rows()
-        if self.cells_touched or rows:
-            splices += CellWriter(self, self.part.stored(data), rows).splices()
-        return pieces_of(data, splices)
-
-    def elements(self, parts: Parts) -> dict[str, bytes]:
-        """The elements of its part, other than cells, that must change; new parts are added for some."""
-        if not self.touched:
-            return {}
-        skeleton = self.part.skeleton()
-        found: dict[str, bytes] = {}
-        for piece in self.pieces:
-            if piece.touched:
-                found |= piece.elements(skeleton, parts)
-        return found | self._dimension(skeleton)
-
-    def _dimension(self, skeleton: Skeleton) -> dict[str, bytes]:
-        """The `dimension` element, where cells were filled outside it."""
-        dimension = skeleton.root.child("dimension")
-        grown = self.filled() if dimension is not None else None
-        if dimension is None or grown is None:
-            return {}
-        was = dimension.attributes.get("ref", "")
-        now = area_at(was) or self.used() or grown
-        now = spanned(spanned(now, grown.top, grown.left), grown.bottom, grown.right)
-        if now.corners == was.replace("$", ""):
-            return {}
-        return {"dimension": f'<{skeleton.root.prefix}dimension ref="{now.corners}"/>'.encode()}
-
-
-def _selected(views: bytes, selected: bool) -> bytes:
-    """The views of a sheet with its tab selected or not."""
-    root = parse(views)
-    splices: list[Splice] = []
-    for view in root.all("sheetView"):
-        is_selected = view.attributes.get("tabSelected", "0") in ("1", "true")
-        if is_selected != selected:
-            splices += set_attributes(views, view, [("tabSelected", "1" if selected else None)])
-    return spliced(views, splices)
-
-
-def _free(name: str, taken: set[str]) -> str:
-    """A name like another one that nothing has yet; with a line, it looks like no cell."""
-    found = next(each for number in count(2) if fold(each := f"{name}_{number}") not in taken)
-    taken.add(fold(found))
-    return found
+def _cell(row: int, column: int) -> Area:
+    return Area(row, column, row, column)

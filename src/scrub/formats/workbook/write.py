@@ -5,17 +5,19 @@ from __future__ import annotations
 import re
 from bisect import bisect_left
 from collections import defaultdict
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from datetime import date
 from decimal import Decimal
 from typing import Any
 
+from scrub.formats.overlay import key_of, place_of
 from scrub.formats.spans import Splice, number_in, tag_end, with_attributes
-from scrub.formats.workbook.cells import SheetCells
+from scrub.formats.workbook.appended import AppendedRows, AppendedWriter
 from scrub.formats.workbook.decode import stored_number
 from scrub.formats.workbook.future_functions import stored_formula
-from scrub.formats.workbook.laid import LaidRows, LaidWriter
+from scrub.formats.workbook.overlay import SheetOverlay
 from scrub.formats.workbook.searched import LONG_ROW, Searched, places_in
+from scrub.formats.workbook.shared import Shared
 from scrub.formats.workbook.sheet_data import Parsed, Stored
 from scrub.formats.workbook.stored_cell import StoredCell
 from scrub.formats.workbook.strings import inline, text_element
@@ -37,13 +39,25 @@ class CellWriter:
     """Makes the splices of one sheet's cells."""
 
     def __init__(
-        self, sheet: SheetCells, stored: Stored, row_attributes: Mapping[int, Mapping[str, str | None]]
+        self,
+        overlay: SheetOverlay,
+        stored: Stored,
+        shared: Shared,
+        inherited_style: Callable[[int, int], int],
+        where: Callable[[int, int], str],
+        row_attributes: Mapping[int, Mapping[str, str | None]],
     ) -> None:
-        self.sheet = sheet
+        """`inherited_style` is the number of the format that a new cell gets from its row or column, `where` how a
+        person names a cell, and `row_attributes` what the elements of rows are to say.
+        """
+        self.overlay = overlay
         self.stored = stored
+        self.shared = shared
+        self.inherited_style = inherited_style
+        self.where = where
         self.row_attributes = row_attributes
         self.prefix = stored.prefix
-        self.numbers = sheet.shared.format_numbers
+        self.numbers = shared.format_numbers
         self._misplaced: set[tuple[int, int]] | None = None
         #: What is before the row in a new cell of a column, and the format that it gets from it.
         self._column_heads: dict[int, tuple[bytes, bytes]] = {}
@@ -52,45 +66,45 @@ class CellWriter:
 
     def splices(self) -> list[Splice]:
         """All of them."""
-        sheet = self.sheet
-        laid = sheet.laid if self._stands_alone(sheet.laid) else None
-        values = sheet.values if laid is None else sheet.values_above
-        if isinstance(self.stored, Searched) and not sheet.formulas and not self.row_attributes:
+        overlay = self.overlay
+        appended = overlay.appended if self._stands_alone(overlay.appended) else None
+        values = overlay.values if appended is None else overlay.values_above
+        if isinstance(self.stored, Searched) and not overlay.formulas and not self.row_attributes:
             found, rest = self._plain(self.stored, values)
         else:
-            found, rest = [], {*values, *sheet.formulas, *sheet.styles}
-        if laid is None:
+            found, rest = [], {*values, *overlay.formulas, *overlay.styles}
+        if appended is None:
             return [*found, *self._others(rest, [])]
-        below = {key for key in rest if key >> 15 >= laid.top}
-        return [*found, *self._others(rest - below, [(laid.top, self._laid(laid, below))])]
+        below = {key for key in rest if key >> 15 >= appended.top}
+        return [*found, *self._others(rest - below, [(appended.top, self._appended(appended, below))])]
 
-    def _stands_alone(self, laid: LaidRows | None) -> bool:
-        """Whether nothing is stored or set in or below the rows that were laid below all others."""
+    def _stands_alone(self, appended: AppendedRows | None) -> bool:
+        """Whether nothing is stored or set in or below the rows that were appended below all others."""
         return (
-            laid is not None
-            and max([0, *self.stored.numbers[-1:], *self.row_attributes]) < laid.top
+            appended is not None
+            and max([0, *self.stored.numbers[-1:], *self.row_attributes]) < appended.top
             and (isinstance(self.stored, Parsed) or not self.stored.misplaced())
         )
 
-    def _laid(self, laid: LaidRows, others: set[int]) -> bytes:
-        """The rows that were laid below all others; `others` are cells there of which more is known than a value."""
-        sheet, left = self.sheet, laid.left
+    def _appended(self, appended: AppendedRows, others: set[int]) -> bytes:
+        """The rows that were appended; `others` are cells there of which more is known than a value."""
+        overlay, left = self.overlay, appended.left
         more: defaultdict[int, set[int]] = defaultdict(set)
         styled: set[int] = set()
-        bottom = laid.top + len(laid.rows) - 1
+        bottom = appended.top + len(appended.rows) - 1
         for key in others:
-            row, column = sheet.place(key)
-            place, values = column - left, laid.rows[row - laid.top] if row <= bottom else ()
-            if 0 <= place < len(values) and key not in sheet.formulas and key not in sheet.runs:
+            row, column = place_of(key)
+            place, values = column - left, appended.rows[row - appended.top] if row <= bottom else ()
+            if 0 <= place < len(values) and key not in overlay.formulas and key not in overlay.runs:
                 styled.add(column)
             else:
                 more[row].add(column)
-        for row in laid.gapped.union(row for row in more if row <= bottom):
-            values = laid.rows[row - laid.top]
+        for row in appended.sparse.union(row for row in more if row <= bottom):
+            values = appended.rows[row - appended.top]
             more[row] |= {left + place for place, value in enumerate(values) if value is not None}
-        writer = LaidWriter(self.prefix, self._style, lambda value: self._content(value, -1))
+        writer = AppendedWriter(self.prefix, self._style, lambda value: self._content(value, -1))
         pieces = []
-        for first, rows in laid.stretches(more):
+        for first, rows in appended.stretches(more):
             if first in more:
                 pieces.append(self._new_row(first, sorted(more.pop(first))))
             else:
@@ -100,19 +114,19 @@ class CellWriter:
 
     def _style(self, row: int, column: int, stored: int = -1) -> int:
         """The number of the format of a cell; of a new one none is stored."""
-        style = self.sheet.styles.get(self.sheet.key(row, column), stored)
+        style = self.overlay.styles.get(key_of(row, column), stored)
         if style < 0:
-            style = self.sheet.inherited_style(row, column)
+            style = self.inherited_style(row, column)
         return self.numbers.get(style, style)
 
     def _plain(self, stored: Searched, values: Mapping[int, Any]) -> tuple[list[Splice], set[int]]:
         """The commonest changes, another plain value in a stored cell, in one pass; gives what is left."""
-        sheet, data, find = self.sheet, stored.data, stored.data.find
-        styles, runs = sheet.styles, sheet.runs
+        overlay, data, find = self.overlay, stored.data, stored.data.find
+        styles, runs = overlay.styles, overlay.runs
         found: list[Splice] = []
         rest: set[int] = {key for key in styles if key not in values}
         heads: dict[tuple[bytes, int | None], bytes | None] = {}
-        moments: dict[tuple[bytes, int | None], bool] = {}  # whether a cell with this head is read as a moment
+        moments: dict[tuple[bytes, int | None], int | None] = {}  # the format of cells that are read as moments
         contents: dict[Any, tuple[bytes, bytes]] = {}
         row_before, start, end = 0, stored.body[0], 0
         numbers, place, is_there = stored.numbers, 0, False
@@ -148,10 +162,11 @@ class CellWriter:
             if head is None:
                 head = heads[head_key] = self._head(attributes, head_key[1])
                 style = number_in(attributes_of(attributes), "s") if head_key[1] is None else head_key[1]
-                moments[head_key] = sheet.shared.styles.is_moment(style)
+                moments[head_key] = style if self.shared.styles.is_moment(style) else None
             value = values[key]
-            if moments[head_key] and type(value) is Decimal:
-                sheet.note_moment(row, column, value)
+            own = moments[head_key]
+            if own is not None and type(value) is Decimal:
+                self.shared.moments.setdefault(self.where(row, column), (value, own))
             content_key = (type(value), value)
             content = contents.get(content_key)
             if content is None:
@@ -177,7 +192,7 @@ class CellWriter:
         """The splices of all other changes, row by row; `last_rows` are new ones below all others."""
         rows: dict[int, list[int]] = {row: [] for row in self.row_attributes}
         at, columns = 0, []
-        for key in sorted(keys):  # as `sheet.place` takes it apart
+        for key in sorted(keys):  # as `place_of` takes it apart
             if key >> 15 != at:
                 at = key >> 15
                 columns = rows.setdefault(at, [])
@@ -227,10 +242,10 @@ class CellWriter:
         """
         if row in self.row_attributes:
             return []
-        sheet = self.sheet
+        overlay = self.overlay
         found: list[bytes] = []
-        number, base, values = b"%d" % row, row << 15, sheet.values
-        styles, formulas, runs = sheet.styles, sheet.formulas, sheet.runs
+        number, base, values = b"%d" % row, row << 15, overlay.values
+        styles, formulas, runs = overlay.styles, overlay.formulas, overlay.runs
         with_more = bool(styles or formulas or runs)
         for column in columns:
             key = base | column - 1
@@ -239,7 +254,7 @@ class CellWriter:
                 return []
             known = self._column_heads.get(column)
             if known is None:
-                style = sheet.inherited_style(row, column)
+                style = self.inherited_style(row, column)
                 style = self.numbers.get(style, style)
                 opening = f'<{self.prefix}c r="{letters_of(column)}'.encode()
                 known = self._column_heads[column] = opening, b'" s="%d"' % style if style else b'"'
@@ -262,9 +277,7 @@ class CellWriter:
             self._misplaced = set() if isinstance(self.stored, Parsed) else self.stored.misplaced()
         for column in columns if self._misplaced else ():
             if (row, column) in self._misplaced:
-                raise Failure(
-                    f"{self.sheet.where(row, column)} is in the wrong row of the file, so the file is damaged"
-                )
+                raise Failure(f"{self.where(row, column)} is in the wrong row of the file, so the file is damaged")
 
     def _row(self, row: int, index: int, columns: list[int]) -> list[Splice]:
         """The splices of a row that is there."""
@@ -312,10 +325,10 @@ class CellWriter:
         return [Splice(at, at, b"".join(pieces)) for at, pieces in by_place.items()]
 
     def _change(self, cell: StoredCell) -> Splice | None:
-        sheet = self.sheet
-        key = sheet.key(cell.row, cell.column)
-        if key not in sheet.values and key not in sheet.formulas:
-            style = sheet.styles.get(key, cell.style)
+        overlay = self.overlay
+        key = key_of(cell.row, cell.column)
+        if key not in overlay.values and key not in overlay.formulas:
+            style = overlay.styles.get(key, cell.style)
             if style == cell.style:
                 return None
             end = tag_end(self.stored.data, cell.start)
@@ -326,27 +339,27 @@ class CellWriter:
 
     def _cell(self, row: int, column: int, old: StoredCell | None) -> bytes:
         """A cell as it is to be."""
-        sheet, prefix = self.sheet, self.prefix
-        key = sheet.key(row, column)
+        overlay, prefix = self.overlay, self.prefix
+        key = key_of(row, column)
         style = self._style(row, column, old.style if old else -1)
-        value = sheet.values.get(key)
-        formula = sheet.formulas.get(key)
+        value = overlay.values.get(key)
+        formula = overlay.formulas.get(key)
         if type(value) is Decimal:
-            own = sheet.styles.get(key, old.style if old else sheet.inherited_style(row, column))
-            if sheet.shared.styles.is_moment(own):
-                sheet.note_moment(row, column, value)
-        if old is None and value is None and formula is None and key not in sheet.styles:
+            own = overlay.styles.get(key, old.style if old else self.inherited_style(row, column))
+            if self.shared.styles.is_moment(own):
+                self.shared.moments.setdefault(self.where(row, column), (value, own))
+        if old is None and value is None and formula is None and key not in overlay.styles:
             return b""
         type_, content = "", b""
         if formula is not None:
             content = f"<{prefix}f>{xstring(stored_formula(formula))}</{prefix}f>".encode()
-        if old is not None and key not in sheet.values and (formula is None or key in sheet.written_out):
+        if old is not None and key not in overlay.values and (formula is None or key in overlay.written_out):
             type_, result = self._result(old, formula is None)
             content += result
         elif value is not None:
             type_, content = self._content(value, key)
-        elif formula is not None and sheet.results.get(key) is not None:
-            type_, result = self._saved(sheet.results[key], key)
+        elif formula is not None and overlay.results.get(key) is not None:
+            type_, result = self._saved(overlay.results[key], key)
             content += result
         others = b""
         if old is not None:
@@ -379,13 +392,13 @@ class CellWriter:
     def _content(self, value: Any, key: int) -> tuple[str, bytes]:
         prefix = self.prefix
         if isinstance(value, str):
-            runs = self.sheet.runs.get(key)
+            runs = self.overlay.runs.get(key)
             inner = inline(runs, prefix) if runs else text_element(value, prefix)
             return "inlineStr", f"<{prefix}is>".encode() + inner + f"</{prefix}is>".encode()
         if isinstance(value, bool):
             return "b", f"<{prefix}v>{int(value)}</{prefix}v>".encode()
         if isinstance(value, date):
-            value = self.sheet.shared.decoder.serial(value)
+            value = self.shared.decoder.serial(value)
         elif isinstance(value, Duration):
             value = value.in_unit("seconds") / _DAY
         return "", f"<{prefix}v>{stored_number(value)}</{prefix}v>".encode()

@@ -16,15 +16,15 @@ from scrub.model.values import Value
 _MANY = 4_000
 
 
-class LaidRows:
+class AppendedRows:
     """Rows without a gap, all from one column on. Both ends of each hold something; a cell between may be empty."""
 
-    __slots__ = ("gapped", "left", "rows", "top")
+    __slots__ = ("left", "rows", "sparse", "top")
 
     def __init__(self, top: int, left: int) -> None:
         self.top, self.left = top, left
         self.rows: list[tuple[Value, ...]] = []
-        self.gapped: set[int] = set()  # rows with an empty cell between others
+        self.sparse: set[int] = set()  # rows with an empty cell between others
 
     @property
     def area(self) -> Area:
@@ -50,7 +50,7 @@ class LaidRows:
             start = end
 
 
-class LaidWriter:
+class AppendedWriter:
     """Writes stretches of rows that hold plain values: column by column, as a step for each cell takes its time."""
 
     def __init__(self, prefix: str, style: Callable[[int, int], int], content: Callable[[Value], tuple[str, bytes]]):
