@@ -2,9 +2,9 @@ from __future__ import annotations
 
 import os
 import shutil
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from pathlib import Path
-from typing import NamedTuple
+from typing import NamedTuple, TypeVar
 
 import pytest
 from hypothesis import HealthCheck, settings
@@ -12,8 +12,14 @@ from hypothesis import HealthCheck, settings
 import scrub
 import scrub.cli
 
-#: Whether all is tried: each example, the full size of what is hostile, real servers, an office program. `.ci/run` says so.
+#: Whether all is tried: each example and case, real servers, an office program, a browser. `.ci/run` says so.
 EVERYTHING = bool(os.environ.get("EVERYTHING"))
+#: The longest, which begin first.
+_LONGEST = (
+    "test_types_of_databases", "test_order", "test_structure", "test_hostile_pages", "test_whole_vocabulary", "test_fuzz",
+    "test_database_where", "test_word_processor", "test_page", "test_oracles", "test_hostile", "test_long_loops",
+)  # fmt: skip
+T = TypeVar("T")
 
 
 def portion(number: int, least: int = 1) -> int:
@@ -21,9 +27,26 @@ def portion(number: int, least: int = 1) -> int:
     return number if EVERYTHING else max(least, number // 5)
 
 
-def size(number: int) -> int:
-    """How large something hostile is made: a tenth, unless everything is tried."""
-    return number if EVERYTHING else number // 10
+def some(cases: Iterable[T]) -> list[T]:
+    """Those of many cases that are tried: each fifth, unless everything is."""
+    return list(cases)[:: 1 if EVERYTHING else 5]
+
+
+def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item]) -> None:
+    """Leaves out what needs `EVERYTHING`, unless somebody asks for it by its marker; the longest come first."""
+    if not EVERYTHING and not config.option.markexpr:
+        left_out = [item for item in items if _needs_everything(item)]
+        items[:] = [item for item in items if item not in set(left_out)]
+        config.hook.pytest_deselected(items=left_out)
+    items.sort(key=lambda item: item.path.stem not in _LONGEST)
+
+
+def _needs_everything(item: pytest.Item) -> bool:
+    if any(item.get_closest_marker(name) for name in ("everything", "servers", "office", "browser")):
+        return True
+    params = getattr(item, "callspec", None)
+    on_server = "started" in getattr(item, "fixturenames", ())
+    return on_server and (params is None or params.params.get("base") != "sqlite")
 
 
 def examples(count: int) -> settings:

@@ -13,7 +13,7 @@ from pathlib import Path
 
 import pikepdf
 import pytest
-from conftest import FOR_EVER, macro
+from conftest import FOR_EVER, macro, some
 from PIL import Image
 
 import scrub
@@ -220,7 +220,7 @@ print(resource.getrusage(resource.RUSAGE_CHILDREN).ru_maxrss)
 """
 
 
-@pytest.mark.parametrize("name", ATTACKS)
+@pytest.mark.parametrize("name", some(ATTACKS))
 def test_a_hostile_file_ends_with_a_sentence(home: Path, name: str) -> None:
     Path(name).write_bytes(ATTACKS[name]())
     base = pikepdf.new()

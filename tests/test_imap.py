@@ -26,7 +26,10 @@ import scrub
 from scrub.formats.imap import connection
 
 PROGRAM = Path("/usr/lib/dovecot/imap")
-pytestmark = pytest.mark.skipif(not PROGRAM.exists(), reason="dovecot-imapd is not installed")
+pytestmark = [
+    pytest.mark.servers,
+    pytest.mark.skipif(not PROGRAM.exists(), reason="dovecot-imapd is not installed"),
+]
 URL = "imaps://office@mail.huts.example/INBOX"
 NOBODY = 65534
 

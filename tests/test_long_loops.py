@@ -263,7 +263,7 @@ ATTRIBUTES = frozenset(
 # -- rows that are laid below all others
 
 LAID = st.one_of(
-    st.none(), st.booleans(), st.integers(-999, 10**17).filter(lambda each: int(float(each)) == each), st.floats(-99, 99).map(lambda each: round(each, 3) or 0.5),
+    st.none(), st.booleans(), st.integers(-999, 10**15 - 1), st.floats(-99, 99).map(lambda each: round(each, 3) or 0.5),
     st.dates(date(1905, 1, 2), date(2100, 1, 1)), st.sampled_from(["", "Larch", " two  blanks ", "a<b & c", "é\u00a0", "a_x0041_"]),
     st.text(st.characters(codec="utf-8", exclude_characters="\r", exclude_categories=("Cs", "Cc")), max_size=6),
 )  # fmt: skip

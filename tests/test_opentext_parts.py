@@ -188,6 +188,7 @@ paragraph(3).style = "Caption"
 paragraph(3).alignment = right"""
 
 
+@pytest.mark.office
 @pytest.mark.skipif(shutil.which("soffice") is None, reason="no word processor is installed (soffice)")
 @pytest.mark.timeout(FOR_EVER)
 def test_a_word_processor_sees_how_it_is_set(home: Path) -> None:
@@ -345,6 +346,7 @@ def test_rows_that_stay_where_they_are(home: Path, change: tuple[str, str], why:
     assert path.read_bytes() == old
 
 
+@pytest.mark.office
 @pytest.mark.skipif(shutil.which("soffice") is None, reason="no word processor is installed (soffice)")
 @pytest.mark.timeout(FOR_EVER)
 def test_a_word_processor_sees_recorded_edits(home: Path) -> None:
@@ -369,6 +371,7 @@ def test_a_word_processor_sees_recorded_edits(home: Path) -> None:
     assert b'w:author="Scrub"' in members(seen)["word/document.xml"]
 
 
+@pytest.mark.office
 @pytest.mark.skipif(shutil.which("soffice") is None, reason="no word processor is installed (soffice)")
 @pytest.mark.timeout(FOR_EVER)
 @pytest.mark.parametrize("accepted", [True, False])

@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import Any
 
 from books import packed
-from conftest import examples, macro, problems, said
+from conftest import examples, macro, problems, said, some
 from hypothesis import given
 from hypothesis import strategies as st
 from openpyxl.formula import Tokenizer
@@ -271,7 +271,7 @@ def test_names_like_fields_still_work() -> None:
 
 def test_every_word_of_the_catalog_finds_itself() -> None:
     vocabulary = scrub.vocabulary()
-    for entry in vocabulary.entries():
+    for entry in some(vocabulary.entries()):
         if not any(letter.isalpha() for letter in entry.written):
             continue
         found = [each.written for each in vocabulary.search(entry.written)]

@@ -154,6 +154,7 @@ def test_an_empty_list_of_names_stays(home: Path) -> None:
     assert list(load(path).defined_names) == ["Two"]
 
 
+@pytest.mark.everything  # the checks of the schema look at a million cells
 def test_whole_rows_and_columns_are_written_from_cell_to_cell(home: Path) -> None:
     path = Path("whole.xlsx")
     path.write_bytes(packed(['<dimension ref="A1"/><sheetData><row r="1"><c r="A1"><v>1</v></c></row></sheetData>']))

@@ -16,7 +16,10 @@ from conftest import FOR_EVER, Output, macro
 import scrub
 
 BROWSER = shutil.which("chromium") or shutil.which("chromium-browser") or shutil.which("google-chrome")
+
+
 needs_browser = pytest.mark.skipif(BROWSER is None, reason="no Chromium is installed")
+
 
 #: What is checked inside the page: text that is too faint (WCAG 2.1, 1.4.3), and what is wider than the window.
 CHECK = """
@@ -99,6 +102,7 @@ def many(home: Path, cli: Callable[..., Output]) -> str:
     return page_of(cli)
 
 
+@pytest.mark.browser
 @needs_browser
 @pytest.mark.timeout(FOR_EVER * 4)
 @pytest.mark.parametrize("dark", [False, True], ids=["light", "dark"])
@@ -128,6 +132,7 @@ def test_the_page_loads_nothing_and_shows_what_nobody_sees(many: str) -> None:
     assert not re.search(r"(?:src|href)=[\"'](?!#)", many)
 
 
+@pytest.mark.browser
 @needs_browser
 @pytest.mark.timeout(FOR_EVER * 4)
 def test_a_page_is_printed_compactly(many: str) -> None:
@@ -140,6 +145,7 @@ def test_a_page_is_printed_compactly(many: str) -> None:
     assert "Failed: 1 file" in pages[0]
 
 
+@pytest.mark.browser
 @needs_browser
 @pytest.mark.timeout(FOR_EVER * 4)
 def test_twenty_thousand_changes_are_grouped_and_folded(home: Path, cli: Callable[..., Output]) -> None:

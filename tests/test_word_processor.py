@@ -16,7 +16,10 @@ from test_pictures import of_docx, of_odt, picture, run
 import scrub
 
 OFFICE = shutil.which("soffice")
-pytestmark = pytest.mark.skipif(OFFICE is None, reason="no word processor is installed (soffice)")
+pytestmark = [
+    pytest.mark.office,
+    pytest.mark.skipif(OFFICE is None, reason="no word processor is installed (soffice)"),
+]
 
 
 def lines_of(path: Path) -> list[str]:
