@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Hashable
-from typing import Generic, Protocol, TypeVar
+from typing import TYPE_CHECKING, Generic, Protocol, TypeVar
 
 from scrub.formats.overlay import UNCHANGED, place_of
 from scrub.formats.sheet import told
@@ -13,19 +13,20 @@ from scrub.model.grid import Trouble
 from scrub.model.recorder import Changes, Done
 from scrub.model.values import Value
 
+if TYPE_CHECKING:
 
-class Changed(Protocol):
-    """A sheet whose cells are changed."""
+    class Changed(Protocol):
+        """A sheet whose cells are changed."""
 
-    @property
-    def name(self) -> str:
-        """What it is called now."""
+        @property
+        def name(self) -> str:
+            """What it is called now."""
 
-    def restore(self, key: int, former: Value, before: Value) -> None:
-        """Takes the change of a value back."""
+        def restore(self, key: int, former: Value, before: Value) -> None:
+            """Takes the change of a value back."""
 
 
-S = TypeVar("S", bound=Changed)
+S = TypeVar("S", bound="Changed")
 
 
 class PutPlainly(Done, Generic[S]):

@@ -3,15 +3,14 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Collection, Iterator, Sequence
-from typing import Protocol
+from collections.abc import Collection, Iterator, Sequence
+from typing import TYPE_CHECKING
 
 from scrub.formats.overlay import UNCHANGED, keep, key_of, place_of, put_back
 from scrub.formats.workbook.cell_locks import CellLocks
 from scrub.formats.workbook.formulas import problem_of, translated
 from scrub.formats.workbook.future_functions import shown_formula, stored_formula
 from scrub.formats.workbook.overlay import SheetOverlay
-from scrub.formats.workbook.row_sorting import totals_below
 from scrub.formats.workbook.shared import Shared
 from scrub.formats.workbook.stale_results import StaleResults
 from scrub.formats.workbook.stored_cells import StoredCells
@@ -20,39 +19,8 @@ from scrub.model.grid import ColumnValues, Trouble
 from scrub.model.problem import Failure
 from scrub.model.values import Value
 
-
-class Holder(Protocol):
-    """The sheet, as far as its formulas need it."""
-
-    @property
-    def name(self) -> str:
-        """What it is called."""
-
-    def where(self, row: int, column: int) -> str:
-        """How a person names a cell of it."""
-
-    def has_formula(self, row: int, column: int) -> bool:
-        """Whether a cell is calculated."""
-
-    def column_values(self, column: int) -> ColumnValues:
-        """The values of a column."""
-
-    def raw_value(self, row: int, column: int) -> Value:
-        """The value of a cell, or a `Trouble`."""
-
-    def restore(self, key: int, former: Value, before: Value) -> None:
-        """Takes the change of a value back."""
-
-    def changed(
-        self,
-        field: str,
-        before: object,
-        after: object,
-        revert: Callable[[], None],
-        said: str = "",
-        inner: tuple[str | Area, ...] = (),
-    ) -> None:
-        """Notes a change of something on this sheet."""
+if TYPE_CHECKING:
+    from scrub.formats.workbook.contracts import FormulaCells
 
 
 class CellFormulas:
@@ -60,7 +28,7 @@ class CellFormulas:
 
     def __init__(
         self,
-        sheet: Holder,
+        sheet: FormulaCells,
         shared: Shared,
         overlay: SheetOverlay,
         stored: StoredCells,
@@ -111,6 +79,7 @@ class CellFormulas:
         """The last of some rows, as far as they add up the ones above."""
         if not self._stored.has_formulas and not self._overlay.formulas:
             return ()
+        from scrub.formats.workbook.row_sorting import totals_below  # rarely needed
 
         def formulas(row: int) -> Iterator[str]:
             for column in range(left, right + 1):

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterator
-from typing import Protocol
+from typing import TYPE_CHECKING
 
 from scrub.formats.line_changes import LineChanges
 from scrub.formats.workbook.covered import Covered
@@ -14,36 +13,15 @@ from scrub.model.area import Area
 from scrub.model.grid import TablePlace
 from scrub.model.problem import Failure
 
-
-class Locked(Protocol):
-    """The sheet, as far as its locks need it."""
-
-    @property
-    def name(self) -> str:
-        """What it is called."""
-
-    @property
-    def protected(self) -> bool:
-        """Whether its locked cells cannot be changed."""
-
-    def where(self, row: int, column: int) -> str:
-        """How a person names a cell of it."""
-
-    def style(self, row: int, column: int) -> int:
-        """The number of a cell's format."""
-
-    def merged(self) -> Collection[Area]:
-        """The merged ranges."""
-
-    def tables(self) -> Iterator[TablePlace]:
-        """Its tables."""
+if TYPE_CHECKING:
+    from scrub.formats.workbook.contracts import LockedCells
 
 
 class CellLocks:
     """Tells which cells of a sheet can be changed."""
 
     def __init__(
-        self, sheet: Locked, shared: Shared, overlay: SheetOverlay, stored: StoredCells, lines: LineChanges
+        self, sheet: LockedCells, shared: Shared, overlay: SheetOverlay, stored: StoredCells, lines: LineChanges
     ) -> None:
         self._sheet = sheet
         self._shared = shared

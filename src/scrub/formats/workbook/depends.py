@@ -6,56 +6,16 @@ counts as depending on everything.
 
 from __future__ import annotations
 
-from collections.abc import Iterable
-from typing import Protocol
+from typing import TYPE_CHECKING
 
 from scrub.formats.workbook.formulas import references, sees_hidden_rows
 from scrub.model.area import Area
 
+if TYPE_CHECKING:
+    from scrub.formats.workbook.contracts import Calculated, Changing
+
+
 _Cell = tuple[str, int, int]
-
-
-class Calculated(Protocol):
-    """A sheet with formulas, as others depend on it."""
-
-    @property
-    def name(self) -> str:
-        """The sheet's name."""
-
-    @property
-    def has_formulas(self) -> bool | None:
-        """Whether it contains any; None where nobody looked."""
-
-    def where(self, row: int, column: int) -> str:
-        """How a person names a cell of it."""
-
-    def formula(self, row: int, column: int) -> str | None:
-        """The formula of a cell."""
-
-    def formulas_in(self, area: Area) -> Iterable[tuple[int, int]]:
-        """The cells of a range that are calculated."""
-
-    def changed_in(self, area: Area) -> tuple[int, int] | None:
-        """A cell of a range that was changed in this run."""
-
-    def hidden_in(self, area: Area) -> int:
-        """A row of a range that was hidden or shown in this run; 0 for none."""
-
-
-class Changing(Protocol):
-    """A workbook whose cells are being changed."""
-
-    version: int
-    version_back: bool
-
-    def results_of(self, name: str) -> Calculated | None:
-        """A sheet by its name, without regard to case; None for none."""
-
-    def first_change(self) -> str:
-        """A cell that was changed, as a person names it."""
-
-    def resolve(self, name: str, sheet: str) -> str | None:
-        """What a name means on a sheet."""
 
 
 class Dependence:

@@ -3,26 +3,20 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Hashable, Sequence
-from typing import Protocol
+from typing import TYPE_CHECKING
 
 from scrub.formats.overlay import UNCHANGED, key_of, put_back
-from scrub.formats.put import Changed, PutPlainly
-from scrub.formats.workbook.overlay import SheetOverlay
+from scrub.formats.put import PutPlainly
 from scrub.formats.workbook.strings import Run
 from scrub.model.change import Change, cut
 from scrub.model.recorder import Done
 from scrub.model.values import Value, shown
 
-
-class RunsHolder(Changed, Protocol):
-    """A sheet whose texts can have several looks."""
-
-    @property
-    def overlay(self) -> SheetOverlay:
-        """What was changed in its cells."""
+if TYPE_CHECKING:
+    from scrub.formats.workbook.contracts import TextCells
 
 
-class Put(PutPlainly[RunsHolder]):
+class Put(PutPlainly["TextCells"]):
     """A value that was put into a cell, which had no other in this run."""
 
     __slots__ = ()
@@ -43,7 +37,7 @@ class RowAdded(Done):
 
     def __init__(
         self,
-        sheet: RunsHolder,
+        sheet: TextCells,
         row: int,
         left: int,
         values: tuple[Value, ...],
@@ -80,7 +74,7 @@ class PutAgain(Put):
 
     def __init__(
         self,
-        sheet: RunsHolder,
+        sheet: TextCells,
         key: int,
         before: Value,
         after: Value,

@@ -3,10 +3,8 @@
 from __future__ import annotations
 
 from array import array
-from collections.abc import Callable, Collection, Iterable, Iterator, Mapping
-from typing import Protocol
+from collections.abc import Callable, Collection, Iterable, Iterator
 
-from scrub.formats.opc.parts import Parts
 from scrub.formats.opc.relationships import Relationship, relationships
 from scrub.formats.spans import NotReadable, Span, Splice, parse
 from scrub.formats.workbook.searched import Searched
@@ -38,17 +36,6 @@ class Skeleton(NamedTuple):
         if name == "sheetViews":
             return f'<{p}sheetViews><{p}sheetView workbookViewId="0"/></{p}sheetViews>'.encode()
         return f"<{p}{name}/>".encode()
-
-
-class Written(Protocol):
-    """A piece of a sheet that writes itself."""
-
-    @property
-    def touched(self) -> bool:
-        """Whether it must be written."""
-
-    def elements(self, skeleton: Skeleton, parts: Parts) -> Mapping[str, bytes]:
-        """The elements of the sheet's part that must change for it; parts beside it are changed or added."""
 
 
 class SheetPart:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from itertools import count
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from scrub.formats.workbook.breaks import Breaks
 from scrub.formats.workbook.comments import Notes
@@ -13,7 +13,7 @@ from scrub.formats.workbook.drawings import Drawings
 from scrub.formats.workbook.lines import Lines
 from scrub.formats.workbook.links import Links
 from scrub.formats.workbook.merges import Merges
-from scrub.formats.workbook.part import SheetPart, Written
+from scrub.formats.workbook.part import SheetPart
 from scrub.formats.workbook.protection import Protection
 from scrub.formats.workbook.settings import Settings
 from scrub.formats.workbook.shared import Shared
@@ -24,6 +24,9 @@ from scrub.model.area import Area
 from scrub.model.problem import Failure
 from scrub.model.sheet import Sheet
 from scrub.model.values import fold
+
+if TYPE_CHECKING:
+    from scrub.formats.workbook.contracts import Written
 
 
 class Pieces:

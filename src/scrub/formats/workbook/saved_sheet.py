@@ -15,7 +15,6 @@ from scrub.formats.workbook.part import SheetPart, Skeleton
 from scrub.formats.workbook.pieces import Pieces
 from scrub.formats.workbook.shared import Shared
 from scrub.formats.workbook.stored_cells import StoredCells
-from scrub.formats.workbook.write import CellWriter
 from scrub.model.area import Area
 
 
@@ -87,6 +86,8 @@ class SavedSheet:
         lines = self.pieces.lines
         rows = lines.changed_rows()
         if self._cells_touched or rows:
+            from scrub.formats.workbook.write import CellWriter  # only where something was changed
+
             stored = part.stored(data)
             writer = CellWriter(self._overlay, stored, self._shared, lines.inherited_style, self._where, rows)
             splices += writer.splices()

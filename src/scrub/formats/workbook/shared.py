@@ -3,27 +3,25 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from decimal import Decimal
 from functools import cached_property
-from typing import Any, Protocol
+from typing import TYPE_CHECKING, Any
 
 from scrub.formats.beside import Beside
 from scrub.formats.opc.media import Media
 from scrub.formats.opc.relationships import targets_of
 from scrub.formats.spans import NotReadable, Span
 from scrub.formats.workbook.decode import Decoder
-from scrub.formats.workbook.depends import Calculated, Dependence
+from scrub.formats.workbook.depends import Dependence
 from scrub.formats.workbook.names import Names
-from scrub.formats.workbook.part import SheetPart
-from scrub.formats.workbook.row_sorting import RowSorting
 from scrub.formats.workbook.strings import SharedStrings
 from scrub.formats.workbook.structure_lock import StructureLock
 from scrub.formats.workbook.styles import Styles
 from scrub.formats.zip import Package
 from scrub.model.area import MOST_COLUMNS, MOST_ROWS, Area
 from scrub.model.declare import FileItem
-from scrub.model.grid import Grid, TablePlace
+from scrub.model.grid import Grid
 from scrub.model.problem import Failure, Missing
 from scrub.model.values import fold
 
@@ -37,64 +35,9 @@ _NO_STYLES = (
     b'<cellStyles count="1"><cellStyle name="Normal" xfId="0" builtinId="0"/></cellStyles></styleSheet>'
 )
 
-
-class SharedResults(Calculated, Protocol):
-    """Which of the cells of a sheet were changed, and which results may be old."""
-
-    def mark_all(self) -> None:
-        """Is told of the first change of the run: what was read so far is in doubt now."""
-
-
-class SharedFormulas(Protocol):
-    """The formulas of a sheet."""
-
-    @property
-    def may_be_there(self) -> bool:
-        """Whether the sheet may contain any."""
-
-    def every(self) -> Iterator[tuple[int, int, str]]:
-        """The cells that are calculated: row, column, formula without its equals sign."""
-
-    def uses_of_name(self, word: re.Pattern[str]) -> str:
-        """Where the sheet uses a word in a formula or a rule."""
-
-
-class SharedPart(Protocol):
-    """A sheet as the file has it."""
-
-    @property
-    def part(self) -> SheetPart:
-        """Its part, with its name and its place in the file."""
-
-
-class Sharing(Protocol):
-    """A sheet, as the others know it."""
-
-    @property
-    def name(self) -> str:
-        """What it is called."""
-
-    @property
-    def hidden(self) -> bool:
-        """Whether its tab is not shown."""
-
-    @property
-    def stale(self) -> SharedResults:
-        """Its results."""
-
-    @property
-    def formulas(self) -> SharedFormulas:
-        """Its formulas."""
-
-    @property
-    def saved(self) -> SharedPart:
-        """It as the file has it."""
-
-    def where(self, row: int, column: int) -> str:
-        """How a person names a cell of it."""
-
-    def tables(self) -> Iterator[TablePlace]:
-        """Its tables."""
+if TYPE_CHECKING:
+    from scrub.formats.workbook.contracts import Calculated, Sharing
+    from scrub.formats.workbook.row_sorting import RowSorting
 
 
 def _no_sheet(*_: object) -> Any:

@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from datetime import date, datetime
 from decimal import Decimal
-from typing import Any
+from functools import cached_property
+from typing import TYPE_CHECKING, Any
 
 from scrub.formats.line_changes import line_name
 from scrub.formats.overlay import NOBODYS, UNCHANGED, key_of, place_of
@@ -19,16 +20,13 @@ from scrub.formats.workbook.colours import same_colour
 from scrub.formats.workbook.decode import MOST_EXACT, ensure_exact
 from scrub.formats.workbook.done import Put, PutAgain, RowAdded
 from scrub.formats.workbook.drawings import OfficeChart, OfficePicture
-from scrub.formats.workbook.merged_lines import ensure_whole, hidden_starts, like_line
 from scrub.formats.workbook.number_formats import ensure_number_format, shown_as
 from scrub.formats.workbook.overlay import SheetOverlay
 from scrub.formats.workbook.part import SheetPart
 from scrub.formats.workbook.pieces import Pieces
 from scrub.formats.workbook.protection import ensure_unprotected
-from scrub.formats.workbook.range_names import put_range_name, range_name
 from scrub.formats.workbook.saved_sheet import SavedSheet
 from scrub.formats.workbook.shared import Shared
-from scrub.formats.workbook.sheet_order import SheetOrder
 from scrub.formats.workbook.stale_results import StaleResults
 from scrub.formats.workbook.stored_cells import SINGLE, Loaded, Loads, StoredCells, placed
 from scrub.formats.workbook.strings import Run, edited_runs
@@ -43,6 +41,9 @@ from scrub.model.sheet import Selecting, SheetPermission
 from scrub.model.text import Edit, edited
 from scrub.model.validation import ConditionalFormat, Emphasis, Restriction, Validation, When
 from scrub.model.values import Secret, Value, type_name
+
+if TYPE_CHECKING:
+    from scrub.formats.workbook.sheet_order import SheetOrder
 
 #: The forms in which a date, a time and a duration are shown where a cell has no form of its own for them.
 _FORMS = {DATE: "mm-dd-yy", TIME: "m/d/yy h:mm", DURATION: "[h]:mm:ss"}
@@ -86,19 +87,6 @@ class OfficeSheet(OpenSheet):
             self.formulas.plain,
             self._locks.changed,
             self._locks.merges_changed,
-        )
-        self._order = SheetOrder(
-            self,
-            shared,
-            overlay,
-            stored,
-            lines,
-            self._locks,
-            self.formulas,
-            self.stale,
-            lambda: self._pieces.links.any,
-            self._runs_in,
-            self._styles_of,
         )
         self.saved = SavedSheet(entry, shared, stored, overlay, lines, self._pieces, self.where, self.used)
         own.is_new = is_new
@@ -533,6 +521,8 @@ class OfficeSheet(OpenSheet):
 
     def _ensure_whole_after(self, is_row: bool) -> None:
         """Raises `Failure` where lines were moved out of a merged range, or into one before its first."""
+        from scrub.formats.workbook.merged_lines import ensure_whole  # rarely needed
+
         ensure_whole(self, self.line_changes, is_row)
 
     def delete_row(self, row: int) -> None:
@@ -548,11 +538,15 @@ class OfficeSheet(OpenSheet):
         super().delete_column(column)
 
     def _keep_shown(self, line: int, is_row: bool) -> None:
+        from scrub.formats.workbook.merged_lines import hidden_starts  # rarely needed
+
         for start, end in hidden_starts(self.merged(), self.line_changes, self._locks.shown_cell, line, is_row):
             self._move_content(start, end)
 
     def _look_like_line(self, fresh: int, line: int, is_row: bool) -> Callable[[], None]:
         """Gives a new line the looks of another one; returns how to undo it."""
+        from scrub.formats.workbook.merged_lines import like_line  # rarely needed
+
         unlike_cells = like_line(self.overlay, self._stored.loaded().stored, fresh, line, is_row)
         unlike = self._pieces.lines.make_like(fresh, line, is_row)
 
@@ -561,6 +555,24 @@ class OfficeSheet(OpenSheet):
             unlike_cells()
 
         return revert
+
+    @cached_property
+    def _order(self) -> SheetOrder:
+        from scrub.formats.workbook.sheet_order import SheetOrder  # rarely needed
+
+        return SheetOrder(
+            self,
+            self._shared,
+            self.overlay,
+            self._stored,
+            self.line_changes,
+            self._locks,
+            self.formulas,
+            self.stale,
+            lambda: self._pieces.links.any,
+            self._runs_in,
+            self._styles_of,
+        )
 
     def order_rows(self, rows: Sequence[int], left: int, right: int) -> Callable[[], None]:
         """Puts what is in some rows into an order, looks and formulas too."""
@@ -705,12 +717,16 @@ class OfficeSheet(OpenSheet):
 
     def range_name(self, area: Area) -> str | None:
         """The defined name of just this range."""
+        from scrub.formats.workbook.range_names import range_name  # rarely needed
+
         return range_name(self._shared.names, self.saved.part.sheet, self.name, area)
 
     def put_range_name(self, area: Area, name: str | None) -> None:
         """Gives a range a name, or takes its name away."""
         before = self.range_name(area)
         if before != name:
+            from scrub.formats.workbook.range_names import put_range_name  # rarely needed
+
             back = put_range_name(self._shared, self.name, area, before, name)
             self.changed("name", before, name, back, inner=(area,))
 

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from functools import partial
-from typing import Any, Protocol
+from typing import TYPE_CHECKING, Any
 
 from scrub.formats.line_changes import LineChanges
 from scrub.formats.overlay import UNCHANGED, key_of, put_back
@@ -19,44 +19,12 @@ from scrub.formats.workbook.stale_results import StaleResults
 from scrub.formats.workbook.stored_cells import StoredCells
 from scrub.formats.workbook.strings import Run
 from scrub.model.area import Area
-from scrub.model.grid import ColumnValues, Noted, Trouble
+from scrub.model.grid import Trouble
 from scrub.model.problem import Failure
 from scrub.model.values import Value
 
-
-class Sorted(Protocol):
-    """The sheet, as far as the order of its rows needs it."""
-
-    @property
-    def name(self) -> str:
-        """What it is called."""
-
-    def where(self, row: int, column: int) -> str:
-        """How a person names a cell of it."""
-
-    def merged(self) -> Collection[Area]:
-        """The merged ranges."""
-
-    def comments(self) -> Iterator[Noted]:
-        """Its comments, in reading order."""
-
-    def link(self, row: int, column: int) -> str | None:
-        """Where a click on a cell leads."""
-
-    def column_values(self, column: int) -> ColumnValues:
-        """The values of a column."""
-
-    def has_formula(self, row: int, column: int) -> bool:
-        """Whether a cell is calculated."""
-
-    def change(self, key: int, value: Value, column_values: ColumnValues, before: Value) -> Value:
-        """Changes a value; gives what `restore` takes to undo that."""
-
-    def restore(self, key: int, former: Value, before: Value) -> None:
-        """Takes one change back."""
-
-    def row_changed(self, row: int) -> None:
-        """Is told of every change in a row."""
+if TYPE_CHECKING:
+    from scrub.formats.workbook.contracts import OrderedCells
 
 
 class SheetOrder:
@@ -64,7 +32,7 @@ class SheetOrder:
 
     def __init__(
         self,
-        sheet: Sorted,
+        sheet: OrderedCells,
         shared: Shared,
         overlay: SheetOverlay,
         stored: StoredCells,

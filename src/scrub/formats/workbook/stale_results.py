@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from functools import partial
-from typing import Protocol
+from typing import TYPE_CHECKING
 
 from scrub.formats.line_changes import LineChanges
 from scrub.formats.overlay import key_of, place_of
@@ -16,28 +16,8 @@ from scrub.model.area import Area
 from scrub.model.grid import ColumnValues, Trouble
 from scrub.model.values import Value
 
-
-class Cells(Protocol):
-    """The sheet, as far as its results need it."""
-
-    @property
-    def name(self) -> str:
-        """What it is called."""
-
-    def where(self, row: int, column: int) -> str:
-        """How a person names a cell of it."""
-
-    def used(self) -> Area | None:
-        """The smallest range with all that contains something."""
-
-    def formula(self, row: int, column: int) -> str | None:
-        """The formula of a cell."""
-
-    def has_formula(self, row: int, column: int) -> bool:
-        """Whether a cell is calculated."""
-
-    def column_values(self, column: int) -> ColumnValues:
-        """The values of a column."""
+if TYPE_CHECKING:
+    from scrub.formats.workbook.contracts import ResultCells
 
 
 class StaleResults:
@@ -45,7 +25,7 @@ class StaleResults:
 
     def __init__(
         self,
-        cells: Cells,
+        cells: ResultCells,
         shared: Shared,
         overlay: SheetOverlay,
         stored: StoredCells,
