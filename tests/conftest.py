@@ -51,7 +51,7 @@ def _needs_everything(item: pytest.Item) -> bool:
 
 def examples(count: int) -> settings:
     """How many examples of a property are tried of so many, however long each takes."""
-    return settings(max_examples=portion(count, 5), suppress_health_check=list(HealthCheck))
+    return settings(max_examples=portion(count, 2), suppress_health_check=list(HealthCheck))
 
 
 # How fast a machine is decides no test.

@@ -134,6 +134,13 @@ def sheets(path: Path, count: int) -> None:
     _workbook(path, [f'<row r="1">{_text("A1", "6  kg")}</row>'] * count)
 
 
+def stretched(path: Path, count: int) -> None:
+    """Filled columns, and far beside them one more cell."""
+    row = "".join(f"<c><v>{at}</v></c>" for at in range(20))
+    far = f'<row r="1">{row}<c r="{_letters(20 + count)}1"><v>1</v></c></row>'
+    _workbook(path, [far + "".join(f'<row r="{at}">{row}</row>' for at in range(2, count // 10 + 3))])
+
+
 def columns(path: Path, count: int) -> None:
     """Columns, in five rows."""
     rows = (
@@ -283,6 +290,8 @@ SHAPES = (
     Shape("one cell at XFD1048576", "corner.xlsx", corner, 1, "workbook", _SPACES),
     Shape("10,000 sheets", "sheets.xlsx", sheets, 10_000, "workbook", _SPACES),
     Shape("16,384 columns and 5 rows", "columns.xlsx", columns, 16_384, "workbook", _SPACES),
+    Shape("16,000 empty columns before a filled one, a column inserted", "stretched.xlsx", stretched, 16_000, "workbook",
+          'in sheet("S1").column("B")\n    insert-left\nend\n'),
     Shape("50,000 merged ranges, a row deleted", "merges.xlsx", merges, 50_000, "workbook",
           _DELETE_ROW),
     Shape("20,000 validations and as many format rules, a row deleted", "rules.xlsx", rules, 20_000, "workbook",

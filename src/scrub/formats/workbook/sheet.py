@@ -102,7 +102,7 @@ class OfficeSheet(OpenSheet):
         if found is None:
             found = self.overlay.live.get(column)
             if found is None:
-                if loaded.has_many_columns:
+                if loaded.has_many_columns and loaded.filled is None:
                     self._read_all(loaded)
                     found = loaded.columns.get(column)
                 if found is None:

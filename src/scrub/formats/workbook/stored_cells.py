@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from bisect import bisect_left
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Collection, Iterable, Sequence
 from functools import partial
 from operator import itemgetter
 from typing import Any
@@ -40,6 +40,7 @@ class Loaded:
         self.singles = 0
         self.rich: bool | None = None  # whether some text may have several looks
         self.used: Area | None = None
+        self.filled: Collection[int] | None = None  # the columns that hold any value; None before all were read
 
     @property
     def has_many_columns(self) -> bool:
@@ -104,6 +105,10 @@ class StoredCells:
 
     def read_column(self, column: int) -> ColumnValues:
         """The values of a column; notes the rows of its formulas."""
+        filled = self.loaded().filled
+        if filled is not None and column not in filled:  # of which a sheet can have thousands
+            self.formula_rows[column] = set()
+            return ColumnValues()
         self._loads.asked.add(letters_of(column).encode())
         stored = self.loaded().stored
         found = ColumnValues()
@@ -151,6 +156,7 @@ class StoredCells:
         else:
             for cell in stored.all_cells():
                 self._take(*found.setdefault(cell.column, (ColumnValues(), set())), cell)
+        self.loaded().filled = found.keys()
         return found
 
     def _in_column(self, column: int, row: int) -> str:
