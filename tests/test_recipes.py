@@ -17,26 +17,17 @@ import scrub
 SOURCE = Path(scrub.__file__).parent
 
 FIELD = '''
-    @property
-    @field
-    @otherwise(False)
-    def outlined(self) -> bool:
+    outlined = look_field(
+        bool,
         """Whether only the outline of each letter is drawn.
 
         Example: KIND.outlined = yes
         Also: outline, hollow
-        """
-        return bool(self._look("outlined"))
+        """,
+        otherwise=False,
+    )
 
-    @outlined.setter
-    @needs("put_look")
-    def outlined(self, value: bool) -> None:
-        self._set_look("outlined", value)
-
-    @property
-    @field
-    @otherwise(False)
-    def strikethrough('''
+    strikethrough = look_field('''
 ACTION = '''
 @action(Reach.CHANGE)
 def reverse(item: HoldsTexts) -> None:
@@ -72,7 +63,7 @@ def copy(home: Path, tmp_path: Path) -> Path:
         assert text.count(old) == 1, (name, old)
         (package / name).write_text(text.replace(old, new))
 
-    put("model/cell_fields.py", "\n    @property\n    @field\n    @otherwise(False)\n    def strikethrough(", FIELD)
+    put("model/cell_fields.py", "\n    strikethrough = look_field(", FIELD)
     put(
         "formats/workbook/letters.py", '"strikethrough": "strike",', '"strikethrough": "strike", "outlined": "outline",'
     )

@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from conftest import Output, macro
+from conftest import Output, macro, some
 
 import scrub
 from scrub.store import system_lock
@@ -26,7 +26,7 @@ def words(home: Path) -> Path:
     return path
 
 
-@pytest.mark.parametrize("command", COMMANDS)
+@pytest.mark.parametrize("command", some(COMMANDS))
 @pytest.mark.parametrize("what", ["file", "folder"])
 def test_a_home_that_is_none_is_named(
     words: Path, cli: Callable[..., Output], monkeypatch: pytest.MonkeyPatch, command: tuple[str, ...], what: str
@@ -51,7 +51,7 @@ def test_a_lock_that_is_a_folder_is_named_by_a_run(book: Path, home: Path) -> No
     assert f"{os.path.join(os.environ['SCRUB_HOME'], 'lock')}: this file of Scrub cannot be used" in str(problem)
 
 
-@pytest.mark.parametrize("command", COMMANDS)
+@pytest.mark.parametrize("command", some(COMMANDS))
 def test_a_full_disk_leaves_nothing(
     words: Path, cli: Callable[..., Output], monkeypatch: pytest.MonkeyPatch, command: tuple[str, ...]
 ) -> None:

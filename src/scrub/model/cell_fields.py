@@ -9,11 +9,12 @@ from typing import Any
 from scrub.model.area import MOST_ROWS
 from scrub.model.cell_rules import CellRules
 from scrub.model.colours import Colour
-from scrub.model.declare import Reach, action, field, needs, otherwise
+from scrub.model.declare import Reach, action, field, needs
 from scrub.model.grid import SEVERAL, Alignment, Grid, HoldsCells, Line, UpDown
 from scrub.model.looks import LetterLooks
 from scrub.model.problem import Failure
 from scrub.model.required import required
+from scrub.model.setting import look_field
 from scrub.model.values import same
 
 Place = tuple[Grid, int, int]
@@ -86,262 +87,166 @@ class CellFields(CellRules, LetterLooks, HoldsCells):
             first = first or (row, column)
             sheet.put_formula(row, column, formula, row - first[0], column - first[1])
 
-    @property
-    @field
-    @otherwise(True)
-    def locked(self) -> bool:
+    locked = look_field(
+        bool,
         """Whether the cell is locked while its sheet is protected. Input cells are set to no.
 
         Example: KIND.locked = no
         Also: open, input cell, editable, unlock, protect
-        """
-        return bool(self._look("locked"))
+        """,
+        otherwise=True,
+    )
 
-    @locked.setter
-    @needs("put_look")
-    def locked(self, value: bool) -> None:
-        self._set_look("locked", value)
-
-    @property
-    @field
-    def fill(self) -> str | None:
+    fill = look_field(
+        Colour,
         """The fill colour, as "#fff8e1" or a word such as "yellow"; nothing for none.
 
         Example: KIND.fill = "#fff8e1"
         Also: background, highlight, shade, color
-        """
-        found = self._look("fill")
-        return None if found is None else Colour(found)
+        """,
+        optional=True,
+    )
 
-    @fill.setter
-    @needs("put_look")
-    def fill(self, value: str | None) -> None:
-        self._set_look("fill", value)
-
-    @property
-    @field
-    @otherwise("General")
-    def number_format(self) -> str:
+    number_format = look_field(
+        str,
         """The number format, in the codes of the file: "0.00", "d mmm yyyy", "General".
 
         Example: KIND.number-format = "0.00"
         Also: number form, decimals, currency, date format, percent
-        """
-        return str(self._look("number-format"))
+        """,
+        otherwise="General",
+    )
 
-    @number_format.setter
-    @needs("put_look")
-    def number_format(self, value: str) -> None:
-        self._set_look("number-format", value)
-
-    @property
-    @field
-    @otherwise(Alignment.GENERAL)
-    def alignment(self) -> Alignment:
+    alignment = look_field(
+        Alignment,
         """The horizontal alignment; centre-over centres the text across the empty cells beside it.
 
         Example: KIND.alignment = right
         Also: align, center, centre, left, right, justify
-        """
-        return Alignment(self._look("alignment"))
+        """,
+        otherwise=Alignment.GENERAL,
+    )
 
-    @alignment.setter
-    @needs("put_look")
-    def alignment(self, value: Alignment) -> None:
-        self._set_look("alignment", value)
-
-    @property
-    @field
-    @otherwise(False)
-    def wrapped(self) -> bool:
+    wrapped = look_field(
+        bool,
         """Whether long text wraps to further lines in the cell.
 
         Example: KIND.wrapped = yes
         Also: wrap text, line break
-        """
-        return bool(self._look("wrapped"))
+        """,
+        otherwise=False,
+    )
 
-    @wrapped.setter
-    @needs("put_look")
-    def wrapped(self, value: bool) -> None:
-        self._set_look("wrapped", value)
-
-    @property
-    @field
-    @otherwise(False)
-    def underlined(self) -> bool:
+    underlined = look_field(
+        bool,
         """Whether the text is underlined.
 
         Example: KIND.underlined = yes
         Also: underline
-        """
-        return bool(self._look("underlined"))
+        """,
+        otherwise=False,
+    )
 
-    @underlined.setter
-    @needs("put_look")
-    def underlined(self, value: bool) -> None:
-        self._set_look("underlined", value)
-
-    @property
-    @field
-    @otherwise(False)
-    def strikethrough(self) -> bool:
+    strikethrough = look_field(
+        bool,
         """Whether the text is struck through.
 
         Example: KIND.strikethrough = yes
         Also: struck, strike, crossed out, cancelled
-        """
-        return bool(self._look("strikethrough"))
+        """,
+        otherwise=False,
+    )
 
-    @strikethrough.setter
-    @needs("put_look")
-    def strikethrough(self, value: bool) -> None:
-        self._set_look("strikethrough", value)
-
-    @property
-    @field
-    @otherwise("")
-    def font(self) -> str:
+    font = look_field(
+        str,
         """The font name.
 
         Example: KIND.font = "Lora"
         Also: typeface, font name
-        """
-        return str(self._look("font"))
+        """,
+        otherwise="",
+    )
 
-    @font.setter
-    @needs("put_look")
-    def font(self, value: str) -> None:
-        self._set_look("font", value)
-
-    @property
-    @field
-    @otherwise(0)
-    def size(self) -> Decimal:
+    size = look_field(
+        Decimal,
         """The font size in points.
 
         Example: KIND.size = 12
         Also: font size, points, bigger, smaller
-        """
-        return Decimal(self._look("size"))
+        """,
+        otherwise=0,
+    )
 
-    @size.setter
-    @needs("put_look")
-    def size(self, value: Decimal) -> None:
-        self._set_look("size", value)
-
-    @property
-    @field
-    @otherwise(UpDown.BOTTOM)
-    def vertical_alignment(self) -> UpDown:
+    vertical_alignment = look_field(
+        UpDown,
         """The vertical alignment.
 
         Example: KIND.vertical-alignment = middle
         Also: align top, align middle, vertical centre
-        """
-        return UpDown(self._look("vertical-alignment"))
+        """,
+        otherwise=UpDown.BOTTOM,
+    )
 
-    @vertical_alignment.setter
-    @needs("put_look")
-    def vertical_alignment(self, value: UpDown) -> None:
-        self._set_look("vertical-alignment", value)
-
-    @property
-    @field
-    @otherwise(0)
-    def indent(self) -> int:
+    indent = look_field(
+        int,
         """The indent, in steps of about three spaces.
 
         Example: KIND.indent = 1
         Also: increase indent, decrease indent, hanging
-        """
-        return int(self._look("indent"))
+        """,
+        otherwise=0,
+    )
 
-    @indent.setter
-    @needs("put_look")
-    def indent(self, value: int) -> None:
-        self._set_look("indent", value)
-
-    @property
-    @field
-    @otherwise(0)
-    def rotation(self) -> int | None:
+    rotation = look_field(
+        int,
         """The text rotation in degrees, from -90 to 90, upwards if positive; nothing for letters below each other.
 
         Example: KIND.rotation = 90
         Also: rotate, angle, vertical text, orientation
-        """
-        found = self._look("rotation")
-        return None if found is None else int(found)
+        """,
+        otherwise=0,
+        optional=True,
+    )
 
-    @rotation.setter
-    @needs("put_look")
-    def rotation(self, value: int | None) -> None:
-        self._set_look("rotation", value)
-
-    @property
-    @field
-    def border_left(self) -> Line | None:
+    border_left = look_field(
+        Line,
         """The left border; nothing for none.
 
         Example: KIND.border-left = thin
         Also: left border, edge, line
-        """
-        found: Line | None = self._look("border-left")
-        return found
+        """,
+        optional=True,
+    )
 
-    @border_left.setter
-    @needs("put_look")
-    def border_left(self, value: Line | None) -> None:
-        self._set_look("border-left", value)
-
-    @property
-    @field
-    def border_right(self) -> Line | None:
+    border_right = look_field(
+        Line,
         """The right border; nothing for none.
 
         Example: KIND.border-right = thin
         Also: right border, edge, line
-        """
-        found: Line | None = self._look("border-right")
-        return found
+        """,
+        optional=True,
+    )
 
-    @border_right.setter
-    @needs("put_look")
-    def border_right(self, value: Line | None) -> None:
-        self._set_look("border-right", value)
-
-    @property
-    @field
-    def border_top(self) -> Line | None:
+    border_top = look_field(
+        Line,
         """The top border; nothing for none.
 
         Example: KIND.border-top = thin
         Also: top border, edge, line
-        """
-        found: Line | None = self._look("border-top")
-        return found
+        """,
+        optional=True,
+    )
 
-    @border_top.setter
-    @needs("put_look")
-    def border_top(self, value: Line | None) -> None:
-        self._set_look("border-top", value)
-
-    @property
-    @field
-    def border_bottom(self) -> Line | None:
+    border_bottom = look_field(
+        Line,
         """The bottom border; nothing for none.
 
         Example: KIND.border-bottom = thin
         Also: bottom border, edge, line
-        """
-        found: Line | None = self._look("border-bottom")
-        return found
-
-    @border_bottom.setter
-    @needs("put_look")
-    def border_bottom(self, value: Line | None) -> None:
-        self._set_look("border-bottom", value)
+        """,
+        optional=True,
+    )
 
     @property
     @field

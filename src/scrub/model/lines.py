@@ -19,6 +19,7 @@ from scrub.model.grid import Grid, HoldsColumns, Trouble
 from scrub.model.grid_rows import sheet_rows
 from scrub.model.problem import Failure, Missing
 from scrub.model.required import required
+from scrub.model.setting import measure_field
 from scrub.model.values import is_empty, shown
 
 
@@ -101,20 +102,14 @@ class _Line(CellFields):
         """
         return self._ensure_numbered()
 
-    @property
-    @field
-    def hidden(self) -> bool:
+    hidden = measure_field(
+        bool,
         """Whether it is hidden.
 
         Example: KIND.hidden = yes
         Also: hide, show, unhide, visible
-        """
-        return bool(self._measure("hidden"))
-
-    @hidden.setter
-    @needs("put_measure")
-    def hidden(self, value: bool) -> None:
-        self._set_measure("hidden", value)
+        """,
+    )
 
     @property
     @field
@@ -131,20 +126,14 @@ class _Line(CellFields):
     def level(self, value: int) -> None:
         self._set_measure("level", value)
 
-    @property
-    @field
-    def page_break(self) -> bool:
+    page_break = measure_field(
+        bool,
         """Whether a manual page break follows.
 
         Example: KIND.page-break = yes
         Also: new page, insert page break, print
-        """
-        return bool(self._measure("page-break"))
-
-    @page_break.setter
-    @needs("put_measure")
-    def page_break(self, value: bool) -> None:
-        self._set_measure("page-break", value)
+        """,
+    )
 
     @holds
     def cells(self) -> Iterator[Cell]:
@@ -167,21 +156,15 @@ class Row(_Line):
         """Its sheet and number."""
         return f"{self.sheet.name} {new_line(self._number, MOST_ROWS) or f'row {self._number}'}"
 
-    @property
-    @field
-    def height(self) -> Length | None:
+    height = measure_field(
+        Length,
         """The row height, such as 15 pt; nothing if the program decides.
 
         Example: row.height = 30 pt
         Also: size, tall
-        """
-        found: Length | None = self._measure("height")
-        return found
-
-    @height.setter
-    @needs("put_measure")
-    def height(self, value: Length | None) -> None:
-        self._set_measure("height", value)
+        """,
+        optional=True,
+    )
 
     @property
     @field
@@ -357,21 +340,15 @@ class Column(_Line, HoldsColumns):
         """
         return letters_of(self._ensure_numbered())
 
-    @property
-    @field
-    def width(self) -> Decimal | None:
+    width = measure_field(
+        Decimal,
         """The column width in characters of the default font; nothing for the sheet's default width.
 
         Example: column.width = 18
         Also: size, wide
-        """
-        found: Decimal | None = self._measure("width")
-        return found
-
-    @width.setter
-    @needs("put_measure")
-    def width(self, value: Decimal | None) -> None:
-        self._set_measure("width", value)
+        """,
+        optional=True,
+    )
 
     @action(Reach.CHANGE)
     @needs("put_measure")

@@ -7,8 +7,9 @@ from decimal import Decimal
 from typing import Any, Protocol
 
 from scrub.model.colours import Colour, colour_of
-from scrub.model.declare import Item, field, needs, otherwise
+from scrub.model.declare import Item
 from scrub.model.required import required
+from scrub.model.setting import look_field
 
 
 class Lettered(Protocol):
@@ -36,53 +37,35 @@ class LetterLooks(Item):
         """Sets a look."""
         raise NotImplementedError
 
-    @property
-    @field
-    @otherwise(False)
-    def bold(self) -> bool:
+    bold = look_field(
+        bool,
         """Whether the text is bold.
 
         Example: KIND.bold = yes
         Also: strong, weight
-        """
-        return bool(self._look("bold"))
+        """,
+        otherwise=False,
+    )
 
-    @bold.setter
-    @needs("put_look")
-    def bold(self, value: bool) -> None:
-        self._set_look("bold", value)
-
-    @property
-    @field
-    @otherwise(False)
-    def italic(self) -> bool:
+    italic = look_field(
+        bool,
         """Whether the text is italic.
 
         Example: KIND.italic = yes
         Also: emphasis, slanted
-        """
-        return bool(self._look("italic"))
+        """,
+        otherwise=False,
+    )
 
-    @italic.setter
-    @needs("put_look")
-    def italic(self, value: bool) -> None:
-        self._set_look("italic", value)
-
-    @property
-    @field
-    def colour(self) -> str | None:
+    colour = look_field(
+        Colour,
         """The text colour, as "#b03a2e" or a word such as "red"; nothing for the default.
 
         Example: KIND.colour = "red"
         Also: font color, text color
-        """
-        found = self._look("colour")
-        return None if found is None else Colour(found)
-
-    @colour.setter
-    @needs("put_look")
-    def colour(self, value: str | None) -> None:
-        self._set_look("colour", value)
+        """,
+        optional=True,
+    )
 
 
 class HasLooks(LetterLooks):
@@ -108,80 +91,50 @@ class HasLooks(LetterLooks):
         if start < end and any(each != value for each in paragraph.looks(start, end, word)):
             paragraph.put_look(start, end, word, value)
 
-    @property
-    @field
-    def underlined(self) -> bool:
+    underlined = look_field(
+        bool,
         """Whether all of the text is underlined.
 
         Example: KIND.underlined = no
         Also: underline
-        """
-        return bool(self._look("underlined"))
+        """,
+    )
 
-    @underlined.setter
-    @needs("put_look")
-    def underlined(self, value: bool) -> None:
-        self._set_look("underlined", value)
-
-    @property
-    @field
-    def hidden(self) -> bool:
+    hidden = look_field(
+        bool,
         """Whether all of the text is hidden: in the document, but not shown.
 
         Example: if KIND.hidden
         Also: invisible, hidden text
-        """
-        return bool(self._look("hidden"))
+        """,
+    )
 
-    @hidden.setter
-    @needs("put_look")
-    def hidden(self, value: bool) -> None:
-        self._set_look("hidden", value)
-
-    @property
-    @field
-    def highlight(self) -> str | None:
+    highlight = look_field(
+        Colour,
         """The highlight colour; nothing for none.
 
         Example: KIND.highlight = "yellow"
         Also: marker, background, mark
-        """
-        found = self._look("highlight")
-        return None if found is None else Colour(found)
+        """,
+        optional=True,
+    )
 
-    @highlight.setter
-    @needs("put_look")
-    def highlight(self, value: str | None) -> None:
-        self._set_look("highlight", value)
-
-    @property
-    @field
-    def font(self) -> str | None:
+    font = look_field(
+        str,
         """The font name; nothing for the default.
 
         Example: KIND.font = "Lora"
         Also: typeface, font name
-        """
-        found = self._look("font")
-        return None if found is None else str(found)
+        """,
+        optional=True,
+    )
 
-    @font.setter
-    @needs("put_look")
-    def font(self, value: str | None) -> None:
-        self._set_look("font", value)
-
-    @property
-    @field
-    def size(self) -> Decimal | None:
+    size = look_field(
+        Decimal,
         """The font size in points; nothing for the default.
 
         Example: KIND.size = 11
         Also: font size, points, height
-        """
-        found: Decimal | None = self._look("size")
-        return found
-
-    @size.setter
-    @needs("put_look")
-    def size(self, value: Decimal | None) -> None:
-        self._set_look("size", value)
+        """,
+        optional=True,
+    )

@@ -6,7 +6,7 @@ from collections.abc import Iterable, Iterator, Sequence
 from types import MappingProxyType
 from typing import Any
 
-from scrub.model.declare import FileItem, Reach, action, field, finds, holds, may_lack, needs
+from scrub.model.declare import FileItem, Reach, action, field, finds, holds, may_lack
 from scrub.model.frames import Framed
 from scrub.model.letters_edited import LettersEdited
 from scrub.model.lines_of_text import HoldsLines, Line
@@ -16,6 +16,7 @@ from scrub.model.operations.texts import loose
 from scrub.model.patterns import found_in, pattern_of
 from scrub.model.problem import Failure, Missing, counted
 from scrub.model.required import required
+from scrub.model.setting import look_field
 from scrub.model.text import Editing, HoldsTexts, parted
 from scrub.model.values import Choice, loosen
 
@@ -343,21 +344,15 @@ class Passage(HasMarks, HoldsTexts):
     def text(self, value: str) -> None:
         self.paragraph.edit([(self.start, self.end, value)])
 
-    @property
-    @field
-    def style(self) -> str | None:
+    style = look_field(
+        str,
         """The name of the character style; nothing for none, or if they differ.
 
         Example: passage.style = "Emphasis"
         Also: character style, text style
-        """
-        found = self._look("style")
-        return None if found is None else str(found)
-
-    @style.setter
-    @needs("put_look")
-    def style(self, value: str | None) -> None:
-        self._set_look("style", value)
+        """,
+        optional=True,
+    )
 
     @action(Reach.CHANGE)
     def delete(self) -> None:

@@ -17,10 +17,10 @@ from scrub.model.grid_rows import no_rows, sheet_rows, table_rows
 from scrub.model.inline import Picture
 from scrub.model.lines import Column, Row, column_in, columns_of, rows_of
 from scrub.model.outline import Outline
-from scrub.model.page import PageFields
 from scrub.model.problem import Failure, Missing
 from scrub.model.records import Record, Table, sheet_table
 from scrub.model.required import required
+from scrub.model.sheet_settings import SheetSettings
 from scrub.model.validation import ConditionalFormat, Validation
 from scrub.model.values import Choice, NewSecret, Secret
 
@@ -51,7 +51,7 @@ class Selecting(Choice):
     NO_CELL = "no-cell"
 
 
-class Sheet(PageFields, HoldsCells):
+class Sheet(SheetSettings, HoldsCells):
     """One sheet of a workbook."""
 
     kind_word = "sheet"

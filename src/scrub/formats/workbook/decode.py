@@ -10,7 +10,6 @@ from itertools import compress
 from typing import Any
 
 from scrub.formats.spans import number_in, whole
-from scrub.formats.workbook.depends import no_result
 from scrub.formats.workbook.stored_cell import StoredCell
 from scrub.formats.workbook.strings import SharedStrings, runs_of
 from scrub.formats.workbook.styles import DATE, DURATION, NUMBER, TIME, Styles
@@ -290,3 +289,8 @@ def ensure_exact(number: Decimal) -> None:
         raise Failure(
             f'{text} has {len(text.lstrip("-"))} digits; a cell stores 15. To keep all of them, write text: "{text}"'
         )
+
+
+def no_result(where: str) -> str:
+    """The sentence for a formula that has no saved result yet."""
+    return f"{where} contains a formula without a result. Save the workbook in its own program and run again"

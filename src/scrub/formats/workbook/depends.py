@@ -97,8 +97,3 @@ def old_result(where: str, changed: str) -> str:
         f"{where} is calculated from {changed}, which this run changed, so its saved result is outdated. "
         "Calculate it in the macro, or save the workbook in its own program between two runs"
     )
-
-
-def no_result(where: str) -> str:
-    """The sentence for a formula that has no saved result yet."""
-    return f"{where} contains a formula without a result. Save the workbook in its own program and run again"

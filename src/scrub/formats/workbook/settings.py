@@ -16,9 +16,9 @@ from scrub.formats.workbook.setting import Elements, Get, Setting, Source, from_
 from scrub.formats.workbook.shared import Shared
 from scrub.formats.xmltext import is_on
 from scrub.model.area import address_of, area_of
-from scrub.model.page import View
 from scrub.model.problem import Failure
 from scrub.model.sheet import Sheet
+from scrub.model.sheet_settings import View
 
 _VIEWS = {View.NORMAL: "normal", View.PAGE_BREAKS: "pageBreakPreview", View.PAGE_LAYOUT: "pageLayout"}
 _FILTERED = "_xlnm._FilterDatabase"  # 18.2.5

@@ -8,7 +8,8 @@ from typing import TYPE_CHECKING
 
 from scrub.formats.line_changes import LineChanges
 from scrub.formats.overlay import key_of, place_of
-from scrub.formats.workbook.depends import no_result, old_result
+from scrub.formats.workbook.decode import no_result
+from scrub.formats.workbook.depends import old_result
 from scrub.formats.workbook.overlay import SheetOverlay
 from scrub.formats.workbook.shared import Shared
 from scrub.formats.workbook.stored_cells import StoredCells
