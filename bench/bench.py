@@ -614,7 +614,12 @@ def cell_rows() -> list[Row]:
         Row(f"the numbers {words}", written("cells", READ_CELLS_MACRO), python(READ_CELLS), book, "5x faster", 3),
         Row(f"the formatting {words}", written("looks", READ_LOOKS_MACRO), python(READ_LOOKS), book, "5x faster", 3),
         Row(
-            f"the texts {words}, changed", written("write", WRITE_CELLS_MACRO), python(WRITE_CELLS), book, "5x faster", 3
+            f"the texts {words}, changed",
+            written("write", WRITE_CELLS_MACRO),
+            python(WRITE_CELLS),
+            book,
+            "5x faster",
+            3,
         ),
     ]
 

@@ -61,9 +61,9 @@ EXAMPLES = [entry for entry in ENTRIES.values() if entry.what.startswith("operat
 @pytest.mark.parametrize("entry", EXAMPLES, ids=lambda entry: entry.written + " " + entry.what)
 def test_every_example_of_an_operation_runs(entry: object, book: Path) -> None:
     """The examples in the catalog are not only right, they do something on the sample data."""
-    from scrub.model.search import Entry
+    from scrub.model.core.search import CatalogEntry
 
-    assert isinstance(entry, Entry)
+    assert isinstance(entry, CatalogEntry)
     values = (
         'reply = "2026-05-01"\n' if "as-date" in entry.written else 'reply = "1.5 (a, b)"\n'
         'memo = "a"\nweight = 1.55\nboxes = 2.1\ndifference = 3\nlate = ["a"]\nnames = ["b", "a"]\namounts = [1, 2]\n'
@@ -105,9 +105,9 @@ OF_ITEMS = [
 
 @pytest.mark.parametrize(("kind", "entry"), OF_ITEMS, ids=[entry.written + " " + kind for kind, entry in OF_ITEMS])
 def test_every_example_of_a_field_or_action_runs(kind: str, entry: object, book: Path) -> None:
-    from scrub.model.search import Entry
+    from scrub.model.core.search import CatalogEntry
 
-    assert isinstance(entry, Entry)
+    assert isinstance(entry, CatalogEntry)
     opener, example = PLACES[kind], entry.docs.example
     example = f"{example}\nend" if example.startswith("if ") else example
     questions = 'code = secret("c")\n' if "password: code" in example else ""

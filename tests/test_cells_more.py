@@ -164,7 +164,7 @@ def test_the_same_items_from_python(book: Path) -> None:
             book, 'each record in sheet("Scree Hut").records(headings: 3) where record.nights > 3\nstamp "long"\nend'
         )
     finally:
-        from scrub.own_actions import OWN_ACTIONS
+        from scrub.custom_actions import OWN_ACTIONS
 
         OWN_ACTIONS.clear()
     assert {change.after for change in found.changes} == {'"long"'}

@@ -27,9 +27,9 @@ from sheets import members
 import scrub
 from scrub.catalog.texts import single_spaces
 from scrub.formats.workbook.book import OfficeWorkbook
-from scrub.model.area import area_of
-from scrub.model.problem import FileProblem
-from scrub.model.values import shown
+from scrub.model.core.area import area_of
+from scrub.model.core.problem import FileProblem
+from scrub.model.core.values import shown
 
 VALUES = st.one_of(
     st.none(), st.booleans(), TEXTS, st.integers(-999, 999).map(Decimal), st.decimals(-99, 99, places=3),

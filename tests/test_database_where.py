@@ -17,8 +17,8 @@ from test_databases import started  # noqa: F401 - a fixture
 
 import scrub
 from scrub.formats.database.where import TURNING
-from scrub.model.values import fold
-from scrub.runner import sifting
+from scrub.model.core.values import fold
+from scrub.runner import pushdown as sifting
 
 #: Texts that SQL, Python and people compare in different ways; each line is about one of them.
 WORDS: list[list[Any]] = [

@@ -22,8 +22,8 @@ from opentexts import opentext
 from sheets import schema_findings
 
 import scrub
-from scrub.model.change import visible
-from scrub.model.text import edited, shrunk
+from scrub.model.core.change import visible
+from scrub.model.core.text import edited, shrunk
 
 Cli = Callable[..., Output]
 P = '<w:p><w:r><w:t xml:space="preserve">{}</w:t></w:r></w:p>'

@@ -512,7 +512,7 @@ def test_slips_of_other_languages_have_their_own_advice() -> None:
 
 
 def test_a_pattern_that_never_ends_is_ended(book: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr("scrub.model.patterns.PATTERN_TIME", 0.01)
+    monkeypatch.setattr("scrub.model.core.patterns.PATTERN_TIME", 0.01)
     found = scrub.run(macro(f'if "{"a" * 60}c" matches "(a|aa|aaa)+b"\nlog "x"\nend'), [str(book)]).files[0]
     assert "the pattern takes too long" in str(found.problem)
     found = scrub.run(macro('if "aab" matches "(a|aa|aaa)+b"\nlog "x"\nend'), [str(book)]).files[0]

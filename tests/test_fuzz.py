@@ -16,7 +16,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import scrub
-from scrub.model.text import edited
+from scrub.model.core.text import edited
 
 SET = {
     "name": "Fuzz", "date-order": "day-first", "decimal-mark": "comma", "encoding": "windows-1252", "author": "Ann",

@@ -16,7 +16,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import scrub
-from scrub.model.values import alphabetical, fold
+from scrub.model.core.values import alphabetical, fold
 
 WORDS = st.sampled_from(
     ["Larch", "larch", "KITE", "Kite ", "Gañet", "gañet", "Straße", "STRASSE", "7", "", "A\u00a0b", "a b"]

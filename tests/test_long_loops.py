@@ -27,7 +27,7 @@ from test_cells_whole import changed
 from test_reckoning import NAMES, Both, Step, _given, _said, _together, steps
 
 import scrub
-from scrub.formats.workbook import row_form
+from scrub.formats.workbook.cells import row_form
 from scrub.formats.workbook.sheet import OfficeSheet
 from scrub.runner import compiling, loop_compiler, source_writer
 

@@ -20,7 +20,7 @@ import scrub
 from scrub.formats.mail.addresses import addresses_in, all_addresses
 from scrub.formats.mail.dates import any_date, date_in
 from scrub.formats.mail.headers import Headers
-from scrub.model.subjects import base_subject
+from scrub.model.mail.subjects import base_subject
 
 CLEAN = "message.subject = message.base-subject"
 EACH = f"each message\n{CLEAN}\nend"

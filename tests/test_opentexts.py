@@ -19,7 +19,7 @@ from opentexts import AUTOMATIC, NS, letters, looks, opentext, reviewed, texts
 from test_documents import edits_of, just_that_edit, run
 
 import scrub
-from scrub.model.text import shrunk
+from scrub.model.core.text import shrunk
 
 Cli = Callable[..., Output]
 P = "<text:p>{}</text:p>"

@@ -57,7 +57,7 @@ def formulas(depth: int = 2) -> st.SearchStrategy[str]:
 
 
 def check(formula: str) -> str:
-    from scrub.formats.workbook.formulas import problem_of
+    from scrub.formats.workbook.formulas.syntax import problem_of
 
     return problem_of(formula, lambda name, sheet: False, lambda name: True)
 
@@ -65,7 +65,7 @@ def check(formula: str) -> str:
 @examples(150)
 @given(formulas())
 def test_a_right_formula_is_taken_and_its_ranges_are_found(formula: str) -> None:
-    from scrub.formats.workbook.formulas import references
+    from scrub.formats.workbook.formulas.syntax import references
 
     assert check(formula) == ""
     found = references(formula, "Here", lambda name, sheet: None)
@@ -86,8 +86,8 @@ def test_a_right_formula_is_taken_and_its_ranges_are_found(formula: str) -> None
 @examples(150)
 @given(formulas(), st.integers(0, 30), st.integers(0, 5))
 def test_a_formula_moves_as_another_reader_moves_it(formula: str, rows: int, columns: int) -> None:
-    from scrub.formats.workbook.formulas import translated
-    from scrub.model.area import letters_of
+    from scrub.formats.workbook.formulas.syntax import translated
+    from scrub.model.core.area import letters_of
 
     if "XFD" in formula or "1000000" in formula:
         return  # what leaves the sheet becomes an error here, and text beyond it there
@@ -315,7 +315,7 @@ def test_a_big_file_tells_how_far_it_has_come(book: Path, monkeypatch: object) -
         def progress(self, done: float, of: int, label: str) -> None:
             heard.append((done, label))
 
-    from scrub.model import progress
+    from scrub.model.core import progress
 
     monkeypatch.setattr(progress, "_PAUSE", 0.0)  # type: ignore[attr-defined]
     body = "each sheet\neach cell\nx = cell.address\nend\nend\nsingle-spaces"

@@ -63,9 +63,11 @@ def copy(home: Path, tmp_path: Path) -> Path:
         assert text.count(old) == 1, (name, old)
         (package / name).write_text(text.replace(old, new))
 
-    put("model/cell_fields.py", "\n    strikethrough = look_field(", FIELD)
+    put("model/cells/cell_fields.py", "\n    strikethrough = look_field(", FIELD)
     put(
-        "formats/workbook/letters.py", '"strikethrough": "strike",', '"strikethrough": "strike", "outlined": "outline",'
+        "formats/workbook/formatting/fonts.py",
+        '"strikethrough": "strike",',
+        '"strikethrough": "strike", "outlined": "outline",',
     )
     put("catalog/texts.py", "\n@action(Reach.CHANGE)\ndef trim(", ACTION)
     put("catalog/texts.py", "ACTIONS = (trim, ", "ACTIONS = (trim, reverse, ")

@@ -324,15 +324,15 @@ TESTS = st.one_of(
 )
 
 
-class Deed(NamedTuple):
+class ServerCommand(NamedTuple):
     """What is done to a record, and to a row."""
 
     lines: str
     do: Callable[[Row], None]
 
 
-def _put(field: str, written: str, value: Any) -> Deed:
-    return Deed(f"record.{field.lower()} = {written}", lambda row: row.update({field: value}))
+def _put(field: str, written: str, value: Any) -> ServerCommand:
+    return ServerCommand(f"record.{field.lower()} = {written}", lambda row: row.update({field: value}))
 
 
 def _more(row: Row) -> None:
@@ -345,8 +345,8 @@ DEEDS = st.one_of(
     st.just(_put("Note", "nothing", None)),
     st.integers(0, 99).map(lambda nights: _put("Nights", str(nights), nights)),
     st.booleans().map(lambda paid: _put("Paid", "yes" if paid else "no", paid)),
-    st.just(Deed('record.note = "{record.hut} {row.number}"', lambda row: row.update(Note="{row}"))),
-    st.just(Deed("if record.nights is not empty\nrecord.nights = record.nights + 1\nend", _more)),
+    st.just(ServerCommand('record.note = "{record.hut} {row.number}"', lambda row: row.update(Note="{row}"))),
+    st.just(ServerCommand("if record.nights is not empty\nrecord.nights = record.nights + 1\nend", _more)),
 )
 
 
@@ -384,7 +384,9 @@ def _rows_of(path: Path, count: int) -> list[Row]:
 
 @examples(120)
 @given(ROWS, st.lists(st.tuples(TESTS, DEEDS), min_size=1, max_size=4))
-def test_records_change_as_rows_of_python_do(tmp_path: Path, rows: list[Row], parts: list[tuple[Test, Deed]]) -> None:
+def test_records_change_as_rows_of_python_do(
+    tmp_path: Path, rows: list[Row], parts: list[tuple[Test, ServerCommand]]
+) -> None:
     body = ["met = 0", "each sheet"]
     for test, deed in parts:
         body += [f"each record in sheet where {test[0]}", "met = met + 1", deed.lines, "end"]

@@ -254,7 +254,7 @@ def test_shared_formulas_are_read_quickly(home: Path) -> None:
     )
     Path("shared.xlsx").write_bytes(packed([f"<sheetData>{rows}</sheetData>"]))
     passes = 0
-    from scrub.formats.workbook.searched import Searched
+    from scrub.formats.workbook.cells.searched import Searched
 
     real = Searched.all_cells
 

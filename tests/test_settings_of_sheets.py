@@ -14,8 +14,8 @@ from hypothesis import strategies as st
 from sheets import load, members, schema_findings
 
 import scrub
-from scrub.formats.workbook.covered import Covered
-from scrub.model.area import Area
+from scrub.formats.workbook.cells.covered import Covered
+from scrub.model.core.area import Area
 
 BARE = "<sheetData/>"
 FULL = (

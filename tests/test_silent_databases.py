@@ -149,7 +149,7 @@ def test_a_connection_that_is_not_encrypted_is_not_used(base: Base, monkeypatch:
     monkeypatch.setattr(server_place, "_HERE", ())
     assert "SSL" in str(run(base, READ).problem) or "TLS" in str(run(base, READ).problem)
 
-    def stripped(place: server_place.Place) -> dict[str, Any]:
+    def stripped(place: server_place.DatabaseAddress) -> dict[str, Any]:
         secure = ("ssl", "sslmode", "sslrootcert")
         return {word: value for word, value in real(place).items() if word not in secure}
 

@@ -266,7 +266,7 @@ def test_an_attempt_is_no_way_to_find_a_password_out(book: Path) -> None:
 
 def test_every_action_with_a_path_needs_approval(home: Path) -> None:
     """The vocabulary is gone through: what takes a path makes or reads files, and neither runs without approval."""
-    from scrub.model.declare import Reach
+    from scrub.model.core.declare import Reach
 
     seen = 0
     for kind in scrub.vocabulary().kinds.values():

@@ -31,7 +31,7 @@ def run(body: str, path: Path, slowly: bool = False, **options: Any) -> Any:
     """What a run came to; `slowly` reads all cells with the span tree."""
     with pytest.MonkeyPatch.context() as patch:
         if slowly:
-            patch.setattr("scrub.formats.workbook.searched.Searched.exact", lambda self: False)
+            patch.setattr("scrub.formats.workbook.cells.searched.Searched.exact", lambda self: False)
         return scrub.run(macro(body), [str(path)], **options).files[0]
 
 
@@ -353,7 +353,7 @@ def test_sorted_records_keep_their_cells_together(
         f'each sheet\nin sheet.records\nsort by: "Hut", then: "Nights", descending: {word}, then-descending: {word}\nend\nend',
         path,
     )
-    from scrub.model.values import alphabetical
+    from scrub.model.core.values import alphabetical
 
     order = list(table)
     for place in (1, 0):

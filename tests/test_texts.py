@@ -17,9 +17,9 @@ from openpyxl.formula.translate import Translator
 
 import scrub
 from scrub.catalog import texts
-from scrub.formats.workbook.formulas import translated
-from scrub.formats.workbook.strings import Run, edited_runs
-from scrub.model.text import Fresh, Kept, Stretches, edited
+from scrub.formats.workbook.cells.strings import Run, edited_runs
+from scrub.formats.workbook.formulas.syntax import translated
+from scrub.model.core.text import Fresh, Kept, Stretches, edited
 
 ANY_TEXT = st.one_of(TEXTS, st.text(max_size=12))
 

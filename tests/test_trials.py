@@ -10,9 +10,9 @@ import pytest
 from trials import grid
 
 import scrub
-from scrub import own_actions
+from scrub import custom_actions as own_actions
 from scrub.formats.registry import FORMATS, Format, Registry
-from scrub.model.declare import Item, Reach, action, holds
+from scrub.model.core.declare import Item, Reach, action, holds
 from scrub.model.vocabulary import Vocabulary
 
 TOYS = (
@@ -298,7 +298,7 @@ def test_every_problem_goes_from_one_process_to_another() -> None:
 
 
 def test_an_execution_is_prepared_without_writing_and_can_be_sent_elsewhere(book: Path) -> None:
-    from scrub.model.host import QuietHost
+    from scrub.model.core.host import QuietHost
     from scrub.runner.run import Runner
 
     home, before = scrub.home(), book.read_bytes()

@@ -22,7 +22,7 @@ from mails import a_message, mbox
 from windows import crlf, windows
 
 import scrub
-from scrub.model import files
+from scrub.model.core import files
 from scrub.store import inuse, locks
 from scrub.store.disk import Disk
 from scrub.store.errors import InUse

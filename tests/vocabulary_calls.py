@@ -7,7 +7,7 @@ import re
 from collections.abc import Iterator
 
 import scrub
-from scrub.model.types import Type
+from scrub.model.core.types import Type
 from scrub.model.vocabulary import Callee, Field, Parameter
 
 VOCABULARY = scrub.vocabulary()

@@ -17,7 +17,7 @@ from collections.abc import Callable, Iterable, Iterator, Mapping
 from contextlib import contextmanager
 from typing import TYPE_CHECKING, Any
 
-from scrub.model.problem import (
+from scrub.model.core.problem import (
     BadCall,
     Failure,
     FileProblem,
@@ -31,30 +31,30 @@ from scrub.model.problem import (
 )
 
 if TYPE_CHECKING:
+    from scrub.custom_actions import action
     from scrub.demo import lay_out_samples
     from scrub.file_names import expanded
     from scrub.home_folder import Home
     from scrub.language.complete import Fit
     from scrub.language.program import Program
-    from scrub.library.library import Entry, Library, files_of, retitled
+    from scrub.library.library import Library, LibraryEntry, files_of, retitled
     from scrub.library.records import SETTINGS
     from scrub.library.text import decoded, is_macro_path, read_macro
-    from scrub.model.amounts import Size
-    from scrub.model.area import Area, letters_of
-    from scrub.model.change import Change
-    from scrub.model.declare import Reach
-    from scrub.model.differences import compared, differences
+    from scrub.model.cells.sheet import Sheet
+    from scrub.model.core.amounts import Size
+    from scrub.model.core.area import Area, letters_of
+    from scrub.model.core.change import Change
+    from scrub.model.core.declare import Reach
+    from scrub.model.core.differences import compared, differences
+    from scrub.model.core.host import Host, Question, QuietHost
+    from scrub.model.core.outline import Contents, Outline
+    from scrub.model.core.sending import Outgoing
+    from scrub.model.core.values import Secret, as_written, harmless
     from scrub.model.document import Document
     from scrub.model.folder import Folder
-    from scrub.model.host import Host, Question, QuietHost
-    from scrub.model.outline import Contents, Outline
-    from scrub.model.sending import Outgoing
-    from scrub.model.sheet import Sheet
-    from scrub.model.values import Secret, as_written, harmless
     from scrub.model.vocabulary import Vocabulary
     from scrub.model.workbook import Workbook
     from scrub.open_file import OpenFile
-    from scrub.own_actions import action
     from scrub.runner.answers import variable
     from scrub.runner.records import FileRecord, RunRecord
     from scrub.runner.results import FileResult, RunResult
@@ -62,7 +62,7 @@ if TYPE_CHECKING:
     from scrub.runner.step import Go, Stepper, View
     from scrub.store.outbox import Note
     from scrub.store.store import Restored
-    from scrub.trying import Trial
+    from scrub.trial_steps import Trial
 
 __version__ = "0.1.0"
 
@@ -73,7 +73,6 @@ __all__ = [
     "Change",
     "Contents",
     "Document",
-    "Entry",
     "Failure",
     "FileProblem",
     "FileRecord",
@@ -84,6 +83,7 @@ __all__ = [
     "Home",
     "Host",
     "Library",
+    "LibraryEntry",
     "MacroProblems",
     "OpenFile",
     "Outgoing",
@@ -147,24 +147,24 @@ __all__ = [
 _PACKAGES = {
     "scrub.demo": "lay_out_samples",
     "scrub.language.complete": "Fit",
-    "scrub.library.library": "files_of Entry Library retitled",
+    "scrub.library.library": "files_of Library LibraryEntry retitled",
     "scrub.library.records": "SETTINGS",
     "scrub.library.text": "decoded is_macro_path read_macro",
-    "scrub.model.amounts": "Size",
-    "scrub.model.area": "Area letters_of",
-    "scrub.model.change": "Change",
-    "scrub.model.declare": "Reach",
-    "scrub.model.differences": "compared differences",
+    "scrub.model.core.amounts": "Size",
+    "scrub.model.core.area": "Area letters_of",
+    "scrub.model.core.change": "Change",
+    "scrub.model.core.declare": "Reach",
+    "scrub.model.core.differences": "compared differences",
     "scrub.model.document": "Document",
-    "scrub.model.files": "Folder",
-    "scrub.model.host": "Host Question QuietHost",
-    "scrub.model.values": "Secret as_written harmless",
-    "scrub.model.outline": "Contents Outline",
-    "scrub.model.sending": "Outgoing",
-    "scrub.model.sheet": "Sheet",
+    "scrub.model.core.files": "Folder",
+    "scrub.model.core.host": "Host Question QuietHost",
+    "scrub.model.core.values": "Secret as_written harmless",
+    "scrub.model.core.outline": "Contents Outline",
+    "scrub.model.core.sending": "Outgoing",
+    "scrub.model.cells.sheet": "Sheet",
     "scrub.model.workbook": "Workbook",
     "scrub.open_file": "OpenFile",
-    "scrub.own_actions": "action",
+    "scrub.custom_actions": "action",
     "scrub.runner.answers": "variable",
     "scrub.runner.records": "FileRecord RunRecord",
     "scrub.runner.results": "FileResult RunResult",
@@ -299,7 +299,7 @@ def run(
     `BadCall` when an answer is missing, `Refused` when the macro reaches further than allowed.
     """
     from scrub.file_names import expanded
-    from scrub.model.host import QuietHost
+    from scrub.model.core.host import QuietHost
 
     return home().run(
         macro,
@@ -331,7 +331,7 @@ def kind_of(path: str) -> str:
 
 def trial(path: str, host: Host) -> Trial:
     """Tries steps out on a file, one at a time, in memory. Raises `FileProblem` as `open` does."""
-    from scrub.trying import Trial
+    from scrub.trial_steps import Trial
 
     return Trial(home(), path, host)
 
@@ -371,7 +371,7 @@ def undo(
 
     Raises `Refused` when a file was edited since; with `copy`, its earlier version is then saved beside it.
     """
-    from scrub.taking_back import take_back
+    from scrub.undo_runs import take_back
 
     with _at_store():
         told = home().store.recover()
@@ -406,7 +406,7 @@ def recover() -> list[str]:
 @contextmanager
 def _at_store() -> Iterator[None]:
     """Work on what was run: on a server with the person's password, and with sentences for what is refused."""
-    from scrub.model.passwords import knowing
+    from scrub.model.core.passwords import knowing
 
     with _explained(), knowing(home().password):
         yield

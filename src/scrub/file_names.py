@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 from collections.abc import Iterable
 
-from scrub.model.problem import BadCall
+from scrub.model.core.problem import BadCall
 
 
 def expanded(files: Iterable[str]) -> list[str]:

@@ -7,20 +7,20 @@ from collections.abc import Callable, Iterable, Mapping
 from functools import cache, cached_property
 from typing import TYPE_CHECKING, Any
 
-from scrub.model.problem import BadCall, MacroProblems, Problem, Refused, RunsItself, ScrubError, listed
-from scrub.model.values import fold
+from scrub.model.core.problem import BadCall, MacroProblems, Problem, Refused, RunsItself, ScrubError, listed
+from scrub.model.core.values import fold
 
 if TYPE_CHECKING:
     from scrub.formats.database.changes import TableChanges
     from scrub.formats.registry import Registry
     from scrub.language.program import Program
     from scrub.library.keystore import KeyStore
-    from scrub.library.library import Entry, Library
+    from scrub.library.library import Library, LibraryEntry
     from scrub.library.records import Approvals, Pins, Settings, Use
-    from scrub.model.host import Host
-    from scrub.model.preferences import Preferences
-    from scrub.model.sending import Carrier
-    from scrub.model.values import Secret
+    from scrub.model.core.host import Host
+    from scrub.model.core.preferences import Preferences
+    from scrub.model.core.sending import Transport
+    from scrub.model.core.values import Secret
     from scrub.model.vocabulary import Vocabulary
     from scrub.runner.results import FileResult, RunResult
     from scrub.runner.run import InUseChoice
@@ -119,7 +119,7 @@ class Home:
     def vocabulary(self) -> Vocabulary:
         """All that a macro can name."""
         from scrub.catalog import ACTIONS
-        from scrub.own_actions import OWN_ACTIONS
+        from scrub.custom_actions import OWN_ACTIONS
 
         return _vocabulary(self.formats, tuple(ACTIONS), tuple(OWN_ACTIONS))
 
@@ -130,7 +130,7 @@ class Home:
 
     # -- macros
 
-    def find(self, words: str, to_edit: bool = False) -> Entry:
+    def find(self, words: str, to_edit: bool = False) -> LibraryEntry:
         """The macro that a person means: by its key, its title or words of it."""
         pin = self.pins.find(words) if os.path.exists(self.pins.path) else None
         return self.library.titled(pin.title) if pin else self.library.find(words, to_edit)
@@ -250,7 +250,7 @@ class Home:
 
     def permissions(self, checked: Program) -> list[str]:
         """What a macro may do, in words: only what this very macro and those that it runs do."""
-        from scrub.model.declare import Reach
+        from scrub.model.core.declare import Reach
 
         does = dict(checked.does)
         if checked.macro.into:
@@ -264,8 +264,8 @@ class Home:
     @property
     def preferences(self) -> Preferences:
         """How the person writes dates and numbers."""
-        from scrub.model.addresses import address_from
-        from scrub.model.preferences import DateOrder, Mark, Preferences
+        from scrub.model.core.addresses import address_from
+        from scrub.model.core.preferences import DateOrder, Mark, Preferences
 
         usual, found = Preferences(), self.settings.load()
         order, mark = found.get("date-order"), found.get("decimal-mark")
@@ -298,8 +298,8 @@ class Home:
         report: Callable[[FileResult], None] | None = None,
     ) -> RunResult:
         """Runs a macro; see `scrub.run`."""
-        from scrub.model.declare import Reach
-        from scrub.model.passwords import knowing
+        from scrub.model.core.declare import Reach
+        from scrub.model.core.passwords import knowing
         from scrub.runner.execution import BUDGET
         from scrub.runner.run import Runner
 
@@ -355,11 +355,11 @@ class Home:
         most = int(self.settings.load().get("max-sent", MOST))
         return Sender(host, lambda: self.carrier(host), self.store.outbox, most)
 
-    def carrier(self, host: Host) -> Carrier:
+    def carrier(self, host: Host) -> Transport:
         """What carries messages to the mail server of the settings; its password is the person's, or asked for."""
         from scrub.formats.sending.smtp import SmtpCarrier, server_of
-        from scrub.model.passwords import MAIL
-        from scrub.model.sending import NotSent
+        from scrub.model.core.passwords import MAIL
+        from scrub.model.core.sending import NotSent
 
         found = self.settings.load().get("mail-server")
         if not found:
@@ -369,8 +369,8 @@ class Home:
 
     def password(self, name: str, host: Host | None = None) -> Secret | None:
         """The password of a server: from the environment, the key store, or the person."""
-        from scrub.model.host import Question
-        from scrub.model.values import Secret
+        from scrub.model.core.host import Question
+        from scrub.model.core.values import Secret
         from scrub.runner.answers import variable
 
         known = os.environ.get(variable(name)) or self.keys.get(name)
@@ -380,7 +380,7 @@ class Home:
 
     def _allowed(self, checked: Program, into: str | None, host: Host, macro: str, remote: bool) -> Any:
         """How far this run may go. Raises `Refused` when the macro goes further and the person does not allow it."""
-        from scrub.model.declare import Reach
+        from scrub.model.core.declare import Reach
 
         wanted = Reach(checked.reach)
         if checked.macro.into and not into:

@@ -5,12 +5,12 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import TYPE_CHECKING, Any
 
-from scrub.model.problem import counted
+from scrub.model.core.problem import counted
 
 if TYPE_CHECKING:
     from scrub.home_folder import Home
-    from scrub.model.change import Change
-    from scrub.model.outline import Contents
+    from scrub.model.core.change import Change
+    from scrub.model.core.outline import Contents
 
 
 class OpenFile:
@@ -20,8 +20,8 @@ class OpenFile:
     """
 
     def __init__(self, home: Home, path: str) -> None:
-        from scrub.model.passwords import knowing
-        from scrub.model.preferences import preferring
+        from scrub.model.core.passwords import knowing
+        from scrub.model.core.preferences import preferring
 
         self.path = path
         self._home = home
@@ -46,8 +46,8 @@ class OpenFile:
 
     def contents(self, tell: Callable[[str, float], None] | None = None) -> Contents:
         """What a macro can see in it; `tell` hears how far the look has come: a label, and the share from 0 to 1."""
-        from scrub.model.preferences import preferring
-        from scrub.model.progress import watched
+        from scrub.model.core.preferences import preferring
+        from scrub.model.core.progress import watched
 
         with watched(tell), preferring(self._home.preferences):
             found: Contents = self._opened.contents()

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterable
 from typing import TYPE_CHECKING, Any
 
-from scrub.model.problem import BadCall, listed
-from scrub.model.values import fold
+from scrub.model.core.problem import BadCall, listed
+from scrub.model.core.values import fold
 
 if TYPE_CHECKING:
     from scrub.home_folder import Home

@@ -4,15 +4,15 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from scrub.model.problem import Failure, ScrubError
-from scrub.model.values import fold
+from scrub.model.core.problem import Failure, ScrubError
+from scrub.model.core.values import fold
 
 if TYPE_CHECKING:
     from scrub.home_folder import Home
-    from scrub.library.library import Entry
+    from scrub.library.library import LibraryEntry
 
 
-def rename(home: Home, entry: Entry, title: str) -> tuple[Entry, list[str], list[str]]:
+def rename(home: Home, entry: LibraryEntry, title: str) -> tuple[LibraryEntry, list[str], list[str]]:
     """Gives a macro another title; its key goes along, and so do the lines in which one's own macros run it.
 
     Gives the macro, the titles of those that were mended, and of those that still have the old title.
@@ -44,9 +44,9 @@ def rename(home: Home, entry: Entry, title: str) -> tuple[Entry, list[str], list
     return new, mended, left
 
 
-def fitting(home: Home, path: str) -> list[Entry]:
+def fitting(home: Home, path: str) -> list[LibraryEntry]:
     """The macros that a file takes: they run on its kind, and change nothing that its format cannot keep."""
-    from scrub.model.preferences import preferring
+    from scrub.model.core.preferences import preferring
     from scrub.runner.run import ensure_kept
 
     with preferring(home.preferences):

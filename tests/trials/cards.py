@@ -6,9 +6,9 @@ from collections.abc import Iterator
 
 from scrub.formats.file import PickedFile
 from scrub.formats.source import Source, opened
-from scrub.model.declare import FileItem, Item, Reach, action, field, holds
-from scrub.model.files import WholeFile
-from scrub.model.text import Editing, HoldsTexts, edited
+from scrub.model.core.declare import FileItem, Item, Reach, action, field, holds
+from scrub.model.core.files import WholeFile
+from scrub.model.core.text import Editing, HoldsTexts, edited
 from scrub.store.patch import Patch, Piece
 
 _PARTING = "\n%\n"

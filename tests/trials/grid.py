@@ -10,12 +10,12 @@ from scrub.formats.file import PickedFile
 from scrub.formats.overlay import key_of
 from scrub.formats.sheet import OpenSheet
 from scrub.formats.source import Source, opened
-from scrub.model.area import Area
-from scrub.model.change import VALUE
-from scrub.model.declare import FileItem
-from scrub.model.grid import ColumnValues
-from scrub.model.text import Edit, edited
-from scrub.model.values import Value
+from scrub.model.cells.grid import ColumnValues
+from scrub.model.core.area import Area
+from scrub.model.core.change import VALUE
+from scrub.model.core.declare import FileItem
+from scrub.model.core.text import Edit, edited
+from scrub.model.core.values import Value
 from scrub.model.workbook import Workbook
 from scrub.store.patch import Patch
 

@@ -7,13 +7,13 @@ from collections.abc import Iterable, Iterator, Sequence
 
 from scrub.formats.file import PickedFile
 from scrub.formats.source import Source, opened
-from scrub.model.cell import Cell
-from scrub.model.declare import FileItem, holds
-from scrub.model.files import WholeFile
-from scrub.model.lines import Column, Row
-from scrub.model.records import Record, Table
-from scrub.model.rows import Reader, Rows
-from scrub.model.values import Value, heading_key
+from scrub.model.cells.cell import Cell
+from scrub.model.cells.lines import Column, Row
+from scrub.model.cells.records import Record, Table
+from scrub.model.cells.rows import Reader, Rows
+from scrub.model.core.declare import FileItem, holds
+from scrub.model.core.files import WholeFile
+from scrub.model.core.values import Value, heading_key
 from scrub.store.patch import Patch
 
 

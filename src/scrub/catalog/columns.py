@@ -5,9 +5,9 @@ from __future__ import annotations
 from decimal import Decimal
 
 from scrub.catalog.columns_of_cells import used_columns
-from scrub.model.declare import Reach, action, needs
-from scrub.model.grid import HoldsColumns, Trouble
-from scrub.model.values import Value, fold, is_empty
+from scrub.model.cells.grid import CellError, HoldsColumns
+from scrub.model.core.declare import Reach, action, needs
+from scrub.model.core.values import Value, fold, is_empty
 
 #: Rows or columns that nobody picks one by one.
 _MANY = 10_000
@@ -31,7 +31,7 @@ def fill_gaps(item: HoldsColumns) -> None:
             filled = area.top  # where that value is
             for row in range(area.top, area.bottom + 1):
                 value = sheet.raw_value(row, column)
-                if isinstance(value, Trouble):
+                if isinstance(value, CellError):
                     above = None
                 elif not is_empty(value):
                     above, filled = value, row
@@ -54,7 +54,7 @@ def mark_duplicates(item: HoldsColumns, fill: str = "#ffd9d9") -> None:
     for sheet, column, values in used_columns(item):
         rows: dict[object, list[int]] = {}
         for row, value in values:
-            if not isinstance(value, Trouble) and not is_empty(value):
+            if not isinstance(value, CellError) and not is_empty(value):
                 key = ("text", fold(value).strip()) if isinstance(value, str) else (type(value), value)
                 rows.setdefault(key, []).append(row)
         for same in rows.values():

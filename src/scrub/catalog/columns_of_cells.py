@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from scrub.model.grid import Grid, HoldsCells, settle
-from scrub.model.progress import over
-from scrub.model.values import Value
+from scrub.model.cells.grid import Grid, HoldsCells, settle
+from scrub.model.core.progress import over
+from scrub.model.core.values import Value
 
 
 def used_columns(item: HoldsCells) -> Iterator[tuple[Grid, int, list[tuple[int, Value]]]]:

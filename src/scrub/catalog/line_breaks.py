@@ -5,12 +5,12 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable, Sequence
 
-from scrub.model.declare import Reach, action
-from scrub.model.late import late
-from scrub.model.lines_of_text import HoldsLines, Line
+from scrub.model.core.declare import Reach, action
+from scrub.model.core.lazy_pattern import lazy_pattern
+from scrub.model.texts.lines_of_text import HoldsLines, Line
 
 #: What begins a line of its own: a bullet, a number, a label, a greeting.
-_BEGINS = late(
+_BEGINS = lazy_pattern(
     r"\s*(?:[-*\u2022\u2013\u2014\u00b7\u2023>#|]\s|\d{1,3}[.)]\s|\(?[a-z][.)]\s|[A-Z][\w ]{0,24}:(?:\s|$)|\t"
     r"|(?:dear|hello|hi|kind|best|warm|yours|regards|sincerely|thank you|thanks|with)\b[^.]{0,40}[,!]?\s*$)",
     re.IGNORECASE,
@@ -69,8 +69,8 @@ class _Words:
 
 
 #: Words, with those that have hyphens in them whole; the first part of a divided one, and the rest.
-_WORD = late(r"[^\W\d_]+(?:-[^\W\d_]+)*")
-_DIVIDED, _REST = late(r"([^\W\d_]+)[-\u00ad]$"), late(r"[^\W\d_]+")
+_WORD = lazy_pattern(r"[^\W\d_]+(?:-[^\W\d_]+)*")
+_DIVIDED, _REST = lazy_pattern(r"([^\W\d_]+)[-\u00ad]$"), lazy_pattern(r"[^\W\d_]+")
 
 
 def _within(group: Sequence[Line], words: _Words) -> None:

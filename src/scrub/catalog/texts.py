@@ -5,13 +5,13 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from itertools import groupby
 
-from scrub.model.declare import Reach, action
-from scrub.model.late import late
+from scrub.model.core.declare import Reach, action
+from scrub.model.core.lazy_pattern import lazy_pattern
+from scrub.model.core.problem import Failure
+from scrub.model.core.text import Edit, Editing, HoldsTexts
 from scrub.model.operations import texts
-from scrub.model.problem import Failure
-from scrub.model.text import Edit, Editing, HoldsTexts
 
-_NOT_BLANK = late(r"[^\s\u200b\ufeff]")
+_NOT_BLANK = lazy_pattern(r"[^\s\u200b\ufeff]")
 
 
 def _trimmed(text: str) -> list[Edit]:

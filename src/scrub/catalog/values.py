@@ -7,16 +7,16 @@ from collections.abc import Callable
 from datetime import date
 
 from scrub.catalog.columns_of_cells import used_columns
-from scrub.model.declare import Reach, action
-from scrub.model.grid import HoldsCells
-from scrub.model.late import late
+from scrub.model.cells.grid import HoldsCells
+from scrub.model.core.declare import Reach, action
+from scrub.model.core.lazy_pattern import lazy_pattern
+from scrub.model.core.preferences import DateOrder, Mark
+from scrub.model.core.problem import Failure
+from scrub.model.core.values import Value
 from scrub.model.operations.dates import as_date
 from scrub.model.operations.numbers import as_number
-from scrub.model.preferences import DateOrder, Mark
-from scrub.model.problem import Failure
-from scrub.model.values import Value
 
-_CODE = late(r"[+-]?0\d|[+-]?[\d.,' \u00a0\u202f]{17,}|\+")
+_CODE = lazy_pattern(r"[+-]?0\d|[+-]?[\d.,' \u00a0\u202f]{17,}|\+")
 
 
 def _number(text: str, mark: Mark | None) -> Value:

@@ -7,12 +7,12 @@ from collections.abc import Sequence
 from typing import Any
 
 from scrub.catalog.texts import lettered
-from scrub.model.declare import Reach, action
-from scrub.model.late import late
+from scrub.model.core.declare import Reach, action
+from scrub.model.core.lazy_pattern import lazy_pattern
+from scrub.model.core.patterns import found_in, pattern_of, replacement
+from scrub.model.core.problem import Failure
+from scrub.model.core.text import Edit, Editing, HoldsTexts, Moved
 from scrub.model.operations import texts
-from scrub.model.patterns import found_in, pattern_of, replacement
-from scrub.model.problem import Failure
-from scrub.model.text import Edit, Editing, HoldsTexts, Moved
 
 #: Symbols of units (SI Brochure, 9th edition; IEC 80000-13) that are bound where nothing else is said. Those that are
 #: words or labels of their own ("in", "d", "t", "A", "N", "K") are bound only where they are named.
@@ -22,12 +22,12 @@ UNITS = (
     "lx lm m\u00b2 m\u00b3 km\u00b2 cm\u00b2 cm\u00b3 px pt"
 ).split()
 #: One letter that is a unit after a number, and a label after these words.
-_LABELS = late(
+_LABELS = lazy_pattern(
     r"(?:room|rooms|hut|page|pages|no|nr|number|gate|platform|line|bed|beds|door|may|part|step|row|bus)\.?\s*$",
     re.IGNORECASE,
 )
 _BLANK = " \u00a0\u202f\u2009"
-_BLANKS = late(rf"[{_BLANK}]+")
+_BLANKS = lazy_pattern(rf"[{_BLANK}]+")
 #: Before a number: nothing that it would be a part of.
 _START = r"(?<![\w.,/\u2019'\u00bc-\u00be-])"
 _GROUPED = rf"\d{{1,3}}(?:[{_BLANK}]\d{{3}})+(?!\d)"
@@ -161,7 +161,7 @@ def sentence_case(item: HoldsTexts) -> None:
 
 #: What ends with a point and ends no sentence: single characters (p.m., e.g.), and these.
 _SHORTENED = frozenset("approx bzw ca dr etc evtl incl inkl max min mr mrs ms nr no prof st tel usw vgl vs".split())
-_SENTENCE = late(r"(^[^\w]*|([^\W\d_]*)([.!?\u2026])[\"'\u201d\u2019)]*\s+[^\w]*)(\w)")
+_SENTENCE = lazy_pattern(r"(^[^\w]*|([^\W\d_]*)([.!?\u2026])[\"'\u201d\u2019)]*\s+[^\w]*)(\w)")
 
 
 def _sentences(text: str) -> str:

@@ -60,7 +60,7 @@ def keep(
     own: bool,
     title: str | None = None,
     files: Mapping[str, bytes] | None = None,
-    over: scrub.Entry | None = None,
+    over: scrub.LibraryEntry | None = None,
 ) -> int:
     """Keeps a new macro with its files, or with mistakes as a draft; `own` notes that it was written here, `over` is
     the draft that was edited.
@@ -94,7 +94,7 @@ def _show(name: str, problems: Sequence[scrub.Problem]) -> None:
     echo(err=True)
 
 
-def replace(entry: scrub.Entry, text: str, by_text: bool = False) -> int:
+def replace(entry: scrub.LibraryEntry, text: str, by_text: bool = False) -> int:
     """Gives a macro another text; one with mistakes becomes a draft, and the good one stays. What is
     written from a text of one's own is one's own; with `by_text`, an earlier text is so only if it was itself.
     """

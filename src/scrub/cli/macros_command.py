@@ -62,7 +62,7 @@ def command(words: tuple[str, ...], file: str | None, bare: bool, as_json: bool)
 _NARROW = 100
 
 
-def _group(entry: scrub.Entry) -> str:
+def _group(entry: scrub.LibraryEntry) -> str:
     """What it is listed under."""
     if entry.shared:
         return f"Joined: {entry.shared}"

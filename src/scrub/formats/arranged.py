@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 
 from scrub.formats.shift import Shift
-from scrub.model.area import MOST_COLUMNS, MOST_ROWS
-from scrub.model.problem import Failure
+from scrub.model.core.area import MOST_COLUMNS, MOST_ROWS
+from scrub.model.core.problem import Failure
 
 #: New columns that can be distinguished from others while they have no place yet.
 _MOST_NEW = {MOST_COLUMNS: 1_000, MOST_ROWS: MOST_ROWS}

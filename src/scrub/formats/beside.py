@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 from collections.abc import Callable
 
-from scrub.model.files import FilePath, placed
+from scrub.model.core.files import FilePath, placed
 from scrub.store.patch import Effect, Patch, claim, is_claimed, release
 
 

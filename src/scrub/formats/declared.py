@@ -4,14 +4,14 @@ from __future__ import annotations
 
 import re
 
-from scrub.model.late import late
-from scrub.model.named import NamedTuple
+from scrub.model.core.lazy_pattern import lazy_pattern
+from scrub.model.core.named import NamedTuple
 
 #: The marks at the start of a part in UTF-16 (XML 1.0, appendix F.1).
 _MARKS = ((b"\xff\xfe", "utf-16-le"), (b"\xfe\xff", "utf-16-be"))
 _UNMARKED = ((b"<\x00?\x00", "utf-16-le"), (b"\x00<\x00?", "utf-16-be"))
 #: The encoding in an XML declaration (XML 1.0, production 80), and what it is called in Unicode.
-_DECLARED = late(rb"""^<\?xml[^>]{1,100}?encoding\s*=\s*["']([A-Za-z][\w.-]*)["']""")
+_DECLARED = lazy_pattern(rb"""^<\?xml[^>]{1,100}?encoding\s*=\s*["']([A-Za-z][\w.-]*)["']""")
 _WORD = r"""^(<\?xml[^>]{1,100}?encoding\s*=\s*["'])([A-Za-z][\w.-]*)(?=["'])"""
 _ENDINGS = (".xml", ".rels", ".rdf", ".vml")
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Protocol
 
-from scrub.model.described import Described
+from scrub.model.texts.described import Described
 
 
 class Properties(Protocol):

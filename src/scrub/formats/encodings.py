@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from scrub.formats.source import Source
-from scrub.model.named import NamedTuple
-from scrub.model.preferences import CURRENT
-from scrub.model.problem import FileProblem, listed
+from scrub.model.core.named import NamedTuple
+from scrub.model.core.preferences import CURRENT
+from scrub.model.core.problem import FileProblem, listed
 
 
 class Encoding(NamedTuple):

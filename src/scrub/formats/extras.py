@@ -6,7 +6,7 @@ import importlib
 import sys
 from typing import Any
 
-from scrub.model.problem import Failure
+from scrub.model.core.problem import Failure
 
 
 def module(name: str, what: str, extra: str) -> Any:

@@ -9,12 +9,12 @@ from collections.abc import Sequence
 from scrub.formats.endings import ENDINGS
 from scrub.formats.source import Source
 from scrub.formats.zip import common_start
-from scrub.model.declare import FileItem, Item
-from scrub.model.files import FilePath, WholeFile, ensure_file_name, placed
-from scrub.model.problem import Failure, FileProblem
-from scrub.model.recorder import Changes, Recorder
-from scrub.model.required import required
-from scrub.model.sending import Errand
+from scrub.model.core.declare import FileItem, Item
+from scrub.model.core.files import FilePath, WholeFile, ensure_file_name, placed
+from scrub.model.core.problem import Failure, FileProblem
+from scrub.model.core.recorder import Changes, Recorder
+from scrub.model.core.required import required
+from scrub.model.core.sending import OutboundTask
 from scrub.store.inuse import ensure_free
 from scrub.store.patch import Copy, Effect, Patch, Piece, free_path, release, whole
 
@@ -58,7 +58,7 @@ class PickedFile(WholeFile):
         return ()
 
     @property
-    def sends(self) -> Sequence[Errand]:
+    def sends(self) -> Sequence[OutboundTask]:
         """Nothing leaves."""
         return ()
 

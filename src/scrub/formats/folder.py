@@ -7,16 +7,16 @@ from collections.abc import Iterator, Mapping, Sequence
 from datetime import datetime
 from typing import Any, Protocol, TypeVar
 
-from scrub.model.amounts import Size
-from scrub.model.declare import Item
+from scrub.model.core.amounts import Size
+from scrub.model.core.declare import Item
+from scrub.model.core.files import File, FilePath, IfThere, ensure_file_name, placed
+from scrub.model.core.outline import Contents
+from scrub.model.core.problem import Failure, FileProblem
+from scrub.model.core.recorder import Changes, Recorder, Within
+from scrub.model.core.sending import OutboundTask
+from scrub.model.core.series import Opening, Series
 from scrub.model.document import Document
-from scrub.model.files import File, FilePath, IfThere, ensure_file_name, placed
 from scrub.model.folder import Folder
-from scrub.model.outline import Contents
-from scrub.model.problem import Failure, FileProblem
-from scrub.model.recorder import Changes, Recorder, Within
-from scrub.model.sending import Errand
-from scrub.model.series import Opening, Series
 from scrub.model.workbook import Workbook
 from scrub.store.disk import digest_of, only_files
 from scrub.store.errors import StoreError
@@ -155,7 +155,7 @@ class PlainFolder(Folder):
         return self.recorder.net()
 
     @property
-    def sends(self) -> Sequence[Errand]:
+    def sends(self) -> Sequence[OutboundTask]:
         """Nothing leaves."""
         return ()
 

@@ -10,8 +10,8 @@ import re
 from collections.abc import Sequence
 from typing import Any
 
-from scrub.formats.spans import Found, Namespaces, parse_element
-from scrub.model.late import late
+from scrub.formats.spans import FoundSpan, Namespaces, parse_element
+from scrub.model.core.lazy_pattern import lazy_pattern
 
 
 def is_searchable(data: bytes, uris: Sequence[str]) -> str | None:
@@ -28,11 +28,11 @@ def is_searchable(data: bytes, uris: Sequence[str]) -> str | None:
 
 
 #: A start tag whose attributes say what is written: no entities, no line ends.
-_SIMPLE = late(rb'<[\w:.-]++(?: [\w:.-]++="[^"<>&\t\n\r]*+")*+/?>')
-_ATTRIBUTE = late(rb' ([\w:.-]+)="([^"]*)"')
+_SIMPLE = lazy_pattern(rb'<[\w:.-]++(?: [\w:.-]++="[^"<>&\t\n\r]*+")*+/?>')
+_ATTRIBUTE = lazy_pattern(rb' ([\w:.-]+)="([^"]*)"')
 
 
-class FoundElement(Found):
+class FoundElement(FoundSpan):
     """An element of a plain paragraph. What was not set of its attributes and children is read when it is asked for."""
 
     __slots__ = ("_data",)

@@ -11,7 +11,7 @@ T = TypeVar("T")
 K = TypeVar("K")
 
 
-class Kept(Generic[T]):
+class LazyPiece(Generic[T]):
     """A piece of a file, read when first asked for. Something changed there and back counts as unchanged."""
 
     __slots__ = ("_first", "_meaning", "_now", "_read", "known")

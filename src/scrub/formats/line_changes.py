@@ -8,10 +8,10 @@ from typing import Any
 from scrub.formats.arranged import Arranged
 from scrub.formats.overlay import place_of
 from scrub.formats.shift import SheetShift
-from scrub.model.area import MOST_COLUMNS, MOST_ROWS, Area, letters_of, new_line
-from scrub.model.grid import ColumnValues
-from scrub.model.problem import Failure
-from scrub.model.values import Value
+from scrub.model.cells.grid import ColumnValues
+from scrub.model.core.area import MOST_COLUMNS, MOST_ROWS, Area, letters_of, new_line
+from scrub.model.core.problem import Failure
+from scrub.model.core.values import Value
 
 
 class LineChanges:

@@ -7,9 +7,9 @@ from collections.abc import Callable, Sequence
 from typing import Any
 from weakref import WeakValueDictionary
 
-from scrub.model.area import MOST_COLUMNS, Area
-from scrub.model.grid import ColumnValues
-from scrub.model.values import Value
+from scrub.model.cells.grid import ColumnValues
+from scrub.model.core.area import MOST_COLUMNS, Area
+from scrub.model.core.values import Value
 
 #: What means "no value was changed here", where nothing is a value.
 UNCHANGED = object()

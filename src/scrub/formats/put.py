@@ -7,11 +7,11 @@ from typing import TYPE_CHECKING, Generic, Protocol, TypeVar
 
 from scrub.formats.overlay import UNCHANGED, place_of
 from scrub.formats.sheet import told
-from scrub.model.area import Area
-from scrub.model.change import VALUE, Change
-from scrub.model.grid import Trouble
-from scrub.model.recorder import Changes, Done
-from scrub.model.values import Value
+from scrub.model.cells.grid import CellError
+from scrub.model.core.area import Area
+from scrub.model.core.change import VALUE, Change
+from scrub.model.core.recorder import Changes, RecordedEdit
+from scrub.model.core.values import Value
 
 if TYPE_CHECKING:
 
@@ -29,7 +29,7 @@ if TYPE_CHECKING:
 S = TypeVar("S", bound="Changed")
 
 
-class PutPlainly(Done, Generic[S]):
+class PutPlainly(RecordedEdit, Generic[S]):
     """A value that was put into a cell, which had no other in this run."""
 
     __slots__ = ("_after", "_before", "_key", "_name", "_sheet")
@@ -56,7 +56,7 @@ class PutPlainly(Done, Generic[S]):
     def _sides(self) -> tuple[object, object]:
         """What was there and what is, as it is told."""
         seen = self._before
-        return told(seen.error or "damaged" if isinstance(seen, Trouble) else seen), told(self._after)
+        return told(seen.error or "damaged" if isinstance(seen, CellError) else seen), told(self._after)
 
     def tell(self, changes: Changes) -> None:
         """Puts it after other changes, unless it changed nothing."""

@@ -8,13 +8,13 @@ from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING, Any
 
 from scrub.formats.endings import CLOSED, LATER
-from scrub.model.named import NamedTuple
-from scrub.model.problem import Failure, FileProblem, listed
+from scrub.model.core.named import NamedTuple
+from scrub.model.core.problem import Failure, FileProblem, listed
 from scrub.store.inuse import marks
 
 if TYPE_CHECKING:
-    from scrub.model.addresses import Address
-    from scrub.model.declare import Item
+    from scrub.model.core.addresses import Address
+    from scrub.model.core.declare import Item
 
 
 class Format(NamedTuple):
@@ -59,21 +59,21 @@ FORMATS = (
         empty="scrub.formats.plain.text:new_text",
     ),
     Format("document", (".md",), "scrub.model.document", "scrub.formats.plain.markdown:open_markdown"),
-    Format("mailbox", (".mbox", ".mbx"), "scrub.model.mailbox", "scrub.formats.mail.mbox:open_mbox"),
-    Format("message", (".eml",), "scrub.model.mailbox", "scrub.formats.mail.eml:open_message"),
+    Format("mailbox", (".mbox", ".mbx"), "scrub.model.mail.mailbox", "scrub.formats.mail.mbox:open_mbox"),
+    Format("message", (".eml",), "scrub.model.mail.mailbox", "scrub.formats.mail.eml:open_message"),
     Format(
-        "mailbox", (), "scrub.model.mailbox", "scrub.formats.mail.maildir:open_maildir", folder=True,
+        "mailbox", (), "scrub.model.mail.mailbox", "scrub.formats.mail.maildir:open_maildir", folder=True,
         signature="scrub.formats.mail.out:is_maildir",
     ),
     Format(
-        "mailbox", (), "scrub.model.mailbox", "scrub.formats.imap.mailbox:open_server", schemes=("imaps", "imap"),
+        "mailbox", (), "scrub.model.mail.mailbox", "scrub.formats.imap.mailbox:open_server", schemes=("imaps", "imap"),
     ),
     Format(
-        "pdf", (".pdf",), "scrub.model.pdf", "scrub.formats.pdf.book:open_pdf",
+        "pdf", (".pdf",), "scrub.model.pages.pdf", "scrub.formats.pdf.book:open_pdf",
         empty="scrub.formats.pdf.book:new_pdf",
     ),
     Format(
-        "image", (".jpg", ".jpeg", ".png", ".tif", ".tiff", ".webp"), "scrub.model.image",
+        "image", (".jpg", ".jpeg", ".png", ".tif", ".tiff", ".webp"), "scrub.model.pages.image",
         "scrub.formats.picture.book:open_image",
     ),
     Format(
@@ -138,7 +138,7 @@ class Registry:
     @staticmethod
     def _ensure_whole(path: str, file: Any) -> None:
         """Raises `FileProblem` for a file of a format from outside that does not offer what its kind has to."""
-        from scrub.model.offers import left_open
+        from scrub.model.core.offers import left_open
 
         open_ = left_open(type(file))
         if open_:

@@ -7,10 +7,10 @@ import ssl
 from collections.abc import Sequence
 from urllib.parse import SplitResult, unquote, urlsplit
 
-from scrub.model.late import late
-from scrub.model.problem import FileProblem
+from scrub.model.core.lazy_pattern import lazy_pattern
+from scrub.model.core.problem import FileProblem
 
-_CONTROL = late(r"[\x00-\x1f\x7f-\x9f\u2028\u2029]")
+_CONTROL = lazy_pattern(r"[\x00-\x1f\x7f-\x9f\u2028\u2029]")
 #: Seconds that a server may be silent.
 PATIENCE = 60.0
 #: How a password comes to be known.

@@ -8,16 +8,16 @@ from typing import Any
 
 from scrub.formats.line_changes import LineChanges, line_name
 from scrub.formats.overlay import CellOverlay
-from scrub.model.area import MOST_COLUMNS, MOST_ROWS, Area
-from scrub.model.cell_fields import CellFields
-from scrub.model.declare import default_of
-from scrub.model.grid import ColumnValues, Trouble, settle, texts_to_edit
-from scrub.model.problem import Failure
-from scrub.model.progress import over
-from scrub.model.required import required
-from scrub.model.sheet import Sheet
-from scrub.model.text import Edit, Editing
-from scrub.model.values import Value, shown
+from scrub.model.cells.cell_fields import CellFields
+from scrub.model.cells.grid import CellError, ColumnValues, settle, texts_to_edit
+from scrub.model.cells.sheet import Sheet
+from scrub.model.core.area import MOST_COLUMNS, MOST_ROWS, Area
+from scrub.model.core.declare import default_of
+from scrub.model.core.problem import Failure
+from scrub.model.core.progress import over
+from scrub.model.core.required import required
+from scrub.model.core.text import Edit, Editing
+from scrub.model.core.values import Value, shown
 
 
 class OpenSheet(Sheet):
@@ -140,7 +140,7 @@ class OpenSheet(Sheet):
         used = self.used()
         rows = range(used.top, min(used.bottom, used.top + 12) + 1) if used is not None else range(0)
         values = (settle(self.raw_value(row, column)) for row in rows)
-        said = next((shown(each) for each in values if each is not None and not isinstance(each, Trouble)), "")
+        said = next((shown(each) for each in values if each is not None and not isinstance(each, CellError)), "")
         back = self.line_changes.delete_column(column, self.overlay.live.get(column))
         self._shape_changed()
 
@@ -162,7 +162,7 @@ class OpenSheet(Sheet):
         values = (
             settle(self.raw_value(row, column)) for column in range(used.left, min(used.right, used.left + 12) + 1)
         )
-        said = " | ".join("" if isinstance(each, Trouble) else shown(each) for each in values).strip(" |")
+        said = " | ".join("" if isinstance(each, CellError) else shown(each) for each in values).strip(" |")
         back = self.line_changes.delete_row(row, self.overlay.live.values())
         self.row_changed(row)
         self._row_went()
@@ -229,7 +229,7 @@ class OpenSheet(Sheet):
 
     def _moved_value(self, row: int, column: int, value: Value) -> Value:
         """A value on its way to another row."""
-        if isinstance(value, Trouble):
+        if isinstance(value, CellError):
             raise value.failure()
         return value
 

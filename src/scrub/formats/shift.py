@@ -9,9 +9,9 @@ from __future__ import annotations
 from bisect import bisect_left, bisect_right
 from collections.abc import Iterable, Mapping, Sequence
 
-from scrub.model.area import MOST_COLUMNS, MOST_ROWS, Area, letters_of
-from scrub.model.named import NamedTuple
-from scrub.model.problem import Failure
+from scrub.model.core.area import MOST_COLUMNS, MOST_ROWS, Area, letters_of
+from scrub.model.core.named import NamedTuple
+from scrub.model.core.problem import Failure
 
 
 class Shift:

@@ -8,8 +8,8 @@ import threading
 from collections.abc import Callable
 from typing import BinaryIO, TypeVar
 
-from scrub.model.preferences import CURRENT
-from scrub.model.problem import Failure, FileProblem
+from scrub.model.core.preferences import CURRENT
+from scrub.model.core.problem import Failure, FileProblem
 from scrub.store.disk import digest_of, only_files
 
 T = TypeVar("T")

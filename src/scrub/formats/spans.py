@@ -15,12 +15,12 @@ from typing import TypeVar
 from xml.parsers import expat
 
 from scrub.formats.xmltext import fit
-from scrub.model.change import cut
-from scrub.model.late import late
-from scrub.model.named import NamedTuple
-from scrub.model.preferences import CURRENT
-from scrub.model.problem import Failure
-from scrub.model.required import required
+from scrub.model.core.change import cut
+from scrub.model.core.lazy_pattern import lazy_pattern
+from scrub.model.core.named import NamedTuple
+from scrub.model.core.preferences import CURRENT
+from scrub.model.core.problem import Failure
+from scrub.model.core.required import required
 
 T = TypeVar("T")
 
@@ -128,7 +128,7 @@ class Span:
         while waiting:
             span = waiting.pop()
             yield span
-            if not read_only or not isinstance(span, Found):
+            if not read_only or not isinstance(span, FoundSpan):
                 waiting += reversed(span.children)
 
     def of(self, name: str, *uris: str) -> str | None:
@@ -148,7 +148,7 @@ class Span:
         return found or next((value for name, value in self.attributes.items() if name.endswith(":id")), "")
 
 
-def parse(data: bytes, found: Sequence[Found] = ()) -> Span:
+def parse(data: bytes, found: Sequence[FoundSpan] = ()) -> Span:
     """The root of a part. Raises `NotReadable` for XML that is malformed, has a DTD or is not in UTF-8.
 
     `found` are elements of it, in order and none in another, that are left unread and become children where they are.
@@ -197,7 +197,7 @@ def _declaration(version: str, encoding: str | None, standalone: int) -> None:
         raise NotReadable(f"it is encoded in {encoding}. Save the file again in its own program")
 
 
-class Found(Span):
+class FoundSpan(Span):
     """An element that was found by a search, and is read when it is asked for."""
 
     __slots__ = ()
@@ -221,7 +221,7 @@ class _Builder:
         parser: expat.XMLParserType,
         start: int = 0,
         namespaces: Namespaces = _ALWAYS,
-        found: Sequence[Found] = (),
+        found: Sequence[FoundSpan] = (),
     ) -> None:
         """What is parsed starts at `start` of the data, and lacks what was `found`."""
         self.data = data
@@ -280,7 +280,7 @@ class _Builder:
             span.end = self.data.index(b">", at) + 1
 
 
-_TAG_REST = late(rb"""[^>"']*(?:"[^"]*"[^>"']*|'[^']*'[^>"']*)*>""")
+_TAG_REST = lazy_pattern(rb"""[^>"']*(?:"[^"]*"[^>"']*|'[^']*'[^>"']*)*>""")
 
 
 def tag_end(data: bytes, start: int) -> int:
@@ -320,7 +320,7 @@ def with_attributes(tag: bytes, values: Mapping[str, str | None]) -> bytes:
     return spliced(tag, set_attributes(tag, span, values.items()))
 
 
-_ATTRIBUTE = late(rb"""\s+([^\s=/>]+)\s*=\s*(?:"[^"]*"|'[^']*')""")
+_ATTRIBUTE = lazy_pattern(rb"""\s+([^\s=/>]+)\s*=\s*(?:"[^"]*"|'[^']*')""")
 
 
 def _attribute(name: str, value: str | None) -> bytes:

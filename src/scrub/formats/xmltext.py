@@ -6,12 +6,12 @@ import re
 from datetime import datetime
 from xml.parsers import expat
 
-from scrub.model.late import late
-from scrub.model.problem import Failure
+from scrub.model.core.lazy_pattern import lazy_pattern
+from scrub.model.core.problem import Failure
 
-_REFERENCE = late(r"&(#x[0-9A-Fa-f]+|#\d+|lt|gt|quot|apos|amp);")
+_REFERENCE = lazy_pattern(r"&(#x[0-9A-Fa-f]+|#\d+|lt|gt|quot|apos|amp);")
 _NAMED = {"lt": "<", "gt": ">", "quot": '"', "apos": "'", "amp": "&"}
-_ATTRIBUTE = late(rb"""([^\s=/>]+)\s*=\s*(?:"([^"]*)"|'([^']*)')""")
+_ATTRIBUTE = lazy_pattern(rb"""([^\s=/>]+)\s*=\s*(?:"([^"]*)"|'([^']*)')""")
 
 
 def plain_text(raw: bytes) -> str:
@@ -59,15 +59,15 @@ def text_of(element: bytes) -> str:
 
 
 #: What is written as it is: printed characters without markup.
-_USUAL = late(r"[ -%'-;=?-~\u00a0-\u024f]*+")
+_USUAL = lazy_pattern(r"[ -%'-;=?-~\u00a0-\u024f]*+")
 #: What XML 1.0 cannot contain (2.2).
 _UNFIT = r"[\x00-\x08\x0b\x0c\x0e-\x1f\ufffe\uffff\ud800-\udfff]"
-_NEVER = late(_UNFIT)
+_NEVER = lazy_pattern(_UNFIT)
 #: What an ST_Xstring escapes besides (ISO/IEC 29500-1, 22.9.2.19): a carriage return, and what reads as an escape.
-_TO_ESCAPE = late(_UNFIT + r"|\r|_(?=x[0-9A-Fa-f]{4}_)")
-_ESCAPED = late(r"_x([0-9A-Fa-f]{4})_")
-_PAIR = late("[\ud800-\udbff][\udc00-\udfff]")
-_ALONE = late("[\ud800-\udfff]")
+_TO_ESCAPE = lazy_pattern(_UNFIT + r"|\r|_(?=x[0-9A-Fa-f]{4}_)")
+_ESCAPED = lazy_pattern(r"_x([0-9A-Fa-f]{4})_")
+_PAIR = lazy_pattern("[\ud800-\udbff][\udc00-\udfff]")
+_ALONE = lazy_pattern("[\ud800-\udfff]")
 
 
 def xstring(text: str) -> str:

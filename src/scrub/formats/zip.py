@@ -14,8 +14,8 @@ from collections.abc import Collection, Iterable, Iterator, Mapping
 from scrub.formats.declared import Declared, in_utf8
 from scrub.formats.packing import Maker, checksum, inflated, packed_all, packed_bytes
 from scrub.formats.source import Source
-from scrub.model.named import NamedTuple
-from scrub.model.problem import FileProblem
+from scrub.model.core.named import NamedTuple
+from scrub.model.core.problem import FileProblem
 from scrub.store.patch import Copy, Patch, Piece
 
 _END = struct.Struct("<4s4H2LH")  # 4.3.16 end of central directory record

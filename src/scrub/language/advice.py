@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Collection, Sequence
 from typing import TYPE_CHECKING
 
-from scrub.model.problem import with_article
+from scrub.model.core.problem import with_article
 
 if TYPE_CHECKING:
     from scrub.language.lexer import Token

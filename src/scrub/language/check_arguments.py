@@ -7,9 +7,9 @@ from scrub.language.check_operators import compiled_pattern
 from scrub.language.checking import Checking
 from scrub.language.meant import example_of
 from scrub.language.tree import Argument, Expression, Place
-from scrub.model.patterns import replacement
-from scrub.model.problem import Failure, did_you_mean, listed
-from scrub.model.types import ANY, NOTHING, SECRET, TEXT, ChoiceClass, Type, unit_missing
+from scrub.model.core.patterns import replacement
+from scrub.model.core.problem import Failure, did_you_mean, listed
+from scrub.model.core.types import ANY, NOTHING, SECRET, TEXT, ChoiceClass, Type, unit_missing
 from scrub.model.vocabulary import Callee, Parameter
 
 #: Pairs change, and lists do not.
@@ -126,7 +126,7 @@ def _reads(on: Checking, node: Expression, given: Type) -> None:
     name = node.word if isinstance(node, tree.Name) else ""
     if any(question.name == name and question.default is None for question in on.program.questions):
         return
-    from scrub.model.declare import Reach
+    from scrub.model.core.declare import Reach
 
     path = node.value if isinstance(node, tree.Constant) else None
     on.reaches(Reach.FILES, f'reads the file "{path}"' if path else "reads other files")

@@ -12,10 +12,10 @@ from scrub.language.meant import field_instead
 from scrub.language.scope import LATER_KINDS
 from scrub.language.source import source_of
 from scrub.language.tree import Expression, Place
-from scrub.model.files import IfExists
-from scrub.model.problem import did_you_mean, listed
-from scrub.model.types import ADDRESS, ANY, NOTHING, NUMBER, SECRET, TEXT, YES_NO, Type, list_of, type_of
-from scrub.model.values import fold
+from scrub.model.core.files import IfExists
+from scrub.model.core.problem import did_you_mean, listed
+from scrub.model.core.types import ADDRESS, ANY, NOTHING, NUMBER, SECRET, TEXT, YES_NO, Type, list_of, type_of
+from scrub.model.core.values import fold
 
 #: Words before brackets that make a file or a message.
 _MAKING = ("copy-of", "new-file", "new-message")
@@ -158,7 +158,7 @@ def _not_given(on: Checking, word: str) -> str:
 
 def _open(on: Checking, node: tree.Call) -> Type:
     """`open("prices.xlsx")`: another file, for reading."""
-    from scrub.model.declare import Reach
+    from scrub.model.core.declare import Reach
 
     on.reaches(Reach.FILES, "reads other files")
     kind = next(iter(on.vocabulary.endings.values()))
@@ -170,7 +170,7 @@ def _open(on: Checking, node: tree.Call) -> Type:
 
 def _copy(on: Checking, node: tree.Call) -> Type:
     """`copy-of("letter.docx", name: "Letter {record.guest}")`: a new file as an item that can be changed."""
-    from scrub.model.declare import Reach
+    from scrub.model.core.declare import Reach
 
     on.reaches(Reach.FILES, "creates files from other files")
     kind = next(iter(on.vocabulary.endings.values()))
@@ -185,7 +185,7 @@ def _copy(on: Checking, node: tree.Call) -> Type:
 
 def _new_file(on: Checking, node: tree.Call) -> Type:
     """`new-file("late.xlsx")`: an empty file as an item that can be filled; its format is that of its ending."""
-    from scrub.model.declare import Reach
+    from scrub.model.core.declare import Reach
 
     on.reaches(Reach.FILES, "creates new files")
     kind = next(iter(on.vocabulary.endings.values()))
@@ -205,7 +205,7 @@ def _new_file(on: Checking, node: tree.Call) -> Type:
 
 def _new_message(on: Checking, node: tree.Call) -> Type:
     """`new-message(to: record.address, subject: "…", text: "…")`: a draft."""
-    from scrub.model.declare import Reach
+    from scrub.model.core.declare import Reach
 
     on.reaches(Reach.FILES, "writes drafts of messages")
     wanted = {"to": list_of(ADDRESS), "subject": TEXT, "text": TEXT}

@@ -9,9 +9,9 @@ from scrub.language import tree
 from scrub.language.checking import Checking, types
 from scrub.language.meant import asked_sort, can_be_empty, field_instead
 from scrub.language.tree import Expression
-from scrub.model.patterns import pattern_of
-from scrub.model.problem import Failure
-from scrub.model.types import (
+from scrub.model.core.patterns import pattern_of
+from scrub.model.core.problem import Failure
+from scrub.model.core.types import (
     ADDRESS,
     ANY,
     DATE,

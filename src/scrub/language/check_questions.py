@@ -6,9 +6,9 @@ from scrub.language import tree
 from scrub.language.checking import Checking
 from scrub.language.scope import NameOf
 from scrub.language.tree import Argument
-from scrub.model.host import Question
-from scrub.model.problem import did_you_mean
-from scrub.model.types import ADDRESS, ANY, DATE, NOTHING, NUMBER, SECRET, TEXT, YES_NO, Type
+from scrub.model.core.host import Question
+from scrub.model.core.problem import did_you_mean
+from scrub.model.core.types import ADDRESS, ANY, DATE, NOTHING, NUMBER, SECRET, TEXT, YES_NO, Type
 
 #: What `ask(…, as: …)` takes, and the type of its answer.
 ANSWER_TYPES = {

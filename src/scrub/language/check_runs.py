@@ -5,9 +5,9 @@ from __future__ import annotations
 from scrub.language import tree
 from scrub.language.checking import Checking, states
 from scrub.language.program import Program
-from scrub.model.host import Question
-from scrub.model.problem import MacroProblems, RunsItself, ScrubError, counted, did_you_mean, listed
-from scrub.model.types import ANY, SECRET, Type
+from scrub.model.core.host import Question
+from scrub.model.core.problem import MacroProblems, RunsItself, ScrubError, counted, did_you_mean, listed
+from scrub.model.core.types import ANY, SECRET, Type
 
 #: The code of macros that run each other.
 CIRCLE = "circle"

@@ -17,9 +17,9 @@ from scrub.language.scope import LATER_KINDS, ItemOf, NameOf
 from scrub.language.source import source_of, written
 from scrub.language.tree import Block, Expression
 from scrub.language.words import GATHERS, STARTERS
-from scrub.model.declare import Reach
-from scrub.model.problem import did_you_mean, listed
-from scrub.model.types import ANY, NOTHING, NUMBER, SECRET, TEXT, YES_NO, Type, item_of, list_of
+from scrub.model.core.declare import Reach
+from scrub.model.core.problem import did_you_mean, listed
+from scrub.model.core.types import ANY, NOTHING, NUMBER, SECRET, TEXT, YES_NO, Type, item_of, list_of
 
 
 def check_whole(on: Checking, start: str, called: str) -> None:

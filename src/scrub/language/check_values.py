@@ -7,9 +7,9 @@ from scrub.language.check_arguments import PAIRS_STAY, check_arguments
 from scrub.language.check_lookups import find_inside
 from scrub.language.checking import Checking, types
 from scrub.language.meant import everyday_name, no_dot, no_field, unknown_name
-from scrub.model.problem import did_you_mean, listed
-from scrub.model.types import ANY, DATE, NOTHING, SECRET, TEXT, TIME, Type, list_of
-from scrub.model.values import heading_key
+from scrub.model.core.problem import did_you_mean, listed
+from scrub.model.core.types import ANY, DATE, NOTHING, SECRET, TEXT, TIME, Type, list_of
+from scrub.model.core.values import heading_key
 from scrub.model.vocabulary import Kind
 
 

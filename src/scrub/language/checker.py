@@ -9,7 +9,7 @@ from scrub.language.check_statements import check_whole
 from scrub.language.checking import Checking, Resolver
 from scrub.language.parser import parse
 from scrub.language.program import Program
-from scrub.model.problem import MacroProblems, Problem
+from scrub.model.core.problem import MacroProblems, Problem
 from scrub.model.vocabulary import Vocabulary
 
 

@@ -10,8 +10,8 @@ from scrub.language import tree
 from scrub.language.program import Program
 from scrub.language.scope import Scope
 from scrub.language.tree import Expression, Place
-from scrub.model.problem import Problem, nearest
-from scrub.model.types import Type
+from scrub.model.core.problem import Problem, nearest
+from scrub.model.core.types import Type
 from scrub.model.vocabulary import Vocabulary
 
 #: Finds a macro of the library by its full title, checked, for `run "Title"`.

@@ -13,9 +13,9 @@ from scrub.language.lexer import DATE, END, NEWLINE, NUMBER, TEXT, WORD, LineLex
 from scrub.language.look import Seen, look
 from scrub.language.parser import parse
 from scrub.language.words import COMPARISONS, KEYWORDS, STARTERS, VALUES
-from scrub.model.named import NamedTuple
-from scrub.model.problem import Problem
-from scrub.model.types import ANY, YES_NO, Type
+from scrub.model.core.named import NamedTuple
+from scrub.model.core.problem import Problem
+from scrub.model.core.types import ANY, YES_NO, Type
 from scrub.model.vocabulary import Callee, Parameter, Vocabulary
 
 _WORD = re.compile(r"[\w-]*$")

@@ -7,7 +7,7 @@ from typing import TypeVar
 from scrub.language.lexer import END, NEWLINE, TEXT, WORD, Token
 from scrub.language.tree import Extent, Node, Place
 from scrub.language.words import KEYWORDS
-from scrub.model.problem import Problem
+from scrub.model.core.problem import Problem
 
 N = TypeVar("N", bound=Node)
 #: What other languages put between a value and the next.

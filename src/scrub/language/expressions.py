@@ -11,12 +11,12 @@ from scrub.language.cursor import DEEPEST, MOST_OPERATORS, Cursor, Slip, place_o
 from scrub.language.lexer import DATE, END, NUMBER, TEXT, WORD, Token
 from scrub.language.tree import Argument, Expression, Place
 from scrub.language.words import FREE, GATHERS, KEYWORDS, STATEMENTS
-from scrub.model.amounts import UNITS
-from scrub.model.problem import Problem
-from scrub.model.types import DATE as DATE_TYPE
-from scrub.model.types import NOTHING, TIME, YES_NO, Type
-from scrub.model.types import NUMBER as NUMBER_TYPE
-from scrub.model.types import TEXT as TEXT_TYPE
+from scrub.model.core.amounts import UNITS
+from scrub.model.core.problem import Problem
+from scrub.model.core.types import DATE as DATE_TYPE
+from scrub.model.core.types import NOTHING, TIME, YES_NO, Type
+from scrub.model.core.types import NUMBER as NUMBER_TYPE
+from scrub.model.core.types import TEXT as TEXT_TYPE
 
 #: Characters that a text cannot show plainly, written as holes.
 MARKS = {"newline": "\n", "tab": "\t", "no-break-space": "\u00a0"}

@@ -5,7 +5,7 @@ from __future__ import annotations
 from scrub.language import characters as ch
 from scrub.language.tree import Macro, Place
 from scrub.language.words import HEADER
-from scrub.model.problem import Problem
+from scrub.model.core.problem import Problem
 
 #: Words for files that mean something else inside files, and the kind of the file: documents hold pictures.
 _FILES = {"picture": "image"}

@@ -10,7 +10,7 @@ from scrub.language.parser import parse
 from scrub.language.tree import Block, Expression, Extent, Macro, Node, Place, children
 from scrub.language.walk import blocks
 from scrub.language.words import HEADER, KEYWORDS, VALUES
-from scrub.model.problem import MacroProblems
+from scrub.model.core.problem import MacroProblems
 
 _INDENT = "    "
 

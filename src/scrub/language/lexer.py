@@ -6,10 +6,10 @@ from collections.abc import Sequence
 
 from scrub.language import characters as ch
 from scrub.language.words import SURE_STARTERS
-from scrub.model.amounts import UNITS
-from scrub.model.late import late
-from scrub.model.named import NamedTuple
-from scrub.model.problem import Problem
+from scrub.model.core.amounts import UNITS
+from scrub.model.core.lazy_pattern import lazy_pattern
+from scrub.model.core.named import NamedTuple
+from scrub.model.core.problem import Problem
 
 WORD, NUMBER, DATE, TEXT, SIGN, NEWLINE, END = "word", "number", "date", "text", "sign", "newline", "end"
 
@@ -68,7 +68,7 @@ def ended_lines(source: str) -> list[str]:
     return [line for line in _ENDED.findall(source) if line]
 
 
-_ENDED = late(r"[^\r\n\x0b\x0c\x85\u2028\u2029]*(?:\r\n|[\r\n\x0b\x0c\x85\u2028\u2029]|\Z)")
+_ENDED = lazy_pattern(r"[^\r\n\x0b\x0c\x85\u2028\u2029]*(?:\r\n|[\r\n\x0b\x0c\x85\u2028\u2029]|\Z)")
 
 
 class LineRead(NamedTuple):

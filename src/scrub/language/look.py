@@ -9,7 +9,7 @@ from scrub.language.parser import parse
 from scrub.language.program import Program
 from scrub.language.scope import ItemOf, Scope
 from scrub.language.tree import Expression
-from scrub.model.types import Type
+from scrub.model.core.types import Type
 from scrub.model.vocabulary import Vocabulary
 
 

@@ -11,8 +11,8 @@ from scrub.language.expressions import MARKS, PRINTED
 from scrub.language.scope import LATER_KINDS
 from scrub.language.tree import Expression
 from scrub.language.words import KEYWORDS
-from scrub.model.problem import did_you_mean, listed
-from scrub.model.types import Type
+from scrub.model.core.problem import did_you_mean, listed
+from scrub.model.core.types import Type
 from scrub.model.vocabulary import Callee, Kind, Vocabulary
 
 #: The fields that say what an item says, the likeliest first.

@@ -11,7 +11,7 @@ from scrub.language.header import read_header
 from scrub.language.lexer import END, NEWLINE, TEXT, WORD, Token, counts, lex, split_lines
 from scrub.language.tree import Argument, Block, Expression, Statement
 from scrub.language.words import BLOCKS, FREE, HEADER, KEYWORDS, STATEMENTS
-from scrub.model.problem import Problem
+from scrub.model.core.problem import Problem
 
 
 def parse(text: str, name: str) -> tuple[tree.Macro, list[Problem]]:

@@ -8,16 +8,16 @@ from collections.abc import Callable
 from scrub.language import characters as ch
 from scrub.language.lexer import split_lines
 from scrub.language.parser import parse
-from scrub.model.late import late
+from scrub.model.core.lazy_pattern import lazy_pattern
 
 #: A mail program breaks lines at 60 columns or more, so a broken line is hardly shorter than this.
 _SHORTEST_WRAPPED = 40
 #: Lines between the title of a macro and its `for`, at the most.
 _HEAD = 12
 
-_QUOTE = late(r"^\s*(?:>[ \t\u00a0]?)+")
-_FENCE = late(r"\s*(?:```|~~~)")
-_SINGLE = late('\u2018([^\u2018\u2019\u201c\u201d"]*)\u2019')
+_QUOTE = lazy_pattern(r"^\s*(?:>[ \t\u00a0]?)+")
+_FENCE = lazy_pattern(r"\s*(?:```|~~~)")
+_SINGLE = lazy_pattern('\u2018([^\u2018\u2019\u201c\u201d"]*)\u2019')
 
 
 #: Lines that are read at most to find out which ones belong together.

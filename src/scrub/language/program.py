@@ -7,8 +7,8 @@ from functools import cached_property
 
 from scrub.language.meanings import Meanings
 from scrub.language.tree import Expression, Macro
-from scrub.model.host import Question
-from scrub.model.types import Type
+from scrub.model.core.host import Question
+from scrub.model.core.types import Type
 
 
 class Program:

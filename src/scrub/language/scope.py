@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 from contextlib import contextmanager
 
-from scrub.model.named import NamedTuple
-from scrub.model.types import Type
+from scrub.model.core.named import NamedTuple
+from scrub.model.core.types import Type
 from scrub.model.vocabulary import Vocabulary
 
 #: Kinds that the language names and this version cannot open yet.

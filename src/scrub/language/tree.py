@@ -6,8 +6,8 @@ from collections.abc import Iterator
 from typing import Any, ClassVar, dataclass_transform
 
 from scrub.language.lexer import LineRead, Token
-from scrub.model.named import NamedTuple
-from scrub.model.types import Type
+from scrub.model.core.named import NamedTuple
+from scrub.model.core.types import Type
 
 
 class Place(NamedTuple):

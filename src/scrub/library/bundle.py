@@ -9,12 +9,12 @@ import zipfile
 import zlib
 from collections.abc import Iterable
 
-from scrub.library.library import Entry, Library
+from scrub.library.library import Library, LibraryEntry
 from scrub.library.records import Pins, Settings
 from scrub.library.text import ENDINGS, decoded, write_whole
-from scrub.model.named import NamedTuple
+from scrub.model.core.named import NamedTuple
+from scrub.model.core.problem import FileProblem
 from scrub.model.operations import as_file_name
-from scrub.model.problem import FileProblem
 from scrub.store.disk import only_files, private_folder
 
 #: A backup or a pack bigger than this in bytes, unpacked, is none of ours.
@@ -115,7 +115,7 @@ def _offer(home: str, name: str, data: bytes, wanted: set[str], offered: dict[st
         return  # damaged: nothing of it is offered
 
 
-def pack(entries: Iterable[Entry], out: str) -> str:
+def pack(entries: Iterable[LibraryEntry], out: str) -> str:
     """Writes macros as one file; gives its path, with the ending that `add` knows."""
     path = out if out.endswith(".scrubpack") else out + ".scrubpack"
     if os.path.lexists(path):

@@ -6,9 +6,9 @@ import os
 from datetime import datetime
 
 from scrub.library.text import read_macro, write_text
-from scrub.model.named import NamedTuple
+from scrub.model.core.named import NamedTuple
+from scrub.model.core.values import fold
 from scrub.model.operations import as_file_name
-from scrub.model.values import fold
 from scrub.store.disk import only_files, private_folder
 
 

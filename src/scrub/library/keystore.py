@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from scrub.library.records import Names
-from scrub.model.problem import BadCall, ScrubError
+from scrub.model.core.problem import BadCall, ScrubError
 
 SERVICE = "scrub-macros"
 

@@ -12,10 +12,10 @@ from scrub.language.header import read_header
 from scrub.language.lexer import ended_lines, split_lines
 from scrub.language.tree import Macro
 from scrub.library.text import ENDINGS, held, read_macro, write_text, write_whole
-from scrub.model.named import NamedTuple
+from scrub.model.core.named import NamedTuple
+from scrub.model.core.problem import BadCall, Problem, ScrubError, did_you_mean
+from scrub.model.core.values import fold
 from scrub.model.operations import as_file_name
-from scrub.model.problem import BadCall, Problem, ScrubError, did_you_mean
-from scrub.model.values import fold
 from scrub.store.disk import private_folder
 from scrub.store.patch import free_path
 
@@ -23,7 +23,7 @@ if TYPE_CHECKING:
     from scrub.library.former import FormerTexts
 
 
-class Entry(NamedTuple):
+class LibraryEntry(NamedTuple):
     """One macro of the library, as its header tells. `unreadable` says why nothing is known of it."""
 
     title: str
@@ -56,7 +56,7 @@ class Library:
         self._drafts = os.path.join(folder, "drafts")
         self._examples = examples
 
-    def entries(self) -> list[Entry]:
+    def entries(self) -> list[LibraryEntry]:
         """Every macro, one's own first, by group and title."""
         drafts = [entry._replace(draft=True) for entry in _in_folder(self._drafts, False)]
         own = list(_in_folder(self.folder, False))
@@ -78,7 +78,7 @@ class Library:
 
         return FormerTexts(os.path.join(self.folder, "former"))
 
-    def find(self, words: str, to_edit: bool = False) -> Entry:
+    def find(self, words: str, to_edit: bool = False) -> LibraryEntry:
         """The one macro with this title, or with these words in its title; a draft only where nothing else fits, or
         before examples where it is to be edited. Raises `BadCall` for none or several.
         """
@@ -96,7 +96,7 @@ class Library:
         near = ", ".join(f'"{title}"' for title in _nearest(words, entries))
         raise BadCall(f'no macro "{words}".{f" Nearest: {near}." if near else ""} List them: scrub macros')
 
-    def titled(self, title: str) -> Entry:
+    def titled(self, title: str) -> LibraryEntry:
         """The macro with exactly this title, in any case. Raises `BadCall` when there is none."""
         entries = [entry for entry in self.entries() if not entry.draft and not entry.unreadable]
         found = _titled(title, entries)
@@ -105,7 +105,7 @@ class Library:
             raise BadCall(f'the library has no macro "{title}".{guess}')
         return found
 
-    def same_title(self, text: str, name: str) -> Entry | None:
+    def same_title(self, text: str, name: str) -> LibraryEntry | None:
         """The macro that one with this text would take the place of: of the same title, with another text, no draft."""
         title = fold(header(text, name)[0].title)
         found = [
@@ -115,12 +115,12 @@ class Library:
             return None
         return next(iter(_nearest_home(found, False)), None)
 
-    def replace(self, entry: Entry, text: str, why: str = "edited") -> Entry:
+    def replace(self, entry: LibraryEntry, text: str, why: str = "edited") -> LibraryEntry:
         """Gives a macro another text, and keeps the earlier one. Raises `BadCall` for a title that is taken."""
         with held(os.path.dirname(self.folder)):
             return self._replace(entry, text, why)
 
-    def _replace(self, entry: Entry, text: str, why: str) -> Entry:
+    def _replace(self, entry: LibraryEntry, text: str, why: str) -> LibraryEntry:
         self._ensure_own(entry)
         title = header(text, entry.path)[0].title
         if not title:
@@ -145,18 +145,18 @@ class Library:
                 raise
         return _entry(path, text, False)
 
-    def draft_of(self, entry: Entry, text: str) -> str:
+    def draft_of(self, entry: LibraryEntry, text: str) -> str:
         """Keeps an edited text with mistakes as a draft beside the good macro; gives its path."""
         private_folder(self._drafts)
         path = os.path.join(self._drafts, os.path.basename(entry.path))
         write_text(path, text)
         return path
 
-    def rename(self, entry: Entry, title: str) -> Entry:
+    def rename(self, entry: LibraryEntry, title: str) -> LibraryEntry:
         """Gives a macro another title, in its first line and in its file's name."""
         return self.replace(entry, retitled(entry.text, title), "renamed")
 
-    def remove(self, entry: Entry) -> None:
+    def remove(self, entry: LibraryEntry) -> None:
         """Takes a macro out; its text is kept with the earlier ones."""
         self._ensure_own(entry)
         text = entry.text
@@ -171,13 +171,13 @@ class Library:
             os.remove(aside)
 
     @staticmethod
-    def _ensure_own(entry: Entry) -> None:
+    def _ensure_own(entry: LibraryEntry) -> None:
         if entry.example:
             raise BadCall(f'"{entry.title}" is a shipped example. Start your own from it: scrub new TITLE --from …')
         if entry.shared:
             raise BadCall(f'"{entry.title}" belongs to another library, which is read only: {entry.shared}')
 
-    def search(self, words: str) -> list[Entry]:
+    def search(self, words: str) -> list[LibraryEntry]:
         """The macros in whose title, group, description or text every one of the words is."""
         wanted = fold(words).split()
         found = []
@@ -198,8 +198,8 @@ class Library:
         name: str,
         draft: bool = False,
         files: Mapping[str, bytes] | None = None,
-        over: Entry | None = None,
-    ) -> Entry:
+        over: LibraryEntry | None = None,
+    ) -> LibraryEntry:
         """Keeps a macro with its files, under a file name made of its title; one with mistakes as a draft.
 
         A draft of the same title gives way to a macro, and is kept with the earlier texts; to another draft it gives
@@ -208,7 +208,9 @@ class Library:
         with held(os.path.dirname(self.folder)):
             return self._add(text, name, draft, files, over)
 
-    def _add(self, text: str, name: str, draft: bool, files: Mapping[str, bytes] | None, over: Entry | None) -> Entry:
+    def _add(
+        self, text: str, name: str, draft: bool, files: Mapping[str, bytes] | None, over: LibraryEntry | None
+    ) -> LibraryEntry:
         macro, _ = header(text, name)
         title = macro.title or (os.path.basename(name).partition(".scrub")[0] if draft else "")
         if not title:
@@ -242,7 +244,7 @@ class Library:
         return _entry(path, text, False)._replace(draft=draft)
 
 
-def _titled(title: str, entries: Iterable[Entry]) -> Entry | None:
+def _titled(title: str, entries: Iterable[LibraryEntry]) -> LibraryEntry | None:
     return next((entry for entry in entries if fold(entry.title) == fold(title)), None)
 
 
@@ -287,7 +289,7 @@ def retitled(text: str, title: str) -> str:
     return "".join([*lines[:line], f"macro {title}{end}", *lines[line + 1 :]])
 
 
-def _in_folder(folder: str | None, example: bool, strange: bool = False) -> Iterable[Entry]:
+def _in_folder(folder: str | None, example: bool, strange: bool = False) -> Iterable[LibraryEntry]:
     """The macros in a folder; in one of somebody else, links are passed over."""
     if folder is None or not os.path.isdir(folder):
         return
@@ -300,16 +302,16 @@ def _in_folder(folder: str | None, example: bool, strange: bool = False) -> Iter
         try:
             yield _entry(path, read_macro(path), example)
         except ScrubError as problem:
-            yield Entry(name, path, "", "", (), example, str(problem))
+            yield LibraryEntry(name, path, "", "", (), example, str(problem))
 
 
-def _entry(path: str, text: str, example: bool) -> Entry:
+def _entry(path: str, text: str, example: bool) -> LibraryEntry:
     macro, _ = header(text, path)
     title = macro.title or os.path.basename(path).partition(".scrub")[0]
-    return Entry(title, path, " ".join(macro.about), macro.group, tuple(macro.runs_on), example)
+    return LibraryEntry(title, path, " ".join(macro.about), macro.group, tuple(macro.runs_on), example)
 
 
-def _nearest_home(entries: list[Entry], to_edit: bool) -> list[Entry]:
+def _nearest_home(entries: list[LibraryEntry], to_edit: bool) -> list[LibraryEntry]:
     """One's own macros, else those of joined libraries, else examples, else drafts; drafts come second for an edit."""
     own = [entry for entry in entries if not (entry.example or entry.draft or entry.shared)]
     drafts = [entry for entry in entries if entry.draft]
@@ -319,7 +321,7 @@ def _nearest_home(entries: list[Entry], to_edit: bool) -> list[Entry]:
     return next((chosen for chosen in order if chosen), entries)
 
 
-def _tiers(words: str, entries: list[Entry]) -> Iterable[list[Entry]]:
+def _tiers(words: str, entries: list[LibraryEntry]) -> Iterable[list[LibraryEntry]]:
     """Candidates from the surest to the loosest: the title, whole words of it, beginnings of its words."""
     low = fold(words).strip()
     wanted = low.split()
@@ -331,7 +333,7 @@ def _tiers(words: str, entries: list[Entry]) -> Iterable[list[Entry]]:
     yield [entry for title, entry in titles if all(any(each.startswith(word) for each in title) for word in wanted)]
 
 
-def _nearest(words: str, entries: Sequence[Entry], most: int = 3) -> list[str]:
+def _nearest(words: str, entries: Sequence[LibraryEntry], most: int = 3) -> list[str]:
     """The titles of the macros that are most like the words, by title and description."""
     from difflib import SequenceMatcher  # only a title that is not found pays for it
 

@@ -10,10 +10,10 @@ from datetime import datetime
 from typing import Any
 
 from scrub.library.text import held, write_text
-from scrub.model.charsets import charset_known
-from scrub.model.named import NamedTuple
-from scrub.model.problem import BadCall, FileProblem, did_you_mean
-from scrub.model.values import fold
+from scrub.model.core.charsets import charset_known
+from scrub.model.core.named import NamedTuple
+from scrub.model.core.problem import BadCall, FileProblem, did_you_mean
+from scrub.model.core.values import fold
 from scrub.store.disk import only_files, private_folder
 
 

@@ -6,7 +6,7 @@ import contextlib
 import os
 from collections.abc import Iterator
 
-from scrub.model.problem import BadCall, FileProblem
+from scrub.model.core.problem import BadCall, FileProblem
 from scrub.store.disk import Disk, only_files, private_folder
 
 ENDINGS = (".scrub", ".scrub.txt")

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from datetime import datetime
 
-from scrub.model.area import address_of
-from scrub.model.declare import FileItem, Item, Reach, action, field, may_lack, needs
-from scrub.model.grid import Grid, Noted
-from scrub.model.required import required
+from scrub.model.cells.grid import Grid, Noted
+from scrub.model.core.area import address_of
+from scrub.model.core.declare import FileItem, Item, Reach, action, field, may_lack, needs
+from scrub.model.core.required import required
 
 
 class Comment(Item):

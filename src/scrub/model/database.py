@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from scrub.model.declare import field, holds, selects
-from scrub.model.files import WholeFile
-from scrub.model.outline import Contents, Outline
-from scrub.model.problem import Failure, did_you_mean
-from scrub.model.records import Record, Table
-from scrub.model.required import required
-from scrub.model.text import Editing, HoldsTexts
+from scrub.model.cells.records import Record, Table
+from scrub.model.core.declare import field, holds, selects
+from scrub.model.core.files import WholeFile
+from scrub.model.core.outline import Contents, Outline
+from scrub.model.core.problem import Failure, did_you_mean
+from scrub.model.core.required import required
+from scrub.model.core.text import Editing, HoldsTexts
 
 
 class Database(HoldsTexts, WholeFile):

@@ -5,22 +5,22 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Iterator
 
-from scrub.model.cell import Cell
+from scrub.model.cells.cell import Cell
+from scrub.model.cells.lines import Column, Row
+from scrub.model.cells.records import Record, Table
 from scrub.model.comments import Comment
-from scrub.model.declare import Reach, action, field, holds, may_lack
-from scrub.model.described import Described
+from scrub.model.core.declare import Reach, action, field, holds, may_lack
+from scrub.model.core.lazy_pattern import lazy_pattern
+from scrub.model.core.outline import Contents, Outline
+from scrub.model.core.problem import Failure, counted, did_you_mean, listed
+from scrub.model.core.required import required
+from scrub.model.core.text import Editing, parted
+from scrub.model.core.values import shown
 from scrub.model.finding import LookedThrough
-from scrub.model.inline import Bookmark, Field, Link, Picture, Section
-from scrub.model.late import late
-from scrub.model.lines import Column, Row
-from scrub.model.outline import Contents, Outline
-from scrub.model.paragraphs import Filling, Heading, Hole, Paragraph, Passage, Passages
-from scrub.model.problem import Failure, counted, did_you_mean, listed
-from scrub.model.recorded import RecordedChange
-from scrub.model.records import Record, Table
-from scrub.model.required import required
-from scrub.model.text import Editing, parted
-from scrub.model.values import shown
+from scrub.model.texts.described import Described
+from scrub.model.texts.inline import Bookmark, Field, Link, Picture, Section
+from scrub.model.texts.paragraphs import Filling, Heading, Hole, Paragraph, Passage, Passages
+from scrub.model.texts.recorded import RecordedChange
 
 
 class Document(LookedThrough, Described):
@@ -206,7 +206,7 @@ class Document(LookedThrough, Described):
 
 
 #: A mark that is filled in.
-_MARK = late(r"\[([^\[\]\n]{1,60})\]")
+_MARK = lazy_pattern(r"\[([^\[\]\n]{1,60})\]")
 
 #: The kinds in documents.
 KINDS = (

@@ -5,15 +5,15 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable, Iterator, Sequence
 
-from scrub.model.declare import finds, holds, selects
-from scrub.model.files import WholeFile
-from scrub.model.inline import Bookmark
-from scrub.model.late import late
-from scrub.model.paragraphs import Heading, HoldsPassages, Paragraph, Passage, Passages
-from scrub.model.problem import Failure, Missing, counted, did_you_mean
-from scrub.model.records import Table
-from scrub.model.required import required
-from scrub.model.values import fold
+from scrub.model.cells.records import Table
+from scrub.model.core.declare import finds, holds, selects
+from scrub.model.core.files import WholeFile
+from scrub.model.core.lazy_pattern import lazy_pattern
+from scrub.model.core.problem import Failure, Missing, counted, did_you_mean
+from scrub.model.core.required import required
+from scrub.model.core.values import fold
+from scrub.model.texts.inline import Bookmark
+from scrub.model.texts.paragraphs import Heading, HoldsPassages, Paragraph, Passage, Passages
 
 
 class LookedThrough(WholeFile, HoldsPassages):
@@ -166,12 +166,12 @@ def _whole(paragraph: Paragraph) -> Passage:
 
 _QUOTED = r'["\u201c\u201d]([^"\u201c\u201d]+)["\u201c\u201d]'
 _PICKS = (
-    (late(rf"paragraph\s+(\d+)\s+{_QUOTED}", re.IGNORECASE), LookedThrough._within),
-    (late(r"paragraphs?\s+(\d+)(?:\s*[-\u2013]\s*(\d+))?", re.IGNORECASE), LookedThrough._numbered),
-    (late(rf"heading\s+{_QUOTED}", re.IGNORECASE), LookedThrough._headed),
-    (late(rf"bookmark\s+(?:{_QUOTED}|(\w+))", re.IGNORECASE), LookedThrough._bookmarked),
-    (late(r"table\s+(\d+)", re.IGNORECASE), LookedThrough._tabled),
-    (late(rf"from\s+{_QUOTED}\s+to\s+{_QUOTED}", re.IGNORECASE), LookedThrough._between),
-    (late(rf"matching\s+{_QUOTED}", re.IGNORECASE), LookedThrough._matched),
-    (late(rf"(?:(\d+)\s+)?{_QUOTED}"), LookedThrough._found),
+    (lazy_pattern(rf"paragraph\s+(\d+)\s+{_QUOTED}", re.IGNORECASE), LookedThrough._within),
+    (lazy_pattern(r"paragraphs?\s+(\d+)(?:\s*[-\u2013]\s*(\d+))?", re.IGNORECASE), LookedThrough._numbered),
+    (lazy_pattern(rf"heading\s+{_QUOTED}", re.IGNORECASE), LookedThrough._headed),
+    (lazy_pattern(rf"bookmark\s+(?:{_QUOTED}|(\w+))", re.IGNORECASE), LookedThrough._bookmarked),
+    (lazy_pattern(r"table\s+(\d+)", re.IGNORECASE), LookedThrough._tabled),
+    (lazy_pattern(rf"from\s+{_QUOTED}\s+to\s+{_QUOTED}", re.IGNORECASE), LookedThrough._between),
+    (lazy_pattern(rf"matching\s+{_QUOTED}", re.IGNORECASE), LookedThrough._matched),
+    (lazy_pattern(rf"(?:(\d+)\s+)?{_QUOTED}"), LookedThrough._found),
 )

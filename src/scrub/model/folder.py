@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 
-from scrub.model.declare import FileItem, field, holds, holds_files
+from scrub.model.core.declare import FileItem, field, holds, holds_files
+from scrub.model.core.files import File
+from scrub.model.core.required import required
 from scrub.model.document import Document
-from scrub.model.files import File
-from scrub.model.required import required
 from scrub.model.workbook import Workbook
 
 

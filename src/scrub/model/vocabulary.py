@@ -9,17 +9,17 @@ from functools import cached_property
 from types import MappingProxyType
 from typing import TYPE_CHECKING, Any
 
-from scrub.model.declare import Docs, Item, Reach
-from scrub.model.files import FilePath, ReadPath
-from scrub.model.named import NamedTuple
+from scrub.model.core.declare import Docs, Item, Reach
+from scrub.model.core.files import FilePath, ReadPath
+from scrub.model.core.named import NamedTuple
+from scrub.model.core.printing import PrintedText
+from scrub.model.core.problem import listed, with_article
+from scrub.model.core.types import ChoiceClass, Type, choice_class, item_of, type_of
+from scrub.model.core.values import VALUE_TYPES, NewSecret
 from scrub.model.operations import OPERATIONS
-from scrub.model.printing import PrintedText
-from scrub.model.problem import listed, with_article
-from scrub.model.types import ChoiceClass, Type, choice_class, item_of, type_of
-from scrub.model.values import VALUE_TYPES, NewSecret
 
 if TYPE_CHECKING:
-    from scrub.model.search import Entry
+    from scrub.model.core.search import CatalogEntry
 
 
 class Parameter(NamedTuple):
@@ -333,14 +333,14 @@ class Vocabulary:
                 return (method, *deeper[0]), deeper[1]
         return None
 
-    def entries(self) -> Iterator[Entry]:
+    def entries(self) -> Iterator[CatalogEntry]:
         """The catalog, in the order in which a person would read it."""
-        from scrub.model.phrases import PHRASES
-        from scrub.model.search import Entry
+        from scrub.model.core.phrases import PHRASES
+        from scrub.model.core.search import CatalogEntry
 
         told: set[object] = set()
         for kind in self.kinds.values():
-            yield Entry("kind", kind.word, Docs(kind.cls.__doc__))
+            yield CatalogEntry("kind", kind.word, Docs(kind.cls.__doc__))
             for field in kind.fields.values():
                 owners = self._owners(field)
                 if field.accessor in told:
@@ -349,22 +349,22 @@ class Vocabulary:
                 what = f"field of {with_article(listed(owners, 'or'))}, {field.type}"
                 what += "" if field.can_be_set else ", read only"
                 words = {field.word: tuple(each.value for each in field.choice)} if field.choice else {}
-                yield Entry(what, f"{kind.word}.{field.word}", field.docs, words)
+                yield CatalogEntry(what, f"{kind.word}.{field.word}", field.docs, words)
             for callee in kind.parts.values():
-                yield Entry(f"gives {callee.gives}", f"{kind.word}.{callee.word}(…)", callee.docs)
+                yield CatalogEntry(f"gives {callee.gives}", f"{kind.word}.{callee.word}(…)", callee.docs)
             for action in kind.actions.values():
                 if action.function in told:
                     continue
                 told.add(action.function)
                 owners = [each.word for each in self.kinds.values() if _same_action(each, action)]
                 what = f"action of {with_article(listed(owners, 'or'))}"
-                yield Entry(what, action.word, action.docs, _choices(action))
+                yield CatalogEntry(what, action.word, action.docs, _choices(action))
         for what, written, docs in PHRASES:
-            yield Entry(what, written, docs)
+            yield CatalogEntry(what, written, docs)
         for callee in self.operations.values():
             owner = next((each.called for each in VALUE_TYPES if each.word == callee.owner), f"a {callee.owner}")
             what = f"operation of {owner}, gives {callee.gives}"
-            yield Entry(what, f".{callee.word}", callee.docs, _choices(callee))
+            yield CatalogEntry(what, f".{callee.word}", callee.docs, _choices(callee))
 
     def _owners(self, field: Field) -> list[str]:
         """The kinds that have a field from one declaration."""
@@ -374,9 +374,9 @@ class Vocabulary:
             if field.word in kind.fields and kind.fields[field.word].accessor is field.accessor
         ]
 
-    def search(self, words: str) -> list[Entry]:
+    def search(self, words: str) -> list[CatalogEntry]:
         """The entries that answer these everyday words, the best first; all of them for no words."""
-        from scrub.model.search import search
+        from scrub.model.core.search import search
 
         return search(self.entries(), words)
 

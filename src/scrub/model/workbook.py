@@ -6,25 +6,25 @@ from collections import Counter
 from collections.abc import Iterator, Mapping
 from typing import Any
 
-from scrub.model.area import Area, area_of, cell_of
-from scrub.model.cell import Cell
-from scrub.model.cells import Cells, MergedRange, Selection
+from scrub.model.cells.cell import Cell
+from scrub.model.cells.cells import Cells, MergedRange, Selection
+from scrub.model.cells.drawings import Chart, DefinedName
+from scrub.model.cells.grid import Grid, HoldsCells
+from scrub.model.cells.lines import Column, Row
+from scrub.model.cells.records import Record, Table
+from scrub.model.cells.sheet import Sheet
+from scrub.model.cells.validation import ConditionalFormat, Validation
 from scrub.model.comments import Comment
-from scrub.model.declare import Reach, action, field, finds, holds, may_lack, selects
-from scrub.model.described import Described
-from scrub.model.drawings import Chart, DefinedName
-from scrub.model.grid import Grid, HoldsCells
-from scrub.model.inline import Picture
-from scrub.model.lines import Column, Row
-from scrub.model.outline import Contents, Outline
-from scrub.model.problem import Failure, Missing, did_you_mean
-from scrub.model.progress import over
-from scrub.model.recorder import Changes
-from scrub.model.records import Record, Table
-from scrub.model.required import required
-from scrub.model.sheet import Sheet
-from scrub.model.validation import ConditionalFormat, Validation
-from scrub.model.values import NewSecret, Secret, as_written, fold
+from scrub.model.core.area import Area, area_of, cell_of
+from scrub.model.core.declare import Reach, action, field, finds, holds, may_lack, selects
+from scrub.model.core.outline import Contents, Outline
+from scrub.model.core.problem import Failure, Missing, did_you_mean
+from scrub.model.core.progress import over
+from scrub.model.core.recorder import Changes
+from scrub.model.core.required import required
+from scrub.model.core.values import NewSecret, Secret, as_written, fold
+from scrub.model.texts.described import Described
+from scrub.model.texts.inline import Picture
 
 #: Changes of one sheet up to which each is told.
 _MANY = 10

@@ -6,13 +6,13 @@ import os
 from collections.abc import Callable, Mapping
 from typing import Any
 
-from scrub.model.addresses import address_from
-from scrub.model.colours import colour_of
-from scrub.model.host import Host, Question
+from scrub.model.core.addresses import address_from
+from scrub.model.core.colours import colour_of
+from scrub.model.core.host import Host, Question
+from scrub.model.core.problem import BadCall, Failure, did_you_mean, listed
+from scrub.model.core.values import Secret, Value, fold, shown
 from scrub.model.operations import as_date, as_number
 from scrub.model.operations.numbers import TwoReadings
-from scrub.model.problem import BadCall, Failure, did_you_mean, listed
-from scrub.model.values import Secret, Value, fold, shown
 from scrub.runner.fitting import given
 
 #: How often a person is asked who answers anything else.

@@ -9,9 +9,9 @@ from datetime import date
 from decimal import Decimal
 from typing import Any
 
-from scrub.model.amounts import Amount, combine
-from scrub.model.problem import Failure
-from scrub.model.values import Value, type_name
+from scrub.model.core.amounts import Amount, combine
+from scrub.model.core.problem import Failure
+from scrub.model.core.values import Value, type_name
 from scrub.runner.comparisons import misread, quoted
 
 #: The work of each sign on plain numbers.

@@ -7,10 +7,10 @@ from operator import attrgetter
 from typing import Any
 
 from scrub.language import tree
-from scrub.model.declare import Item
-from scrub.model.grid import Trouble
-from scrub.model.problem import Failure
-from scrub.model.values import Value, type_name, value_type
+from scrub.model.cells.grid import CellError
+from scrub.model.core.declare import Item
+from scrub.model.core.problem import Failure
+from scrub.model.core.values import Value, type_name, value_type
 from scrub.model.vocabulary import Parameter
 from scrub.runner.comparisons import Evaluate
 from scrub.runner.compiling import Compiler
@@ -56,7 +56,7 @@ def under_heading(on: Compiler, slot: int, heading: str) -> Evaluate:
             found = record.table.readers[heading](record.row)
         except (KeyError, AttributeError):
             return field_of(on, record, heading)
-        return found.settled() if type(found) is Trouble else found
+        return found.settled() if type(found) is CellError else found
 
     return read
 

@@ -8,12 +8,12 @@ from datetime import date, datetime
 from decimal import Decimal
 from typing import Any
 
-from scrub.model.amounts import Amount
+from scrub.model.core.amounts import Amount
+from scrub.model.core.patterns import fits, pattern_of
+from scrub.model.core.preferences import DateOrder
+from scrub.model.core.problem import Failure
+from scrub.model.core.values import Value, alphabetical, loosen, same, type_name
 from scrub.model.operations import as_date
-from scrub.model.patterns import fits, pattern_of
-from scrub.model.preferences import DateOrder
-from scrub.model.problem import Failure
-from scrub.model.values import Value, alphabetical, loosen, same, type_name
 from scrub.runner.execution import Frame
 
 Evaluate = Callable[[Frame], Value]

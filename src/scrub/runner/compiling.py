@@ -9,8 +9,8 @@ from scrub.language import tree
 from scrub.language.paths import own_names
 from scrub.language.program import Program
 from scrub.language.tree import Block, Expression
-from scrub.model.problem import Failure
-from scrub.model.values import Value, type_name
+from scrub.model.core.problem import Failure
+from scrub.model.core.values import Value, type_name
 from scrub.model.vocabulary import Vocabulary
 from scrub.runner.comparisons import Evaluate
 from scrub.runner.execution import Frame

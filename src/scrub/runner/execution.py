@@ -9,15 +9,15 @@ from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager
 from typing import Any
 
-from scrub.model.declare import Item, Reach
-from scrub.model.files import IfExists, ensure_file_name, placed
-from scrub.model.host import Host
-from scrub.model.mistaken import twins
-from scrub.model.preferences import CURRENT
-from scrub.model.problem import Failure, counted
-from scrub.model.recorder import ReadOnly
-from scrub.model.types import ADDRESS, TEXT, list_of
-from scrub.model.values import Pairs, Value
+from scrub.model.core.declare import Item, Reach
+from scrub.model.core.files import IfExists, ensure_file_name, placed
+from scrub.model.core.host import Host
+from scrub.model.core.preferences import CURRENT
+from scrub.model.core.problem import Failure, counted
+from scrub.model.core.recorder import ReadOnly
+from scrub.model.core.types import ADDRESS, TEXT, list_of
+from scrub.model.core.values import Pairs, Value
+from scrub.model.operations.mistaken import twins
 from scrub.runner.fitting import fitted
 from scrub.runner.opened import Opened, Opens
 from scrub.store.patch import claim, free_path, is_claimed, release

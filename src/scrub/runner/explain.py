@@ -7,7 +7,7 @@ import errno
 import os
 from collections.abc import Iterator
 
-from scrub.model.problem import BadCall, FileProblem, Refused, ScrubError
+from scrub.model.core.problem import BadCall, FileProblem, Refused, ScrubError
 from scrub.store.errors import CannotRead, EditedSince, InUse, NoSuchRun, StoreError
 
 

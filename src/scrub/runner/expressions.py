@@ -9,11 +9,10 @@ from decimal import Decimal
 
 from scrub.language import tree
 from scrub.language.tree import Argument, Expression
-from scrub.model.amounts import Amount
-from scrub.model.declare import Item
-from scrub.model.mistaken import mistaken
-from scrub.model.problem import Failure
-from scrub.model.values import (
+from scrub.model.core.amounts import Amount
+from scrub.model.core.declare import Item
+from scrub.model.core.problem import Failure
+from scrub.model.core.values import (
     Value,
     fold,
     is_empty,
@@ -22,6 +21,7 @@ from scrub.model.values import (
     shown,
     type_name,
 )
+from scrub.model.operations.mistaken import mistaken
 from scrub.runner.arithmetic import ARITHMETIC, combined, no_number
 from scrub.runner.asking import Way, asking, holder_of_heading, under_heading
 from scrub.runner.comparisons import (

@@ -7,9 +7,9 @@ from decimal import Decimal
 from functools import partial
 from typing import Any
 
-from scrub.model.addresses import address_from
-from scrub.model.problem import Failure
-from scrub.model.types import (
+from scrub.model.core.addresses import address_from
+from scrub.model.core.problem import Failure
+from scrub.model.core.types import (
     ADDRESS,
     ANY,
     CLASSES,
@@ -23,7 +23,7 @@ from scrub.model.types import (
     list_of,
     unit_missing,
 )
-from scrub.model.values import LONGEST_LIST, LONGEST_TEXT, Value, type_name
+from scrub.model.core.values import LONGEST_LIST, LONGEST_TEXT, Value, type_name
 from scrub.model.vocabulary import Parameter
 
 #: The types whose values are the same in Python and in a macro.

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Mapping
 from decimal import Decimal
 
+from scrub.model.core.values import Value
 from scrub.model.operations import lists
-from scrub.model.values import Value
 from scrub.runner.fitting import within
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import sys
 from collections.abc import Callable
 
-from scrub.model.values import LONGEST_LIST, Value
+from scrub.model.core.values import LONGEST_LIST, Value
 from scrub.runner.execution import Frame
 
 #: How often an object is referred to, where Python counts that.

@@ -8,13 +8,13 @@ from typing import Any
 
 from scrub.language import tree
 from scrub.language.tree import Argument
-from scrub.model.declare import Item
-from scrub.model.files import IfExists
+from scrub.model.core.declare import Item
+from scrub.model.core.files import IfExists
+from scrub.model.core.predicate import Tally
+from scrub.model.core.problem import Failure, Missing, did_you_mean
+from scrub.model.core.series import Series
+from scrub.model.core.values import Pairs, Value, fold, loosen, type_name
 from scrub.model.operations.lists import NoOrder
-from scrub.model.problem import Failure, Missing, did_you_mean
-from scrub.model.series import Series
-from scrub.model.sieve import Tally
-from scrub.model.values import Pairs, Value, fold, loosen, type_name
 from scrub.model.vocabulary import Callee
 from scrub.runner.comparisons import Evaluate
 from scrub.runner.compiling import Compiler, evaluates
@@ -23,7 +23,7 @@ from scrub.runner.fitting import LEFT_OUT, fitting
 from scrub.runner.gathering import GATHERED
 from scrub.runner.origins import origin_of
 from scrub.runner.paths import path_of
-from scrub.runner.sifting import choosing
+from scrub.runner.pushdown import choosing
 
 
 def fitted_arguments(

@@ -8,7 +8,7 @@ from typing import Any
 import scrub.runner.loop_values  # noqa: F401 - marks the functions for expressions
 from scrub.language import tree
 from scrub.language.tree import Argument, Block, Expression
-from scrub.model.types import ANY, Type, list_of
+from scrub.model.core.types import ANY, Type, list_of
 from scrub.runner.execution import Frame
 from scrub.runner.fitting import fitting
 from scrub.runner.loop_values import key_of, pairs_in

@@ -8,7 +8,7 @@ from typing import Any
 
 from scrub.language import tree
 from scrub.language.tree import Expression
-from scrub.model.values import fold
+from scrub.model.core.values import fold
 from scrub.runner.asking import asking, field_of, holder_of_heading
 from scrub.runner.comparisons import ORDER
 from scrub.runner.expressions import combining, noting_unlike, ordering
@@ -85,7 +85,7 @@ def _under_heading(to: SourceWriter, slot: int, heading: str) -> str:
         "except (KeyError, AttributeError):",
         f"    {found} = {to.keep(partial(field_of, to.compiler))}({record}, {kept})",
         "else:",
-        f"    if type({found}) is Trouble: {found} = {found}.settled()",
+        f"    if type({found}) is CellError: {found} = {found}.settled()",
     )
     return found
 

@@ -5,12 +5,12 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from typing import Protocol
 
-from scrub.model.addresses import Address
-from scrub.model.change import Change
-from scrub.model.declare import FileItem, Item
-from scrub.model.outline import Contents
-from scrub.model.recorder import Changes, Recorder
-from scrub.model.sending import Errand
+from scrub.model.core.addresses import Address
+from scrub.model.core.change import Change
+from scrub.model.core.declare import FileItem, Item
+from scrub.model.core.outline import Contents
+from scrub.model.core.recorder import Changes, Recorder
+from scrub.model.core.sending import OutboundTask
 from scrub.store.patch import Effect
 
 
@@ -42,7 +42,7 @@ class Opened(Protocol):
         """What a person should know about saving the changes."""
 
     @property
-    def sends(self) -> Sequence[Errand]:
+    def sends(self) -> Sequence[OutboundTask]:
         """What is to be sent when all is saved, in order."""
 
     @property

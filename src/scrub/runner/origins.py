@@ -6,9 +6,9 @@ from collections.abc import Callable
 
 from scrub.language import tree
 from scrub.language.tree import Expression
-from scrub.model.declare import Item
-from scrub.model.problem import Failure
-from scrub.model.values import type_name
+from scrub.model.core.declare import Item
+from scrub.model.core.problem import Failure
+from scrub.model.core.values import type_name
 from scrub.runner.comparisons import NoText, Told
 from scrub.runner.compiling import Compiler
 from scrub.runner.execution import Frame

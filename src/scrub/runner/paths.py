@@ -5,9 +5,9 @@ from __future__ import annotations
 from scrub.language import tree
 from scrub.language.paths import is_own
 from scrub.language.tree import Expression
-from scrub.model.files import FromData
-from scrub.model.problem import Failure
-from scrub.model.values import Value, shown
+from scrub.model.core.files import FromData
+from scrub.model.core.problem import Failure
+from scrub.model.core.values import Value, shown
 from scrub.runner.comparisons import Evaluate
 from scrub.runner.compiling import Compiler
 from scrub.runner.execution import Frame

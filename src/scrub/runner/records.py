@@ -6,10 +6,10 @@ from collections.abc import Mapping, Sequence
 from types import MappingProxyType
 from typing import Any
 
-from scrub.model.change import Change
-from scrub.model.named import NamedTuple
-from scrub.model.recorder import Changes
-from scrub.store.store import UNDONE, Kept, KeptRun
+from scrub.model.core.change import Change
+from scrub.model.core.named import NamedTuple
+from scrub.model.core.recorder import Changes
+from scrub.store.store import UNDONE, KeptRun, StoredCommit
 
 
 class FileRecord(NamedTuple):
@@ -94,7 +94,7 @@ def read_record(kept: KeptRun) -> RunRecord:
 _MISREAD = (KeyError, TypeError, AttributeError, ValueError, IndexError)
 
 
-def _saved(commit: Kept) -> list[FileRecord]:
+def _saved(commit: StoredCommit) -> list[FileRecord]:
     undone = commit.state == UNDONE
     try:
         return [

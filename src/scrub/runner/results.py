@@ -7,10 +7,10 @@ import stat
 from collections.abc import Mapping, Sequence
 from typing import Any
 
-from scrub.model.named import NamedTuple
-from scrub.model.problem import ScrubError, counted
-from scrub.model.recorder import Changes
-from scrub.model.sending import Errand
+from scrub.model.core.named import NamedTuple
+from scrub.model.core.problem import ScrubError, counted
+from scrub.model.core.recorder import Changes
+from scrub.model.core.sending import OutboundTask
 from scrub.runner.opened import Opened
 from scrub.store.patch import Effect
 
@@ -35,7 +35,7 @@ class FileResult:
         self.made: list[str] = []
         self.also: list[str] = []  # other files that were there and are changed: mailboxes that messages go into
         self.is_written = True  # whether the file itself, or what it contains, is other than it was
-        self.sends: list[Errand] = []
+        self.sends: list[OutboundTask] = []
         self.sent: list[str] = []  # what left this machine
         self.unsent: list[str] = []  # what did not, or perhaps did not, and why
         self.part_word = "place"
@@ -45,7 +45,7 @@ class FileResult:
         problem = f", problem={str(self.problem)!r}" if self.problem else ""
         return f"<FileResult {self.path!r}: {self.state}, {counted(len(self.changes), 'change')}{problem}>"
 
-    def take(self, file: Opened, effects: Sequence[Effect], leaving: Sequence[Errand], elsewhere: bool) -> None:
+    def take(self, file: Opened, effects: Sequence[Effect], leaving: Sequence[OutboundTask], elsewhere: bool) -> None:
         """Notes what comes of its file; `leaving` is sent besides what the file sends, and `elsewhere` tells that
         results are saved in another folder.
         """
@@ -128,7 +128,7 @@ class Prepared(NamedTuple):
         return [effect for each in self.files for effect in each.effects]
 
     @property
-    def sends(self) -> Sequence[Errand]:
+    def sends(self) -> Sequence[OutboundTask]:
         """What is to be sent when all is saved."""
         return [each for file in self.files for each in file.sends]
 

@@ -11,15 +11,15 @@ from functools import partial
 from typing import Any
 
 from scrub.language.program import Program
-from scrub.model.declare import Item, Reach
-from scrub.model.host import Host
-from scrub.model.mistaken import NOTED, REMEDIES
-from scrub.model.offers import lacks, missing
-from scrub.model.preferences import Preferences, preferring
-from scrub.model.problem import BadCall, Failure, FileProblem, Refused, ScrubError, counted, listed, with_article
-from scrub.model.progress import watched
-from scrub.model.recorder import Changes
-from scrub.model.values import ARITHMETIC
+from scrub.model.core.declare import Item, Reach
+from scrub.model.core.host import Host
+from scrub.model.core.offers import lacks, missing
+from scrub.model.core.preferences import Preferences, preferring
+from scrub.model.core.problem import BadCall, Failure, FileProblem, Refused, ScrubError, counted, listed, with_article
+from scrub.model.core.progress import watched
+from scrub.model.core.recorder import Changes
+from scrub.model.core.values import ARITHMETIC
+from scrub.model.operations.mistaken import NOTED, REMEDIES
 from scrub.model.vocabulary import Vocabulary
 from scrub.runner.answers import answer_all
 from scrub.runner.compiling import Compiler, Run

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 
-from scrub.model.host import Host
-from scrub.model.problem import Refused, counted
-from scrub.model.sending import Carrier, Declined, Doing, Errand, HalfDone, NotSent, Outgoing, PerhapsSent
+from scrub.model.core.host import Host
+from scrub.model.core.problem import Refused, counted
+from scrub.model.core.sending import Declined, Doing, HalfDone, NotSent, OutboundTask, Outgoing, PerhapsSent, Transport
 from scrub.runner.results import FileResult
 from scrub.store.outbox import DONE, HALF_DONE, NOT_DONE, UNKNOWN, Outbox, ToNote
 
@@ -17,12 +17,12 @@ MOST = 20
 class Sender:
     """Sends the messages of one run, in the order in which the macro sent them."""
 
-    def __init__(self, host: Host, carrier: Callable[[], Carrier], outbox: Outbox, most: int) -> None:
+    def __init__(self, host: Host, carrier: Callable[[], Transport], outbox: Outbox, most: int) -> None:
         self._host, self._carrier, self._outbox, self._most = host, carrier, outbox, most
-        self._open: Carrier | None = None
+        self._open: Transport | None = None
         self._count = 0
 
-    def ensure_allowed(self, errands: Sequence[Errand]) -> None:
+    def ensure_allowed(self, errands: Sequence[OutboundTask]) -> None:
         """Shows the person what is about to leave. Raises `Refused` where they do not want it; where nobody is there,
         when it is more than an unattended run sends.
         """
@@ -39,7 +39,7 @@ class Sender:
         if allowed is False:
             raise Refused("nothing was sent, and nothing was changed")
 
-    def send(self, run: int, errands: Sequence[Errand], into: FileResult) -> None:
+    def send(self, run: int, errands: Sequence[OutboundTask], into: FileResult) -> None:
         """Does them, and notes in the result what became of each. After one whose fate is unknown, and after a server
         that cannot be reached, the rest is not tried.
         """
@@ -48,7 +48,7 @@ class Sender:
             noted = [ToNote(each.id, each.recipients, each.subject, each.data, each.done) for each in errands]
             self._send(run, list(zip(errands, self._outbox.note(run, noted), strict=True)), into)
 
-    def _send(self, run: int, errands: Sequence[tuple[Errand, int]], into: FileResult) -> None:
+    def _send(self, run: int, errands: Sequence[tuple[OutboundTask, int]], into: FileResult) -> None:
         stopped = ""
         for each, number in errands:
             if stopped:
@@ -79,14 +79,14 @@ class Sender:
             if not isinstance(each, Outgoing) and isinstance(each, Doing):
                 each.finish()
 
-    def _not_done(self, number: int, errand: Errand, why: str, into: FileResult) -> None:
+    def _not_done(self, number: int, errand: OutboundTask, why: str, into: FileResult) -> None:
         self._outbox.settle(number, NOT_DONE, why)
         into.unsent.append(f"not {errand.done}: {errand.said}: {why}{self._kept(number, errand)}")
 
-    def _kept(self, number: int, errand: Errand) -> str:
+    def _kept(self, number: int, errand: OutboundTask) -> str:
         return f". Message: {self._outbox.path(number)}" if errand.data else ""
 
-    def _perform(self, errand: Errand, number: int) -> None:
+    def _perform(self, errand: OutboundTask, number: int) -> None:
         if not isinstance(errand, Outgoing):
             assert isinstance(errand, Doing)
             back = errand.perform(lambda data: self._outbox.keep(number, data))

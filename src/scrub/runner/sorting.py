@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 
-from scrub.model.declare import Item
+from scrub.model.core.declare import Item
+from scrub.model.core.values import Value
 from scrub.model.operations.lists import NoOrder, in_order
-from scrub.model.values import Value
 from scrub.runner.comparisons import Evaluate
 from scrub.runner.execution import Frame
 

@@ -15,10 +15,10 @@ from typing import Any
 
 from scrub.language import tree
 from scrub.language.tree import Expression
-from scrub.model.declare import Item
-from scrub.model.grid import Trouble
-from scrub.model.problem import Failure
-from scrub.model.values import Pairs, fold, same, shown
+from scrub.model.cells.grid import CellError
+from scrub.model.core.declare import Item
+from scrub.model.core.problem import Failure
+from scrub.model.core.values import Pairs, fold, same, shown
 from scrub.runner.arithmetic import no_number
 from scrub.runner.compiling import Compiler, E, S, no_condition
 from scrub.runner.execution import Frame
@@ -40,7 +40,7 @@ _KNOWN: dict[str, Any] = {
     "Item": Item,
     "LEFT_OUT": LEFT_OUT,
     "Pairs": Pairs,
-    "Trouble": Trouble,
+    "CellError": CellError,
     "fitted_all": fitted_all,
     "fold": fold,
     "no_number": no_number,

@@ -10,12 +10,12 @@ from scrub.language import tree
 from scrub.language.paths import is_own
 from scrub.language.program import Program
 from scrub.language.tree import Block
-from scrub.model.declare import Item
-from scrub.model.problem import BadCall, Failure, FileProblem, WrongPassword
-from scrub.model.progress import over
-from scrub.model.series import Opening
-from scrub.model.types import NUMBER
-from scrub.model.values import Secret, Value, shown, type_name
+from scrub.model.core.declare import Item
+from scrub.model.core.problem import BadCall, Failure, FileProblem, WrongPassword
+from scrub.model.core.progress import over
+from scrub.model.core.series import Opening
+from scrub.model.core.types import NUMBER
+from scrub.model.core.values import Secret, Value, shown, type_name
 from scrub.model.vocabulary import Action
 from scrub.runner.answers import typed
 from scrub.runner.compiling import Compiler, Run, runs
@@ -23,7 +23,7 @@ from scrub.runner.execution import Execution, Frame, not_allowed
 from scrub.runner.fitting import fitted
 from scrub.runner.growing import lengthened
 from scrub.runner.lookups import Absent, copied, deleted, fitted_arguments, pairs_of, records, visited
-from scrub.runner.sifting import choosing
+from scrub.runner.pushdown import choosing
 from scrub.runner.sorting import sorting
 from scrub.runner.step import View
 

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from enum import Enum
 from typing import Protocol
 
-from scrub.model.named import NamedTuple
+from scrub.model.core.named import NamedTuple
 
 
 class Go(Enum):

@@ -24,7 +24,7 @@ DONE, UNDONE = "done", "undone"
 Watch = Callable[[float, int, str], None]
 
 
-class Kept(NamedTuple):
+class StoredCommit(NamedTuple):
     """One commit as it is kept: its name in the run, its state, its targets, the caller's own record, and the folders
     that were made for it.
     """
@@ -42,7 +42,7 @@ class KeptRun(NamedTuple):
 
     number: int
     record: dict[str, Any]
-    commits: tuple[Kept, ...]
+    commits: tuple[StoredCommit, ...]
 
     @property
     def undone(self) -> bool:
@@ -173,7 +173,7 @@ class Store:
     def _run(self, number: int) -> KeptRun:
         folder = os.path.join(self._committer.runs, str(number))
         record: dict[str, Any] = {}
-        commits: list[Kept] = []
+        commits: list[StoredCommit] = []
         for entry in self.disk.names(folder):
             if not entry.endswith(".json"):
                 continue
@@ -186,7 +186,7 @@ class Store:
                     folders = tuple(data.get("folders", ()))
                     int(data["name"])
                     rows = tuple(data.get("rows", ()))
-                    commits.append(Kept(data["name"], data["state"], steps, data["record"], folders, rows))
+                    commits.append(StoredCommit(data["name"], data["state"], steps, data["record"], folders, rows))
             except (ValueError, TypeError, KeyError, AttributeError):
                 continue  # cut while it was written, or damaged: no other run depends on it
         commits.sort(key=lambda commit: int(commit.name))
@@ -217,7 +217,7 @@ class Store:
         with self._locked():
             run = self._to_turn(number, state)
             commits = [commit for commit in run.commits if commit.state == state]
-            edited: list[tuple[Kept, int]] = []
+            edited: list[tuple[StoredCommit, int]] = []
             for commit in commits:
                 for index, step in enumerate(commit.steps):
                     if self.disk.digest(step.path) != step.new:
@@ -252,7 +252,7 @@ class Store:
                 paths.reverse()
             return Restored(run.number, tuple(paths), tuple(copies), told)
 
-    def _ensure_rows(self, run: int, commits: Sequence[Kept], state: str) -> None:
+    def _ensure_rows(self, run: int, commits: Sequence[StoredCommit], state: str) -> None:
         """Raises `EditedSince` where a row was changed since, before anything is undone."""
         for commit in commits:
             for index, address in enumerate(commit.rows):
@@ -320,7 +320,7 @@ class Store:
                 )
         return EditedSince(path)
 
-    def _turn_one(self, run: int, commit: Kept, state: str) -> None:
+    def _turn_one(self, run: int, commit: StoredCommit, state: str) -> None:
         keep, other = ("undo", "redo") if state == DONE else ("redo", "undo")
         effects = []
         for index, step in enumerate(commit.steps):
@@ -354,7 +354,7 @@ class Store:
         except (OSError, ValueError, KeyError, TypeError, AttributeError) as error:
             raise CannotRead(path, "its undo data has expired or is damaged") from error
 
-    def _beside(self, run: KeptRun, commit: Kept, index: int) -> str:
+    def _beside(self, run: KeptRun, commit: StoredCommit, index: int) -> str:
         """Lays the earlier version of an edited file beside it, where it was kept whole."""
         step = commit.steps[index]
         patch = self._patch(run.number, commit.name, index, "undo")

@@ -13,13 +13,13 @@ from scrub.formats.database.engine import Engine, Key
 from scrub.formats.database.rows import DatabaseRows, Draft, Fresh
 from scrub.formats.database.sqlite import SqliteEngine
 from scrub.formats.file import copy_path, picked
+from scrub.model.cells.records import Table
+from scrub.model.core.declare import Item, may_lack
+from scrub.model.core.files import FilePath
+from scrub.model.core.problem import Failure, FileProblem
+from scrub.model.core.recorder import Changes, Recorder
+from scrub.model.core.sending import OutboundTask
 from scrub.model.database import Database
-from scrub.model.declare import Item, may_lack
-from scrub.model.files import FilePath
-from scrub.model.problem import Failure, FileProblem
-from scrub.model.recorder import Changes, Recorder
-from scrub.model.records import Table
-from scrub.model.sending import Errand
 from scrub.store.errors import ReadOnly, StoreError
 from scrub.store.patch import Effect, release, whole
 
@@ -62,7 +62,7 @@ class DatabaseFile(Database):
         return self.recorder.net()
 
     @property
-    def sends(self) -> Sequence[Errand]:
+    def sends(self) -> Sequence[OutboundTask]:
         """Nothing leaves."""
         return ()
 

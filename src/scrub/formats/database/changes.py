@@ -12,8 +12,8 @@ from typing import Any, overload
 from scrub.formats.database.engine import Engine, Key, Layout, batches
 from scrub.formats.database.packed import packed, unpacked
 from scrub.formats.database.values import Sort
-from scrub.model.named import NamedTuple
-from scrub.model.problem import FileProblem, counted
+from scrub.model.core.named import NamedTuple
+from scrub.model.core.problem import FileProblem, counted
 from scrub.store.errors import RowMoved, StoreError
 from scrub.store.rows import Look
 

@@ -7,7 +7,7 @@ from typing import Any, Protocol, TypeVar
 
 from scrub.formats.database.values import Column
 from scrub.formats.database.where import Where
-from scrub.model.named import NamedTuple
+from scrub.model.core.named import NamedTuple
 from scrub.store.errors import StoreError
 
 T = TypeVar("T")

@@ -11,7 +11,7 @@ from datetime import datetime, timedelta
 from typing import Any
 
 from scrub.formats.servers import PATIENCE
-from scrub.model.change import cut
+from scrub.model.core.change import cut
 
 #: Seconds that a server may work on one statement without a word.
 LONGEST = PATIENCE * 10

@@ -10,17 +10,17 @@ from scrub.formats.database.engine import Engine, Key, Layout
 from scrub.formats.database.values import Column, fitted, reader
 from scrub.formats.database.where import Where
 from scrub.formats.sheet import told
-from scrub.model.change import Change, cut
+from scrub.model.cells.grid import CellError, settle
+from scrub.model.cells.rows import Reader, Rows
+from scrub.model.core.change import Change, cut
+from scrub.model.core.declare import FileItem, Item
+from scrub.model.core.predicate import Predicate, Tally, headings_of
+from scrub.model.core.problem import Failure
+from scrub.model.core.recorder import RecordedEdit
+from scrub.model.core.series import Series
+from scrub.model.core.text import Editing, parted
+from scrub.model.core.values import Value, shown
 from scrub.model.database import Database
-from scrub.model.declare import FileItem, Item
-from scrub.model.grid import Trouble, settle
-from scrub.model.problem import Failure
-from scrub.model.recorder import Done
-from scrub.model.rows import Reader, Rows
-from scrub.model.series import Series
-from scrub.model.sieve import Sieve, Tally, headings_of
-from scrub.model.text import Editing, parted
-from scrub.model.values import Value, shown
 
 
 class Fresh:
@@ -184,7 +184,7 @@ class DatabaseRows(Rows):
         """Its rows in the order of their keys, new ones last: fixed now, and read as somebody comes to them."""
         return _Stream(self)
 
-    def stored(self, sieve: Sieve | None = None, tally: Tally | None = None) -> Iterator[StoredRow]:
+    def stored(self, sieve: Predicate | None = None, tally: Tally | None = None) -> Iterator[StoredRow]:
         """The rows, one by one; with a sieve those for which it may hold, with a tally but for those that are counted
         there.
         """
@@ -219,7 +219,7 @@ class DatabaseRows(Rows):
             if key in self.draft.added:
                 yield StoredRow(key, (), {})
 
-    def knows(self, sieve: Sieve) -> bool:
+    def knows(self, sieve: Predicate) -> bool:
         """Whether each heading that a condition asks for is there."""
         return all(heading in self._columns for heading in headings_of(sieve))
 
@@ -270,7 +270,7 @@ class DatabaseRows(Rows):
             raise Failure(
                 f"{self.place(row, key)}: the key of a record cannot be changed, because other tables refer to it"
             )
-        if type(before) is Trouble:
+        if type(before) is CellError:
             raise Failure(f"{self.place(row, key)}: its value has a type that Scrub cannot read, so it cannot be set")
         after = self._reads[column.name](raw)
         if type(before) is type(after) and before == after:
@@ -348,7 +348,7 @@ class DatabaseRows(Rows):
         draft, key = self.draft, row.key
         self._load(row)
         values = [settle(self.reader(each)(row)) for each in self.headings]
-        said = " | ".join("…" if isinstance(value, Trouble) else shown(value) for value in values)
+        said = " | ".join("…" if isinstance(value, CellError) else shown(value) for value in values)
         had = draft.added.pop(key, None)
         former = draft.changed.pop(key, None)
         draft.gone[key] = None
@@ -367,7 +367,7 @@ class DatabaseRows(Rows):
         self._book.recorder.add(Change(where, "deleted", False, True, said), revert, (self.name, key))
 
 
-class _Put(Done):
+class _Put(RecordedEdit):
     """A value that was put into a row: there can be a hundred thousand of them, so that it is small."""
 
     __slots__ = ("_after", "_before", "_former", "_had", "_key", "_name", "_own", "_rows")
@@ -411,7 +411,7 @@ class _Stream(Series[StoredRow]):
 
     __slots__ = ("_rows", "_sieve", "_tally")
 
-    def __init__(self, rows: DatabaseRows, sieve: Sieve | None = None, tally: Tally | None = None) -> None:
+    def __init__(self, rows: DatabaseRows, sieve: Predicate | None = None, tally: Tally | None = None) -> None:
         super().__init__(0, lambda place: next(each for at, each in enumerate(self) if at == place))
         self._rows, self._sieve, self._tally = rows, sieve, tally
 
@@ -432,6 +432,6 @@ class _Stream(Series[StoredRow]):
     def __iter__(self) -> Iterator[StoredRow]:
         return self._rows.stored(self._sieve, self._tally)
 
-    def sifted(self, sieve: Sieve, tally: Tally | None = None) -> Series[StoredRow] | None:
+    def sifted(self, sieve: Predicate, tally: Tally | None = None) -> Series[StoredRow] | None:
         """Those for which a condition may hold."""
         return _Stream(self._rows, sieve, tally) if self._rows.knows(sieve) else None

@@ -14,12 +14,12 @@ from scrub.formats.database import holders, server_place
 from scrub.formats.database.dialects import ServerDialect
 from scrub.formats.database.engine import Key, Layout, Refusing, batches
 from scrub.formats.database.holders import Patience
-from scrub.formats.database.server_place import DRIVERS, Place
+from scrub.formats.database.server_place import DRIVERS, DatabaseAddress
 from scrub.formats.database.server_tables import layouts_of, needed, read_as_texts
 from scrub.formats.database.where import EVERY, YES, Where, both, predicates
-from scrub.model.late import late
-from scrub.model.passwords import password
-from scrub.model.problem import FileProblem
+from scrub.model.core.lazy_pattern import lazy_pattern
+from scrub.model.core.passwords import password
+from scrub.model.core.problem import FileProblem
 from scrub.store.errors import InUse, StoreError
 
 _BATCH, _PAGE = 1_000, 5_000
@@ -33,7 +33,7 @@ class ServerEngine:
 
     alone = False
 
-    def __init__(self, place: Place) -> None:
+    def __init__(self, place: DatabaseAddress) -> None:
         self.place = place
         self._alchemy = needed("sqlalchemy")
         self._driver = needed(DRIVERS[place.scheme].partition("+")[2])
@@ -387,8 +387,10 @@ class ServerEngine:
 
 
 #: What a server quotes of people's data when it refuses a value.
-_DATA = late(r"(?<=entry )'.*'(?= for key)|(?<=value: )'.*'(?= for )|(?<=value: )'.*'$|(?<== )\(.*\)", re.DOTALL)
-_QUOTED = late(r'"([^"]*)"')
+_DATA = lazy_pattern(
+    r"(?<=entry )'.*'(?= for key)|(?<=value: )'.*'(?= for )|(?<=value: )'.*'$|(?<== )\(.*\)", re.DOTALL
+)
+_QUOTED = lazy_pattern(r'"([^"]*)"')
 
 
 def own_words(error: Any) -> str:

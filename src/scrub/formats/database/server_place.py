@@ -7,8 +7,8 @@ from typing import Any
 
 from scrub.formats.database import holders
 from scrub.formats.servers import ensure_no_password, parts_of
-from scrub.model.named import NamedTuple
-from scrub.model.problem import FileProblem
+from scrub.model.core.named import NamedTuple
+from scrub.model.core.problem import FileProblem
 
 #: The schemes of addresses, with the driver for each.
 DRIVERS = {"postgresql": "postgresql+psycopg", "mariadb": "mariadb+pymysql", "mysql": "mysql+pymysql"}
@@ -17,7 +17,7 @@ _HERE = ("localhost", "127.0.0.1", "::1")
 _LOCK_WAIT = 5
 
 
-class Place(NamedTuple):
+class DatabaseAddress(NamedTuple):
     """A database on a server: `postgresql://office@db.huts.example/huts`."""
 
     scheme: str
@@ -38,17 +38,17 @@ class Place(NamedTuple):
         return self.host in _HERE
 
 
-def place_of(address: str) -> Place:
+def place_of(address: str) -> DatabaseAddress:
     """The database that an address names. Raises `FileProblem`."""
     wrong = "not a database address. Write it like this: postgresql://you@db.huts.example/huts"
     parts, port, user, database = parts_of(address, tuple(DRIVERS), wrong)
     if not database or "/" in database or parts.query:
         raise FileProblem(address, wrong)
     ensure_no_password(address, parts, database)
-    return Place(parts.scheme, str(parts.hostname), port, user, database, address)
+    return DatabaseAddress(parts.scheme, str(parts.hostname), port, user, database, address)
 
 
-def how_to_connect(place: Place) -> dict[str, Any]:
+def how_to_connect(place: DatabaseAddress) -> dict[str, Any]:
     """How the driver connects: over TLS with a certificate that is valid, but to a server on this machine."""
     if place.is_postgres:
         secure = {} if place.is_here else {"sslmode": "verify-full", "sslrootcert": "system"}
@@ -64,7 +64,7 @@ def how_to_connect(place: Place) -> dict[str, Any]:
     return {"charset": "utf8mb4", "init_command": waits, **bounded, **more}
 
 
-def ensure_secure(place: Place, link: Any) -> None:
+def ensure_secure(place: DatabaseAddress, link: Any) -> None:
     """Raises `FileProblem` where the connection to another machine is not encrypted, whatever was asked for."""
     if place.is_here:
         return

@@ -15,9 +15,9 @@ from scrub.formats.database.dialects import SqliteDialect, named
 from scrub.formats.database.engine import Key, Layout, Refusing, batches, cascades
 from scrub.formats.database.values import Column, Sort
 from scrub.formats.database.where import EVERY, YES, Where, both, predicates
-from scrub.model.late import late
-from scrub.model.preferences import CURRENT
-from scrub.model.problem import FileProblem
+from scrub.model.core.lazy_pattern import lazy_pattern
+from scrub.model.core.preferences import CURRENT
+from scrub.model.core.problem import FileProblem
 from scrub.store.disk import only_files
 from scrub.store.errors import InUse, ReadOnly, StoreError
 
@@ -335,11 +335,13 @@ class SqliteEngine:
 
 
 #: A clause by which a new row deletes another one ("ON CONFLICT clause").
-_REPLACES = late(r"\bon\s+conflict\s+replace\b", re.IGNORECASE)
+_REPLACES = lazy_pattern(r"\bon\s+conflict\s+replace\b", re.IGNORECASE)
 #: Rules that a row may break that is there already: it was written while they did not hold.
-_RULES = late(r"\b(?:check|references)\b", re.IGNORECASE)
+_RULES = lazy_pattern(r"\b(?:check|references)\b", re.IGNORECASE)
 #: What says nothing in the statement that made a table: comments, quoted names and texts ("Comment", "Keywords").
-_NOT_PLAIN = late(r"--[^\n]*|/\*(?:[^*]|\*(?!/))*(?:\*/)?|'(?:[^']|'')*'|\"(?:[^\"]|\"\")*\"|`(?:[^`]|``)*`|\[[^\]]*\]")
+_NOT_PLAIN = lazy_pattern(
+    r"--[^\n]*|/\*(?:[^*]|\*(?!/))*(?:\*/)?|'(?:[^']|'')*'|\"(?:[^\"]|\"\")*\"|`(?:[^`]|``)*`|\[[^\]]*\]"
+)
 
 
 def _head(path: str) -> bytes:

@@ -11,11 +11,11 @@ from enum import Enum
 from typing import Any
 from uuid import UUID
 
-from scrub.model.amounts import Duration
-from scrub.model.grid import Trouble
-from scrub.model.named import NamedTuple
-from scrub.model.problem import Failure
-from scrub.model.values import Value, shown, type_name
+from scrub.model.cells.grid import CellError
+from scrub.model.core.amounts import Duration
+from scrub.model.core.named import NamedTuple
+from scrub.model.core.problem import Failure
+from scrub.model.core.values import Value, shown, type_name
 
 
 class Sort(Enum):
@@ -63,7 +63,7 @@ _MOST = 1 << 63
 
 
 def reader(column: Column) -> Callable[[Any], Value]:
-    """What makes a macro's value of one of the database. One that a macro cannot use becomes a `Trouble`."""
+    """What makes a macro's value of one of the database. One that a macro cannot use becomes a `CellError`."""
     sort = column.sort
     words, closed = sort in (Sort.DATE, Sort.MOMENT, Sort.TIME), sort is Sort.CLOSED
 
@@ -130,7 +130,7 @@ def _here(moment: datetime) -> datetime:
 
 
 def _closed(column: Column, what: str) -> Any:
-    return Trouble(f'"{column.name}" contains {what}, which a macro cannot use', filled=True)
+    return CellError(f'"{column.name}" contains {what}, which a macro cannot use', filled=True)
 
 
 def fitted(column: Column, value: Value) -> Any:
@@ -158,7 +158,7 @@ def _said(value: Value) -> str:
 
 
 def _text(column: Column, value: Value) -> str | None:
-    return None if isinstance(value, bool | list | Trouble) else value if isinstance(value, str) else shown(value)
+    return None if isinstance(value, bool | list | CellError) else value if isinstance(value, str) else shown(value)
 
 
 def _whole(column: Column, value: Value) -> int | None:

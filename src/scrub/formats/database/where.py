@@ -15,9 +15,9 @@ from decimal import Decimal
 from typing import Any, Protocol
 
 from scrub.formats.database.values import Column, Sort
-from scrub.model.named import NamedTuple
-from scrub.model.sieve import Joined, Leaf, Opposite, Sieve
-from scrub.model.values import fold
+from scrub.model.core.named import NamedTuple
+from scrub.model.core.predicate import Joined, Leaf, Opposite, Predicate
+from scrub.model.core.values import fold
 
 #: The characters and marks beyond ASCII that are, or have in them, some of ASCII where macros compare (`values.fold`).
 TURNING = (
@@ -119,7 +119,7 @@ def neither(part: str) -> str:
     return NO if part == YES else YES if part == NO else f"(NOT {part})"
 
 
-def predicates(sieve: Sieve, columns: Mapping[str, Column], dialect: Dialect) -> Predicates:
+def predicates(sieve: Predicate, columns: Mapping[str, Column], dialect: Dialect) -> Predicates:
     """The predicates of a condition; `columns` go by their headings."""
     if isinstance(sieve, Opposite):
         found = predicates(sieve.part, columns, dialect)
@@ -265,5 +265,5 @@ _LEAVES: dict[str, Callable[[Column, Leaf, Dialect], Predicates]] = {
 class Where(NamedTuple):
     """A condition on the rows of a table, whose columns go by their headings."""
 
-    sieve: Sieve
+    sieve: Predicate
     columns: Mapping[str, Column]

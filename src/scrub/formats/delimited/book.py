@@ -11,8 +11,8 @@ from scrub.formats.delimited.sheet import DelimitedSheet
 from scrub.formats.encodings import encoding_of, spoken_encoding
 from scrub.formats.file import PickedFile
 from scrub.formats.source import FreshSource, Source, opened
-from scrub.model.area import MOST_COLUMNS
-from scrub.model.problem import Failure, FileProblem
+from scrub.model.core.area import MOST_COLUMNS
+from scrub.model.core.problem import Failure, FileProblem
 from scrub.model.workbook import Workbook
 from scrub.store.patch import Patch
 

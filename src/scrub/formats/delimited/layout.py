@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from scrub.model.named import NamedTuple
+from scrub.model.core.named import NamedTuple
 
 
 class Layout(NamedTuple):

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections import Counter
 
 from scrub.formats.source import Source
-from scrub.model.late import late
+from scrub.model.core.lazy_pattern import lazy_pattern
 
-_QUOTED = late(r'"[^"]*(?:""[^"]*)*"(?!")')
+_QUOTED = lazy_pattern(r'"[^"]*(?:""[^"]*)*"(?!")')
 
 
 def records_of(source: Source, text: str, line_end: str, delimiter: str) -> list[str]:
@@ -50,7 +50,7 @@ def line_end_of(text: str) -> str:
 
 
 #: A comma inside a number, which is not a delimiter where another mark could be one.
-_INSIDE = late(r"(?<=\d),(?=\d)")
+_INSIDE = lazy_pattern(r"(?<=\d),(?=\d)")
 
 
 def delimiters_of(text: str) -> list[str]:

@@ -16,20 +16,20 @@ from scrub.formats.overlay import NOBODYS, UNCHANGED, key_of, place_of
 from scrub.formats.put import PutOver, PutPlainly
 from scrub.formats.sheet import OpenSheet
 from scrub.formats.shift import Shift
-from scrub.model.amounts import Duration, number_text
-from scrub.model.area import MOST_COLUMNS, MOST_ROWS, Area
-from scrub.model.declare import FileItem
-from scrub.model.grid import ColumnValues
-from scrub.model.late import late
-from scrub.model.preferences import CURRENT, Mark
-from scrub.model.problem import Failure
-from scrub.model.records import Table
-from scrub.model.text import Edit, edited
-from scrub.model.values import Plain, Value, harmless, shown, type_name
+from scrub.model.cells.grid import ColumnValues
+from scrub.model.cells.records import Table
+from scrub.model.core.amounts import Duration, number_text
+from scrub.model.core.area import MOST_COLUMNS, MOST_ROWS, Area
+from scrub.model.core.declare import FileItem
+from scrub.model.core.lazy_pattern import lazy_pattern
+from scrub.model.core.preferences import CURRENT, Mark
+from scrub.model.core.problem import Failure
+from scrub.model.core.text import Edit, edited
+from scrub.model.core.values import Plain, Value, harmless, shown, type_name
 
-_POINT_NUMBER = late(r"-?(?:0|[1-9]\d{0,14})(?:\.\d+)?")
-_COMMA_NUMBER = late(r"-?(?:0|[1-9]\d{0,14})(?:,\d+)?")
-_DATE = late(r"\d{4}-\d{2}-\d{2}")
+_POINT_NUMBER = lazy_pattern(r"-?(?:0|[1-9]\d{0,14})(?:\.\d+)?")
+_COMMA_NUMBER = lazy_pattern(r"-?(?:0|[1-9]\d{0,14})(?:,\d+)?")
+_DATE = lazy_pattern(r"\d{4}-\d{2}-\d{2}")
 #: Numbers whose mark can only be the decimal one: not three digits are after it.
 _SURELY_COMMA, _SURELY_POINT = (re.compile(rf"-?\d+{mark}(?:\d{{1,2}}|\d{{4,}})") for mark in (",", r"\."))
 #: Records that are looked at to find out how the file writes its numbers.
@@ -39,7 +39,7 @@ _SAMPLE = 500
 _COLUMNS, _VALUES = 16, 2_000_000
 _ALONE = 4
 #: A sign with digits after it, as in a telephone number: no program runs that as a formula that does anything.
-_SIGNED = late(r"[+-][\d\s().,/-]*")
+_SIGNED = lazy_pattern(r"[+-][\d\s().,/-]*")
 
 
 class DelimitedSheet(OpenSheet):

@@ -10,8 +10,8 @@ from contextlib import suppress
 
 from scrub.formats.images.exif import Exif, only
 from scrub.formats.images.segments import segments
-from scrub.model.named import NamedTuple
-from scrub.model.problem import Failure
+from scrub.model.core.named import NamedTuple
+from scrub.model.core.problem import Failure
 
 _EXIF, _XMP, _PROFILE = b"Exif\0\0", b"http://ns.adobe.com/xap/1.0/\0", b"ICC_PROFILE\0"
 _LARGEST_PROFILE = 4_000_000
@@ -25,7 +25,7 @@ _XMP_PLACE = re.compile(
 _TELLING = (b"tEXt", b"zTXt", b"iTXt", b"eXIf", b"tIME")
 
 
-class Piece(NamedTuple):
+class FilePiece(NamedTuple):
     """A piece of a file: what it is, and its bytes, framing and all."""
 
     kind: bytes
@@ -86,7 +86,7 @@ def profile_of(data: bytes) -> bytes:
     return found if found[36:40] == b"acsp" and len(found) < _LARGEST_PROFILE else b""
 
 
-def chunks(data: bytes) -> Iterator[Piece]:
+def chunks(data: bytes) -> Iterator[FilePiece]:
     """The chunks of a PNG."""
     at = 8
     while at + 12 <= len(data):
@@ -94,11 +94,11 @@ def chunks(data: bytes) -> Iterator[Piece]:
         end = at + 12 + length
         if end > len(data):
             raise Failure("the picture is cut short")
-        yield Piece(data[at + 4 : at + 8], data[at:end], data[at + 8 : end - 4])
+        yield FilePiece(data[at + 4 : at + 8], data[at:end], data[at + 8 : end - 4])
         at = end
 
 
-def riff(data: bytes) -> Iterator[Piece]:
+def riff(data: bytes) -> Iterator[FilePiece]:
     """The chunks of a WebP (RFC 9649, 2.3)."""
     at = 12
     while at + 8 <= len(data):
@@ -106,7 +106,7 @@ def riff(data: bytes) -> Iterator[Piece]:
         end = at + 8 + length + length % 2
         if end > len(data) + 1:
             raise Failure("the picture is cut short")
-        yield Piece(data[at : at + 4], data[at:end], data[at + 8 : at + 8 + length])
+        yield FilePiece(data[at : at + 4], data[at:end], data[at + 8 : at + 8 + length])
         at = end
 
 

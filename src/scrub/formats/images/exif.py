@@ -6,8 +6,8 @@ import struct
 from collections.abc import Iterator
 from datetime import datetime
 
-from scrub.model.named import NamedTuple
-from scrub.model.problem import Failure
+from scrub.model.core.named import NamedTuple
+from scrub.model.core.problem import Failure
 
 ORIENTATION, TAKEN, CHANGED, MORE, PLACE, MAKER = 0x0112, 0x9003, 0x0132, 0x8769, 0x8825, 0x927C
 #: Bytes of one value of each type (TIFF 6.0, 2).
@@ -15,7 +15,7 @@ _SIZES = {1: 1, 2: 1, 3: 2, 4: 4, 5: 8, 6: 1, 7: 1, 8: 2, 9: 4, 10: 8, 11: 4, 12
 _MOST_ENTRIES = 1_000
 
 
-class Entry(NamedTuple):
+class ExifEntry(NamedTuple):
     """An entry of a directory: its tag and type, where it is, and where its value is."""
 
     tag: int
@@ -44,7 +44,7 @@ class Exif:
             raise Failure("its camera data is cut short") from None
         return found
 
-    def directory(self, at: int) -> Iterator[Entry]:
+    def directory(self, at: int) -> Iterator[ExifEntry]:
         """The entries of a directory."""
         count = self.number("H", at) if at else 0
         for place in range(min(count, _MOST_ENTRIES)):
@@ -53,9 +53,9 @@ class Exif:
             length = _SIZES.get(type_, 1) * many
             value = start + 8 if length <= 4 else self.number("I", start + 8)
             if value + length <= len(self.data):
-                yield Entry(tag, type_, many, start, value, length)
+                yield ExifEntry(tag, type_, many, start, value, length)
 
-    def find(self, tag: int, at: int | None = None) -> Entry | None:
+    def find(self, tag: int, at: int | None = None) -> ExifEntry | None:
         """An entry of the first directory, or of another."""
         start = self.number("I", 4) if at is None else at
         return next((each for each in self.directory(start) if each.tag == tag), None)
@@ -111,7 +111,7 @@ class Exif:
         if maker is not None:
             self.data[maker.value : maker.value + maker.length] = bytes(maker.length)
 
-    def _blank(self, entry: Entry) -> None:
+    def _blank(self, entry: ExifEntry) -> None:
         self.data[entry.value : entry.value + entry.length] = bytes(entry.length)
         self.data[entry.at : entry.at + 12] = bytes(12)
 

@@ -9,7 +9,7 @@ from contextlib import contextmanager
 from typing import Any
 
 from scrub.formats.extras import module
-from scrub.model.problem import Failure
+from scrub.model.core.problem import Failure
 
 
 def needed(name: str) -> Any:

@@ -5,8 +5,8 @@ from __future__ import annotations
 import os
 
 from scrub.formats.source import data_of
-from scrub.model.named import NamedTuple
-from scrub.model.problem import Failure
+from scrub.model.core.named import NamedTuple
+from scrub.model.core.problem import Failure
 
 #: The ending and the media type of what documents of every program show.
 _TYPES = {"png": (".png", "image/png"), "jpeg": (".jpeg", "image/jpeg")}

@@ -5,8 +5,8 @@ from __future__ import annotations
 import struct
 from collections.abc import Iterator
 
-from scrub.model.named import NamedTuple
-from scrub.model.problem import Failure
+from scrub.model.core.named import NamedTuple
+from scrub.model.core.problem import Failure
 
 
 class Frame(NamedTuple):

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from scrub.model.problem import Failure
+from scrub.model.core.problem import Failure
 
 #: The most pixels that a picture may have: a few bytes can ask for all the memory there is.
 MOST_POINTS = 180_000_000

@@ -20,16 +20,16 @@ from scrub.formats.servers import (
     plain_login,
     reason,
 )
-from scrub.model.late import late
-from scrub.model.named import NamedTuple
-from scrub.model.passwords import MAIL, password
-from scrub.model.problem import FileProblem
+from scrub.model.core.lazy_pattern import lazy_pattern
+from scrub.model.core.named import NamedTuple
+from scrub.model.core.passwords import MAIL, password
+from scrub.model.core.problem import FileProblem
 
 #: A line of an answer may be long: one with ten thousand numbers of messages is.
 imaplib._MAXLINE = 10_000_000  # type: ignore[attr-defined]
 
 
-class Place(NamedTuple):
+class MailboxAddress(NamedTuple):
     """A mailbox on a server: `imaps://office@mail.huts.example/INBOX`."""
 
     host: str
@@ -40,13 +40,15 @@ class Place(NamedTuple):
     address: str
 
 
-def place_of(address: str) -> Place:
+def place_of(address: str) -> MailboxAddress:
     """The mailbox that an address names (RFC 5092). Raises `FileProblem`."""
     wrong = "not a mailbox address. Write it like this: imaps://you@mail.huts.example/INBOX"
     parts, port, user, mailbox = parts_of(address, ("imaps", "imap"), wrong)
     ensure_no_password(address, parts, MAIL)
     secure = parts.scheme == "imaps"
-    return Place(str(parts.hostname), port or (993 if secure else 143), user, secure, mailbox or "INBOX", address)
+    return MailboxAddress(
+        str(parts.hostname), port or (993 if secure else 143), user, secure, mailbox or "INBOX", address
+    )
 
 
 def encoded_name(name: str) -> str:
@@ -62,7 +64,7 @@ def encoded_name(name: str) -> str:
     return '"' + plain.replace("\\", "\\\\").replace('"', '\\"') + '"'
 
 
-def connect(place: Place) -> imaplib.IMAP4:
+def connect(place: MailboxAddress) -> imaplib.IMAP4:
     """A connection that is signed in. Raises `FileProblem` with the reason."""
 
     def problem(what: str) -> FileProblem:
@@ -97,10 +99,10 @@ def connect(place: Place) -> imaplib.IMAP4:
 
 
 #: What a server says that could not look at the password (RFC 5530, 3).
-_BUSY = late(r"\[(?:UNAVAILABLE|INUSE|LIMIT|SERVERBUG)\]", re.IGNORECASE)
+_BUSY = lazy_pattern(r"\[(?:UNAVAILABLE|INUSE|LIMIT|SERVERBUG)\]", re.IGNORECASE)
 
 
-def _log_in(made: imaplib.IMAP4, place: Place, password: str) -> None:
+def _log_in(made: imaplib.IMAP4, place: MailboxAddress, password: str) -> None:
     """Logs in; where a name or password is not ASCII, in UTF-8 (RFC 4616, 2), as LOGIN takes none."""
     if (place.user + password).isascii():
         made.login(place.user, password)
@@ -130,7 +132,7 @@ class Stored(NamedTuple):
 class Connection:
     """A connection with one mailbox open. Every problem is a `FileProblem` with a sentence."""
 
-    def __init__(self, place: Place, writing: bool) -> None:
+    def __init__(self, place: MailboxAddress, writing: bool) -> None:
         self.place = place
         self._open = connect(place)
         self._between: str | None = None  # what parts the names of boxes inside boxes
@@ -311,12 +313,12 @@ def batches(uids: Sequence[int]) -> Iterator[Sequence[int]]:
 
 
 _LONGEST_SET = 800
-_APPENDED = late(rb"\[APPENDUID (\d+) ([\d:,]+)\]")
-_COPIED = late(rb"\[COPYUID (\d+) [\d:,]+ ([\d:,]+)\]")
-_DELIMITER = late(rb'\) "(.)" ')
-_VALIDITY = late(rb"\bUIDVALIDITY (\d+)")
-_NEXT = late(rb"\bUIDNEXT (\d+)")
-_UID = late(rb"\bUID (\d+)")
-_SIZE = late(rb"\bRFC822\.SIZE (\d+)")
-_MOMENT = late(rb'\bINTERNALDATE "([^"]+)"')
-_FLAGS = late(rb"\bFLAGS \(([^)]*)\)")
+_APPENDED = lazy_pattern(rb"\[APPENDUID (\d+) ([\d:,]+)\]")
+_COPIED = lazy_pattern(rb"\[COPYUID (\d+) [\d:,]+ ([\d:,]+)\]")
+_DELIMITER = lazy_pattern(rb'\) "(.)" ')
+_VALIDITY = lazy_pattern(rb"\bUIDVALIDITY (\d+)")
+_NEXT = lazy_pattern(rb"\bUIDNEXT (\d+)")
+_UID = lazy_pattern(rb"\bUID (\d+)")
+_SIZE = lazy_pattern(rb"\bRFC822\.SIZE (\d+)")
+_MOMENT = lazy_pattern(rb'\bINTERNALDATE "([^"]+)"')
+_FLAGS = lazy_pattern(rb"\bFLAGS \(([^)]*)\)")

@@ -7,9 +7,9 @@ from typing import Any
 
 from scrub.formats.imap import connection as server
 from scrub.formats.imap.connection import Connection, batches, place_of, spoken
-from scrub.model.named import NamedTuple
-from scrub.model.problem import FileProblem
-from scrub.model.sending import Declined, HalfDone, NotSent, PerhapsSent
+from scrub.model.core.named import NamedTuple
+from scrub.model.core.problem import FileProblem
+from scrub.model.core.sending import Declined, HalfDone, NotSent, PerhapsSent
 
 #: One thing to do in a mailbox, as it can be kept: the word under "do", and what it needs.
 Order = dict[str, Any]
@@ -17,7 +17,7 @@ Order = dict[str, Any]
 Keep = Callable[[bytes], str]
 
 
-class Deed(NamedTuple):
+class ServerCommand(NamedTuple):
     """One command to a server, or a few that belong together."""
 
     said: str

@@ -7,18 +7,18 @@ import time
 from collections.abc import Callable, Iterator, Sequence
 from datetime import datetime
 
-from scrub.formats.imap.connection import Connection, Place, Stored, place_of
-from scrub.formats.imap.deeds import Deed, Order
+from scrub.formats.imap.connection import Connection, MailboxAddress, Stored, place_of
+from scrub.formats.imap.deeds import Order, ServerCommand
 from scrub.formats.mail.boxed import BoxMessage, LooseMailbox
 from scrub.formats.mail.dates import here
 from scrub.formats.mail.headers import Headers
 from scrub.formats.mail.mbox_rules import ANSWERED, FLAGGED, SEEN
 from scrub.formats.mail.out import Held, is_maildir
-from scrub.model.declare import holds
-from scrub.model.files import FilePath
-from scrub.model.problem import Failure, FileProblem, counted
-from scrub.model.sending import Errand
-from scrub.model.series import Series
+from scrub.model.core.declare import holds
+from scrub.model.core.files import FilePath
+from scrub.model.core.problem import Failure, FileProblem, counted
+from scrub.model.core.sending import OutboundTask
+from scrub.model.core.series import Series
 from scrub.store.patch import Effect
 
 #: The flags of a server (RFC 9051, 2.3.2) that macros know.
@@ -119,7 +119,7 @@ class ServerMessage(BoxMessage):
 class ServerMailbox(LooseMailbox[ServerMessage]):
     """A mailbox on a server."""
 
-    def __init__(self, place: Place) -> None:
+    def __init__(self, place: MailboxAddress) -> None:
         super().__init__(place.address, place.address, os.path.join(os.getcwd(), place.mailbox.replace("/", "-")))
         self.place = place
         self.copies: dict[str, list[int]] = {}
@@ -202,11 +202,11 @@ class ServerMailbox(LooseMailbox[ServerMessage]):
         return self.out.effects()
 
     @property
-    def sends(self) -> list[Errand]:
+    def sends(self) -> list[OutboundTask]:
         """What is to be done on the server, then what is to be sent."""
         return [*self._errands(), *self.out.sends]
 
-    def _errands(self) -> Iterator[Deed]:
+    def _errands(self) -> Iterator[ServerCommand]:
         every = [self.kept[number] for number in sorted(self.kept)]
         for mailbox, wanted in self.copies.items():
             edited = [each for each in every if each.touched and each.uid in wanted]
@@ -243,7 +243,7 @@ class ServerMailbox(LooseMailbox[ServerMessage]):
                 said = f"{counted(len(uids), 'message')} deleted from {self.name}"
                 yield self._deed(said, {"do": "remove", "uids": uids})
 
-    def _written(self, message: ServerMessage, target: str, how: str, instead: Sequence[int]) -> Deed:
+    def _written(self, message: ServerMessage, target: str, how: str, instead: Sequence[int]) -> ServerCommand:
         """A message that is rewritten; the earlier one goes then, if it is named."""
         order = {
             "do": "append", "uids": list(instead), "to": target, "of": message.uid,
@@ -253,8 +253,8 @@ class ServerMailbox(LooseMailbox[ServerMessage]):
         }  # fmt: skip
         return self._deed(f'"{message.subject}" {how} {target}', order, message.written())
 
-    def _deed(self, said: str, order: Order, data: bytes = b"") -> Deed:
-        return Deed(said, order, self._write, self.finish, self.address, data)
+    def _deed(self, said: str, order: Order, data: bytes = b"") -> ServerCommand:
+        return ServerCommand(said, order, self._write, self.finish, self.address, data)
 
     def _write(self) -> Connection:
         """The connection on which things are done, once for all of them; the messages must still be the ones that

@@ -5,16 +5,16 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from scrub.formats.mail.words import decoded, encoded_words, ensure_one_line, folded
-from scrub.model.addresses import Address
-from scrub.model.late import late
+from scrub.model.core.addresses import Address
+from scrub.model.core.lazy_pattern import lazy_pattern
 
 #: The commonest forms of one address: `ann@huts.example`, `Ann Moss <ann@huts.example>`, `"Moss, Ann" <…>`.
-_ONE = late(
+_ONE = lazy_pattern(
     r"(?:(?:\"([^\"\\\r\n]*)\"|([A-Za-z0-9 =?_'./+*-]*?)) *<([^\s@<>(),;:\"\[\]\\]+@[A-Za-z0-9.-]+)>"
     r"|([^\s@<>(),;:\"\[\]\\]+@[A-Za-z0-9.-]+))"
 )
 #: Characters that may be in a name without quotes (RFC 5322, 3.2.3).
-_ATOMS = late(r"[A-Za-z0-9!#$%&'*+/=?^_`{|}~ -]*")
+_ATOMS = lazy_pattern(r"[A-Za-z0-9!#$%&'*+/=?^_`{|}~ -]*")
 
 
 def addresses_in(text: str) -> list[Address]:

@@ -7,12 +7,12 @@ from datetime import date
 
 from scrub.formats.mail.out import Held, Mailed, Origin, Out
 from scrub.formats.mail.parts import Part, unencoded
-from scrub.model.amounts import Size
-from scrub.model.declare import FileItem
-from scrub.model.files import FilePath
-from scrub.model.messages import Attachment
+from scrub.model.core.amounts import Size
+from scrub.model.core.declare import FileItem
+from scrub.model.core.files import FilePath
+from scrub.model.core.problem import Failure
+from scrub.model.mail.messages import Attachment
 from scrub.model.operations import as_file_name
-from scrub.model.problem import Failure
 from scrub.store.patch import Patch
 
 #: The endings of files whose senders gave them no name.

@@ -10,15 +10,15 @@ from scrub.formats.file import picked
 from scrub.formats.mail.draft import Passed
 from scrub.formats.mail.mbox_rules import ANSWERED, FLAGGED, SEEN
 from scrub.formats.mail.out import Mailed, Out
-from scrub.model.declare import FileItem, Item, may_lack
-from scrub.model.files import WholeFile
-from scrub.model.mailbox import Mailbox
-from scrub.model.problem import Failure
-from scrub.model.progress import over
-from scrub.model.recorder import Changes, Recorder
-from scrub.model.required import required
-from scrub.model.sending import Errand
-from scrub.model.series import Series
+from scrub.model.core.declare import FileItem, Item, may_lack
+from scrub.model.core.files import WholeFile
+from scrub.model.core.problem import Failure
+from scrub.model.core.progress import over
+from scrub.model.core.recorder import Changes, Recorder
+from scrub.model.core.required import required
+from scrub.model.core.sending import OutboundTask
+from scrub.model.core.series import Series
+from scrub.model.mail.mailbox import Mailbox
 from scrub.store.patch import digest
 
 
@@ -150,7 +150,7 @@ class LooseMailbox(OpenMailbox[M]):
         return ()
 
     @property
-    def sends(self) -> Sequence[Errand]:
+    def sends(self) -> Sequence[OutboundTask]:
         """What is to be sent."""
         return self.out.sends
 

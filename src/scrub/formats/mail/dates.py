@@ -5,10 +5,10 @@ from __future__ import annotations
 import time
 from datetime import UTC, datetime, timedelta, timezone
 
-from scrub.model.late import late
+from scrub.model.core.lazy_pattern import lazy_pattern
 
 _MONTHS = {name: number for number, name in enumerate("jan feb mar apr may jun jul aug sep oct nov dec".split(), 1)}
-_DATE = late(
+_DATE = lazy_pattern(
     r"(?:[A-Za-z]{3}, )? ?(\d{1,2}) ([A-Za-z]{3}) (\d{4}) (\d{2}):(\d{2})(?::(\d{2}))? ([+-])(\d{2})(\d{2})(?: \(.*\))?"
 )
 
@@ -65,4 +65,4 @@ def from_line_date(line: bytes) -> datetime | None:
         return None
 
 
-_ASCTIME = late(rb"[A-Z][a-z]{2} [A-Z][a-z]{2} +\d{1,2} \d\d:\d\d:\d\d \d{4}")
+_ASCTIME = lazy_pattern(rb"[A-Z][a-z]{2} [A-Z][a-z]{2} +\d{1,2} \d\d:\d\d:\d\d \d{4}")

@@ -18,19 +18,19 @@ from scrub.formats.mail.stored import Edit
 from scrub.formats.mail.wire import outgoing
 from scrub.formats.mail.words import ensure_one_line, phrase
 from scrub.formats.source import data_of
-from scrub.model.addresses import Address
-from scrub.model.declare import FileItem
-from scrub.model.files import FilePath
-from scrub.model.late import late
+from scrub.model.core.addresses import Address
+from scrub.model.core.declare import FileItem
+from scrub.model.core.files import FilePath
+from scrub.model.core.lazy_pattern import lazy_pattern
+from scrub.model.core.preferences import CURRENT
+from scrub.model.core.problem import Failure
+from scrub.model.core.sending import Outgoing
 from scrub.model.operations import as_file_name
-from scrub.model.preferences import CURRENT
-from scrub.model.problem import Failure
-from scrub.model.sending import Outgoing
 from scrub.store.patch import Borrowed, Effect, Patch, Piece
 
 #: Where drafts lie, beside the picked file.
 _FOLDER = "drafts"
-_BODY = late(r"<body\b[^>]*>", re.IGNORECASE)
+_BODY = lazy_pattern(r"<body\b[^>]*>", re.IGNORECASE)
 
 
 class Draft(OpenMessage):

@@ -9,10 +9,10 @@ from scrub.formats.mail.draft import Passed
 from scrub.formats.mail.out import Origin, Out
 from scrub.formats.mail.stored import Span
 from scrub.formats.source import Source, opened
-from scrub.model.declare import FileItem, Item, holds
-from scrub.model.messages import Message
-from scrub.model.outline import Contents
-from scrub.model.sending import Errand
+from scrub.model.core.declare import FileItem, Item, holds
+from scrub.model.core.outline import Contents
+from scrub.model.core.sending import OutboundTask
+from scrub.model.mail.messages import Message
 from scrub.store.patch import Copy, Effect, Patch
 
 
@@ -61,7 +61,7 @@ class MessageFile(PickedFile):
         return iter((self.message,))
 
     @property
-    def sends(self) -> Sequence[Errand]:
+    def sends(self) -> Sequence[OutboundTask]:
         """What is to be sent."""
         return self.out.sends
 

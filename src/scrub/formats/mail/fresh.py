@@ -7,12 +7,12 @@ from collections.abc import Sequence
 
 from scrub.formats.mail.draft import Draft, new_draft
 from scrub.formats.mail.out import Out
-from scrub.model.addresses import Address
-from scrub.model.declare import FileItem, Item
-from scrub.model.outline import Contents
-from scrub.model.problem import Failure
-from scrub.model.recorder import Changes, Recorder
-from scrub.model.sending import Errand
+from scrub.model.core.addresses import Address
+from scrub.model.core.declare import FileItem, Item
+from scrub.model.core.outline import Contents
+from scrub.model.core.problem import Failure
+from scrub.model.core.recorder import Changes, Recorder
+from scrub.model.core.sending import OutboundTask
 from scrub.store.patch import Effect
 
 
@@ -28,7 +28,7 @@ class FreshMessage(FileItem):
         self.message: Draft = new_draft(self, self.out, to, subject, text)
 
     @property
-    def sends(self) -> Sequence[Errand]:
+    def sends(self) -> Sequence[OutboundTask]:
         """What is to be sent."""
         return self.out.sends
 

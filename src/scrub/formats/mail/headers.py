@@ -7,18 +7,18 @@ from collections.abc import Callable, Iterable, Iterator, Mapping
 from functools import cache
 
 from scrub.formats.mail.words import decoded, unfolded
-from scrub.model.late import late
-from scrub.model.named import NamedTuple
+from scrub.model.core.lazy_pattern import lazy_pattern
+from scrub.model.core.named import NamedTuple
 
 #: Bytes that are read at first to find the end of the headers.
 _FIRST = 1 << 12
 #: Fields, folded ones whole, up to the first line that is none (RFC 5322, 2.2; spaces before the colon: 4.5.3). A line
 #: of a mailbox that was left before them (RFC 4155) belongs to none.
-_FIELDS = late(rb"(?:>?From [^\n]*\n)?(?:[!-9;-~]+[ \t]*:[^\n]*(?:\n[ \t][^\n]*)*(?:\n|\Z))*")
-_FIELD = late(rb"([!-9;-~]+)[ \t]*:([^\n]*(?:\n[ \t][^\n]*)*)(?:\n|\Z)")
+_FIELDS = lazy_pattern(rb"(?:>?From [^\n]*\n)?(?:[!-9;-~]+[ \t]*:[^\n]*(?:\n[ \t][^\n]*)*(?:\n|\Z))*")
+_FIELD = lazy_pattern(rb"([!-9;-~]+)[ \t]*:([^\n]*(?:\n[ \t][^\n]*)*)(?:\n|\Z)")
 
 
-class Found(NamedTuple):
+class FoundHeader(NamedTuple):
     """A field: where its value begins, after the colon, and ends, before the line end; where the whole field does."""
 
     start: int
@@ -42,28 +42,28 @@ class Headers:
         at = self.data.find(b"\n")
         return "\r\n" if at > 0 and self.data[at - 1 : at] == b"\r" else "\n"
 
-    def find(self, name: str) -> list[Found]:
+    def find(self, name: str) -> list[FoundHeader]:
         """The fields of a name, without regard to case."""
         data, word = self.data, name.lower().encode("ascii", "replace")
-        found: list[Found] = []
+        found: list[FoundHeader] = []
         start = self.low.find(b"\n" + word)
         while start >= 0:
             value = start + len(word)
             if data[value : value + 1] != b":":  # another one that begins like it, or spaces before the colon
                 return self.find_plainly(name)
             end = self._end(value)
-            found.append(Found(start, value + 1, end - (data[end - 1 : end] == b"\r"), min(end + 1, len(data))))
+            found.append(FoundHeader(start, value + 1, end - (data[end - 1 : end] == b"\r"), min(end + 1, len(data))))
             start = self.low.find(b"\n" + word, end)
         return found
 
-    def find_plainly(self, name: str) -> list[Found]:
+    def find_plainly(self, name: str) -> list[FoundHeader]:
         """The same for any header, by the grammar of the standard."""
         found = []
         for match in _named(name.lower()).finditer(self.data):
             value, stop = match.span(1)
             if stop > value and self.data[stop - 1 : stop] == b"\r":
                 stop -= 1
-            found.append(Found(match.start(), value, stop, match.end()))
+            found.append(FoundHeader(match.start(), value, stop, match.end()))
         return found
 
     @property

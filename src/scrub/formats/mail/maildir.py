@@ -8,9 +8,9 @@ from datetime import datetime
 
 from scrub.formats.mail.boxed import BoxMessage, LooseMailbox
 from scrub.formats.mail.out import Origin
-from scrub.model.declare import holds
-from scrub.model.problem import Failure, FileProblem
-from scrub.model.series import Series
+from scrub.model.core.declare import holds
+from scrub.model.core.problem import Failure, FileProblem
+from scrub.model.core.series import Series
 from scrub.store.disk import digest_of, only_files
 from scrub.store.patch import Borrowed, Effect, Patch, Piece
 

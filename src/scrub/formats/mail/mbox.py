@@ -14,18 +14,18 @@ from scrub.formats.mail.mbox_rules import ensure_own, flags_in, status_of
 from scrub.formats.mail.out import Origin, Out
 from scrub.formats.mail.stored import Span
 from scrub.formats.source import Source, opened
-from scrub.model.declare import holds
-from scrub.model.late import late
-from scrub.model.problem import FileProblem
-from scrub.model.sending import Errand
-from scrub.model.series import Series
+from scrub.model.core.declare import holds
+from scrub.model.core.lazy_pattern import lazy_pattern
+from scrub.model.core.problem import FileProblem
+from scrub.model.core.sending import OutboundTask
+from scrub.model.core.series import Series
 from scrub.store.patch import Copy, Effect, Patch, Piece
 
 #: Bytes that are looked through at once, and that are held while messages are read one after the other.
 _BLOCK = 1 << 22
 _WINDOW = 1 << 18
 #: A line that begins a message: who, and when in the form of the C library; a zone may be before the year or after.
-_START = late(rb"From [^\n]*?\b\d{1,2}:\d\d(?::\d\d)?\b[^\n]*\b\d{4}\b")
+_START = lazy_pattern(rb"From [^\n]*?\b\d{1,2}:\d\d(?::\d\d)?\b[^\n]*\b\d{4}\b")
 
 
 class MboxMessage(BoxMessage):
@@ -164,7 +164,7 @@ class MboxFile(PickedFile, OpenMailbox[MboxMessage]):
     # -- saving
 
     @property
-    def sends(self) -> Sequence[Errand]:
+    def sends(self) -> Sequence[OutboundTask]:
         """What is to be sent."""
         return self.out.sends
 

@@ -7,8 +7,8 @@ import re
 import time
 from datetime import datetime
 
-from scrub.model.late import late
-from scrub.model.problem import FileProblem
+from scrub.model.core.lazy_pattern import lazy_pattern
+from scrub.model.core.problem import FileProblem
 from scrub.store.inuse import is_mailbox
 
 #: The flags that mailboxes share.
@@ -19,8 +19,8 @@ _MORE = {ANSWERED: "A", FLAGGED: "F"}
 
 #: A line of a body that would begin a message, and one that was quoted so that it does not: each reader takes one sign
 #: off again.
-_UNQUOTED = late(rb"^(>*From )", re.MULTILINE)
-_QUOTED = late(rb"^>(>*From )", re.MULTILINE)
+_UNQUOTED = lazy_pattern(rb"^(>*From )", re.MULTILINE)
+_QUOTED = lazy_pattern(rb"^>(>*From )", re.MULTILINE)
 
 
 def quoted(octets: bytes) -> bytes:

@@ -12,14 +12,14 @@ from scrub.formats.mail.mbox_rules import quoted, unquoted
 from scrub.formats.mail.out import Mailed, Out
 from scrub.formats.mail.parts import Part, encoded, fits_plain
 from scrub.formats.mail.words import decoded, ensure_one_line, phrase
-from scrub.model.addresses import Address
-from scrub.model.amounts import Size
-from scrub.model.change import cut, visible
-from scrub.model.charsets import charset_known
-from scrub.model.files import FilePath
+from scrub.model.core.addresses import Address
+from scrub.model.core.amounts import Size
+from scrub.model.core.change import cut, visible
+from scrub.model.core.charsets import charset_known
+from scrub.model.core.files import FilePath
+from scrub.model.core.problem import Failure
+from scrub.model.core.text import Editing, edited, parted, shrunk
 from scrub.model.operations import as_file_name
-from scrub.model.problem import Failure
-from scrub.model.text import Editing, edited, parted, shrunk
 from scrub.store.patch import whole
 
 #: Characters of both sides of a header that are told whole.

@@ -11,11 +11,11 @@ from scrub.formats.beside import Beside
 from scrub.formats.mail.mbox_rules import ensure_own, from_line, is_mbox, quoted, status_of, unquoted
 from scrub.formats.mail.stored import StoredMessage
 from scrub.formats.source import Source
-from scrub.model.files import FilePath
-from scrub.model.named import NamedTuple
-from scrub.model.problem import Failure
-from scrub.model.required import required
-from scrub.model.sending import Outgoing
+from scrub.model.core.files import FilePath
+from scrub.model.core.named import NamedTuple
+from scrub.model.core.problem import Failure
+from scrub.model.core.required import required
+from scrub.model.core.sending import Outgoing
 from scrub.store.disk import only_files
 from scrub.store.inuse import ensure_free
 from scrub.store.patch import Borrowed, Copy, Effect, Patch, Piece, free_path, whole

@@ -10,8 +10,8 @@ from typing import TYPE_CHECKING
 
 from scrub.formats.mail.headers import Headers, headers_of
 from scrub.formats.mail.words import decoded
-from scrub.model.charsets import charset_known
-from scrub.model.late import late
+from scrub.model.core.charsets import charset_known
+from scrub.model.core.lazy_pattern import lazy_pattern
 
 if TYPE_CHECKING:
     from email.message import Message as Reader
@@ -230,8 +230,8 @@ def unencoded(body: bytes, encoding: str) -> bytes:
 
 
 #: A type as nearly all are written.
-_PLAIN_TYPE = late(r"([A-Za-z0-9-]+/[A-Za-z0-9.+-]+)(?=\s*(?:;|$))")
-_NO_BASE64 = late(rb"[^A-Za-z0-9+/=]+")
+_PLAIN_TYPE = lazy_pattern(r"([A-Za-z0-9-]+/[A-Za-z0-9.+-]+)(?=\s*(?:;|$))")
+_NO_BASE64 = lazy_pattern(rb"[^A-Za-z0-9+/=]+")
 
 
 def encoded(octets: bytes, encoding: str, line_end: bytes) -> bytes:
@@ -248,7 +248,7 @@ def encoded(octets: bytes, encoding: str, line_end: bytes) -> bytes:
 
 
 #: What mail programs would change at the start of a line (RFC 2049, 3).
-_LINE_START = late(rb"^(?:From |\.$)", re.MULTILINE)
+_LINE_START = lazy_pattern(rb"^(?:From |\.$)", re.MULTILINE)
 
 
 def fits_plain(octets: bytes) -> bool:

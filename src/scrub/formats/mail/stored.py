@@ -7,10 +7,10 @@ from collections.abc import Callable, Iterator, Mapping
 from scrub.formats.mail.headers import Headers, headers_of
 from scrub.formats.mail.parts import Part, parsed
 from scrub.formats.mail.words import unfolded
-from scrub.model.messages import Message
-from scrub.model.named import NamedTuple
-from scrub.model.problem import Failure
-from scrub.model.required import required
+from scrub.model.core.named import NamedTuple
+from scrub.model.core.problem import Failure
+from scrub.model.core.required import required
+from scrub.model.mail.messages import Message
 
 
 class Span(NamedTuple):

@@ -5,14 +5,14 @@ from __future__ import annotations
 from scrub.formats.mail.headers import Headers, parted, spliced
 from scrub.formats.mail.message import OpenMessage
 from scrub.formats.mail.parts import LONGEST_LINE
-from scrub.model.late import late
-from scrub.model.problem import Failure
-from scrub.model.sending import Outgoing
+from scrub.model.core.lazy_pattern import lazy_pattern
+from scrub.model.core.problem import Failure
+from scrub.model.core.sending import Outgoing
 
-_LINE_END = late(rb"\r\n|\r|\n")
+_LINE_END = lazy_pattern(rb"\r\n|\r|\n")
 
 #: What may be in no address on its way to a server.
-_STRANGE = late(r"[\s<>\x00-\x1f\x7f]")
+_STRANGE = lazy_pattern(r"[\s<>\x00-\x1f\x7f]")
 
 
 def outgoing(draft: OpenMessage) -> Outgoing:

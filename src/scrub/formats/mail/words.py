@@ -6,14 +6,14 @@ import binascii
 import re
 from collections.abc import Iterator
 
-from scrub.model.charsets import charset_known
-from scrub.model.late import late
-from scrub.model.problem import Failure
+from scrub.model.core.charsets import charset_known
+from scrub.model.core.lazy_pattern import lazy_pattern
+from scrub.model.core.problem import Failure
 
-_FOLD = late(rb"\r?\n(?=[ \t])")
-_ENCODED = late(r"=\?([!-<>@-~]+?)\?([bBqQ])\?([!->@-~]*)\?=")
+_FOLD = lazy_pattern(rb"\r?\n(?=[ \t])")
+_ENCODED = lazy_pattern(r"=\?([!-<>@-~]+?)\?([bBqQ])\?([!->@-~]*)\?=")
 #: What is between two encoded words and is not a part of the text (RFC 2047, 6.2).
-_BETWEEN = late(r"[ \t\r\n]*")
+_BETWEEN = lazy_pattern(r"[ \t\r\n]*")
 
 
 def unfolded(value: bytes) -> str:

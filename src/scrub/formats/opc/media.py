@@ -12,8 +12,8 @@ from scrub.formats.opc.parts import Parts
 from scrub.formats.opc.relationships import Relationship, relationships, source_of
 from scrub.formats.spans import RELATIONSHIPS, Span, Splice
 from scrub.formats.zip import Package
-from scrub.model.amounts import Length
-from scrub.model.problem import Failure
+from scrub.model.core.amounts import Length
+from scrub.model.core.problem import Failure
 
 _RELATION = f"{RELATIONSHIPS}/image"
 #: The units of a drawing in a centimetre (ISO/IEC 29500-1, 20.1.2.1).

@@ -12,7 +12,7 @@ from scrub.formats.packing import Maker
 from scrub.formats.part_tree import part_tree
 from scrub.formats.spans import Span, Splice, ended, escaped, parse, set_attributes, spliced
 from scrub.formats.zip import Package
-from scrub.model.problem import Failure
+from scrub.model.core.problem import Failure
 
 _TYPES = "[Content_Types].xml"
 _STRICT = "http://purl.oclc.org/ooxml/"

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from functools import partial
 
-from scrub.formats.kept import Kept
+from scrub.formats.kept import LazyPiece
 from scrub.formats.opc.parts import Parts
 from scrub.formats.opc.relationships import relationships
 from scrub.formats.part_tree import part_tree
@@ -35,7 +35,7 @@ class CoreProperties:
 
     def __init__(self, package: Package) -> None:
         self.package = package
-        self._kept = {name: Kept(partial(self._read, name)) for name in _PROPERTIES}
+        self._kept = {name: LazyPiece(partial(self._read, name)) for name in _PROPERTIES}
 
     def _part(self) -> str | None:
         found = [each.target for each in relationships(self.package, "").values() if each.type == "core-properties"]

@@ -6,7 +6,7 @@ import posixpath
 
 from scrub.formats.part_tree import part_tree
 from scrub.formats.zip import Package
-from scrub.model.named import NamedTuple
+from scrub.model.core.named import NamedTuple
 
 
 class Relationship(NamedTuple):

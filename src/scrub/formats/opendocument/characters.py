@@ -5,9 +5,9 @@ from __future__ import annotations
 import re
 
 from scrub.formats.xmltext import escaped_text
-from scrub.model.late import late
+from scrub.model.core.lazy_pattern import lazy_pattern
 
-_SPECIAL = late(r"( {2,}|[\t\n]| )")
+_SPECIAL = lazy_pattern(r"( {2,}|[\t\n]| )")
 
 
 def written(text: str, prefix: str) -> str:

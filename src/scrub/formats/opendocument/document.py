@@ -30,7 +30,7 @@ from scrub.formats.opendocument.read import (
     TABLE,
     TEXT,
     XLINK,
-    Piece,
+    SpanPiece,
     is_paragraph,
     of,
     paragraphs_of,
@@ -48,9 +48,9 @@ from scrub.formats.texts.marks import Mark
 from scrub.formats.texts.stories import Stories
 from scrub.formats.texts.tables import DocumentRows
 from scrub.formats.zip import Package
-from scrub.model.paragraphs import PlaceInDocument
-from scrub.model.problem import Failure, counted
-from scrub.model.records import Table
+from scrub.model.cells.records import Table
+from scrub.model.core.problem import Failure, counted
+from scrub.model.texts.paragraphs import PlaceInDocument
 from scrub.store.patch import Effect, Patch
 
 _STYLES = "styles.xml"
@@ -198,7 +198,7 @@ class OpenText(PickedFile, DescribedFile, RecordingText):
         """The paragraph of a part that something is in, or after."""
         return self._stories.paragraph_at(part, place)
 
-    def between(self, part: TextPart, start: int, end: int) -> Iterator[tuple[TextParagraph, Sequence[Piece]]]:
+    def between(self, part: TextPart, start: int, end: int) -> Iterator[tuple[TextParagraph, Sequence[SpanPiece]]]:
         """The paragraphs between two places of a part, each with its pieces there."""
         return self._stories.between(part, start, end)
 

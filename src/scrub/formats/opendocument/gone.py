@@ -7,7 +7,7 @@ from itertools import pairwise
 
 from scrub.formats.opendocument.paragraph import TextParagraph
 from scrub.formats.opendocument.tracking import TextTracking
-from scrub.model.problem import Failure
+from scrub.model.core.problem import Failure
 
 
 def mark_gone(every: Sequence[TextParagraph], tracking_of: Callable[[TextParagraph], TextTracking]) -> None:

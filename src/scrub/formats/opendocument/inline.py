@@ -13,12 +13,12 @@ from scrub.formats.opendocument.read import FO, STYLE, TEXT, XLINK, alive, attri
 from scrub.formats.spans import Span, Splice, whole
 from scrub.formats.texts.placed import Placed, PlacedBookmark, ensure_other
 from scrub.formats.xmltext import escaped_text, text_of
-from scrub.model.amounts import Length, number_text
-from scrub.model.change import cut
-from scrub.model.inline import MOST_TEXT_COLUMNS, Field, Link, Section, ensure_address
-from scrub.model.printing import Orientation
-from scrub.model.problem import Failure
-from scrub.model.values import fold
+from scrub.model.core.amounts import Length, number_text
+from scrub.model.core.change import cut
+from scrub.model.core.printing import Orientation
+from scrub.model.core.problem import Failure
+from scrub.model.core.values import fold
+from scrub.model.texts.inline import MOST_TEXT_COLUMNS, Field, Link, Section, ensure_address
 
 #: Styles of characters that show where a link is; without the link they would mislead.
 _OF_LINKS = frozenset(("internet link", "visited internet link"))

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from decimal import Decimal
 
-from scrub.model.late import late
+from scrub.model.core.lazy_pattern import lazy_pattern
 
-_LENGTH = late(r"(-?(?:\d+(?:\.\d*)?|\.\d+))(cm|mm|in|pt|pc|px)")
+_LENGTH = lazy_pattern(r"(-?(?:\d+(?:\.\d*)?|\.\d+))(cm|mm|in|pt|pc|px)")
 _CENTIMETRES = {
     "cm": Decimal(1), "mm": Decimal("0.1"), "in": Decimal("2.54"), "pt": Decimal("2.54") / 72,
     "pc": Decimal("2.54") / 6, "px": Decimal("2.54") / 96,

@@ -17,14 +17,14 @@ from scrub.formats.opendocument.lengths import centimetres
 from scrub.formats.opendocument.read import FO, OFFICE, STYLE, SVG, TEXT, attribute, of, style_name, value
 from scrub.formats.spans import Span, Splice, ended, escaped, set_attributes, spliced, tag_end
 from scrub.formats.texts.styles import style_named
-from scrub.model.amounts import Length, number_text
-from scrub.model.frames import TextAlignment
-from scrub.model.late import late
-from scrub.model.problem import Failure
-from scrub.model.text import Looks
+from scrub.model.core.amounts import Length, number_text
+from scrub.model.core.lazy_pattern import lazy_pattern
+from scrub.model.core.problem import Failure
+from scrub.model.core.text import Looks
+from scrub.model.texts.paragraph_format import TextAlignment
 
 _UNSAID = object()
-_PERCENT = late(r"\d{1,4}(?:\.\d{1,4})?%")
+_PERCENT = lazy_pattern(r"\d{1,4}(?:\.\d{1,4})?%")
 #: What a style says of itself, as pairs of a namespace and a name, with the value.
 Said = Mapping[tuple[str, str], str]
 _SCRIPTS = ("", "-asian", "-complex")

@@ -15,8 +15,8 @@ from scrub.formats.opendocument.looks import TextLooks, checked, ensure_frame
 from scrub.formats.opendocument.read import (
     MOST_LEVELS,
     TEXT,
-    Piece,
     Read,
+    SpanPiece,
     attribute,
     margins_in,
     of,
@@ -28,12 +28,12 @@ from scrub.formats.opendocument.tracking import TextTracking, bare, open_tag
 from scrub.formats.opendocument.write import ParagraphWriter, explicit
 from scrub.formats.spans import Span, Splice, escaped, spliced, whole, with_attributes
 from scrub.formats.texts.pieced import PiecedDocument, PiecedParagraph
-from scrub.model.lines_of_text import Line
-from scrub.model.once import once
-from scrub.model.paragraphs import PlaceInDocument
-from scrub.model.problem import Failure
-from scrub.model.required import required
-from scrub.model.text import Edit, Looks, Stretches
+from scrub.model.core.lazy_property import lazy_property
+from scrub.model.core.problem import Failure
+from scrub.model.core.required import required
+from scrub.model.core.text import Edit, Looks, Stretches
+from scrub.model.texts.lines_of_text import Line
+from scrub.model.texts.paragraphs import PlaceInDocument
 
 #: Where the mark of a following insertion is put.
 _NEXT = "\0"
@@ -70,13 +70,13 @@ class TextHome(PiecedDocument):
         """Those with paragraphs."""
         raise NotImplementedError
 
-    @once
+    @lazy_property
     @required
     def styles(self) -> TextStyles:
         """Its styles."""
         raise NotImplementedError
 
-    @once
+    @lazy_property
     @required
     def text_looks(self) -> TextLooks:
         """How its words and paragraphs look."""
@@ -87,7 +87,7 @@ class TextHome(PiecedDocument):
         """How many lists a paragraph is in; None for none."""
         raise NotImplementedError
 
-    @once
+    @lazy_property
     @required
     def tracking(self) -> TextTracking:
         """Who records changes in it."""
@@ -149,24 +149,24 @@ class TextParagraph(PiecedParagraph):
             return self._given[1]
         return whole(value(self.span, "outline-level") or "1", MOST_LEVELS) if self.span.name == "h" else None
 
-    @once
+    @lazy_property
     def _read(self) -> Read:
         span = self.span
         return span.read() if isinstance(span, FoundParagraph) else read_paragraph(self.part.data, span)
 
-    @once
+    @lazy_property
     def stretches(self) -> Stretches:
         """What it says, while it is edited."""
         self._is_read = True
         return Stretches(self._read.text)
 
-    @once
+    @lazy_property
     def fixed(self) -> str:
         """What of it must stay."""
         return self._read.fixed
 
-    @once
-    def pieces(self) -> Sequence[Piece]:
+    @lazy_property
+    def pieces(self) -> Sequence[SpanPiece]:
         """What its characters are in."""
         return self._read.pieces
 
@@ -269,7 +269,7 @@ class TextParagraph(PiecedParagraph):
             chain = piece.chain if piece is not None else ()
             yield self._looks.of(self.part.name, chain, self._style, word, other)
 
-    def look_of(self, piece: Piece | None) -> object:
+    def look_of(self, piece: SpanPiece | None) -> object:
         """The styles of what it is in."""
         return tuple(value(each, "style-name") for each in piece.chain) if piece is not None else ()
 

@@ -18,7 +18,7 @@ from scrub.formats.spans import Span, Splice, ended, escaped, spliced
 from scrub.formats.texts.placed import PlacedPicture
 from scrub.formats.xmltext import escaped_text, text_of
 from scrub.formats.zip import Package
-from scrub.model.amounts import Length, hundredths
+from scrub.model.core.amounts import Length, hundredths
 
 _MANIFEST = "META-INF/manifest.xml"
 

@@ -7,7 +7,7 @@ from collections.abc import Callable, Sequence
 from scrub.formats.opendocument.paragraph import TextHome, TextParagraph, TextPart
 from scrub.formats.opendocument.read import TEXT, attribute
 from scrub.formats.spans import Span, Splice
-from scrub.model.named import NamedTuple
+from scrub.model.core.named import NamedTuple
 
 
 class TextPlace(NamedTuple):

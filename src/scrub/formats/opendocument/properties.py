@@ -6,14 +6,14 @@ import os
 from collections.abc import Callable, Iterator
 from functools import partial
 
-from scrub.formats.kept import Kept
+from scrub.formats.kept import LazyPiece
 from scrub.formats.opendocument.read import DUBLIN, META, OFFICE, of
 from scrub.formats.part_tree import part_tree
 from scrub.formats.spans import Span, Splice, spliced
 from scrub.formats.text_elements import text_splices
 from scrub.formats.xmltext import text_of
 from scrub.formats.zip import Package
-from scrub.model.problem import Failure
+from scrub.model.core.problem import Failure
 
 _META = "meta.xml"
 #: Those that can be set, with their namespace and the name of their element.
@@ -28,7 +28,9 @@ class TextProperties:
 
     def __init__(self, package: Package) -> None:
         self._package = package
-        self._kept: dict[str, Kept[str | None]] = {name: Kept(partial(self._read, name)) for name in _PROPERTIES}
+        self._kept: dict[str, LazyPiece[str | None]] = {
+            name: LazyPiece(partial(self._read, name)) for name in _PROPERTIES
+        }
 
     def _read(self, name: str) -> str | None:
         if _META not in self._package.members:

@@ -5,11 +5,11 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 
-from scrub.formats.spans import Found, Span, whole
+from scrub.formats.spans import FoundSpan, Span, whole
 from scrub.formats.texts.paragraph import ATOM
 from scrub.formats.xmltext import plain_text, text_of
-from scrub.model.late import late
-from scrub.model.named import NamedTuple
+from scrub.model.core.lazy_pattern import lazy_pattern
+from scrub.model.core.named import NamedTuple
 
 _NAME = "urn:oasis:names:tc:opendocument:xmlns:"
 #: Levels of headings (19.844).
@@ -30,10 +30,10 @@ _NOTHING = frozenset((
     "alphabetical-index-mark", "alphabetical-index-mark-start", "alphabetical-index-mark-end", "user-index-mark",
     "user-index-mark-start", "user-index-mark-end",
 ))  # fmt: skip
-_BLANKS = late("[ \t\r\n]+")
+_BLANKS = lazy_pattern("[ \t\r\n]+")
 
 
-class Piece(NamedTuple):
+class SpanPiece(NamedTuple):
     """What some characters of a paragraph are in: bytes of its part from `begin` to `end`."""
 
     start: int  # its first character in the paragraph
@@ -49,7 +49,7 @@ class Read(NamedTuple):
 
     text: str
     fixed: str
-    pieces: tuple[Piece, ...]
+    pieces: tuple[SpanPiece, ...]
 
 
 def of(span: Span, uri: str, name: str) -> bool:
@@ -80,13 +80,13 @@ class Characters:
 
     def __init__(self, data: bytes) -> None:
         self._data = data
-        self._found: list[Piece] = []
+        self._found: list[SpanPiece] = []
         self._marks: list[str] = []
         self._blank = True  # whether a space that comes now is left out: at the start, or after another
         self._at = 0
 
     def _add(self, text: str, begin: int, end: int, is_data: bool, chain: tuple[Span, ...], mark: str = " ") -> None:
-        self._found.append(Piece(self._at, text, begin, end, is_data, chain))
+        self._found.append(SpanPiece(self._at, text, begin, end, is_data, chain))
         self._marks.append(mark)
         self._at += len(text)
 
@@ -172,7 +172,7 @@ def paragraphs_of(root: Span) -> Iterator[tuple[Span, str, Span]]:
             continue
         if is_paragraph(span):
             yield span, place, around
-            for held, kind in reversed([] if isinstance(span, Found) else list(_held(span))):
+            for held, kind in reversed([] if isinstance(span, FoundSpan) else list(_held(span))):
                 waiting += [(each, kind, held) for each in reversed(held.children)]
             continue
         if of(span, OFFICE, "annotation"):
@@ -195,7 +195,7 @@ def alive(root: Span) -> Iterator[Span]:
         if of(span, TEXT, "tracked-changes") or of(span, OFFICE, "annotation"):
             continue
         yield span
-        if not isinstance(span, Found):
+        if not isinstance(span, FoundSpan):
             waiting += reversed(span.children)
 
 

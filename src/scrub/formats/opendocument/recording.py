@@ -5,13 +5,13 @@ from __future__ import annotations
 from collections.abc import Iterator
 from functools import cached_property
 
-from scrub.formats.kept import Kept as FromFile
+from scrub.formats.kept import LazyPiece as FromFile
 from scrub.formats.opendocument.paragraph import TextHome, TextParagraph, TextPart
 from scrub.formats.opendocument.read import OFFICE, TEXT, of, value
 from scrub.formats.opendocument.tracking import TextTracking, numbers_for
 from scrub.formats.spans import Span, Splice
 from scrub.formats.xmltext import is_on
-from scrub.model.preferences import CURRENT
+from scrub.model.core.preferences import CURRENT
 
 CONTENT = "content.xml"
 

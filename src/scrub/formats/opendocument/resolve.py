@@ -7,9 +7,9 @@ from collections.abc import Iterator, Mapping, Sequence
 from scrub.formats.opendocument.found import parse_text
 from scrub.formats.opendocument.read import OFFICE, TABLE, TEXT, Read, is_paragraph, of, read_paragraph, value
 from scrub.formats.opendocument.write import explicit
-from scrub.formats.spans import Found, NotReadable, Span, Splice, outside, spliced
-from scrub.model.named import NamedTuple
-from scrub.model.problem import Failure
+from scrub.formats.spans import FoundSpan, NotReadable, Span, Splice, outside, spliced
+from scrub.model.core.named import NamedTuple
+from scrub.model.core.problem import Failure
 
 _MARKS = ("change", "change-start", "change-end")
 #: What can be between two paragraphs that a deletion brings back.
@@ -66,7 +66,7 @@ def marks_in(root: Span) -> dict[str, dict[str, Mark]]:
         span, above = waiting.pop()
         if span.uri == TEXT and span.name in _MARKS:
             found.setdefault(value(span, "change-id") or "", {}).setdefault(span.name, Mark(span, above))
-        if not isinstance(span, Found):
+        if not isinstance(span, FoundSpan):
             waiting += [(each, (*above, span)) for each in reversed(span.children)]
     return found
 

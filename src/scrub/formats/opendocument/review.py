@@ -15,10 +15,10 @@ from scrub.formats.spans import Span, Splice
 from scrub.formats.texts.placed import Placed
 from scrub.formats.texts.stories import Stories
 from scrub.formats.xmltext import moment, text_of
-from scrub.model.change import cut
 from scrub.model.comments import Comment
-from scrub.model.problem import Failure
-from scrub.model.recorded import ChangeSort, RecordedChange
+from scrub.model.core.change import cut
+from scrub.model.core.problem import Failure
+from scrub.model.texts.recorded import ChangeSort, RecordedChange
 
 _SORTS = {
     "insertion": ChangeSort.INSERTION, "deletion": ChangeSort.DELETION, "format-change": ChangeSort.FORMAT,

@@ -7,8 +7,8 @@ from collections.abc import Iterable
 from scrub.formats.opendocument.read import MOST_LEVELS, STYLE, of, style_name, value
 from scrub.formats.spans import Span, whole
 from scrub.formats.texts.styles import style_named
-from scrub.model.problem import Failure
-from scrub.model.values import fold
+from scrub.model.core.problem import Failure
+from scrub.model.core.values import fold
 
 
 class TextStyles:

@@ -9,8 +9,8 @@ from scrub.formats.opendocument.characters import written
 from scrub.formats.opendocument.read import OFFICE, TABLE, is_paragraph, of, value
 from scrub.formats.spans import Span, Splice, set_attributes, whole, with_attributes
 from scrub.formats.texts.arranged import ArrangedTable
-from scrub.model.area import MOST_COLUMNS
-from scrub.model.problem import Failure
+from scrub.model.core.area import MOST_COLUMNS
+from scrub.model.core.problem import Failure
 
 _GROUPS = ("table-header-rows", "table-rows", "table-row-group")
 

@@ -12,9 +12,9 @@ from scrub.formats.opendocument.characters import written
 from scrub.formats.opendocument.read import DUBLIN, OFFICE, TEXT, of
 from scrub.formats.spans import Namespaces, Span, Splice, with_attributes
 from scrub.formats.xmltext import escaped_text
-from scrub.model.late import late
+from scrub.model.core.lazy_pattern import lazy_pattern
 
-_ID = late(rb'"ct(\d{1,12})"')
+_ID = lazy_pattern(rb'"ct(\d{1,12})"')
 
 
 class TextTracking:

@@ -7,13 +7,13 @@ from itertools import groupby, takewhile
 
 from scrub.formats.opendocument.characters import written
 from scrub.formats.opendocument.found import FoundParagraph, read_plain
-from scrub.formats.opendocument.read import TEXT, Piece, of, read_paragraph
+from scrub.formats.opendocument.read import TEXT, SpanPiece, of, read_paragraph
 from scrub.formats.opendocument.tracking import TextTracking, open_tag
 from scrub.formats.spans import Span, Splice, parse_element, spliced
 from scrub.formats.texts.marks import are_marked, around, bare
 from scrub.formats.texts.paragraph import ATOM
 from scrub.formats.texts.pieces import Pieces
-from scrub.model.text import Fresh, Kept, Looks, Stretches
+from scrub.model.core.text import Fresh, Kept, Looks, Stretches
 
 #: A text, the number of the piece whose look it has, and what was set since.
 _Words = tuple[str, int, Looks]
@@ -28,7 +28,7 @@ class ParagraphWriter:
         self,
         data: bytes,
         paragraph: Span,
-        pieces: Sequence[Piece],
+        pieces: Sequence[SpanPiece],
         stretches: Stretches,
         style_of: Callable[[Looks], str],
     ) -> None:
@@ -162,7 +162,7 @@ class ParagraphWriter:
                 ]
                 yield Splice(piece.begin, piece.end, "".join(made).encode())
 
-    def _may_collapse(self, piece: Piece) -> bool:
+    def _may_collapse(self, piece: SpanPiece) -> bool:
         """Whether spaces of a piece depend on what is beside it."""
         return piece.is_data and self.data[piece.begin : piece.end] != written(piece.text, self.prefix).encode()
 

@@ -14,8 +14,8 @@ from scrub.formats.pdf.boxes import pages_of
 from scrub.formats.pdf.images import Drawn, drawn_all
 from scrub.formats.pdf.update import real
 from scrub.formats.source import data_of
-from scrub.model.pdf import OnPaper
-from scrub.model.problem import Failure
+from scrub.model.core.problem import Failure
+from scrub.model.pages.pdf import OnPaper
 
 #: Paper in points.
 _PAPER = {

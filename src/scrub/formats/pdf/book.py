@@ -20,7 +20,7 @@ from scrub.formats.pdf.boxes import pages_of
 from scrub.formats.pdf.foreign import drawn_page
 from scrub.formats.pdf.images import drawn
 from scrub.formats.pdf.objects import fields_of, held, is_signature
-from scrub.formats.pdf.outline import Entry, Outline
+from scrub.formats.pdf.outline import Outline, OutlineEntry
 from scrub.formats.pdf.outline_item import OpenOutlineItem
 from scrub.formats.pdf.page import OpenPage
 from scrub.formats.pdf.rewrite import Rewriting, new_with
@@ -28,11 +28,11 @@ from scrub.formats.pdf.stamps import Drawing, Stamping, TextStamp
 from scrub.formats.pdf.text import Words
 from scrub.formats.pdf.update import Section, dictionary
 from scrub.formats.source import FreshSource, Source, data_of, opened
-from scrub.model.declare import FileItem
-from scrub.model.files import FilePath, ensure_file_name, placed
-from scrub.model.pdf import OnPaper, Page, Pdf
-from scrub.model.problem import Failure, WrongPassword
-from scrub.model.values import Secret
+from scrub.model.core.declare import FileItem
+from scrub.model.core.files import FilePath, ensure_file_name, placed
+from scrub.model.core.problem import Failure, WrongPassword
+from scrub.model.core.values import Secret
+from scrub.model.pages.pdf import OnPaper, Page, Pdf
 from scrub.store.patch import Copy, Effect, Patch, Piece, free_path, release, whole
 
 #: The entries of the document's information (14.3.3), by the word of the field.
@@ -208,7 +208,7 @@ class PdfFile(PickedFile, DescribedFile, Pdf):
             self._outline = Outline(self._own(), numbers)
         return self._outline
 
-    def pages_under(self, entry: Entry) -> list[Page]:
+    def pages_under(self, entry: OutlineEntry) -> list[Page]:
         """The pages from that of an entry of the outline to the next entry that does not lie below it."""
         if entry.page is None:
             raise Failure(f'"{entry.said}" points to no page')

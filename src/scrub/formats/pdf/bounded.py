@@ -8,7 +8,7 @@ from collections.abc import Iterable
 from typing import Any
 
 from scrub.formats.images.needed import needed, told_as_damage
-from scrub.model.problem import Failure
+from scrub.model.core.problem import Failure
 
 #: The most bytes that the content of a page comes to, and what is packed in ways that can only be unpacked whole.
 MOST_CONTENT, _MOST_OLD = 64_000_000, 100_000

@@ -6,8 +6,8 @@ from typing import Any
 
 from scrub.formats.images.needed import needed
 from scrub.formats.pdf.objects import held, listed, number_of
-from scrub.model.named import NamedTuple
-from scrub.model.problem import Failure
+from scrub.model.core.named import NamedTuple
+from scrub.model.core.problem import Failure
 
 #: What pages take from the nodes above them (7.7.3.4).
 _INHERITED = ("/MediaBox", "/CropBox", "/Rotate", "/Resources")
@@ -15,7 +15,7 @@ _INHERITED = ("/MediaBox", "/CropBox", "/Rotate", "/Resources")
 _DEEPEST, _MOST = 100, 50_000
 
 
-class Found(NamedTuple):
+class FoundPage(NamedTuple):
     """A page in the tree: its dictionary, and what it takes from above, the nearest first."""
 
     page: Any
@@ -26,9 +26,9 @@ class Found(NamedTuple):
         return self.page.get(name, self.inherited.get(name))
 
 
-def pages_of(pdf: Any) -> list[Found]:
+def pages_of(pdf: Any) -> list[FoundPage]:
     """The pages in order. Raises `Failure` for a tree in a circle, or one with a page in it twice."""
-    found: list[Found] = []
+    found: list[FoundPage] = []
     seen: set[tuple[int, int]] = set()
     waiting: list[tuple[Any, dict[str, Any], int]] = [(held(pdf.trailer.Root, "/Pages"), {}, 0)]
     while waiting:
@@ -46,7 +46,7 @@ def pages_of(pdf: Any) -> list[Found]:
             kids = [each for each in listed(node, "/Kids") if isinstance(each, needed("pikepdf").Dictionary)]
             waiting += [(each, inherited, depth + 1) for each in reversed(kids)]
         elif node.is_indirect:
-            found.append(Found(node, above))
+            found.append(FoundPage(node, above))
         else:
             raise Failure("one of its pages is not a separate object")
     return found
@@ -90,7 +90,7 @@ class Seen(NamedTuple):
 _USUAL = (0.0, 0.0, 612.0, 792.0)
 
 
-def seen(found: Found, turn: int | None = None) -> Seen:
+def seen(found: FoundPage, turn: int | None = None) -> Seen:
     """How a page is seen; `turn` is another turn than its own."""
     media = _box(found.get("/MediaBox")) or _USUAL
     crop = _box(found.get("/CropBox")) or media
@@ -101,7 +101,7 @@ def seen(found: Found, turn: int | None = None) -> Seen:
     return Seen(*box, own_turn(found) if turn is None else turn, unit)
 
 
-def own_turn(found: Found) -> int:
+def own_turn(found: FoundPage) -> int:
     """By how much a page is turned to the right."""
     return int(number_of(found.get("/Rotate")) or 0) % 360 // 90 * 90
 

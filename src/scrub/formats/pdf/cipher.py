@@ -7,7 +7,7 @@ from typing import Any
 
 from scrub.formats.images.needed import needed
 from scrub.formats.pdf.objects import held, whole_number
-from scrub.model.problem import Failure
+from scrub.model.core.problem import Failure
 
 
 class Cipher:

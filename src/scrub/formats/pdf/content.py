@@ -7,8 +7,8 @@ from collections.abc import Iterator
 from typing import Any
 
 from scrub.formats.images.needed import needed, told_as_damage
-from scrub.model.named import NamedTuple
-from scrub.model.problem import Failure
+from scrub.model.core.named import NamedTuple
+from scrub.model.core.problem import Failure
 
 _TEXT = rb"\((?:[^()\\]|\\(?:.|\Z))*+(?:\)|\Z)|%[^\r\n]*+"
 _TEXTS = re.compile(_TEXT + rb"|<[0-9A-Fa-f\s]*>", re.DOTALL)

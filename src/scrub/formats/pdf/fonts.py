@@ -9,8 +9,8 @@ from functools import lru_cache
 from scrub.formats.images.needed import needed
 from scrub.formats.images.system_fonts import fonts
 from scrub.formats.pdf.update import Section, dictionary
-from scrub.model.named import NamedTuple
-from scrub.model.problem import Failure
+from scrub.model.core.named import NamedTuple
+from scrub.model.core.problem import Failure
 
 #: How wide the characters of Helvetica are, in thousandths of their size, from the space on; those of Windows-1252.
 _WIDTHS = (

@@ -7,12 +7,12 @@ from typing import Any
 
 from scrub.formats.images.needed import needed, told_as_damage
 from scrub.formats.pdf.bounded import ensure_bounded, unpacked
-from scrub.formats.pdf.boxes import Found, pages_of, seen
+from scrub.formats.pdf.boxes import FoundPage, pages_of, seen
 from scrub.formats.pdf.content import balance, streams_of
 from scrub.formats.pdf.images import UPRIGHT
 from scrub.formats.pdf.update import Section, dictionary, real
-from scrub.model.named import NamedTuple
-from scrub.model.problem import Failure
+from scrub.model.core.named import NamedTuple
+from scrub.model.core.problem import Failure
 
 #: The most objects, and bytes of streams, that a stamp brings along.
 _MOST_OBJECTS, _MOST_BYTES = 50_000, 200_000_000
@@ -22,7 +22,7 @@ class DrawnPage(NamedTuple):
     """The first page of a file, and how large it is in points of paper."""
 
     pdf: Any
-    found: Found
+    found: FoundPage
     content: bytes
     size: tuple[float, float]
     matrix: tuple[int, int, int, int, int, int] = UPRIGHT

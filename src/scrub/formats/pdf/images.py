@@ -12,8 +12,8 @@ from scrub.formats.images.needed import needed, told_as_damage
 from scrub.formats.images.segments import frame_of, segments
 from scrub.formats.images.size import MOST_POINTS, ensure_few_points
 from scrub.formats.pdf.update import Section
-from scrub.model.named import NamedTuple
-from scrub.model.problem import Failure
+from scrub.model.core.named import NamedTuple
+from scrub.model.core.problem import Failure
 
 #: The most pages of one picture.
 MOST_FRAMES = 500

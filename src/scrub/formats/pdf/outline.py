@@ -10,14 +10,14 @@ from typing import Any
 from scrub.formats.images.needed import needed, told_as_damage
 from scrub.formats.pdf.objects import held, whole_number
 from scrub.formats.pdf.update import Section, dictionary
-from scrub.model.problem import Failure
+from scrub.model.core.problem import Failure
 
 #: Levels of entries below each other, and entries of a file.
 _DEEPEST, _MOST = 50, 100_000
 
 
 @dataclass(eq=False)
-class Entry:
+class OutlineEntry:
     """One entry. `title` is another one that it gets; `gone` tells that it goes, with what is below it."""
 
     found: Any
@@ -25,14 +25,14 @@ class Entry:
     page: int | None
     title: str | None = None
     gone: bool = False
-    below: list[Entry] = of(default_factory=list)
+    below: list[OutlineEntry] = of(default_factory=list)
 
     @property
     def said(self) -> str:
         """What it says."""
         return self.title if self.title is not None else str(self.found.get("/Title", ""))
 
-    def every(self) -> Iterator[Entry]:
+    def every(self) -> Iterator[OutlineEntry]:
         """Itself and all below it that stay."""
         if not self.gone:
             yield self
@@ -52,19 +52,19 @@ class Outline:
             self._target = _targets(pdf, numbers)
             self.top = list(self._entries(self._root, 1))
 
-    def _entries(self, holder: Any, level: int) -> Iterator[Entry]:
+    def _entries(self, holder: Any, level: int) -> Iterator[OutlineEntry]:
         pikepdf = needed("pikepdf")
         item = holder.get("/First")
         while isinstance(item, pikepdf.Dictionary) and item.is_indirect and item.objgen not in self._seen:
             self._seen.add(item.objgen)
             if len(self._seen) > _MOST or level > _DEEPEST:
                 return
-            entry = Entry(item, level, self._target(item))
+            entry = OutlineEntry(item, level, self._target(item))
             entry.below = list(self._entries(item, level + 1))
             yield entry
             item = item.get("/Next")
 
-    def every(self) -> list[Entry]:
+    def every(self) -> list[OutlineEntry]:
         """The entries that stay, from the first to the last."""
         return [each for entry in self.top for each in entry.every()]
 
@@ -87,7 +87,11 @@ class Outline:
             section.put(dictionary(entries), number, generation)
 
     def _write_below(
-        self, section: Section, holder: Any, entries: list[Entry], changed: dict[tuple[int, int], dict[str, bytes]]
+        self,
+        section: Section,
+        holder: Any,
+        entries: list[OutlineEntry],
+        changed: dict[tuple[int, int], dict[str, bytes]],
     ) -> None:
         def put(found: Any, links: dict[str, Any], said: dict[str, bytes], instead: tuple[str, ...]) -> None:
             if not found.is_indirect:
@@ -115,11 +119,11 @@ class Outline:
             self._write_below(section, entry.found, entry.below, changed)
 
 
-def _fewer_below(entries: list[Entry]) -> bool:
+def _fewer_below(entries: list[OutlineEntry]) -> bool:
     return any(each.gone or _fewer_below(each.below) for each in entries)
 
 
-def _open_below(entry: Entry) -> int:
+def _open_below(entry: OutlineEntry) -> int:
     """How many entries below one are shown when it is."""
     if whole_number(entry.found, "/Count") <= 0:
         return 0

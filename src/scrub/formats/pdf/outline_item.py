@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from typing import Protocol
 
-from scrub.formats.pdf.outline import Entry
-from scrub.model.declare import FileItem
-from scrub.model.files import FilePath
-from scrub.model.pdf import OutlineItem, Page, as_name
+from scrub.formats.pdf.outline import OutlineEntry
+from scrub.model.core.declare import FileItem
+from scrub.model.core.files import FilePath
+from scrub.model.pages.pdf import OutlineItem, Page, as_name
 
 
 class Holder(Protocol):
@@ -20,7 +20,7 @@ class Holder(Protocol):
     def ensure_open(self) -> None:
         """Raises `Failure` where the PDF cannot be changed."""
 
-    def pages_under(self, entry: Entry) -> list[Page]:
+    def pages_under(self, entry: OutlineEntry) -> list[Page]:
         """The pages of which an entry is the heading."""
 
     def save_some(self, pages: list[Page], name: str, to: FilePath | None) -> None:
@@ -30,7 +30,7 @@ class Holder(Protocol):
 class OpenOutlineItem(OutlineItem):
     """An entry, to be given another title or removed."""
 
-    def __init__(self, holder: Holder, entry: Entry) -> None:
+    def __init__(self, holder: Holder, entry: OutlineEntry) -> None:
         self._holder, self._entry = holder, entry
 
     @property

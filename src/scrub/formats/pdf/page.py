@@ -7,16 +7,16 @@ from decimal import Decimal
 from typing import TYPE_CHECKING, Protocol
 
 from scrub.formats.kept import put_in
-from scrub.formats.pdf.boxes import Found, own_turn, seen
+from scrub.formats.pdf.boxes import FoundPage, own_turn, seen
 from scrub.formats.pdf.fonts import line
 from scrub.formats.pdf.stamps import Drawing, PictureStamp, Stamp, TextStamp, stamps_on
-from scrub.model.amounts import Length
-from scrub.model.colours import colour_of
-from scrub.model.declare import FileItem
-from scrub.model.files import FilePath, placed
-from scrub.model.pdf import Page
-from scrub.model.problem import Failure
-from scrub.model.stamping import Placing
+from scrub.model.core.amounts import Length
+from scrub.model.core.colours import colour_of
+from scrub.model.core.declare import FileItem
+from scrub.model.core.files import FilePath, placed
+from scrub.model.core.problem import Failure
+from scrub.model.pages.pdf import Page
+from scrub.model.pages.stamping import Placing
 
 if TYPE_CHECKING:
     from collections.abc import Callable
@@ -57,7 +57,7 @@ class Holder(Protocol):
 class OpenPage(Page):
     """One page. Those that came from other files can be moved and removed, and no more before the file is saved."""
 
-    def __init__(self, holder: Holder, index: int, found: Found | None, first: int) -> None:
+    def __init__(self, holder: Holder, index: int, found: FoundPage | None, first: int) -> None:
         """`index` is its place in the file it is of; `first` its number when the macro began, 0 for one that came."""
         self.holder = holder
         self.index = index
@@ -103,7 +103,7 @@ class OpenPage(Page):
         """Whether nothing is seen on it."""
         return not any(self.stamps.values()) and self.holder.is_blank(self)
 
-    def _own(self) -> Found:
+    def _own(self) -> FoundPage:
         if self.found is None:
             raise Failure(f"{self.label} comes from another file. Save this file first, then change the page")
         return self.found

@@ -9,14 +9,14 @@ from typing import Any, Protocol
 
 from scrub.formats.images.needed import needed
 from scrub.formats.pdf.bounded import unpacked
-from scrub.formats.pdf.boxes import Found, Seen, own_turn, seen
+from scrub.formats.pdf.boxes import FoundPage, Seen, own_turn, seen
 from scrub.formats.pdf.content import balance, streams_of
 from scrub.formats.pdf.fonts import line, put_piece, put_standard
 from scrub.formats.pdf.objects import held
 from scrub.formats.pdf.update import Section, dictionary, real
-from scrub.model.colours import colour_of
-from scrub.model.named import NamedTuple
-from scrub.model.stamping import Layer, Placing, Spot
+from scrub.model.core.colours import colour_of
+from scrub.model.core.named import NamedTuple
+from scrub.model.pages.stamping import Layer, Placing, Spot
 
 #: What the streams of a stamp say beside their length: its name; and those that bracket the content of a page.
 _NAME, _BRACKET = "ScrubStamp", "ScrubBracket"
@@ -79,7 +79,7 @@ class Stamping:
         self._forms: dict[Any, tuple[int, tuple[float, float]]] = {}
         self._parts: dict[Any, int] = {}
 
-    def page(self, found: Found, stamps: Mapping[str, Stamp | None], turn: int | None) -> None:
+    def page(self, found: FoundPage, stamps: Mapping[str, Stamp | None], turn: int | None) -> None:
         """Gives a page other stamps, by their names; None takes one off. `turn` is another turn for it."""
         page, (number, generation) = found.page, found.page.objgen
         entries = {
@@ -112,7 +112,7 @@ class Stamping:
         self._section.put(dictionary(entries), number, generation)
 
     def _contents(
-        self, found: Found, kept: Sequence[tuple[Any, Any]], behind: Sequence[int], above: Sequence[int]
+        self, found: FoundPage, kept: Sequence[tuple[Any, Any]], behind: Sequence[int], above: Sequence[int]
     ) -> bytes:
         """The streams of a page, in order; what was there before is bracketed: nothing of it goes on (8.4.2)."""
         own = [stream for stream, name in kept if name is None]
@@ -224,7 +224,7 @@ class Stamping:
         return dictionary(entries)
 
 
-def stamps_on(found: Found) -> list[str]:
+def stamps_on(found: FoundPage) -> list[str]:
     """The names of the stamps that Scrub put on a page before."""
     return [
         str(name) for stream in streams_of(found.page.get("/Contents")) if (name := stream.get(f"/{_NAME}")) is not None

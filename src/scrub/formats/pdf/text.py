@@ -9,7 +9,7 @@ from typing import Any
 
 from scrub.formats.images.needed import needed
 from scrub.formats.pdf import reading
-from scrub.model.problem import Failure
+from scrub.model.core.problem import Failure
 
 
 class Words:

@@ -12,8 +12,8 @@ from typing import Any
 from scrub.formats.images.needed import needed, told_as_damage
 from scrub.formats.pdf.cipher import Cipher
 from scrub.formats.pdf.objects import held, listed, misses_hidden, whole_number
-from scrub.model.late import late
-from scrub.model.problem import Failure
+from scrub.model.core.lazy_pattern import lazy_pattern
+from scrub.model.core.problem import Failure
 
 _START = re.compile(rb"startxref\s+(\d+)\s+%%EOF\s*\Z")
 #: Streams below this size in bytes are not worth packing.
@@ -24,7 +24,7 @@ _MEND = "Save it again in a PDF program, then run again"
 
 
 #: What qpdf says of objects that it had to guess: where they are, and where they end (ISO 32000-2, 7.3.8 and 7.5.4).
-_DAMAGE = late(r"file is damaged|reconstruct|expected end(?:obj|stream)|recover")
+_DAMAGE = lazy_pattern(r"file is damaged|reconstruct|expected end(?:obj|stream)|recover")
 
 
 class Section:

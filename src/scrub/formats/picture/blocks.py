@@ -13,7 +13,7 @@ from scrub.formats.images.containers import with_orientation
 from scrub.formats.images.needed import needed, told_as_damage
 from scrub.formats.images.segments import segments
 from scrub.formats.picture.opening import opened
-from scrub.model.problem import Failure
+from scrub.model.core.problem import Failure
 
 
 def turned_blocks(data: bytes, steps: tuple[bool, bool, bool]) -> bytes:

@@ -17,11 +17,11 @@ from scrub.formats.images.needed import needed, told_as_damage
 from scrub.formats.images.system_fonts import fonts
 from scrub.formats.picture import opening, points
 from scrub.formats.source import Source, data_of, opened
-from scrub.model.colours import colour_of
-from scrub.model.files import FilePath, placed
-from scrub.model.image import Image, ImageFormat, Turn
-from scrub.model.problem import Failure
-from scrub.model.stamping import Layer, Placing, Spot
+from scrub.model.core.colours import colour_of
+from scrub.model.core.files import FilePath, placed
+from scrub.model.core.problem import Failure
+from scrub.model.pages.image import Image, ImageFormat, Turn
+from scrub.model.pages.stamping import Layer, Placing, Spot
 from scrub.store.patch import Effect, Patch, free_path, release, whole
 
 _ENDINGS = {"jpeg": ".jpg", "png": ".png", "tiff": ".tiff", "webp": ".webp"}

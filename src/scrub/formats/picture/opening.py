@@ -7,7 +7,7 @@ from typing import Any
 
 from scrub.formats.images.needed import needed, told_as_damage
 from scrub.formats.images.size import ensure_few_points
-from scrub.model.problem import Failure
+from scrub.model.core.problem import Failure
 
 
 def opened(data: bytes, about: int | None = None) -> Any:

@@ -11,7 +11,7 @@ from scrub.formats.images.exif import STEPS
 from scrub.formats.images.needed import needed, told_as_damage
 from scrub.formats.picture.blocks import turned_blocks
 from scrub.formats.picture.opening import opened
-from scrub.model.problem import Failure
+from scrub.model.core.problem import Failure
 
 _SAVED = {"jpeg": "JPEG", "png": "PNG", "tiff": "TIFF", "webp": "WEBP"}
 

@@ -12,14 +12,14 @@ from typing import Any, NamedTuple
 from scrub.formats.plain.text import PlainParagraph, PlainText
 from scrub.formats.source import opened
 from scrub.formats.texts.paragraph import OpenParagraph
-from scrub.model.late import late
-from scrub.model.lines_of_text import Line
-from scrub.model.problem import Failure
+from scrub.model.core.lazy_pattern import lazy_pattern
+from scrub.model.core.problem import Failure
+from scrub.model.texts.lines_of_text import Line
 
 #: A box to tick at the start of a list item: no part of its text.
-_BOX = late(r"\[[ xX]\][ \t]+")
+_BOX = lazy_pattern(r"\[[ xX]\][ \t]+")
 #: Code between backticks, where a link leads, and an address between angles.
-_CODE = late(r"(`+)(?!`).+?(?<!`)\1(?!`)|(?<=\])\([^)]*\)|<[A-Za-z][A-Za-z0-9+.-]*:[^>\s]*>")
+_CODE = lazy_pattern(r"(`+)(?!`).+?(?<!`)\1(?!`)|(?<=\])\([^)]*\)|<[A-Za-z][A-Za-z0-9+.-]*:[^>\s]*>")
 
 
 class Parsed(NamedTuple):

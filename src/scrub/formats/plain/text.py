@@ -9,13 +9,13 @@ from scrub.formats.encodings import encoding_of, spoken_encoding
 from scrub.formats.file import PickedFile
 from scrub.formats.source import FreshSource, Source, opened
 from scrub.formats.texts.paragraph import OpenParagraph
+from scrub.model.core.lazy_pattern import lazy_pattern
+from scrub.model.core.problem import Failure
+from scrub.model.core.text import Stretches, shrunk
 from scrub.model.document import Document
-from scrub.model.late import late
-from scrub.model.problem import Failure
-from scrub.model.text import Stretches, shrunk
 from scrub.store.patch import Patch
 
-_LINE = late(r"([^\r\n]*)(\r\n|\n|\r|\Z)")
+_LINE = lazy_pattern(r"([^\r\n]*)(\r\n|\n|\r|\Z)")
 
 
 class PlainParagraph(OpenParagraph):

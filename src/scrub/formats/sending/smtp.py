@@ -10,10 +10,10 @@ from collections.abc import Callable
 from urllib.parse import unquote, urlsplit
 
 from scrub.formats.servers import KEEP_PASSWORD, PATIENCE, distrusted, only_ascii, plain_login, reason
-from scrub.model.named import NamedTuple
-from scrub.model.problem import BadCall
-from scrub.model.sending import Declined, NotSent, Outgoing, PerhapsSent
-from scrub.model.values import Secret
+from scrub.model.core.named import NamedTuple
+from scrub.model.core.problem import BadCall
+from scrub.model.core.sending import Declined, NotSent, Outgoing, PerhapsSent
+from scrub.model.core.values import Secret
 
 
 class Server(NamedTuple):

@@ -9,7 +9,7 @@ from functools import cached_property
 from scrub.formats.edited_part import EditedPart
 from scrub.formats.spans import Span, Splice, spliced
 from scrub.formats.texts.tables import DocumentRows
-from scrub.model.required import required
+from scrub.model.core.required import required
 
 
 class ArrangedTable:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Sequence
 from typing import cast
 
-from scrub.model.text import MARKS, Looks, Stretches
+from scrub.model.core.text import MARKS, Looks, Stretches
 
 
 class Mark:

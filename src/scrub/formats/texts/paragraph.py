@@ -4,15 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Callable, Hashable, Iterator, Sequence
 
-from scrub.model.change import Change, cut
+from scrub.model.core.change import Change, cut
+from scrub.model.core.lazy_property import lazy_property
+from scrub.model.core.problem import Failure
+from scrub.model.core.recorder import RecordedEdit
+from scrub.model.core.required import required
+from scrub.model.core.text import Edit, Kept, Stretches
 from scrub.model.document import Document
-from scrub.model.lines_of_text import Line
-from scrub.model.once import once
-from scrub.model.paragraphs import Heading, Paragraph
-from scrub.model.problem import Failure
-from scrub.model.recorder import Done
-from scrub.model.required import required
-from scrub.model.text import Edit, Kept, Stretches
+from scrub.model.texts.lines_of_text import Line
+from scrub.model.texts.paragraphs import Heading, Paragraph
 
 #: What means something in a text that is not a character: a picture, a footnote's mark, a page break.
 ATOM = "\ufffc"
@@ -20,7 +20,7 @@ ATOM = "\ufffc"
 _AROUND = 20
 
 
-class _Edited(Done):
+class _Edited(RecordedEdit):
     """The text of a paragraph that was edited: there can be a hundred thousand of them, so that it is small."""
 
     __slots__ = ("_after", "_before", "_paragraph")
@@ -50,12 +50,12 @@ class OpenParagraph(Heading):
         self.index = 0
         self._gone = False
 
-    @once
+    @lazy_property
     def stretches(self) -> Stretches:
         """What it says, while it is edited."""
         raise NotImplementedError
 
-    @once
+    @lazy_property
     def fixed(self) -> str:
         """A letter for each character that must stay: `f` in the result of a field, `l` in a locked control, `c` in
         code, `b` in spaces that mean a break; a space for one that can be edited. Nothing where all can.

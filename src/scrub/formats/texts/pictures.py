@@ -8,9 +8,9 @@ from collections.abc import Callable
 from scrub.formats.beside import Beside
 from scrub.formats.images.new_picture import NewPicture, new_picture
 from scrub.formats.kept import all_back
-from scrub.model.files import FilePath
-from scrub.model.inline import Picture
-from scrub.model.required import required
+from scrub.model.core.files import FilePath
+from scrub.model.core.required import required
+from scrub.model.texts.inline import Picture
 from scrub.store.patch import whole
 
 

@@ -11,14 +11,14 @@ from scrub.formats.edited_part import EditedPart
 from scrub.formats.spans import Span
 from scrub.formats.texts.marks import Mark, marks_of
 from scrub.formats.texts.paragraph import OpenParagraph
-from scrub.model.change import cut
+from scrub.model.core.change import cut
+from scrub.model.core.lazy_property import lazy_property
+from scrub.model.core.problem import Failure
+from scrub.model.core.required import required
+from scrub.model.core.text import Fresh, Kept, Looks, Stretches, shrunk
 from scrub.model.document import Document
-from scrub.model.inline import ensure_address
-from scrub.model.once import once
-from scrub.model.paragraphs import Paragraph, PlaceInDocument
-from scrub.model.problem import Failure
-from scrub.model.required import required
-from scrub.model.text import Fresh, Kept, Looks, Stretches, shrunk
+from scrub.model.texts.inline import ensure_address
+from scrub.model.texts.paragraphs import Paragraph, PlaceInDocument
 
 
 class PiecedParagraph(OpenParagraph):
@@ -40,7 +40,7 @@ class PiecedParagraph(OpenParagraph):
         """Whether anything of it was changed."""
         raise NotImplementedError
 
-    @once
+    @lazy_property
     @required
     def pieces(self) -> Sequence[Any]:
         """What its characters are in: each has its first character as its `start`, and where it begins in the part as

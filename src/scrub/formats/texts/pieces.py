@@ -7,7 +7,7 @@ from collections.abc import Iterator, Sequence
 from typing import Protocol
 
 
-class Piece(Protocol):
+class TextPiece(Protocol):
     """What some characters are in."""
 
     @property
@@ -22,7 +22,7 @@ class Piece(Protocol):
 class Pieces:
     """The pieces of one paragraph, in order."""
 
-    def __init__(self, every: Sequence[Piece]) -> None:
+    def __init__(self, every: Sequence[TextPiece]) -> None:
         self._every = every
         self._starts = [each.start for each in every]
 

@@ -13,10 +13,10 @@ from scrub.formats.kept import all_back
 from scrub.formats.spans import Span, Splice
 from scrub.formats.texts.pictures import ShownPicture
 from scrub.formats.texts.pieced import PiecedDocument, PiecedParagraph
-from scrub.model.inline import Bookmark
-from scrub.model.problem import Failure
-from scrub.model.required import required
-from scrub.model.values import fold
+from scrub.model.core.problem import Failure
+from scrub.model.core.required import required
+from scrub.model.core.values import fold
+from scrub.model.texts.inline import Bookmark
 
 
 class SomewhereInText(Protocol):

@@ -8,7 +8,7 @@ from typing import Any, Generic, NamedTuple, TypeVar
 
 from scrub.formats.edited_part import EditedPart
 from scrub.formats.texts.pieced import PiecedDocument, PiecedParagraph
-from scrub.model.problem import Failure
+from scrub.model.core.problem import Failure
 
 S = TypeVar("S", bound=EditedPart)
 P = TypeVar("P", bound=PiecedParagraph)

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Collection, Mapping
 
-from scrub.model.problem import Failure, did_you_mean, listed
-from scrub.model.values import fold
+from scrub.model.core.problem import Failure, did_you_mean, listed
+from scrub.model.core.values import fold
 
 
 def style_named(name: str, names: Mapping[str, str], called: str, also: Collection[str] = ()) -> str:

@@ -10,15 +10,15 @@ from itertools import count
 from typing import Protocol
 
 from scrub.formats.texts.paragraph import OpenParagraph
-from scrub.model.declare import FileItem
-from scrub.model.late import late
-from scrub.model.problem import Failure
-from scrub.model.rows import Reader, Rows
-from scrub.model.text import Editing, edited, parted
-from scrub.model.values import Plain, Value, shown, type_name
+from scrub.model.cells.rows import Reader, Rows
+from scrub.model.core.declare import FileItem
+from scrub.model.core.lazy_pattern import lazy_pattern
+from scrub.model.core.problem import Failure
+from scrub.model.core.text import Editing, edited, parted
+from scrub.model.core.values import Plain, Value, shown, type_name
 
-_NUMBER = late(r"-?(?:0|[1-9]\d{0,14})(?:\.\d+)?")
-_DATE = late(r"\d{4}-\d{2}-\d{2}")
+_NUMBER = lazy_pattern(r"-?(?:0|[1-9]\d{0,14})(?:\.\d+)?")
+_DATE = lazy_pattern(r"\d{4}-\d{2}-\d{2}")
 
 
 class AddedText:

@@ -6,10 +6,10 @@ from collections.abc import Callable, Iterable, Iterator, Sequence
 from datetime import datetime
 from functools import cached_property, partial
 
-from scrub.formats.kept import Kept
+from scrub.formats.kept import LazyPiece
 from scrub.formats.opc.parts import Parts
 from scrub.formats.part_tree import part_tree
-from scrub.formats.spans import Found, Span, Splice, ended, escaped, outside, spliced, with_attributes
+from scrub.formats.spans import FoundSpan, Span, Splice, ended, escaped, outside, spliced, with_attributes
 from scrub.formats.texts.marks import Mark
 from scrub.formats.wordprocessing.read import FieldState, inner, own, paragraphs_of, read_paragraph, value
 from scrub.formats.wordprocessing.reading import Home, ReadParagraph, StoryPart
@@ -19,8 +19,8 @@ from scrub.formats.wordprocessing.write import elements_of
 from scrub.formats.xmltext import moment
 from scrub.formats.zip import Package
 from scrub.model.comments import Comment
-from scrub.model.named import NamedTuple
-from scrub.model.problem import Failure
+from scrub.model.core.named import NamedTuple
+from scrub.model.core.problem import Failure
 
 _WORDS = "http://schemas.openxmlformats.org/wordprocessingml/2006/main"
 _RELATION = "http://schemas.openxmlformats.org/officeDocument/2006/relationships/comments"
@@ -46,10 +46,10 @@ class OfficeComment(Comment):
         self.paragraphs = [each for each, _, _ in paragraphs_of(span)]
         read = (read_paragraph(data, each, FieldState()) for each in self.paragraphs)
         whole = "\n".join(each.text for each in read)
-        self.said = Kept(lambda: whole)
+        self.said = LazyPiece(lambda: whole)
         last = self.paragraphs[-1] if self.paragraphs else None
         self.para_id = para_id(last) if last is not None else ""
-        self.finished = Kept(lambda: part.threads.is_done(self.para_id))
+        self.finished = LazyPiece(lambda: part.threads.is_done(self.para_id))
 
     @property
     def file(self) -> Home:
@@ -174,7 +174,7 @@ class CommentPart:
             self.places = {
                 value(span, "id"): each
                 for each in self.document.every_paragraph()
-                for span in (each.span.inside() if not isinstance(each.span, Found) else ())
+                for span in (each.span.inside() if not isinstance(each.span, FoundSpan) else ())
                 if span.name == "commentReference"
             }
         found = self.places.get(id_)

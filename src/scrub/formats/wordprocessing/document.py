@@ -8,7 +8,7 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 from functools import cached_property, partial
 
 from scrub.formats.beside import Beside
-from scrub.formats.kept import Kept as FromFile
+from scrub.formats.kept import LazyPiece as FromFile
 from scrub.formats.opc.file import OfficeFile
 from scrub.formats.opc.media import Media
 from scrub.formats.opc.parts import Parts
@@ -32,7 +32,7 @@ from scrub.formats.wordprocessing.links import Links, OfficeField, OfficeLink, f
 from scrub.formats.wordprocessing.looks import RunLooks
 from scrub.formats.wordprocessing.paragraph import OfficeParagraph
 from scrub.formats.wordprocessing.pictures import OfficePicture, pictures_in
-from scrub.formats.wordprocessing.read import Piece, inner, own, value
+from scrub.formats.wordprocessing.read import RunPiece, inner, own, value
 from scrub.formats.wordprocessing.reading import Home, StoryPart
 from scrub.formats.wordprocessing.review import OfficeChange, nameless, recorded_in
 from scrub.formats.wordprocessing.stories import Stories
@@ -41,11 +41,11 @@ from scrub.formats.wordprocessing.tables import OfficeTable, caption_of, cells_o
 from scrub.formats.wordprocessing.threads import Threads
 from scrub.formats.wordprocessing.tracking import Tracking, recording
 from scrub.formats.xmltext import is_on
-from scrub.model.paragraphs import PlaceInDocument
-from scrub.model.preferences import CURRENT
-from scrub.model.problem import Failure, counted
-from scrub.model.records import Table
-from scrub.model.text import Looks
+from scrub.model.cells.records import Table
+from scrub.model.core.preferences import CURRENT
+from scrub.model.core.problem import Failure, counted
+from scrub.model.core.text import Looks
+from scrub.model.texts.paragraphs import PlaceInDocument
 from scrub.store.patch import Effect, Patch
 
 #: The parts with paragraphs, by the last word of the relationship that leads to them, in their order.
@@ -241,7 +241,7 @@ class OfficeDocument(OfficeFile, Home):
         """The parts with its paragraphs."""
         return self._stories.parts
 
-    def between(self, part: StoryPart, start: int, end: int) -> Iterator[tuple[OfficeParagraph, Sequence[Piece]]]:
+    def between(self, part: StoryPart, start: int, end: int) -> Iterator[tuple[OfficeParagraph, Sequence[RunPiece]]]:
         """The paragraphs between two places of a part, each with its pieces there."""
         return self._stories.between(part, start, end)
 

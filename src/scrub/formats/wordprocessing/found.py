@@ -15,12 +15,12 @@ from functools import cache
 
 from scrub.formats.found import FoundElement, is_searchable
 from scrub.formats.spans import Span, Splice, parse
-from scrub.formats.wordprocessing.read import MAIN, Piece
+from scrub.formats.wordprocessing.read import MAIN, RunPiece
 from scrub.formats.wordprocessing.tracking import Tracking
 from scrub.formats.wordprocessing.write import SPECIAL, elements_of, text_element
 from scrub.formats.xmltext import plain_text
-from scrub.model.named import NamedTuple
-from scrub.model.text import Fresh, Kept, Stretches
+from scrub.model.core.named import NamedTuple
+from scrub.model.core.text import Fresh, Kept, Stretches
 
 #: What the look of a run contains (17.3.2), without what was recorded.
 _LOOKS = (
@@ -154,13 +154,13 @@ class FoundParagraph(FoundElement):
                 break
         return found if number == len(edits) else None
 
-    def pieces(self, first: int = 0, last: int = sys.maxsize) -> tuple[Piece, ...]:
+    def pieces(self, first: int = 0, last: int = sys.maxsize) -> tuple[RunPiece, ...]:
         """What its characters are in. Runs that end before `first` or begin after `last` are one piece each."""
         data, prefix = self._data, self.prefix
         names = {name: f"{prefix}{name.decode()}" for name in _WRITTEN}
         of_look, of_run, of_text = f"{prefix}rPr", f"{prefix}r", f"{prefix}t"
         to_look, to_text = len(of_look) + 2, len(of_text) + 3
-        found: list[Piece] = []
+        found: list[RunPiece] = []
         at = 0
         letters, read = _letters(prefix).finditer, _letters(prefix).findall
         for whole in _run(prefix).finditer(data, self.open_end, self.close_start):
@@ -170,7 +170,7 @@ class FoundParagraph(FoundElement):
             if at > last or at < first:
                 whole_text = _written(read(data, looked, end))
                 if whole_text and (at > last or at + len(whole_text) < first):
-                    found.append(Piece(at, whole_text, run, run, False))
+                    found.append(RunPiece(at, whole_text, run, run, False))
                     at += len(whole_text)
                     continue
             run.children = [self._inner("rPr", of_look, opened, opened + to_look, looked)] if looked > opened else []
@@ -185,7 +185,7 @@ class FoundParagraph(FoundElement):
                 element.children = []
                 run.take_in(element)
                 if written:
-                    found.append(Piece(at, written, element, run, name is None))
+                    found.append(RunPiece(at, written, element, run, name is None))
                     at += len(written)
         return tuple(found)
 

@@ -9,9 +9,9 @@ from scrub.formats.spans import Span, whole, with_attributes
 from scrub.formats.wordprocessing.read import TWIPS_IN_CENTIMETRE, inner, value
 from scrub.formats.wordprocessing.styles import StyleProperties
 from scrub.formats.xmltext import is_on
-from scrub.model.amounts import Length
-from scrub.model.frames import TextAlignment
-from scrub.model.problem import Failure
+from scrub.model.core.amounts import Length
+from scrub.model.core.problem import Failure
+from scrub.model.texts.paragraph_format import TextAlignment
 
 #: The properties of a paragraph in the order of the schema (CT_PPr).
 _ORDER = (

@@ -6,12 +6,12 @@ import re
 from collections.abc import Iterator, Mapping, Sequence
 
 from scrub.formats.spans import Span, Splice
-from scrub.formats.wordprocessing.read import Piece, inner, own, value
+from scrub.formats.wordprocessing.read import RunPiece, inner, own, value
 from scrub.formats.xmltext import text_of
-from scrub.model.late import late
-from scrub.model.named import NamedTuple
+from scrub.model.core.lazy_pattern import lazy_pattern
+from scrub.model.core.named import NamedTuple
 
-_MERGE = late(r'\s*MERGEFIELD\s+(?:"([^"]+)"|(\S+))', re.IGNORECASE)
+_MERGE = lazy_pattern(r'\s*MERGEFIELD\s+(?:"([^"]+)"|(\S+))', re.IGNORECASE)
 #: What means a field in the code of another.
 _NESTED = " \ufffc "
 _PLACEHOLDER = "PlaceholderText"
@@ -38,7 +38,7 @@ class MetField(NamedTuple):
     refused: str = ""  # why it cannot become plain text
 
 
-def holes_in(data: bytes, paragraph: Span, pieces: Sequence[Piece]) -> Iterator[OfficeHole]:
+def holes_in(data: bytes, paragraph: Span, pieces: Sequence[RunPiece]) -> Iterator[OfficeHole]:
     """The controls and merge fields of a paragraph, in its order."""
     for each in _met(data, paragraph, pieces):
         if isinstance(each, Span):
@@ -52,12 +52,12 @@ def holes_in(data: bytes, paragraph: Span, pieces: Sequence[Piece]) -> Iterator[
             yield OfficeHole(name, each.start, each.end, f'the merge field "{name}"', each.gone, each.refused)
 
 
-def fields_in(data: bytes, paragraph: Span, pieces: Sequence[Piece]) -> Iterator[MetField]:
+def fields_in(data: bytes, paragraph: Span, pieces: Sequence[RunPiece]) -> Iterator[MetField]:
     """The fields of a paragraph."""
     return (each for each in _met(data, paragraph, pieces) if isinstance(each, MetField))
 
 
-def _met(data: bytes, paragraph: Span, pieces: Sequence[Piece]) -> Iterator[MetField | Span]:
+def _met(data: bytes, paragraph: Span, pieces: Sequence[RunPiece]) -> Iterator[MetField | Span]:
     """The content controls and fields of a paragraph: a control where it begins, a field where it ends."""
     begun: list[tuple[list[Span], list[str], list[int]]] = []  # the marks of each open field, its code, its result
     runs: dict[int, Span] = {}  # by where each of its elements begins
@@ -155,7 +155,7 @@ def _without(marks: Sequence[Span], runs: Mapping[int, Span]) -> tuple[Splice, .
     return tuple(found.values())
 
 
-def _letters(pieces: Sequence[Piece], start: int, end: int) -> tuple[int, int]:
+def _letters(pieces: Sequence[RunPiece], start: int, end: int) -> tuple[int, int]:
     """The characters whose elements are between two places of the part."""
     found = [each for each in pieces if start <= each.element.start < end]
     if found:

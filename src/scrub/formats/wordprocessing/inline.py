@@ -11,18 +11,18 @@ from scrub.formats.spans import Splice, ended, escaped, set_attributes, whole
 from scrub.formats.texts.placed import Placed, PlacedBookmark, ensure_other
 from scrub.formats.wordprocessing.read import TWIPS_IN_CENTIMETRE, inner, own, value
 from scrub.formats.wordprocessing.reading import Home
-from scrub.formats.wordprocessing.stories import Place, Stories
+from scrub.formats.wordprocessing.stories import Stories, StoryPlace
 from scrub.formats.xmltext import is_on
-from scrub.model.amounts import Length
-from scrub.model.inline import MOST_TEXT_COLUMNS, Section
-from scrub.model.late import late
-from scrub.model.printing import Orientation
-from scrub.model.problem import Failure
+from scrub.model.core.amounts import Length
+from scrub.model.core.lazy_pattern import lazy_pattern
+from scrub.model.core.printing import Orientation
+from scrub.model.core.problem import Failure
+from scrub.model.texts.inline import MOST_TEXT_COLUMNS, Section
 
-_NAME = late(r"[^\W\d]\w{0,39}")
+_NAME = lazy_pattern(r"[^\W\d]\w{0,39}")
 
 
-class OfficeBookmark(PlacedBookmark[Place]):
+class OfficeBookmark(PlacedBookmark[StoryPlace]):
     """A bookmark: two marks with one number (17.13.6)."""
 
     @property
@@ -48,7 +48,7 @@ class OfficeBookmark(PlacedBookmark[Place]):
             for span in part.root.inside(read_only=True):
                 if not own(span):
                     continue
-                place = Place(self._place.home, self._place.stories, part, span)
+                place = StoryPlace(self._place.home, self._place.stories, part, span)
                 if span.name == "hyperlink" and place.said("anchor") == before:
                     yield place.say("anchor", name)
                 elif span.name == "instrText":
@@ -73,7 +73,7 @@ def bookmarks_in(home: Home, stories: Stories, hidden: bool = False) -> Iterator
         ends = {value(each, "id"): each for each in marks if each.name == "bookmarkEnd"}
         for each in marks:
             if each.name == "bookmarkStart" and (hidden or not (value(each, "name") or "_").startswith("_")):
-                bookmark = OfficeBookmark(Place(home, stories, part, each), ends.get(value(each, "id")))
+                bookmark = OfficeBookmark(StoryPlace(home, stories, part, each), ends.get(value(each, "id")))
                 if not bookmark.removed:
                     yield bookmark
 
@@ -97,10 +97,10 @@ _ORDER = (
 )  # fmt: skip
 
 
-class OfficeSection(Placed[Place], Section):
+class OfficeSection(Placed[StoryPlace], Section):
     """A section: its properties are at its end (17.6.17)."""
 
-    def __init__(self, place: Place, number: int) -> None:
+    def __init__(self, place: StoryPlace, number: int) -> None:
         self._place, self._number = place, number
         self._set: dict[tuple[str, str], str] = {}
 
@@ -207,4 +207,4 @@ def sections_in(home: Home, stories: Stories) -> Iterable[OfficeSection]:
     """The sections of a document, in order."""
     body = stories.parts[0]
     found = [each for each in body.root.inside(read_only=True) if each.name == "sectPr" and own(each)]
-    return [OfficeSection(Place(home, stories, body, each), number) for number, each in enumerate(found, 1)]
+    return [OfficeSection(StoryPlace(home, stories, body, each), number) for number, each in enumerate(found, 1)]

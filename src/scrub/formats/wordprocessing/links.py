@@ -17,23 +17,23 @@ from scrub.formats.wordprocessing.holes import MetField
 from scrub.formats.wordprocessing.paragraph import OfficeParagraph
 from scrub.formats.wordprocessing.read import own, value
 from scrub.formats.wordprocessing.reading import Home
-from scrub.formats.wordprocessing.stories import Place, Stories
+from scrub.formats.wordprocessing.stories import Stories, StoryPlace
 from scrub.formats.xmltext import text_of
 from scrub.formats.zip import Package
-from scrub.model.change import cut
-from scrub.model.inline import Field, Link, ensure_address
-from scrub.model.late import late
-from scrub.model.problem import Failure
-from scrub.model.values import fold
+from scrub.model.core.change import cut
+from scrub.model.core.lazy_pattern import lazy_pattern
+from scrub.model.core.problem import Failure
+from scrub.model.core.values import fold
+from scrub.model.texts.inline import Field, Link, ensure_address
 
-_HYPERLINK = late(r'(\s*HYPERLINK\s+)"([^"]*)"', re.IGNORECASE)
+_HYPERLINK = lazy_pattern(r'(\s*HYPERLINK\s+)"([^"]*)"', re.IGNORECASE)
 _RELATION = f"{RELATIONSHIPS}/hyperlink"
 
 
-class OfficeLink(Placed[Place], Link):
+class OfficeLink(Placed[StoryPlace], Link):
     """A link: an element with a relationship or an anchor, or a field (17.16.22, 17.16.5.25)."""
 
-    def __init__(self, place: Place, links: Links, words: str | None = None) -> None:
+    def __init__(self, place: StoryPlace, links: Links, words: str | None = None) -> None:
         """`words` are those of a field, whose code is at the place."""
         self._place, self._links, self._words = place, links, words
         self._is_field = words is not None
@@ -124,7 +124,7 @@ class Links:
         #: By the part and the place of a link: its relationship, and where that is to lead.
         self._wanted: dict[tuple[str, int], tuple[str, str]] = {}
 
-    def address(self, place: Place) -> str:
+    def address(self, place: StoryPlace) -> str:
         """Where the relationship of a link leads, or is to lead."""
         part, span = place.part.name, place.span
         if (part, span.start) in self._wanted:
@@ -134,7 +134,7 @@ class Links:
         found = self._known[part].get(span.related)
         return found.address if found is not None else ""
 
-    def lead(self, place: Place, target: str) -> Callable[[], None]:
+    def lead(self, place: StoryPlace, target: str) -> Callable[[], None]:
         """Lets a link lead elsewhere; returns how to undo it."""
         return put_in(self._wanted, (place.part.name, place.span.start), (place.span.related, target))
 
@@ -191,10 +191,10 @@ def links_in(home: Home, stories: Stories, links: Links) -> Iterator[OfficeLink]
             if not own(span):
                 continue
             if span.name == "hyperlink":
-                yield OfficeLink(Place(home, stories, part, span), links)
+                yield OfficeLink(StoryPlace(home, stories, part, span), links)
             elif span.name == "fldSimple" and _HYPERLINK.match(value(span, "instr") or ""):
                 words = (text_of(part.data[each.start : each.end]) for each in span.inside() if each.name == "t")
-                yield OfficeLink(Place(home, stories, part, span), links, "".join(words))
+                yield OfficeLink(StoryPlace(home, stories, part, span), links, "".join(words))
             elif span.name == "fldChar":
                 kind = value(span, "fldCharType")
                 if kind == "begin":
@@ -202,7 +202,7 @@ def links_in(home: Home, stories: Stories, links: Links) -> Iterator[OfficeLink]
                 elif kind == "end" and open_:
                     code, result = open_.pop()
                     if code is not None:
-                        yield OfficeLink(Place(home, stories, part, code), links, "".join(result))
+                        yield OfficeLink(StoryPlace(home, stories, part, code), links, "".join(result))
             elif span.name == "instrText" and open_:
                 if _HYPERLINK.match(text_of(part.data[span.start : span.end])):
                     open_[-1] = (span, open_[-1][1])
@@ -210,10 +210,10 @@ def links_in(home: Home, stories: Stories, links: Links) -> Iterator[OfficeLink]
                 open_[-1][1].append(text_of(part.data[span.start : span.end]))
 
 
-class OfficeField(Placed[Place], Field):
+class OfficeField(Placed[StoryPlace], Field):
     """A field of one paragraph (17.16.2)."""
 
-    def __init__(self, place: Place, paragraph: OfficeParagraph, met: MetField) -> None:
+    def __init__(self, place: StoryPlace, paragraph: OfficeParagraph, met: MetField) -> None:
         self._place, self._paragraph, self._met = place, paragraph, met
         self._result = paragraph.stretches.old[met.start : met.end]
 
@@ -247,6 +247,6 @@ def fields_of(home: Home, stories: Stories) -> Iterator[OfficeField]:
     """The fields of a document."""
     for paragraph in stories.paragraphs:
         for met in paragraph.fields() if not paragraph.removed else ():
-            field = OfficeField(Place(home, stories, paragraph.part, paragraph.span), paragraph, met)
+            field = OfficeField(StoryPlace(home, stories, paragraph.part, paragraph.span), paragraph, met)
             if not field.removed:
                 yield field

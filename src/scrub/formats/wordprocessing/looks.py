@@ -12,8 +12,8 @@ from scrub.formats.wordprocessing.read import inner, value
 from scrub.formats.wordprocessing.styles import StyleProperties, styles_for
 from scrub.formats.wordprocessing.tracking import Tracking
 from scrub.formats.xmltext import is_on
-from scrub.model.problem import Failure
-from scrub.model.text import Looks
+from scrub.model.core.problem import Failure
+from scrub.model.core.text import Looks
 
 #: The properties of a run in the order of the schema (CT_RPr).
 _ORDER = (

@@ -16,14 +16,14 @@ from scrub.formats.wordprocessing.read import MARKS, inner, own, value
 from scrub.formats.wordprocessing.reading import ReadParagraph
 from scrub.formats.wordprocessing.tracking import Tracking
 from scrub.formats.wordprocessing.write import ParagraphWriter, elements_of
-from scrub.model.late import late
-from scrub.model.lines_of_text import Line
-from scrub.model.once import once
-from scrub.model.paragraphs import Filling, PlaceInDocument
-from scrub.model.problem import Failure
-from scrub.model.text import Edit, Kept, Stretches
+from scrub.model.core.lazy_pattern import lazy_pattern
+from scrub.model.core.lazy_property import lazy_property
+from scrub.model.core.problem import Failure
+from scrub.model.core.text import Edit, Kept, Stretches
+from scrub.model.texts.lines_of_text import Line
+from scrub.model.texts.paragraphs import Filling, PlaceInDocument
 
-_TAGS = late(rb"</?([\w.:-]+)")
+_TAGS = lazy_pattern(rb"</?([\w.:-]+)")
 
 
 class OfficeParagraph(ReadParagraph):
@@ -323,7 +323,7 @@ class OfficeParagraph(ReadParagraph):
             return None
         return piece.run.start if piece.run.start in self._direct else None
 
-    @once
+    @lazy_property
     def _direct(self) -> frozenset[int]:
         """Where the elements directly inside it begin."""
         return frozenset(child.start for child in self.span.children)

@@ -12,15 +12,15 @@ from scrub.formats.spans import Span, Splice, whole
 from scrub.formats.texts.placed import PlacedPicture
 from scrub.formats.wordprocessing.read import own
 from scrub.formats.wordprocessing.reading import Home
-from scrub.formats.wordprocessing.stories import Place, Stories
-from scrub.model.amounts import Length, hundredths
-from scrub.model.problem import Failure
+from scrub.formats.wordprocessing.stories import Stories, StoryPlace
+from scrub.model.core.amounts import Length, hundredths
+from scrub.model.core.problem import Failure
 
 
-class OfficePicture(PlacedPicture[Place]):
+class OfficePicture(PlacedPicture[StoryPlace]):
     """A picture: its drawing has properties of its own (20.4.2.5)."""
 
-    def __init__(self, place: Place, holder: Span, drawing: Span | None, media: Media) -> None:
+    def __init__(self, place: StoryPlace, holder: Span, drawing: Span | None, media: Media) -> None:
         """`drawing` is the element that is all of it; None where the same is beside it in another form."""
         self._place, self._holder, self._drawing, self._media = place, holder, drawing, media
 
@@ -111,7 +111,7 @@ def pictures_in(home: Home, stories: Stories, media: Media) -> Iterator[OfficePi
                     continue
                 properties = next((each for each in holder.children if each.name == "docPr"), None)
                 if properties is not None and any(each.name == "pic" for each in holder.inside()):
-                    place = Place(home, stories, part, properties)
+                    place = StoryPlace(home, stories, part, properties)
                     picture = OfficePicture(place, holder, None if span.start in twofold else span, media)
                     if not picture.removed:
                         yield picture

@@ -8,7 +8,7 @@ from decimal import Decimal
 from scrub.formats.spans import Span
 from scrub.formats.texts.paragraph import ATOM
 from scrub.formats.xmltext import text_of
-from scrub.model.named import NamedTuple
+from scrub.model.core.named import NamedTuple
 
 #: The namespace of word processing, in both conformance classes (annex A).
 MAIN = (
@@ -36,7 +36,7 @@ MARKS = frozenset((
 ))  # fmt: skip
 
 
-class Piece(NamedTuple):
+class RunPiece(NamedTuple):
     """What some characters of a paragraph are in: a `t` element, or one that is a single character."""
 
     start: int  # its first character in the paragraph
@@ -57,7 +57,7 @@ class Read(NamedTuple):
 
     text: str
     fixed: str
-    pieces: tuple[Piece, ...]
+    pieces: tuple[RunPiece, ...]
 
 
 def own(span: Span) -> bool:
@@ -121,13 +121,13 @@ def read_paragraph(data: bytes, paragraph: Span, fields: FieldState) -> Read:
     """The characters of a paragraph."""
     letters: list[str] = []
     fixed: list[str] = []
-    pieces: list[Piece] = []
+    pieces: list[RunPiece] = []
     at = 0
 
     def add(text: str, element: Span, run: Span, is_text: bool, mark: str, inside: Span | None) -> None:
         nonlocal at
         if text and not fields.in_code:
-            pieces.append(Piece(at, text, element, run, is_text, inside))
+            pieces.append(RunPiece(at, text, element, run, is_text, inside))
             letters.append(text)
             fixed.append(("f" if fields.fixed and mark == " " else mark) * len(text))
             at += len(text)

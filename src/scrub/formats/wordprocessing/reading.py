@@ -13,14 +13,14 @@ from scrub.formats.wordprocessing.found import FoundParagraph, parse_story
 from scrub.formats.wordprocessing.frames import ParagraphFrames
 from scrub.formats.wordprocessing.holes import OfficeHole, control_hole, holes_in
 from scrub.formats.wordprocessing.looks import RunLooks, checked
-from scrub.formats.wordprocessing.read import FieldState, Piece, Read, inner, read_paragraph, value
+from scrub.formats.wordprocessing.read import FieldState, Read, RunPiece, inner, read_paragraph, value
 from scrub.formats.wordprocessing.styles import ParagraphStyles
 from scrub.formats.wordprocessing.tracking import Tracking
 from scrub.formats.zip import Package
-from scrub.model.once import once
-from scrub.model.paragraphs import Hole, PlaceInDocument
-from scrub.model.required import required
-from scrub.model.text import Stretches
+from scrub.model.core.lazy_property import lazy_property
+from scrub.model.core.required import required
+from scrub.model.core.text import Stretches
+from scrub.model.texts.paragraphs import Hole, PlaceInDocument
 
 
 class StoryPart(EditedPart):
@@ -48,31 +48,31 @@ class Home(PiecedDocument):
     #: The name of its main part.
     main: str
 
-    @once
+    @lazy_property
     @required
     def styles(self) -> ParagraphStyles:
         """Its styles."""
         raise NotImplementedError
 
-    @once
+    @lazy_property
     @required
     def table_styles(self) -> Mapping[str, str]:
         """The names of the styles of tables, by their ids."""
         raise NotImplementedError
 
-    @once
+    @lazy_property
     @required
     def tracking(self) -> Tracking:
         """Who records changes in it."""
         raise NotImplementedError
 
-    @once
+    @lazy_property
     @required
     def run_looks(self) -> RunLooks:
         """How its words look."""
         raise NotImplementedError
 
-    @once
+    @lazy_property
     @required
     def frames(self) -> ParagraphFrames:
         """How its paragraphs are set by their styles."""
@@ -125,26 +125,26 @@ class ReadParagraph(PiecedParagraph):
             self._read = read_paragraph(part.data, span, fields)
         self.open_after = fields.open
 
-    @once
+    @lazy_property
     def _read(self) -> Read:
         return read_paragraph(self.part.data, self.span, FieldState())
 
-    @once
+    @lazy_property
     def stretches(self) -> Stretches:
         """What it says, while it is edited."""
         return Stretches(self._read.text if self._plain is None else self._plain.text())
 
-    @once
+    @lazy_property
     def fixed(self) -> str:
         """What of it must stay."""
         return self._read.fixed if self._plain is None else ""
 
-    @once
-    def pieces(self) -> Sequence[Piece]:
+    @lazy_property
+    def pieces(self) -> Sequence[RunPiece]:
         """What its characters are in."""
         return self._read.pieces if self._plain is None else self._plain.pieces()
 
-    @once
+    @lazy_property
     def _first_style(self) -> str | None:
         if self._plain is not None:
             return self._plain.style.decode() if self._plain.style is not None else None
@@ -171,7 +171,7 @@ class ReadParagraph(PiecedParagraph):
     def _restyled(self) -> bool:
         return self._other_style is not None and self._other_style != self._first_style
 
-    @once
+    @lazy_property
     def _holes(self) -> dict[Hole, OfficeHole]:
         control = self.home.controls(self.part).get(self.span.start)
         found = [control_hole(control, 0, len(self.stretches.old))] if control is not None else []
@@ -196,7 +196,7 @@ class ReadParagraph(PiecedParagraph):
         for _, piece, other in self.stretches_of(start, end):
             yield self.home.run_looks.of(piece.run if piece is not None else self.span, style, word, other)
 
-    def look_of(self, piece: Piece | None) -> bytes:
+    def look_of(self, piece: RunPiece | None) -> bytes:
         """The properties of its run."""
         look = inner(piece.run, "rPr") if piece is not None and piece.run.name == "r" else None
         return self.part.data[look.start : look.end] if look is not None else b""

@@ -7,7 +7,7 @@ from typing import Literal
 
 from scrub.formats.spans import NotReadable, Span, parse
 from scrub.formats.wordprocessing.read import MARKS, inner, own, value
-from scrub.model.problem import Failure
+from scrub.model.core.problem import Failure
 
 #: Tracked changes of looks: what they are was recorded inside.
 LOOKS_OF_CHANGES = frozenset((

@@ -12,9 +12,9 @@ from scrub.formats.wordprocessing.reading import Home, StoryPart
 from scrub.formats.wordprocessing.resolve import LOOKS_OF_CHANGES
 from scrub.formats.wordprocessing.stories import Stories
 from scrub.formats.xmltext import moment, text_of
-from scrub.model.change import cut
-from scrub.model.late import late
-from scrub.model.recorded import ChangeSort, RecordedChange
+from scrub.model.core.change import cut
+from scrub.model.core.lazy_pattern import lazy_pattern
+from scrub.model.texts.recorded import ChangeSort, RecordedChange
 
 #: Tracked changes of text, by what they are; the marks of paragraphs and rows are called the same. A move is told once,
 #: where it leads.
@@ -107,8 +107,8 @@ class OfficeChange(RecordedChange):
         return self._sort
 
 
-_AUTHOR = late(rb'(<(?:\w+:)?[A-Za-z]+(?:\s[^<>]*?)?\s(?:\w+:)?author=)"[^"]*"')
-_INITIALS = late(rb'(<(?:\w+:)?comment\b[^<>]*?\s(?:\w+:)?initials=)"[^"]*"')
+_AUTHOR = lazy_pattern(rb'(<(?:\w+:)?[A-Za-z]+(?:\s[^<>]*?)?\s(?:\w+:)?author=)"[^"]*"')
+_INITIALS = lazy_pattern(rb'(<(?:\w+:)?comment\b[^<>]*?\s(?:\w+:)?initials=)"[^"]*"')
 
 
 def nameless(data: bytes) -> bytes:

@@ -5,13 +5,13 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from typing import NamedTuple
 
-from scrub.formats.spans import Found, Span, Splice
+from scrub.formats.spans import FoundSpan, Span, Splice
 from scrub.formats.texts.stories import Stories as Paragraphs
 from scrub.formats.wordprocessing.paragraph import OfficeParagraph
 from scrub.formats.wordprocessing.read import MAIN, FieldState, boxed_in, paragraphs_of
 from scrub.formats.wordprocessing.reading import Home, StoryPart
 from scrub.formats.wordprocessing.resolve import Resolver
-from scrub.model.paragraphs import PlaceInDocument
+from scrub.model.texts.paragraphs import PlaceInDocument
 
 
 class Stories(Paragraphs[StoryPart, OfficeParagraph]):
@@ -34,7 +34,7 @@ class Stories(Paragraphs[StoryPart, OfficeParagraph]):
                 paragraph.index = len(found)
                 group.append(paragraph)
                 found.append(paragraph)
-                if not isinstance(span, Found):
+                if not isinstance(span, FoundSpan):
                     self._add_boxed(part, span, found)
         return found
 
@@ -59,7 +59,7 @@ def _resolved(part: StoryPart, decided: Mapping[int, bool] | bool) -> StoryPart:
     return StoryPart.of(part, Resolver(part.data, lambda span: decided.get(span.start)).made())
 
 
-class Place(NamedTuple):
+class StoryPlace(NamedTuple):
     """Where something is: its document, its part, its element."""
 
     home: Home

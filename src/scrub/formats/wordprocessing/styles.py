@@ -11,8 +11,8 @@ from scrub.formats.spans import Span, parse, whole
 from scrub.formats.texts.styles import style_named
 from scrub.formats.wordprocessing.read import MAIN, inner, own, value
 from scrub.formats.xmltext import is_on
-from scrub.model.problem import Failure
-from scrub.model.values import fold
+from scrub.model.core.problem import Failure
+from scrub.model.core.values import fold
 
 
 class ParagraphStyles:

@@ -13,8 +13,8 @@ from scrub.formats.wordprocessing.paragraph import OfficeParagraph
 from scrub.formats.wordprocessing.read import inner, own, value
 from scrub.formats.wordprocessing.reading import Home
 from scrub.formats.wordprocessing.write import elements_of
-from scrub.model.area import MOST_COLUMNS
-from scrub.model.problem import Failure
+from scrub.model.core.area import MOST_COLUMNS
+from scrub.model.core.problem import Failure
 
 
 def tables_in(root: Span) -> list[Span]:

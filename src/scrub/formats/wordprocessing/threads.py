@@ -11,7 +11,7 @@ from scrub.formats.part_tree import part_tree
 from scrub.formats.spans import Span, Splice, ended, set_attributes, spliced
 from scrub.formats.xmltext import is_on
 from scrub.formats.zip import Package
-from scrub.model.named import NamedTuple
+from scrub.model.core.named import NamedTuple
 
 _W14 = "http://schemas.microsoft.com/office/word/2010/wordml"
 _W15 = "http://schemas.microsoft.com/office/word/2012/wordml"

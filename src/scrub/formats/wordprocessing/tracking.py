@@ -7,9 +7,9 @@ from datetime import datetime
 
 from scrub.formats.spans import Span, Splice, ended, escaped
 from scrub.formats.wordprocessing.read import inner, value
-from scrub.model.late import late
+from scrub.model.core.lazy_pattern import lazy_pattern
 
-_ID = late(rb'\bid="(-?\d+)"')
+_ID = lazy_pattern(rb'\bid="(-?\d+)"')
 
 
 class Tracking:

@@ -9,18 +9,18 @@ from scrub.formats.spans import Ordered, Span, Splice, spliced
 from scrub.formats.texts.marks import are_marked, around, bare
 from scrub.formats.texts.pieces import Pieces
 from scrub.formats.wordprocessing.looks import properties_of
-from scrub.formats.wordprocessing.read import Piece, inner, own
+from scrub.formats.wordprocessing.read import RunPiece, inner, own
 from scrub.formats.wordprocessing.tracking import Tracking
 from scrub.formats.xmltext import escaped_text
-from scrub.model.late import late
-from scrub.model.named import NamedTuple
-from scrub.model.text import Fresh, Kept, Looks, Stretches
+from scrub.model.core.lazy_pattern import lazy_pattern
+from scrub.model.core.named import NamedTuple
+from scrub.model.core.text import Fresh, Kept, Looks, Stretches
 
 #: How characters are written that are elements (17.3.3).
 _ELEMENTS = {
     "\t": "tab", "\n": "br", "\r": "br", "\r\n": "br", "\u2011": "noBreakHyphen", "\u00ad": "softHyphen",
 }  # fmt: skip
-SPECIAL = late("(\r\n|[\t\n\r\u2011\u00ad])")
+SPECIAL = lazy_pattern("(\r\n|[\t\n\r\u2011\u00ad])")
 
 
 #: What becomes of some characters of a run; or what is between runs, and is not a text.
@@ -46,7 +46,7 @@ class ParagraphWriter:
         self,
         data: bytes,
         paragraph: Span,
-        pieces: Sequence[Piece],
+        pieces: Sequence[RunPiece],
         stretches: Stretches,
         tracking: Tracking | None = None,
         gone: frozenset[int] = frozenset(),
@@ -114,7 +114,7 @@ class ParagraphWriter:
         """Whether a change is recorded here: not in an insertion of one's own, which is just changed."""
         return self.tracking is not None and not self.tracking.is_own(inside)
 
-    def _run(self, run: Span, pairs: list[tuple[Piece, list[Bit]]]) -> list[Splice]:
+    def _run(self, run: Span, pairs: list[tuple[RunPiece, list[Bit]]]) -> list[Splice]:
         """The new XML of a run. Text of another look is in a run of its own; a run without anything goes."""
         by_element = {id(piece.element): (piece, content) for piece, content in pairs}
         inside = pairs[0][0].inside
@@ -173,7 +173,7 @@ class ParagraphWriter:
         again = self.data[inside.start : inside.open_end].decode()
         return f"</{inside.raw_name}>{fresh}{again}"
 
-    def _beside(self, pairs: list[tuple[Piece, list[Bit]]]) -> list[Splice]:
+    def _beside(self, pairs: list[tuple[RunPiece, list[Bit]]]) -> list[Splice]:
         """Text at a formula, which is beside runs and not in one."""
         p, found = self.prefix, []
         for piece, content in pairs:
@@ -264,7 +264,7 @@ def _with_the_next(parts: Sequence[Kept | Fresh], whole: int) -> list[tuple[Kept
     return found[::-1]
 
 
-def _is_same(piece: Piece, content: list[Bit]) -> bool:
+def _is_same(piece: RunPiece, content: list[Bit]) -> bool:
     """Whether a piece stays as it is."""
     if len(content) == 1:
         return content[0] == (KEPT, piece.text, piece.run, ())

@@ -14,18 +14,18 @@ from scrub.formats.opc.relationships import relationships
 from scrub.formats.part_tree import part_tree
 from scrub.formats.source import Source, opened
 from scrub.formats.spans import RELATIONSHIPS, Span, Splice, ended, escaped, number_in, set_attributes, spliced
-from scrub.formats.workbook.decode import stored_number
+from scrub.formats.workbook.cells.decode import stored_number
+from scrub.formats.workbook.cells.stored_cells import Loads
 from scrub.formats.workbook.elements import all_placed
 from scrub.formats.workbook.embedded import add_part, embedded, part_of
-from scrub.formats.workbook.front import in_front, reselected
-from scrub.formats.workbook.named import OfficeName, names_of
+from scrub.formats.workbook.names.named import OfficeName, names_of
 from scrub.formats.workbook.part import SheetPart
 from scrub.formats.workbook.shared import Shared
 from scrub.formats.workbook.sheet import OfficeSheet
-from scrub.formats.workbook.stored_cells import Loads
-from scrub.model.area import Area
-from scrub.model.grid import Grid, Trouble
-from scrub.model.values import Secret, fold, shown
+from scrub.formats.workbook.structure.front import in_front, reselected
+from scrub.model.cells.grid import CellError, Grid
+from scrub.model.core.area import Area
+from scrub.model.core.values import Secret, fold, shown
 from scrub.model.workbook import Workbook
 from scrub.store.patch import Effect, Patch
 
@@ -83,7 +83,7 @@ class OfficeWorkbook(OfficeFile, Workbook):
         every = list(self.shared.moments.items())
         for where, (number, style) in every[:_TOLD]:
             value = self.shared.decoder.typed("n", style, stored_number(number), partial(str, where))
-            shown_as = "an error" if isinstance(value, Trouble) else shown(value)
+            shown_as = "an error" if isinstance(value, CellError) else shown(value)
             yield f"{where}: {shown(number)} is read as {shown_as}, because of the cell's format."
         if len(every) > _TOLD:
             yield f"{len(every) - _TOLD:,} more numbers are in cells formatted as dates or durations."
@@ -190,7 +190,7 @@ class OfficeWorkbook(OfficeFile, Workbook):
                 made = b"".join(sheet.saved.make(selected.get(sheet, False), elements))
                 like = sheet.saved.pieces.copied_from
                 if like is not None:
-                    from scrub.formats.workbook.copied import Copying  # rarely needed, and slow to import
+                    from scrub.formats.workbook.structure.copied import Copying  # rarely needed, and slow to import
 
                     copying = Copying(self.package, parts, like, sheet.name, sheet.saved.pieces.copied_tables, numbers)
                     made = copying.sheet(made, str(sheet.saved.part.name))
@@ -231,7 +231,7 @@ class OfficeWorkbook(OfficeFile, Workbook):
 
     def _copy_names(self, like: SheetPart, sheet: OfficeSheet) -> None:
         """Gives a copy the names that belong to the first alone: what is printed, its titles, its filter."""
-        from scrub.formats.workbook.moves import Moves
+        from scrub.formats.workbook.structure.moves import Moves
 
         names = self.shared.names
         moves = Moves([like.sheet], {}, {like.sheet: sheet.name}, sheet.saved.pieces.copied_tables)
@@ -247,8 +247,8 @@ class OfficeWorkbook(OfficeFile, Workbook):
         if self._sheets == self._every and not renamed and not shaped:
             self._told = []
             return
-        from scrub.formats.workbook.moves import Moves  # rarely needed, and slow to import
-        from scrub.formats.workbook.structure import Structure
+        from scrub.formats.workbook.structure.moves import Moves  # rarely needed, and slow to import
+        from scrub.formats.workbook.structure.structure import Structure
 
         moves = Moves(
             [sheet.saved.part.sheet for sheet in sheets],

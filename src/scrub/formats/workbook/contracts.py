@@ -8,11 +8,11 @@ from typing import Protocol
 
 from scrub.formats.opc.parts import Parts
 from scrub.formats.put import Changed
-from scrub.formats.workbook.overlay import SheetOverlay
+from scrub.formats.workbook.cells.overlay import SheetOverlay
 from scrub.formats.workbook.part import SheetPart, Skeleton
-from scrub.model.area import Area
-from scrub.model.grid import ColumnValues, Noted, TablePlace
-from scrub.model.values import Value
+from scrub.model.cells.grid import ColumnValues, Noted, TablePlace
+from scrub.model.core.area import Area
+from scrub.model.core.values import Value
 
 
 class Written(Protocol):
@@ -192,7 +192,7 @@ class FormulaCells(Protocol):
         """The values of a column."""
 
     def raw_value(self, row: int, column: int) -> Value:
-        """The value of a cell, or a `Trouble`."""
+        """The value of a cell, or a `CellError`."""
 
     def restore(self, key: int, former: Value, before: Value) -> None:
         """Takes the change of a value back."""

@@ -7,12 +7,12 @@ from collections.abc import Callable, Collection, Iterable, Iterator
 
 from scrub.formats.opc.relationships import Relationship, relationships
 from scrub.formats.spans import NotReadable, Span, Splice, parse
-from scrub.formats.workbook.searched import Searched
-from scrub.formats.workbook.sheet_data import Parsed, Stored
+from scrub.formats.workbook.cells.searched import Searched
+from scrub.formats.workbook.cells.sheet_data import Parsed, Stored
 from scrub.formats.zip import Package
-from scrub.model.late import late
-from scrub.model.named import NamedTuple
-from scrub.model.problem import FileProblem
+from scrub.model.core.lazy_pattern import lazy_pattern
+from scrub.model.core.named import NamedTuple
+from scrub.model.core.problem import FileProblem
 
 EMPTY_SHEET = (
     b'<?xml version="1.0" encoding="UTF-8" standalone="yes"?>\n'
@@ -160,7 +160,7 @@ def of_whole(splices: Iterable[Splice], cut: int, left_out: int) -> Iterator[Spl
         yield Splice(start, end, each.new)
 
 
-_CELLS = late(rb"<((?:[A-Za-z_][\w.-]*:)?)sheetData(?=[\s>])[^>]*>")
+_CELLS = lazy_pattern(rb"<((?:[A-Za-z_][\w.-]*:)?)sheetData(?=[\s>])[^>]*>")
 
 
 def without_cells(data: bytes) -> tuple[bytes, int, int]:

@@ -6,24 +6,24 @@ from collections.abc import Callable, Mapping
 from itertools import count
 from typing import TYPE_CHECKING, Any
 
-from scrub.formats.workbook.breaks import Breaks
-from scrub.formats.workbook.comments import Notes
-from scrub.formats.workbook.conditional import ConditionalFormats
-from scrub.formats.workbook.drawings import Drawings
-from scrub.formats.workbook.lines import Lines
-from scrub.formats.workbook.links import Links
-from scrub.formats.workbook.merges import Merges
+from scrub.formats.workbook.around.breaks import Breaks
+from scrub.formats.workbook.around.comments import Notes
+from scrub.formats.workbook.around.drawings import Drawings
+from scrub.formats.workbook.around.lines import Lines
+from scrub.formats.workbook.around.links import Links
+from scrub.formats.workbook.around.merges import Merges
+from scrub.formats.workbook.around.protection import Protection
+from scrub.formats.workbook.around.settings import Settings
+from scrub.formats.workbook.around.tables import Tables
+from scrub.formats.workbook.cells.sheet_data import Stored
 from scrub.formats.workbook.part import SheetPart
-from scrub.formats.workbook.protection import Protection
-from scrub.formats.workbook.settings import Settings
+from scrub.formats.workbook.rules.conditional import ConditionalFormats
+from scrub.formats.workbook.rules.validations import Validations
 from scrub.formats.workbook.shared import Shared
-from scrub.formats.workbook.sheet_data import Stored
-from scrub.formats.workbook.tables import Tables
-from scrub.formats.workbook.validations import Validations
-from scrub.model.area import Area
-from scrub.model.problem import Failure
-from scrub.model.sheet import Sheet
-from scrub.model.values import fold
+from scrub.model.cells.sheet import Sheet
+from scrub.model.core.area import Area
+from scrub.model.core.problem import Failure
+from scrub.model.core.values import fold
 
 if TYPE_CHECKING:
     from scrub.formats.workbook.contracts import Written

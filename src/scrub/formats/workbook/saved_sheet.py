@@ -8,14 +8,14 @@ from scrub.formats.line_changes import LineChanges
 from scrub.formats.opc.parts import Parts
 from scrub.formats.overlay import NOWHERE
 from scrub.formats.spans import Span, Splice, parse, pieces_of, set_attributes, spliced
+from scrub.formats.workbook.cells.overlay import SheetOverlay
+from scrub.formats.workbook.cells.stored_cells import StoredCells
 from scrub.formats.workbook.elements import all_placed
-from scrub.formats.workbook.formulas import area_at
-from scrub.formats.workbook.overlay import SheetOverlay
+from scrub.formats.workbook.formulas.syntax import area_at
 from scrub.formats.workbook.part import SheetPart, Skeleton
 from scrub.formats.workbook.pieces import Pieces
 from scrub.formats.workbook.shared import Shared
-from scrub.formats.workbook.stored_cells import StoredCells
-from scrub.model.area import Area
+from scrub.model.core.area import Area
 
 
 class SavedSheet:
@@ -86,7 +86,7 @@ class SavedSheet:
         lines = self.pieces.lines
         rows = lines.changed_rows()
         if self._cells_touched or rows:
-            from scrub.formats.workbook.write import CellWriter  # only where something was changed
+            from scrub.formats.workbook.cells.write import CellWriter  # only where something was changed
 
             stored = part.stored(data)
             writer = CellWriter(self._overlay, stored, self._shared, lines.inherited_style, self._where, rows)

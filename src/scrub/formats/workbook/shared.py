@@ -12,18 +12,18 @@ from scrub.formats.beside import Beside
 from scrub.formats.opc.media import Media
 from scrub.formats.opc.relationships import targets_of
 from scrub.formats.spans import NotReadable, Span
-from scrub.formats.workbook.decode import Decoder
-from scrub.formats.workbook.depends import Dependence
-from scrub.formats.workbook.names import Names
-from scrub.formats.workbook.strings import SharedStrings
-from scrub.formats.workbook.structure_lock import StructureLock
-from scrub.formats.workbook.styles import Styles
+from scrub.formats.workbook.cells.decode import Decoder
+from scrub.formats.workbook.cells.depends import Dependence
+from scrub.formats.workbook.cells.strings import SharedStrings
+from scrub.formats.workbook.formatting.styles import Styles
+from scrub.formats.workbook.names.names import Names
+from scrub.formats.workbook.structure.structure_lock import StructureLock
 from scrub.formats.zip import Package
-from scrub.model.area import MOST_COLUMNS, MOST_ROWS, Area
-from scrub.model.declare import FileItem
-from scrub.model.grid import Grid
-from scrub.model.problem import Failure, Missing
-from scrub.model.values import fold
+from scrub.model.cells.grid import Grid
+from scrub.model.core.area import MOST_COLUMNS, MOST_ROWS, Area
+from scrub.model.core.declare import FileItem
+from scrub.model.core.problem import Failure, Missing
+from scrub.model.core.values import fold
 
 _NO_STYLES = (
     b'<?xml version="1.0" encoding="UTF-8" standalone="yes"?>\n'
@@ -36,8 +36,8 @@ _NO_STYLES = (
 )
 
 if TYPE_CHECKING:
+    from scrub.formats.workbook.cells.row_sorting import RowSorting
     from scrub.formats.workbook.contracts import Calculated, Sharing
-    from scrub.formats.workbook.row_sorting import RowSorting
 
 
 def _no_sheet(*_: object) -> Any:

@@ -13,37 +13,37 @@ from scrub.formats.overlay import NOBODYS, UNCHANGED, key_of, place_of
 from scrub.formats.sheet import OpenSheet
 from scrub.formats.spans import Span
 from scrub.formats.texts.styles import style_named
-from scrub.formats.workbook.appended import AppendedRows
-from scrub.formats.workbook.cell_formulas import CellFormulas
-from scrub.formats.workbook.cell_locks import CellLocks
-from scrub.formats.workbook.colours import same_colour
-from scrub.formats.workbook.decode import MOST_EXACT, ensure_exact
-from scrub.formats.workbook.done import Put, PutAgain, RowAdded
-from scrub.formats.workbook.drawings import OfficeChart, OfficePicture
-from scrub.formats.workbook.number_formats import ensure_number_format, shown_as
-from scrub.formats.workbook.overlay import SheetOverlay
+from scrub.formats.workbook.around.drawings import OfficeChart, OfficePicture
+from scrub.formats.workbook.around.protection import ensure_unprotected
+from scrub.formats.workbook.cells.appended import AppendedRows
+from scrub.formats.workbook.cells.decode import MOST_EXACT, ensure_exact
+from scrub.formats.workbook.cells.done import Put, PutAgain, RowAdded
+from scrub.formats.workbook.cells.formulas_of_cells import CellFormulas
+from scrub.formats.workbook.cells.locks import CellLocks
+from scrub.formats.workbook.cells.number_formats import ensure_number_format, shown_as
+from scrub.formats.workbook.cells.overlay import SheetOverlay
+from scrub.formats.workbook.cells.stale_results import StaleResults
+from scrub.formats.workbook.cells.stored_cells import SINGLE, Loaded, Loads, StoredCells, placed
+from scrub.formats.workbook.cells.strings import Run, edited_runs
+from scrub.formats.workbook.formatting.colours import same_colour
+from scrub.formats.workbook.formatting.styles import DATE, DURATION, TIME
 from scrub.formats.workbook.part import SheetPart
 from scrub.formats.workbook.pieces import Pieces
-from scrub.formats.workbook.protection import ensure_unprotected
 from scrub.formats.workbook.saved_sheet import SavedSheet
 from scrub.formats.workbook.shared import Shared
-from scrub.formats.workbook.stale_results import StaleResults
-from scrub.formats.workbook.stored_cells import SINGLE, Loaded, Loads, StoredCells, placed
-from scrub.formats.workbook.strings import Run, edited_runs
-from scrub.formats.workbook.styles import DATE, DURATION, TIME
-from scrub.model.amounts import Duration
-from scrub.model.area import MOST_COLUMNS, MOST_ROWS, Area
-from scrub.model.change import Change
-from scrub.model.declare import FileItem
-from scrub.model.grid import ColumnValues, Grid, Noted, TablePlace, Trouble, settle
-from scrub.model.problem import Failure
-from scrub.model.sheet import Selecting, SheetPermission
-from scrub.model.text import Edit, edited
-from scrub.model.validation import ConditionalFormat, Emphasis, Restriction, Validation, When
-from scrub.model.values import Secret, Value, type_name
+from scrub.model.cells.grid import CellError, ColumnValues, Grid, Noted, TablePlace, settle
+from scrub.model.cells.sheet import Selecting, SheetPermission
+from scrub.model.cells.validation import ConditionalFormat, Emphasis, Restriction, Validation, When
+from scrub.model.core.amounts import Duration
+from scrub.model.core.area import MOST_COLUMNS, MOST_ROWS, Area
+from scrub.model.core.change import Change
+from scrub.model.core.declare import FileItem
+from scrub.model.core.problem import Failure
+from scrub.model.core.text import Edit, edited
+from scrub.model.core.values import Secret, Value, type_name
 
 if TYPE_CHECKING:
-    from scrub.formats.workbook.sheet_order import SheetOrder
+    from scrub.formats.workbook.cells.sheet_order import SheetOrder
 
 #: The forms in which a date, a time and a duration are shown where a cell has no form of its own for them.
 _FORMS = {DATE: "mm-dd-yy", TIME: "m/d/yy h:mm", DURATION: "[h]:mm:ss"}
@@ -122,7 +122,7 @@ class OfficeSheet(OpenSheet):
         return self.stale.mark_column(self.with_changes(stored, column), column)
 
     def raw_value(self, row: int, column: int) -> Value:
-        """The value of a cell, or a `Trouble`."""
+        """The value of a cell, or a `CellError`."""
         loaded, lines, overlay = self._stored.loaded(), self.line_changes, self.overlay
         if row in lines.gone_rows or column in lines.gone_columns:
             return None
@@ -490,7 +490,7 @@ class OfficeSheet(OpenSheet):
             self.changed("format", None, f"as in {self.where(*start)}", back, inner=(_cell(*end),))
         if formula is not None:
             self.formulas.set_to(*end, None, formula, self.column_values(end[1]), None)
-        elif value is not None and not isinstance(value, Trouble):
+        elif value is not None and not isinstance(value, CellError):
             self._put_quietly(*end, value, self.raw_value(*end), self.column_values(end[1]), runs)
 
     # -- lines
@@ -521,7 +521,7 @@ class OfficeSheet(OpenSheet):
 
     def _ensure_whole_after(self, is_row: bool) -> None:
         """Raises `Failure` where lines were moved out of a merged range, or into one before its first."""
-        from scrub.formats.workbook.merged_lines import ensure_whole  # rarely needed
+        from scrub.formats.workbook.structure.merged_lines import ensure_whole  # rarely needed
 
         ensure_whole(self, self.line_changes, is_row)
 
@@ -538,14 +538,14 @@ class OfficeSheet(OpenSheet):
         super().delete_column(column)
 
     def _keep_shown(self, line: int, is_row: bool) -> None:
-        from scrub.formats.workbook.merged_lines import hidden_starts  # rarely needed
+        from scrub.formats.workbook.structure.merged_lines import hidden_starts  # rarely needed
 
         for start, end in hidden_starts(self.merged(), self.line_changes, self._locks.shown_cell, line, is_row):
             self._move_content(start, end)
 
     def _look_like_line(self, fresh: int, line: int, is_row: bool) -> Callable[[], None]:
         """Gives a new line the looks of another one; returns how to undo it."""
-        from scrub.formats.workbook.merged_lines import like_line  # rarely needed
+        from scrub.formats.workbook.structure.merged_lines import like_line  # rarely needed
 
         unlike_cells = like_line(self.overlay, self._stored.loaded().stored, fresh, line, is_row)
         unlike = self._pieces.lines.make_like(fresh, line, is_row)
@@ -558,7 +558,7 @@ class OfficeSheet(OpenSheet):
 
     @cached_property
     def _order(self) -> SheetOrder:
-        from scrub.formats.workbook.sheet_order import SheetOrder  # rarely needed
+        from scrub.formats.workbook.cells.sheet_order import SheetOrder  # rarely needed
 
         return SheetOrder(
             self,
@@ -717,7 +717,7 @@ class OfficeSheet(OpenSheet):
 
     def range_name(self, area: Area) -> str | None:
         """The defined name of just this range."""
-        from scrub.formats.workbook.range_names import range_name  # rarely needed
+        from scrub.formats.workbook.names.range_names import range_name  # rarely needed
 
         return range_name(self._shared.names, self.saved.part.sheet, self.name, area)
 
@@ -725,7 +725,7 @@ class OfficeSheet(OpenSheet):
         """Gives a range a name, or takes its name away."""
         before = self.range_name(area)
         if before != name:
-            from scrub.formats.workbook.range_names import put_range_name  # rarely needed
+            from scrub.formats.workbook.names.range_names import put_range_name  # rarely needed
 
             back = put_range_name(self._shared, self.name, area, before, name)
             self.changed("name", before, name, back, inner=(area,))
@@ -886,7 +886,7 @@ class OfficeSheet(OpenSheet):
             raise Failure(f'"{self.name}" was added or changed in this run. Copy it before changing it')
         if part.skeleton().root.name != "worksheet":
             raise Failure(f'"{self.name}" is a chart sheet, which Scrub does not copy')
-        from scrub.formats.workbook.copied import ensure_copied  # rarely needed, and slow to import
+        from scrub.formats.workbook.structure.copied import ensure_copied  # rarely needed, and slow to import
 
         try:
             ensure_copied(self._shared.package, part.name)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from scrub.model.addresses import address_from
+from scrub.model.core.addresses import address_from
 from scrub.model.operations.declare import operation
 
 

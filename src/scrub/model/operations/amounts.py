@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from decimal import Decimal
 
-from scrub.model.amounts import Amount
+from scrub.model.core.amounts import Amount
 from scrub.model.operations.declare import operation
 
 

@@ -5,9 +5,9 @@ from __future__ import annotations
 import re
 from datetime import date, datetime
 
+from scrub.model.core.preferences import CURRENT, DateOrder
+from scrub.model.core.problem import Failure
 from scrub.model.operations.declare import operation
-from scrub.model.preferences import CURRENT, DateOrder
-from scrub.model.problem import Failure
 
 MONTHS = tuple("January February March April May June July August September October November December".split())
 WEEKDAYS = tuple("Monday Tuesday Wednesday Thursday Friday Saturday Sunday".split())

@@ -6,11 +6,11 @@ from collections.abc import Sequence
 from decimal import Decimal
 from typing import Any
 
-from scrub.model.amounts import combine
-from scrub.model.mistaken import NOTED, twins
+from scrub.model.core.amounts import combine
+from scrub.model.core.problem import Failure
+from scrub.model.core.values import Pairs, alphabetical, fold, is_empty, loosen, shown, type_name
 from scrub.model.operations.declare import operation
-from scrub.model.problem import Failure
-from scrub.model.values import Pairs, alphabetical, fold, is_empty, loosen, shown, type_name
+from scrub.model.operations.mistaken import NOTED, twins
 
 
 @operation("list")

@@ -5,11 +5,11 @@ from __future__ import annotations
 import re
 from decimal import ROUND_DOWN, ROUND_HALF_UP, ROUND_UP, Decimal, InvalidOperation
 
-from scrub.model.late import late
+from scrub.model.core.lazy_pattern import lazy_pattern
+from scrub.model.core.preferences import CURRENT, Mark
+from scrub.model.core.problem import Failure
+from scrub.model.core.values import ARITHMETIC, shown
 from scrub.model.operations.declare import operation
-from scrub.model.preferences import CURRENT, Mark
-from scrub.model.problem import Failure
-from scrub.model.values import ARITHMETIC, shown
 
 
 class TwoReadings(Failure):
@@ -74,11 +74,11 @@ def as_number(text: str | Decimal, mark: Mark | None = None) -> Decimal:
 
 
 #: A dash in the place of the cents, which is not a minus: 5.- and 12,–
-_NO_CENTS = late(r"[.,][-\u2012-\u2015]{1,2}(?=\)?$)")
+_NO_CENTS = lazy_pattern(r"[.,][-\u2012-\u2015]{1,2}(?=\)?$)")
 #: Marks and codes of currencies (ISO 4217) that are before or after an amount.
 _CURRENCY = r"(?:[$€£¥₹₽₩₺₴₪¢₫₦₱฿]|(?:EUR|USD|GBP|CHF|JPY|SEK|NOK|DKK|PLN|CZK|HUF|CAD|AUD|NZD|CNY|INR)(?![A-Za-z]))"
-_BEFORE = late(rf"([-+(]?){_CURRENCY}([-+(]?)(?=[\d.,])", re.IGNORECASE)
-_BEHIND = late(rf"(?<=[\d.,)\u2012-\u2015-]){_CURRENCY}([-)]?)$", re.IGNORECASE)
+_BEFORE = lazy_pattern(rf"([-+(]?){_CURRENCY}([-+(]?)(?=[\d.,])", re.IGNORECASE)
+_BEHIND = lazy_pattern(rf"(?<=[\d.,)\u2012-\u2015-]){_CURRENCY}([-)]?)$", re.IGNORECASE)
 
 
 def _without_currency(text: str) -> str:

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from typing import Any
 
+from scrub.model.core.values import Pairs
 from scrub.model.operations.declare import operation
-from scrub.model.values import Pairs
 
 
 @operation("pairs")

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 import re
 
-from scrub.model.late import late
+from scrub.model.core.lazy_pattern import lazy_pattern
+from scrub.model.core.patterns import found_in, pattern_of
+from scrub.model.core.problem import Failure
+from scrub.model.core.values import LONGEST_TEXT, loosen
 from scrub.model.operations.declare import operation
-from scrub.model.patterns import found_in, pattern_of
-from scrub.model.problem import Failure
-from scrub.model.values import LONGEST_TEXT, loosen
 
 #: A run of spaces that should be one.
-BLANKS = late(r"[ \t\u00a0\u202f]{2,}")
+BLANKS = lazy_pattern(r"[ \t\u00a0\u202f]{2,}")
 
 
 def one_blank(found: re.Match[str]) -> str:
@@ -200,7 +200,7 @@ def as_file_name(text: str) -> str:
 
 
 #: Marks that turn the direction of reading or take no room, by which a name can look like another one.
-_UNSEEN = late("[\u00ad\u061c\u200b-\u200f\u202a-\u202e\u2060-\u2064\u2066-\u2069\ufeff]")
+_UNSEEN = lazy_pattern("[\u00ad\u061c\u200b-\u200f\u202a-\u202e\u2060-\u2064\u2066-\u2069\ufeff]")
 #: Octets of a name: file systems take 255, and a number or a mark of ours may come on top.
 _LONGEST_NAME = 200
 

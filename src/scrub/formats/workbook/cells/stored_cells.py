@@ -1,0 +1,303 @@
+"""The cells of a sheet as the file contains them, read in the way that is quickest for what is asked."""
+
+from __future__ import annotations
+
+from bisect import bisect_left
+from collections.abc import Callable, Collection, Iterable, Sequence
+from functools import partial
+from operator import itemgetter
+from typing import Any
+
+from scrub.formats.spans import number_in
+from scrub.formats.workbook.cells.row_form import Alike
+from scrub.formats.workbook.cells.searched import Searched
+from scrub.formats.workbook.cells.sheet_data import Stored
+from scrub.formats.workbook.cells.stored_cell import StoredCell
+from scrub.formats.workbook.cells.strings import Run, runs_of
+from scrub.formats.workbook.formulas.syntax import translated
+from scrub.formats.workbook.part import SheetPart
+from scrub.formats.workbook.shared import Shared
+from scrub.formats.xmltext import attributes_of
+from scrub.model.cells.grid import ColumnValues
+from scrub.model.core.area import Area, address_of, area_of, letters_of
+from scrub.model.core.problem import Failure
+
+#: Columns read one by one before a sheet is read as a whole.
+_FEW = 16
+#: Cells read one by one before whole columns are.
+SINGLE = 200
+#: Sheets whose cells are kept read at a time.
+_SHEETS_KEPT = 2
+
+
+class Loaded:
+    """What was read of a sheet's part; let go when other sheets are read."""
+
+    def __init__(self, stored: Stored) -> None:
+        self.stored = stored
+        self.columns: dict[int, ColumnValues] = {}
+        self.shared: dict[str, list[StoredCell]] | None = None  # the cells of each shared formula, from above
+        self.singles = 0
+        self.rich: bool | None = None  # whether some text may have several looks
+        self.used: Area | None = None
+        self.filled: Collection[int] | None = None  # the columns that hold any value; None before all were read
+
+    @property
+    def has_many_columns(self) -> bool:
+        """Whether so many columns were read that all others are read together."""
+        return len(self.columns) >= _FEW
+
+
+class Loads:
+    """Keeps what was read of the sheets used last; the one used longest ago is let go: big ones fill the memory."""
+
+    def __init__(self) -> None:
+        self._kept: dict[SheetPart, Loaded] = {}
+        self.asked: set[bytes] = set()  # the letters of columns that were read in any sheet: others are like it
+
+    def of(self, part: SheetPart) -> Loaded:
+        """What was read of a sheet."""
+        found = self._kept.get(part)
+        if found is None:
+            while len(self._kept) >= _SHEETS_KEPT:
+                del self._kept[next(iter(self._kept))]
+            found = self._kept[part] = Loaded(part.stored(wanted=self.asked))
+        return found
+
+    def forget(self, part: SheetPart) -> None:
+        """Lets one sheet go: its bytes are other ones."""
+        self._kept.pop(part, None)
+
+    def clear(self) -> None:
+        """Lets all go: packing needs the room."""
+        self._kept.clear()
+
+
+class StoredCells:
+    """The stored cells of one sheet; `where` says how a person names one of them."""
+
+    def __init__(self, shared: Shared, part: SheetPart, loads: Loads, where: Callable[[int, int], str]) -> None:
+        self.part = part
+        self.formula_rows: dict[int, set[int]] = {}  # rows with formulas, by the columns that were read
+        self._shared = shared
+        self._loads = loads
+        self._where = where
+        self._arrays: list[Area] | None = None
+
+    def loaded(self) -> Loaded:
+        """What was read of the part, kept for the sheets that were read last."""
+        return self._loads.of(self.part)
+
+    def forget(self) -> None:
+        """Is told that the part is another one."""
+        self._loads.forget(self.part)
+
+    def cell(self, row: int, column: int) -> StoredCell | None:
+        """A cell as it is stored."""
+        return self.loaded().stored.cell(row, column)
+
+    @property
+    def has_formulas(self) -> bool | None:
+        """Whether the part contains formulas; None where nobody looked."""
+        return self.part.has_formulas
+
+    # -- values
+
+    def read_column(self, column: int) -> ColumnValues:
+        """The values of a column; notes the rows of its formulas."""
+        filled = self.loaded().filled
+        if filled is not None and column not in filled:  # of which a sheet can have thousands
+            self.formula_rows[column] = set()
+            return ColumnValues()
+        self._loads.asked.add(letters_of(column).encode())
+        stored = self.loaded().stored
+        found = ColumnValues()
+        formulas: set[int] = set()
+        if isinstance(stored, Searched):
+            decoder, where = self._shared.decoder, partial(self._in_column, column)
+            others: list[bytes] = []
+            for rows, plain in stored.alike_or_plain(column):
+                if isinstance(plain, Alike):
+                    found.update(decoder.alike(*plain, rows, where))
+                    continue
+                if not all(map(_ENDING, plain)):
+                    others += [cell[0] for cell in plain if not cell[4] and not cell[1].endswith(b"/")]
+                    plain = [cell for cell in plain if cell[4]]
+                # As many cells as rows: then each row has one.
+                numbers = rows if len(plain) == len(rows) else None
+                found.update(decoder.column(plain, where, numbers))
+            cells: Any = (stored.cell(int(row), column) for row in others)
+        else:
+            cells = stored.column(column)
+        for cell in cells:
+            if cell is not None:
+                self._take(found, formulas, cell)
+        self.formula_rows[column] = formulas
+        return found
+
+    def read_all(self) -> dict[int, tuple[ColumnValues, set[int]]]:
+        """All columns in one pass, each with the rows of its formulas: a sheet that is read cell by cell would be
+        searched once a column otherwise.
+        """
+        found: dict[int, tuple[ColumnValues, set[int]]] = {}
+        stored = self.loaded().stored
+        if isinstance(stored, Searched):
+            plain: dict[int, list[Any]] = {}
+            for row, column, attributes, raw, text in stored.plain_cells():
+                if attributes is not None:
+                    plain.setdefault(column, []).append((row, attributes, raw, text))
+                    continue
+                cell = stored.cell(row, column)
+                if cell is not None:
+                    self._take(*found.setdefault(column, (ColumnValues(), set())), cell)
+            for column, cells in plain.items():
+                values, _ = found.setdefault(column, (ColumnValues(), set()))
+                values.update(self._shared.decoder.column(cells, partial(self._in_column, column)))
+        else:
+            for cell in stored.all_cells():
+                self._take(*found.setdefault(cell.column, (ColumnValues(), set())), cell)
+        self.loaded().filled = found.keys()
+        return found
+
+    def _in_column(self, column: int, row: int) -> str:
+        return self._where(row, column)
+
+    def _take(self, found: ColumnValues, formulas: set[int], cell: StoredCell) -> None:
+        value = self._shared.decoder.value(cell, lambda: self._where(cell.row, cell.column))
+        if value is not None:
+            found[cell.row] = value
+        if cell.formula is not None:
+            formulas.add(cell.row)
+
+    def texts_of(self, column: int) -> dict[int, str] | None:
+        """The texts of a column by row; None where its values are needed: a formula can be among them."""
+        stored = self.loaded().stored
+        if not isinstance(stored, Searched):
+            return None
+        found: dict[int, str] = {}
+        for _, plain in stored.plain_column(column):
+            if not all(map(_ENDING, plain)):
+                return None
+            found.update(self._shared.decoder.column(plain, partial(self._in_column, column), texts_only=True))
+        self.formula_rows.setdefault(column, set())
+        return found
+
+    # -- where something is
+
+    def used(self) -> Area | None:
+        """The smallest range with all that contains something; None for nothing."""
+        loaded = self.loaded()
+        if loaded.used is None:
+            stored = loaded.stored
+            filled = [index for index in _ends(stored) if index >= 0]
+            columns = stored.columns() if filled else ()
+            rows = [stored.numbers[index] for index in filled] if columns else []
+            loaded.used = Area(rows[0], columns[0], rows[-1], columns[-1]) if rows else Area(0, 0, 0, 0)
+        return loaded.used if loaded.used.bottom else None
+
+    def places(self) -> list[tuple[int, int]]:
+        """Row and column of every cell that is stored, row by row."""
+        stored = self.loaded().stored
+        if isinstance(stored, Searched):
+            return [(cell[0], cell[1]) for cell in stored.plain_cells(empty=True)]
+        return [(cell.row, cell.column) for cell in stored.all_cells()]
+
+    def rows_between(self, top: int, bottom: int) -> tuple[Sequence[int], Callable[[], Sequence[int]]]:
+        """The rows that are stored between two, and what gives those of them that hold anything."""
+        stored = self.loaded().stored
+        first, last = bisect_left(stored.numbers, top), bisect_left(stored.numbers, bottom + 1)
+        return stored.numbers[first:last], lambda: stored.holding(first, last)
+
+    def arrays(self) -> list[Area]:
+        """The ranges of array formulas and data tables, spills included (18.3.1.40)."""
+        if self._arrays is None:
+            data = self.loaded().stored.data
+            self._arrays = []
+            if self.has_formulas and (b"array" in data or b"dataTable" in data):
+                for cell in self.loaded().stored.all_cells():
+                    if cell.formula is not None and cell.formula.type in ("array", "dataTable"):
+                        ref = cell.formula.ref or address_of(cell.row, cell.column)
+                        self._arrays.append(area_of(ref))
+        return self._arrays
+
+    # -- formulas
+
+    def formula(self, cell: StoredCell) -> str:
+        """The formula of a cell that has one; one that is shared is written out."""
+        of = cell.formula
+        assert of is not None
+        if of.type != "shared" or of.text:
+            return of.text
+        for other in self.sharing(of.si):
+            if other.formula is not None and other.formula.text:
+                return translated(other.formula.text, cell.row - other.row, cell.column - other.column)
+        raise placed(f"{self._where(cell.row, cell.column)}: its formula is shared with a cell that is missing")
+
+    def sharing(self, number: str) -> list[StoredCell]:
+        """The cells that share a formula, from above; all are found in one pass, the one with the text first."""
+        loaded = self.loaded()
+        if loaded.shared is None:
+            loaded.shared = {}
+            for cell in loaded.stored.all_cells():
+                if cell.formula is not None and cell.formula.type == "shared":
+                    found = loaded.shared.setdefault(cell.formula.si, [])
+                    found.insert(0 if cell.formula.text else len(found), cell)
+        return loaded.shared.get(number, [])
+
+    # -- how cells look
+
+    def may_have_runs(self) -> bool:
+        """Whether some text of the sheet may have several looks."""
+        loaded = self.loaded()
+        if loaded.rich is None:
+            data = loaded.stored.data
+            loaded.rich = not self._shared.strings().plain or b"<r>" in data or b":r>" in data
+        return loaded.rich
+
+    def runs_in(self, row: int, column: int) -> list[Run] | None:
+        """The runs of a text with several looks; None for a plain one."""
+        cell = self.cell(row, column)
+        if cell is None:
+            return None
+        if cell.inline is not None:
+            return runs_of(cell.inline)
+        if cell.type == "s" and cell.value:
+            return self._shared.strings().runs(int(cell.value))
+        return None
+
+    def styles_in(self, column: int) -> dict[int, int] | None:
+        """The numbers of the formats of the stored cells of a column, by row; None where each is looked up."""
+        stored = self.loaded().stored
+        if not isinstance(stored, Searched):
+            return None
+        numbers: dict[bytes, int] = {}
+        found: dict[int, int] = {}
+        for _, cells in stored.plain_column(column):
+            for row, attributes, *_ in cells:
+                number = numbers.get(attributes)
+                if number is None:
+                    number = numbers[attributes] = number_in(attributes_of(attributes), "s")
+                found[int(row)] = number
+        return found
+
+    def look_alike(self, column: int, rows: Iterable[int]) -> bool:
+        """Whether the cells of a column certainly look the same in all of some rows, or none of them is stored."""
+        styles = self.styles_in(column)
+        return styles is not None and len(set(map(styles.get, rows))) < 2
+
+
+_ENDING = itemgetter(4)
+
+
+def placed(what: str) -> Failure:
+    """A failure that names its cell itself."""
+    found = Failure(what)
+    found.placed = True
+    return found
+
+
+def _ends(stored: Stored) -> Iterable[int]:
+    """The first and the last stored row that contains something."""
+    last = len(stored.numbers)
+    first = next((index for index in range(last) if stored.holds(index)), -1)
+    return first, next((index for index in range(last - 1, -1, -1) if stored.holds(index)), -1)

@@ -1,0 +1,1 @@
+"""How cells of a workbook look."""

@@ -1,0 +1,1 @@
+"""Rules about cells: what may be entered, and which stand out."""

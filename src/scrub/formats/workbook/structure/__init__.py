@@ -1,0 +1,1 @@
+"""Rows, columns and sheets that go, come and move, and all that refers to them."""

@@ -1,0 +1,1 @@
+"""Sheets, and what is made of cells."""

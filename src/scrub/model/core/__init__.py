@@ -1,0 +1,1 @@
+"""What all kinds are made of: declarations, values, problems, changes."""

@@ -1,0 +1,57 @@
+"""A condition on records as plain data, for whoever contains that many that it finds them on its own."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import TypeAlias
+
+from scrub.model.core.named import NamedTuple
+from scrub.model.core.values import Value
+
+
+class Leaf(NamedTuple):
+    """What is under a heading, compared with a value. The operator `yes` asks whether it is yes."""
+
+    heading: str
+    operator: str
+    value: Value = None
+    exactly: bool = False
+
+
+class Unknown(NamedTuple):
+    """A condition that only the macro can test."""
+
+
+class Joined(NamedTuple):
+    """Conditions with `and` or `or` between them."""
+
+    operator: str
+    parts: Sequence[Predicate]
+
+
+class Opposite(NamedTuple):
+    """`not`."""
+
+    part: Predicate
+
+
+Predicate: TypeAlias = Leaf | Unknown | Joined | Opposite
+UNKNOWN = Unknown()
+
+
+class Tally:
+    """How many meet a condition for sure: they are counted, and nobody looks at them."""
+
+    __slots__ = ("sure",)
+
+    def __init__(self) -> None:
+        self.sure = 0
+
+
+def headings_of(sieve: Predicate) -> set[str]:
+    """The headings that it asks for."""
+    if isinstance(sieve, Leaf):
+        return {sieve.heading}
+    if isinstance(sieve, Opposite):
+        return headings_of(sieve.part)
+    return set().union(*map(headings_of, sieve.parts)) if isinstance(sieve, Joined) else set()

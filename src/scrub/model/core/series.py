@@ -1,0 +1,98 @@
+"""Items that are fixed, and made one by one as somebody comes to them: a mailbox may hold a million."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Sequence
+from typing import Any, TypeVar
+
+from scrub.model.core.predicate import Predicate, Tally
+from scrub.model.core.problem import FileProblem
+
+T = TypeVar("T", covariant=True)
+
+
+class Series(Sequence[T]):
+    """So many items, of which the one at a place is made when it is asked for."""
+
+    __slots__ = ("_count", "_make")
+
+    def __init__(self, count: int, make: Callable[[int], T]) -> None:
+        self._count, self._make = count, make
+
+    def __len__(self) -> int:
+        return self._count
+
+    def __getitem__(self, place: Any) -> Any:
+        if not 0 <= place < self._count:
+            raise IndexError(place)
+        return self._make(place)
+
+    def __iter__(self) -> Iterator[T]:
+        return map(self._make, range(self._count))
+
+    def many(self) -> int:
+        """How many of them were not removed."""
+        every: Iterator[Any] = iter(self)
+        return sum(not each.removed for each in every)
+
+    def sifted(self, sieve: Predicate, tally: Tally | None = None) -> Series[T] | None:
+        """Those for which a condition may hold, each with a row that says whether it certainly does; with a tally
+        those that certainly do are counted there instead, as the others are gone through. None where whoever
+        contains them does not find them by it.
+        """
+        return None
+
+
+class Fixed(Series[Any]):
+    """Items that are there: what changes the sequence later does not change these."""
+
+    __slots__ = ("_every",)
+
+    def __init__(self, every: Sequence[Any]) -> None:
+        self._every: Sequence[Any] = every if isinstance(every, range) else tuple(every)
+        super().__init__(len(every), self._every.__getitem__)
+
+    def __iter__(self) -> Iterator[Any]:
+        return iter(self._every)
+
+
+class Opening(Series[T]):
+    """Files that are opened one by one, of which one may be damaged, encrypted or in use."""
+
+    def but_for_broken(self, leave: Callable[[str], None]) -> Iterator[T]:
+        """Those that can be opened; `leave` is told of each other one."""
+        for place in range(len(self)):
+            try:
+                found: T = self._make(place)
+            except FileProblem as problem:
+                leave(f"skipped {problem}")
+                continue
+            yield found
+
+
+class Through(Series[T]):
+    """Items made of those of another series, as these come."""
+
+    __slots__ = ("_inner", "_of")
+
+    def __init__(self, inner: Series[Any], make: Callable[[Any], T]) -> None:
+        super().__init__(0, lambda place: make(inner[place]))
+        self._inner, self._of = inner, make
+
+    def __len__(self) -> int:
+        return len(self._inner)
+
+    def __getitem__(self, place: Any) -> Any:
+        return self._of(self._inner[place])
+
+    def __iter__(self) -> Iterator[T]:
+        return map(self._of, self._inner)
+
+    def many(self) -> int:
+        """As many as of the other series; of one whose items tell nothing of that, those of its own."""
+        return super().many() if isinstance(self._inner, Fixed) else self._inner.many()
+
+    def sifted(self, sieve: Predicate, tally: Tally | None = None) -> Series[T] | None:
+        """The same, made of those of the other series."""
+        found = self._inner.sifted(sieve, tally)
+        return None if found is None else Through(found, self._of)

@@ -1,0 +1,1 @@
+"""Mailboxes and messages."""

@@ -1,0 +1,1 @@
+"""PDFs and pictures."""

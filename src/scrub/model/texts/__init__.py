@@ -1,0 +1,1 @@
+"""Paragraphs, and what is in and around them."""
