@@ -8,13 +8,14 @@ from typing import Any
 
 from scrub.model.cells.validation import Emphasis, Restriction, When
 from scrub.model.core.area import Area, address_of, area_of
+from scrub.model.core.choice import Choice
 from scrub.model.core.declare import FileItem, Item, may_lack
 from scrub.model.core.named import NamedTuple
 from scrub.model.core.problem import Failure, Missing
 from scrub.model.core.progress import over
 from scrub.model.core.required import required
 from scrub.model.core.text import Edit, Editing, HoldsTexts
-from scrub.model.core.values import Choice, Value, is_empty, shown
+from scrub.model.core.values import Value, is_empty, shown
 
 
 class Holds(Choice):

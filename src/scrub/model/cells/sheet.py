@@ -17,11 +17,12 @@ from scrub.model.cells.sheet_settings import SheetSettings
 from scrub.model.cells.validation import ConditionalFormat, Validation
 from scrub.model.comments import CellComment, Comment
 from scrub.model.core.area import MOST_COLUMNS, Area, area_of, only_cell
+from scrub.model.core.choice import Choice
 from scrub.model.core.declare import Reach, action, field, finds, holds, may_lack, part
 from scrub.model.core.outline import Outline
 from scrub.model.core.problem import Failure, Missing
 from scrub.model.core.required import required
-from scrub.model.core.values import Choice, NewSecret, Secret
+from scrub.model.core.values import NewSecret, Secret
 from scrub.model.texts.inline import Picture
 
 

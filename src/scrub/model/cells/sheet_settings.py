@@ -6,10 +6,10 @@ from typing import Any
 
 from scrub.model.cells.grid import Grid
 from scrub.model.core.amounts import Length
+from scrub.model.core.choice import Choice
 from scrub.model.core.declare import Item, default_of, may_lack
 from scrub.model.core.printing import Orientation, Paper, PrintedText
 from scrub.model.core.setting import setting_field
-from scrub.model.core.values import Choice
 
 
 class View(Choice):

@@ -5,11 +5,11 @@ from __future__ import annotations
 from decimal import Decimal
 from typing import Any
 
+from scrub.model.core.choice import Choice
 from scrub.model.core.colours import Colour
 from scrub.model.core.declare import Item, Reach, action, field
 from scrub.model.core.named import NamedTuple
 from scrub.model.core.required import required
-from scrub.model.core.values import Choice
 
 
 class Allowed(Choice):

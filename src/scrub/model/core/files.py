@@ -6,12 +6,12 @@ import os
 from datetime import datetime
 
 from scrub.model.core.amounts import Size
+from scrub.model.core.choice import Choice
 from scrub.model.core.declare import FileItem, Item, Reach, action, field
 from scrub.model.core.lazy_pattern import lazy_pattern
 from scrub.model.core.outline import Contents
 from scrub.model.core.problem import Failure
 from scrub.model.core.required import required
-from scrub.model.core.values import Choice
 
 
 class FilePath(str):

@@ -7,8 +7,8 @@ from contextlib import contextmanager
 from contextvars import ContextVar
 
 from scrub.model.core.addresses import Address
+from scrub.model.core.choice import Choice
 from scrub.model.core.named import NamedTuple
-from scrub.model.core.values import Choice
 
 
 class DateOrder(Choice):

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from scrub.model.core.values import Choice
+from scrub.model.core.choice import Choice
 
 
 class PrintedText(str):

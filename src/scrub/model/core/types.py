@@ -7,8 +7,9 @@ import typing
 from collections.abc import Iterable, Sequence
 from functools import cache
 
+from scrub.model.core.choice import Choice
 from scrub.model.core.problem import with_article
-from scrub.model.core.values import VALUE_TYPES, Choice, NewSecret, Pairs
+from scrub.model.core.values import VALUE_TYPES, NewSecret, Pairs
 
 
 class Type(typing.NamedTuple):

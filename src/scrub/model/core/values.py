@@ -7,7 +7,6 @@ import unicodedata
 from collections.abc import Callable, Iterable
 from datetime import date, datetime
 from decimal import ROUND_HALF_UP, Decimal
-from enum import StrEnum
 from typing import Any, TypeAlias, TypeVar
 
 from scrub.model.core.addresses import Address, same_address
@@ -37,10 +36,6 @@ def _plain_letter(letter: str) -> str:
 ARITHMETIC = decimal.Context(
     prec=28, rounding=ROUND_HALF_UP, traps=[decimal.Overflow, decimal.InvalidOperation, decimal.DivisionByZero]
 )
-
-
-class Choice(StrEnum):
-    """A set of words, one of which is expected; a macro writes them bare."""
 
 
 class Secret:

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from datetime import datetime
 
+from scrub.model.core.choice import Choice
 from scrub.model.core.declare import Reach, action, field, may_lack
 from scrub.model.core.files import FilePath, MovableFile
 from scrub.model.core.outline import Contents
 from scrub.model.core.required import required
-from scrub.model.core.values import Choice
 from scrub.model.pages.stamping import Stamped
 
 

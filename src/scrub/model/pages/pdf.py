@@ -8,13 +8,14 @@ from datetime import datetime
 from decimal import Decimal
 
 from scrub.model.core.amounts import Length
+from scrub.model.core.choice import Choice
 from scrub.model.core.declare import FileItem, Item, Reach, action, field, finds, holds, may_lack, selects
 from scrub.model.core.files import FilePath, MovableFile, ReadPath
 from scrub.model.core.outline import Contents
 from scrub.model.core.printing import Orientation
 from scrub.model.core.problem import Failure
 from scrub.model.core.required import required
-from scrub.model.core.values import Choice, NewSecret, Secret
+from scrub.model.core.values import NewSecret, Secret
 from scrub.model.pages.stamping import Placing, Stamped
 from scrub.model.texts.described import Described
 

@@ -5,12 +5,12 @@ from __future__ import annotations
 from decimal import Decimal
 
 from scrub.model.core.amounts import Length
+from scrub.model.core.choice import Choice
 from scrub.model.core.declare import Item, Reach, action, needs
 from scrub.model.core.files import FilePath, ReadPath
 from scrub.model.core.named import NamedTuple
 from scrub.model.core.problem import Failure
 from scrub.model.core.required import required
-from scrub.model.core.values import Choice
 
 _MARGIN, _LETTERS = Length(Decimal(1), "cm"), Length(Decimal(9), "pt")
 

@@ -5,8 +5,8 @@ from __future__ import annotations
 from typing import Any
 
 from scrub.model.core.amounts import Length
+from scrub.model.core.choice import Choice
 from scrub.model.core.declare import Item, field, may_lack, needs
-from scrub.model.core.values import Choice
 
 
 class TextAlignment(Choice):

@@ -6,6 +6,7 @@ from collections.abc import Iterable, Iterator, Sequence
 from types import MappingProxyType
 from typing import Any
 
+from scrub.model.core.choice import Choice
 from scrub.model.core.declare import FileItem, Reach, action, field, finds, holds, may_lack
 from scrub.model.core.named import NamedTuple
 from scrub.model.core.patterns import found_in, pattern_of
@@ -13,7 +14,7 @@ from scrub.model.core.problem import Failure, Missing, counted
 from scrub.model.core.required import required
 from scrub.model.core.setting import look_field
 from scrub.model.core.text import Editing, HoldsTexts, parted
-from scrub.model.core.values import Choice, loosen
+from scrub.model.core.values import loosen
 from scrub.model.operations.texts import loose
 from scrub.model.texts.letters_edited import LettersEdited
 from scrub.model.texts.lines_of_text import HoldsLines, Line

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from datetime import datetime
 
+from scrub.model.core.choice import Choice
 from scrub.model.core.declare import Item, Reach, action, field, may_lack
 from scrub.model.core.required import required
-from scrub.model.core.values import Choice
 
 
 class ChangeSort(Choice):
