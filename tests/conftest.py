@@ -27,9 +27,9 @@ def portion(number: int, least: int = 1) -> int:
     return number if EVERYTHING else max(least, number // 5)
 
 
-def some(cases: Iterable[T]) -> list[T]:
-    """Those of many cases that are tried: each fifth, unless everything is."""
-    return list(cases)[:: 1 if EVERYTHING else 5]
+def some(cases: Iterable[T], each: int = 5) -> list[T]:
+    """Those of many cases that are tried: each fifth, or so, unless everything is."""
+    return list(cases)[:: 1 if EVERYTHING else each]
 
 
 def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item]) -> None:

@@ -87,9 +87,7 @@ def test_every_field_is_read(home: Path, name: str) -> None:
             body = (
                 f'n = 0\neach {kind}\nn = n + 1\nif n is 1\nlog "reached"\nend\nif n > 3\nleave loop\nend\n{body}\nend'
             )
-        result = with_toys().run(
-            f"macro Reads\nfor {file}\n{body}\n", [str(path)], preview=True, answers={}, host=scrub.QuietHost()
-        )
+        result = with_toys().run(f"macro Reads\nfor {file}\n{body}\n", [str(path)], scrub.RunOptions(preview=True))
         found = result.files[0]
         if found.problem is not None:
             found.log.append(f"{kind}: {found.problem}")

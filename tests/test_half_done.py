@@ -169,7 +169,7 @@ def test_a_stop_among_many_messages_leaves_each_of_them_known(home: Path, post: 
         text = f"macro Test\nfor mailbox\neach message\n{SEND}\nend\n"
         ended = False
         try:
-            home_.run(text, [str(box)], preview=False, answers={}, host=Approving())
+            home_.run(text, [str(box)], scrub.RunOptions(Approving()))
             ended = True
         except Cut:
             pass

@@ -84,7 +84,7 @@ def hostile(name: str) -> Path:
     return path
 
 
-@pytest.mark.parametrize("name", some(ATTACKS))
+@pytest.mark.parametrize("name", some(ATTACKS, 12))
 def test_a_hostile_workbook_ends_with_a_sentence(home: Path, name: str) -> None:
     path = hostile(name)
     words = [sys.executable, "-c", LOOK, str(path)]
@@ -218,6 +218,7 @@ def test_work_without_end_is_ended_by_the_clock(
     assert "scrub settings max-minutes 10" in told
 
 
+@pytest.mark.everything
 def test_limits_can_be_raised(home: Path, cli: Callable[..., Output]) -> None:
     path = hostile("eight million elements")
     told = cli("inside", str(path))
@@ -245,6 +246,7 @@ def test_macros_that_run_each_other_twice_are_checked_once_each(home: Path) -> N
     assert "would run itself: D runs B runs C runs D" in str(scrub.check("D")[0])
 
 
+@pytest.mark.everything
 @pytest.mark.timeout(FOR_EVER)
 def test_a_thousand_broken_lines_are_mended_in_time(home: Path) -> None:
     text = "macro T\nfor nothing\n" + "\n".join('say "' + "x {" * 300 for _ in range(1000))

@@ -295,9 +295,9 @@ def test_a_message_is_in_one_place_whenever_the_machine_stops(home: Path, target
         home_.folder = str(tmp_path / f"h{after}")
         disk = CutDisk(after)
         home_.store = Store(home_.folder, disk)
-        options = {"preview": False, "answers": {}, "host": Approving()}
+        options = scrub.RunOptions(Approving())
         try:
-            home_.run(text, [str(folder / "b.mbox")], **options)  # type: ignore[arg-type]
+            home_.run(text, [str(folder / "b.mbox")], options)
         except Cut:
             disk.tidy()
             Store(home_.folder, Disk()).recover()

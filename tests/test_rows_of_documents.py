@@ -10,7 +10,7 @@ import docx
 import openpyxl
 import pytest
 import xlsxwriter
-from conftest import macro
+from conftest import macro, some
 from documents import W, members, put_members, texts
 from lxml import etree
 from opentexts import opentext
@@ -228,7 +228,7 @@ def test_what_hangs_on_words_of_a_row_goes_with_it(home: Path) -> None:
 
 
 @pytest.mark.parametrize(
-    "properties", [None, "", "<w:tblStyle w:val='LightShading'/>", '<w:tblW w:w="0" w:type="auto"/>', "</>"]
+    "properties", some([None, "", "<w:tblStyle w:val='LightShading'/>", '<w:tblW w:w="0" w:type="auto"/>', "</>"])
 )
 def test_tables_get_the_style_of_the_house(home: Path, properties: str | None) -> None:
     path = real()

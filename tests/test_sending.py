@@ -359,10 +359,10 @@ def test_killed_at_any_step_it_was_sent_once_or_not_at_all_and_is_never_repeated
         home_, disk = home_that_stops(tmp_path / f"h{after}", after)
         real = home_.carrier
         home_.carrier = lambda host, real=real: Killed(real(host), when)  # type: ignore[method-assign, misc]
-        options: dict[str, Any] = {"preview": False, "answers": {}, "host": Approving()}
+        options = scrub.RunOptions(Approving())
         text = f"macro Test\nfor mailbox\neach message\n{SEND}\nmessage.flagged = yes\nend\n"
         try:
-            home_.run(text, [str(box)], **options)
+            home_.run(text, [str(box)], options)
             ended = True
         except Cut:
             pass

@@ -27,8 +27,9 @@ TOYS = (
 def run(text: str, *files: Path, kind: str = "poem", home: scrub.Home | None = None, **options: Any) -> Any:
     """Runs a macro with the toys at hand; gives what it did, the first file's problem raised."""
     home = home or with_toys()
-    options = {"preview": False, "answers": {}, "host": scrub.QuietHost(), **options}
-    result = home.run(f"macro A trial\nfor {kind}\n{text}\n", [str(file) for file in files], **options)
+    result = home.run(
+        f"macro A trial\nfor {kind}\n{text}\n", [str(file) for file in files], scrub.RunOptions(**options)
+    )
     for each in result.files:
         if each.problem is not None:
             raise each.problem
@@ -298,12 +299,12 @@ def test_every_problem_goes_from_one_process_to_another() -> None:
 
 
 def test_an_execution_is_prepared_without_writing_and_can_be_sent_elsewhere(book: Path) -> None:
-    from scrub.model.core.host import QuietHost
+    from scrub.runner.options import RunOptions
     from scrub.runner.run import Runner
 
     home, before = scrub.home(), book.read_bytes()
     checked = home.program("macro A\nfor workbook\neach sheet\nsheet.hidden = no\nend\n")
-    runner = Runner(checked, home.vocabulary, home.formats, None, QuietHost(), {})
+    runner = Runner(checked, home.vocabulary, home.formats, None, RunOptions())
     prepared = pickle.loads(pickle.dumps(runner.prepare([str(book)])))
     assert book.read_bytes() == before
     assert [str(change) for change in prepared.files[0].changes] == ["hidden: yes -> no"] * 4

@@ -10,7 +10,7 @@ from pathlib import Path
 
 import openpyxl
 import pytest
-from conftest import SAMPLE, Output, macro
+from conftest import SAMPLE, Output, macro, some
 from test_cli import typed
 
 from scrub.cli.host import shown_bar
@@ -108,7 +108,7 @@ def test_files_with_nothing_in_common_are_told_by_field(home: Path, cli: Callabl
 # -- lines and styles at a terminal
 
 
-@pytest.mark.parametrize("columns", [60, 80, 120])
+@pytest.mark.parametrize("columns", some([60, 80, 120]))
 def test_every_line_fits_the_terminal_and_is_broken_between_words(
     book: Path, monkeypatch: pytest.MonkeyPatch, columns: int
 ) -> None:

@@ -237,11 +237,13 @@ def test_other_names_of_a_file_are_told(book: Path) -> None:
 
 @pytest.mark.parametrize(
     "body",
-    [
-        'p = pairs(otherwise: "")\nk = 0\nwhile k >= 0\nk = k + 1\np("a long key number {k}") = "a long value {k}"\nend',
-        'while 1 is 1\nlog "a line and so on and so on and so on"\nend',
-        'l = [["a"]]\nwhile 1 is 1\nl = l.with(["some text", "and more"])\nend',
-    ],
+    some(
+        [
+            'p = pairs(otherwise: "")\nk = 0\nwhile k >= 0\nk = k + 1\np("a long key number {k}") = "a long value {k}"\nend',
+            'while 1 is 1\nlog "a line and so on and so on and so on"\nend',
+            'l = [["a"]]\nwhile 1 is 1\nl = l.with(["some text", "and more"])\nend',
+        ]
+    ),
 )
 def test_what_grows_without_end_is_stopped_before_the_system_does(
     home: Path, monkeypatch: pytest.MonkeyPatch, body: str

@@ -11,7 +11,7 @@ import subprocess
 from pathlib import Path
 
 import pytest
-from conftest import EVERYTHING, FOR_EVER, SAMPLE, some
+from conftest import EVERYTHING, FOR_EVER, SAMPLE, portion, some
 from saving import KINDS, MAKERS, SAMPLES, Knowing, ensure_read_by_others
 from sheets import schema_findings
 from vocabulary_calls import drawn, fitting, macro_of, reachable, statements
@@ -71,7 +71,7 @@ def test_every_call_on_a_folder() -> None:
 def test_calls_by_chance_on_files_of_other_makers(block: int) -> None:
     shutil.copy(DEMO / "seal.png", "seal.png")
     changed = []
-    for number in range(block * 10, block * 10 + 10):
+    for number in range(block * 10, block * 10 + portion(10)):
         chance = random.Random(number)
         source = DEMO / SAMPLES[number % len(SAMPLES)]
         path = Path(f"made{number}{source.suffix}")

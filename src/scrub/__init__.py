@@ -56,9 +56,9 @@ if TYPE_CHECKING:
     from scrub.model.workbook import Workbook
     from scrub.open_file import OpenFile
     from scrub.runner.answers import variable
+    from scrub.runner.options import InUseChoice, RunOptions
     from scrub.runner.records import FileRecord, RunRecord
     from scrub.runner.results import FileResult, RunResult
-    from scrub.runner.run import InUseChoice
     from scrub.runner.step import Go, Stepper, View
     from scrub.store.outbox import Note
     from scrub.store.store import Restored
@@ -94,6 +94,7 @@ __all__ = [
     "Reach",
     "Refused",
     "Restored",
+    "RunOptions",
     "RunRecord",
     "RunResult",
     "ScrubError",
@@ -166,6 +167,7 @@ _PACKAGES = {
     "scrub.open_file": "OpenFile",
     "scrub.custom_actions": "action",
     "scrub.runner.answers": "variable",
+    "scrub.runner.options": "RunOptions",
     "scrub.runner.records": "FileRecord RunRecord",
     "scrub.runner.results": "FileResult RunResult",
     "scrub.runner.step": "Go Stepper View",
@@ -300,21 +302,11 @@ def run(
     """
     from scrub.file_names import expanded
     from scrub.model.core.host import QuietHost
+    from scrub.runner.options import RunOptions
 
-    return home().run(
-        macro,
-        expanded(files),
-        preview=preview,
-        answers=answers or {},
-        host=host or QuietHost(),
-        stop=stop,
-        budget=budget,
-        into=into,
-        in_use=in_use,
-        stepper=stepper,
-        at=at,
-        report=report,
-    )
+    quiet, given = host or QuietHost(), answers or {}
+    options = RunOptions(quiet, given, preview, stop, budget, into, in_use, stepper, at, report)
+    return home().run(macro, expanded(files), options)
 
 
 def open(path: str) -> OpenFile:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable
 from functools import cache, cached_property
 from typing import TYPE_CHECKING, Any
 
@@ -22,10 +22,9 @@ if TYPE_CHECKING:
     from scrub.model.core.sending import Transport
     from scrub.model.core.values import Secret
     from scrub.model.vocabulary import Vocabulary
-    from scrub.runner.results import FileResult, RunResult
-    from scrub.runner.run import InUseChoice
+    from scrub.runner.options import RunOptions
+    from scrub.runner.results import RunResult
     from scrub.runner.sending import Sender
-    from scrub.runner.step import Stepper
     from scrub.store.store import Store
 
 
@@ -281,31 +280,39 @@ class Home:
             int(found.get("max-gigabytes", usual.most_gigabytes)),
         )
 
-    def run(
-        self,
-        macro: str,
-        paths: list[str],
-        *,
-        preview: bool,
-        answers: Mapping[str, Any],
-        host: Host,
-        stop: bool = False,
-        budget: int | None = None,
-        into: str | None = None,
-        in_use: InUseChoice = "stop",
-        stepper: Stepper | None = None,
-        at: str | None = None,
-        report: Callable[[FileResult], None] | None = None,
-    ) -> RunResult:
+    def run(self, macro: str, paths: list[str], options: RunOptions) -> RunResult:
         """Runs a macro; see `scrub.run`."""
         from scrub.model.core.declare import Reach
         from scrub.model.core.passwords import knowing
-        from scrub.runner.execution import BUDGET
         from scrub.runner.run import Runner
 
-        checked = self.program(macro)
+        checked, host, preview = self.program(macro), options.host, options.preview
+        into = os.path.abspath(os.path.expanduser(options.into)) if options.into else None
+        self._ensure_runs_on(checked, paths, into)
+        servers = [path for path in paths if "://" in path]
+        boxes = [path for path in servers if self.formats.kind_of(path) != "database"]
+        self._ensure_servers(checked, [path for path in servers if path not in boxes], host, macro)
+        runner = Runner(
+            checked,
+            self.vocabulary,
+            self.formats,
+            None if preview else self.store,
+            options._replace(into=into),
+            reach=Reach.SEND if preview else self._allowed(checked, into, host, macro, bool(boxes)),
+            stored=self.keys.get if self._trusted(checked) else None,
+            preferences=self.preferences,
+            sender=None if preview else self._sender(host),
+        )
+        with knowing(lambda name: self.password(name, host)):
+            result = runner.run(paths)
+        if not preview:
+            self.use.count(checked.title)
+            self._forget_old(result.number or 0)
+        return result
+
+    def _ensure_runs_on(self, checked: Program, paths: list[str], into: str | None) -> None:
+        """Raises `BadCall` where a macro does not go with what it is run on."""
         runs_on = checked.macro.runs_on
-        into = os.path.abspath(os.path.expanduser(into)) if into else None
         if not set(runs_on) & {"nothing", *self.vocabulary.files}:
             raise BadCall(
                 f'"{checked.title}" runs on a {listed(runs_on, "or")}, inside another macro: '
@@ -317,36 +324,13 @@ class Home:
             raise BadCall(f'"{checked.title}" needs no file. Type only: scrub run "{checked.title}"')
         if not paths and "nothing" not in runs_on:
             raise BadCall(f'"{checked.title}" runs on a {listed(runs_on, "or")}: add a file name')
-        servers = [path for path in paths if "://" in path]
-        boxes = [path for path in servers if self.formats.kind_of(path) != "database"]
-        self._ensure_servers(checked, [path for path in servers if path not in boxes], host, macro)
-        runner = Runner(
-            checked,
-            self.vocabulary,
-            self.formats,
-            None if preview else self.store,
-            host,
-            answers,
-            reach=Reach.SEND if preview else self._allowed(checked, into, host, macro, bool(boxes)),
-            budget=budget or BUDGET,
-            into=into,
-            in_use=in_use,
-            stored=self.keys.get if self._trusted(checked) else None,
-            preferences=self.preferences,
-            stepper=stepper,
-            at=at,
-            sender=None if preview else self._sender(host),
-        )
-        with knowing(lambda name: self.password(name, host)):
-            result = runner.run(paths, stop, report)
-        if not preview:
-            self.use.count(checked.title)
-            number = result.number or 0
-            if number <= _LOOK_ALWAYS or number % _LOOK_EVERY == 0:
-                found = self.settings.load()
-                size = int(found.get("keep-undo-mb", _HELD_MB)) * 1_000_000
-                self.store.forget(int(found.get("keep-undo", _HELD_DAYS)), size)
-        return result
+
+    def _forget_old(self, number: int) -> None:
+        """Lets go of what undoes old runs, every now and then; `number` is that of the run just done."""
+        if number <= _LOOK_ALWAYS or number % _LOOK_EVERY == 0:
+            found = self.settings.load()
+            size = int(found.get("keep-undo-mb", _HELD_MB)) * 1_000_000
+            self.store.forget(int(found.get("keep-undo", _HELD_DAYS)), size)
 
     def _sender(self, host: Host) -> Sender:
         """What sends the messages of a run."""

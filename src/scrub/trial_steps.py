@@ -13,6 +13,7 @@ from scrub.model.core.named import NamedTuple
 from scrub.model.core.preferences import preferring
 from scrub.model.core.problem import BadCall, MacroProblems, Problem, ScrubError
 from scrub.model.core.values import Secret
+from scrub.runner.options import RunOptions
 
 if TYPE_CHECKING:
     from scrub.home_folder import Home
@@ -120,7 +121,7 @@ class Trial:
         if problems:
             return Step([], [], "\n".join(_placed(problem) for problem in problems))
         try:
-            found = self.home.run(source, [self.path], preview=True, answers={}, host=self._host).files[0]
+            found = self.home.run(source, [self.path], RunOptions(self._host, preview=True)).files[0]
         except ScrubError as problem:
             return Step([], [], str(problem))
         if found.problem is not None:
@@ -172,7 +173,7 @@ class Trial:
 
     def write(self, title: str, host: Host) -> RunResult:
         """Applies the steps to the file, as an ordinary run that can be undone."""
-        return self.home.run(self.macro(title), [self.path], preview=False, answers={}, host=self._host)
+        return self.home.run(self.macro(title), [self.path], RunOptions(self._host))
 
     def completions(self, line: str) -> list[str]:
         """The words that could come next."""

@@ -8,9 +8,12 @@ import errno
 import gc
 import os
 import sys
-from typing import NoReturn
+from typing import TYPE_CHECKING, NoReturn
 
 from scrub.cli.group import scrub
+
+if TYPE_CHECKING:
+    import click
 
 __all__ = ["main", "scrub"]
 
@@ -73,28 +76,41 @@ def run(arguments: list[str]) -> int:
         click.echo(error.format_message())
         return 0
     except click.ClickException as error:
-        message = error.format_message()
-        from scrub.cli.output import harmless
-
-        click.echo(harmless(message), err=True)
-        context = getattr(error, "ctx", None)
-        if context is not None:
-            click.echo(f"Help: {context.command_path} --help", err=True)
-        return 2
+        return _bad_call(error)
     except BrokenPipeError:
         sys.stderr.close()
         return 0
     except Exception as error:
         if os.environ.get("SCRUB_TRACEBACK"):
             raise
-        if isinstance(error, OSError | MemoryError):
-            from scrub.cli.output import harmless
+        return _not_foreseen(error)
 
-            click.echo(harmless(_from_the_system(error)), err=True)
-            return 1
-        click.echo(
-            f"This is a bug in Scrub ({type(error).__name__}); your files are intact.\n"
-            "For a report that says where: set SCRUB_TRACEBACK=1 and run again.",
-            err=True,
-        )
+
+def _bad_call(error: click.ClickException) -> int:
+    """Tells what is wrong with the words of a call; gives the exit code."""
+    import click
+
+    from scrub.cli.output import harmless
+
+    click.echo(harmless(error.format_message()), err=True)
+    context = getattr(error, "ctx", None)
+    if context is not None:
+        click.echo(f"Help: {context.command_path} --help", err=True)
+    return 2
+
+
+def _not_foreseen(error: Exception) -> int:
+    """Tells what the system refused, or that Scrub has a bug; gives the exit code."""
+    import click
+
+    if isinstance(error, OSError | MemoryError):
+        from scrub.cli.output import harmless
+
+        click.echo(harmless(_from_the_system(error)), err=True)
         return 1
+    click.echo(
+        f"This is a bug in Scrub ({type(error).__name__}); your files are intact.\n"
+        "For a report that says where: set SCRUB_TRACEBACK=1 and run again.",
+        err=True,
+    )
+    return 1

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
+
 import click
 
 import scrub
@@ -33,6 +35,18 @@ def command(words: tuple[str, ...], file: str | None, bare: bool, as_json: bool)
     if words and not entries:
         echo(f"No macro contains {' and '.join(words)}. Show all: scrub macros")
         return 1
+    _list(entries, use, bare, with_use=bool(words))
+    if not words:
+        echo("\nRead one: scrub show TITLE    Preview one: scrub run TITLE FILE --preview")
+        if all(entry.example for entry in entries):
+            echo("Add your own: scrub add FILE.scrub")
+    return 0
+
+
+def _list(
+    entries: Sequence[scrub.LibraryEntry], use: Mapping[str, tuple[int, str]], bare: bool, with_use: bool
+) -> None:
+    """Prints the entries under their groups; `bare` without what they are about, `with_use` with how often they ran."""
     heading = ""
     wide = max((len(entry.title) for entry in entries), default=0)
     for entry in entries:
@@ -43,7 +57,7 @@ def command(words: tuple[str, ...], file: str | None, bare: bool, as_json: bool)
         about = f"cannot be read: {entry.unreadable}" if entry.unreadable else entry.about
         times, last = use.get(entry.title, (0, ""))
         used = f"run {scrub.counted(times, 'time')}, last {last[:10]}" if times else ""
-        about = f"{about}  ({used})" if used and words else about
+        about = f"{about}  ({used})" if used and with_use else about
         if bare or width() < _NARROW:
             echo(f"  {one_line(entry.title)}")
             if about and not bare:
@@ -51,11 +65,6 @@ def command(words: tuple[str, ...], file: str | None, bare: bool, as_json: bool)
             continue
         for line in columns([(f"{entry.title:<{min(wide, 48)}}", about)], wrap=True):
             echo(line)
-    if not words:
-        echo("\nRead one: scrub show TITLE    Preview one: scrub run TITLE FILE --preview")
-        if all(entry.example for entry in entries):
-            echo("Add your own: scrub add FILE.scrub")
-    return 0
 
 
 #: Columns of a terminal below which a description has a line of its own.

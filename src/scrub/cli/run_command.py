@@ -56,16 +56,8 @@ def command(
 ) -> int:
     """Runs MACRO (a title, some of its words, or a path) on FILES; `-` reads file names from standard input."""
     if macro is None or (macro.isdecimal() and again is None and not files):
-        if again is not None or macro is not None:
-            raise scrub.BadCall(f"Name the macro too: scrub run TITLE --again {again or macro}")
-        raise scrub.BadCall("the macro is missing: scrub run TITLE FILE. List them: scrub macros")
-    _notice_swap(macro, files)
-    names = [name for given_name in files for name in _named(given_name)]
-    if again is not None:
-        names += [file.path for file in scrub.changes(again).files if file.problem]
-        if not names:
-            raise scrub.BadCall(f"no file failed in run {again}")
-    names = scrub.expanded(names)
+        raise _no_macro(again or macro)
+    names = _every_name(macro, files, again)
     host = TerminalHost(asking=not no_questions and "-" not in files, bars=not step)
     printer = Printer(host, len(names), every, preview, short, as_json)
     answers = {**(_read_answers(answers_file) if answers_file else {}), **_answers(given)}
@@ -145,6 +137,24 @@ def _read_answers(path: str) -> dict[str, Any]:
     if not isinstance(found, dict):
         raise scrub.BadCall(f'{path}: no answers found. Write one line per answer: who = "Ann"')
     return {str(name).lower(): value for name, value in found.items()}
+
+
+def _no_macro(again: int | str | None) -> scrub.BadCall:
+    """The problem with a call that names no macro; `again` is the run whose files failed."""
+    if again is not None:
+        return scrub.BadCall(f"Name the macro too: scrub run TITLE --again {again}")
+    return scrub.BadCall("the macro is missing: scrub run TITLE FILE. List them: scrub macros")
+
+
+def _every_name(macro: str, files: tuple[str, ...], again: int | None) -> list[str]:
+    """The files that are named, and those that failed in another run."""
+    _notice_swap(macro, files)
+    names = [name for given_name in files for name in _named(given_name)]
+    if again is not None:
+        names += [file.path for file in scrub.changes(again).files if file.problem]
+        if not names:
+            raise scrub.BadCall(f"no file failed in run {again}")
+    return scrub.expanded(names)
 
 
 def _notice_swap(macro: str, files: tuple[str, ...]) -> None:

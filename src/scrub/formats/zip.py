@@ -228,27 +228,21 @@ class Package:
         makers = [self._as_declared(name, maker) for name, maker in changed.items()]
         packed = dict(zip(changed, packed_all(makers), strict=True))
         pieces: list[Piece] = []
-        moved: list[Member] = []
         ordered = sorted(self.members.values(), key=lambda member: member.offset)
         at = ordered[0].offset if ordered else 0
         pieces.append(Copy(0, at))
         placed: dict[str, Member] = {}
         anything = bool(added or removed)
         for member in ordered:
-            end = self._ends[member.name]
             if member.name in removed:
                 continue
-            if member.name not in packed:
-                pieces.append(Copy(member.offset, end - member.offset))
+            if self._stays(member, packed.get(member.name)):
+                length = self._ends[member.name] - member.offset
+                pieces.append(Copy(member.offset, length))
                 placed[member.name] = member._replace(offset=at)
-                at += end - member.offset
+                at += length
                 continue
             data, size, crc = packed[member.name]
-            if (size, crc) == (member.size, member.crc) and zlib.decompress(data, -15) == self._unpacked(member.name):
-                pieces.append(Copy(member.offset, end - member.offset))  # it came out the same
-                placed[member.name] = member._replace(offset=at)
-                at += end - member.offset
-                continue
             anything = True
             fresh = member._replace(
                 offset=at, packed=len(data), size=size, crc=crc, method=_DEFLATED, flags=member.flags & ~_DESCRIPTOR
@@ -283,6 +277,13 @@ class Package:
             return declared.written(made if isinstance(made, bytes) else b"".join(made))
 
         return make
+
+    def _stays(self, member: Member, packed: tuple[bytes, int, int] | None) -> bool:
+        """Whether a member stays as it is: nothing was done to it, or it came out the same."""
+        if packed is None:
+            return True
+        data, size, crc = packed
+        return (size, crc) == (member.size, member.crc) and zlib.decompress(data, -15) == self._unpacked(member.name)
 
     def _local_header(self, member: Member) -> bytes:
         if max(member.packed, member.size) >= _BIG:

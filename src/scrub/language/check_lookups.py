@@ -29,16 +29,9 @@ def _call(on: Checking, node: tree.Call) -> Type:
         return _pairs(on, node)
     if node.word in on.scope.names and on.scope.names[node.word].type.word in ("pairs", "anything"):
         return type_of_key(on, node)
-    if node.word == "own-file":
-        return _own_file(on, node)
-    if node.word == "open":
-        return _open(on, node)
-    if node.word == "copy-of":
-        return _copy(on, node)
-    if node.word == "new-file":
-        return _new_file(on, node)
-    if node.word == "new-message":
-        return _new_message(on, node)
+    special = _SPECIAL.get(node.word)
+    if special is not None:
+        return special(on, node)
     current = on.scope.current
     action = on.vocabulary.kinds[current.kind].actions.get(node.word) if current else None
     if current is not None and action is not None and action.gives.item:
@@ -55,6 +48,12 @@ def _call(on: Checking, node: tree.Call) -> Type:
         return ANY
     for argument in node.arguments:
         on.type(argument.value)
+    _note_unknown_call(on, node)
+    return ANY
+
+
+def _note_unknown_call(on: Checking, node: tree.Call) -> None:
+    """Notes what is wrong with a word before brackets that has no meaning there."""
     if node.word in LATER_KINDS:
         on.note(node.place, f'"{node.word}(…)" cannot be used yet')
     elif advice.of_call(node.word):
@@ -66,7 +65,6 @@ def _call(on: Checking, node: tree.Call) -> Type:
     else:
         guess = did_you_mean(node.word, [*on.vocabulary.kinds, "count", "ask", "secret", "own-file", "open", *_MAKING])
         on.note(node.place, f'"{node.word}(…)" is unknown.{guess}')
-    return ANY
 
 
 def _pairs(on: Checking, node: tree.Call) -> Type:
@@ -332,3 +330,13 @@ def _names(node: tree.Node) -> Iterator[tree.Name]:
         yield node
     for each in tree.children(node):
         yield from _names(each)
+
+
+#: Words before brackets that mean the same everywhere.
+_SPECIAL = {
+    "own-file": _own_file,
+    "open": _open,
+    "copy-of": _copy,
+    "new-file": _new_file,
+    "new-message": _new_message,
+}

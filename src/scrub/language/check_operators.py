@@ -49,13 +49,7 @@ def _compare(on: Checking, node: tree.Compare) -> Type:
     left = on.type(node.left)
     operator = node.operator
     if operator == "exists":
-        looked_up = on.means[node.left].lookup if isinstance(node.left, tree.Dot) else node.left
-        if isinstance(looked_up, tree.Call) and (left.item or on.means[looked_up].pairs):
-            let_be_missing(on, node.left)
-        elif isinstance(looked_up, tree.Name) and may_be_missing(on, looked_up):
-            pass
-        else:
-            on.note(node.place, 'only an item can exist or be missing: sheet("Totals") exists')
+        _asked_for(on, node, left)
     if node.right is None:
         if operator == "is empty" and left.item and not can_be_empty(on, left):
             how = field_instead(on, left)  # the name of an item is never empty either
@@ -71,6 +65,24 @@ def _compare(on: Checking, node: tree.Compare) -> Type:
         return YES_NO
     with on.printing(_is_printed(node.left)):
         right = on.type(node.right)
+    _both_sides(on, node, node.right, left, right)
+    if node.exactly and right not in (TEXT, ANY):
+        on.note(node.place, '"exactly" needs text')
+    return YES_NO
+
+
+def _asked_for(on: Checking, node: tree.Compare, left: Type) -> None:
+    """Notes that somebody asks whether an item is there; a problem for anything else."""
+    looked_up = on.means[node.left].lookup if isinstance(node.left, tree.Dot) else node.left
+    if isinstance(looked_up, tree.Call) and (left.item or on.means[looked_up].pairs):
+        let_be_missing(on, node.left)
+    elif not (isinstance(looked_up, tree.Name) and may_be_missing(on, looked_up)):
+        on.note(node.place, 'only an item can exist or be missing: sheet("Totals") exists')
+
+
+def _both_sides(on: Checking, node: tree.Compare, side: Expression, left: Type, right: Type) -> None:
+    """Checks that the types of both sides go with the operator."""
+    operator = node.operator
     if operator == "matches":
         _matching(on, node, left, right)
     elif SECRET in (left, right):
@@ -79,21 +91,18 @@ def _compare(on: Checking, node: tree.Compare) -> Type:
         _text_comparison(on, node, left, right)
     elif operator == "is in":
         if right.word not in ("list", "anything"):
-            on.note(node.right.place, f'"is in" needs a list: ["a", "b"], not {right}')
+            on.note(side.place, f'"is in" needs a list: ["a", "b"], not {right}')
     elif operator == "is" and _is_one_list(left, right):
-        value = "" if left.word != "list" or not isinstance(node.right, tree.Constant) else node.right.value
+        value = "" if left.word != "list" or not isinstance(side, tree.Constant) else side.value
         how = f': contains "{value}"' if isinstance(value, str) and value else ": contains"
         on.note(node.place, f"{left} is never {right}. To ask for one of its values write{how}")
     elif operator == "is":
         alike = left.fits(right) or right.fits(left) or {left, right} == {DATE, TIME}  # these compare by the day
         if not alike and not (left.choices or right.choices):
-            unit = unit_missing(left, right, getattr(node.right, "value", None)) or unit_missing(right, left)
+            unit = unit_missing(left, right, getattr(side, "value", None)) or unit_missing(right, left)
             on.note(node.place, f"{left} is never {right}{unit or field_instead(on, left, right)}")
     else:
-        _ordered(on, operator, (node.left, left), (node.right, right))
-    if node.exactly and right not in (TEXT, ANY):
-        on.note(node.place, '"exactly" needs text')
-    return YES_NO
+        _ordered(on, operator, (node.left, left), (side, right))
 
 
 def _is_one_list(left: Type, right: Type) -> bool:

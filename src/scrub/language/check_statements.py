@@ -262,13 +262,12 @@ def _do(on: Checking, node: tree.Do) -> None:
 
 
 def _no_action(on: Checking, node: tree.Do, current: ItemOf | None) -> str:
-    word = node.word
-    called = on.vocabulary.kinds[current.kind].called if current else ""
+    word, kinds = node.word, on.vocabulary.kinds
+    called = kinds[current.kind].called if current else ""
     here = f'{called} has no action "{word}"' if current else f'"{word}" needs an item to work on'
     for item in reversed(on.scope.items[:-1]):
-        if word in on.vocabulary.kinds[item.kind].actions:
+        if word in kinds[item.kind].actions:
             return f"{here}; the {item.kind} has. Open a block for it: in {item.word}"
-    kinds = on.vocabulary.kinds
     nearest = [*(kinds[current.kind].holds if current else ()), *kinds]
     having = [kinds[each] for each in dict.fromkeys(nearest) if word in kinds[each].actions]
     inside = [kind for kind in having if current is None or on.vocabulary.path(current.kind, kind.word)]
@@ -279,21 +278,10 @@ def _no_action(on: Checking, node: tree.Do, current: ItemOf | None) -> str:
         given = next((name for name, each in parts.items() if each.gives.word == inside[0].word), None)
         block = f"in {current.word}.{given}" if current and given else f"each {inside[0].word}"
         return f"{here}; a {inside[0].word} has. Put it in a block: {block}"
-    if word in kinds:
-        return f'brackets are missing: write {word}("…")'
-    if word in LATER_KINDS:
-        return f'"{word}" cannot be used yet'
-    fields = kinds[current.kind].fields if current else {}
-    if current and word in fields:
-        how = f"{current.word}.{word} = …" if fields[word].can_be_set else f"{current.word}.{word}"
-        return f'"{word}" is a field of the {current.kind}: {how}'
-    actions = kinds[current.kind].actions if current else {}
-    meant = (each.docs for each in actions.values() if each.docs.called(word))
-    found = next((f" Write: {docs.example}" for docs in meant if docs.example and word not in actions), "")
-    for item in () if found else reversed(on.scope.items):
-        found = found or advice.of_action(word, kinds[item.kind].actions)
-        found = found or advice.of_item(word, item.word, item.kind, kinds[item.kind].fields)
-    found = found or did_you_mean(word, [*actions, *STARTERS])
+    other = _other_word(on, word, current)
+    if other:
+        return other
+    found = _action_meant(on, word, current)
     if not found and having and current:
         return f"{here}; {listed((kind.called for kind in having[:3]), 'or')} has, but this contains none"
     if not found and current:
@@ -304,6 +292,32 @@ def _no_action(on: Checking, node: tree.Do, current: ItemOf | None) -> str:
     if not found and advice.of_call(word):
         return advice.of_call(word)
     return f"{here}.{found}"
+
+
+def _other_word(on: Checking, word: str, current: ItemOf | None) -> str:
+    """What a word is that is no action: a kind, or a field of the item at hand; nothing for neither."""
+    kinds = on.vocabulary.kinds
+    if word in kinds:
+        return f'brackets are missing: write {word}("…")'
+    if word in LATER_KINDS:
+        return f'"{word}" cannot be used yet'
+    fields = kinds[current.kind].fields if current else {}
+    if current and word in fields:
+        how = f"{current.word}.{word} = …" if fields[word].can_be_set else f"{current.word}.{word}"
+        return f'"{word}" is a field of the {current.kind}: {how}'
+    return ""
+
+
+def _action_meant(on: Checking, word: str, current: ItemOf | None) -> str:
+    """The action that people mean by a word, as the end of a sentence; nothing where none is like it."""
+    kinds = on.vocabulary.kinds
+    actions = kinds[current.kind].actions if current else {}
+    meant = (each.docs for each in actions.values() if each.docs.called(word))
+    found = next((f" Write: {docs.example}" for docs in meant if docs.example and word not in actions), "")
+    for item in () if found else reversed(on.scope.items):
+        found = found or advice.of_action(word, kinds[item.kind].actions)
+        found = found or advice.of_item(word, item.word, item.kind, kinds[item.kind].fields)
+    return found or did_you_mean(word, [*actions, *STARTERS])
 
 
 @states(tree.Broken)

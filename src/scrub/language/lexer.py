@@ -190,24 +190,25 @@ class LineLexer:
             if pair in _TWO:
                 self.at = following + 1
                 return self.token(SIGN, pair, start)
-            if letter in ch.SIGNS:
-                return self.token(SIGN, ch.SIGNS[letter], start)
-            if letter in _ONE:
-                return self.token(SIGN, letter, start)
-            if letter in "'\u2018\u2019`\u00ab\u00bb":
-                self.problem('put text in double quotes: "…"', start)
-                self.at = len(text)
-                return self.token(TEXT, text[start:], start, ("",))
-            if letter == "&":
-                self.problem('join text with braces: "{first} {second}"', start)
-                self.at = len(text)
-                return None
-            if letter in "{}":
-                self.problem('braces belong inside quotes: "{sheet.name}"', start)
-                self.at = len(text)
-                return self.token(TEXT, text[start:], start, ("",))
-            self.problem(f"the character {letter!r} means nothing here", start)
-            self.at = len(text)  # what follows it can only be guessed at
+            if letter in ch.SIGNS or letter in _ONE:
+                return self.token(SIGN, ch.SIGNS.get(letter, letter), start)
+            return self._meant(letter, start)
+        return None
+
+    def _meant(self, letter: str, start: int) -> Token | None:
+        """Tells what was meant by a character without a meaning; what follows it can only be guessed at."""
+        text = self.text
+        self.at = len(text)
+        if letter in "'\u2018\u2019`\u00ab\u00bb":
+            self.problem('put text in double quotes: "…"', start)
+            return self.token(TEXT, text[start:], start, ("",))
+        if letter == "&":
+            self.problem('join text with braces: "{first} {second}"', start)
+            return None
+        if letter in "{}":
+            self.problem('braces belong inside quotes: "{sheet.name}"', start)
+            return self.token(TEXT, text[start:], start, ("",))
+        self.problem(f"the character {letter!r} means nothing here", start)
         return None
 
     def word(self) -> Token:
@@ -291,6 +292,20 @@ class LineLexer:
     def peek(self, ahead: int = 0) -> str:
         return self.text[self.at + ahead : self.at + ahead + 1] or " "
 
+    def _brace(self, in_hole: bool, parts: list[str | tuple[Token, ...]], letters: list[str]) -> None:
+        """Reads what begins with a brace in a text: a hole, or what a pattern repeats."""
+        counts = self.pattern_count()
+        if counts:
+            letters.append(counts)
+        elif in_hole:
+            self.problem("text inside braces cannot contain braces. Give it a name in a line above", self.at)
+            self.at += 1
+        else:
+            if letters:
+                parts.append("".join(letters))
+                letters.clear()
+            parts.append(self.hole())
+
     def quoted(self, in_hole: bool) -> Token:
         """A text; straight quotes end at a straight one, curly at a curly. A doubled quote means itself."""
         text, start = self.text, self.at
@@ -314,20 +329,7 @@ class LineLexer:
                 letters.append(letter)
                 self.at += 2
             elif letter == "{":
-                counts = self.pattern_count()
-                if counts:
-                    letters.append(counts)
-                elif in_hole:
-                    self.problem(
-                        "text inside braces cannot contain braces. Give it a name in a line above",
-                        self.at,
-                    )
-                    self.at += 1
-                else:
-                    if letters:
-                        parts.append("".join(letters))
-                        letters = []
-                    parts.append(self.hole())
+                self._brace(in_hole, parts, letters)
             else:
                 if letter == "}" and not in_hole:
                     self.problem("for a plain brace in text, double it: }}", self.at)

@@ -5,19 +5,19 @@ from __future__ import annotations
 import decimal
 import os
 import time
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from datetime import datetime
 from functools import partial
 from typing import Any
 
 from scrub.language.program import Program
 from scrub.model.core.declare import Item, Reach
-from scrub.model.core.host import Host
 from scrub.model.core.offers import lacks, missing
 from scrub.model.core.preferences import Preferences, preferring
 from scrub.model.core.problem import BadCall, Failure, FileProblem, Refused, ScrubError, counted, listed, with_article
 from scrub.model.core.progress import watched
 from scrub.model.core.recorder import Changes
+from scrub.model.core.sending import OutboundTask
 from scrub.model.core.values import ARITHMETIC
 from scrub.model.operations.mistaken import NOTED, REMEDIES
 from scrub.model.vocabulary import Vocabulary
@@ -27,16 +27,44 @@ from scrub.runner.execution import BUDGET, Execution
 from scrub.runner.explain import explained, is_of, not_foreseen, told
 from scrub.runner.flat import flatten
 from scrub.runner.opened import Opened, Opens
+from scrub.runner.options import RunOptions
 from scrub.runner.results import FAILED, NOT_TRIED, FileResult, Prepared, RunResult
 from scrub.runner.sending import Sender
 from scrub.runner.statements import compile_block
-from scrub.runner.step import Stepper, Stopped, Watch
+from scrub.runner.step import Stopped, Watch
 from scrub.store.errors import InUse, StoreError
 from scrub.store.patch import Effect, claiming, forgetting, free_path, replacing
 from scrub.store.store import Store
 
-#: What to do about a file in use: "stop", "wait" until it is closed, "copy" lays the result beside it; or who decides.
-InUseChoice = str | Callable[[str, str], str]
+
+class _Group:
+    """Files on which a program is run together: their results, and what is open of them."""
+
+    def __init__(self, found: list[FileResult], execution: Execution) -> None:
+        self.found = found
+        self.execution = execution
+        self.opened: list[Opened] = []
+        self.at = found[0]  # the one that is at hand
+
+    def failed(self, problem: ScrubError) -> None:
+        """Notes why all of them failed, at the one at hand."""
+        _failed(self.found, self.at, problem)
+
+    def made(self) -> tuple[list[Effect], list[OutboundTask]]:
+        """What the files that the run made come to, and what they send."""
+        execution = self.execution
+        fresh = [
+            replacing(effect) if effect.path in execution.replaced else effect
+            for file, target in execution.made
+            for effect in file.effects(target)
+        ]
+        return fresh, [each for file, _ in execution.made for each in file.sends]
+
+    def close(self) -> None:
+        """Closes all: some systems replace no file that is open."""
+        execution = self.execution
+        for file in (*self.opened, *execution.opened.values(), *(file for file, _ in execution.made)):
+            file.close()
 
 
 class Runner:
@@ -48,18 +76,14 @@ class Runner:
         vocabulary: Vocabulary,
         opener: Opens,
         store: Store | None,
-        host: Host,
-        answers: Mapping[str, Any],
+        options: RunOptions,
         reach: Reach = Reach.CHANGE,
-        budget: int = BUDGET,
-        into: str | None = None,
-        in_use: InUseChoice = "stop",
         stored: Callable[[str], str | None] | None = None,
         preferences: Preferences | None = None,
-        stepper: Stepper | None = None,
-        at: str | None = None,
         sender: Sender | None = None,
     ) -> None:
+        """`reach` is how far the person allows it to go, `stored` gives secrets that are kept, and `sender` sends."""
+        at = options.at
         if at is not None and not _selects(program):
             raise BadCall(f'"{program.title}" does not use the selection of --at. It would need the word: selection')
         self.at = at
@@ -69,48 +93,44 @@ class Runner:
         self.vocabulary = vocabulary
         self.opener = opener
         self.store = store
-        self.host = host
+        self.options = options
+        self.host = options.host
         self.reach = reach
-        self.budget = budget
-        self.into = into or program.macro.into or None
+        self.budget = options.budget or BUDGET
+        self.into = options.into or program.macro.into or None
         self.targets: list[str] = []
-        self.in_use = in_use
         self.sender = sender
         self.preferences = preferences or Preferences()
-        self._watch = Watch(stepper) if stepper else None
+        self._watch = Watch(options.stepper) if options.stepper else None
         self._bodies: dict[int, Run] = {}
         self._body(program.on(next(iter(program.variants), "")))
         self.answers: list[Any] = []
-        self._ask = partial(answer_all, program.questions, answers, host, stored)
+        self._ask = partial(answer_all, program.questions, options.answers, options.host, stored)
 
-    def run(
-        self, paths: Sequence[str], stop: bool = False, report: Callable[[FileResult], None] | None = None
-    ) -> RunResult:
-        """Runs the program on each file, on all of them at once, or once with none: as its header says.
-
-        `stop` ends at the first file that fails; the others are listed as not tried. `report` is told of each file
-        as it is done.
+    def run(self, paths: Sequence[str]) -> RunResult:
+        """Runs the program on each file, on all of them at once, or once with none: as its header says. After the first
+        file that fails, where that ends the run, the others are listed as not tried.
         """
         with preferring(self.preferences), claiming():
             if not paths or any(map(self._can_be_opened, paths)):  # nobody is asked for files that are not there
                 self.answers = list(self._ask())
-            return self._run(paths, stop, report)
+            return self._run(paths)
 
     def _can_be_opened(self, path: str) -> bool:
         return self.opener.exists(path, self.program.macro.runs_on)
 
-    def _run(self, paths: Sequence[str], stop: bool, report: Callable[[FileResult], None] | None) -> RunResult:
+    def _run(self, paths: Sequence[str]) -> RunResult:
         result = RunResult(self.program.title, self.store is None)
         result.only_reads = self.program.reach == Reach.READ
         if self.store is not None:
             result.recovered = self.store.recover()
         every = list(_distinct(paths))
         if "nothing" in self.program.macro.runs_on and not paths:
-            self._take(self._group([], result), result, report)
+            self._take(self._group([], result), result)
         elif self.program.macro.for_all:
-            self._take(self._group(every, result), result, report)
+            self._take(self._group(every, result), result)
         else:
-            self._one_by_one(every, stop, result, report)
+            self._one_by_one(every, result)
         self.host.progress(len(every) or 1, len(every) or 1, "")
         if self.sender is not None:
             self.sender.close()
@@ -119,9 +139,7 @@ class Runner:
             self._keep_record(result)
         return result
 
-    def _one_by_one(
-        self, every: list[str], stop: bool, result: RunResult, report: Callable[[FileResult], None] | None
-    ) -> None:
+    def _one_by_one(self, every: list[str], result: RunResult) -> None:
         stopped = False
         watching = bool(getattr(self.host, "watching", False))
         for index, path in enumerate(every):
@@ -135,19 +153,18 @@ class Runner:
             tell = partial(self._tell, index, len(every), name) if watching else None
             with watched(tell):
                 (found,) = self._group([path], result)
-            stopped = stop and found.problem is not None
-            self._take([found], result, report)
+            stopped = self.options.stop and found.problem is not None
+            self._take([found], result)
 
     def _tell(self, done: int, of: int, name: str, label: str, share: float) -> None:
         """Tells how far one file has come."""
         self.host.progress(done + share, of, f"{name}: {label}" if label and label != name else name)
 
-    @staticmethod
-    def _take(found: list[FileResult], result: RunResult, report: Callable[[FileResult], None] | None) -> None:
+    def _take(self, found: list[FileResult], result: RunResult) -> None:
         for each in found:
             result.files.append(each)
-            if report is not None:
-                report(each)
+            if self.options.report is not None:
+                self.options.report(each)
 
     def _group(self, paths: list[str], result: RunResult) -> list[FileResult]:
         """One execution, on these files together: all of them are saved, or none."""
@@ -169,56 +186,54 @@ class Runner:
         found = [FileResult(path) for path in paths] or [FileResult("")]
         forget = forgetting()
         execution = Execution(self.host, self.reach, self.budget)
-        execution.at, execution.opener, execution.taken = self.at, self.opener, self._taken
-        opened: list[Opened] = []
-        beside: set[str] = set()
-        at = found[0]
+        execution.at, execution.opener, execution.taken = self.options.at, self.opener, self._taken
+        group = _Group(found, execution)
         try:
-            for each in found if paths else ():
-                at = each
-                opened.append(self._opened(each, beside))
-            at = found[0]
-            execution.roots = opened
-            program = self.program.on(opened[0].item.kind_word) if opened else self.program
-            for each, file in zip(found, opened, strict=False):
-                at = each
-                ensure_kept(program, file, self.vocabulary)
-            at = found[0]
-            token = NOTED.set(execution.unlike)
-            try:
-                self._execute(execution, program)
-            finally:
-                NOTED.reset(token)
-            at = found[0]
-            fresh = [
-                replacing(effect) if effect.path in execution.replaced else effect
-                for file, target in execution.made
-                for effect in file.effects(target)
-            ]
-            leaving = [each for file, _ in execution.made for each in file.sends]
-            for each, file in zip(found, opened, strict=False):
-                at = each
-                each.take(file, [*fresh, *self._effects(file, each.address in beside)], leaving, self.into is not None)
-                if set(each.made) & set(self.targets):
-                    each.saved_as = each.made[0]
-                fresh, leaving = [], []
+            self._do(group, bool(paths))
         except ScrubError as problem:
-            _failed(found, at, problem)
+            group.failed(problem)
         except (StoreError, OSError, MemoryError) as error:
-            _failed(found, at, told(error, at.path))
+            group.failed(told(error, group.at.path))
         except Exception as error:  # whatever is wrong with one file, the others are not held back
             if os.environ.get("SCRUB_TRACEBACK"):
                 raise
-            _failed(found, at, not_foreseen(error, at.path))
+            group.failed(not_foreseen(error, group.at.path))
         finally:
-            for file in (*opened, *execution.opened.values(), *(file for file, _ in execution.made)):
-                file.close()  # some systems replace no file that is open
+            group.close()
         if any(each.problem is not None for each in found):
             forget()
         found[0].log, found[0].said = execution.log, execution.said
         found[0].left = execution.remarks
         found[0].notes += _unequal(execution)
         return Prepared(found, execution.log, execution.said)
+
+    def _do(self, group: _Group, on_files: bool) -> None:
+        """Opens the files of a group, runs the program on them, and takes what comes of that."""
+        found, execution, opened = group.found, group.execution, group.opened
+        beside: set[str] = set()
+        for each in found if on_files else ():
+            group.at = each
+            opened.append(self._opened(each, beside))
+        group.at = found[0]
+        execution.roots = opened
+        program = self.program.on(opened[0].item.kind_word) if opened else self.program
+        for each, file in zip(found, opened, strict=False):
+            group.at = each
+            ensure_kept(program, file, self.vocabulary)
+        group.at = found[0]
+        token = NOTED.set(execution.unlike)
+        try:
+            self._execute(execution, program)
+        finally:
+            NOTED.reset(token)
+        group.at = found[0]
+        fresh, leaving = group.made()
+        for each, file in zip(found, opened, strict=False):
+            group.at = each
+            each.take(file, [*fresh, *self._effects(file, each.address in beside)], leaving, self.into is not None)
+            if set(each.made) & set(self.targets):
+                each.saved_as = each.made[0]
+            fresh, leaving = [], []
 
     def _opened(self, found: FileResult, beside: set[str]) -> Opened:
         """The file of a result, open; noted in `beside` if it is in use, so that its result is saved beside it."""
@@ -261,7 +276,8 @@ class Runner:
             try:
                 file.ensure_free()
             except InUse as busy:
-                choice = self.in_use(file.shown, busy.what) if callable(self.in_use) else self.in_use
+                choice = self.options.in_use
+                choice = choice(file.shown, busy.what) if callable(choice) else choice
                 if choice == "stop":
                     raise
                 if choice == "copy":

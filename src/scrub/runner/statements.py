@@ -255,22 +255,28 @@ def _if(on: Compiler, node: tree.If) -> Run:
     return run
 
 
+def _in_order(
+    on: Compiler, node: tree.Each, where: Callable[[Frame], bool] | None
+) -> Callable[[Frame, Sequence[Value]], Sequence[Value]] | None:
+    """What puts the items of a loop in the order that it asks for; None where it asks for none."""
+    orders = [(on.evaluate(order.by), order.descending) for order in node.orders]
+    return sorting(on.means[node].slot, where, orders) if orders else None
+
+
 @runs(tree.Each)
 def _each(on: Compiler, node: tree.Each) -> Run:
     where = on.condition(node.where) if node.where is not None else None
     outer = on.evaluate(node.inside) if node.inside is not None else None
     means = on.means[node]
-    slot, base = means.slot, means.base
+    slot, base, counter = means.slot, means.base, means.counter
     body = _inside(on, slot if means.items else on.items[-1], node.body)
     warm, test_warm = on.warming(body, node.body), on.warming(where, node.where, True)
     cost, in_cells = _cost(node.body), node.word in ("cell", "record", "row", "column", "cells")
     visited = _visited(on, node)
     by_items = means.items and (not means.headings or on.deletes)
     label = _label if means.items else None
-    counter = means.counter
-    orders = [(on.evaluate(order.by), order.descending) for order in node.orders]
-    in_order = sorting(slot, where, orders) if orders else None
-    sifted = node.where if means.items and not orders else None
+    in_order = _in_order(on, node, where)
+    sifted = node.where if means.items and in_order is None else None
     choose = choosing(sifted, where, on.means, slot, node.body)
     attempts = in_order is None and any(isinstance(each, tree.Attempt) for each in node.body)
 
@@ -297,9 +303,9 @@ def _each(on: Compiler, node: tree.Each) -> Run:
                 signal = body(frame)
             except Failure as failure:
                 raise (failure.at(value.label) if in_cells else failure) from None
+            if signal == LEAVE:
+                break
             if signal:
-                if signal == LEAVE:
-                    break
                 return signal - 1 if signal > 0 else signal
         return None
 

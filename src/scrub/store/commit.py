@@ -121,28 +121,17 @@ class Committer:
         bases = [effect.rows for effect in effects if effect.rows is not None]
         effects = [effect for effect in effects if effect.rows is None]
         folder = os.path.join(self.runs, str(run))
-        steps: list[Step] = []
-        temporaries = [self._temporary(effect.path) for effect in effects]
         staged: list[str] = [os.path.join(self.pending, f"{run}-{name}.plan")]
         path = os.path.join(self.pending, f"{run}-{name}.json")
         try:
-            self._plan(staged[0], temporaries)
-            for index, effect in enumerate(effects):
-                undo_path = os.path.join(folder, f"{name}-{index}.{keep}")
-                staged += [undo_path, temporaries[index]]
-                steps.append(self._stage(effect, temporaries[index], undo_path))
-            for source, digest in {each for effect in effects for each in _read_from(effect)}:
-                if self.disk.digest(source) != digest:
-                    raise Changed(source)
+            steps = self._stage_all(effects, staged, folder, name, keep)
             for index, base in enumerate(bases):
                 staged.append(kept_rows(folder, name, index, keep))
                 base.apply()
                 self.disk.write(staged[-1], [base.back().dump()])
             self.disk.sync_folder(folder)
-            journal = {
-                **record, "run": run, "name": name, "keep": keep, "steps": [list(step) for step in steps],
-                "rows": [base.address for base in bases],
-            }  # fmt: skip
+            own = {"run": run, "name": name, "keep": keep, "rows": [base.address for base in bases]}
+            journal = {**record, **own, "steps": [list(step) for step in steps]}
             self.disk.write(path + ".new", [json.dumps(journal).encode()])
             self._decide(path + ".new", path)
         except BaseException as error:
@@ -217,6 +206,20 @@ class Committer:
     def _temporary(path: str) -> str:
         """A name beside a target that nobody can guess, and that is never too long."""
         return os.path.join(os.path.dirname(path), f".{os.urandom(12).hex()}.scrub-new")
+
+    def _stage_all(self, effects: Sequence[Effect], staged: list[str], folder: str, name: str, keep: str) -> list[Step]:
+        """Writes every new file beside its target, and what undoes it; `staged` gets the names of all that."""
+        temporaries = [self._temporary(effect.path) for effect in effects]
+        steps: list[Step] = []
+        self._plan(staged[0], temporaries)
+        for index, effect in enumerate(effects):
+            undo_path = os.path.join(folder, f"{name}-{index}.{keep}")
+            staged += [undo_path, temporaries[index]]
+            steps.append(self._stage(effect, temporaries[index], undo_path))
+        for source, digest in {each for effect in effects for each in _read_from(effect)}:
+            if self.disk.digest(source) != digest:
+                raise Changed(source)
+        return steps
 
     def _stage(self, effect: Effect, temporary: str, undo_path: str) -> Step:
         before = effect.before

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 import posixpath
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping, Sequence
 from functools import partial
 from itertools import count
 
@@ -163,42 +163,16 @@ class OfficeWorkbook(OfficeFile, Workbook):
         self._loads.clear()
         self._number_formats()
         parts = Parts(self.package, self._root)
-        splices: list[Splice] = []
-        for sheet in self._sheets:
-            said: list[tuple[str, str | None]] = []
-            if sheet.saved.state != sheet.saved.first_state:
-                said.append(("state", None if sheet.saved.state == "visible" else sheet.saved.state))
-            if sheet.name != sheet.saved.part.sheet:
-                said.append(("name", sheet.name))
-            if said and not sheet.saved.part.is_new:
-                splices += set_attributes(self._data, sheet.saved.entry, said)
+        splices = [splice for sheet in self._sheets for splice in self._entry_splices(sheet)]
         shown = [sheet for sheet in self._sheets if not sheet.hidden]
         front = self.shared.front if isinstance(self.shared.front, OfficeSheet) else None
         selected = reselected(self._data, self._views, self._every, shown, front, splices)
         for text in self._to_embed:
             self._embed(text, parts)
         splices += self._new_sheets(parts)
-        numbers = self._table_numbers()
         drawings = (each for sheet in self._every if not sheet.removed for each in sheet.saved.pieces.drawings.parts)
         self.shared.media.write(parts, posixpath.join(posixpath.dirname(self.main), "media"), drawings)
-        for sheet in self._every:
-            if sheet.removed:
-                continue
-            sheet.saved.pieces.settings.put_names()
-            if sheet.saved.part.is_new:
-                elements = sheet.saved.elements(parts)
-                made = b"".join(sheet.saved.make(selected.get(sheet, False), elements))
-                like = sheet.saved.pieces.copied_from
-                if like is not None:
-                    from scrub.formats.workbook.structure.copied import Copying  # rarely needed, and slow to import
-
-                    copying = Copying(self.package, parts, like, sheet.name, sheet.saved.pieces.copied_tables, numbers)
-                    made = copying.sheet(made, str(sheet.saved.part.name))
-                    self._copy_names(like, sheet)
-                parts.added[str(sheet.saved.part.name)] = made
-            elif sheet.saved.part.name and (sheet.saved.touched or sheet in selected):
-                elements = sheet.saved.elements(parts)
-                parts.changed[sheet.saved.part.name] = partial(sheet.saved.make, selected.get(sheet), elements)
+        self._write_sheets(parts, selected)
         fresh: dict[str, bytes] = {}
         splices += self._recalculated(parts, fresh)
         lock = self.shared.structure.element()
@@ -218,6 +192,37 @@ class OfficeWorkbook(OfficeFile, Workbook):
         if not parts.changed and not parts.added and not parts.removed:
             return None
         return self.package.patch(parts.changed, parts.added, parts.removed)
+
+    def _entry_splices(self, sheet: OfficeSheet) -> Sequence[Splice]:
+        """What makes the entry of a sheet of the file what it is to be."""
+        saved = sheet.saved
+        said: list[tuple[str, str | None]] = []
+        if saved.state != saved.first_state:
+            said.append(("state", None if saved.state == "visible" else saved.state))
+        if sheet.name != saved.part.sheet:
+            said.append(("name", sheet.name))
+        return set_attributes(self._data, saved.entry, said) if said and not saved.part.is_new else ()
+
+    def _write_sheets(self, parts: Parts, selected: Mapping[OfficeSheet, bool]) -> None:
+        """Writes the part of each sheet that changed or is new; `selected` tells whose tab is to be selected or not."""
+        numbers = self._table_numbers()
+        for sheet in self._every:
+            saved = sheet.saved
+            if sheet.removed:
+                continue
+            saved.pieces.settings.put_names()
+            if saved.part.is_new:
+                made = b"".join(saved.make(selected.get(sheet, False), saved.elements(parts)))
+                like = saved.pieces.copied_from
+                if like is not None:
+                    from scrub.formats.workbook.structure.copied import Copying  # rarely needed, and slow to import
+
+                    copying = Copying(self.package, parts, like, sheet.name, saved.pieces.copied_tables, numbers)
+                    made = copying.sheet(made, str(saved.part.name))
+                    self._copy_names(like, sheet)
+                parts.added[str(saved.part.name)] = made
+            elif saved.part.name and (saved.touched or sheet in selected):
+                parts.changed[saved.part.name] = partial(saved.make, selected.get(sheet), saved.elements(parts))
 
     def _table_numbers(self) -> Iterator[int]:
         """Numbers that no table has (18.5.1.2); they are looked for when one is copied."""

@@ -36,14 +36,24 @@ def as_number(text: str | Decimal, mark: Mark | None = None) -> Decimal:
     plain = _without_currency(plain.removesuffix("%"))
     without_cents = _NO_CENTS.sub("", plain)
     if without_cents != plain:
-        if percent:
-            raise _no_number(text)
         # The mark before the dash is that of the decimals, so that any other one groups thousands.
-        if not re.fullmatch(r"\(?[+-]?(\d+|\d{1,3}([,.]\d{3})+)\)?", without_cents):
+        if percent or not re.fullmatch(r"\(?[+-]?(\d+|\d{1,3}([,.]\d{3})+)\)?", without_cents):
             raise _no_number(text)
         return Decimal(_signed(without_cents.replace(",", "").replace(".", "")))
-    plain = _signed(plain)
-    mark = mark or CURRENT.get().decimal_mark
+    plain = _with_point(_signed(plain), text, mark or CURRENT.get().decimal_mark)
+    if not re.fullmatch(r"[+-]?(\d+(\.\d*)?|\.\d+)", plain):
+        raise _no_number(text)
+    try:
+        number = Decimal(plain)
+    except InvalidOperation:
+        raise _no_number(text) from None
+    return ARITHMETIC.divide(number, Decimal(100)) if percent else number
+
+
+def _with_point(plain: str, text: str, mark: Mark | None) -> str:
+    """A number with a point before its decimals, and no mark between thousands. `text` is as it is written, and `mark`
+    that of the decimals where it is known. Raises `Failure` for what is no number, or could be two.
+    """
     comma, point = plain.count(","), plain.count(".")
     if comma and point:
         last = max(",.", key=plain.rfind)
@@ -64,13 +74,7 @@ def as_number(text: str | Decimal, mark: Mark | None = None) -> Decimal:
                 raise TwoReadings(f'"{text}" is ambiguous: {readings}')
             plain = plain.replace(one, "." if mark is is_mark else "")
         plain = plain.replace(",", ".")
-    if not re.fullmatch(r"[+-]?(\d+(\.\d*)?|\.\d+)", plain):
-        raise _no_number(text)
-    try:
-        number = Decimal(plain)
-    except InvalidOperation:
-        raise _no_number(text) from None
-    return ARITHMETIC.divide(number, Decimal(100)) if percent else number
+    return plain
 
 
 #: A dash in the place of the cents, which is not a minus: 5.- and 12,–

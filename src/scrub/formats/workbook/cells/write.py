@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import re
-from bisect import bisect_left
 from collections import defaultdict
 from collections.abc import Callable, Iterable, Mapping
 from datetime import date
@@ -119,24 +118,27 @@ class CellWriter:
             style = self.inherited_style(row, column)
         return self.numbers.get(style, style)
 
+    def _moment_style(self, attributes: bytes, style: int | None) -> int | None:
+        """The format of a cell that is read as a date or a duration; None for others. `style` is one that was set."""
+        own = number_in(attributes_of(attributes), "s") if style is None else style
+        return own if self.shared.styles.is_moment(own) else None
+
     def _plain(self, stored: Searched, values: Mapping[int, Any]) -> tuple[list[Splice], set[int]]:
         """The commonest changes, another plain value in a stored cell, in one pass; gives what is left."""
         overlay, data, find = self.overlay, stored.data, stored.data.find
         styles, runs = overlay.styles, overlay.runs
         found: list[Splice] = []
         rest: set[int] = {key for key in styles if key not in values}
-        heads: dict[tuple[bytes, int | None], bytes | None] = {}
-        moments: dict[tuple[bytes, int | None], int | None] = {}  # the format of cells that are read as moments
+        #: What a cell of some attributes begins with, and its format where it is read as a moment.
+        heads: dict[tuple[bytes, int | None], tuple[bytes, int | None]] = {}
         contents: dict[Any, tuple[bytes, bytes]] = {}
-        row_before, start, end = 0, stored.body[0], 0
-        numbers, place, is_there = stored.numbers, 0, False
+        row_before, start, end, is_there = 0, stored.body[0], 0, False
         at_once: dict[bytes, int] | None = None  # the places of all cells of a row that is long
         openings: dict[int, bytes] = {}  # what a cell of a column begins with
         for key in sorted(values):
             row, column = key >> 15, (key & 0x7FFF) + 1
             if row != row_before:
-                row_before, place = row, bisect_left(numbers, row, place)
-                is_there = place < len(numbers) and numbers[place] == row
+                row_before, is_there = row, stored.index(row) >= 0
                 if is_there:
                     start, end = stored.next_row(row, start)
                     at_once = places_in(data, start, end) if end - start > LONG_ROW else None
@@ -147,24 +149,18 @@ class CellWriter:
             at = -1
             if is_there:
                 at = find(needle, start, end) if at_once is None else at_once.get(needle, -1)
-            if at < 0 or key in runs:
-                rest.add(key)
-                continue
             opened = find(b">", at)
             empty = data[opened - 1] == 47
-            attributes = data[at + len(needle) : opened - empty]
             close = opened + 1 if empty else find(b"</c>", opened) + 4
-            if not empty and find(b"<extLst", opened, close) >= 0:
+            if at < 0 or key in runs or (not empty and find(b"<extLst", opened, close) >= 0):
                 rest.add(key)
                 continue
+            attributes = data[at + len(needle) : opened - empty]
             head_key = (attributes, styles.get(key))
-            head = heads.get(head_key)
-            if head is None:
-                head = heads[head_key] = self._head(attributes, head_key[1])
-                style = number_in(attributes_of(attributes), "s") if head_key[1] is None else head_key[1]
-                moments[head_key] = style if self.shared.styles.is_moment(style) else None
-            value = values[key]
-            own = moments[head_key]
+            known = heads.get(head_key)
+            if known is None:
+                known = heads[head_key] = self._head(*head_key), self._moment_style(*head_key)
+            value, (head, own) = values[key], known
             if own is not None and type(value) is Decimal:
                 self.shared.moments.setdefault(self.where(row, column), (value, own))
             content_key = (type(value), value)

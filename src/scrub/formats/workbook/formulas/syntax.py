@@ -230,64 +230,95 @@ def problem_of(formula: str, knows: Callable[[str, str], bool], sheets: Callable
         return "it has more than 8,192 characters"
     if formula.count('"') % 2:
         return "a closing quote is missing"
-    open_marks: list[str] = []
-    value_before = False  # whether an operand ended just before
-    last = sort_before = ""
+    state = _FormulaState(knows)
     for piece in pieces_of(formula):
-        sort, text = piece.sort, piece.text
-        if sort == "unknown":
-            return f'"{text[:20]}" cannot be read'
+        if piece.sort == "unknown":
+            return f'"{piece.text[:20]}" cannot be read'
         if piece.sheet and not piece.sheet.startswith("["):
             missing = next((each for each in _named_sheets(piece.sheet) if not sheets(each)), None)
             if missing is not None:
                 return f'no sheet "{missing}"'
-        if sort == "mark" and text in "({":
-            if value_before and last != "function":
-                return f'an operator is missing before "{text}"'
-            open_marks.append("function(" if last == "function" else text)
-            value_before = False
-        elif sort == "mark" and text in ")}":
-            if not open_marks or open_marks.pop()[-1] != {")": "(", "}": "{"}[text]:
-                return f'"{text}" has no opening partner'
-            if not value_before and last in _BINARY:
-                return f'something is missing after "{last}"'
-            value_before = True
-        elif sort == "mark" and text == ",":
-            if last in _BINARY:
-                return f'something is missing after "{last}"'
-            if (not open_marks or open_marks[-1] == "(") and sort_before in ("number", "text", "error"):
-                return f'"{last}," is not allowed here: a comma separates arguments. Write decimals with a point: 1.5'
-            value_before = False
-        elif sort == "mark":
-            if text == ";" and "{" in open_marks:
-                value_before = False
-            else:
-                return f'"{text}" is not allowed here' + (". Separate arguments with commas" if text == ";" else "")
+        wrong = state.take(piece)
+        if wrong:
+            return wrong
+    return state.wrong_at_end()
+
+
+class _FormulaState:
+    """How far a formula was read, from left to right."""
+
+    def __init__(self, knows: Callable[[str, str], bool]) -> None:
+        self._knows = knows
+        self._open_marks: list[str] = []
+        self._value_before = False  # whether an operand ended just before
+        self._last = self._sort_before = ""
+
+    def take(self, piece: FormulaPiece) -> str:
+        """Reads one piece; tells what is wrong with it, or nothing."""
+        sort, text = piece.sort, piece.text
+        if sort == "mark":
+            wrong = self._mark(text)
         elif sort == "operator":
-            if text == "%":
-                if not value_before:
-                    return '"%" goes after a number'
-            elif text in _BINARY:
-                if not value_before and text not in "+-":
-                    return (
-                        f'"{last}{text}" is not an operator'
-                        if last in _BINARY
-                        else f'something is missing before "{text}"'
-                    )
-                value_before = False
+            wrong = self._operator(text)
         else:
-            if value_before:
-                return f'an operator is missing before "{text[:30]}"'
-            named = sort in ("name", "table") and text[:1] != "[" and text.upper() not in ("TRUE", "FALSE")
-            if named and not knows(text, piece.sheet):
-                return f'the workbook has no name "{text}"'
-            value_before = sort != "function"
-        last, sort_before = "function" if sort == "function" else text, sort
-    if open_marks:
-        return f'"{open_marks[-1][-1]}" is never closed'
-    if last in _BINARY:
-        return f'something is missing after "{last}"'
-    return ""
+            wrong = self._operand(piece)
+        self._last, self._sort_before = "function" if sort == "function" else text, sort
+        return wrong
+
+    def wrong_at_end(self) -> str:
+        """What is missing at the end of the formula; nothing where it is whole."""
+        if self._open_marks:
+            return f'"{self._open_marks[-1][-1]}" is never closed'
+        return self._missing_after()
+
+    def _missing_after(self) -> str:
+        return f'something is missing after "{self._last}"' if self._last in _BINARY else ""
+
+    def _mark(self, text: str) -> str:
+        last, marks = self._last, self._open_marks
+        if text in "({":
+            if self._value_before and last != "function":
+                return f'an operator is missing before "{text}"'
+            marks.append("function(" if last == "function" else text)
+            self._value_before = False
+        elif text in ")}":
+            if not marks or marks.pop()[-1] != {")": "(", "}": "{"}[text]:
+                return f'"{text}" has no opening partner'
+            if not self._value_before and last in _BINARY:
+                return self._missing_after()
+            self._value_before = True
+        elif text == ",":
+            if last in _BINARY:
+                return self._missing_after()
+            if (not marks or marks[-1] == "(") and self._sort_before in ("number", "text", "error"):
+                return f'"{last}," is not allowed here: a comma separates arguments. Write decimals with a point: 1.5'
+            self._value_before = False
+        elif text == ";" and "{" in marks:
+            self._value_before = False
+        else:
+            return f'"{text}" is not allowed here' + (". Separate arguments with commas" if text == ";" else "")
+        return ""
+
+    def _operator(self, text: str) -> str:
+        if text == "%":
+            return "" if self._value_before else '"%" goes after a number'
+        if text in _BINARY:
+            if not self._value_before and text not in "+-":
+                if self._last in _BINARY:
+                    return f'"{self._last}{text}" is not an operator'
+                return f'something is missing before "{text}"'
+            self._value_before = False
+        return ""
+
+    def _operand(self, piece: FormulaPiece) -> str:
+        sort, text = piece.sort, piece.text
+        if self._value_before:
+            return f'an operator is missing before "{text[:30]}"'
+        named = sort in ("name", "table") and text[:1] != "[" and text.upper() not in ("TRUE", "FALSE")
+        if named and not self._knows(text, piece.sheet):
+            return f'the workbook has no name "{text}"'
+        self._value_before = sort != "function"
+        return ""
 
 
 def _named_sheets(prefix: str) -> list[str]:

@@ -1,0 +1,40 @@
+"""How a run is to go: what `scrub.run` takes besides the macro and the files."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from types import MappingProxyType
+from typing import Any
+
+from scrub.model.core.host import Host, QuietHost
+from scrub.model.core.named import NamedTuple
+from scrub.runner.results import FileResult
+from scrub.runner.step import Stepper
+
+#: What to do about a file that another program has open, "stop", "wait" or "copy"; or a function of its path and the
+#: reason that says so.
+InUseChoice = str | Callable[[str, str], str]
+
+
+class RunOptions(NamedTuple):
+    """How a run is to go; see `scrub.run`."""
+
+    #: Who is asked and told; without one, nobody is there.
+    host: Host = QuietHost()
+    #: An answer for each question by name.
+    answers: Mapping[str, Any] = MappingProxyType({})
+    #: Whether nothing is written.
+    preview: bool = False
+    #: Whether the first file that fails ends the run.
+    stop: bool = False
+    #: How many statements loops may run on one file; None for the usual number.
+    budget: int | None = None
+    #: The folder for the results; None to change the files themselves.
+    into: str | None = None
+    in_use: InUseChoice = "stop"
+    #: Who is shown each statement before it runs.
+    stepper: Stepper | None = None
+    #: What `selection` means.
+    at: str | None = None
+    #: Is told of each file as it is done.
+    report: Callable[[FileResult], None] | None = None
