@@ -8,7 +8,9 @@ from pathlib import Path
 import pytest
 
 import scrub
+from scrub.formats.workbook.sheet import OfficeSheet
 from scrub.language import checker, checking, tree
+from scrub.model.cells.sheet import Sheet
 from scrub.runner import compiling, run
 
 #: Who imports these knows all nodes.
@@ -117,3 +119,27 @@ def test_each_node_of_the_tree_has_its_functions() -> None:
     assert checking.STATEMENTS.keys() == {each for each in nodes if issubclass(each, tree.Statement)}
     assert checking.TYPES.keys() - compiling.EXPRESSIONS.keys() == {tree.Bad, tree.RunValue}
     assert checking.STATEMENTS.keys() - compiling.STATEMENTS.keys() == {tree.Stray, tree.Broken}
+
+
+def test_functions_are_short() -> None:
+    """Forty lines at the most, without the docstring and the functions inside."""
+    long = []
+    for path in SOURCE.rglob("*.py"):
+        for node in ast.walk(ast.parse(path.read_text())):
+            if isinstance(node, ast.FunctionDef):
+                own = set(range(node.body[0].lineno, (node.end_lineno or 0) + 1))
+                if ast.get_docstring(node) is not None:
+                    own -= set(range(node.body[0].lineno, (node.body[0].end_lineno or 0) + 1))
+                for inner in ast.walk(node):
+                    if isinstance(inner, ast.FunctionDef) and inner is not node:
+                        own -= set(range(inner.lineno, (inner.end_lineno or 0) + 1))
+                if len(own) > 40:
+                    long.append((path.name, node.name, len(own)))
+    assert long == []
+
+
+def test_a_sheet_has_few_names_of_its_own() -> None:
+    """What is made of contracts says so by its classes; the rest is in the parts that it is made of."""
+    assert len(OfficeSheet.__mro__) <= 9
+    own = {name for name in dir(OfficeSheet) if not name.startswith("_")} - set(dir(Sheet))
+    assert len(own) <= 12, sorted(own)

@@ -71,7 +71,7 @@ def ready(tmp_path: Path) -> Callable[[object], tuple[Path, Path]]:
     return make
 
 
-def settled(work: Path, home: Path, what: str) -> bool:
+def resolved(work: Path, home: Path, what: str) -> bool:
     """Recovers, again and again; gives whether all is new."""
     for inner in range(40):
         try:
@@ -102,7 +102,7 @@ def test_a_cut_after_every_operation(ready: Callable[[object], tuple[Path, Path]
         try:
             act(store(home, disk), work, what)
         except Cut:
-            seen.add(settled(work, home, what))
+            seen.add(resolved(work, home, what))
         else:
             disk.tidy()
             assert state(work) == ((False, False) if what == "undo" else (True, True))
@@ -123,7 +123,7 @@ def test_a_cut_beside_the_commit(
     with _cut_at_commit(monkeypatch, committed), pytest.raises(Cut):
         act(store(home), work, "save")
     assert state(work) == (False, committed)
-    assert settled(work, home, "save") is committed
+    assert resolved(work, home, "save") is committed
     if committed:
         store(home).undo(1)
         assert state(work) == (False, False)
@@ -172,7 +172,7 @@ def test_a_database_that_does_not_say_whether_it_committed(
             act(store(home), work, "save")
         assert "unexpected answer from the server" in store(home).recover()[0]
     assert state(work) == (False, committed)
-    assert settled(work, home, "save") is committed
+    assert resolved(work, home, "save") is committed
 
 
 @pytest.mark.parametrize("committed", [False, True])

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from scrub.model.cells.grid import Grid, HoldsCells, settle
+from scrub.model.cells.grid import Grid, HoldsCells, resolve
 from scrub.model.core.progress import over
 from scrub.model.core.values import Value
 
@@ -18,4 +18,4 @@ def used_columns(item: HoldsCells) -> Iterator[tuple[Grid, int, list[tuple[int, 
         area = area.within(used)
         for column in over(range(area.left, area.right + 1)):
             values = sheet.column_values(column).items()
-            yield sheet, column, [(row, settle(value)) for row, value in values if area.top <= row <= area.bottom]
+            yield sheet, column, [(row, resolve(value)) for row, value in values if area.top <= row <= area.bottom]

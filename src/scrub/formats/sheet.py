@@ -9,7 +9,7 @@ from typing import Any
 from scrub.formats.line_changes import LineChanges, line_name
 from scrub.formats.overlay import CellOverlay
 from scrub.model.cells.cell_fields import CellFields
-from scrub.model.cells.grid import CellError, ColumnValues, settle, texts_to_edit
+from scrub.model.cells.grid import CellError, ColumnValues, resolve, texts_to_edit
 from scrub.model.cells.sheet import Sheet
 from scrub.model.core.area import MOST_COLUMNS, MOST_ROWS, Area
 from scrub.model.core.declare import default_of
@@ -139,7 +139,7 @@ class OpenSheet(Sheet):
         self._ensure_line_moves(column, False)
         used = self.used()
         rows = range(used.top, min(used.bottom, used.top + 12) + 1) if used is not None else range(0)
-        values = (settle(self.raw_value(row, column)) for row in rows)
+        values = (resolve(self.raw_value(row, column)) for row in rows)
         said = next((shown(each) for each in values if each is not None and not isinstance(each, CellError)), "")
         back = self.line_changes.delete_column(column, self.overlay.live.get(column))
         self._shape_changed()
@@ -160,7 +160,7 @@ class OpenSheet(Sheet):
         self._ensure_row_goes(row)
         used = self.used() or Area(row, 1, row, 1)
         values = (
-            settle(self.raw_value(row, column)) for column in range(used.left, min(used.right, used.left + 12) + 1)
+            resolve(self.raw_value(row, column)) for column in range(used.left, min(used.right, used.left + 12) + 1)
         )
         said = " | ".join("" if isinstance(each, CellError) else shown(each) for each in values).strip(" |")
         back = self.line_changes.delete_row(row, self.overlay.live.values())

@@ -56,7 +56,7 @@ def under_heading(on: Compiler, slot: int, heading: str) -> Evaluate:
             found = record.table.readers[heading](record.row)
         except (KeyError, AttributeError):
             return field_of(on, record, heading)
-        return found.settled() if type(found) is CellError else found
+        return found.resolved() if type(found) is CellError else found
 
     return read
 

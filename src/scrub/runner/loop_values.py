@@ -85,7 +85,7 @@ def _under_heading(to: SourceWriter, slot: int, heading: str) -> str:
         "except (KeyError, AttributeError):",
         f"    {found} = {to.keep(partial(field_of, to.compiler))}({record}, {kept})",
         "else:",
-        f"    if type({found}) is CellError: {found} = {found}.settled()",
+        f"    if type({found}) is CellError: {found} = {found}.resolved()",
     )
     return found
 

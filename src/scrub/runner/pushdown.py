@@ -50,8 +50,10 @@ def choosing(
         return frame[slot].row.sure or where(frame)
 
     def choose(frame: Frame, items: Any, tally: Tally | None = None, /) -> tuple[Any, Test | None]:
-        sieve = sifts(frame) if isinstance(items, Series) else UNKNOWN
-        chosen = items.sifted(sieve, tally) if isinstance(items, Series) and not isinstance(sieve, Unknown) else None
+        predicate = sifts(frame) if isinstance(items, Series) else UNKNOWN
+        chosen = (
+            items.sifted(predicate, tally) if isinstance(items, Series) and not isinstance(predicate, Unknown) else None
+        )
         return (items, where) if chosen is None else (chosen, unsure)
 
     return choose

@@ -10,7 +10,7 @@ from scrub.formats.database.engine import Engine, Key, Layout
 from scrub.formats.database.values import Column, fitted, reader
 from scrub.formats.database.where import Where
 from scrub.formats.sheet import told
-from scrub.model.cells.grid import CellError, settle
+from scrub.model.cells.grid import CellError, resolve
 from scrub.model.cells.rows import Reader, Rows
 from scrub.model.core.change import Change, cut
 from scrub.model.core.declare import FileItem, Item
@@ -184,14 +184,16 @@ class DatabaseRows(Rows):
         """Its rows in the order of their keys, new ones last: fixed now, and read as somebody comes to them."""
         return _Stream(self)
 
-    def stored(self, sieve: Predicate | None = None, tally: Tally | None = None) -> Iterator[StoredRow]:
+    def stored(self, predicate: Predicate | None = None, tally: Tally | None = None) -> Iterator[StoredRow]:
         """The rows, one by one; with a sieve those for which it may hold, with a tally but for those that are counted
         there.
         """
         fresh, width, gone = list(self.draft.added), len(self.layout.key), self.draft.gone
-        watch = _Watch(frozenset() if sieve is None else {self._columns[each].name for each in headings_of(sieve)})
+        watch = _Watch(
+            frozenset() if predicate is None else {self._columns[each].name for each in headings_of(predicate)}
+        )
         self._watches.append(watch)
-        where = None if sieve is None else Where(sieve, self._columns)
+        where = None if predicate is None else Where(predicate, self._columns)
         try:
             more = True
             while more:
@@ -219,9 +221,9 @@ class DatabaseRows(Rows):
             if key in self.draft.added:
                 yield StoredRow(key, (), {})
 
-    def knows(self, sieve: Predicate) -> bool:
+    def knows(self, predicate: Predicate) -> bool:
         """Whether each heading that a condition asks for is there."""
-        return all(heading in self._columns for heading in headings_of(sieve))
+        return all(heading in self._columns for heading in headings_of(predicate))
 
     def how_many(self) -> int:
         """How many rows there are now."""
@@ -347,7 +349,7 @@ class DatabaseRows(Rows):
             return
         draft, key = self.draft, row.key
         self._load(row)
-        values = [settle(self.reader(each)(row)) for each in self.headings]
+        values = [resolve(self.reader(each)(row)) for each in self.headings]
         said = " | ".join("…" if isinstance(value, CellError) else shown(value) for value in values)
         had = draft.added.pop(key, None)
         former = draft.changed.pop(key, None)
@@ -411,9 +413,9 @@ class _Stream(Series[StoredRow]):
 
     __slots__ = ("_rows", "_sieve", "_tally")
 
-    def __init__(self, rows: DatabaseRows, sieve: Predicate | None = None, tally: Tally | None = None) -> None:
+    def __init__(self, rows: DatabaseRows, predicate: Predicate | None = None, tally: Tally | None = None) -> None:
         super().__init__(0, lambda place: next(each for at, each in enumerate(self) if at == place))
-        self._rows, self._sieve, self._tally = rows, sieve, tally
+        self._rows, self._sieve, self._tally = rows, predicate, tally
 
     def __len__(self) -> int:
         """How many rows there are; with a sieve, there are not more."""
@@ -432,6 +434,6 @@ class _Stream(Series[StoredRow]):
     def __iter__(self) -> Iterator[StoredRow]:
         return self._rows.stored(self._sieve, self._tally)
 
-    def sifted(self, sieve: Predicate, tally: Tally | None = None) -> Series[StoredRow] | None:
+    def sifted(self, predicate: Predicate, tally: Tally | None = None) -> Series[StoredRow] | None:
         """Those for which a condition may hold."""
-        return _Stream(self._rows, sieve, tally) if self._rows.knows(sieve) else None
+        return _Stream(self._rows, predicate, tally) if self._rows.knows(predicate) else None

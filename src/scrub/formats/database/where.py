@@ -119,19 +119,19 @@ def neither(part: str) -> str:
     return NO if part == YES else YES if part == NO else f"(NOT {part})"
 
 
-def predicates(sieve: Predicate, columns: Mapping[str, Column], dialect: Dialect) -> Predicates:
+def predicates(predicate: Predicate, columns: Mapping[str, Column], dialect: Dialect) -> Predicates:
     """The predicates of a condition; `columns` go by their headings."""
-    if isinstance(sieve, Opposite):
-        found = predicates(sieve.part, columns, dialect)
+    if isinstance(predicate, Opposite):
+        found = predicates(predicate.part, columns, dialect)
         return Predicates(found.false, found.true, found.fails, found.surely_not, found.sure)
-    if isinstance(sieve, Joined):
-        found, *others = (predicates(part, columns, dialect) for part in sieve.parts)
+    if isinstance(predicate, Joined):
+        found, *others = (predicates(part, columns, dialect) for part in predicate.parts)
         for other in others:
-            found = (_and if sieve.operator == "and" else _or)(found, other)
+            found = (_and if predicate.operator == "and" else _or)(found, other)
         return found
-    if isinstance(sieve, Leaf) and sieve.heading in columns:
-        column = columns[sieve.heading]
-        return _LEAVES.get(sieve.operator, _unknown)(column, sieve, dialect)
+    if isinstance(predicate, Leaf) and predicate.heading in columns:
+        column = columns[predicate.heading]
+        return _LEAVES.get(predicate.operator, _unknown)(column, predicate, dialect)
     return _NOTHING_KNOWN
 
 
@@ -265,5 +265,5 @@ _LEAVES: dict[str, Callable[[Column, Leaf, Dialect], Predicates]] = {
 class Where(NamedTuple):
     """A condition on the rows of a table, whose columns go by their headings."""
 
-    sieve: Predicate
+    predicate: Predicate
     columns: Mapping[str, Column]

@@ -31,7 +31,7 @@ from scrub.formats.workbook.part import SheetPart
 from scrub.formats.workbook.pieces import Pieces
 from scrub.formats.workbook.saved_sheet import SavedSheet
 from scrub.formats.workbook.shared import Shared
-from scrub.model.cells.grid import CellError, ColumnValues, Grid, Noted, TablePlace, settle
+from scrub.model.cells.grid import CellError, ColumnValues, Grid, Noted, TablePlace, resolve
 from scrub.model.cells.sheet import Selecting, SheetPermission
 from scrub.model.cells.validation import ConditionalFormat, Emphasis, Restriction, Validation, When
 from scrub.model.core.amounts import Duration
@@ -128,13 +128,13 @@ class OfficeSheet(OpenSheet):
             return None
         known = loaded.columns.get(column)
         if known is not None:
-            return settle(known.get(row))
+            return resolve(known.get(row))
         key = key_of(row, column)
         if key in overlay.values:
             return overlay.values[key]
         loaded.singles += 1
         if loaded.singles > SINGLE or column in overlay.live:
-            return settle(self.column_values(column).get(row))
+            return resolve(self.column_values(column).get(row))
         cell = loaded.stored.cell(row, column)
         found = self._shared.decoder.value(cell, lambda: self.where(row, column)) if cell is not None else None
         calculated = overlay.formulas.get(key, cell.formula if cell is not None else None) is not None

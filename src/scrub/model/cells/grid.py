@@ -81,17 +81,17 @@ EDGES = ("border-left", "border-right", "border-top", "border-bottom")
 class CellError:
     """A cell without a value that can be used: an error, or a day that does not exist. `what` names the cell.
 
-    With `doubt` it means the last result of a formula, which contains only as long as nothing changed that it depends
-    on: `doubt` gives that value, or the trouble with it. `lost` tells that there is not a such result.
+    With `stale` it means the last result of a formula, which contains only as long as nothing changed that it depends
+    on: `stale` gives that value, or the trouble with it. `lost` tells that there is not a such result.
     """
 
-    __slots__ = ("doubt", "error", "filled", "lost", "what")
+    __slots__ = ("error", "filled", "lost", "stale", "what")
 
     def __init__(
         self,
         what: str,
         error: str = "",
-        doubt: Callable[[], Any] | None = None,
+        stale: Callable[[], Any] | None = None,
         lost: bool = False,
         filled: bool = False,
     ) -> None:
@@ -99,12 +99,12 @@ class CellError:
         self.what = what
         self.filled = filled
         self.error = error
-        self.doubt = doubt
+        self.stale = stale
         self.lost = lost
 
-    def settled(self) -> Value:
+    def resolved(self) -> Value:
         """The value, where there is one after all. Raises `Failure` where there is none."""
-        found = settle(self)
+        found = resolve(self)
         if isinstance(found, CellError):
             raise found.failure()
         return found
@@ -116,9 +116,9 @@ class CellError:
         return found
 
 
-def settle(value: Value) -> Value:
+def resolve(value: Value) -> Value:
     """A value of a cell, with a doubt about it resolved: itself, the result of a formula, or a `CellError`."""
-    return value.doubt() if type(value) is CellError and value.doubt is not None else value
+    return value.stale() if type(value) is CellError and value.stale is not None else value
 
 
 class ColumnValues(dict[int, Any]):
@@ -252,7 +252,7 @@ class Grid:
 
     def text(self, row: int, column: int) -> str:
         """What is seen in the cell; in a format without number formats, its value as it is."""
-        value = settle(self.raw_value(row, column))
+        value = resolve(self.raw_value(row, column))
         return "" if value is None or isinstance(value, CellError) else shown(value)
 
     @required
@@ -459,7 +459,7 @@ class HoldsCells(HoldsTexts):
     def is_blank(self) -> bool:
         """Whether none of its cells contains anything but spaces."""
         return not any(
-            not is_empty(settle(sheet.raw_value(row, column)))
+            not is_empty(resolve(sheet.raw_value(row, column)))
             for sheet, area in self.areas()
             for row in sheet.filled_rows(area)
             for column in range(area.left, area.right + 1)

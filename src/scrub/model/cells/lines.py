@@ -379,7 +379,7 @@ class Column(_Line, HoldsColumns):
         """
         found = self.sheet.column_values(self._number)
         rows = [row for row in sorted(found) if self._area.top <= row <= self._area.bottom]
-        return [found[row].settled() if isinstance(found[row], CellError) else found[row] for row in rows]
+        return [found[row].resolved() if isinstance(found[row], CellError) else found[row] for row in rows]
 
     @finds
     def find_cell(self, row: int) -> Cell:

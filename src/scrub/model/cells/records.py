@@ -9,7 +9,7 @@ from types import MappingProxyType
 from typing import Any
 
 from scrub.model.cells.cell import Cell
-from scrub.model.cells.grid import CellError, Grid, HoldsCells, HoldsColumns, settle
+from scrub.model.cells.grid import CellError, Grid, HoldsCells, HoldsColumns, resolve
 from scrub.model.cells.grid_rows import GridRows, sheet_rows
 from scrub.model.cells.lines import Column, Row
 from scrub.model.cells.rows import Reader, Rows
@@ -129,7 +129,7 @@ class Table(HoldsColumns):
         rows = self.rows.filled()[:20]
         found = {}
         for key, heading in self.rows.headings.items():
-            values = (settle(self.rows.value(row, key)) for row in rows)
+            values = (resolve(self.rows.value(row, key)) for row in rows)
             first = next((value for value in values if value is not None and not isinstance(value, CellError)), None)
             found[written_heading(heading)] = "" if first is None else shown(first)
         return found
@@ -224,7 +224,7 @@ class Table(HoldsColumns):
         seen = Pairs()
         types: list[set[type]] = [set() for _ in keys]
         for record in list(self.each_record(keys)):
-            values = [settle(self.reader(key)(record.row)) for key in keys]
+            values = [resolve(self.reader(key)(record.row)) for key in keys]
             if any(isinstance(each, CellError) for each in values):
                 continue
             if seen.has(values):
@@ -268,7 +268,7 @@ class Table(HoldsColumns):
     def _sort_values(self, rows: Sequence[Any], heading: str) -> list[Value]:
         """What rows are sorted by. Raises `Failure` for an error value, or a result that is old."""
         read = self.rows.reader(self.rows.key(heading))
-        found = [settle(value) for value in map(read, rows)]
+        found = [resolve(value) for value in map(read, rows)]
         trouble = next((each for each in found if isinstance(each, CellError)), None)
         if trouble is not None:
             raise trouble.failure()
@@ -308,7 +308,7 @@ class Record(HoldsCells):
     def is_blank(self) -> bool:
         """Whether nothing is under its headings."""
         rows = self.table.rows
-        return all(is_empty(settle(rows.value(self.row, key))) for key in rows.headings)
+        return all(is_empty(resolve(rows.value(self.row, key))) for key in rows.headings)
 
     @property
     def label(self) -> str:
@@ -363,7 +363,7 @@ class Record(HoldsCells):
     def read(self, key: str) -> Value:
         """The value under a heading. Raises `Failure` for an error value."""
         found = self.table.reader(key)(self.row)
-        return found.settled() if type(found) is CellError else found
+        return found.resolved() if type(found) is CellError else found
 
     def write(self, key: str, value: Value) -> None:
         """Sets the value under a heading."""

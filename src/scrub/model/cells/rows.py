@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from typing import Any, TypeVar
 
-from scrub.model.cells.grid import Grid, settle
+from scrub.model.cells.grid import Grid, resolve
 from scrub.model.core.area import Area
 from scrub.model.core.declare import FileItem, Item
 from scrub.model.core.problem import Failure, Missing, did_you_mean, listed
@@ -120,7 +120,7 @@ class Rows:
 
     def delete(self, row: Any, record: Item) -> None:
         """Takes a row out, as a change of its record."""
-        said = f"row deleted: {' | '.join(shown(settle(self.reader(key)(row))) for key in self.headings)}"
+        said = f"row deleted: {' | '.join(shown(resolve(self.reader(key)(row))) for key in self.headings)}"
         record.changed("deleted", False, True, self.delete_row(row), said)
 
     def delete_row(self, row: Any) -> Callable[[], None]:
@@ -205,7 +205,7 @@ class Rows:
         if known is None or known[0] != version:  # a macro can change what the index was built from
             index: dict[tuple[Any, ...], Any] = {}
             for row in self.filled():
-                index.setdefault(tuple(_indexed(settle(read(row))) for read in readers), row)
+                index.setdefault(tuple(_indexed(resolve(read(row))) for read in readers), row)
             known = self._indexes[keys] = (version, index)
         sought = tuple(_indexed(by_key[key]) for key in keys)
         if sought not in known[1]:
@@ -231,7 +231,7 @@ class Rows:
     def take_in(self, row: Any) -> None:
         """Lets look-ups know of a row that came after the last one."""
         for keys, (_, index) in self._indexes.items():
-            index.setdefault(tuple(_indexed(settle(self.reader(key)(row))) for key in keys), row)
+            index.setdefault(tuple(_indexed(resolve(self.reader(key)(row))) for key in keys), row)
 
 
 def _indexed(value: Value) -> Any:

@@ -48,10 +48,10 @@ class Tally:
         self.sure = 0
 
 
-def headings_of(sieve: Predicate) -> set[str]:
+def headings_of(predicate: Predicate) -> set[str]:
     """The headings that it asks for."""
-    if isinstance(sieve, Leaf):
-        return {sieve.heading}
-    if isinstance(sieve, Opposite):
-        return headings_of(sieve.part)
-    return set().union(*map(headings_of, sieve.parts)) if isinstance(sieve, Joined) else set()
+    if isinstance(predicate, Leaf):
+        return {predicate.heading}
+    if isinstance(predicate, Opposite):
+        return headings_of(predicate.part)
+    return set().union(*map(headings_of, predicate.parts)) if isinstance(predicate, Joined) else set()

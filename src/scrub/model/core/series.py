@@ -35,7 +35,7 @@ class Series(Sequence[T]):
         every: Iterator[Any] = iter(self)
         return sum(not each.removed for each in every)
 
-    def sifted(self, sieve: Predicate, tally: Tally | None = None) -> Series[T] | None:
+    def sifted(self, predicate: Predicate, tally: Tally | None = None) -> Series[T] | None:
         """Those for which a condition may hold, each with a row that says whether it certainly does; with a tally
         those that certainly do are counted there instead, as the others are gone through. None where whoever
         contains them does not find them by it.
@@ -92,7 +92,7 @@ class Through(Series[T]):
         """As many as of the other series; of one whose items tell nothing of that, those of its own."""
         return super().many() if isinstance(self._inner, Fixed) else self._inner.many()
 
-    def sifted(self, sieve: Predicate, tally: Tally | None = None) -> Series[T] | None:
+    def sifted(self, predicate: Predicate, tally: Tally | None = None) -> Series[T] | None:
         """The same, made of those of the other series."""
-        found = self._inner.sifted(sieve, tally)
+        found = self._inner.sifted(predicate, tally)
         return None if found is None else Through(found, self._of)

@@ -78,12 +78,12 @@ class StaleResults:
         for row in rows:
             if formulas.get(key_of(row, column), "") is not None:
                 value = values.get(row)
-                if type(value) is not CellError or value.doubt is None:
+                if type(value) is not CellError or value.stale is None:
                     values[row] = self.doubted(row, column, value)
 
     def doubted(self, row: int, column: int, value: Value) -> CellError:
         """A result in doubt: whether it is old is looked up when somebody asks."""
-        return CellError(self.where(row, column), doubt=partial(self.result, row, column, value))
+        return CellError(self.where(row, column), stale=partial(self.result, row, column, value))
 
     def result(self, row: int, column: int, value: Value) -> Value:
         """The saved result of a formula where it still holds, else the `CellError` with it."""

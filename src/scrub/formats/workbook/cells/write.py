@@ -34,6 +34,14 @@ _VALUE = lazy_pattern(rb"<(?:\w+:)?v(?:\s[^>]*)?>(.*?)</(?:\w+:)?v\s*>", re.DOTA
 _OLD_TYPE = lazy_pattern(rb"""\s(?:t|cm|vm|ph|s|r)\s*=\s*(?:"[^"]*"|'[^']*')""")
 
 
+class _Openings(dict[int, bytes]):
+    """What a stored cell of each column begins with."""
+
+    def __missing__(self, column: int) -> bytes:
+        found = self[column] = b'<c r="%b' % letters_of(column).encode()
+        return found
+
+
 class CellWriter:
     """Makes the splices of one sheet's cells."""
 
@@ -134,7 +142,7 @@ class CellWriter:
         contents: dict[Any, tuple[bytes, bytes]] = {}
         row_before, start, end, is_there = 0, stored.body[0], 0, False
         at_once: dict[bytes, int] | None = None  # the places of all cells of a row that is long
-        openings: dict[int, bytes] = {}  # what a cell of a column begins with
+        openings = _Openings()
         for key in sorted(values):
             row, column = key >> 15, (key & 0x7FFF) + 1
             if row != row_before:
@@ -142,10 +150,7 @@ class CellWriter:
                 if is_there:
                     start, end = stored.next_row(row, start)
                     at_once = places_in(data, start, end) if end - start > LONG_ROW else None
-            opening = openings.get(column)
-            if opening is None:
-                opening = openings[column] = b'<c r="%b' % letters_of(column).encode()
-            needle = b'%b%d"' % (opening, row)
+            needle = b'%b%d"' % (openings[column], row)
             at = -1
             if is_there:
                 at = find(needle, start, end) if at_once is None else at_once.get(needle, -1)
@@ -157,10 +162,9 @@ class CellWriter:
                 continue
             attributes = data[at + len(needle) : opened - empty]
             head_key = (attributes, styles.get(key))
-            known = heads.get(head_key)
-            if known is None:
-                known = heads[head_key] = self._head(*head_key), self._moment_style(*head_key)
-            value, (head, own) = values[key], known
+            if head_key not in heads:
+                heads[head_key] = self._head(*head_key), self._moment_style(*head_key)
+            value, (head, own) = values[key], heads[head_key]
             if own is not None and type(value) is Decimal:
                 self.shared.moments.setdefault(self.where(row, column), (value, own))
             content_key = (type(value), value)
