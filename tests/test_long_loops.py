@@ -257,7 +257,7 @@ say "{count(record in sheet("Stays") where record.hut is "Larch")} {sum(record.n
 
 ATTRIBUTES = frozenset(
     "add_row attempts file get held is_trying isascii items join line lower of open_fields pop put_pair reach readers recorder remark remarks "
-    "removed row settled table title write".split()
+    "removed row resolved table title write".split()
 )
 
 # -- rows that are laid below all others

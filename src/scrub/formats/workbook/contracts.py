@@ -175,6 +175,32 @@ class ResultCells(Protocol):
         """The values of a column."""
 
 
+class StyledCells(Protocol):
+    """The sheet, as far as the looks of its cells need it."""
+
+    @property
+    def name(self) -> str:
+        """What it is called."""
+
+    @property
+    def protected(self) -> bool:
+        """Whether its locked cells cannot be changed."""
+
+    def style(self, row: int, column: int) -> int:
+        """The number of a cell's format."""
+
+    def changed(
+        self,
+        field: str,
+        before: object,
+        after: object,
+        revert: Callable[[], None],
+        said: str = "",
+        inner: tuple[str | Area, ...] = (),
+    ) -> None:
+        """Notes a change of something on this sheet."""
+
+
 class FormulaCells(Protocol):
     """The sheet, as far as its formulas need it."""
 

@@ -8,35 +8,34 @@ from decimal import Decimal
 from functools import cached_property
 from typing import TYPE_CHECKING, Any
 
-from scrub.formats.line_changes import line_name
 from scrub.formats.overlay import NOBODYS, UNCHANGED, key_of, place_of
 from scrub.formats.sheet import OpenSheet
 from scrub.formats.spans import Span
 from scrub.formats.texts.styles import style_named
 from scrub.formats.workbook.around.drawings import OfficeChart, OfficePicture
 from scrub.formats.workbook.around.protection import ensure_unprotected
+from scrub.formats.workbook.cell_looks import CellLooks
 from scrub.formats.workbook.cells.appended import AppendedRows
 from scrub.formats.workbook.cells.decode import MOST_EXACT, ensure_exact
 from scrub.formats.workbook.cells.done import Put, PutAgain, RowAdded
 from scrub.formats.workbook.cells.formulas_of_cells import CellFormulas
 from scrub.formats.workbook.cells.locks import CellLocks
-from scrub.formats.workbook.cells.number_formats import ensure_number_format, shown_as
+from scrub.formats.workbook.cells.number_formats import shown_as
 from scrub.formats.workbook.cells.overlay import SheetOverlay
 from scrub.formats.workbook.cells.stale_results import StaleResults
 from scrub.formats.workbook.cells.stored_cells import SINGLE, Loaded, Loads, StoredCells, placed
 from scrub.formats.workbook.cells.strings import Run, edited_runs
-from scrub.formats.workbook.formatting.colours import same_colour
 from scrub.formats.workbook.formatting.styles import DATE, DURATION, TIME
 from scrub.formats.workbook.part import SheetPart
 from scrub.formats.workbook.pieces import Pieces
 from scrub.formats.workbook.saved_sheet import SavedSheet
 from scrub.formats.workbook.shared import Shared
+from scrub.formats.workbook.sheet_tab import SheetTab
 from scrub.model.cells.grid import CellError, ColumnValues, Grid, Noted, TablePlace, resolve
 from scrub.model.cells.sheet import Selecting, SheetPermission
 from scrub.model.cells.validation import ConditionalFormat, Emphasis, Restriction, Validation, When
 from scrub.model.core.amounts import Duration
 from scrub.model.core.area import MOST_COLUMNS, MOST_ROWS, Area
-from scrub.model.core.change import Change
 from scrub.model.core.declare import FileItem
 from scrub.model.core.problem import Failure
 from scrub.model.core.text import Edit, edited
@@ -72,9 +71,7 @@ class OfficeSheet(OpenSheet):
         overlay = SheetOverlay()
         super().__init__(overlay)
         self._shared = shared
-        self._name = entry.attributes.get("name", "")
-        self._deleted = False
-        lines, own = self.line_changes, SheetPart(shared.package, part, self._name, number)
+        lines, own = self.line_changes, SheetPart(shared.package, part, entry.attributes.get("name", ""), number)
         self._stored = stored = StoredCells(shared, own, loads, self.where)
         self._locks = CellLocks(self, shared, overlay, stored, lines)
         self.stale = StaleResults(self, shared, overlay, stored, lines, lambda: self._pieces.lines.hidden_rows())
@@ -88,7 +85,9 @@ class OfficeSheet(OpenSheet):
             self._locks.changed,
             self._locks.merges_changed,
         )
+        self._looks = CellLooks(self, shared, overlay, stored, self._pieces.lines)
         self.saved = SavedSheet(entry, shared, stored, overlay, lines, self._pieces, self.where, self.used)
+        self._tab = SheetTab(self, shared, self.saved)
         own.is_new = is_new
         if like is not None:
             self._pieces.begin_as(like[0]._pieces, like[1])
@@ -401,66 +400,18 @@ class OfficeSheet(OpenSheet):
             return None
         return self._stored.runs_in(row, column)
 
-    def _styles_of(self, column: int) -> Callable[[int], int]:
-        """What gives the number of a cell's format by its row, as `style` does, for who asks it of a whole column."""
-        found = self._stored.styles_in(column)
-        if found is None:
-            return lambda row: self.style(row, column)
-        stored, changed, inherited = found, self.overlay.styles, self._pieces.lines.inherited_style
-
-        def style(row: int) -> int:
-            fresh = changed.get(key_of(row, column))
-            if fresh is not None:
-                return fresh
-            known = stored.get(row)
-            return inherited(row, column) if known is None else known
-
-        return style
-
     def put_look(self, row: int, column: int, word: str, value: Any) -> None:
         """Changes how a cell looks."""
-        style = self.style(row, column)
-        before = self._shared.styles.look(style, word)
-        if word in ("fill", "colour"):
-            value = same_colour(value)
-        fresh = self._derived_style(style, word, value)
-        if fresh is None:
-            return
-        revert = self.overlay.put_style(key_of(row, column), fresh)
-        self.changed(word, before, value, revert, inner=(_cell(row, column),))
+        self._looks.put(row, column, word, value)
 
     def put_column_look(self, column: int, word: str, value: Any) -> None:
         """Changes how cells of a column look that are not filled yet: its own format (18.3.1.13)."""
-        if column > MOST_COLUMNS or self.is_column_gone(column):
-            return
-        before = self._pieces.lines.column_style(column)
-        seen = self._shared.styles.look(before, word)
-        fresh = self._derived_style(before, word, value)
-        if fresh is None:
-            return
-        back = self._pieces.lines.put_column_style(column, fresh)
-        self.changed(word, seen, value, back, inner=(line_name(column, False),))
-
-    def _derived_style(self, style: int, word: str, value: Any) -> int | None:
-        """A format with another look; None where it has that look. Raises `Failure` on a protected sheet."""
-        styles = self._shared.styles
-        if word in ("fill", "colour"):
-            value = same_colour(value)
-        if word == "number-format":
-            ensure_number_format(value)
-        same = styles.look(style, word) == value
-        if same and not (word == "fill" and value is None and styles.is_filled(style)):
-            return None
-        if self.protected:
-            raise Failure(f"{self.name}: the sheet is protected. Unprotect it first: unprotect")
-        return styles.derived(style, word, value)
+        if column <= MOST_COLUMNS and not self.is_column_gone(column):
+            self._looks.put_column(column, word, value)
 
     def look_like(self, row: int, column: int, other_row: int) -> None:
         """Gives a cell the look of another one of its column."""
-        style = self.style(other_row, column)
-        if style != self.style(row, column):
-            back = self.overlay.put_style(key_of(row, column), style)
-            self.changed("look", None, f"as in row {other_row}", back, inner=(_cell(row, column),))
+        self._looks.liken((row, column), (other_row, column), "look", f"as in row {other_row}")
 
     # -- formulas
 
@@ -484,10 +435,7 @@ class OfficeSheet(OpenSheet):
     def _move_content(self, start: tuple[int, int], end: tuple[int, int]) -> None:
         """Moves what a cell contains, with its format, to an empty one in the same merged range."""
         value, formula, runs = self.raw_value(*start), self.formula(*start), self._runs_in(*start)
-        style = self.style(*start)
-        if style != self.style(*end):
-            back = self.overlay.put_style(key_of(*end), style)
-            self.changed("format", None, f"as in {self.where(*start)}", back, inner=(_cell(*end),))
+        self._looks.liken(end, start, "format", f"as in {self.where(*start)}")
         if formula is not None:
             self.formulas.set_to(*end, None, formula, self.column_values(end[1]), None)
         elif value is not None and not isinstance(value, CellError):
@@ -571,7 +519,7 @@ class OfficeSheet(OpenSheet):
             self.stale,
             lambda: self._pieces.links.any,
             self._runs_in,
-            self._styles_of,
+            self._looks.styles_of,
         )
 
     def order_rows(self, rows: Sequence[int], left: int, right: int) -> Callable[[], None]:
@@ -775,32 +723,21 @@ class OfficeSheet(OpenSheet):
     @property
     def name(self) -> str:
         """The name on its tab."""
-        return self._name
+        return self._tab.name
 
     @name.setter
     def name(self, value: str) -> None:
-        """Gives it another name; what refers to it follows when the file is saved."""
-        before = self._name
-        if value == before:
-            return
-        self._shared.ensure_sheet_name(value, self)
-
-        def set_to(name: str) -> None:
-            self._name = self.saved.part.shown = name
-            self._shared.forget_sheet_names()
-
-        set_to(value)
-        self.file.recorder.add(Change((before,), "name", before, value), lambda: set_to(before), self)
+        self._tab.rename(value)
 
     @property
     def number(self) -> int:
         """Its place among the sheets, from 1."""
-        return self.saved.part.number if self._deleted else self._shared.sheets.index(self) + 1
+        return self._tab.number
 
     @property
     def removed(self) -> bool:
         """Whether it was deleted in this run."""
-        return self._deleted
+        return self._tab.is_deleted
 
     @property
     def hidden(self) -> bool:
@@ -809,24 +746,7 @@ class OfficeSheet(OpenSheet):
 
     @hidden.setter
     def hidden(self, value: bool) -> None:
-        if value == self.hidden:
-            return
-        self._shared.ensure_structure_open(f'"{self.name}" cannot be hidden or shown')
-        if value:
-            self._ensure_others_visible()
-        before = self.saved.state
-        self.saved.state = "hidden" if value else "visible"
-
-        def revert() -> None:
-            self.saved.state = before
-
-        self.changed("hidden", not value, value, revert)
-
-    def _ensure_others_visible(self) -> None:
-        if not any(sheet is not self and not sheet.hidden for sheet in self._shared.sheets):
-            raise Failure(
-                f'"{self.name}" is the last visible sheet, and a workbook needs one. Show another sheet first'
-            )
+        self._tab.hide(value)
 
     @property
     def active(self) -> bool:
@@ -835,66 +755,18 @@ class OfficeSheet(OpenSheet):
 
     @active.setter
     def active(self, value: bool) -> None:
-        if value == self.active:
-            return
-        if not value:
-            raise Failure("one sheet is always active. Activate another one: active = yes")
-        if self.hidden:
-            raise Failure(f'"{self.name}" is hidden and cannot be active. Show it first: sheet.hidden = no')
-        before = self._shared.front
-        self._shared.front = self
-
-        def revert() -> None:
-            self._shared.front = before
-
-        self.changed("in front", False, True, revert)
+        self._tab.activate(value)
 
     def move_to(self, place: int) -> None:
         """Gives its tab another place."""
-        sheets = self._shared.tabs()
-        if not 1 <= place <= len(sheets):
-            raise Failure(f"position {place} is out of range: there are {len(sheets)} sheets")
-        before = self.number
-        if place != before:
-            self._shared.ensure_structure_open(f'"{self.name}" cannot be moved')
-            sheets.insert(place - 1, sheets.pop(before - 1))
-            self.changed("place", before, place, lambda: sheets.insert(before - 1, sheets.pop(sheets.index(self))))
+        self._tab.move_to(place)
 
     def delete(self) -> None:
         """Takes the sheet out; whether others refer to it is looked up when the file is saved."""
-        self._shared.ensure_structure_open(f'"{self.name}" cannot be deleted')
-        self._ensure_others_visible()
-        sheets = self._shared.tabs()
-        place = sheets.index(self)
-        used, front = self.used() if self.saved.part.name else None, self._shared.front
-        sheets.remove(self)
-        self._deleted = True
-        self._shared.forget_sheet_names()
-
-        def revert() -> None:
-            self._deleted = False
-            sheets.insert(place, self)
-            self._shared.front = front
-            self._shared.forget_sheet_names()
-
-        self.changed("deleted", False, True, revert, f"sheet deleted{f' ({used})' if used else ''}")
+        self._tab.delete()
 
     def copy(self, name: str) -> OfficeSheet:
         """Makes a sheet like this one, as it is in the file, after the last one."""
-        part = self.saved.part
-        if self.saved.touched or self.line_changes or part.is_new or part.name is None:
-            raise Failure(f'"{self.name}" was added or changed in this run. Copy it before changing it')
-        if part.skeleton().root.name != "worksheet":
-            raise Failure(f'"{self.name}" is a chart sheet, which Scrub does not copy')
-        from scrub.formats.workbook.structure.copied import ensure_copied  # rarely needed, and slow to import
-
-        try:
-            ensure_copied(self._shared.package, part.name)
-        except Failure as failure:
-            raise failure.at(self.name) from None
+        self._tab.ensure_copied(bool(self.line_changes))
         made: OfficeSheet = self._shared.make_sheet(name, self)
         return made
-
-
-def _cell(row: int, column: int) -> Area:
-    return Area(row, column, row, column)
