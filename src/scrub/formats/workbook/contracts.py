@@ -128,19 +128,34 @@ class Sharing(Protocol):
         """Its tables."""
 
 
-class LockedCells(Protocol):
-    """The sheet, as far as its locks need it."""
+class NamedCells(Protocol):
+    """A sheet that can be named, and whose changes are noted."""
 
     @property
     def name(self) -> str:
         """What it is called."""
 
+    def where(self, row: int, column: int) -> str:
+        """How a person names a cell of it."""
+
+    def changed(
+        self,
+        field: str,
+        before: object,
+        after: object,
+        revert: Callable[[], None],
+        said: str = "",
+        inner: tuple[str | Area, ...] = (),
+    ) -> None:
+        """Notes a change of something on this sheet."""
+
+
+class LockedCells(NamedCells, Protocol):
+    """The sheet, as far as its locks need it."""
+
     @property
     def protected(self) -> bool:
         """Whether its locked cells cannot be changed."""
-
-    def where(self, row: int, column: int) -> str:
-        """How a person names a cell of it."""
 
     def style(self, row: int, column: int) -> int:
         """The number of a cell's format."""
@@ -152,15 +167,8 @@ class LockedCells(Protocol):
         """Its tables."""
 
 
-class ResultCells(Protocol):
+class ResultCells(NamedCells, Protocol):
     """The sheet, as far as its results need it."""
-
-    @property
-    def name(self) -> str:
-        """What it is called."""
-
-    def where(self, row: int, column: int) -> str:
-        """How a person names a cell of it."""
 
     def used(self) -> Area | None:
         """The smallest range with all that contains something."""
@@ -175,12 +183,8 @@ class ResultCells(Protocol):
         """The values of a column."""
 
 
-class StyledCells(Protocol):
+class StyledCells(NamedCells, Protocol):
     """The sheet, as far as the looks of its cells need it."""
-
-    @property
-    def name(self) -> str:
-        """What it is called."""
 
     @property
     def protected(self) -> bool:
@@ -189,27 +193,9 @@ class StyledCells(Protocol):
     def style(self, row: int, column: int) -> int:
         """The number of a cell's format."""
 
-    def changed(
-        self,
-        field: str,
-        before: object,
-        after: object,
-        revert: Callable[[], None],
-        said: str = "",
-        inner: tuple[str | Area, ...] = (),
-    ) -> None:
-        """Notes a change of something on this sheet."""
 
-
-class FormulaCells(Protocol):
+class FormulaCells(NamedCells, Protocol):
     """The sheet, as far as its formulas need it."""
-
-    @property
-    def name(self) -> str:
-        """What it is called."""
-
-    def where(self, row: int, column: int) -> str:
-        """How a person names a cell of it."""
 
     def has_formula(self, row: int, column: int) -> bool:
         """Whether a cell is calculated."""
@@ -223,27 +209,9 @@ class FormulaCells(Protocol):
     def restore(self, key: int, former: Value, before: Value) -> None:
         """Takes the change of a value back."""
 
-    def changed(
-        self,
-        field: str,
-        before: object,
-        after: object,
-        revert: Callable[[], None],
-        said: str = "",
-        inner: tuple[str | Area, ...] = (),
-    ) -> None:
-        """Notes a change of something on this sheet."""
 
-
-class OrderedCells(Protocol):
+class OrderedCells(NamedCells, Protocol):
     """The sheet, as far as the order of its rows needs it."""
-
-    @property
-    def name(self) -> str:
-        """What it is called."""
-
-    def where(self, row: int, column: int) -> str:
-        """How a person names a cell of it."""
 
     def merged(self) -> Collection[Area]:
         """The merged ranges."""

@@ -22,7 +22,7 @@ from scrub.formats.xmltext import escaped_text, text_of
 from scrub.model.cells.drawings import Chart
 from scrub.model.cells.sheet import Sheet
 from scrub.model.core.amounts import Length, hundredths
-from scrub.model.core.declare import FileItem
+from scrub.model.core.declare import FileItem, Item
 from scrub.model.core.named import NamedTuple
 from scrub.model.core.problem import Failure
 
@@ -193,8 +193,8 @@ def _titled(data: bytes, root: Span, value: str) -> bytes:
     return spliced(data, [*splices, *(Splice(each.start, each.end, b"") for each in paragraphs[1:])])
 
 
-class OfficePicture(ShownPicture):
-    """One picture as an item."""
+class DrawnItem(Item):
+    """One picture or chart as an item."""
 
     def __init__(self, drawings: Drawings, sheet: Sheet, found: FoundDrawing) -> None:
         self._drawings = drawings
@@ -202,7 +202,7 @@ class OfficePicture(ShownPicture):
         self._found = found
 
     def __eq__(self, other: object) -> bool:
-        return isinstance(other, OfficePicture) and self._found == other._found
+        return type(other) is type(self) and self._found == other._found
 
     def __hash__(self) -> int:
         return hash(self._found)
@@ -230,6 +230,10 @@ class OfficePicture(ShownPicture):
     @alternative_text.setter
     def alternative_text(self, value: str | None) -> None:
         self._drawings.describe(self._found, value)
+
+
+class OfficePicture(DrawnItem, ShownPicture):
+    """One picture as an item."""
 
     def measure(self, side: str) -> Length | None:
         """How wide or high it is."""
@@ -308,34 +312,8 @@ class OfficePicture(ShownPicture):
         return self._part.put((self._found.place, "picture"), [Splice(anchor.start, anchor.end, b"")])
 
 
-class OfficeChart(Chart):
+class OfficeChart(DrawnItem, Chart):
     """One chart as an item."""
-
-    def __init__(self, drawings: Drawings, sheet: Sheet, found: FoundDrawing) -> None:
-        self._drawings = drawings
-        self._sheet = sheet
-        self._found = found
-
-    def __eq__(self, other: object) -> bool:
-        return isinstance(other, OfficeChart) and self._found == other._found
-
-    def __hash__(self) -> int:
-        return hash(self._found)
-
-    @property
-    def file(self) -> FileItem:
-        """The workbook."""
-        return self._sheet.file
-
-    @property
-    def label(self) -> str:
-        """Its name."""
-        return self.name
-
-    @property
-    def name(self) -> str:
-        """Its name in the file."""
-        return self._found.name
 
     @property
     def title(self) -> str | None:
@@ -345,12 +323,3 @@ class OfficeChart(Chart):
     @title.setter
     def title(self, value: str) -> None:
         self._drawings.put_title(self._found, value)
-
-    @property
-    def alternative_text(self) -> str | None:
-        """What it shows, in words."""
-        return self._drawings.alternative_text(self._found)
-
-    @alternative_text.setter
-    def alternative_text(self, value: str | None) -> None:
-        self._drawings.describe(self._found, value)

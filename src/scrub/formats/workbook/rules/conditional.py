@@ -9,13 +9,23 @@ from scrub.formats.opc.parts import Parts
 from scrub.formats.spans import Span, Splice, escaped, number_in, parse, set_attributes, spliced
 from scrub.formats.workbook.around.protection import ensure_unprotected
 from scrub.formats.workbook.part import SheetPart, Skeleton
-from scrub.formats.workbook.rules.ruled import Areas, AsFormula, areas_in, corner, minus, rebased, shown, sqref, text
+from scrub.formats.workbook.rules.ruled import (
+    Areas,
+    AsFormula,
+    RuleItem,
+    areas_in,
+    corner,
+    minus,
+    rebased,
+    shown,
+    sqref,
+    text,
+)
 from scrub.formats.workbook.shared import Shared
 from scrub.formats.xmltext import escaped_text, text_of, unescaped, xstring, xstring_value
 from scrub.model.cells.sheet import Sheet
 from scrub.model.cells.validation import ConditionalFormat, Effect, Emphasis, When
 from scrub.model.core.area import Area, address_of
-from scrub.model.core.declare import FileItem
 from scrub.model.core.named import NamedTuple
 from scrub.model.core.problem import Failure
 
@@ -235,39 +245,13 @@ def described(element: bytes) -> str:
     return str(effect) if effect != Effect.OTHER else of.get("type", "")
 
 
-class OfficeConditionalFormat(ConditionalFormat):
+class OfficeConditionalFormat(RuleItem, ConditionalFormat):
     """One rule as an item."""
 
     def __init__(self, rules: ConditionalFormats, sheet: Sheet, rule: Rule) -> None:
+        super().__init__(rules, sheet, rule)
         self._rules = rules
-        self._sheet = sheet
         self._rule = rule
-
-    def __eq__(self, other: object) -> bool:
-        return isinstance(other, OfficeConditionalFormat) and (self._rules, self._rule) == (other._rules, other._rule)
-
-    def __hash__(self) -> int:
-        return hash(self._rule)
-
-    @property
-    def file(self) -> FileItem:
-        """The workbook."""
-        return self._sheet.file
-
-    @property
-    def label(self) -> str:
-        """Its sheet and range."""
-        return f"{self._sheet.name} {self.range}"
-
-    @property
-    def removed(self) -> bool:
-        """Whether it was taken away, or applies to other cells now."""
-        return not self._rules.has(self._rule)
-
-    @property
-    def range(self) -> str:
-        """Its cells."""
-        return shown(self._rule.areas)
 
     @property
     def by(self) -> Effect:

@@ -4,12 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 from datetime import date
-from typing import Any
+from typing import Any, Protocol
 
 from scrub.formats.workbook.cells.decode import Decoder, stored_number
 from scrub.formats.workbook.formulas.syntax import translated
+from scrub.model.cells.sheet import Sheet
 from scrub.model.core.amounts import Duration
 from scrub.model.core.area import Area, area_of
+from scrub.model.core.declare import FileItem, Item
 from scrub.model.core.named import NamedTuple
 from scrub.model.core.problem import Failure
 from scrub.model.core.values import type_name
@@ -87,3 +89,45 @@ class AsFormula(NamedTuple):
 def text(value: str) -> str:
     """A text as it is in a formula."""
     return '"' + value.replace('"', '""') + '"'
+
+
+class Ruled(Protocol):
+    """The rules of one kind of a sheet."""
+
+    def has(self, rule: Any) -> bool:
+        """Whether a rule is still there."""
+
+
+class RuleItem(Item):
+    """One rule of a sheet as an item: two are the same where they say the same of the same cells."""
+
+    def __init__(self, rules: Ruled, sheet: Sheet, rule: Any) -> None:
+        self._sheet = sheet
+        self._of = rules, rule
+
+    def __eq__(self, other: object) -> bool:
+        return type(other) is type(self) and self._of == other._of
+
+    def __hash__(self) -> int:
+        return hash(self._of[1])
+
+    @property
+    def file(self) -> FileItem:
+        """The workbook."""
+        return self._sheet.file
+
+    @property
+    def label(self) -> str:
+        """Its sheet and range."""
+        return f"{self._sheet.name} {self.range}"
+
+    @property
+    def removed(self) -> bool:
+        """Whether it was taken away, or applies to other cells now."""
+        rules, rule = self._of
+        return not rules.has(rule)
+
+    @property
+    def range(self) -> str:
+        """Its cells."""
+        return shown(self._of[1].areas)
