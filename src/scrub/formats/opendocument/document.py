@@ -312,15 +312,9 @@ class OpenText(PickedFile, DescribedFile, RecordingText):
         """The tracked changes that wait."""
         return (each for part in self.parts for each in changes_in(self, self._stories, part))
 
-    def remove_names(self) -> None:
-        """Removes who wrote, changed and commented the document."""
-        if self._nameless:
-            return
-        if any(next(names_in(part.root), None) for part in self.parts):
-            self._nameless = True
-            self.changed("names", True, False, lambda: setattr(self, "_nameless", False), "author names removed")
-        for name in ("author", "last editor"):
-            self.put_property(name, None)
+    def has_people(self) -> bool:
+        """Whether it names who wrote or changed it, beside its properties."""
+        return any(next(names_in(part.root), None) for part in self.parts)
 
     # -- writing
 

@@ -242,16 +242,8 @@ class TextParagraph(PiecedParagraph):
             return
         self.ensure_looks_free()
         ensure_frame(word, value)
-        chain: list[TextParagraph] = [self, *self.taken]
-        former = [(each, each._frames) for each in chain]
-        for each in chain:
-            each._frames = {**each._frames, word: value}
-
-        def revert() -> None:
-            for each, frames in former:
-                each._frames = frames
-
-        self.changed(word.replace("_", "-"), before, value, revert)
+        back = self.set_together("_frames", lambda each: {**each._frames, word: value})
+        self.changed(word.replace("_", "-"), before, value, back)
 
     @property
     def _looks(self) -> TextLooks:
@@ -303,21 +295,14 @@ class TextParagraph(PiecedParagraph):
         """Raises `Failure` where the document needs it: as the last one of a cell, a header or a note."""
         self.note_way()
         if self._place is not PlaceInDocument.BODY:
-            if not any(each is not self and not each.removed for each in self.group):
-                raise Failure(f"{self.label} is the only paragraph of its cell or part. Empty it instead: text")
+            self.ensure_not_alone()
 
     def can_take(self, following: Line) -> bool:
         """Whether the next one can be joined: the same style, and nothing between."""
-        if not isinstance(following, TextParagraph) or following.removed or following.group is not self.group:
+        if not isinstance(following, TextParagraph) or not self.is_followed_by(following):
             return False
-        last = self.taken[-1] if self.taken else self
-        between = self.part.data[last.span.end : following.span.start]
-        return (
-            (self._style, self._level, self._frames) == (following._style, following._level, following._frames)
-            and not between.strip()
-            and last.span.open_end != last.span.end
-            and following.span.open_end != following.span.end
-        )
+        own = self._style, self._level, self._frames
+        return own == (following._style, following._level, following._frames)
 
     # -- writing
 

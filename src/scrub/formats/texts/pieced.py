@@ -175,6 +175,34 @@ class PiecedParagraph(OpenParagraph):
             )
         self._recorded = now
 
+    def set_together(self, name: str, fresh: Callable[[Any], Any]) -> Callable[[], None]:
+        """Sets something of it and of those that were joined to it; returns how to undo it."""
+        chain: list[Any] = [self, *self.taken]
+        former = [(each, getattr(each, name)) for each in chain]
+        made = [fresh(each) for each in chain]
+        for each, value in zip(chain, made, strict=True):
+            setattr(each, name, value)
+
+        def revert() -> None:
+            for each, value in former:
+                setattr(each, name, value)
+
+        return revert
+
+    def is_followed_by(self, following: PiecedParagraph) -> bool:
+        """Whether another paragraph comes right after it, with nothing between, and both have an inside."""
+        if following.removed or following.group is not self.group:
+            return False
+        last = self.taken[-1] if self.taken else self
+        between = self.part.data[last.span.end : following.span.start]
+        inside = last.span.open_end != last.span.end and following.span.open_end != following.span.end
+        return inside and not between.strip()
+
+    def ensure_not_alone(self) -> None:
+        """Raises `Failure` for the only paragraph of those that are together with it."""
+        if not any(each is not self and not each.removed for each in self.group):
+            raise Failure(f"{self.label} is the only paragraph of its cell or part. Empty it instead: text")
+
     def ensure_may_follow(self) -> None:
         """Raises `Failure` where no paragraph may be put after it."""
 
@@ -242,10 +270,33 @@ class PiecedDocument(Document):
     #: What is made beside it.
     beside: Beside
 
+    _nameless = False  # whether the names of people were removed
+
     @required
     def ensure_open(self) -> None:
         """Raises `Failure` where it allows no changes."""
         raise NotImplementedError
+
+    @required
+    def has_people(self) -> bool:
+        """Whether it names who wrote or changed it, beside its properties."""
+        raise NotImplementedError
+
+    @required
+    def put_property(self, name: str, value: str | None) -> None:
+        """Changes one of its properties."""
+        raise NotImplementedError
+
+    def remove_names(self) -> None:
+        """Removes who wrote, changed and commented the document."""
+        self.ensure_open()
+        if self._nameless:
+            return
+        if self.has_people():
+            self._nameless = True
+            self.changed("names", True, False, lambda: setattr(self, "_nameless", False), "author names removed")
+        for name in ("author", "last editor"):
+            self.put_property(name, None)
 
     @required
     def all_paragraphs(self) -> Sequence[PiecedParagraph]:

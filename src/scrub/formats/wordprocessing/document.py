@@ -325,17 +325,10 @@ class OfficeDocument(OfficeFile, Home):
                     found.append((part, data, [Splice(each.start, each.end, b"") for each in full]))
         return found
 
-    def remove_names(self) -> None:
-        """Removes who wrote, changed and commented the document."""
-        self.ensure_open()
-        if self._nameless:
-            return
+    def has_people(self) -> bool:
+        """Whether it names who wrote or changed it, beside its properties."""
         written = [part.data for part in self._stories.parts] + self._comments.written
-        if self._with_names or any(nameless(data) != data for data in written):
-            self._nameless = True
-            self.changed("names", True, False, lambda: setattr(self, "_nameless", False), "author names removed")
-        for name in ("author", "last editor"):
-            self.put_property(name, None)
+        return bool(self._with_names) or any(nameless(data) != data for data in written)
 
     def headings(self) -> Iterator[OfficeParagraph]:
         """Its headings."""

@@ -103,15 +103,7 @@ class OfficeParagraph(ReadParagraph):
         self._ensure_single()
         if id_ == (self._style or self.home.styles.default):
             return
-        former = [(each, each._style) for each in (self, *self.taken)]
-        for each, _ in former:
-            each._style = id_
-
-        def revert() -> None:
-            for each, style in former:
-                each._style = style
-
-        self.changed(field, before, after, revert)
+        self.changed(field, before, after, self.set_together("_style", lambda each: id_))
 
     @property
     def _reset(self) -> bool:
@@ -139,17 +131,11 @@ class OfficeParagraph(ReadParagraph):
         before = getattr(self, word)
         if value == before:
             return
-        chain: list[OfficeParagraph] = [self, *self.taken]
-        former = [(each, each.set_frames) for each in chain]
-        made = [element_for(*each._element(word), word, value, self.span.prefix) for each in chain]
-        for each, element in zip(chain, made, strict=True):
-            each.set_frames = {**each.set_frames, ELEMENTS[word]: element}
 
-        def revert() -> None:
-            for each, frames in former:
-                each.set_frames = frames
+        def fresh(each: OfficeParagraph) -> Mapping[str, str]:
+            return {**each.set_frames, ELEMENTS[word]: element_for(*each._element(word), word, value, self.span.prefix)}
 
-        self.changed(word.replace("_", "-"), before, value, revert)
+        self.changed(word.replace("_", "-"), before, value, self.set_together("set_frames", fresh))
 
     # -- filled in
 
@@ -218,25 +204,15 @@ class OfficeParagraph(ReadParagraph):
             self._place in (PlaceInDocument.TABLE, PlaceInDocument.TEXT_BOX)
             or self.part.place is not PlaceInDocument.BODY
         ):
-            if not any(each is not self and not each.removed for each in self.group):
-                raise Failure(f"{self.label} is the only paragraph of its cell or part. Empty it instead: text")
+            self.ensure_not_alone()
 
     def can_take(self, following: Line) -> bool:
         """Whether the next one can be joined: the same look, no end of a section, no open field, nothing between."""
-        if not isinstance(following, OfficeParagraph) or following.removed or following.group is not self.group:
-            return False
-        if self.is_twofold:
+        if not isinstance(following, OfficeParagraph) or self.is_twofold or not self.is_followed_by(following):
             return False
         last = self.taken[-1] if self.taken else self
-        between = self.part.data[last.span.end : following.span.start]
-        return (
-            self._frame() == following._frame()
-            and self.set_frames == following.set_frames
-            and not between.strip()
-            and not last.open_after
-            and last.span.open_end != last.span.end
-            and following.span.open_end != following.span.end
-        )
+        own = self._frame(), self.set_frames
+        return own == (following._frame(), following.set_frames) and not last.open_after
 
     def _frame(self) -> tuple[str | None, bytes]:
         """Its style and what else is set for it directly."""
