@@ -7,24 +7,22 @@ import os
 from collections.abc import Sequence
 
 from scrub.formats.endings import ENDINGS
+from scrub.formats.opened_item import OpenedItem
 from scrub.formats.source import Source
 from scrub.formats.zip import common_start
-from scrub.model.core.declare import FileItem, Item
 from scrub.model.core.files import FilePath, WholeFile, ensure_file_name, placed
 from scrub.model.core.problem import Failure, FileProblem
-from scrub.model.core.recorder import Changes, Recorder
 from scrub.model.core.required import required
-from scrub.model.core.sending import OutboundTask
 from scrub.store.inuse import ensure_free
 from scrub.store.patch import Copy, Effect, Patch, Piece, free_path, release, whole
 
 
-class PickedFile(WholeFile):
+class PickedFile(OpenedItem, WholeFile):
     """A file opened for changes. Nothing is written; `effects` says what is to be written."""
 
     def __init__(self, source: Source) -> None:
+        super().__init__()
         self.source = source
-        self.recorder = Recorder()
         self._copies: list[str] = []
         self._moved: tuple[str, FilePath | None] | None = None  # another name, and another folder
 
@@ -43,37 +41,9 @@ class PickedFile(WholeFile):
         return self.source.shown
 
     @property
-    def item(self) -> Item:
-        """Itself."""
-        return self
-
-    @property
     def name(self) -> str:
         """The file's name, with its ending."""
         return os.path.basename(self.source.shown)
-
-    @property
-    def notes(self) -> Sequence[str]:
-        """What a person should know about saving the changes."""
-        return ()
-
-    @property
-    def sends(self) -> Sequence[OutboundTask]:
-        """Nothing leaves."""
-        return ()
-
-    @property
-    def changes(self) -> Changes:
-        """What was changed so far."""
-        return self.recorder.net()
-
-    def selected(self, place: str | None) -> Item:
-        """What a person picked in it, by the method of its kind that says so."""
-        return picked(self, place)
-
-    def embedded(self) -> list[str]:
-        """The texts of the macros inside it."""
-        return []
 
     def embed(self, title: str, text: str) -> None:
         """Puts a macro inside."""
@@ -159,16 +129,6 @@ class PickedFile(WholeFile):
     def close(self) -> None:
         """Lets the file go."""
         self.source.close()
-
-
-def picked(file: FileItem, place: str | None) -> Item:
-    """What a person picked in a file, or all of it, by the method of its kind that says so."""
-    for base in type(file).__mro__:
-        for name, method in vars(base).items():
-            if hasattr(method, "scrub_selects"):
-                found: Item = getattr(file, name)(place)
-                return found
-    raise Failure(f"{file.label}: a {file.kind_word} has no selection")
 
 
 def copy_path(path: str, name: str, to: FilePath | None, wanted: FilePath | None, taken: Sequence[str]) -> str:

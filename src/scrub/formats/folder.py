@@ -7,13 +7,13 @@ from collections.abc import Iterator, Mapping, Sequence
 from datetime import datetime
 from typing import Any, Protocol, TypeVar
 
+from scrub.formats.opened_item import OpenedItem
 from scrub.model.core.amounts import Size
 from scrub.model.core.declare import Item
 from scrub.model.core.files import File, FilePath, IfThere, ensure_file_name, placed
 from scrub.model.core.outline import Contents
 from scrub.model.core.problem import Failure, FileProblem
-from scrub.model.core.recorder import Changes, Recorder, Within
-from scrub.model.core.sending import OutboundTask
+from scrub.model.core.recorder import Within
 from scrub.model.core.series import Opening, Series
 from scrub.model.document import Document
 from scrub.model.folder import Folder
@@ -36,22 +36,17 @@ class OpensFiles(Protocol):
         """Opens one. Raises `FileProblem`."""
 
 
-class PlainFolder(Folder):
+class PlainFolder(OpenedItem, Folder):
     """A folder of the disk."""
 
     def __init__(self, path: str, formats: OpensFiles) -> None:
         """`formats` open the files in it."""
+        super().__init__()
         self._formats = formats
         self._inside: dict[str, Any] = {}  # the files that were opened in it, by their paths
         self.shown = path
         self.address = os.path.realpath(path)
-        self.recorder = Recorder()
         self._files: list[PlainFile] | None = None
-
-    @property
-    def item(self) -> Item:
-        """Itself."""
-        return self
 
     def selected(self, place: str | None) -> Item:
         """Nothing can be picked in a folder."""
@@ -61,13 +56,6 @@ class PlainFolder(Folder):
         """Its files."""
         rows = [{"name": each.label, "size": each.size} for each in self.files()]
         return Contents("file", rows, hint="In a macro: each file where file.ending is … More: scrub catalog file")
-
-    def embedded(self) -> list[str]:
-        """There are none."""
-        return []
-
-    def ensure_free(self) -> None:
-        """A folder is always free."""
 
     @property
     def name(self) -> str:
@@ -148,16 +136,6 @@ class PlainFolder(Folder):
             return True
         left = any(file.first == path for file in (*others, own))
         return not left and os.path.lexists(path)
-
-    @property
-    def changes(self) -> Changes:
-        """What was changed so far."""
-        return self.recorder.net()
-
-    @property
-    def sends(self) -> Sequence[OutboundTask]:
-        """Nothing leaves."""
-        return ()
 
     @property
     def notes(self) -> Sequence[str]:

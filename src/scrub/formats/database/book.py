@@ -12,39 +12,33 @@ from scrub.formats.database.changes import Group, RowChange, TableChanges
 from scrub.formats.database.engine import Engine, Key
 from scrub.formats.database.rows import DatabaseRows, Draft, Fresh
 from scrub.formats.database.sqlite import SqliteEngine
-from scrub.formats.file import copy_path, picked
+from scrub.formats.file import copy_path
+from scrub.formats.opened_item import OpenedItem
 from scrub.model.cells.records import Table
-from scrub.model.core.declare import Item, may_lack
+from scrub.model.core.declare import may_lack
 from scrub.model.core.files import FilePath
 from scrub.model.core.problem import Failure, FileProblem
-from scrub.model.core.recorder import Changes, Recorder
-from scrub.model.core.sending import OutboundTask
 from scrub.model.database import Database
 from scrub.store.errors import ReadOnly, StoreError
 from scrub.store.patch import Effect, release, whole
 
 
-class DatabaseFile(Database):
+class DatabaseFile(OpenedItem, Database):
     """An open database, whichever engine keeps it."""
 
     save_copy = may_lack(Database.save_copy)  # one in a file can be saved once more
 
     def __init__(self, shown: str, address: str, engine: Engine, connect: Callable[[], Engine]) -> None:
         """`connect` opens it once more, to write what was changed."""
+        super().__init__()
         self.shown, self._address, self._connect = shown, address, connect
         self._engine = engine
-        self.recorder = Recorder()
         self._tables: list[Table] | None = None
 
     @property
     def address(self) -> str:
         """Where it is: its path, or its address without a password."""
         return self._address
-
-    @property
-    def item(self) -> Item:
-        """Itself."""
-        return self
 
     @property
     def name(self) -> str:
@@ -56,30 +50,12 @@ class DatabaseFile(Database):
         """What keeps it."""
         return self._engine.said
 
-    @property
-    def changes(self) -> Changes:
-        """What was changed so far."""
-        return self.recorder.net()
-
-    @property
-    def sends(self) -> Sequence[OutboundTask]:
-        """Nothing leaves."""
-        return ()
-
     def lacking(self, what: str = "that") -> str:
         """A database keeps rows, and nothing else."""
         return f"{self.label}: a database stores records only, not {what}"
 
     def arrange_rows(self) -> None:
         """Rows can come and go."""
-
-    def selected(self, place: str | None) -> Item:
-        """What a person picked in it."""
-        return picked(self, place)
-
-    def embedded(self) -> list[str]:
-        """No macros are inside."""
-        return []
 
     def embed(self, title: str, text: str) -> None:
         """Nothing can be put inside."""
@@ -116,9 +92,6 @@ class DatabaseFile(Database):
         ]  # fmt: skip
 
     # -- saving
-
-    def ensure_free(self) -> None:
-        """Raises `ReadOnly` when it cannot be changed now."""
 
     def groups(self) -> list[Group]:
         """What is to become of which rows: those that come, those that stay, those that go."""

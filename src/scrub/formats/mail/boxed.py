@@ -6,15 +6,14 @@ from collections.abc import Callable, Sequence
 from typing import Any, Generic, TypeVar
 from weakref import WeakValueDictionary
 
-from scrub.formats.file import picked
 from scrub.formats.mail.draft import Passed
 from scrub.formats.mail.mbox_rules import ANSWERED, FLAGGED, SEEN
 from scrub.formats.mail.out import Mailed, Out
-from scrub.model.core.declare import FileItem, Item, may_lack
+from scrub.formats.opened_item import OpenedItem
+from scrub.model.core.declare import FileItem, may_lack
 from scrub.model.core.files import WholeFile
 from scrub.model.core.problem import Failure
 from scrub.model.core.progress import over
-from scrub.model.core.recorder import Changes, Recorder
 from scrub.model.core.required import required
 from scrub.model.core.sending import OutboundTask
 from scrub.model.core.series import Series
@@ -124,43 +123,19 @@ class OpenMailbox(Mailbox, Generic[M]):
             others.append(place)
 
 
-class LooseMailbox(OpenMailbox[M]):
+class LooseMailbox(OpenedItem, OpenMailbox[M]):
     """A mailbox that is not a file: a folder, or a place on a server."""
 
     def __init__(self, shown: str, address: str, beside: str) -> None:
         """`beside` is the path beside which files are made of it."""
         super().__init__()
         self.shown, self.address = shown, address
-        self.recorder = Recorder()
         self.out = Out(beside)
-
-    @property
-    def item(self) -> Item:
-        """Itself."""
-        return self
-
-    @property
-    def changes(self) -> Changes:
-        """What was changed so far."""
-        return self.recorder.net()
-
-    @property
-    def notes(self) -> Sequence[str]:
-        """Nothing to know."""
-        return ()
 
     @property
     def sends(self) -> Sequence[OutboundTask]:
         """What is to be sent."""
         return self.out.sends
-
-    def selected(self, place: str | None) -> Item:
-        """What a person picked in it."""
-        return picked(self, place)
-
-    def embedded(self) -> list[str]:
-        """There are none."""
-        return []
 
     def embed(self, title: str, text: str) -> None:
         """Nothing but messages can be inside."""

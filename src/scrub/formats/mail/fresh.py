@@ -7,22 +7,22 @@ from collections.abc import Sequence
 
 from scrub.formats.mail.draft import Draft, new_draft
 from scrub.formats.mail.out import Out
+from scrub.formats.opened_item import OpenedItem
 from scrub.model.core.addresses import Address
-from scrub.model.core.declare import FileItem, Item
+from scrub.model.core.declare import Item
 from scrub.model.core.outline import Contents
 from scrub.model.core.problem import Failure
-from scrub.model.core.recorder import Changes, Recorder
 from scrub.model.core.sending import OutboundTask
 from scrub.store.patch import Effect
 
 
-class FreshMessage(FileItem):
+class FreshMessage(OpenedItem):
     """A file that will be a draft below a folder, or nothing where the message is sent."""
 
     part_word = "message"
 
     def __init__(self, folder: str, to: Sequence[Address], subject: str, text: str) -> None:
-        self.recorder = Recorder()
+        super().__init__()
         self.address = self.shown = os.path.join(folder, "new message")
         self.out = Out(self.address)
         self.message: Draft = new_draft(self, self.out, to, subject, text)
@@ -42,16 +42,6 @@ class FreshMessage(FileItem):
         """Whom it goes to."""
         return self.message.label
 
-    @property
-    def notes(self) -> Sequence[str]:
-        """Nothing to know."""
-        return ()
-
-    @property
-    def changes(self) -> Changes:
-        """What was changed since it was made."""
-        return self.recorder.net()
-
     def selected(self, place: str | None) -> Item:
         """Nothing can be picked in it."""
         raise Failure("a new message has no selection")
@@ -60,12 +50,6 @@ class FreshMessage(FileItem):
         """Nothing to see before it is there."""
         return Contents("part")
 
-    def ensure_free(self) -> None:
-        """It is nowhere yet."""
-
     def effects(self, into: str | None = None) -> list[Effect]:
         """The draft that it is to be."""
         return self.out.effects()
-
-    def close(self) -> None:
-        """Nothing is held."""

@@ -79,7 +79,6 @@ class MboxFile(PickedFile, OpenMailbox[MboxMessage]):
 
     def __init__(self, source: Source) -> None:
         super().__init__(source)
-        OpenMailbox.__init__(self)
         self.out = Out(source.path)
         self._starts = array("Q")  # where each message begins, and the end of the file
         self._lines = array("I")  # how long its first line is
