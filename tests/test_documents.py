@@ -349,6 +349,7 @@ def test_places_are_picked_and_looked_up(home: Path) -> None:
             run("in selection\nupper\nend", path, at=place)
 
 
+@pytest.mark.everything
 def test_properties_and_schema(home: Path, tmp_path: Path) -> None:
     source = docx.Document()
     source.add_heading("House rules", 1)
@@ -571,6 +572,7 @@ def test_paragraphs_come_go_and_join_as_recorded_changes(home: Path) -> None:
         )
 
 
+@pytest.mark.everything
 def test_recorded_changes_have_no_new_finding_in_the_schema(home: Path) -> None:
     source = docx.Document()
     source.add_heading("House rules", 1)

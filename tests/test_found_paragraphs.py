@@ -167,6 +167,7 @@ def _same_both_ways(paragraphs: list[str], recorded: bool, data: st.DataObject) 
     assert made[0] == made[1]
 
 
+@pytest.mark.everything
 def test_styles_are_what_they_are_when_every_element_is_read(home: Path) -> None:
     docx.Document().save("a.docx")
     data = members(Path("a.docx"))["word/styles.xml"]

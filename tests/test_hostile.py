@@ -84,7 +84,7 @@ def hostile(name: str) -> Path:
     return path
 
 
-@pytest.mark.parametrize("name", some(ATTACKS, 12))
+@pytest.mark.parametrize("name", some(ATTACKS, 25))
 def test_a_hostile_workbook_ends_with_a_sentence(home: Path, name: str) -> None:
     path = hostile(name)
     words = [sys.executable, "-c", LOOK, str(path)]

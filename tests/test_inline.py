@@ -99,6 +99,7 @@ def test_links_in_fields_and_into_the_document(home: Path) -> None:
         run('each link where link.address is "#Water"\nlink.address = "https://x.example"\nend', path)
 
 
+@pytest.mark.everything
 def test_pictures_that_say_nothing_are_listed_and_told(home: Path) -> None:
     made_by = docx.Document()
     for number, size in enumerate((4, 8)):
@@ -166,6 +167,7 @@ def test_a_table_is_picked_by_its_number(home: Path) -> None:
         run("in selection\nupper\nend", path, at="table 3")
 
 
+@pytest.mark.everything
 def test_sections_are_set_up(home: Path) -> None:
     made_by = docx.Document()
     made_by.add_paragraph("one")

@@ -171,6 +171,7 @@ def test_files_of_independent_writers(tmp_path: Path, make: Callable[[Path], Non
     assert path.read_bytes() == old.read_bytes()
 
 
+@pytest.mark.everything
 def test_undo_of_a_big_file_is_small(tmp_path: Path, home: Path) -> None:
     path = tmp_path / "big.xlsx"
     made = xlsxwriter.Workbook(str(path), {"constant_memory": True})

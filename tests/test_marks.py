@@ -266,6 +266,7 @@ def test_a_mark_goes_along_with_its_words(home: Path, kind: str) -> None:
     assert path.read_bytes() == old
 
 
+@pytest.mark.everything
 def test_what_is_written_has_no_finding_and_others_read_it(home: Path) -> None:
     made_by = docx.Document()
     made_by.add_paragraph("Fill the jugs").add_run(" with water").bold = True

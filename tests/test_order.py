@@ -64,6 +64,7 @@ def check_order(path: Path) -> None:
     assert in_order(parts["xl/styles.xml"], STYLES)
 
 
+@pytest.mark.everything
 @examples(20)
 @given(
     st.booleans(),

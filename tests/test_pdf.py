@@ -343,6 +343,7 @@ def test_what_is_open_is_told_as_a_whole_reader_of_pages_tells_it(tokens: list[b
     )
 
 
+@pytest.mark.everything
 def test_a_page_that_unpacks_without_end_is_told(home: Path) -> None:
     import zlib
 

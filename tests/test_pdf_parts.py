@@ -326,6 +326,7 @@ def test_a_file_is_named_and_put_away_by_what_is_in_it(cards: Path) -> None:
     assert "leads to another folder" in str(run('pdf.title = "../up"\nmove to: pdf.title', cards).problem)
 
 
+@pytest.mark.everything
 def test_what_was_packed_without_end_in_another_file_is_told(cards: Path) -> None:
     pdf = pikepdf.new()
     huge = pdf.make_stream(b"")

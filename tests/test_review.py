@@ -161,6 +161,7 @@ def test_comments_are_answered_changed_and_done(home: Path) -> None:
     assert path.read_bytes() == old
 
 
+@pytest.mark.everything
 def test_answers_have_no_finding_in_the_schema(home: Path) -> None:
     made_by = docx.Document()
     paragraph = made_by.add_paragraph("Fill the jugs")

@@ -165,6 +165,7 @@ def decided(path: Path, accepted: bool) -> list[list[str]]:
     return found
 
 
+@pytest.mark.everything
 def test_rows_that_come_and_go_are_recorded(home: Path) -> None:
     path = real()
     old, before = path.read_bytes(), schema_findings(str(path))

@@ -10,6 +10,7 @@ from sheets import states
 from test_cli import typed
 
 
+@pytest.mark.everything
 def test_answers_of_every_sort(book: Path) -> None:
     Path("ask.scrub").write_text(
         macro(
@@ -36,6 +37,7 @@ def test_nobody_is_asked_for_a_file_that_is_not_there(book: Path) -> None:
     assert "no such file" in shown
 
 
+@pytest.mark.everything
 def test_a_new_password_is_typed_twice_and_a_known_one_once(book: Path) -> None:
     shown = typed(["run", "seal", str(book)], ["larch", "lrach", "larch", "larch"])
     assert "do not match" in shown

@@ -129,6 +129,7 @@ def test_every_line_fits_the_terminal_and_is_broken_between_words(
             assert cells(line) <= columns, (words, line)
 
 
+@pytest.mark.everything
 def test_only_styles_that_read_on_light_and_dark_screens_are_used(book: Path) -> None:
     Path("bad.scrub").write_text("macro Bad\nfor workbook\nx = \n")
     Path("no.xlsx").write_bytes(b"no")

@@ -17,7 +17,7 @@ import test_crash_databases
 import test_folders_and_undo
 import test_library
 import test_store
-from conftest import Output, macro
+from conftest import EVERYTHING, Output, macro
 from mails import a_message, mbox
 from windows import crlf, windows
 
@@ -49,11 +49,12 @@ def _tests_of(module: Any, *without: str) -> dict[str, Any]:
 
 #: What cannot be so there: a process that is killed is another one, and this one's system; modes of files are not there.
 globals().update(_tests_of(test_crash, "test_a_killed_process_leaves_old_or_new"))
-globals().update(_tests_of(test_crash_databases))
-globals().update(_tests_of(test_store, "test_temporaries_have_names_that_nobody_guesses_and_are_private"))
-#: Two names of that test differ in their case alone.
-globals().update(_tests_of(test_library, "test_files_move_only_when_approved_and_come_back"))
-globals().update(_tests_of(test_folders_and_undo))
+if EVERYTHING:
+    globals().update(_tests_of(test_crash_databases))
+    globals().update(_tests_of(test_store, "test_temporaries_have_names_that_nobody_guesses_and_are_private"))
+    #: Two names of that test differ in their case alone.
+    globals().update(_tests_of(test_library, "test_files_move_only_when_approved_and_come_back"))
+    globals().update(_tests_of(test_folders_and_undo))
 
 
 @pytest.mark.parametrize("late", [False, True])
