@@ -29,6 +29,12 @@ SLIPS = [
     ("workbook", "set x to 1", "write only: x = 1"),
     ("document", 'each paragraph where style is "x"\nend', "write a field with its item: paragraph.style"),
     ("mailbox", "each message\nlog message.attachments\nend", "Write: each attachment, or count(attachment)"),
+    (
+        "workbook",
+        'each recrod in sheet("Larch Hut").records\nend',
+        '"recrod" is not a kind of item. Did you mean "record"?',
+    ),
+    ("workbook", 'each x in sheet("Larch Hut")\nend', 'what "each x in" goes through is a list, not a sheet'),
     ("mailbox", "each mail\nend", '"mail" is not a kind of item. Write: each message.'),
     ("folder", 'each file where file.name matches "*.txt"\nend', 'extension: file.ending is "txt"'),
     ("pdf", 'watermark "Draft"', 'Write: stamp-text "Draft"'),

@@ -357,9 +357,23 @@ def _each(on: Checking, node: tree.Each) -> None:
         items_inside(on, node.word, node.inside, node.place)
         inner = ANY
     else:
+        told = len(on.problems)
         values = check_value(on, node.inside, Type("list"), f'what "each {node.word} in" goes through')
         inner = values.of or ANY
+        if values.item and len(on.problems) > told:
+            _note_kind_meant(on, node, told)
     _value_loop(on, node, node.word, inner)
+
+
+def _note_kind_meant(on: Checking, node: tree.Each, told: int) -> None:
+    """Where a loop goes through an item as if it were a list, its word is perhaps a slip for a kind: that is noted in
+    the place of the problems since `told`.
+    """
+    kinds = on.vocabulary.kinds
+    guess = did_you_mean(node.word, kinds)
+    if guess:
+        del on.problems[told:]
+        on.note(node.place, f'"{node.word}" is not a kind of item.{guess}', "unknown-kind", (node.word, kinds))
 
 
 def _value_loop(on: Checking, node: tree.Each, word: str, inner: Type) -> None:
