@@ -15,6 +15,7 @@ from typing import Any
 
 import openpyxl
 import pandas
+import pytest
 import python_calamine
 import xlsxwriter
 from books import TEXTS, Book, books
@@ -27,6 +28,7 @@ from sheets import members
 import scrub
 from scrub.catalog.texts import single_spaces
 from scrub.formats.workbook.book import OfficeWorkbook
+from scrub.formats.workbook.cells import stored_cells
 from scrub.model.core.area import area_of
 from scrub.model.core.problem import FileProblem
 from scrub.model.core.values import shown
@@ -207,6 +209,33 @@ def test_a_wide_sheet_is_read_in_one_pass_with_the_same_values(home: Path) -> No
                 cells = {row: wanted.cell(row, column).value for row in range(1, 5)}
                 assert told == {row: str(value) for row, value in cells.items() if value is not None}
                 assert [row for row in range(1, 5) if sheet.formula(row, column)] == [3]
+
+
+@examples(60)
+@given(books())
+def test_cells_look_the_same_one_by_one_and_by_columns(tmp_path: Path, book: Book) -> None:
+    """When many are asked for, whole columns of formats are read; and as the element tree has them, and openpyxl."""
+    path = tmp_path / "book.xlsx"
+    path.write_bytes(book.data)
+
+    def looks(slowly: bool, by_columns: bool) -> list[tuple[str, bool]]:
+        with pytest.MonkeyPatch.context() as patch, scrub.open(str(path)) as opened:
+            patch.setattr(stored_cells, "SINGLE", 0 if by_columns else 10**9)
+            opened.item.parse_slowly = slowly
+            sheet = next(opened.item.sheets())
+            return [
+                (sheet.look(row, column, "number-format"), sheet.look(row, column, "bold"))
+                for row in range(1, 15)
+                for column in range(1, 8)
+            ]
+
+    found = looks(False, True)
+    assert found == looks(False, False) == looks(True, False)
+    theirs = seen(book.data)
+    places = [(row, column) for row in range(1, 15) for column in range(1, 8)]
+    for place, (_, bold) in zip(places, found, strict=True):
+        if ("S1", *place) in theirs:
+            assert theirs["S1", *place][2] is bold
 
 
 def read(path: Path, slowly: bool) -> list[str] | None:

@@ -153,7 +153,9 @@ class OfficeSheet(OpenSheet):
     def style(self, row: int, column: int) -> int:
         """The number of a cell's format; a cell that is not stored has its row's or its column's."""
         found = self.overlay.styles.get(key_of(row, column))
-        return self.saved.stored_style(row, column) if found is None else found
+        if found is None:
+            found = self._stored.style(row, column)
+        return self._pieces.lines.inherited_style(row, column) if found is None else found
 
     def look(self, row: int, column: int, word: str) -> Any:
         """How a cell looks."""

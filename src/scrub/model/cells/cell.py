@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable
 from types import MappingProxyType
+from typing import Any
 
 from scrub.model.cells.cell_fields import CellFields, Place
 from scrub.model.cells.grid import CellError, Grid, Holds
@@ -45,6 +46,10 @@ class Cell(CellFields):
     def removed(self) -> bool:
         """Whether its row or its column was deleted in this run."""
         return self.sheet.is_gone(self.row_number) or self.sheet.is_column_gone(self.number)
+
+    def _look(self, word: str) -> Any:
+        """How it looks: of one cell, without the way of many."""
+        return self.sheet.look(self.row_number, self.number, word)
 
     def sheet_item(self) -> Grid:
         """Its sheet."""

@@ -38,6 +38,8 @@ class Loaded:
         self.columns: dict[int, ColumnValues] = {}
         self.shared: dict[str, list[StoredCell]] | None = None  # the cells of each shared formula, from above
         self.singles = 0
+        self.styles: dict[int, dict[int, int]] = {}  # the formats of columns that were read as a whole
+        self.single_styles = 0
         self.rich: bool | None = None  # whether some text may have several looks
         self.used: Area | None = None
         self.filled: Collection[int] | None = None  # the columns that hold any value; None before all were read
@@ -279,6 +281,21 @@ class StoredCells:
                     number = numbers[attributes] = number_in(attributes_of(attributes), "s")
                 found[int(row)] = number
         return found
+
+    def style(self, row: int, column: int) -> int | None:
+        """The number of the format of a cell; None for one that is not stored. When many were asked for one by one,
+        whole columns are read.
+        """
+        loaded = self.loaded()
+        known = loaded.styles.get(column)
+        if known is None:
+            loaded.single_styles += 1
+            known = self.styles_in(column) if loaded.single_styles > SINGLE else None
+            if known is None:
+                cell = loaded.stored.cell(row, column)
+                return cell.style if cell is not None else None
+            loaded.styles[column] = known
+        return known.get(row)
 
     def look_alike(self, column: int, rows: Iterable[int]) -> bool:
         """Whether the cells of a column certainly look the same in all of some rows, or none of them is stored."""
