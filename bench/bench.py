@@ -614,11 +614,11 @@ def cell_rows() -> list[Row]:
         Row(f"the numbers {words}", written("cells", READ_CELLS_MACRO), python(READ_CELLS), book, "faster", 3),
         Row(f"the formatting {words}", written("looks", READ_LOOKS_MACRO), python(READ_LOOKS), book, "faster", 3),
         Row(
-            f"the texts {words}, changed",
+            f"changes of the texts {words}",
             written("write", WRITE_CELLS_MACRO),
             python(WRITE_CELLS),
             book,
-            "5x faster",
+            "faster",
             3,
         ),
     ]
