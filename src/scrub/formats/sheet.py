@@ -84,6 +84,13 @@ class OpenSheet(Sheet):
         """Whether a column was deleted in this run."""
         return not self.line_changes.columns.holds(column)
 
+    def is_cell_gone(self, row: int, column: int) -> bool:
+        """Whether the row or the column of a cell was deleted in this run: asked of every cell that a loop visits."""
+        lines = self.line_changes
+        if row > MOST_ROWS or column > MOST_COLUMNS:
+            return not (lines.rows.holds(row) and lines.columns.holds(column))
+        return row in lines.gone_rows or column in lines.gone_columns
+
     def _ensure_line_moves(self, line: int, is_row: bool) -> None:
         """Raises `Failure` for a line that can neither go nor change its place, or at which none can come."""
 

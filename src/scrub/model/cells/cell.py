@@ -45,7 +45,7 @@ class Cell(CellFields):
     @property
     def removed(self) -> bool:
         """Whether its row or its column was deleted in this run."""
-        return self.sheet.is_gone(self.row_number) or self.sheet.is_column_gone(self.number)
+        return self.sheet.is_cell_gone(self.row_number, self.number)
 
     def _look(self, word: str) -> Any:
         """How it looks: of one cell, without the way of many."""

@@ -360,6 +360,10 @@ class Grid:
         """Whether a column was deleted in this run."""
         return False
 
+    def is_cell_gone(self, row: int, column: int) -> bool:
+        """Whether the row or the column of a cell was deleted in this run."""
+        return self.is_gone(row) or self.is_column_gone(column)
+
     @may_lack
     def delete_row(self, row: int) -> None:
         """Deletes a row."""
