@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 
 from scrub.formats.shift import Shift
 from scrub.model.core.area import MOST_COLUMNS, MOST_ROWS
+from scrub.model.core.change import Undo
 from scrub.model.core.problem import Failure
 
 #: New columns that can be distinguished from others while they have no place yet.
@@ -68,7 +69,7 @@ class Arranged:
         line = next(found, 0)
         return line or next((before for before, lines in self._put.items() if lines and first < before <= last), 0)
 
-    def insert(self, line: int, behind: bool) -> tuple[int, Callable[[], None]]:
+    def insert(self, line: int, behind: bool) -> tuple[int, Undo]:
         """Makes a line before another one, or after it; gives its number for now, and how to undo it."""
         if self._made - self.most >= _MOST_NEW[self.most]:
             raise Failure(f"a run can make at most {_MOST_NEW[self.most]:,} new columns")
@@ -77,7 +78,7 @@ class Arranged:
         self._place(fresh, line, behind)
         return fresh, lambda: self._displace(fresh)
 
-    def move(self, line: int, to: int, behind: bool) -> Callable[[], None]:
+    def move(self, line: int, to: int, behind: bool) -> Undo:
         """Puts a line before another one, or after it; returns how to undo it."""
         former = self._former(line)
         self._displace(line)
@@ -89,7 +90,7 @@ class Arranged:
 
         return back
 
-    def delete(self, line: int) -> Callable[[], None]:
+    def delete(self, line: int) -> Undo:
         """Takes a line out; returns how to undo it."""
         former = self._former(line)
         self._displace(line)
@@ -102,7 +103,7 @@ class Arranged:
 
         return back
 
-    def _former(self, line: int) -> Callable[[], None]:
+    def _former(self, line: int) -> Undo:
         """What puts a line where it is now, once it was displaced."""
         before = self._before.get(line)
         if before is None:

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from typing import Protocol
 
+from scrub.model.core.change import Undo
 from scrub.model.texts.described import Described
 
 
@@ -14,7 +14,7 @@ class Properties(Protocol):
     def get(self, name: str) -> str | None:
         """What one says."""
 
-    def put(self, name: str, value: str | None) -> Callable[[], None]:
+    def put(self, name: str, value: str | None) -> Undo:
         """Lets one say something else; returns how to undo it."""
 
 

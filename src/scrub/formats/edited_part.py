@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 
 from scrub.formats.kept import put_in
 from scrub.formats.spans import Span, Splice, outside, set_attributes
 from scrub.formats.xmltext import escaped_text, text_of
+from scrub.model.core.change import Undo
 
 
 class EditedPart:
@@ -28,7 +29,7 @@ class EditedPart:
         """Whether anything was done to its elements."""
         return bool(self.edits or self._said)
 
-    def put(self, key: tuple[int, str], splices: Sequence[Splice]) -> Callable[[], None]:
+    def put(self, key: tuple[int, str], splices: Sequence[Splice]) -> Undo:
         """Puts something in or takes it out; returns how to undo it."""
         return put_in(self.edits, key, splices)
 
@@ -39,7 +40,7 @@ class EditedPart:
             return known[name]
         return span.attributes.get(name) if name else text_of(self.data[span.start : span.end])
 
-    def say(self, span: Span, values: Mapping[str, str | None]) -> Callable[[], None]:
+    def say(self, span: Span, values: Mapping[str, str | None]) -> Undo:
         """Lets attributes of an element say something else, or its text; returns how to undo it."""
         _, known = self._said.get(span.start, (span, {}))
         return put_in(self._said, span.start, (span, {**known, **values}))

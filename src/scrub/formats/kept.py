@@ -7,6 +7,8 @@ from copy import copy
 from functools import partial
 from typing import Any, Generic, TypeVar
 
+from scrub.model.core.change import Undo
+
 T = TypeVar("T")
 K = TypeVar("K")
 
@@ -41,7 +43,7 @@ class LazyPiece(Generic[T]):
             self._load()
         return self._first
 
-    def put(self, value: T) -> Callable[[], None]:
+    def put(self, value: T) -> Undo:
         """Changes it; returns how to undo it."""
         former = self.now
         self._now = value
@@ -56,7 +58,7 @@ class LazyPiece(Generic[T]):
         return bool(self._now != self._first if meaning is None else meaning(self._now) != meaning(self._first))
 
 
-def all_back(backs: Sequence[Callable[[], None]]) -> Callable[[], None]:
+def all_back(backs: Sequence[Callable[[], None]]) -> Undo:
     """What takes several things back, the last one first."""
 
     def revert() -> None:
@@ -66,7 +68,7 @@ def all_back(backs: Sequence[Callable[[], None]]) -> Callable[[], None]:
     return revert
 
 
-def put_in(held: dict[K, T], key: K, value: T) -> Callable[[], None]:
+def put_in(held: dict[K, T], key: K, value: T) -> Undo:
     """Sets a value by its key; returns how to undo it."""
     former = {key: held[key]} if key in held else {}
     held[key] = value

@@ -10,6 +10,7 @@ from scrub.formats.overlay import place_of
 from scrub.formats.shift import SheetShift
 from scrub.model.cells.grid import ColumnValues
 from scrub.model.core.area import MOST_COLUMNS, MOST_ROWS, Area, letters_of, new_line
+from scrub.model.core.change import Undo
 from scrub.model.core.problem import Failure
 from scrub.model.core.values import Value
 
@@ -47,7 +48,7 @@ class LineChanges:
         if column in self.gone_columns:
             self._take_column(found, column)
 
-    def delete_row(self, row: int, live: Iterable[ColumnValues]) -> Callable[[], None]:
+    def delete_row(self, row: int, live: Iterable[ColumnValues]) -> Undo:
         """Takes a row out, and out of the columns that somebody holds; returns how to undo it."""
         again = self.rows.delete(row)
         self._taken[row] = [(each, each.pop(row)) for each in list(live) if row in each]
@@ -66,7 +67,7 @@ class LineChanges:
         for live, _ in self._taken[row]:
             live.version += 1
 
-    def delete_column(self, column: int, live: ColumnValues | None) -> Callable[[], None]:
+    def delete_column(self, column: int, live: ColumnValues | None) -> Undo:
         """Takes a column out; returns how to undo it. `live` are its values, which somebody may hold."""
         again = self.columns.delete(column)
         self._taken_columns[column] = []

@@ -9,6 +9,7 @@ from weakref import WeakValueDictionary
 
 from scrub.model.cells.grid import ColumnValues
 from scrub.model.core.area import MOST_COLUMNS, Area
+from scrub.model.core.change import Undo
 from scrub.model.core.values import Value
 
 #: What means "no value was changed here", where nothing is a value.
@@ -85,7 +86,7 @@ class CellOverlay:
 
     def reorder(
         self, values: ColumnValues, column: int, moves: Sequence[tuple[int, int]], moved: Callable[[int, Value], Value]
-    ) -> Callable[[], None]:
+    ) -> Undo:
         """Moves the values of a column from row to row (place, row), as `change` would, all together; returns how to
         undo it. `moved` is a value on its way, which may fail.
         """

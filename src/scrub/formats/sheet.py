@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from functools import lru_cache
 from typing import Any
 
@@ -12,6 +12,7 @@ from scrub.model.cells.cell_fields import CellFields
 from scrub.model.cells.grid import CellError, ColumnValues, resolve, texts_to_edit
 from scrub.model.cells.sheet import Sheet
 from scrub.model.core.area import MOST_COLUMNS, MOST_ROWS, Area
+from scrub.model.core.change import Undo
 from scrub.model.core.declare import default_of
 from scrub.model.core.problem import Failure
 from scrub.model.core.progress import over
@@ -116,7 +117,7 @@ class OpenSheet(Sheet):
     def _ensure_whole_after(self, is_row: bool) -> None:
         """Raises `Failure` where a line that was moved tears what belongs together."""
 
-    def _look_like_line(self, fresh: int, line: int, is_row: bool) -> Callable[[], None]:
+    def _look_like_line(self, fresh: int, line: int, is_row: bool) -> Undo:
         """Gives a new line the looks of another one; returns how to undo it."""
         return lambda: None
 
@@ -194,14 +195,14 @@ class OpenSheet(Sheet):
 
     # -- rows in another order
 
-    def order_rows(self, rows: Sequence[int], left: int, right: int) -> Callable[[], None]:
+    def order_rows(self, rows: Sequence[int], left: int, right: int) -> Undo:
         """Puts what is in some rows, from one column to another, into an order: their places are filled from above
         with the rows as they come. Returns how to undo it.
         """
         moves = [(place, row) for place, row in zip(sorted(rows), rows, strict=True) if place != row]
         for place, _ in moves:
             self._ensure_row_moves(place, left, right)
-        backs: list[Callable[[], None]] = []
+        backs: list[Undo] = []
 
         def back() -> None:
             for each in reversed(backs):
@@ -218,7 +219,7 @@ class OpenSheet(Sheet):
     def _ensure_row_moves(self, row: int, left: int, right: int) -> None:
         """Raises `Failure` for a row whose cells cannot change places with those of others."""
 
-    def _order_column(self, column: int, moves: Sequence[tuple[int, int]], backs: list[Callable[[], None]]) -> None:
+    def _order_column(self, column: int, moves: Sequence[tuple[int, int]], backs: list[Undo]) -> None:
         """Moves the values of a column from row to row; adds how to undo it to the others."""
         values = self.column_values(column)
         back = self.overlay.reorder(values, column, moves, lambda row, value: self._moved_value(row, column, value))

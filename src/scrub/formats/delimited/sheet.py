@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 import re
-from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from datetime import date, datetime
 from decimal import Decimal
 from functools import cached_property
@@ -20,6 +20,7 @@ from scrub.model.cells.grid import ColumnValues
 from scrub.model.cells.records import Table
 from scrub.model.core.amounts import Duration, number_text
 from scrub.model.core.area import MOST_COLUMNS, MOST_ROWS, Area
+from scrub.model.core.change import Undo
 from scrub.model.core.declare import FileItem
 from scrub.model.core.lazy_pattern import lazy_pattern
 from scrub.model.core.preferences import CURRENT, Mark
@@ -357,7 +358,7 @@ class DelimitedSheet(OpenSheet):
         )
         return max(first, 1, *columns)
 
-    def keep_row(self, row: int) -> Callable[[], None]:
+    def keep_row(self, row: int) -> Undo:
         """Lets a row be there though nothing is in it; returns how to undo it."""
         self._kept_empty.add(row)
         return lambda: self._kept_empty.discard(row)

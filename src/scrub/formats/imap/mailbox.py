@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 import time
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 from datetime import datetime
 
 from scrub.formats.imap.connection import Connection, MailboxAddress, Stored, place_of
@@ -14,6 +14,7 @@ from scrub.formats.mail.dates import here
 from scrub.formats.mail.headers import Headers
 from scrub.formats.mail.mbox_rules import ANSWERED, FLAGGED, SEEN
 from scrub.formats.mail.out import Held, is_maildir
+from scrub.model.core.change import Undo
 from scrub.model.core.declare import holds
 from scrub.model.core.files import FilePath
 from scrub.model.core.problem import Failure, FileProblem, counted
@@ -86,7 +87,7 @@ class ServerMessage(BoxMessage):
         """Its flags as they are now."""
         return self.server_flags if self._flags is None else self._flags
 
-    def put_flags(self, flags: frozenset[str]) -> Callable[[], None]:
+    def put_flags(self, flags: frozenset[str]) -> Undo:
         """Gives it other flags."""
         before = self._flags
         self.touch()

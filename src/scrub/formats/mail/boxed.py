@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from typing import Any, Generic, TypeVar
 from weakref import WeakValueDictionary
 
@@ -10,6 +10,7 @@ from scrub.formats.mail.draft import Passed
 from scrub.formats.mail.mbox_rules import ANSWERED, FLAGGED, SEEN
 from scrub.formats.mail.out import Mailed, Out
 from scrub.formats.opened_item import OpenedItem
+from scrub.model.core.change import Undo
 from scrub.model.core.declare import FileItem, may_lack
 from scrub.model.core.files import WholeFile
 from scrub.model.core.problem import Failure
@@ -36,7 +37,7 @@ class BoxMessage(Passed):
         self.box.kept[self.number - 1] = self
 
     @required
-    def put_flags(self, flags: frozenset[str]) -> Callable[[], None]:
+    def put_flags(self, flags: frozenset[str]) -> Undo:
         """Gives it other flags; returns how to undo it."""
         raise NotImplementedError
 

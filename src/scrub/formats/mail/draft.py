@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 import re
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 from scrub.formats.mail.addresses import address_list
@@ -19,6 +19,7 @@ from scrub.formats.mail.wire import outgoing
 from scrub.formats.mail.words import ensure_one_line, phrase
 from scrub.formats.source import data_of
 from scrub.model.core.addresses import Address
+from scrub.model.core.change import Undo
 from scrub.model.core.declare import FileItem
 from scrub.model.core.files import FilePath
 from scrub.model.core.lazy_pattern import lazy_pattern
@@ -88,9 +89,7 @@ class Draft(OpenMessage):
             f"{self.label}: a draft is not saved in a file yet. Save the attachments of the message it came from"
         )
 
-    def put_edits(
-        self, values: dict[str, bytes | None], splices: dict[tuple[int, int], Edit] | None = None
-    ) -> Callable[[], None]:
+    def put_edits(self, values: dict[str, bytes | None], splices: dict[tuple[int, int], Edit] | None = None) -> Undo:
         """Changes it at once: what a draft was before does not matter."""
         head, rest = self._state
         if not splices:
@@ -100,7 +99,7 @@ class Draft(OpenMessage):
         fresh, body = parted(data)
         return self._become(fresh, (data[body:],))
 
-    def _become(self, head: bytes, rest: tuple[Piece, ...]) -> Callable[[], None]:
+    def _become(self, head: bytes, rest: tuple[Piece, ...]) -> Undo:
         before = self._state
         self._state = (head, rest)
         self._measure()
@@ -111,7 +110,7 @@ class Draft(OpenMessage):
 
         return revert
 
-    def remember(self, part: Part, value: str) -> Callable[[], None]:
+    def remember(self, part: Part, value: str) -> Undo:
         """Its bytes say already what was set."""
         return lambda: None
 
@@ -142,7 +141,7 @@ class Draft(OpenMessage):
             else:
                 self.put_text(part, f"{text}\n\n{own}")
 
-    def _wrap(self, first: bytes, last: list[bytes]) -> Callable[[], None]:
+    def _wrap(self, first: bytes, last: list[bytes]) -> Undo:
         """Makes it a message of several parts: one before what it was, or some after it."""
         head, rest = self._state
         end = self.line_end.encode()

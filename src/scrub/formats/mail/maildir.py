@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from datetime import datetime
 
 from scrub.formats.mail.boxed import BoxMessage, LooseMailbox
 from scrub.formats.mail.out import Origin
+from scrub.model.core.change import Undo
 from scrub.model.core.declare import holds
 from scrub.model.core.problem import Failure, FileProblem
 from scrub.model.core.series import Series
@@ -77,7 +78,7 @@ class MaildirMessage(BoxMessage):
         """Its flags."""
         return frozenset(self._first_flags) if self._flags is None else self._flags
 
-    def put_flags(self, flags: frozenset[str]) -> Callable[[], None]:
+    def put_flags(self, flags: frozenset[str]) -> Undo:
         """Gives it other flags; characters of other meanings stay."""
         before = self._flags
         self.touch()

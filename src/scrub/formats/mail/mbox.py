@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from array import array
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from datetime import datetime
 
 from scrub.formats.file import PickedFile
@@ -14,6 +14,7 @@ from scrub.formats.mail.mbox_rules import ensure_own, flags_in, status_of
 from scrub.formats.mail.out import Origin, Out
 from scrub.formats.mail.stored import Span
 from scrub.formats.source import Source, opened
+from scrub.model.core.change import Undo
 from scrub.model.core.declare import holds
 from scrub.model.core.lazy_pattern import lazy_pattern
 from scrub.model.core.problem import FileProblem
@@ -61,7 +62,7 @@ class MboxMessage(BoxMessage):
         """Its flags."""
         return flags_in(self.raw("Status"), self.raw("X-Status"))
 
-    def put_flags(self, flags: frozenset[str]) -> Callable[[], None]:
+    def put_flags(self, flags: frozenset[str]) -> Undo:
         """Gives it other flags, by its headers Status and X-Status."""
         status, more = status_of(flags, self.raw("Status"), self.raw("X-Status"))
         there = self.head[0]

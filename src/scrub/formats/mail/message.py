@@ -14,7 +14,7 @@ from scrub.formats.mail.parts import Part, encoded, fits_plain
 from scrub.formats.mail.words import decoded, ensure_one_line, phrase
 from scrub.model.core.addresses import Address
 from scrub.model.core.amounts import Size
-from scrub.model.core.change import cut, visible
+from scrub.model.core.change import Undo, cut, visible
 from scrub.model.core.charsets import charset_known
 from scrub.model.core.files import FilePath
 from scrub.model.core.problem import Failure
@@ -48,7 +48,7 @@ class OpenMessage(Mailed):
             self._label = f"message {self.number}, {cut(who, 30)}"
         return self._label
 
-    def noted(self, field: str, before: object, after: object, revert: Callable[[], None], said: str = "") -> None:
+    def noted(self, field: str, before: object, after: object, revert: Undo, said: str = "") -> None:
         """Notes a change, with what the message was about when its file was opened."""
         about = f'"{cut(self.head[0].text("Subject"), 40)}"'
         self.changed(field, before, after, revert, f"{said}: {about}" if said else "", inner=(about,))
@@ -214,13 +214,13 @@ class OpenMessage(Mailed):
 
         self.noted("text", f'"{before}"', f'"{value}"', revert)
 
-    def remember(self, part: Part, value: str) -> Callable[[], None]:
+    def remember(self, part: Part, value: str) -> Undo:
         """Keeps what a part says now; returns how to undo it."""
         said = self._said
         self._said = {**said, part.start: value}
         return lambda: setattr(self, "_said", said)
 
-    def put_text(self, part: Part, value: str) -> Callable[[], None]:
+    def put_text(self, part: Part, value: str) -> Undo:
         """Rewrites a part with another text; returns how to undo it."""
         octets, values = rewritten(part, value)
         plain = "Content-Transfer-Encoding" not in values and not part.is_encoded

@@ -11,6 +11,7 @@ from scrub.formats.beside import Beside
 from scrub.formats.mail.mbox_rules import ensure_own, from_line, is_mbox, quoted, status_of, unquoted
 from scrub.formats.mail.stored import StoredMessage
 from scrub.formats.source import Source
+from scrub.model.core.change import Undo
 from scrub.model.core.files import FilePath
 from scrub.model.core.named import NamedTuple
 from scrub.model.core.problem import Failure
@@ -75,7 +76,7 @@ class Mailed(StoredMessage):
         raise NotImplementedError
 
     @required
-    def noted(self, field: str, before: object, after: object, revert: Callable[[], None], said: str = "") -> None:
+    def noted(self, field: str, before: object, after: object, revert: Undo, said: str = "") -> None:
         """Notes a change, with what the message is about."""
         raise NotImplementedError
 

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Iterator, Mapping
 
 from scrub.formats.mail.headers import Headers, headers_of
 from scrub.formats.mail.parts import Part, parsed
 from scrub.formats.mail.words import unfolded
+from scrub.model.core.change import Undo
 from scrub.model.core.named import NamedTuple
 from scrub.model.core.problem import Failure
 from scrub.model.core.required import required
@@ -97,7 +98,7 @@ class StoredMessage(Message):
             found = self._raws[name] = self.head[0].raw(name) or ""
         return found
 
-    def put_header(self, name: str, value: bytes | None) -> Callable[[], None]:
+    def put_header(self, name: str, value: bytes | None) -> Undo:
         """Gives a header another value, or takes it out; returns how to undo it. Raises `Failure` where it is twice,
         as nobody knows which one counts.
         """
@@ -106,11 +107,11 @@ class StoredMessage(Message):
             raise Failure(f'{self.label} has {times} headers "{name}", but only one is allowed. Skipped')
         return self.put_edits({**self._values, name: value})
 
-    def replace_part(self, part: Part, fresh: bytes) -> Callable[[], None]:
+    def replace_part(self, part: Part, fresh: bytes) -> Undo:
         """Puts bytes in the place of a part inside it, headers and all; returns how to undo it."""
         return self.put_edits(self._values, {**self._splices, (part.start, 0): (part.start, part.end, fresh)})
 
-    def put_part(self, part: Part, fresh: bytes, values: Mapping[str, bytes | None]) -> Callable[[], None]:
+    def put_part(self, part: Part, fresh: bytes, values: Mapping[str, bytes | None]) -> Undo:
         """Gives a part another body and headers of it other values; returns how to undo it."""
         if fresh:
             fresh = self._parted(self.octets(part.start, part.body)) + fresh
@@ -128,9 +129,7 @@ class StoredMessage(Message):
         end = self.head[0].line_end.encode() if self.head[0].data else self.line_end.encode()
         return end if not headers or headers.endswith(b"\n") else end * 2
 
-    def put_edits(
-        self, values: dict[str, bytes | None], splices: dict[tuple[int, int], Edit] | None = None
-    ) -> Callable[[], None]:
+    def put_edits(self, values: dict[str, bytes | None], splices: dict[tuple[int, int], Edit] | None = None) -> Undo:
         """Stores a change; returns how to undo it."""
         self.touch()
         before = self._values, self._splices
@@ -144,7 +143,7 @@ class StoredMessage(Message):
 
         return revert
 
-    def undo_header(self, name: str) -> Callable[[], None]:
+    def undo_header(self, name: str) -> Undo:
         """Gives a header the value that it had when the file was opened."""
         return self.put_edits({word: value for word, value in self._values.items() if word != name})
 

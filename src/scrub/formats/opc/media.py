@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import posixpath
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Iterable, Sequence
 
 from scrub.formats.edited_part import EditedPart
 from scrub.formats.images.new_picture import NewPicture
@@ -13,6 +13,7 @@ from scrub.formats.opc.relationships import Relationship, relationships, source_
 from scrub.formats.spans import RELATIONSHIPS, Span, Splice
 from scrub.formats.zip import Package
 from scrub.model.core.amounts import Length
+from scrub.model.core.change import Undo
 from scrub.model.core.problem import Failure
 
 _RELATION = f"{RELATIONSHIPS}/image"
@@ -65,7 +66,7 @@ class Media:
         assert target is not None
         return self._package.read(target), target
 
-    def show(self, part: str, blip: Span, new: NewPicture | None, others: Sequence[Span]) -> Callable[[], None]:
+    def show(self, part: str, blip: Span, new: NewPicture | None, others: Sequence[Span]) -> Undo:
         """Lets a picture show another file, or none; returns how to undo it. `others` are elements that go with what
         it showed.
         """

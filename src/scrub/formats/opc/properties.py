@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from functools import partial
 
 from scrub.formats.kept import LazyPiece
@@ -13,6 +12,7 @@ from scrub.formats.spans import parse, spliced
 from scrub.formats.text_elements import text_splices
 from scrub.formats.xmltext import text_of
 from scrub.formats.zip import Package
+from scrub.model.core.change import Undo
 
 _DUBLIN = "http://purl.org/dc/elements/1.1/"
 _CORE = "http://schemas.openxmlformats.org/package/2006/metadata/core-properties"
@@ -54,7 +54,7 @@ class CoreProperties:
         """A property, or nothing."""
         return self._kept[name].now
 
-    def put(self, name: str, value: str | None) -> Callable[[], None]:
+    def put(self, name: str, value: str | None) -> Undo:
         """Sets it; returns how to undo it."""
         return self._kept[name].put(value or None)
 

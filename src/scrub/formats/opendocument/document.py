@@ -49,6 +49,7 @@ from scrub.formats.texts.stories import Stories
 from scrub.formats.texts.tables import DocumentRows
 from scrub.formats.zip import Package
 from scrub.model.cells.records import Table
+from scrub.model.core.change import Undo
 from scrub.model.core.problem import Failure, counted
 from scrub.model.texts.paragraphs import PlaceInDocument
 from scrub.store.patch import Effect, Patch
@@ -270,7 +271,7 @@ class OpenText(PickedFile, DescribedFile, RecordingText):
 
     # -- what reviewers left
 
-    def comment_mark(self, paragraph: TextParagraph, text: str) -> tuple[Mark, Callable[[], None]]:
+    def comment_mark(self, paragraph: TextParagraph, text: str) -> tuple[Mark, Undo]:
         """What a new comment is: one name ties it to the end of its words."""
         taken = [part.data for part in self.parts]
         names = (f"comment {number}" for number in count(1))
@@ -280,7 +281,7 @@ class OpenText(PickedFile, DescribedFile, RecordingText):
         mark = Mark(name, *self.tracking.comment(text, name))
         return mark, self._named(name)
 
-    def link_mark(self, paragraph: TextParagraph, address: str) -> tuple[Mark, Callable[[], None]]:
+    def link_mark(self, paragraph: TextParagraph, address: str) -> tuple[Mark, Undo]:
         """What a new link is (6.1.8): one for each piece of its words, as no element is over the edge of another."""
         t = paragraph.span.prefix
         name = f"link {next(self._link_numbers)}"
@@ -293,11 +294,11 @@ class OpenText(PickedFile, DescribedFile, RecordingText):
         )
         return mark, lambda: None
 
-    def _named(self, name: str) -> Callable[[], None]:
+    def _named(self, name: str) -> Undo:
         self._new_names.append(name)
         return lambda: self._new_names.remove(name)
 
-    def bookmark_mark(self, paragraph: TextParagraph, name: str) -> tuple[Mark, Callable[[], None]]:
+    def bookmark_mark(self, paragraph: TextParagraph, name: str) -> tuple[Mark, Undo]:
         """What a new bookmark is."""
         ensure_bookmark(name, (*(each.name for each in self.bookmarks()), *self._new_names))
         t = paragraph.span.prefix

@@ -19,6 +19,7 @@ from scrub.formats.texts.placed import PlacedPicture
 from scrub.formats.xmltext import escaped_text, text_of
 from scrub.formats.zip import Package
 from scrub.model.core.amounts import Length, hundredths
+from scrub.model.core.change import Undo
 
 _MANIFEST = "META-INF/manifest.xml"
 
@@ -73,7 +74,7 @@ class TextPicture(PlacedPicture[TextPlace]):
         found = centimetres(self._place.said(side, SVG))
         return None if found is None else Length.of_cm(hundredths(found))
 
-    def put_side(self, side: str, length: Decimal) -> Callable[[], None]:
+    def put_side(self, side: str, length: Decimal) -> Undo:
         """Sets how wide or high it is; returns how to undo it."""
         return self._place.say(side, f"{length:.3f}cm", SVG)
 
@@ -98,14 +99,14 @@ class TextPicture(PlacedPicture[TextPlace]):
         """What it shows now."""
         return self._media.read(self._place, self._images[0]), self._inside()
 
-    def show(self, new: NewPicture | None) -> Callable[[], None]:
+    def show(self, new: NewPicture | None) -> Undo:
         """Shows another one, or none."""
         first, *others = self._images
         gone = [*others, *(each for each in first.children if each.name == "binary-data")]
         back = self._media.show(self._place, first, new)
         return all_back([back, self._place.put("others", [Splice(each.start, each.end, b"") for each in gone])])
 
-    def take_out(self) -> Callable[[], None]:
+    def take_out(self) -> Undo:
         """Takes its frame out."""
         return self._place.put("picture", [Splice(self._place.span.start, self._place.span.end, b"")])
 
@@ -135,7 +136,7 @@ class Media:
         new = self._new(place, image)
         return new.data if new is not None else self._package.read(self.shown_by(place, image))
 
-    def show(self, place: TextPlace, image: Span, new: NewPicture | None) -> Callable[[], None]:
+    def show(self, place: TextPlace, image: Span, new: NewPicture | None) -> Undo:
         """Lets an image show another file, or none; returns how to undo it."""
         return put_in(self._wanted, (place.part.name, image.start), (place, new))
 

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 
 from scrub.formats.opendocument.paragraph import TextHome, TextParagraph, TextPart
 from scrub.formats.opendocument.read import TEXT, attribute
 from scrub.formats.spans import Span, Splice
+from scrub.model.core.change import Undo
 from scrub.model.core.named import NamedTuple
 
 
@@ -33,7 +34,7 @@ class TextPlace(NamedTuple):
         pieces = self.paragraph.pieces if self.paragraph is not None else ()
         return "".join(each.text for each in pieces if self.span.start <= each.begin < self.span.end)
 
-    def put(self, word: str, splices: Sequence[Splice]) -> Callable[[], None]:
+    def put(self, word: str, splices: Sequence[Splice]) -> Undo:
         """Puts something in at its element, or takes it out; returns how to undo it."""
         self.home.ensure_open()
         return self.part.put((self.span.start, word), splices)
@@ -46,7 +47,7 @@ class TextPlace(NamedTuple):
         """What an attribute of its element says now."""
         return self.part.said(self.span, attribute(self.span, name, uri)[0])
 
-    def say(self, name: str, value: str | None, uri: str = TEXT) -> Callable[[], None]:
+    def say(self, name: str, value: str | None, uri: str = TEXT) -> Undo:
         """Lets an attribute say something else; returns how to undo it."""
         self.home.ensure_open()
         written, declared = attribute(self.span, name, uri)

@@ -13,6 +13,7 @@ from scrub.formats.spans import Span, Splice, spliced
 from scrub.formats.text_elements import text_splices
 from scrub.formats.xmltext import text_of
 from scrub.formats.zip import Package
+from scrub.model.core.change import Undo
 from scrub.model.core.problem import Failure
 
 _META = "meta.xml"
@@ -43,7 +44,7 @@ class TextProperties:
         """What one says."""
         return self._kept[name].now
 
-    def put(self, name: str, value: str | None) -> Callable[[], None]:
+    def put(self, name: str, value: str | None) -> Undo:
         """Lets one say something else; returns how to undo it."""
         return self._kept[name].put(value)
 

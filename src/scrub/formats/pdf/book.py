@@ -5,7 +5,7 @@ from __future__ import annotations
 import io
 import os
 import re
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from contextlib import suppress
 from datetime import datetime, timedelta, timezone
 from typing import Any
@@ -28,6 +28,7 @@ from scrub.formats.pdf.stamps import Drawing, Stamping, TextStamp
 from scrub.formats.pdf.text import Words
 from scrub.formats.pdf.update import Section, dictionary
 from scrub.formats.source import FreshSource, Source, data_of, opened
+from scrub.model.core.change import Undo
 from scrub.model.core.declare import FileItem
 from scrub.model.core.files import FilePath, ensure_file_name, placed
 from scrub.model.core.problem import Failure, WrongPassword
@@ -152,7 +153,7 @@ class PdfFile(PickedFile, DescribedFile, Pdf):
             self._pictures[path] = (path, read(data, os.path.basename(path)))
         return self._pictures[path]
 
-    def take_out(self, page: OpenPage) -> Callable[[], None]:
+    def take_out(self, page: OpenPage) -> Undo:
         """Takes a page out."""
         pages = self._every()
         if len(pages) == 1:
@@ -167,7 +168,7 @@ class PdfFile(PickedFile, DescribedFile, Pdf):
 
         return back
 
-    def put_at(self, page: OpenPage, place: int) -> Callable[[], None]:
+    def put_at(self, page: OpenPage, place: int) -> Undo:
         """Gives a page another place."""
         pages = self._every()
         if not 1 <= place <= len(pages):

@@ -11,6 +11,7 @@ from scrub.formats.pdf.boxes import FoundPage, own_turn, seen
 from scrub.formats.pdf.fonts import line
 from scrub.formats.pdf.stamps import Drawing, PictureStamp, Stamp, TextStamp, stamps_on
 from scrub.model.core.amounts import Length
+from scrub.model.core.change import Undo
 from scrub.model.core.colours import colour_of
 from scrub.model.core.declare import FileItem
 from scrub.model.core.files import FilePath, placed
@@ -19,7 +20,7 @@ from scrub.model.pages.pdf import Page
 from scrub.model.pages.stamping import Placing
 
 if TYPE_CHECKING:
-    from collections.abc import Callable
+    pass
 
 
 class Holder(Protocol):
@@ -47,10 +48,10 @@ class Holder(Protocol):
     def picture(self, path: str) -> tuple[str, Drawing]:
         """A picture from a file, with what tells it from others."""
 
-    def take_out(self, page: OpenPage) -> Callable[[], None]:
+    def take_out(self, page: OpenPage) -> Undo:
         """Takes a page out; returns how to undo it."""
 
-    def put_at(self, page: OpenPage, place: int) -> Callable[[], None]:
+    def put_at(self, page: OpenPage, place: int) -> Undo:
         """Gives a page another place; returns how to undo it."""
 
 

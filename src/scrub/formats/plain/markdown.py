@@ -6,12 +6,13 @@ the line below a heading that underlines it, and front matter stay as they are.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 from typing import Any, NamedTuple
 
 from scrub.formats.plain.text import PlainParagraph, PlainText
 from scrub.formats.source import opened
 from scrub.formats.texts.paragraph import OpenParagraph
+from scrub.model.core.change import Undo
 from scrub.model.core.lazy_pattern import lazy_pattern
 from scrub.model.core.problem import Failure
 from scrub.model.texts.lines_of_text import Line
@@ -139,7 +140,7 @@ class MarkdownParagraph(PlainParagraph):
         is_break = self.tail.startswith("  ")
         return self.block == following.block >= 0 and not is_break and self.level is following.level is None
 
-    def join(self, following: OpenParagraph, between: str) -> Callable[[], None]:
+    def join(self, following: OpenParagraph, between: str) -> Undo:
         """Takes the next line, with the line break at its end."""
         assert isinstance(following, MarkdownParagraph)
         back, former = super().join(following, between), self.tail

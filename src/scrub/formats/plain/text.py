@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 from typing import ClassVar
 
 from scrub.formats.encodings import encoding_of, spoken_encoding
 from scrub.formats.file import PickedFile
 from scrub.formats.source import FreshSource, Source, opened
 from scrub.formats.texts.paragraph import OpenParagraph
+from scrub.model.core.change import Undo
 from scrub.model.core.lazy_pattern import lazy_pattern
 from scrub.model.core.problem import Failure
 from scrub.model.core.text import Stretches, shrunk
@@ -40,7 +41,7 @@ class PlainParagraph(OpenParagraph):
         """Puts a line after it."""
         self.home.insert(self.home.every.index(self) + 1, text)
 
-    def join(self, following: OpenParagraph, between: str) -> Callable[[], None]:
+    def join(self, following: OpenParagraph, between: str) -> Undo:
         """Takes the next line: its text is put after, and it goes."""
         before = self.stretches
         tail = following.text.lstrip(" \t")

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from bisect import bisect_right
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from functools import cached_property
 
 from scrub.formats.edited_part import EditedPart
 from scrub.formats.spans import Span, Splice, spliced
 from scrub.formats.texts.tables import DocumentRows
+from scrub.model.core.change import Undo
 from scrub.model.core.required import required
 
 
@@ -43,7 +44,7 @@ class ArrangedTable:
 
     # -- what follows from that
 
-    def hold(self, ordering: bool) -> Callable[[], None]:
+    def hold(self, ordering: bool) -> Undo:
         """Is told that rows are about to come, go or (`ordering`) change places. Raises `Failure` where they cannot."""
         self.ensure_movable(ordering)
         return self.part.put((self.span.start, "rows"), ())

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Hashable, Iterator, Sequence
+from collections.abc import Hashable, Iterator, Sequence
 
-from scrub.model.core.change import Change, cut
+from scrub.model.core.change import Change, Undo, cut
 from scrub.model.core.lazy_property import lazy_property
 from scrub.model.core.problem import Failure
 from scrub.model.core.recorder import RecordedEdit
@@ -129,7 +129,7 @@ class OpenParagraph(Heading):
         self._gone = True
         self.changed("deleted", False, True, lambda: setattr(self, "_gone", False), f'deleted: "{cut(self.text)}"')
 
-    def leave(self) -> Callable[[], None]:
+    def leave(self) -> Undo:
         """Goes with what it is in; returns how to undo it."""
         former = self._gone
         self._gone = True
@@ -168,7 +168,7 @@ class OpenParagraph(Heading):
 
         self.changed("joined", following.number, None, revert, said)
 
-    def _take_passages(self, following: OpenParagraph, end: int, shift: int) -> Callable[[], None]:
+    def _take_passages(self, following: OpenParagraph, end: int, shift: int) -> Undo:
         """Passages that reached the end reach the new one; those of the other paragraph are in this one now."""
         own = [(each, each.paragraph, each.start, each.end) for each in self._passages or ()]
         others = [(each, each.paragraph, each.start, each.end) for each in following._passages or ()]
@@ -188,6 +188,6 @@ class OpenParagraph(Heading):
         return revert
 
     @required
-    def join(self, following: OpenParagraph, between: str) -> Callable[[], None]:
+    def join(self, following: OpenParagraph, between: str) -> Undo:
         """Makes the next one a part of this; returns how to undo it."""
         raise NotImplementedError

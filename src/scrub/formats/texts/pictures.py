@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Callable
 
 from scrub.formats.beside import Beside
 from scrub.formats.images.new_picture import NewPicture, new_picture
 from scrub.formats.kept import all_back
+from scrub.model.core.change import Undo
 from scrub.model.core.files import FilePath
 from scrub.model.core.required import required
 from scrub.model.texts.inline import Picture
@@ -41,21 +41,21 @@ class ShownPicture(Picture):
         raise NotImplementedError
 
     @required
-    def show(self, new: NewPicture | None) -> Callable[[], None]:
+    def show(self, new: NewPicture | None) -> Undo:
         """Shows another one, or none; returns how to undo it."""
         raise NotImplementedError
 
     @required
-    def fit(self, new: NewPicture) -> Callable[[], None]:
+    def fit(self, new: NewPicture) -> Undo:
         """Makes its place fit another one. Raises `Failure` where that cannot be."""
         raise NotImplementedError
 
     @required
-    def take_out(self) -> Callable[[], None]:
+    def take_out(self) -> Undo:
         """Takes its element out. Raises `Failure` where it is a part of another one."""
         raise NotImplementedError
 
-    def noted(self, field: str, before: object, after: object, back: Callable[[], None], said: str = "") -> None:
+    def noted(self, field: str, before: object, after: object, back: Undo, said: str = "") -> None:
         """Notes a change of it."""
         self.changed(field, before, after, back, said, inner=(self.called_here,))
 

@@ -11,7 +11,7 @@ from scrub.formats.edited_part import EditedPart
 from scrub.formats.spans import Span
 from scrub.formats.texts.marks import Mark, marks_of
 from scrub.formats.texts.paragraph import OpenParagraph
-from scrub.model.core.change import cut
+from scrub.model.core.change import Undo, cut
 from scrub.model.core.lazy_property import lazy_property
 from scrub.model.core.problem import Failure
 from scrub.model.core.required import required
@@ -142,7 +142,7 @@ class PiecedParagraph(OpenParagraph):
         end: int,
         what: str,
         value: str,
-        make: Callable[[Any, str], tuple[Mark, Callable[[], None]]],
+        make: Callable[[Any, str], tuple[Mark, Undo]],
         looks: Looks = (),
     ) -> None:
         self.ensure_markable()
@@ -175,7 +175,7 @@ class PiecedParagraph(OpenParagraph):
             )
         self._recorded = now
 
-    def set_together(self, name: str, fresh: Callable[[Any], Any]) -> Callable[[], None]:
+    def set_together(self, name: str, fresh: Callable[[Any], Any]) -> Undo:
         """Sets something of it and of those that were joined to it; returns how to undo it."""
         chain: list[Any] = [self, *self.taken]
         former = [(each, getattr(each, name)) for each in chain]
@@ -222,7 +222,7 @@ class PiecedParagraph(OpenParagraph):
         said = f'new paragraph {where}: "{text}"'
         self.changed(f"new {where}", None, text, lambda: setattr(self, where, former), said)
 
-    def leave(self) -> Callable[[], None]:
+    def leave(self) -> Undo:
         """Goes with what it is in, which writes nothing of it; returns how to undo it."""
         back, former = super().leave(), self._joined
         self._joined = True
@@ -233,7 +233,7 @@ class PiecedParagraph(OpenParagraph):
 
         return revert
 
-    def join(self, following: OpenParagraph, between: str) -> Callable[[], None]:
+    def join(self, following: OpenParagraph, between: str) -> Undo:
         """Takes the next paragraph, with the looks of its words."""
         assert isinstance(following, PiecedParagraph)
         self.note_way()
@@ -313,7 +313,7 @@ class PiecedDocument(Document):
         return "\n".join("".join(piece.text for piece in pieces) for _, pieces in self.between(part, start, end))
 
     @required
-    def comment_mark(self, paragraph: Any, text: str) -> tuple[Mark, Callable[[], None]]:
+    def comment_mark(self, paragraph: Any, text: str) -> tuple[Mark, Undo]:
         """What a new comment in a paragraph is, and how to undo it."""
         raise NotImplementedError
 
@@ -323,12 +323,12 @@ class PiecedDocument(Document):
         return ()
 
     @required
-    def link_mark(self, paragraph: Any, address: str) -> tuple[Mark, Callable[[], None]]:
+    def link_mark(self, paragraph: Any, address: str) -> tuple[Mark, Undo]:
         """What a new link in a paragraph is, and how to undo it."""
         raise NotImplementedError
 
     @required
-    def bookmark_mark(self, paragraph: Any, name: str) -> tuple[Mark, Callable[[], None]]:
+    def bookmark_mark(self, paragraph: Any, name: str) -> tuple[Mark, Undo]:
         """What a new bookmark in a paragraph is, and how to undo it. Raises `Failure` for a name that none can have,
         or another one has.
         """

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from decimal import Decimal
 from typing import Generic, Protocol, TypeVar
 
@@ -13,6 +13,7 @@ from scrub.formats.kept import all_back
 from scrub.formats.spans import Span, Splice
 from scrub.formats.texts.pictures import ShownPicture
 from scrub.formats.texts.pieced import PiecedDocument, PiecedParagraph
+from scrub.model.core.change import Undo
 from scrub.model.core.problem import Failure
 from scrub.model.core.required import required
 from scrub.model.core.values import fold
@@ -38,7 +39,7 @@ class SomewhereInText(Protocol):
     def label(self) -> str:
         """That of its paragraph."""
 
-    def put(self, word: str, splices: Sequence[Splice]) -> Callable[[], None]:
+    def put(self, word: str, splices: Sequence[Splice]) -> Undo:
         """Puts something in at its element, or takes it out; returns how to undo it."""
 
 
@@ -115,7 +116,7 @@ class PlacedPicture(Placed[P], ShownPicture):
         return Failure(f"{self.label}: {self.called_here} is linked, not stored in the document")
 
     @required
-    def put_side(self, side: str, length: Decimal) -> Callable[[], None]:
+    def put_side(self, side: str, length: Decimal) -> Undo:
         """Sets how wide or high it is; returns how to undo it."""
         raise NotImplementedError
 
@@ -128,7 +129,7 @@ class PlacedPicture(Placed[P], ShownPicture):
             "size", before, (wide, high), back, f"{self.called_here} size: {before} -> {self.width} x {self.height}"
         )
 
-    def fit(self, new: NewPicture) -> Callable[[], None]:
+    def fit(self, new: NewPicture) -> Undo:
         """Its height follows."""
         if self.width is None or self.height is None:
             return lambda: None

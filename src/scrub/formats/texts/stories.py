@@ -8,6 +8,7 @@ from typing import Any, Generic, NamedTuple, TypeVar
 
 from scrub.formats.edited_part import EditedPart
 from scrub.formats.texts.pieced import PiecedDocument, PiecedParagraph
+from scrub.model.core.change import Undo
 from scrub.model.core.problem import Failure
 
 S = TypeVar("S", bound=EditedPart)
@@ -92,7 +93,7 @@ class Stories(Generic[S, P]):
             return (part.name, start) in self._decided
         return self._made is None or not _has(self._made.parts, part)
 
-    def decide(self, part: S, start: int, accepted: bool) -> Callable[[], None]:
+    def decide(self, part: S, start: int, accepted: bool) -> Undo:
         """Accepts or refuses one change; returns how to undo it. Raises `Failure` after other edits."""
         self._ensure_untouched()
         former = self._base, self._decided
@@ -112,7 +113,7 @@ class Stories(Generic[S, P]):
 
         return revert
 
-    def decide_all(self, accepted: bool) -> Callable[[], None]:
+    def decide_all(self, accepted: bool) -> Undo:
         """Accepts or refuses every change; returns how to undo it."""
         self._ensure_untouched()
         parts = self.parts

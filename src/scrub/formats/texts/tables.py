@@ -11,6 +11,7 @@ from typing import Protocol
 
 from scrub.formats.texts.paragraph import OpenParagraph
 from scrub.model.cells.rows import Reader, Rows
+from scrub.model.core.change import Undo
 from scrub.model.core.declare import FileItem
 from scrub.model.core.lazy_pattern import lazy_pattern
 from scrub.model.core.problem import Failure
@@ -41,7 +42,7 @@ class Styled(Protocol):
     def style(self) -> str | None:
         """Its name."""
 
-    def put_style(self, name: str | None) -> Callable[[], None]:
+    def put_style(self, name: str | None) -> Undo:
         """Gives it another one; returns how to undo it. Raises `Failure` for one that is not there."""
 
 
@@ -97,7 +98,7 @@ class DocumentRows(Rows):
         """The name of its style."""
         return self._styled.style if self._styled is not None else None
 
-    def put_style(self, name: str | None) -> Callable[[], None]:
+    def put_style(self, name: str | None) -> Undo:
         """Gives it another style."""
         return self._styled.put_style(name) if self._styled is not None else super().put_style(name)
 
@@ -146,7 +147,7 @@ class DocumentRows(Rows):
 
     # -- rows that come, go, change places
 
-    def add_row(self, values: Mapping[str, Value]) -> tuple[int, Callable[[], None]]:
+    def add_row(self, values: Mapping[str, Value]) -> tuple[int, Undo]:
         """Adds a row after the last one."""
         columns = sorted(self._cells[0]) if self._cells else []
         given = {self._columns[key]: value for key, value in values.items()}
@@ -165,7 +166,7 @@ class DocumentRows(Rows):
 
         return number, revert
 
-    def delete_row(self, row: int) -> Callable[[], None]:
+    def delete_row(self, row: int) -> Undo:
         """Takes a row out, with the paragraphs in it."""
         back = self._hold_rows()
         self._gone.add(row)
@@ -181,7 +182,7 @@ class DocumentRows(Rows):
 
         return revert
 
-    def put_in_order(self, rows: Sequence[int]) -> Callable[[], None]:
+    def put_in_order(self, rows: Sequence[int]) -> Undo:
         """Puts the rows in an order; what is empty comes last."""
         chosen = set(rows)
         back, former = self._hold_rows(ordering=True), self._every
@@ -194,7 +195,7 @@ class DocumentRows(Rows):
 
         return revert
 
-    def _hold_rows(self, ordering: bool = False) -> Callable[[], None]:
+    def _hold_rows(self, ordering: bool = False) -> Undo:
         if self._hold is None:
             raise Failure(f"{self.label}: its rows cannot be moved")
         return self._hold(ordering)

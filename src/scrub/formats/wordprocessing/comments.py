@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from datetime import datetime
 from functools import cached_property, partial
 
@@ -19,6 +19,7 @@ from scrub.formats.wordprocessing.write import elements_of
 from scrub.formats.xmltext import moment
 from scrub.formats.zip import Package
 from scrub.model.comments import Comment
+from scrub.model.core.change import Undo
 from scrub.model.core.named import NamedTuple
 from scrub.model.core.problem import Failure
 
@@ -203,13 +204,13 @@ class CommentPart:
         self.places = None
         self.__dict__.pop("_ranges", None)
 
-    def answer(self, to: OfficeComment, text: str) -> Callable[[], None]:
+    def answer(self, to: OfficeComment, text: str) -> Undo:
         """Notes an answer; returns how to undo it."""
         reply = Reply(self._free_number(), to.id, text)
         self.replies.append(reply)
         return lambda: self.replies.remove(reply)
 
-    def comment(self, prefix: str, text: str) -> tuple[Mark, Callable[[], None]]:
+    def comment(self, prefix: str, text: str) -> tuple[Mark, Undo]:
         """Notes a new comment; gives what is written round its words, and how to undo it."""
         p, id_ = prefix, self._free_number()
         reference = f'<{p}r><{p}commentReference {p}id="{id_}"/></{p}r>'

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import posixpath
 from bisect import bisect_right
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from functools import cached_property, partial
 
 from scrub.formats.beside import Beside
@@ -42,6 +42,7 @@ from scrub.formats.wordprocessing.threads import Threads
 from scrub.formats.wordprocessing.tracking import Tracking, recording
 from scrub.formats.xmltext import is_on
 from scrub.model.cells.records import Table
+from scrub.model.core.change import Undo
 from scrub.model.core.preferences import CURRENT
 from scrub.model.core.problem import Failure, counted
 from scrub.model.core.text import Looks
@@ -260,7 +261,7 @@ class OfficeDocument(OfficeFile, Home):
         """Its comments."""
         return iter(self._comments.items)
 
-    def comment_mark(self, paragraph: OfficeParagraph, text: str) -> tuple[Mark, Callable[[], None]]:
+    def comment_mark(self, paragraph: OfficeParagraph, text: str) -> tuple[Mark, Undo]:
         """What a new comment is, and how to undo it."""
         return self._comments.comment(paragraph.part.root.prefix, text)
 
@@ -272,11 +273,11 @@ class OfficeDocument(OfficeFile, Home):
         except Failure:
             return (("colour", "#0000ee"), ("underlined", True))
 
-    def link_mark(self, paragraph: OfficeParagraph, address: str) -> tuple[Mark, Callable[[], None]]:
+    def link_mark(self, paragraph: OfficeParagraph, address: str) -> tuple[Mark, Undo]:
         """What a new link is, and how to undo it."""
         return self._links.new(paragraph.part, address)
 
-    def bookmark_mark(self, paragraph: OfficeParagraph, name: str) -> tuple[Mark, Callable[[], None]]:
+    def bookmark_mark(self, paragraph: OfficeParagraph, name: str) -> tuple[Mark, Undo]:
         """What a new bookmark is, and how to undo it."""
         ensure_bookmark(name, (*(each.name for each in bookmarks_in(self, self._stories, True)), *self._new_bookmarks))
         p, id_ = paragraph.part.root.prefix, self.tracking.number()

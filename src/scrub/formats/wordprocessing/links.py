@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from bisect import bisect_left
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 
 from scrub.formats.edited_part import EditedPart
 from scrub.formats.kept import put_in
@@ -20,7 +20,7 @@ from scrub.formats.wordprocessing.reading import Home
 from scrub.formats.wordprocessing.stories import Stories, StoryPlace
 from scrub.formats.xmltext import text_of
 from scrub.formats.zip import Package
-from scrub.model.core.change import cut
+from scrub.model.core.change import Undo, cut
 from scrub.model.core.lazy_pattern import lazy_pattern
 from scrub.model.core.problem import Failure
 from scrub.model.core.values import fold
@@ -71,7 +71,7 @@ class OfficeLink(Placed[StoryPlace], Link):
         ensure_address(value)
         self.changed("link", before, value, self._set(value), inner=(f'"{self.text[:30]}"',))
 
-    def _set(self, address: str) -> Callable[[], None]:
+    def _set(self, address: str) -> Undo:
         place = self._place
         if self._is_field:
             code = place.said(self._code_name) or ""
@@ -134,11 +134,11 @@ class Links:
         found = self._known[part].get(span.related)
         return found.address if found is not None else ""
 
-    def lead(self, place: StoryPlace, target: str) -> Callable[[], None]:
+    def lead(self, place: StoryPlace, target: str) -> Undo:
         """Lets a link lead elsewhere; returns how to undo it."""
         return put_in(self._wanted, (place.part.name, place.span.start), (place.span.related, target))
 
-    def new(self, part: EditedPart, address: str) -> tuple[Mark, Callable[[], None]]:
+    def new(self, part: EditedPart, address: str) -> tuple[Mark, Undo]:
         """A new link; gives what is written round its words, and how to undo it."""
         p = part.root.prefix
         mark = Mark(f"{len(self._new) + 1}", _opening(p, address), f"</{p}hyperlink>", holds=True)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from bisect import bisect_left, bisect_right
-from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from itertools import pairwise
 from types import MappingProxyType
 from typing import Any
@@ -16,6 +16,7 @@ from scrub.formats.wordprocessing.read import MARKS, inner, own, value
 from scrub.formats.wordprocessing.reading import ReadParagraph
 from scrub.formats.wordprocessing.tracking import Tracking
 from scrub.formats.wordprocessing.write import ParagraphWriter, elements_of
+from scrub.model.core.change import Undo
 from scrub.model.core.lazy_pattern import lazy_pattern
 from scrub.model.core.lazy_property import lazy_property
 from scrub.model.core.problem import Failure
@@ -167,7 +168,7 @@ class OfficeParagraph(ReadParagraph):
         """Its fields, as they are in the file."""
         return () if self._plain is not None else fields_in(self.part.data, self.span, self.pieces)
 
-    def unfix(self, start: int, end: int) -> Callable[[], None]:
+    def unfix(self, start: int, end: int) -> Undo:
         """Lets characters be edited that was in a field; returns how to undo it."""
         former = self.fixed
         if former:
@@ -221,7 +222,7 @@ class OfficeParagraph(ReadParagraph):
         rest = [each for each in properties.children if each.name not in ("pStyle", "rPr")] if properties else []
         return self._style, b"".join(data[each.start : each.end] for each in rest)
 
-    def join(self, following: OpenParagraph, between: str) -> Callable[[], None]:
+    def join(self, following: OpenParagraph, between: str) -> Undo:
         """Takes the next paragraph, with the looks of its words."""
         assert isinstance(following, OfficeParagraph)
         former = self.open_after

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from decimal import Decimal
 
 from scrub.formats.images.new_picture import NewPicture
@@ -14,6 +14,7 @@ from scrub.formats.wordprocessing.read import own
 from scrub.formats.wordprocessing.reading import Home
 from scrub.formats.wordprocessing.stories import Stories, StoryPlace
 from scrub.model.core.amounts import Length, hundredths
+from scrub.model.core.change import Undo
 from scrub.model.core.problem import Failure
 
 
@@ -58,7 +59,7 @@ class OfficePicture(PlacedPicture[StoryPlace]):
         found = self._extent("cx" if side == "width" else "cy")
         return Length.of_cm(hundredths(found / EMU)) if found is not None else None
 
-    def put_side(self, side: str, length: Decimal) -> Callable[[], None]:
+    def put_side(self, side: str, length: Decimal) -> Undo:
         """Sets how wide or high it is; returns how to undo it."""
         values: dict[str, str | None] = {"cx" if side == "width" else "cy": str(max(1, round(length * EMU)))}
         return all_back([self._place.part.say(each, values) for each in self._extents])
@@ -81,7 +82,7 @@ class OfficePicture(PlacedPicture[StoryPlace]):
         self.shown()
         return self._media.read(self._place.part.name, self._blip())
 
-    def show(self, new: NewPicture | None) -> Callable[[], None]:
+    def show(self, new: NewPicture | None) -> Undo:
         """Shows another one, of which nothing is cut off, or none."""
         blip = self._blip()
         back = self._media.show(self._place.part.name, blip, new, others_of(blip))
@@ -93,7 +94,7 @@ class OfficePicture(PlacedPicture[StoryPlace]):
         if self._drawing is None:
             raise Failure(f"{self.label}: {self.called_here} is in the file twice. Change it in its own program")
 
-    def take_out(self) -> Callable[[], None]:
+    def take_out(self) -> Undo:
         """Takes its drawing out."""
         assert self._drawing is not None  # it is free
         return self._place.put("picture", [Splice(self._drawing.start, self._drawing.end, b"")])

@@ -11,6 +11,7 @@ from scrub.formats.wordprocessing.paragraph import OfficeParagraph
 from scrub.formats.wordprocessing.read import MAIN, FieldState, boxed_in, paragraphs_of
 from scrub.formats.wordprocessing.reading import Home, StoryPart
 from scrub.formats.wordprocessing.resolve import Resolver
+from scrub.model.core.change import Undo
 from scrub.model.texts.paragraphs import PlaceInDocument
 
 
@@ -77,7 +78,7 @@ class StoryPlace(NamedTuple):
         """That of its paragraph."""
         return self.home.label if self.paragraph is None else self.paragraph.label
 
-    def put(self, word: str, splices: Sequence[Splice]) -> Callable[[], None]:
+    def put(self, word: str, splices: Sequence[Splice]) -> Undo:
         """Puts something in at its element, or takes it out; returns how to undo it."""
         self.home.ensure_open()
         return self.part.put((self.span.start, word), splices)
@@ -86,7 +87,7 @@ class StoryPlace(NamedTuple):
         """What an attribute of its element says now; without a name, what its text is."""
         return self.part.said(self.span, self.attribute(name) if name else "")
 
-    def say(self, name: str, value: str | None) -> Callable[[], None]:
+    def say(self, name: str, value: str | None) -> Undo:
         """Lets an attribute say something else, or the text; returns how to undo it."""
         self.home.ensure_open()
         return self.part.say(self.span, {self.attribute(name) if name else "": value})

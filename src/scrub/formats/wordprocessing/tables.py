@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from functools import cached_property
 
 from scrub.formats.edited_part import EditedPart
@@ -14,6 +14,7 @@ from scrub.formats.wordprocessing.read import inner, own, value
 from scrub.formats.wordprocessing.reading import Home
 from scrub.formats.wordprocessing.write import elements_of
 from scrub.model.core.area import MOST_COLUMNS
+from scrub.model.core.change import Undo
 from scrub.model.core.problem import Failure
 
 
@@ -82,7 +83,7 @@ class OfficeTable(ArrangedTable):
         """The name of its style."""
         return self._home.table_styles.get(self._style, self._style) or None
 
-    def put_style(self, name: str | None) -> Callable[[], None]:
+    def put_style(self, name: str | None) -> Undo:
         """Gives it another style, or none."""
         fresh = "" if name is None else style_named(name, self._home.table_styles, "table style")
         former, self._style = self._style, fresh

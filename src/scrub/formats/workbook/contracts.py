@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Collection, Iterable, Iterator, Mapping
+from collections.abc import Collection, Iterable, Iterator, Mapping
 from typing import Protocol
 
 from scrub.formats.opc.parts import Parts
@@ -12,6 +12,7 @@ from scrub.formats.workbook.cells.overlay import SheetOverlay
 from scrub.formats.workbook.part import SheetPart, Skeleton
 from scrub.model.cells.grid import ColumnValues, Noted, TablePlace
 from scrub.model.core.area import Area
+from scrub.model.core.change import Undo
 from scrub.model.core.values import Value
 
 
@@ -143,7 +144,7 @@ class NamedCells(Protocol):
         field: str,
         before: object,
         after: object,
-        revert: Callable[[], None],
+        revert: Undo,
         said: str = "",
         inner: tuple[str | Area, ...] = (),
     ) -> None:

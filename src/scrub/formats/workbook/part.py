@@ -10,6 +10,7 @@ from scrub.formats.spans import NotReadable, Span, Splice, parse
 from scrub.formats.workbook.cells.searched import Searched
 from scrub.formats.workbook.cells.sheet_data import Parsed, Stored
 from scrub.formats.zip import Package
+from scrub.model.core.change import Undo
 from scrub.model.core.lazy_pattern import lazy_pattern
 from scrub.model.core.named import NamedTuple
 from scrub.model.core.problem import FileProblem
@@ -80,7 +81,7 @@ class SheetPart:
         """Whether its rows are in another order than in the file."""
         return self._ordered is not None
 
-    def order(self, stored: Searched, data: bytes) -> Callable[[], None]:
+    def order(self, stored: Searched, data: bytes) -> Undo:
         """Puts rows that are stored in another order: `data` are the bytes from now on, which differ within the rows.
         Returns how to undo it.
         """

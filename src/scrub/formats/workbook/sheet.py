@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from datetime import date, datetime
 from decimal import Decimal
 from functools import cached_property
@@ -36,6 +36,7 @@ from scrub.model.cells.sheet import Selecting, SheetPermission
 from scrub.model.cells.validation import ConditionalFormat, Emphasis, Restriction, Validation, When
 from scrub.model.core.amounts import Duration
 from scrub.model.core.area import MOST_COLUMNS, MOST_ROWS, Area
+from scrub.model.core.change import Undo
 from scrub.model.core.declare import FileItem
 from scrub.model.core.problem import Failure
 from scrub.model.core.text import Edit, edited
@@ -242,7 +243,7 @@ class OfficeSheet(OpenSheet):
             return value
         raise placed(f"{self.where(row, column)}: a cell cannot contain {type_name(value)}")
 
-    def _show_as_moment(self, row: int, column: int, value: Value) -> Callable[[], None] | None:
+    def _show_as_moment(self, row: int, column: int, value: Value) -> Undo | None:
         """Gives a cell a form in which a date or a duration is seen as one; returns how to undo it."""
         wanted = DURATION if isinstance(value, Duration) else TIME if isinstance(value, datetime) else DATE
         style = self.style(row, column)
@@ -493,7 +494,7 @@ class OfficeSheet(OpenSheet):
         for start, end in hidden_starts(self.merged(), self.line_changes, self._locks.shown_cell, line, is_row):
             self._move_content(start, end)
 
-    def _look_like_line(self, fresh: int, line: int, is_row: bool) -> Callable[[], None]:
+    def _look_like_line(self, fresh: int, line: int, is_row: bool) -> Undo:
         """Gives a new line the looks of another one; returns how to undo it."""
         from scrub.formats.workbook.structure.merged_lines import like_line  # rarely needed
 
@@ -524,7 +525,7 @@ class OfficeSheet(OpenSheet):
             self._looks.styles_of,
         )
 
-    def order_rows(self, rows: Sequence[int], left: int, right: int) -> Callable[[], None]:
+    def order_rows(self, rows: Sequence[int], left: int, right: int) -> Undo:
         """Puts what is in some rows into an order, looks and formulas too."""
         in_bytes = self._order.begin(rows, left, right)
         if in_bytes is not None:
@@ -541,7 +542,7 @@ class OfficeSheet(OpenSheet):
     def _ensure_row_moves(self, row: int, left: int, right: int) -> None:
         self._order.ensure_row_moves(row, left, right)
 
-    def _order_column(self, column: int, moves: Sequence[tuple[int, int]], backs: list[Callable[[], None]]) -> None:
+    def _order_column(self, column: int, moves: Sequence[tuple[int, int]], backs: list[Undo]) -> None:
         """Moves the values of a column with their looks, and its formulas, which then refer to their own new row."""
         if self._order.is_plain(column, moves):
             super()._order_column(column, moves, backs)
@@ -634,7 +635,7 @@ class OfficeSheet(OpenSheet):
         """Its tables."""
         return iter(self._pieces.tables.places())
 
-    def grow_table(self, name: str, heading: str | None, back: Callable[[], None]) -> None:
+    def grow_table(self, name: str, heading: str | None, back: Undo) -> None:
         """Makes a table a row longer, or a column wider."""
         self._pieces.ensure_no_copy("tables")
         shrink = self._pieces.tables.grow(name, heading)
@@ -653,7 +654,7 @@ class OfficeSheet(OpenSheet):
         """The style of a table."""
         return self._pieces.tables.style(name)
 
-    def put_table_style(self, name: str, style: str | None) -> Callable[[], None]:
+    def put_table_style(self, name: str, style: str | None) -> Undo:
         """Gives a table another style."""
         ensure_unprotected(self)
         self._pieces.ensure_no_copy("tables")

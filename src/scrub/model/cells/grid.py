@@ -8,6 +8,7 @@ from typing import Any
 
 from scrub.model.cells.validation import Emphasis, Restriction, When
 from scrub.model.core.area import Area, address_of, area_of
+from scrub.model.core.change import Undo
 from scrub.model.core.choice import Choice
 from scrub.model.core.declare import FileItem, Item, may_lack
 from scrub.model.core.named import NamedTuple
@@ -385,11 +386,11 @@ class Grid:
         raise NotImplementedError
 
     @may_lack
-    def order_rows(self, rows: Sequence[int], left: int, right: int) -> Callable[[], None]:
+    def order_rows(self, rows: Sequence[int], left: int, right: int) -> Undo:
         """Puts what is in some rows, from one column to another, into an order; returns how to undo it."""
         raise NotImplementedError
 
-    def keep_row(self, row: int) -> Callable[[], None]:
+    def keep_row(self, row: int) -> Undo:
         """Lets a row be there though nothing is in it, where rows are records of a file; returns how to undo it."""
         return lambda: None
 
@@ -418,7 +419,7 @@ class Grid:
         raise NotImplementedError
 
     @may_lack
-    def grow_table(self, name: str, heading: str | None, back: Callable[[], None]) -> None:
+    def grow_table(self, name: str, heading: str | None, back: Undo) -> None:
         """Makes a table a row longer, or a column with a heading wider; `back` is called when that is undone."""
         raise NotImplementedError
 
@@ -437,7 +438,7 @@ class Grid:
         return None
 
     @may_lack
-    def put_table_style(self, name: str, style: str | None) -> Callable[[], None]:
+    def put_table_style(self, name: str, style: str | None) -> Undo:
         """Gives a table another style; returns how to undo it. Raises `Failure`."""
         raise NotImplementedError
 

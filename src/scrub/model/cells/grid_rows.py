@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 
 from scrub.model.cells.grid import CellError, ColumnValues, Grid, TablePlace
 from scrub.model.cells.rows import Reader, Rows
 from scrub.model.core.area import Area, letters_of
+from scrub.model.core.change import Undo
 from scrub.model.core.declare import FileItem, Item
 from scrub.model.core.problem import Failure, Missing, did_you_mean
 from scrub.model.core.text import Editing
@@ -98,7 +99,7 @@ class GridRows(Rows):
         """The name of its style, where it is a table of the workbook."""
         return self.sheet.table_style(self.name) if self.name else None
 
-    def put_style(self, name: str | None) -> Callable[[], None]:
+    def put_style(self, name: str | None) -> Undo:
         """Gives it another style."""
         return self.sheet.put_table_style(self.name, name) if self.name else super().put_style(name)
 
@@ -209,7 +210,7 @@ class GridRows(Rows):
                     f'{self.sheet.where(row, column)} is {where} the table "{self.name}", so the table cannot grow'
                 )
 
-    def put_in_order(self, rows: Sequence[int]) -> Callable[[], None]:
+    def put_in_order(self, rows: Sequence[int]) -> Undo:
         """Puts what is in the rows into an order."""
         return self.sheet.order_rows(rows, self.area.left, self.area.right)
 
@@ -249,7 +250,7 @@ class GridRows(Rows):
         self.sheet.put(self.area.top, column, heading)
         self._take_in(column, heading)
 
-    def _as_now(self) -> Callable[[], None]:
+    def _as_now(self) -> Undo:
         """What makes it again what it is now."""
         former = self.area, self.bottom, dict(self.columns), dict(self.headings)
 

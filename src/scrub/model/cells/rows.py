@@ -7,6 +7,7 @@ from typing import Any, TypeVar
 
 from scrub.model.cells.grid import Grid, resolve
 from scrub.model.core.area import Area
+from scrub.model.core.change import Undo
 from scrub.model.core.declare import FileItem, Item
 from scrub.model.core.problem import Failure, Missing, did_you_mean, listed
 from scrub.model.core.required import required
@@ -54,7 +55,7 @@ class Rows:
         """The name of the style of the table; None where it has none."""
         return None
 
-    def put_style(self, name: str | None) -> Callable[[], None]:
+    def put_style(self, name: str | None) -> Undo:
         """Gives the table another style; returns how to undo it. Raises `Failure` for one that is not there."""
         raise Failure(f"{self.label} is not a table of the file, so it has no style. Format its cells instead")
 
@@ -123,7 +124,7 @@ class Rows:
         said = f"row deleted: {' | '.join(shown(resolve(self.reader(key)(row))) for key in self.headings)}"
         record.changed("deleted", False, True, self.delete_row(row), said)
 
-    def delete_row(self, row: Any) -> Callable[[], None]:
+    def delete_row(self, row: Any) -> Undo:
         """Takes a row out; returns how to undo it."""
         raise Failure(f"{self.label}: rows cannot be deleted here")
 
@@ -131,7 +132,7 @@ class Rows:
         """The rows that can change places: all that hold something, but for totals below them."""
         return self.filled()
 
-    def put_in_order(self, rows: Sequence[Any]) -> Callable[[], None]:
+    def put_in_order(self, rows: Sequence[Any]) -> Undo:
         """Puts the rows in an order; returns how to undo it."""
         raise Failure(f"{self.label}: rows cannot be moved here")
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 
 from scrub.model.core.area import Area
 from scrub.model.core.differences import compared, differences
@@ -21,6 +21,8 @@ _NAMED = str.maketrans({
 VALUE = "value"
 
 
+#: Takes a change back.
+Undo = Callable[[], None]
 #: Where something was changed, from the outside in: the labels of items, and ranges of cells.
 Where = tuple["str | Area", ...]
 

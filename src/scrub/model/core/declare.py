@@ -14,7 +14,7 @@ from types import MappingProxyType
 from typing import Any, ClassVar, TypeVar
 
 from scrub.model.core.area import Area
-from scrub.model.core.change import Change
+from scrub.model.core.change import Change, Undo
 from scrub.model.core.lazy_pattern import lazy_pattern
 from scrub.model.core.problem import Failure
 from scrub.model.core.recorder import Changes, Recorder
@@ -194,7 +194,7 @@ class Item:
         field: str,
         before: object,
         after: object,
-        revert: Callable[[], None],
+        revert: Undo,
         said: str = "",
         inner: tuple[str | Area, ...] = (),
     ) -> None:

@@ -7,11 +7,11 @@ end is kept in columns: an object for each would take more room than the file.
 from __future__ import annotations
 
 from array import array
-from collections.abc import Callable, Hashable, Iterator, Mapping, Sequence
+from collections.abc import Hashable, Iterator, Mapping, Sequence
 from typing import Any, overload
 
 from scrub.model.core.area import Area
-from scrub.model.core.change import VALUE, Change, Where, plain
+from scrub.model.core.change import VALUE, Change, Undo, Where, plain
 from scrub.model.core.problem import Failure
 from scrub.model.core.required import required
 
@@ -50,7 +50,7 @@ class _Noted(RecordedEdit):
 
     __slots__ = ("_change", "_of", "_revert")
 
-    def __init__(self, change: Change, revert: Callable[[], None], of: Hashable) -> None:
+    def __init__(self, change: Change, revert: Undo, of: Hashable) -> None:
         self._change, self._revert, self._of = change, revert, of
 
     @property
@@ -182,7 +182,7 @@ class Recorder:
         self._made: list[RecordedEdit] = []
         self.remarks: list[str] = []  # what actions note for the run's record
 
-    def add(self, change: Change, revert: Callable[[], None], of: Hashable) -> None:
+    def add(self, change: Change, revert: Undo, of: Hashable) -> None:
         """Notes a change that was just made, and whose change it is: another item of the same label is another one."""
         self.note(_Noted(change, revert, of))
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from functools import partial
 
 from scrub.formats.beside import Beside
@@ -22,6 +22,7 @@ from scrub.formats.xmltext import escaped_text, text_of
 from scrub.model.cells.drawings import Chart
 from scrub.model.cells.sheet import Sheet
 from scrub.model.core.amounts import Length, hundredths
+from scrub.model.core.change import Undo
 from scrub.model.core.declare import FileItem, Item
 from scrub.model.core.named import NamedTuple
 from scrub.model.core.problem import Failure
@@ -274,7 +275,7 @@ class OfficePicture(DrawnItem, ShownPicture):
         """Raises `Failure` on a protected sheet."""
         ensure_unprotected(self._sheet)
 
-    def noted(self, field: str, before: object, after: object, back: Callable[[], None], said: str = "") -> None:
+    def noted(self, field: str, before: object, after: object, back: Undo, said: str = "") -> None:
         """Notes a change of it, as one of its sheet."""
         self._sheet.changed(field, before, after, back, said, inner=(self.name,))
 
@@ -290,21 +291,21 @@ class OfficePicture(DrawnItem, ShownPicture):
         self.shown()
         return self._media.read(self._part.name, self._blip())
 
-    def show(self, new: NewPicture | None) -> Callable[[], None]:
+    def show(self, new: NewPicture | None) -> Undo:
         """Shows another one, or none."""
         _, holder = self._holders()
         blip = blip_of(holder, self.name)
         back = self._media.show(self._part.name, blip, new, others_of(blip))
         return all_back([back, self._part.put((self._found.place, "crop"), of_former(holder, blip))])
 
-    def fit(self, new: NewPicture) -> Callable[[], None]:
+    def fit(self, new: NewPicture) -> Undo:
         """It keeps the cells that it covers."""
         wide, high = self._found.size
         if wide and high and abs(wide * new.high / new.wide - high) > high / 20:
             raise Failure(f"{new.shown} has other proportions than {self.name} and would be distorted. Crop it first")
         return lambda: None
 
-    def take_out(self) -> Callable[[], None]:
+    def take_out(self) -> Undo:
         """Takes its anchor out."""
         anchor, _ = self._holders()
         if anchor is None or "Anchor" not in anchor.name:

@@ -16,6 +16,7 @@ from scrub.formats.xmltext import attributes_of
 from scrub.model.cells.sheet import Sheet
 from scrub.model.core.amounts import Length, number_text
 from scrub.model.core.area import letters_of
+from scrub.model.core.change import Undo
 from scrub.model.core.problem import Failure
 from scrub.model.core.values import type_name
 
@@ -88,7 +89,7 @@ class Lines:
         """The number of the format of a column itself."""
         return number_in(self._column_entry(column), "style")
 
-    def put_column_style(self, column: int, style: int) -> Callable[[], None]:
+    def put_column_style(self, column: int, style: int) -> Undo:
         """Gives a column another format; returns how to undo it. Some programs hide one without a width."""
         usual = self._part.skeleton().root.child("sheetFormatPr")
         width = self._column_entry(column).get("width")
@@ -100,7 +101,7 @@ class Lines:
         """The numbers of the formats that columns have."""
         return {number_in(entry, "style") for entry in self._columns.now} if self._columns.touched else set()
 
-    def _change_column(self, column: int, changes: dict[str, str | None]) -> Callable[[], None]:
+    def _change_column(self, column: int, changes: dict[str, str | None]) -> Undo:
         """Gives one column attributes of its own: an entry for many is split around it. Returns how to undo it."""
         found: list[dict[str, str]] = []
         done = False
@@ -199,7 +200,7 @@ class Lines:
         where = f"row {line}" if is_row else f"column {letters_of(line)}"
         self._sheet.changed(word, before, value, revert, inner=(where,))
 
-    def _change_row(self, row: int, changes: dict[str, str | None]) -> Callable[[], None]:
+    def _change_row(self, row: int, changes: dict[str, str | None]) -> Undo:
         former = self._rows.get(row)
         self._rows[row] = {**(former or {}), **changes}
 
@@ -211,7 +212,7 @@ class Lines:
 
         return revert
 
-    def make_like(self, fresh: int, line: int, is_row: bool) -> Callable[[], None]:
+    def make_like(self, fresh: int, line: int, is_row: bool) -> Undo:
         """Gives a new line the size and looks of another one, which is shown; returns how to undo it."""
         if not is_row:
             entry = {name: value for name, value in self._column_entry(line).items() if name not in ("min", "max")}

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from functools import partial
 
 from scrub.formats.kept import put_in
@@ -13,6 +13,7 @@ from scrub.formats.workbook.part import SheetPart, Skeleton
 from scrub.formats.xmltext import unescaped, xstring_value
 from scrub.model.cells.grid import TablePlace
 from scrub.model.core.area import area_of
+from scrub.model.core.change import Undo
 
 
 def name_of(table: Span) -> str:
@@ -67,7 +68,7 @@ class Tables:
         self._were = {names[name]: style for name, style in source._were.items()}
         self.copied, self._named = names, list(names.values())
 
-    def grow(self, name: str, heading: str | None = None) -> Callable[[], None]:
+    def grow(self, name: str, heading: str | None = None) -> Undo:
         """Makes a table a row longer, or a column with a heading wider; returns how to undo it."""
         places = self.places()
         at = next(number for number, place in enumerate(places) if place.name == name)
@@ -94,7 +95,7 @@ class Tables:
         self.places()
         return self._styles.get(name, self._were.get(name))
 
-    def put_style(self, name: str, style: str | None) -> Callable[[], None]:
+    def put_style(self, name: str, style: str | None) -> Undo:
         """Gives a table another style; returns how to undo it."""
         return put_in(self._styles, name, style)
 

@@ -9,6 +9,7 @@ from scrub.formats.overlay import CellOverlay, keep, key_of, place_of
 from scrub.formats.workbook.cells.appended import AppendedRows
 from scrub.formats.workbook.cells.strings import Run
 from scrub.model.core.area import Area
+from scrub.model.core.change import Undo
 from scrub.model.core.values import Value
 
 
@@ -79,7 +80,7 @@ class SheetOverlay(CellOverlay):
         columns = {(key & 0x7FFF) + 1 for key in keys}  # as `place_of` takes it apart
         return Area(min(keys) >> 15, min(columns), max(keys) >> 15, max(columns))
 
-    def put_style(self, key: int, style: int) -> Callable[[], None]:
+    def put_style(self, key: int, style: int) -> Undo:
         """Gives a cell another format; returns how to undo it."""
         styles = self.styles
         former = styles.get(key)

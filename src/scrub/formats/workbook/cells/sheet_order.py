@@ -20,6 +20,7 @@ from scrub.formats.workbook.cells.strings import Run
 from scrub.formats.workbook.shared import Shared
 from scrub.model.cells.grid import CellError
 from scrub.model.core.area import Area
+from scrub.model.core.change import Undo
 from scrub.model.core.problem import Failure
 from scrub.model.core.values import Value
 
@@ -60,7 +61,7 @@ class SheetOrder:
         self._styles_of = styles_of
         self._sorting: RowSorting | None = None  # the rows that are being sorted
 
-    def begin(self, rows: Sequence[int], left: int, right: int) -> Callable[[], None] | None:
+    def begin(self, rows: Sequence[int], left: int, right: int) -> Undo | None:
         """Puts rows of plain cells into an order as they are stored; returns how to undo it, or None where they are to
         be ordered cell by cell. Raises `Failure` where something would not go with its row.
         """
@@ -96,7 +97,7 @@ class SheetOrder:
                         "before sorting"
                     )
 
-    def _order_bytes(self, rows: Sequence[int], block: Area) -> Callable[[], None] | None:
+    def _order_bytes(self, rows: Sequence[int], block: Area) -> Undo | None:
         """Puts whole rows of plain cells into an order as they are stored; None where anything depends on them or was
         changed, so that they are ordered cell by cell.
         """
@@ -163,7 +164,7 @@ class SheetOrder:
         self,
         column: int,
         moves: Sequence[tuple[int, int]],
-        backs: list[Callable[[], None]],
+        backs: list[Undo],
         moved: Callable[[int, int, Value], Value],
     ) -> None:
         """Moves the values of a column with their looks, and its formulas, which then refer to their own new row.

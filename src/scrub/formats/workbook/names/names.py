@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable
 
 from scrub.formats.spans import Span, Splice, escaped, with_attributes
 from scrub.formats.xmltext import text_of, xstring
 from scrub.model.core.area import MOST_COLUMNS, MOST_ROWS, Area, area_of, letters_of
+from scrub.model.core.change import Undo
 from scrub.model.core.lazy_pattern import lazy_pattern
 from scrub.model.core.problem import Failure
 from scrub.model.core.values import fold
@@ -120,7 +120,7 @@ class Names:
         """What a name means; `local` is its sheet, from 0."""
         return self._targets.get((fold(name), local))
 
-    def put_at(self, name: str, local: int | None, target: str | None) -> Callable[[], None]:
+    def put_at(self, name: str, local: int | None, target: str | None) -> Undo:
         """Sets what a name means; returns how to undo it."""
         before = self.at(name, local)
         self._put(name, local, target, False)

@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-
 from scrub.formats.workbook.names.names import Names
 from scrub.formats.workbook.shared import Shared
 from scrub.model.core.area import Area
+from scrub.model.core.change import Undo
 from scrub.model.core.problem import Failure
 
 
@@ -15,7 +14,7 @@ def range_name(names: Names, first_name: str, name: str, area: Area) -> str | No
     return names.name_of(first_name, area) or names.name_of(name, area)
 
 
-def put_range_name(shared: Shared, sheet: str, area: Area, before: str | None, name: str | None) -> Callable[[], None]:
+def put_range_name(shared: Shared, sheet: str, area: Area, before: str | None, name: str | None) -> Undo:
     """Gives a range of a sheet a name in place of the one before, or takes that away; returns how to undo it."""
     names = shared.names
     if name is not None:

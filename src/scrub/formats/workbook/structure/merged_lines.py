@@ -10,6 +10,7 @@ from scrub.formats.workbook.cells.overlay import SheetOverlay
 from scrub.formats.workbook.cells.sheet_data import Stored
 from scrub.model.cells.grid import Grid
 from scrub.model.core.area import Area
+from scrub.model.core.change import Undo
 from scrub.model.core.problem import Failure
 
 
@@ -60,7 +61,7 @@ def hidden_starts(
             yield (row, column), ((following, column) if is_row else (row, following))
 
 
-def like_line(overlay: SheetOverlay, stored: Stored, fresh: int, line: int, is_row: bool) -> Callable[[], None]:
+def like_line(overlay: SheetOverlay, stored: Stored, fresh: int, line: int, is_row: bool) -> Undo:
     """Gives the cells of a new line the formats of those of another one; returns how to undo it."""
     found: dict[int, int] = {}
     index = stored.index(line) if is_row else 0
