@@ -117,7 +117,7 @@ class CellOverlay:
 
         return back
 
-    # -- what is again as it was
+    # -- changes that were taken back
 
     def went_back(self, key: int) -> bool:
         """Whether a changed value is again what it was at first, to the letter."""
@@ -125,7 +125,7 @@ class CellOverlay:
         return type(value) is type(first) and bool(value == first)
 
     def forget_there_and_back(self) -> None:
-        """Lets go of the values that were changed and changed back: they are no change."""
+        """Forgets the values that were changed and changed back: they do not count as changes."""
         of, every = self.first.get, self._values.items()
         same = [key for key, value in every if type(was := of(key, UNCHANGED)) is type(value) and was == value]
         for key in same:

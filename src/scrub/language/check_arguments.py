@@ -6,11 +6,12 @@ from scrub.language import tree
 from scrub.language.check_operators import compiled_pattern
 from scrub.language.checking import Checking
 from scrub.language.meant import example_of
+from scrub.language.scope import ItemOf
 from scrub.language.tree import Argument, Expression, Place
 from scrub.model.core.patterns import replacement
 from scrub.model.core.problem import Failure, did_you_mean, listed
 from scrub.model.core.types import ANY, NOTHING, SECRET, TEXT, ChoiceClass, Type, unit_missing
-from scrub.model.vocabulary import Callee, Parameter
+from scrub.model.vocabulary import Action, Callee, Parameter
 
 #: Pairs change, and lists do not.
 PAIRS_STAY = "pairs need a name of their own. Their keys and values are lists: .keys, .values"
@@ -115,6 +116,15 @@ def check_arguments(
     if missing and len(bound) == len(arguments):
         on.note(place, f"{listed(missing)} is missing{example_of(callee)}", "missing-argument")
     return tuple(bound)
+
+
+def check_action(on: Checking, node: tree.Call | tree.Do, current: ItemOf, action: Action) -> None:
+    """Checks an action of the current item, and notes that the macro does it."""
+    means = on.means[node]
+    means.base, means.action = current.slot, action
+    on.reaches(action.reach, action.does)
+    on.program.uses.append((current.kind, action.word, node.place.line))
+    means.bound = check_arguments(on, action, node.arguments, node.place, node.word)
 
 
 def _reads(on: Checking, node: Expression, given: Type) -> None:

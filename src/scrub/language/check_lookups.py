@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from scrub.language import advice, tree
-from scrub.language.check_arguments import check_arguments, check_value
+from scrub.language.check_arguments import check_action, check_arguments, check_value
 from scrub.language.check_operators import check_condition
 from scrub.language.checking import Checking, types
 from scrub.language.meant import field_instead
@@ -35,10 +35,7 @@ def _call(on: Checking, node: tree.Call) -> Type:
     current = on.scope.current
     action = on.vocabulary.kinds[current.kind].actions.get(node.word) if current else None
     if current is not None and action is not None and action.gives.item:
-        on.means[node].base, on.means[node].action = current.slot, action
-        on.reaches(action.reach, action.does)
-        on.program.uses.append((current.kind, action.word, node.place.line))
-        on.means[node].bound = check_arguments(on, action, node.arguments, node.place, node.word)
+        check_action(on, node, current, action)
         return action.gives
     if node.word in ("ask", "secret"):
         on.note(
@@ -242,7 +239,7 @@ def _lookup(on: Checking, node: tree.Call) -> Type:
 
 
 def find_inside(on: Checking, node: tree.Call, outer: str) -> bool:
-    """How to look an item up inside one of kind `outer`; False when there is no way."""
+    """How to look an item up inside one of kind `outer`; False when that is impossible."""
     found = on.vocabulary.finder(outer, node.word)
     if found is not None:
         on.means[node].path, finder = found

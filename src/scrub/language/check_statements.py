@@ -6,7 +6,7 @@ import re
 
 import scrub.language.check_values  # noqa: F401 - marks the functions for expressions
 from scrub.language import advice, tree
-from scrub.language.check_arguments import PAIRS_STAY, check_arguments, check_unplaced, check_value
+from scrub.language.check_arguments import PAIRS_STAY, check_action, check_unplaced, check_value
 from scrub.language.check_lookups import items_inside, type_of_key
 from scrub.language.check_operators import check_condition, let_be_missing
 from scrub.language.check_questions import gather_question, set_name
@@ -123,7 +123,7 @@ def _setname(on: Checking, node: tree.SetName) -> None:
 
 
 def _like_field(on: Checking, word: str) -> str:
-    """How a field is set that is called so, of the item at hand or of what is inside; nothing for none."""
+    """How the field of this name is set, of the current item or of what it contains; an empty text for none."""
     current = on.scope.current
     if current is None:
         return ""
@@ -255,10 +255,7 @@ def _do(on: Checking, node: tree.Do) -> None:
             check_unplaced(on, argument)
         return
     assert current is not None
-    on.means[node].base, on.means[node].action = current.slot, action
-    on.reaches(action.reach, action.does)
-    on.program.uses.append((kind.word if kind else "", action.word, node.place.line))
-    on.means[node].bound = check_arguments(on, action, node.arguments, node.place, node.word)
+    check_action(on, node, current, action)
 
 
 def _no_action(on: Checking, node: tree.Do, current: ItemOf | None) -> str:
@@ -295,7 +292,7 @@ def _no_action(on: Checking, node: tree.Do, current: ItemOf | None) -> str:
 
 
 def _other_word(on: Checking, word: str, current: ItemOf | None) -> str:
-    """What a word is that is no action: a kind, or a field of the item at hand; nothing for neither."""
+    """What a word is instead of an action: a kind, or a field of the current item; an empty text for neither."""
     kinds = on.vocabulary.kinds
     if word in kinds:
         return f'brackets are missing: write {word}("…")'
@@ -357,22 +354,21 @@ def _each(on: Checking, node: tree.Each) -> None:
         items_inside(on, node.word, node.inside, node.place)
         inner = ANY
     else:
-        told = len(on.problems)
         values = check_value(on, node.inside, Type("list"), f'what "each {node.word} in" goes through')
         inner = values.of or ANY
-        if values.item and len(on.problems) > told:
-            _note_kind_meant(on, node, told)
+        if values.item:
+            _note_kind_meant(on, node)
     _value_loop(on, node, node.word, inner)
 
 
-def _note_kind_meant(on: Checking, node: tree.Each, told: int) -> None:
+def _note_kind_meant(on: Checking, node: tree.Each) -> None:
     """Where a loop goes through an item as if it were a list, its word is perhaps a slip for a kind: that is noted in
-    the place of the problems since `told`.
+    the place of the last problem.
     """
     kinds = on.vocabulary.kinds
     guess = did_you_mean(node.word, kinds)
     if guess:
-        del on.problems[told:]
+        on.problems.pop()
         on.note(node.place, f'"{node.word}" is not a kind of item.{guess}', "unknown-kind", (node.word, kinds))
 
 
@@ -499,8 +495,8 @@ def _say(on: Checking, node: tree.Say) -> None:
 
 def _spoken(on: Checking, text: Expression) -> None:
     line, column, length = text.place
-    written = on.program.macro.lines[line - 1][column - 1 : column - 1 + length]
-    counts = re.match(r"\W?(\{[\d,]+\})", written)  # further on it may be what a pattern repeats
+    said = on.program.macro.lines[line - 1][column - 1 : column - 1 + length]
+    counts = re.match(r"\W?(\{[\d,]+\})", said)  # further on it may be what a pattern repeats
     if counts and isinstance(text, tree.Constant | tree.Text):
         on.note(text.place, f"no value to fill in for {counts[1]}. For plain braces, double them: {{{counts[1]}}}")
     if on.type(text) == SECRET:

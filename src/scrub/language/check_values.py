@@ -43,11 +43,11 @@ def _text(on: Checking, node: tree.Text) -> Type:
 
 @types(tree.ListOf)
 def _listof(on: Checking, node: tree.ListOf) -> Type:
-    types = [on.type(item) for item in node.items]
-    for item, found in zip(node.items, types, strict=True):
-        if found.word == "pairs":
+    found = [on.type(item) for item in node.items]
+    for item, of in zip(node.items, found, strict=True):
+        if of.word == "pairs":
             on.note(item.place, PAIRS_STAY)
-    known = {each for each in types if each not in (ANY, NOTHING)}
+    known = {each for each in found if each not in (ANY, NOTHING)}
     return list_of(known.pop() if len(known) == 1 else ANY)
 
 

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from contextlib import contextmanager
-from typing import Any, TypeVar
 
 from scrub.language import tree
+from scrub.language.node_table import NodeTable
 from scrub.language.program import Program
 from scrub.language.scope import Scope
 from scrub.language.tree import Expression, Place
@@ -17,12 +17,9 @@ from scrub.model.vocabulary import Vocabulary
 #: Finds a macro of the library by its full title, checked, for `run "Title"`.
 Resolver = Callable[[str], Program]
 
-E = TypeVar("E", bound=Expression)
-S = TypeVar("S", bound=tree.Statement)
-
 
 class Checking:
-    """One macro while it is checked. `resolve` finds the macros that it runs; None where there is no library."""
+    """One macro while it is checked. `resolve` finds the macros that it runs; None without a library."""
 
     def __init__(
         self, program: Program, vocabulary: Vocabulary, problems: list[Problem], resolve: Resolver | None = None
@@ -37,7 +34,7 @@ class Checking:
         self.read: set[str] = set()  # the names whose value is asked for
         self.at_top = True  # no statement but `name = value` came yet
         self.looked_up: dict[str, list[Expression]] = {}  # what is looked up under a name
-        self.asked_for: set[str] = set()  # the names of which somebody asks whether it is there
+        self.asked_for: set[str] = set()  # the names whose presence is asked for
         self.loops: list[str] = []  # the loops around a line: kinds visited, or "" for a loop over values
         #: Names that are called like a field here, with how that is set.
         self.like_fields: list[tuple[str, str, Place]] = []
@@ -76,29 +73,9 @@ class Checking:
             self.seen = self.scope.copied(), self.loops[::-1]
 
 
-#: How each kind of expression gets its meaning and its type.
-TYPES: dict[type[tree.Node], Callable[[Checking, Any], Type]] = {}
-#: How each kind of statement is checked: it tells whether the end of its block is never reached.
-STATEMENTS: dict[type[tree.Node], Callable[[Checking, Any], bool | None]] = {}
-
-
-def types(node: type[E]) -> Callable[[Callable[[Checking, E], Type]], Callable[[Checking, E], Type]]:
-    """Marks the function for one kind of expression."""
-
-    def mark(function: Callable[[Checking, E], Type]) -> Callable[[Checking, E], Type]:
-        TYPES[node] = function
-        return function
-
-    return mark
-
-
-def states(
-    node: type[S],
-) -> Callable[[Callable[[Checking, S], bool | None]], Callable[[Checking, S], bool | None]]:
-    """Marks the function for one kind of statement."""
-
-    def mark(function: Callable[[Checking, S], bool | None]) -> Callable[[Checking, S], bool | None]:
-        STATEMENTS[node] = function
-        return function
-
-    return mark
+#: How each kind of expression gets its meaning and its type; `types` marks the functions.
+TYPES: NodeTable[Checking, Type] = NodeTable()
+types = TYPES.of
+#: How each kind of statement is checked: it tells whether the end of its block is never reached. `states` marks them.
+STATEMENTS: NodeTable[Checking, bool | None] = NodeTable()
+states = STATEMENTS.of

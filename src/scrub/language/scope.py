@@ -86,11 +86,3 @@ class Scope:
             yield item
         finally:
             self.items.pop()
-
-    def way_to(self, kind: str, vocabulary: Vocabulary) -> tuple[int, tuple[str, ...]]:
-        """From the innermost item that contains such items: its slot and the methods that lead there; -1 for none."""
-        for item in reversed(self.items):
-            path = vocabulary.path(item.kind, kind)
-            if path is not None:
-                return item.slot, path
-        return -1, ()

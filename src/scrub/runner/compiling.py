@@ -6,6 +6,7 @@ from collections.abc import Callable, Collection
 from typing import Any, TypeVar
 
 from scrub.language import tree
+from scrub.language.node_table import NodeTable
 from scrub.language.paths import own_names
 from scrub.language.program import Program
 from scrub.language.tree import Block, Expression
@@ -21,8 +22,6 @@ Run = Callable[[Frame], int | None]
 #: Makes one function of a block, or of an expression, which may be a test; None where closures are better.
 Flatten = Callable[["Compiler", Block | Expression, bool], Any]
 
-E = TypeVar("E", bound=Expression)
-S = TypeVar("S", bound=tree.Statement)
 T = TypeVar("T", bound=Callable[[Frame], Any] | None)
 
 #: How often a loop asks for its body before it is made one function: some hundreds of statements.
@@ -114,30 +113,12 @@ class Compiler:
         return warm
 
 
-#: How each kind of expression is compiled.
-EXPRESSIONS: dict[type[tree.Node], Callable[[Compiler, Any], Evaluate]] = {}
-#: How each kind of statement is compiled.
-STATEMENTS: dict[type[tree.Node], Callable[[Compiler, Any], Run]] = {}
-
-
-def evaluates(node: type[E]) -> Callable[[Callable[[Compiler, E], Evaluate]], Callable[[Compiler, E], Evaluate]]:
-    """Marks the function for one kind of expression."""
-
-    def mark(function: Callable[[Compiler, E], Evaluate]) -> Callable[[Compiler, E], Evaluate]:
-        EXPRESSIONS[node] = function
-        return function
-
-    return mark
-
-
-def runs(node: type[S]) -> Callable[[Callable[[Compiler, S], Run]], Callable[[Compiler, S], Run]]:
-    """Marks the function for one kind of statement."""
-
-    def mark(function: Callable[[Compiler, S], Run]) -> Callable[[Compiler, S], Run]:
-        STATEMENTS[node] = function
-        return function
-
-    return mark
+#: How each kind of expression is compiled; `evaluates` marks the functions.
+EXPRESSIONS: NodeTable[Compiler, Evaluate] = NodeTable()
+evaluates = EXPRESSIONS.of
+#: How each kind of statement is compiled; `runs` marks the functions.
+STATEMENTS: NodeTable[Compiler, Run] = NodeTable()
+runs = STATEMENTS.of
 
 
 def no_condition(found: Value) -> Failure:

@@ -176,13 +176,13 @@ def _test(on: Compiler, node: tree.Compare, left: Evaluate) -> Callable[[Frame],
 
         return equal
     if name == "is in":
-        return placing_failures(on, lambda frame: is_in(left(frame), right(frame), exactly, unlike, frame), told)
+        return placing_failures(lambda frame: is_in(left(frame), right(frame), exactly, unlike, frame), told)
     if name == "matches":
-        asking = asking_first(on, node.left, told)
-        return placing_failures(on, matching(exactly, on.means[node].pattern, left, right), asking)
+        tell = asking_first(node.left, told)
+        return placing_failures(matching(exactly, on.means[node].pattern, left, right), tell)
     fix = loosen if exactly else fold
     return placing_failures(
-        on, lambda frame: text_test(name, left(frame), right(frame), fix), asking_first(on, node.left, told)
+        lambda frame: text_test(name, left(frame), right(frame), fix), asking_first(node.left, told)
     )
 
 

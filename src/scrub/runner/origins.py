@@ -25,7 +25,7 @@ def telling(on: Compiler, *sides: Expression | None) -> Told:
     return lambda failure, frame: at_origins(failure, origins, frame)
 
 
-def asking_first(on: Compiler, node: Expression, told: Told) -> Told:
+def asking_first(node: Expression, told: Told) -> Told:
     """The same; where the value of a cell is not a text, a failure tells how to ask for texts only."""
     if not isinstance(node, tree.Dot) or node.word != "value" or not isinstance(node.target, tree.Name):
         return told
@@ -40,7 +40,7 @@ def asking_first(on: Compiler, node: Expression, told: Told) -> Told:
     return tell
 
 
-def placing_failures(on: Compiler, run: Callable[[Frame], bool], told: Told) -> Callable[[Frame], bool]:
+def placing_failures(run: Callable[[Frame], bool], told: Told) -> Callable[[Frame], bool]:
     """The same; a failure names the cells whose values it is about."""
 
     def placed(frame: Frame) -> bool:

@@ -44,10 +44,10 @@ class _Group:
         self.found = found
         self.execution = execution
         self.opened: list[Opened] = []
-        self.at = found[0]  # the one that is at hand
+        self.at = found[0]  # the current one
 
     def failed(self, problem: ScrubError) -> None:
-        """Notes why all of them failed, at the one at hand."""
+        """Notes why all of them failed, at the current one."""
         _failed(self.found, self.at, problem)
 
     def made(self) -> tuple[list[Effect], list[OutboundTask]]:

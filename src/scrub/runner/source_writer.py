@@ -14,13 +14,14 @@ from decimal import Decimal
 from typing import Any
 
 from scrub.language import tree
+from scrub.language.node_table import NodeTable
 from scrub.language.tree import Expression
 from scrub.model.cells.grid import CellError
 from scrub.model.core.declare import Item
 from scrub.model.core.problem import Failure
 from scrub.model.core.values import Pairs, fold, same, shown
 from scrub.runner.arithmetic import no_number
-from scrub.runner.compiling import Compiler, E, S, no_condition
+from scrub.runner.compiling import Compiler, no_condition
 from scrub.runner.execution import Frame
 from scrub.runner.fitting import LEFT_OUT, fitted_all, within
 from scrub.runner.lookups import Absent, pairs_of
@@ -30,7 +31,7 @@ _MOST_LINES = 1_000
 #: How deep conditions may be in each other in a function.
 _DEEPEST = 12
 
-#: What every function has at hand.
+#: The names that every function can use.
 _KNOWN: dict[str, Any] = {
     "__builtins__": {each.__name__: each for each in (AttributeError, KeyError, isinstance, str, type, zip)},
     "Absent": Absent,
@@ -78,7 +79,7 @@ class SourceWriter:
             raise TooLong
 
     def keep(self, value: Any) -> str:
-        """A name for something that the function has at hand."""
+        """A name for something that the function can use."""
         name = f"k{len(self.held)}"
         self.held[name] = value
         return name
@@ -138,28 +139,10 @@ class SourceWriter:
 
 
 #: What writes the value of each kind of expression: a variable with it, or None; what is not here runs as a closure.
-VALUES: dict[type[tree.Node], Callable[[SourceWriter, Any], str | None]] = {}
+#: `gives` marks the functions.
+VALUES: NodeTable[SourceWriter, str | None] = NodeTable()
+gives = VALUES.of
 #: What writes the lines of each kind of statement; it tells whether it did. What is not here runs as a closure.
-LINES: dict[type[tree.Node], Callable[[SourceWriter, Any], bool]] = {}
-
-
-def gives(
-    node: type[E],
-) -> Callable[[Callable[[SourceWriter, E], str | None]], Callable[[SourceWriter, E], str | None]]:
-    """Marks the function for one kind of expression."""
-
-    def mark(function: Callable[[SourceWriter, E], str | None]) -> Callable[[SourceWriter, E], str | None]:
-        VALUES[node] = function
-        return function
-
-    return mark
-
-
-def writes(node: type[S]) -> Callable[[Callable[[SourceWriter, S], bool]], Callable[[SourceWriter, S], bool]]:
-    """Marks the function for one kind of statement."""
-
-    def mark(function: Callable[[SourceWriter, S], bool]) -> Callable[[SourceWriter, S], bool]:
-        LINES[node] = function
-        return function
-
-    return mark
+#: `writes` marks the functions.
+LINES: NodeTable[SourceWriter, bool] = NodeTable()
+writes = LINES.of

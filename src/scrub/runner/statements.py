@@ -272,7 +272,7 @@ def _each(on: Compiler, node: tree.Each) -> Run:
     body = _inside(on, slot if means.items else on.items[-1], node.body)
     warm, test_warm = on.warming(body, node.body), on.warming(where, node.where, True)
     cost, in_cells = _cost(node.body), node.word in ("cell", "record", "row", "column", "cells")
-    visited = _visited(on, node)
+    goes_through = _visited(on, node)
     by_items = means.items and (not means.headings or on.deletes)
     label = _label if means.items else None
     in_order = _in_order(on, node, where)
@@ -282,7 +282,7 @@ def _each(on: Compiler, node: tree.Each) -> Run:
 
     def run(frame: Frame) -> int | None:
         execution: Execution = frame[0]
-        candidates, test = choose(frame, visited(outer(frame) if outer else frame[base]))
+        candidates, test = choose(frame, goes_through(outer(frame) if outer else frame[base]))
         turns, body, is_plain = 0, warm(), test is where
         if attempts and isinstance(candidates, Opening):
             candidates = candidates.but_for_broken(execution.remark)

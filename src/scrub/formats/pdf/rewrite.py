@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import io
 from collections.abc import Iterator, Mapping, Sequence
-from typing import Any, Protocol
+from typing import Any
 
 from scrub.formats.images.needed import needed, told_as_damage
 from scrub.formats.pdf.appended import Appended
@@ -20,13 +20,6 @@ _LOST = {
 }  # fmt: skip
 
 Foreign = Mapping[int, Appended]
-
-
-class Readable(Protocol):
-    """A file whose pages can be taken."""
-
-    def bytes_now(self) -> tuple[bytes, str | None]:
-        """The file as it is now, and its password."""
 
 
 class Rewriting:

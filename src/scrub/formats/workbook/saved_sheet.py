@@ -64,8 +64,8 @@ class SavedSheet:
 
     def stored_style(self, row: int, column: int) -> int:
         """The number of the format that a cell had when the file was opened."""
-        cell = self._stored.cell(row, column)
-        return cell.style if cell is not None else self.pieces.lines.inherited_style(row, column)
+        found = self._stored.style(row, column)
+        return self.pieces.lines.inherited_style(row, column) if found is None else found
 
     def styles_in_use(self) -> Iterator[int]:
         """The numbers of the formats that cells and columns were given."""

@@ -208,9 +208,7 @@ class OfficeSheet(OpenSheet):
         """Puts a value that may be put, and notes the change."""
         key, all_runs = key_of(row, column), self.overlay.runs
         former_runs = all_runs.get(key)
-        former = self.overlay.change(key, value, column_values, before)
-        if self._known_table is not None:
-            self.row_changed(row)
+        former = self.change(key, value, column_values, before)
         self._shared.cells_changed()
         if runs is not None:
             all_runs[key] = runs
@@ -544,10 +542,11 @@ class OfficeSheet(OpenSheet):
 
     def _order_column(self, column: int, moves: Sequence[tuple[int, int]], backs: list[Undo]) -> None:
         """Moves the values of a column with their looks, and its formulas, which then refer to their own new row."""
-        if self._order.is_plain(column, moves):
+        calculated = self._order.calculates(column, moves)
+        if not calculated and self._order.looks_alike(column, moves):
             super()._order_column(column, moves, backs)
         else:
-            self._order.move(column, moves, backs, self._moved_value)
+            self._order.move(column, moves, backs, calculated, self._moved_value)
 
     # -- what depends on its cells
 
@@ -588,7 +587,7 @@ class OfficeSheet(OpenSheet):
         return self._pieces.conditional.every()
 
     def add_conditional_format(self, area: Area, when: When, emphasis: Emphasis) -> None:
-        """Lets those cells of a range stand out that fulfil a condition."""
+        """Highlights those cells of a range that fulfil a condition."""
         self._pieces.conditional.add(area, when, emphasis)
 
     def add_colour_scale(self, area: Area, colours: Sequence[str]) -> None:

@@ -340,7 +340,7 @@ class Grid:
 
     @may_lack
     def add_conditional_format(self, area: Area, when: When, emphasis: Emphasis) -> None:
-        """Lets those cells of a range standout that fulfil a condition."""
+        """Highlights those cells of a range that fulfil a condition."""
         raise NotImplementedError
 
     @may_lack

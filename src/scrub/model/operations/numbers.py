@@ -52,7 +52,7 @@ def as_number(text: str | Decimal, mark: Mark | None = None) -> Decimal:
 
 def _with_point(plain: str, text: str, mark: Mark | None) -> str:
     """A number with a point before its decimals, and no mark between thousands. `text` is as it is written, and `mark`
-    that of the decimals where it is known. Raises `Failure` for what is no number, or could be two.
+    that of the decimals where it is known. Raises `Failure` for text that is not a number, or could be two.
     """
     comma, point = plain.count(","), plain.count(".")
     if comma and point:

@@ -50,10 +50,10 @@ class CellLocks:
         area = self._merged_over(row, column)
         if area is not None:
             raise placed(f"{where(row, column)} is inside the merged range {area}. Unmerge it first: unmerge")
-        if self._array_over(row, column) is not None:
+        area = self._array_over(row, column)
+        if area is not None:
             raise placed(
-                f"{where(row, column)} is part of the array formula in {self._array_over(row, column)}. Change it in "
-                "the workbook's own program"
+                f"{where(row, column)} is part of the array formula in {area}. Change it in the workbook's own program"
             )
 
     def ensure_no_heading(self, row: int, column: int) -> None:
@@ -66,7 +66,7 @@ class CellLocks:
             )
 
     def headed(self, row: int, column: int) -> TablePlace | None:
-        """The table of which a cell is a heading."""
+        """The table that has a cell among its headings; None for none."""
         found = (each for each in self._sheet.tables() if row == each.area.top)
         return next((each for each in found if each.area.left <= column <= each.area.right), None)
 

@@ -147,15 +147,14 @@ class SheetOrder:
             for column in range(left, right + 1):
                 self._locks.ensure_open(row, column)
 
-    def is_plain(self, column: int, moves: Sequence[tuple[int, int]]) -> bool:
-        """Whether only values move from row to row: nothing is calculated there, and all cells look the same."""
-        if self._calculated(column, moves):
-            return False
+    def looks_alike(self, column: int, moves: Sequence[tuple[int, int]]) -> bool:
+        """Whether the cells of a column that move certainly look the same, and so do the words in each."""
         stored, overlay = self._stored, self._overlay
         alike = not overlay.styles and stored.look_alike(column, [row for _, row in moves])
         return alike and not stored.may_have_runs() and not overlay.runs
 
-    def _calculated(self, column: int, moves: Sequence[tuple[int, int]]) -> bool:
+    def calculates(self, column: int, moves: Sequence[tuple[int, int]]) -> bool:
+        """Whether any cell of a column that moves is calculated."""
         if not self._stored.has_formulas and not self._overlay.formulas:
             return False
         return any(self._sheet.has_formula(row, column) for _, row in moves)
@@ -165,20 +164,20 @@ class SheetOrder:
         column: int,
         moves: Sequence[tuple[int, int]],
         backs: list[Undo],
+        calculated: bool,
         moved: Callable[[int, int, Value], Value],
     ) -> None:
         """Moves the values of a column with their looks, and its formulas, which then refer to their own new row.
-        `moved` is a value on its way, which may fail.
+        `calculated` tells whether there are any, and `moved` is a value on its way, which may fail.
         """
         sheet, overlay = self._sheet, self._overlay
         values, style_of = sheet.column_values(column), self._styles_of(column)
-        plain = not self._calculated(column, moves)
-        for _, row in moves:
-            if not plain and sheet.has_formula(row, column):
+        for _, row in moves if calculated else ():
+            if sheet.has_formula(row, column):
                 self._formulas.unshare(row, column)
         fresh = []
         for place, row in moves:
-            formula = None if plain else self._formulas.at(row, column)
+            formula = self._formulas.at(row, column) if calculated else None
             value = values.get(row)
             if formula is None:
                 value = moved(row, column, value)
@@ -190,7 +189,7 @@ class SheetOrder:
                 (held, held.get(key, UNCHANGED))
                 for held in (overlay.formulas, overlay.runs, overlay.styles, overlay.results)
             ]
-            before, had_formula = values.get(place), not plain and sheet.has_formula(place, column)
+            before, had_formula = values.get(place), calculated and sheet.has_formula(place, column)
             changed = sheet.change(key, value, values, before)
             backs.append(partial(self._back, key, former, changed, before))
             for held, _ in former[:2]:

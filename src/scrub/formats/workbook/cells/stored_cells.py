@@ -46,7 +46,7 @@ class Loaded:
 
     @property
     def has_many_columns(self) -> bool:
-        """Whether so many columns were read that all others are read together."""
+        """Whether enough columns were read one by one: from then on, all others are read together."""
         return len(self.columns) >= _FEW
 
 
@@ -108,7 +108,7 @@ class StoredCells:
     def read_column(self, column: int) -> ColumnValues:
         """The values of a column; notes the rows of its formulas."""
         filled = self.loaded().filled
-        if filled is not None and column not in filled:  # of which a sheet can have thousands
+        if filled is not None and column not in filled:  # a sheet can have thousands of them
             self.formula_rows[column] = set()
             return ColumnValues()
         self._loads.asked.add(letters_of(column).encode())
@@ -269,9 +269,10 @@ class StoredCells:
 
     def styles_in(self, column: int) -> dict[int, int] | None:
         """The numbers of the formats of the stored cells of a column, by row; None where each is looked up."""
-        stored = self.loaded().stored
-        if not isinstance(stored, Searched):
-            return None
+        loaded = self.loaded()
+        known, stored = loaded.styles.get(column), loaded.stored
+        if known is not None or not isinstance(stored, Searched):
+            return known
         numbers: dict[bytes, int] = {}
         found: dict[int, int] = {}
         for _, cells in stored.plain_column(column):
@@ -280,6 +281,7 @@ class StoredCells:
                 if number is None:
                     number = numbers[attributes] = number_in(attributes_of(attributes), "s")
                 found[int(row)] = number
+        loaded.styles[column] = found
         return found
 
     def style(self, row: int, column: int) -> int | None:
@@ -294,7 +296,6 @@ class StoredCells:
             if known is None:
                 cell = loaded.stored.cell(row, column)
                 return cell.style if cell is not None else None
-            loaded.styles[column] = known
         return known.get(row)
 
     def look_alike(self, column: int, rows: Iterable[int]) -> bool:

@@ -94,7 +94,7 @@ class CellWriter:
         )
 
     def _appended(self, appended: AppendedRows, others: set[int]) -> bytes:
-        """The rows that were appended; `others` are cells there of which more is known than a value."""
+        """The rows that were appended; `others` are the cells there that have more than a value."""
         overlay, left = self.overlay, appended.left
         more: defaultdict[int, set[int]] = defaultdict(set)
         styled: set[int] = set()

@@ -1,1 +1,1 @@
-"""Rules about cells: what may be entered, and which stand out."""
+"""Rules about cells: input rules and conditional formats."""
