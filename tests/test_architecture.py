@@ -8,9 +8,12 @@ from pathlib import Path
 import pytest
 
 import scrub
+from scrub.formats.opendocument.paragraph import TextParagraph
+from scrub.formats.wordprocessing.paragraph import OfficeParagraph
 from scrub.formats.workbook.sheet import OfficeSheet
 from scrub.language import checker, checking, tree
 from scrub.model.cells.sheet import Sheet
+from scrub.model.texts.paragraphs import Paragraph
 from scrub.runner import compiling, run
 
 #: Who imports these knows all nodes.
@@ -143,3 +146,10 @@ def test_a_sheet_has_few_names_of_its_own() -> None:
     assert len(OfficeSheet.__mro__) <= 9
     own = {name for name in dir(OfficeSheet) if not name.startswith("_")} - set(dir(Sheet))
     assert len(own) <= 12, sorted(own)
+
+
+@pytest.mark.parametrize("paragraph", [OfficeParagraph, TextParagraph])
+def test_a_paragraph_is_made_of_three_classes_above_its_contract(paragraph: type[Paragraph]) -> None:
+    """One for all formats, one for those whose characters are in pieces, one for its own."""
+    above = [each for each in paragraph.__mro__ if each.__module__.startswith("scrub.formats.")]
+    assert len(above) == 3

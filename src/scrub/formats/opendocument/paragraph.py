@@ -285,7 +285,7 @@ class TextParagraph(PiecedParagraph):
     @property
     def touched(self) -> bool:
         """Whether anything of it was changed."""
-        if self._gone or self._joined or self.before or self.behind or self.taken or self._restyled:
+        if self._gone or self.joined or self.before or self.behind or self.taken or self._restyled:
             return True
         return self._is_read and self.stretches.touched
 
@@ -309,11 +309,11 @@ class TextParagraph(PiecedParagraph):
     @property
     def says_otherwise(self) -> bool:
         """Whether its text is another."""
-        return self.touched and not self._joined and self.stretches.touched
+        return self.touched and not self.joined and self.stretches.touched
 
     def splices(self) -> Iterator[Splice]:
         """What changes it in its part."""
-        tracking = self.home.tracking_of(self) if self._recorded else None
+        tracking = self.home.tracking_of(self) if self.recorded else None
         lead, tail = self.home.marks_at(self)
         if not self.touched and not lead and not tail:
             return
@@ -324,7 +324,7 @@ class TextParagraph(PiecedParagraph):
         lead, tail = end + lead, tail + start
         if before:
             yield Splice(span.start, span.start, before)
-        if self._joined:
+        if self.joined:
             pass
         elif self._gone:
             yield Splice(span.start, last.end, (lead + tail).encode())
@@ -384,12 +384,12 @@ class TextParagraph(PiecedParagraph):
     @property
     def is_recorded(self) -> bool:
         """Whether its changes are recorded."""
-        return bool(self._recorded) and self.touched
+        return bool(self.recorded) and self.touched
 
     @property
     def is_recorded_gone(self) -> bool:
         """Whether it went, which is recorded."""
-        return self.is_recorded and self._gone and not self._joined
+        return self.is_recorded and self._gone and not self.joined
 
     def ensure_looks_free(self) -> None:
         """Raises `Failure` while changes are recorded: what looks and styles were before is kept nowhere (5.5.6)."""

@@ -31,8 +31,8 @@ class PiecedParagraph(OpenParagraph):
     before: Sequence[str] = ()  # new paragraphs before it, and after
     behind: Sequence[str] = ()
     home: PiecedDocument
-    _recorded: bool | None = None  # whether its changes are recorded; None before the first
-    _joined = False  # whether it was itself joined to another, which writes what it says
+    recorded: bool | None = None  # whether its changes are recorded; None before the first
+    joined = False  # whether it was itself joined to another, which writes what it says
 
     @property
     @required
@@ -168,12 +168,12 @@ class PiecedParagraph(OpenParagraph):
         """
         self.home.ensure_open()
         now = self.home.tracks_changes
-        if self._recorded is not None and self._recorded != now and self.home.recorder:
+        if self.recorded is not None and self.recorded != now and self.home.recorder:
             raise Failure(
-                f"{self.label} was changed {'with' if self._recorded else 'without'} tracking changes earlier in this "
+                f"{self.label} was changed {'with' if self.recorded else 'without'} tracking changes earlier in this "
                 "run"
             )
-        self._recorded = now
+        self.recorded = now
 
     def set_together(self, name: str, fresh: Callable[[Any], Any]) -> Undo:
         """Sets something of it and of those that were joined to it; returns how to undo it."""
@@ -224,11 +224,11 @@ class PiecedParagraph(OpenParagraph):
 
     def leave(self) -> Undo:
         """Goes with what it is in, which writes nothing of it; returns how to undo it."""
-        back, former = super().leave(), self._joined
-        self._joined = True
+        back, former = super().leave(), self.joined
+        self.joined = True
 
         def revert() -> None:
-            self._joined = former
+            self.joined = former
             back()
 
         return revert
@@ -255,11 +255,11 @@ class PiecedParagraph(OpenParagraph):
         start = len(self.text[:length].rstrip(" \t"))
         end = length + len(following.text) - len(following.text.lstrip(" \t"))
         self.stretches = joined.edited(shrunk(str(joined), [(start, end, between)]))
-        following._gone = following._joined = True
+        following._gone = following.joined = True
 
         def revert() -> None:
             self.stretches, self.fixed, self.pieces, self.taken = former
-            following._gone = following._joined = False
+            following._gone = following.joined = False
 
         return revert
 

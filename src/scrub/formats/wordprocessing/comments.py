@@ -11,8 +11,9 @@ from scrub.formats.opc.parts import Parts
 from scrub.formats.part_tree import part_tree
 from scrub.formats.spans import FoundSpan, Span, Splice, ended, escaped, outside, spliced, with_attributes
 from scrub.formats.texts.marks import Mark
+from scrub.formats.texts.pieced import PiecedParagraph
+from scrub.formats.wordprocessing.home import Home, StoryPart
 from scrub.formats.wordprocessing.read import FieldState, inner, own, paragraphs_of, read_paragraph, value
-from scrub.formats.wordprocessing.reading import Home, ReadParagraph, StoryPart
 from scrub.formats.wordprocessing.review import nameless
 from scrub.formats.wordprocessing.threads import Threads, para_id, with_ids
 from scrub.formats.wordprocessing.write import elements_of
@@ -151,7 +152,7 @@ class CommentPart:
         self._new: list[tuple[Mark, str]] = []
         self._number = -1  # the highest that a comment has
         #: The paragraph with the mark of each comment; None before it is asked for.
-        self.places: dict[str | None, ReadParagraph] | None = None
+        self.places: dict[str | None, PiecedParagraph] | None = None
 
     @cached_property
     def _tree(self) -> tuple[bytes, Span | None]:
@@ -173,9 +174,10 @@ class CommentPart:
         """The label of the paragraph that a comment depends on."""
         if self.places is None:
             self.places = {
-                value(span, "id"): each
-                for each in self.document.every_paragraph()
-                for span in (each.span.inside() if not isinstance(each.span, FoundSpan) else ())
+                value(span, "id"): paragraph
+                for paragraph in self.document.all_paragraphs()
+                if not paragraph.removed and not isinstance(paragraph.span, FoundSpan)
+                for span in paragraph.span.inside()
                 if span.name == "commentReference"
             }
         found = self.places.get(id_)

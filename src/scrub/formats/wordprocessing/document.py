@@ -21,6 +21,7 @@ from scrub.formats.texts.tables import DocumentRows
 from scrub.formats.wordprocessing.comments import CommentPart, OfficeComment
 from scrub.formats.wordprocessing.frames import ParagraphFrames
 from scrub.formats.wordprocessing.holes import controls_in
+from scrub.formats.wordprocessing.home import Home, StoryPart
 from scrub.formats.wordprocessing.inline import (
     OfficeBookmark,
     OfficeSection,
@@ -33,7 +34,6 @@ from scrub.formats.wordprocessing.looks import RunLooks
 from scrub.formats.wordprocessing.paragraph import OfficeParagraph
 from scrub.formats.wordprocessing.pictures import OfficePicture, pictures_in
 from scrub.formats.wordprocessing.read import RunPiece, inner, own, value
-from scrub.formats.wordprocessing.reading import Home, StoryPart
 from scrub.formats.wordprocessing.review import OfficeChange, nameless, recorded_in
 from scrub.formats.wordprocessing.stories import Stories
 from scrub.formats.wordprocessing.styles import ParagraphStyles, parse_styles, styles_for, styles_of

@@ -9,8 +9,8 @@ from decimal import Decimal
 from scrub.formats.kept import all_back
 from scrub.formats.spans import Splice, ended, escaped, set_attributes, whole
 from scrub.formats.texts.placed import Placed, PlacedBookmark, ensure_other
+from scrub.formats.wordprocessing.home import Home
 from scrub.formats.wordprocessing.read import TWIPS_IN_CENTIMETRE, inner, own, value
-from scrub.formats.wordprocessing.reading import Home
 from scrub.formats.wordprocessing.stories import Stories, StoryPlace
 from scrub.formats.xmltext import is_on
 from scrub.model.core.amounts import Length

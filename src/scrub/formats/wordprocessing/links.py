@@ -14,9 +14,9 @@ from scrub.formats.spans import RELATIONSHIPS, Span, Splice, escaped
 from scrub.formats.texts.marks import Mark
 from scrub.formats.texts.placed import Placed
 from scrub.formats.wordprocessing.holes import MetField
+from scrub.formats.wordprocessing.home import Home
 from scrub.formats.wordprocessing.paragraph import OfficeParagraph
 from scrub.formats.wordprocessing.read import own, value
-from scrub.formats.wordprocessing.reading import Home
 from scrub.formats.wordprocessing.stories import Stories, StoryPlace
 from scrub.formats.xmltext import text_of
 from scrub.formats.zip import Package

@@ -10,8 +10,8 @@ from scrub.formats.kept import all_back
 from scrub.formats.opc.media import EMU, Media, blip_of, of_former, others_of
 from scrub.formats.spans import Span, Splice, whole
 from scrub.formats.texts.placed import PlacedPicture
+from scrub.formats.wordprocessing.home import Home
 from scrub.formats.wordprocessing.read import own
-from scrub.formats.wordprocessing.reading import Home
 from scrub.formats.wordprocessing.stories import Stories, StoryPlace
 from scrub.model.core.amounts import Length, hundredths
 from scrub.model.core.change import Undo

@@ -6,9 +6,9 @@ from collections.abc import Iterator
 from datetime import datetime
 
 from scrub.formats.spans import Span
+from scrub.formats.wordprocessing.home import Home, StoryPart
 from scrub.formats.wordprocessing.paragraph import OfficeParagraph
 from scrub.formats.wordprocessing.read import own, value
-from scrub.formats.wordprocessing.reading import Home, StoryPart
 from scrub.formats.wordprocessing.resolve import LOOKS_OF_CHANGES
 from scrub.formats.wordprocessing.stories import Stories
 from scrub.formats.xmltext import moment, text_of

@@ -7,9 +7,9 @@ from typing import NamedTuple
 
 from scrub.formats.spans import FoundSpan, Span, Splice
 from scrub.formats.texts.stories import Stories as Paragraphs
+from scrub.formats.wordprocessing.home import Home, StoryPart
 from scrub.formats.wordprocessing.paragraph import OfficeParagraph
 from scrub.formats.wordprocessing.read import MAIN, FieldState, boxed_in, paragraphs_of
-from scrub.formats.wordprocessing.reading import Home, StoryPart
 from scrub.formats.wordprocessing.resolve import Resolver
 from scrub.model.core.change import Undo
 from scrub.model.texts.paragraphs import PlaceInDocument

@@ -9,9 +9,10 @@ from scrub.formats.edited_part import EditedPart
 from scrub.formats.spans import Span, Splice, ended, escaped, outside, spliced, whole
 from scrub.formats.texts.arranged import ArrangedTable
 from scrub.formats.texts.styles import style_named
+from scrub.formats.wordprocessing.home import Home
 from scrub.formats.wordprocessing.paragraph import OfficeParagraph
 from scrub.formats.wordprocessing.read import inner, own, value
-from scrub.formats.wordprocessing.reading import Home
+from scrub.formats.wordprocessing.saved_paragraph import SavedParagraph
 from scrub.formats.wordprocessing.write import elements_of
 from scrub.model.core.area import MOST_COLUMNS
 from scrub.model.core.change import Undo
@@ -147,7 +148,7 @@ class OfficeTable(ArrangedTable):
         paragraphs = self.rows.paragraphs_of(number) if self.rows is not None else ()
         for each in paragraphs:
             if isinstance(each, OfficeParagraph):
-                found += each.as_deleted(tracking)
+                found += SavedParagraph(each).as_deleted(tracking)
         return found
 
     def _new(self, texts: Mapping[int, str]) -> bytes:
